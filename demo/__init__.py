@@ -1,0 +1,1 @@
+"""The demo: Lantern Isles Ferries, a made-up ferry line."""

@@ -1,0 +1,97 @@
+"""What all commands share: how errors are told, and how picks are written."""
+
+from __future__ import annotations
+
+import json
+import sys
+import time
+from collections.abc import Callable, Iterable
+from functools import wraps
+from typing import Any
+
+import click
+
+from nexorem.core.diagnostics import Diagnostic, Refused, refuse
+from nexorem.core.engine.probe import UNMATCHED, Pick, read_pick
+from nexorem.core.limits import Budget, Limits
+from nexorem.core.model.star import Star
+
+UNUSABLE = 2
+
+
+def tell(diagnostics: Iterable[Diagnostic], as_json: bool) -> None:
+    """Errors on standard error: one clear line each, or one JSON object."""
+    if as_json:
+        click.echo(json.dumps({"errors": [d.as_json() for d in diagnostics]}, ensure_ascii=False), err=True)
+        return
+    for d in diagnostics:
+        click.echo(f"nexorem: {d.as_line()}", err=True)
+
+
+def reporting(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Turns refusals into errors and exit status 2."""
+
+    @wraps(command)
+    def run(*args: Any, **options: Any) -> Any:
+        try:
+            return command(*args, **options)
+        except Refused as refused:
+            tell(refused.diagnostics, bool(options.get("as_json")) or options.get("form") == "json")
+            sys.exit(UNUSABLE)
+        except BrokenPipeError:
+            sys.stderr.close()
+            sys.exit(UNUSABLE)
+        except OSError as error:
+            tell([Diagnostic("system", f"{error.strerror or error}.", place=str(error.filename or ""))], bool(options.get("as_json")))
+            sys.exit(UNUSABLE)
+
+    return run
+
+
+def budget(limits: Limits | None = None) -> Budget:
+    """A budget on the process's own clock."""
+    return Budget(limits or Limits(), time.monotonic)
+
+
+def word_value(word: str) -> Any:
+    """`(empty)` and `(unmatched)` pick those members; anything else is itself."""
+    return {"(empty)": None, "(unmatched)": UNMATCHED}.get(word, word)
+
+
+def parse_pick(text: str) -> dict[str, Any]:
+    """`T.c=v|w` as a pick's JSON."""
+    column, sign, values = text.partition("=")
+    if not sign or not column.strip():
+        raise refuse("bad_pick", f"{text!r} is no pick.", "Write Table.column=value|value.", "--pick")
+    return {"column": column.strip(), "in": [word_value(v) for v in values.split("|")]}
+
+
+def parse_at(star: Star, text: str) -> Pick:
+    """`T.c=v` as a coordinate."""
+    column, sign, value = text.partition("=")
+    if not sign:
+        raise refuse("bad_coordinate", f"{text!r} is no coordinate.", "Write Table.column=value.", "--at")
+    return read_pick(star, column.strip(), [word_value(value)])
+
+
+def parse_define(texts: Iterable[str]) -> dict[str, str]:
+    """`x = formula`, several of them."""
+    found = {}
+    for text in texts:
+        name, sign, formula = text.partition("=")
+        if not sign or not name.strip():
+            raise refuse("bad_define", f"{text!r} defines nothing.", "Write name = formula.", "--define")
+        found[name.strip().strip('"')] = formula.strip()
+    return found
+
+
+def names(text: str | None) -> list[str]:
+    """A list written with commas; a comma inside double quotes separates nothing."""
+    found, quoted = [""], False
+    for ch in text or "":
+        quoted ^= ch == '"'
+        if ch == "," and not quoted:
+            found.append("")
+        else:
+            found[-1] += ch
+    return [x.strip() for x in found if x.strip()]

@@ -1,0 +1,38 @@
+"""The command `nexorem` with its sub-commands."""
+
+from __future__ import annotations
+
+import importlib
+from typing import Any
+
+import click
+
+COMMANDS = {
+    "demo": ("nexorem.cli.serve", "demo"), "serve": ("nexorem.cli.serve", "serve"), "query": ("nexorem.cli.query", "query"),
+    "trace": ("nexorem.cli.query", "trace"), "explain": ("nexorem.cli.query", "explain"), "export": ("nexorem.cli.query", "export"),
+}  # fmt: skip
+
+
+class Lazy(click.Group):
+    """Imports a sub-command only when it is asked for, so that none pays for the others."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in COMMANDS:
+            return None
+        module, name = COMMANDS[cmd_name]
+        found: Any = getattr(importlib.import_module(module), name)
+        assert isinstance(found, click.Command)
+        return found
+
+
+@click.group(cls=Lazy, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110})
+@click.version_option(package_name="nexorem", prog_name="nexorem")
+def main() -> None:
+    """Nexorem: star schemas whose numbers explain themselves."""
+
+
+if __name__ == "__main__":
+    main()

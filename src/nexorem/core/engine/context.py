@@ -1,0 +1,147 @@
+"""Contexts in batches: what filters are in force in each of N cells at once.
+
+A filter of a batch is factored. `sets` holds K sets of members of some columns; `index` says for each of the N
+contexts which of them is in force there, -1 for none. A constant condition has K = 1, an axis of a grid has K members
+and says in `index` which one each cell shows. The cost of a batch follows K and the rows, never N × rows.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from nexorem.core.model.star import ROWS, Columns, Star
+from nexorem.core.values import Array, combine
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Sets:
+    """K sets of members: those of set k are members[offsets[k]:offsets[k+1]], ascending and distinct.
+
+    offsets int64[K+1] · members int64.
+    """
+
+    offsets: Array
+    members: Array
+
+    @property
+    def count(self) -> int:
+        """K."""
+        return len(self.offsets) - 1
+
+    def owner(self) -> Array:
+        """int64: for each entry of `members` its set."""
+        return np.repeat(np.arange(self.count), np.diff(self.offsets))
+
+    def mask(self, k: int, size: int) -> Array:
+        """bool[size]: which of `size` members are in set k."""
+        found = np.zeros(size, bool)
+        found[self.members[self.offsets[k] : self.offsets[k + 1]]] = True
+        return found
+
+    def parts(self, size: int) -> Array | None:
+        """int64[size]: the one set each member is in, -1 for none; None where some member is in several."""
+        if len(self.members) > size or np.bincount(self.members, minlength=size).max(initial=0) > 1:
+            return None
+        found = np.full(size, -1, dtype=np.int64)
+        found[self.members] = self.owner()
+        return found
+
+    def projected(self, mapping: Array) -> Sets:
+        """The sets of what `mapping` makes of the members."""
+        return sets_of_pairs(self.owner(), mapping[self.members], self.count)
+
+
+def sets_of_pairs(owners: Array, members: Array, count: int) -> Sets:
+    """Sets from (set, member) pairs in any order, repeats allowed."""
+    span = int(members.max(initial=0)) + 1
+    keys = np.unique(owners * span + members)
+    owners, members = keys // span, keys % span
+    return Sets(np.searchsorted(owners, np.arange(count + 1)), members)
+
+
+def one_set(mask: Array) -> Sets:
+    """A single set: the members where `mask` is true."""
+    members = np.flatnonzero(mask)
+    return Sets(np.array([0, len(members)]), members)
+
+
+def each_member(size: int) -> Sets:
+    """`size` sets of one member each."""
+    return Sets(np.arange(size + 1), np.arange(size))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Filter:
+    """A filter on `columns` (or ROWS) of a table in a batch. `sets` are of members of that domain; `index` int64[N].
+
+    `origin` says for people where it comes from: pick, coordinate, row, or the text of an edit.
+    """
+
+    table: str
+    columns: Columns
+    sets: Sets
+    index: Array
+    origin: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Batch:
+    """N contexts: their filters. All of a context's filters hold together."""
+
+    size: int
+    filters: tuple[Filter, ...] = ()
+
+    def adding(self, *more: Filter) -> Batch:
+        """With more filters."""
+        return replace(self, filters=(*self.filters, *more))
+
+    def at(self, contexts: Array) -> Batch:
+        """The contexts at these places."""
+        return Batch(len(contexts), tuple(replace(f, index=f.index[contexts]) for f in self.filters))
+
+
+def constant_filter(batch: Batch, table: str, columns: Columns, mask: Array, origin: str) -> Filter:
+    """The same filter in every context."""
+    return Filter(table, columns, one_set(mask), np.zeros(batch.size, np.int64), origin)
+
+
+def without(star: Star, batch: Batch, table: str, columns: Iterable[str]) -> Batch:
+    """The batch after filters on these columns of a table have gone.
+
+    A filter that loses some of its columns keeps the combinations of the rest; one over the rows falls back to the
+    combinations of the table's other columns.
+    """
+    gone = set(columns)
+    left: list[Filter] = []
+    for found in batch.filters:
+        if found.table != table:
+            left.append(found)
+            continue
+        had = tuple(star.rows[table].columns) if found.columns is ROWS else found.columns
+        assert had is not None
+        rest = tuple(c for c in had if c not in gone)
+        if len(rest) == len(had):
+            left.append(found)
+        elif rest:
+            left.append(_projected(star, found, rest))
+    return replace(batch, filters=tuple(left))
+
+
+def _projected(star: Star, found: Filter, columns: tuple[str, ...]) -> Filter:
+    before, after = star.domain(found.table, found.columns), star.domain(found.table, columns)
+    return replace(found, columns=columns, sets=found.sets.projected(after.codes[before.firsts]))
+
+
+def classes(indexes: list[Array], size: int) -> tuple[Array, Array, Array]:
+    """The distinct combinations that contexts show in several indexes.
+
+    Returns (combinations int64[K, m], class of each context int64[N], first context of each class int64[K]).
+    """
+    if not indexes:
+        return np.zeros((1, 0), np.int64), np.zeros(size, np.int64), np.zeros(1, np.int64)
+    stacked = [index + 1 for index in indexes]
+    numbers, firsts = combine([(index, int(index.max(initial=0))) for index in stacked])
+    return np.stack([index[firsts] for index in indexes], axis=1), numbers, firsts

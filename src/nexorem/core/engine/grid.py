@@ -1,0 +1,248 @@
+"""A probe's answer: lines, cells, totals and order. All cells of all measures are one batch."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nexorem.core.diagnostics import CellError, Diagnostic, Refused
+from nexorem.core.engine.context import Batch, Filter, each_member
+from nexorem.core.engine.execute import execute
+from nexorem.core.engine.plan import Plan, Planner
+from nexorem.core.engine.probe import Probe, page
+from nexorem.core.engine.visibility import visible
+from nexorem.core.language import typed as t
+from nexorem.core.language.binder import Binder
+from nexorem.core.limits import Budget, over
+from nexorem.core.model.star import Star
+from nexorem.core.values import Array, Vector, combine, iso
+
+TOTAL = -1
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Axis:
+    """The lines of one axis. lines int64[L, c]: a member of each axis column's own domain, TOTAL where it is totalled
+    over; in order."""
+
+    columns: tuple[tuple[str, str], ...]
+    lines: Array
+
+    def coordinate(self, star: Star, line: int) -> dict[str, Any]:
+        """A line's coordinates as JSON; columns totalled over are left out."""
+        found: dict[str, Any] = {}
+        for (table, column), code in zip(self.columns, self.lines[line], strict=True):
+            if code != TOTAL:
+                found[f"{table}.{column}"] = member_json(star, table, column, int(code))
+        return found
+
+
+def member_json(star: Star, table: str, column: str, code: int) -> Any:
+    """A member of a column as JSON: null for `(empty)`, "(unmatched)" for the unmatched one."""
+    domain = star.domain(table, (column,))
+    if code == domain.size - 1:
+        return "(unmatched)"
+    return iso(star.column(table, column).at(int(domain.firsts[code])))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Grid:
+    """The answer. `values` has a vector, or an error, a measure; cell (r, c) is at r × len(columns.lines) + c."""
+
+    star: Star
+    probe: Probe
+    rows: Axis
+    columns: Axis
+    values: tuple[Vector | CellError, ...]
+    dtypes: tuple[str, ...]
+    plan: Plan
+
+    def value(self, measure: int, row: int, column: int) -> Any:
+        """One cell as JSON."""
+        found = self.values[measure]
+        if isinstance(found, CellError):
+            return {"error": found.code}
+        return iso(found.at(row * len(self.columns.lines) + column))
+
+    def tidy(self) -> Iterator[dict[str, Any]]:
+        """One object a cell, row lines first."""
+        across = [self.columns.coordinate(self.star, c) for c in range(len(self.columns.lines))]
+        for r in range(len(self.rows.lines)):
+            down = self.rows.coordinate(self.star, r)
+            for c, coordinate in enumerate(across):
+                cells = {name: self.value(m, r, c) for m, name in enumerate(self.probe.measures)}
+                yield {**down, **coordinate, **cells}
+
+
+def bind_measures(binder: Binder, names: Sequence[str]) -> list[t.MeasureValue]:
+    """All measures bound; refuses with the errors of all."""
+    bound, wrong = [], []
+    for name in names:
+        try:
+            bound.append(binder.measure(name))
+        except Refused as refused:
+            wrong += [d for d in refused.diagnostics if d not in wrong]
+    if wrong:
+        raise Refused(wrong)
+    return bound
+
+
+def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
+    """Computes a probe."""
+    binder = Binder(star, probe.define, budget.limits)
+    measures = bind_measures(binder, probe.measures)
+    base = page(star, binder, probe, budget)
+    rows, columns = (axis(star, base, names, probe.totals, probe.limit, budget) for names in (probe.rows, probe.columns))
+    count = len(rows.lines) * len(columns.lines)
+    if count > probe.limit:
+        raise over_cells(count, probe.limit)
+    planner = Planner(star)
+    for measure in measures:
+        planner.add_root(measure)
+    batch = cells(star, base, rows, columns)
+    run = execute(star, planner.plan, batch, budget)
+    values = tuple(run.root(i) for i in range(len(measures)))
+    grid = Grid(star, probe, rows, columns, values, tuple(m.dtype for m in measures), planner.plan)
+    if not probe.empty_lines:
+        grid = _shown(grid)
+    return _sorted(grid, planner.plan, base, budget) if probe.sort else grid
+
+
+def over_cells(count: int, limit: int) -> Refused:
+    """The error of a probe that asks for too many cells."""
+    return over("probe_cells", f"The probe asks for {count:,} cells that could be other than empty; {limit:,} are allowed.", "Take a column off an axis, or pick less.")
+
+
+def axis(star: Star, base: Batch, names: tuple[tuple[str, str], ...], totals: str, limit: int, budget: Budget) -> Axis:
+    """The candidate lines: combinations visible under the page, a product across tables, and the totals."""
+    lines = np.zeros((1, 0), np.int64)
+    order: list[int] = []
+    for table in dict.fromkeys(table for table, _ in names):
+        places = [i for i, (owner, _) in enumerate(names) if owner == table]
+        part = _combinations(star, base, table, [names[i][1] for i in places], budget)
+        if len(lines) * len(part) > limit:
+            raise over_cells(len(lines) * len(part), limit)
+        lines = np.hstack([np.repeat(lines, len(part), axis=0), np.tile(part, (len(lines), 1))])
+        order += places
+    lines = lines[:, np.argsort(order)] if order else lines
+    if totals == "all":
+        levels = range(len(names))
+    else:
+        levels = range(min(len(names), 1) if totals == "grand" else 0)
+    parts = [lines]
+    for level in levels:
+        cut = lines.copy()
+        cut[:, level:] = TOTAL
+        parts.append(cut if len(cut) or level else np.full((1, len(names)), TOTAL, np.int64))
+    found = np.unique(np.concatenate(parts), axis=0) if names else lines
+    return Axis(names, found[_ascending(found)])
+
+
+def _ascending(lines: Array) -> Array:
+    """Lines in order, totals after their parts."""
+    last = np.where(lines == TOTAL, np.iinfo(np.int64).max, lines)
+    return np.lexsort(last.T[::-1]) if lines.shape[1] else np.arange(len(lines))
+
+
+def _combinations(star: Star, base: Batch, table: str, columns: list[str], budget: Budget) -> Array:
+    """int64[k, c]: the distinct members of these columns among the table's rows visible under the page."""
+    rows = np.flatnonzero(visible(star, star.inflow(table, star.state), base, budget))
+    coded = [(star.domain(table, (c,)).codes[rows], star.domain(table, (c,)).size) for c in columns]
+    if not len(rows):
+        return np.zeros((0, len(columns)), np.int64)
+    _, firsts = combine(coded)
+    return np.stack([codes[firsts] for codes, _ in coded], axis=1)
+
+
+def cells(star: Star, base: Batch, rows: Axis, columns: Axis) -> Batch:
+    """The batch of all cells: the page's filters, then a filter an axis column."""
+    count = len(rows.lines) * len(columns.lines)
+    batch = Batch(count, tuple(Filter(f.table, f.columns, f.sets, np.zeros(count, np.int64), f.origin) for f in base.filters))
+    added = []
+    for part, spread in ((rows, lambda x: np.repeat(x, len(columns.lines))), (columns, lambda x: np.tile(x, len(rows.lines)))):
+        for i, (table, column) in enumerate(part.columns):
+            size = star.domain(table, (column,)).size
+            added.append(Filter(table, (column,), each_member(size), spread(part.lines[:, i]), "coordinate"))
+    return batch.adding(*added)
+
+
+def _shown(grid: Grid) -> Grid:
+    """Only the lines on which some measure is not empty somewhere; an axis without columns keeps its one line."""
+    shape = len(grid.rows.lines), len(grid.columns.lines)
+    filled = np.zeros(shape, bool)
+    for found in grid.values:
+        filled |= True if isinstance(found, CellError) else found.valid.reshape(shape)
+    rows = np.flatnonzero(filled.any(axis=1)) if grid.rows.columns else np.arange(shape[0])
+    columns = np.flatnonzero(filled.any(axis=0)) if grid.columns.columns else np.arange(shape[1])
+    return _taken(grid, rows, columns)
+
+
+def _taken(grid: Grid, rows: Array, columns: Array) -> Grid:
+    places = (rows[:, None] * len(grid.columns.lines) + columns[None, :]).reshape(-1)
+    values = tuple(v if isinstance(v, CellError) else v.take(places) for v in grid.values)
+    row_axis = Axis(grid.rows.columns, grid.rows.lines[rows])
+    column_axis = Axis(grid.columns.columns, grid.columns.lines[columns])
+    return Grid(grid.star, grid.probe, row_axis, column_axis, values, grid.dtypes, grid.plan)
+
+
+def _sorted(grid: Grid, plan: Plan, base: Batch, budget: Budget) -> Grid:
+    """Orders lines within their total. A measure orders row lines, by its value over all columns."""
+    star, probe = grid.star, grid.probe
+    down = [(by, desc) for by, desc in probe.sort if by in probe.measures or by in _texts(grid.rows)]
+    across = [(by, desc) for by, desc in probe.sort if by in _texts(grid.columns)]
+    prefixes = Axis(grid.rows.columns, _prefixes(grid.rows.lines))
+    whole = Axis(grid.columns.columns, np.full((1, len(grid.columns.columns)), TOTAL, np.int64))
+    run = execute(star, plan, cells(star, base, prefixes, whole), budget)
+    totals = {name: run.root(i) for i, name in enumerate(probe.measures)}
+    return _taken(grid, _ordered(star, grid.rows, down, prefixes, totals), _ordered(star, grid.columns, across, prefixes, {}))
+
+
+def _texts(part: Axis) -> list[str]:
+    return [f"{table}.{column}" for table, column in part.columns]
+
+
+def _prefixes(lines: Array) -> Array:
+    """Every beginning of a line, totalled over the rest; the lines themselves among them."""
+    cuts = [lines]
+    for level in range(1, lines.shape[1]):
+        cut = lines.copy()
+        cut[:, level:] = TOTAL
+        cuts.append(cut)
+    return np.unique(np.concatenate(cuts), axis=0)
+
+
+def _ordered(star: Star, part: Axis, sort: Sequence[tuple[str, bool]], prefixes: Axis, totals: Mapping[str, Vector | CellError]) -> Array:
+    """The lines' new order: level by level, each beginning placed among its siblings; totals stay behind their parts."""
+    lines = part.lines
+    keys: list[Array] = []
+    for level in range(lines.shape[1]):
+        is_total = lines[:, level] == TOTAL
+        keys.append(is_total)
+        for by, desc in sort:
+            found = totals.get(by)
+            if isinstance(found, Vector):
+                keys += _by_measure(lines, level, found, desc, prefixes)
+            elif _texts(part)[level] == by:
+                keys += _by_member(star, part, level, desc)
+        keys.append(lines[:, level])
+    return np.lexsort(keys[::-1]) if keys else np.arange(len(lines))
+
+
+def _by_measure(lines: Array, level: int, found: Vector, desc: bool, prefixes: Axis) -> list[Array]:
+    cut = lines.copy()
+    cut[:, level + 1 :] = TOTAL
+    place_of = {tuple(line): i for i, line in enumerate(prefixes.lines.tolist())}
+    places = np.array([place_of[tuple(line)] for line in cut.tolist()], dtype=np.int64)
+    ranks, _ = found.codes()
+    ranked = ranks[places]
+    return [~found.valid[places], -ranked if desc else ranked]
+
+
+def _by_member(star: Star, part: Axis, level: int, desc: bool) -> list[Array]:
+    table, column = part.columns[level]
+    codes = part.lines[:, level]
+    valid = star.column(table, column).valid[star.domain(table, (column,)).firsts][codes]
+    return [~valid, np.where(valid & desc, -codes, codes)]

@@ -1,0 +1,208 @@
+"""A probe: what a grid is asked for (formats.md, section 2), read and checked, and the page it stands on."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from nexorem.core.diagnostics import CellError, Diagnostic, Refused, refuse
+from nexorem.core.engine.context import Batch, Filter, constant_filter
+from nexorem.core.engine.execute import condition_filter, execute
+from nexorem.core.engine.plan import Planner
+from nexorem.core.engine.scalar import inner_nodes
+from nexorem.core.functions.convert import PARSERS
+from nexorem.core.language import typed as t
+from nexorem.core.language.binder import Binder
+from nexorem.core.limits import DEFAULT_LIMITS, Budget
+from nexorem.core.model.star import Star
+from nexorem.core.values import Array, Value, Vector, constant
+
+TOTALS = ("none", "grand", "all")
+UNMATCHED = {"unmatched": True}
+
+
+@dataclass(frozen=True, slots=True)
+class Pick:
+    """The members of one column that the page lets through. A value None is `(empty)`."""
+
+    table: str
+    column: str
+    values: tuple[Value, ...]
+    unmatched: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Probe:
+    """A probe whose names are all known: axis columns as (table, column)."""
+
+    rows: tuple[tuple[str, str], ...] = ()
+    columns: tuple[tuple[str, str], ...] = ()
+    measures: tuple[str, ...] = ()
+    define: Mapping[str, str] = field(default_factory=dict)
+    picks: tuple[Pick, ...] = ()
+    conditions: tuple[str, ...] = ()
+    totals: str = "none"
+    empty_lines: bool = False
+    sort: tuple[tuple[str, bool], ...] = ()
+    limit: int = DEFAULT_LIMITS.probe_cells
+
+
+def read_probe(star: Star, data: Mapping[str, Any]) -> Probe:
+    """A probe from its JSON; refuses with everything that is wrong with it."""
+    wrong: list[Diagnostic] = []
+
+    def columns_of(key: str) -> tuple[tuple[str, str], ...]:
+        found = []
+        for text in _strings(data.get(key, []), key, wrong):
+            try:
+                found.append(star.model.find_column(text))
+            except Refused as refused:
+                wrong.extend(_in(d, key) for d in refused.diagnostics)
+        return tuple(found)
+
+    rows, columns = columns_of("rows"), columns_of("columns")
+    repeated = [f"{a}.{b}" for i, (a, b) in enumerate((*rows, *columns)) if (a, b) in (*rows, *columns)[:i]]
+    if repeated:
+        wrong.append(Diagnostic("repeated_axis", f"{repeated[0]} stands on the axes twice.", place="rows", hint="Leave one of them out."))
+    define = data.get("define") or {}
+    if not isinstance(define, Mapping) or not all(isinstance(v, str) for v in define.values()):
+        wrong.append(Diagnostic("bad_probe", "“define” maps names to formulas.", place="define"))
+        define = {}
+    picks, conditions = _read_picks(star, data.get("picks") or [], wrong)
+    totals = data.get("totals", "none")
+    if totals not in TOTALS:
+        wrong.append(Diagnostic("bad_probe", f"totals is {totals!r}.", place="totals", hint=f"It is one of {', '.join(TOTALS)}."))
+    limit = data.get("limit", DEFAULT_LIMITS.probe_cells)
+    if not isinstance(limit, int) or isinstance(limit, bool) or limit < 1:
+        wrong.append(Diagnostic("bad_probe", f"limit is {limit!r}.", place="limit", hint="It is a whole number above 0."))
+        limit = DEFAULT_LIMITS.probe_cells
+    measures = tuple(_strings(data.get("measures", []), "measures", wrong))
+    sort = _read_sort(star, data.get("sort") or [], rows, columns, measures, wrong)
+    unknown = set(data) - {"name", "description", "rows", "columns", "measures", "define", "picks", "totals", "empty_lines", "sort", "limit"}
+    wrong += [Diagnostic("bad_probe", f"A probe has no {key!r}.", place=key) for key in sorted(unknown)]
+    if not measures:
+        wrong.append(Diagnostic("no_measure", "The probe asks for no measure.", place="measures", hint="Name at least one."))
+    if wrong:
+        raise Refused(wrong)
+    names = Binder(star, define)
+    measures = tuple(found[0] if (found := names.formula_of(m)) else m for m in measures)
+    return Probe(rows, columns, measures, dict(define), picks, conditions, totals, bool(data.get("empty_lines", False)), sort, limit)
+
+
+def _in(d: Diagnostic, place: str) -> Diagnostic:
+    return Diagnostic(d.code, d.message, d.span, place, d.hint, d.mends)
+
+
+def _strings(found: Any, place: str, wrong: list[Diagnostic]) -> list[str]:
+    if isinstance(found, list | tuple) and all(isinstance(x, str) for x in found):
+        return list(found)
+    wrong.append(Diagnostic("bad_probe", f"“{place}” is a list of names.", place=place))
+    return []
+
+
+def _read_picks(star: Star, found: Any, wrong: list[Diagnostic]) -> tuple[tuple[Pick, ...], tuple[str, ...]]:
+    picks, conditions = [], []
+    for item in found if isinstance(found, list) else [None]:
+        try:
+            if isinstance(item, Mapping) and isinstance(item.get("where"), str) and len(item) == 1:
+                conditions.append(item["where"])
+            elif isinstance(item, Mapping) and isinstance(item.get("column"), str) and isinstance(item.get("in"), list):
+                picks.append(read_pick(star, item["column"], item["in"]))
+            else:
+                raise refuse("bad_pick", "This is no pick.", 'Write {"column": …, "in": […]} or {"where": …}.')
+        except Refused as refused:
+            wrong.extend(_in(d, "picks") for d in refused.diagnostics)
+    return tuple(picks), tuple(conditions)
+
+
+def read_pick(star: Star, column_text: str, values: Sequence[Any]) -> Pick:
+    """A pick from JSON values: null is `(empty)`, {"unmatched": true} is `(unmatched)`."""
+    table, column = star.model.find_column(column_text)
+    dtype = star.column(table, column).dtype
+    listed = [v for v in values if v != UNMATCHED]
+    return Pick(table, column, tuple(read_value(dtype, v, f"{table}.{column}") for v in listed), len(listed) < len(values))
+
+
+def read_value(dtype: str, value: Any, what: str) -> Value:
+    """A JSON value, or its text, as a value of the column's type."""
+    if value is None or (isinstance(value, bool) and dtype == "boolean"):
+        return value
+    found: Value = None
+    if isinstance(value, str):
+        found = value if dtype == "text" else PARSERS[dtype](value)
+    elif isinstance(value, int | float) and not isinstance(value, bool) and dtype in ("integer", "number"):
+        whole = float(value).is_integer()
+        found = (int(value) if whole else None) if dtype == "integer" else float(value)
+    if found is None:
+        raise refuse("bad_value", f"{value!r} is no {dtype}, which {what} holds.")
+    return found
+
+
+def _read_sort(
+    star: Star, found: Any, rows: Sequence[tuple[str, str]], columns: Sequence[tuple[str, str]], measures: Sequence[str], wrong: list[Diagnostic]
+) -> tuple[tuple[str, bool], ...]:
+    by = []
+    for item in found if isinstance(found, list) else [None]:
+        name = item.get("by") if isinstance(item, Mapping) else None
+        if not isinstance(name, str):
+            wrong.append(Diagnostic("bad_sort", "This is no order.", place="sort", hint='Write {"by": …, "desc": true}.'))
+            continue
+        match = next((m for m in measures if m.lower() == name.lower()), None)
+        if match is None:
+            try:
+                table, column = star.model.find_column(name)
+                match = f"{table}.{column}" if (table, column) in (*rows, *columns) else None
+            except Refused:
+                match = None
+        if match is None:
+            wrong.append(Diagnostic("bad_sort", f"{name} is neither a measure nor an axis of this probe.", place="sort"))
+        else:
+            by.append((match, bool(item.get("desc", False))))
+    return tuple(by)
+
+
+def member_mask(star: Star, pick: Pick) -> Array:
+    """bool, one a member of the picked column: exactly what the pick lists."""
+    domain = star.domain(pick.table, (pick.column,))
+    members = star.column(pick.table, pick.column).take(domain.firsts)
+    mask = np.zeros(domain.size, bool)
+    for value in pick.values:
+        mask[:-1] |= ~members.valid[:-1] if value is None else _equals(members, value)[:-1]
+    mask[-1] = pick.unmatched
+    return mask
+
+
+def _equals(members: Vector, value: Value) -> Array:
+    if members.dtype == "text":
+        at = np.searchsorted(members.words, str(value)) if len(members.words) else 0
+        hit = at < len(members.words) and members.words[at] == value
+        return members.valid & (members.data == at) if hit else np.zeros(len(members), bool)
+    return np.asarray(members.valid & (members.data == constant(members.dtype, value, 1).data[0]))
+
+
+def page(star: Star, binder: Binder, probe: Probe, budget: Budget) -> Batch:
+    """The page as one context: picks, then conditions in their order, each computed under what stands before it."""
+    batch = Batch(1)
+    for pick in probe.picks:
+        batch = batch.adding(constant_filter(batch, pick.table, (pick.column,), member_mask(star, pick), "pick"))
+    for text in probe.conditions:
+        batch = batch.adding(_condition(star, binder.page_condition(text), batch, budget))
+    return batch
+
+
+def _condition(star: Star, edit: t.Condition, batch: Batch, budget: Budget) -> Filter:
+    nodes = [n for n in inner_nodes(edit.predicate) if isinstance(n, t.InContext)]
+    planner = Planner(star)
+    for node in nodes:
+        planner.add_root(node.body)
+    run = execute(star, planner.plan, batch, budget)
+    outer: dict[int, Vector] = {}
+    for place, node in enumerate(nodes):
+        found = run.root(place)
+        if isinstance(found, CellError):
+            raise refuse(found.code, str(found), place="where")
+        outer[id(node)] = found
+    return condition_filter(star, edit, batch, outer, budget)

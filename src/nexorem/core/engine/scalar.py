@@ -1,0 +1,85 @@
+"""Evaluation of scalar nodes over vectors: the same code for the rows of a table and for the cells of a batch."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from nexorem.core.functions.arithmetic import alike, choose
+from nexorem.core.functions.convert import widen
+from nexorem.core.language import typed as t
+from nexorem.core.values import Vector, constant, empties
+
+
+def children(node: t.Typed) -> tuple[t.Typed, ...]:
+    """The scalar nodes a node is computed from, in the order `computed` takes their values."""
+    match node:
+        case t.Apply() | t.Fold():
+            return node.arguments
+        case t.Cases():
+            return (*(x for branch in node.branches for x in branch), node.otherwise)
+        case t.Member():
+            return (node.operand, *node.items)
+    return ()
+
+
+def computed(node: t.Typed, values: Sequence[Vector], size: int) -> Vector:
+    """A scalar node's vector from those of its children."""
+    match node:
+        case t.Const():
+            return constant(node.dtype, node.value, size)
+        case t.Apply():
+            # A null literal takes the type that the function asks for, through its result rule.
+            return widen(node.function.kernel(*_typed_nulls(values)), node.dtype)
+        case t.Fold():
+            found = values[0]
+            for function, value in zip(node.functions, values[1:], strict=True):
+                found = function.kernel(*_typed_nulls([found, value]))
+            return widen(found, node.dtype)
+        case t.Cases():
+            found = widen(values[-1], node.dtype)
+            for i in range(len(node.branches) - 1, -1, -1):
+                found = choose(values[2 * i], values[2 * i + 1], found)
+            return widen(found, node.dtype)
+        case t.Member():
+            return _member(values)
+    raise AssertionError(node)
+
+
+def _typed_nulls(values: Sequence[Vector]) -> list[Vector]:
+    """Null vectors take the type of another argument, so that every kernel sees a type it knows."""
+    known = next((v.dtype for v in values if v.dtype != "null"), None)
+    if known is None:
+        return list(values)
+    return [widen(v, known) if v.dtype == "null" else v for v in values]
+
+
+def _member(values: Sequence[Vector]) -> Vector:
+    operand, *items = alike(*values)
+    true = np.zeros(len(operand), bool)
+    unknown = ~operand.valid
+    for item in items:
+        both = operand.valid & item.valid
+        true |= both & (operand.data == item.data)
+        unknown |= ~item.valid
+    return Vector("boolean", true, true | ~unknown)
+
+
+def evaluate(node: t.Typed, leaf: Callable[[t.Typed], Vector | None], size: int) -> Vector:
+    """A tree over `size` rows. `leaf` gives the vector of a node that is not computed from others, else None."""
+    found = leaf(node)
+    if found is not None:
+        return found
+    if isinstance(node, t.Unknown):
+        return empties("null", size)
+    return computed(node, [evaluate(child, leaf, size) for child in children(node)], size)
+
+
+def inner_nodes(node: t.Typed | None) -> list[t.InRow | t.InContext]:
+    """The cell-shaped nodes used inside a row-shaped one, in order."""
+    if node is None:
+        return []
+    if isinstance(node, t.InRow | t.InContext):
+        return [node]
+    return [inner for child in children(node) for inner in inner_nodes(child)]

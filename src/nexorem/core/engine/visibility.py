@@ -1,0 +1,217 @@
+"""Which rows are visible, for all contexts of a batch at once.
+
+The definition is a recursion over the tree of links that flow into a table (`Inflow`). Here it is turned round. Every
+filter that comes down by look-ups alone is a member code on each row of the table itself: a *selector*. Where a filter
+crosses a link that is no look-up (from the many side upwards, or loosely), all filters behind that link decide
+together; what they leave visible there becomes one new selector on this side of it, a *gate*.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from nexorem.core.engine.context import Batch, Filter, Sets, classes, sets_of_pairs
+from nexorem.core.limits import Budget
+from nexorem.core.model.model import Link
+from nexorem.core.model.paths import Inflow
+from nexorem.core.model.star import ROWS, Columns, Star
+from nexorem.core.values import Array, combine
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Selector:
+    """A condition on the rows of some table: in a context whose index is k ≥ 0 a row passes when its code is in set k.
+
+    The code of a row is the member of (`table`, `columns`) at the end of the look-ups of `chain`.
+    """
+
+    table: str
+    columns: Columns
+    chain: tuple[Link, ...]
+    sets: Sets
+    index: Array
+
+    def codes(self, star: Star) -> Array:
+        """int64[n+1], a code for each row and the unmatched member."""
+        return star.spread(self.table, self.columns, self.chain)
+
+
+def selectors(star: Star, flow: Inflow, filters: Sequence[Filter], budget: Budget) -> list[Selector]:
+    """Every condition that the filters put on the rows of `flow.table`."""
+    found = [Selector(f.table, f.columns, (), f.sets, f.index) for f in filters if f.table == flow.table]
+    for source in flow.sources:
+        behind = selectors(star, source, filters, budget)
+        assert source.link
+        if not behind:
+            continue
+        if source.how == "lookup":
+            found += [Selector(s.table, s.columns, (source.link, *s.chain), s.sets, s.index) for s in behind]
+        else:
+            found.append(_gate(star, flow.table, source, behind, budget))
+    return found
+
+
+def _gate(star: Star, table: str, source: Inflow, behind: list[Selector], budget: Budget) -> Selector:
+    link = source.link
+    assert link
+    size = star.size(source.table)
+    columns: Columns = ROWS
+    if source.how == "up":
+        target = star.partner(link)[:size]
+        target = np.where(target < star.size(table), target, -1)
+    else:
+        mine, theirs = link.from_columns, link.to_columns
+        if table != link.from_table:
+            mine, theirs = theirs, mine
+        columns = mine
+        target = star.match(source.table, theirs, table, mine)[star.domain(source.table, theirs).codes[:size]]
+    combinations, index, _ = classes([s.index for s in behind], len(behind[0].index))
+    owners, members = [], []
+    rows = np.flatnonzero(target >= 0)
+    for part in assign(star, behind, combinations, rows, budget, target[rows]):
+        if (combinations[part.pair_classes[:1]] < 0).all():
+            continue  # no filter reaches the far side here: everything passes
+        owners.append(part.pair_classes)
+        members.append(target[part.rows[part.group_firsts[part.pair_groups]]])
+    nothing = np.zeros(0, np.int64)
+    sets = sets_of_pairs(np.concatenate([nothing, *owners]), np.concatenate([nothing, *members]), len(combinations))
+    free = (combinations < 0).all(axis=1)
+    return Selector(table, columns, (), sets, np.where(free[index], -1, index))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Assignment:
+    """Rows of one pattern of filters, in groups, and which groups belong to which classes of contexts.
+
+    rows int64 · groups int64, the group of each row · group_firsts int64, a place in `rows` for each group ·
+    pair_groups, pair_classes int64: group g is visible in class c. A group may belong to many classes, and a class
+    may have many groups.
+    """
+
+    rows: Array
+    groups: Array
+    group_firsts: Array
+    pair_groups: Array
+    pair_classes: Array
+
+
+def assign(
+    star: Star, found: Sequence[Selector], combinations: Array, rows: Array, budget: Budget, key: Array | None = None
+) -> Iterator[Assignment]:
+    """Which of `rows` are visible in which classes; `combinations` int64[K, m] has the selectors' indexes a class.
+
+    With `key` (int64, one a row, ≥ 0) rows of different keys stand in different groups, and rows of one key that pass
+    alike in the same; without it a group is what passes alike.
+    """
+    present = combinations >= 0
+    if not len(combinations):
+        return
+    patterns, of_class = np.unique(present, axis=0, return_inverse=True)
+    for number, pattern in enumerate(patterns):
+        budget.check()
+        members = np.flatnonzero(of_class.reshape(-1) == number)
+        active = np.flatnonzero(pattern)
+        yield _assign_pattern(star, [found[i] for i in active], combinations[np.ix_(members, active)], members, rows, budget, key)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Varying:
+    """A selector whose index differs between the classes at hand.
+
+    codes int64, one a row of `places`: the set the row is in, or with `overlapping` its member · wanted int64, one a
+    class: its set.
+    """
+
+    codes: Array
+    size: int
+    wanted: Array
+    overlapping: Sets | None
+
+
+def _assign_pattern(
+    star: Star, found: Sequence[Selector], wanted: Array, members: Array, rows: Array, budget: Budget, key: Array | None
+) -> Assignment:
+    places = np.arange(len(rows))
+    varying: list[tuple[Selector, Array]] = []
+    for i, selector in enumerate(found):
+        if (wanted[:, i] == wanted[0, i]).all():
+            allowed = selector.sets.mask(int(wanted[0, i]), star.domain(selector.table, selector.columns).size)
+            places = places[allowed[selector.codes(star)[rows[places]]]]
+        else:
+            varying.append((selector, wanted[:, i]))
+    prepared = [_prepare(star, selector, index, rows) for selector, index in varying]
+    for item in prepared:
+        if item.overlapping is None:
+            places = places[item.codes[places] >= 0]
+    coded = [(item.codes[places], item.size) for item in prepared]
+    if key is not None:
+        coded.append((key[places], int(key.max(initial=0))))
+    if not coded:
+        firsts = np.zeros(min(len(places), 1), np.int64)
+        groups = np.zeros(len(places), np.int64)
+    else:
+        groups, firsts = combine(coded)
+    pair_groups, pair_classes = _pairs(prepared, [item.codes[places][firsts] for item in prepared], len(firsts), len(members), budget)
+    return Assignment(rows[places], groups, firsts, pair_groups, members[pair_classes])
+
+
+def _prepare(star: Star, selector: Selector, index: Array, rows: Array) -> _Varying:
+    size = star.domain(selector.table, selector.columns).size
+    codes = selector.codes(star)[rows]
+    parts = selector.sets.parts(size)
+    if parts is None:
+        return _Varying(codes, size, index, selector.sets)
+    return _Varying(parts[codes], selector.sets.count, index, None)
+
+
+def _pairs(items: Sequence[_Varying], group_codes: list[Array], groups: int, count: int, budget: Budget) -> tuple[Array, Array]:
+    """(group, class) for every group that passes all of a class's selectors.
+
+    Goes selector by selector, and keeps after each only the beginnings that some class has: what is built never grows
+    beyond the pairs that are asked for times one selector's overlap.
+    """
+    pair_groups = np.arange(groups)
+    found = np.zeros(groups, np.int64)  # the beginning each pair has matched so far
+    beginnings = np.zeros(count, np.int64)  # the same for each class
+    for item, codes in zip(items, group_codes, strict=True):
+        own = codes[pair_groups]
+        if item.overlapping is not None:
+            owners = item.overlapping.owner()
+            order = np.argsort(item.overlapping.members, kind="stable")
+            starts = np.searchsorted(item.overlapping.members[order], np.arange(item.size + 1))
+            repeats, at = ranges(starts, own, budget)
+            pair_groups, found, own = np.repeat(pair_groups, repeats), np.repeat(found, repeats), owners[order][at]
+        width = int(max(item.wanted.max(initial=0), own.max(initial=0))) + 1
+        known, beginnings = np.unique(beginnings * width + item.wanted, return_inverse=True)
+        keys = found * width + own
+        at = np.minimum(np.searchsorted(known, keys), len(known) - 1)
+        hit = known[at] == keys
+        pair_groups, found = pair_groups[hit], at[hit]
+    # Classes are distinct combinations, so each full beginning belongs to exactly one.
+    place = np.zeros(count, np.int64)
+    place[beginnings] = np.arange(count)
+    return pair_groups, place[found]
+
+
+def ranges(starts: Array, picked: Array, budget: Budget) -> tuple[Array, Array]:
+    """For each picked i the places starts[i] … starts[i+1]-1: how many each gives, and all of them in order."""
+    repeats = np.diff(starts)[picked]
+    total = int(repeats.sum())
+    budget.take(total, 48, "Matching rows with overlapping filters")
+    within = np.arange(total) - np.repeat(np.cumsum(repeats) - repeats, repeats)
+    return repeats, np.repeat(starts[picked], repeats) + within
+
+
+def visible(star: Star, flow: Inflow, batch: Batch, budget: Budget) -> Array:
+    """For a batch of one context: bool[n+1], which rows of `flow.table`, and its unmatched member, are visible."""
+    assert batch.size == 1
+    shown = np.ones(star.size(flow.table) + 1, bool)
+    shown[-1] = star.has_unmatched(flow.table)
+    for selector in selectors(star, flow, batch.filters, budget):
+        k = int(selector.index[0])
+        if k >= 0:
+            shown &= selector.sets.mask(k, star.domain(selector.table, selector.columns).size)[selector.codes(star)]
+    return shown

@@ -1,0 +1,6 @@
+"""The registry with every function in it."""
+
+from nexorem.core.functions import arithmetic, dates, texts
+from nexorem.core.functions.registry import FUNCTIONS
+
+__all__ = ["FUNCTIONS", "arithmetic", "dates", "texts"]

@@ -1,0 +1,133 @@
+"""Functions and operators of text. Each runs once for a distinct combination of its arguments."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from nexorem.core.functions.convert import cast
+from nexorem.core.functions.registry import Function, ResultRule, register, takes
+from nexorem.core.limits import DEFAULT_LIMITS, over
+from nexorem.core.values import COLUMN_TYPES, Value, Vector, by_distinct
+
+
+def bounded(size: int) -> None:
+    """Raises where a text would grow beyond its bound."""
+    if size > DEFAULT_LIMITS.text_bytes:
+        raise over("text_bytes", f"A text would be longer than {DEFAULT_LIMITS.text_bytes:,} characters.")
+
+
+def joined(a: str, b: str) -> str:
+    """`||`."""
+    bounded(len(a) + len(b))
+    return a + b
+
+
+def like(text: str, pattern: str, escape: str = "") -> Value:
+    """LIKE: `%` any run, `_` any one character, `escape` takes the next as it is. Linear in text × pattern.
+
+    A pattern that ends in its escape gives empty, as the standard calls it an error of the data.
+    """
+    parts: list[tuple[str, str]] = []
+    i = 0
+    while i < len(pattern):
+        ch = pattern[i]
+        if escape and ch == escape:
+            if i + 1 == len(pattern):
+                return None
+            parts.append(("is", pattern[i + 1]))
+            i += 1
+        else:
+            parts.append(("run", "") if ch == "%" else ("one", "") if ch == "_" else ("is", ch))
+        i += 1
+    return _matches(text, parts)
+
+
+def _matches(text: str, parts: list[tuple[str, str]]) -> bool:
+    t = p = 0
+    resume: tuple[int, int] | None = None
+    while t < len(text):
+        if p < len(parts) and parts[p][0] == "run":
+            resume, p = (t, p + 1), p + 1
+        elif p < len(parts) and (parts[p][0] == "one" or parts[p][1] == text[t]):
+            t, p = t + 1, p + 1
+        elif resume:
+            resume = (resume[0] + 1, resume[1])
+            t, p = resume
+        else:
+            return False
+    return all(kind == "run" for kind, _ in parts[p:])
+
+
+def substring(text: str, start: int, length: int | None = None) -> Value:
+    """SUBSTRING: places count from 1; what lies outside the text is left out; a negative length gives empty."""
+    if length is not None and length < 0:
+        return None
+    end = len(text) + 1 if length is None else start + length
+    return text[max(start - 1, 0) : max(end - 1, 0)]
+
+
+def position(part: str, text: str) -> int:
+    """POSITION: from 1, 0 where it does not occur."""
+    return text.find(part) + 1
+
+
+def trimmed(side: str) -> Callable[..., Value]:
+    """TRIM of one character, the space unless another is named."""
+
+    def function(text: str, character: str = " ") -> Value:
+        if len(character) != 1:
+            return None
+        if side == "LEADING":
+            return text.lstrip(character)
+        return text.rstrip(character) if side == "TRAILING" else text.strip(character)
+
+    return function
+
+
+def replaced(text: str, old: str, new: str) -> str:
+    """REPLACE: every occurrence; an empty part replaces nothing."""
+    if not old:
+        return text
+    bounded(len(text) + text.count(old) * (len(new) - len(old)))
+    return text.replace(old, new)
+
+
+def _register(
+    name: str, arity: tuple[int, int], result: ResultRule, function: Callable[..., Value], signature: str, help_: str,
+    example: str, operator: bool = False,
+) -> None:  # fmt: skip
+    dtype = result(["null"] * arity[0])
+    assert dtype
+
+    def kernel(*vectors: Vector) -> Vector:
+        return by_distinct(dtype, function, vectors)
+
+    register(Function(name, *arity, result, kernel, signature, help_, example, operator))
+
+
+_register("||", (2, 2), takes("text", "text"), joined, "x || y", "Joins two texts.", "'a' || 'b'", True)
+_register("LIKE", (2, 3), takes("boolean", "text"), like, "x LIKE pattern [ESCAPE c]",
+          "% stands for any run, _ for one character.", "'Heron' LIKE 'H%'", True)  # fmt: skip
+_register("UPPER", (1, 1), takes("text", "text"), str.upper, "UPPER(x)", "In capitals.", "UPPER('tern')")
+_register("LOWER", (1, 1), takes("text", "text"), str.lower, "LOWER(x)", "In small letters.", "LOWER('Tern')")
+_register("SUBSTRING", (2, 3), takes("text", "text", "integer"), substring, "SUBSTRING(x FROM start [FOR length])",
+          "Part of a text; places count from 1.", "SUBSTRING('ferry' FROM 2 FOR 3)")  # fmt: skip
+_register("POSITION", (2, 2), takes("integer", "text"), position, "POSITION(part IN x)",
+          "Where a part first stands; 0 where it does not.", "POSITION('r' IN 'ferry')")  # fmt: skip
+_register("CHAR_LENGTH", (1, 1), takes("integer", "text"), len, "CHAR_LENGTH(x)", "The number of characters.",
+          "CHAR_LENGTH('ferry')")  # fmt: skip
+_register("REPLACE", (3, 3), takes("text", "text"), replaced, "REPLACE(x, old, new)",
+          "With every occurrence replaced.", "REPLACE('a-b', '-', ' ')")  # fmt: skip
+for _side in ("BOTH", "LEADING", "TRAILING"):
+    _register(f"TRIM {_side}", (1, 2), takes("text", "text"), trimmed(_side), f"TRIM({_side} c FROM x)",
+              "Without the spaces, or another character, at its ends.", f"TRIM({_side} ' ' FROM ' a ')")  # fmt: skip
+
+
+def _caster(target: str) -> Callable[[Vector], Vector]:
+    return lambda v: cast(v, target)
+
+
+for _target in COLUMN_TYPES:
+    register(Function(f"CAST {_target}", 1, 1, takes(_target, "integer|number|text|boolean|date|datetime"),
+                      _caster(_target), f"CAST(x AS {_target})", "In another type; what cannot be read is empty.",
+                      "CAST('12' AS integer)" if _target == "integer" else ""))  # fmt: skip

@@ -1,0 +1,65 @@
+"""Bounds on what one request may take, and the budget that is spent while it runs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from nexorem.core.diagnostics import Diagnostic, OverLimit, Span
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """Every bound with its unit in the name; each is met with an error that names it."""
+
+    formula_characters: int = 100_000
+    formula_levels: int = 200
+    formula_nodes: int = 10_000
+    probe_cells: int = 1_000_000
+    seconds: float = 30.0
+    memory_bytes: int = 4 * 1024**3
+    text_bytes: int = 1024**2
+
+
+DEFAULT_LIMITS = Limits()
+
+
+def over(limit: str, message: str, hint: str = "", span: Span | None = None) -> OverLimit:
+    """The error for a bound that was met."""
+    return OverLimit(Diagnostic(f"limit_{limit}", message, span=span, hint=hint))
+
+
+class Budget:
+    """Time and memory of one request. The clock is handed in, for nothing in the core reads one."""
+
+    def __init__(self, limits: Limits = DEFAULT_LIMITS, now: Callable[[], float] | None = None) -> None:
+        self.limits = limits
+        self._now = now
+        self._until = now() + limits.seconds if now else 0.0
+        self._cancelled = False
+
+    def cancel(self) -> None:
+        """Ends the computation at its next check; may be called from another thread."""
+        self._cancelled = True
+
+    def check(self) -> None:
+        """Raises when the time is used up or the request was cancelled."""
+        if self._cancelled:
+            raise over("cancelled", "The computation was cancelled.")
+        if self._now and self._now() > self._until:
+            raise over(
+                "seconds",
+                f"The computation took longer than {self.limits.seconds:g} seconds.",
+                "Ask for fewer cells, or pick less.",
+            )
+
+    def take(self, count: int, width: int, what: str) -> None:
+        """Raises before an array of `count` items of `width` bytes would pass the memory bound."""
+        self.check()
+        if count * width > self.limits.memory_bytes:
+            raise over(
+                "memory_bytes",
+                f"{what} would take about {count * width // 1024**2:,} MB; "
+                f"{self.limits.memory_bytes // 1024**2:,} MB are allowed.",
+                "Ask for fewer cells, or pick less.",
+            )

@@ -1,0 +1,111 @@
+"""What every model must satisfy before it is accepted: run on opening a package and after every edit."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nexorem.core.diagnostics import Diagnostic, Refused
+from nexorem.core.functions.registry import common_type
+from nexorem.core.model.model import Calendar, Link, Model, Table
+from nexorem.core.model.paths import doubled_paths, model_state
+from nexorem.core.model.star import Star
+from nexorem.core.values import iso
+
+MOST_KEYS = 10
+
+
+def check_names(model: Model) -> list[Diagnostic]:
+    """Names that stand twice, whatever their case."""
+    wrong = []
+    lists = [("table", [t.name for t in model.tables]), ("link", [k.name for k in model.links]),
+             ("measure", [m.name for m in model.measures]), ("probe", [str(p.get("name")) for p in model.probes])]  # fmt: skip
+    lists += [(f"column of {t.name}", [c.name for c in t.columns]) for t in model.tables]
+    for what, names in lists:
+        folded = [n.lower() for n in names]
+        for name in dict.fromkeys(n for n in names if folded.count(n.lower()) > 1):
+            wrong.append(Diagnostic("repeated_name", f"There are two {what}s named {name}.", place=name, hint="Names differ by more than case."))
+    return wrong
+
+
+def check_link_types(model: Model, link: Link) -> list[Diagnostic]:
+    """Both ends have as many columns, of comparable types."""
+    if len(link.from_columns) != len(link.to_columns):
+        return [Diagnostic("bad_link", f"{link.from_text} and {link.to_text} have different numbers of columns.", place=link.name)]
+    wrong = []
+    for a, b in zip(link.from_columns, link.to_columns, strict=True):
+        kinds = [c.dtype for t, n in ((link.from_table, a), (link.to_table, b)) if (x := model.table(t)) and (c := x.column(n))]
+        if common_type(kinds) is None:
+            wrong.append(Diagnostic("bad_link", f"{link.from_table}.{a} is a {kinds[0]} and {link.to_table}.{b} a {kinds[1]}: they are never equal.", place=link.name, hint="Bring one of them to the other's type."))
+    return wrong
+
+
+def check_keys(star: Star, link: Link) -> list[Diagnostic]:
+    """The one side of a link has no key twice; in a one-to-one neither side has."""
+    if link.cardinality == "many-to-many":
+        return []
+    facts = star.facts(link)
+    sides = [(link.to_table, link.to_columns, facts.repeated)]
+    if link.cardinality == "one-to-one":
+        sides.append((link.from_table, link.from_columns, facts.from_repeated))
+    wrong = []
+    for table, columns, repeated in sides:
+        if repeated:
+            named = [", ".join(str(iso(star.column(table, c).at(r))) for c in columns) for r in repeated[:MOST_KEYS]]
+            more = f" and {len(repeated) - MOST_KEYS} more" if len(repeated) > MOST_KEYS else ""
+            text = link.to_text if table == link.to_table else link.from_text
+            wrong.append(Diagnostic("repeated_key", f"{text} is not unique: {'; '.join(named)}{more} stand more than once.", place=link.name, hint="Make the link many-to-many, or remove the repeats."))
+    return wrong
+
+
+def check_calendar(star: Star, table: Table, calendar: Calendar) -> list[Diagnostic]:
+    """A calendar's dates are unique, never empty and without gaps."""
+    column = table.column(calendar.date)
+    if column is None or column.dtype != "date":
+        return [Diagnostic("bad_calendar", f"The calendar {table.name} has no date column {calendar.date}.", place=table.name)]
+    dates = star.column(table.name, column.name)
+    found = dates.data[:-1][dates.valid[:-1]]
+    distinct = np.unique(found)
+    problems = []
+    if len(found) < star.size(table.name):
+        problems.append("has days that are empty")
+    if len(distinct) < len(found):
+        problems.append("has days that stand twice")
+    if len(distinct) and distinct[-1] - distinct[0] + 1 != len(distinct):
+        problems.append("leaves out days")
+    return [Diagnostic("bad_calendar", f"{table.name}.{column.name} {' and '.join(problems)}.", place=table.name, hint="A calendar has every day once.")] if problems else []
+
+
+def check_paths(model: Model) -> list[Diagnostic]:
+    """The one-path rule."""
+    wrong = []
+    for double in doubled_paths(model, model_state(model)):
+        wrong.append(Diagnostic("double_path", double.sentence(), place=double.target, hint="Make one of these links inactive."))
+    return wrong
+
+
+def check_model(star: Star) -> list[Diagnostic]:
+    """Everything that is wrong with a model and its rows."""
+    model = star.model
+    wrong = check_paths(model)
+    for link in model.links:
+        wrong += check_keys(star, link)
+    for table in model.tables:
+        if table.calendar:
+            wrong += check_calendar(star, table, table.calendar)
+    return wrong
+
+
+def checked_star(star: Star) -> Star:
+    """The star itself, or a refusal with all that is wrong with it."""
+    wrong = check_model(star)
+    if wrong:
+        raise Refused(wrong)
+    return star
+
+
+def check_shape(model: Model) -> list[Diagnostic]:
+    """What can be said without the rows; to be clean before a `Star` is made."""
+    wrong = check_names(model)
+    for link in model.links:
+        wrong += check_link_types(model, link)
+    return wrong

@@ -1,0 +1,168 @@
+"""Edits of a model, each with its inverse. A model's history is a list of these.
+
+An edit is JSON with a `kind`. `apply` gives the edited model and the edit that takes it back; `title` says it in
+words; `touches` names what it changes, so that edits made at the same time can be told apart.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import fields, replace
+from typing import Any
+
+from nexorem.core.diagnostics import Refused, near_hint, refuse
+from nexorem.core.model.check import check_shape
+from nexorem.core.model.model import Link, Measure, Model, link_from_json, link_json, plain
+
+Edit = Mapping[str, Any]
+Applied = tuple[Model, dict[str, Any]]
+
+
+def apply(model: Model, edit: Edit) -> Applied:
+    """The model after an edit, and the edit's inverse; refuses with all that is wrong. Rows are not looked at."""
+    kind = edit.get("kind")
+    if kind not in KINDS:
+        raise refuse("unknown_edit", f"There is no edit {kind!r}.", f"The edits are {', '.join(KINDS)}.")
+    try:
+        changed, inverse = KINDS[kind](model, edit)
+    except (KeyError, TypeError, AttributeError) as error:
+        raise refuse("bad_edit", f"The edit {kind} is incomplete: {error}.") from None
+    wrong = check_shape(changed)
+    if wrong:
+        raise Refused(wrong)
+    return changed, inverse
+
+
+def _link(model: Model, name: str) -> Link:
+    link = model.link(name)
+    if link is None:
+        raise refuse("unknown_link", f"There is no link “{name}” any more.", near_hint(name, [k.name for k in model.links]))
+    return link
+
+
+def _measure(model: Model, name: str) -> Measure:
+    measure = model.measure(name)
+    if measure is None:
+        raise refuse("unknown_measure", f"There is no measure {name} any more.", near_hint(name, [m.name for m in model.measures]))
+    return measure
+
+
+def _inserted(items: tuple[Any, ...], item: Any, at: Any) -> tuple[Any, ...]:
+    place = at if isinstance(at, int) and 0 <= at <= len(items) else len(items)
+    return (*items[:place], item, *items[place:])
+
+
+def _add_link(model: Model, edit: Edit) -> Applied:
+    link = link_from_json(model, edit["link"])
+    return replace(model, links=_inserted(model.links, link, edit.get("at"))), {"kind": "remove_link", "name": link.name}
+
+
+def _remove_link(model: Model, edit: Edit) -> Applied:
+    link = _link(model, edit["name"])
+    left = tuple(k for k in model.links if k is not link)
+    return replace(model, links=left), {"kind": "add_link", "link": link_json(link), "at": model.links.index(link)}
+
+
+def _change_link(model: Model, edit: Edit) -> Applied:
+    link = _link(model, edit["name"])
+    before = link_json(link)
+    after = link_from_json(model, {**before, **edit["set"]})
+    if link.from_table == link.to_table and edit["set"].get("active"):
+        raise refuse("double_path", f"A filter on {link.from_table} would come back to it in a ring: {link.name}.", "A table that is linked to itself keeps that link inactive.")
+    changed = replace(model, links=tuple(after if k is link else k for k in model.links))
+    back = {key: before.get(key, None if key == "firm" else "") for key in edit["set"]}
+    return changed, {"kind": "change_link", "name": after.name, "set": back}
+
+
+def _add_measure(model: Model, edit: Edit) -> Applied:
+    measure = Measure(**edit["measure"])
+    if not measure.name.strip():
+        raise refuse("bad_name", "A measure needs a name.")
+    return replace(model, measures=_inserted(model.measures, measure, edit.get("at"))), {"kind": "remove_measure", "name": measure.name}
+
+
+def _remove_measure(model: Model, edit: Edit) -> Applied:
+    measure = _measure(model, edit["name"])
+    left = tuple(m for m in model.measures if m is not measure)
+    return replace(model, measures=left), {"kind": "add_measure", "measure": plain(measure), "at": model.measures.index(measure)}
+
+
+def _change_measure(model: Model, edit: Edit) -> Applied:
+    measure = _measure(model, edit["name"])
+    known = {f.name for f in fields(Measure)} - {"name"}
+    unknown = set(edit["set"]) - known
+    if unknown:
+        raise refuse("bad_edit", f"A measure has no {sorted(unknown)[0]} that can be changed.")
+    after = replace(measure, **edit["set"])
+    back = {key: getattr(measure, key) for key in edit["set"]}
+    changed = replace(model, measures=tuple(after if m is measure else m for m in model.measures))
+    return changed, {"kind": "change_measure", "name": measure.name, "set": back}
+
+
+def _put_probe(model: Model, edit: Edit) -> Applied:
+    probe = dict(edit["probe"])
+    old = next((p for p in model.probes if p.get("name") == probe["name"]), None)
+    if old is not None:
+        changed = tuple(probe if p is old else p for p in model.probes)
+        return replace(model, probes=changed), {"kind": "put_probe", "probe": dict(old)}
+    return replace(model, probes=_inserted(model.probes, probe, edit.get("at"))), {"kind": "remove_probe", "name": probe["name"]}
+
+
+def _remove_probe(model: Model, edit: Edit) -> Applied:
+    old = next((p for p in model.probes if p.get("name") == edit["name"]), None)
+    if old is None:
+        raise refuse("unknown_probe", f"There is no probe {edit['name']} any more.")
+    left = tuple(p for p in model.probes if p is not old)
+    return replace(model, probes=left), {"kind": "put_probe", "probe": dict(old), "at": model.probes.index(old)}
+
+
+def _place_tables(model: Model, edit: Edit) -> Applied:
+    """Where a person has pulled tables to in the star; None lets the program place a table again."""
+    places = dict(model.places)
+    back = {key: places.get(key) for key in edit["places"]}
+    for key, place in edit["places"].items():
+        if place is None:
+            places.pop(key, None)
+        else:
+            places[key] = {"x": float(place["x"]), "y": float(place["y"])}
+    return replace(model, places=places), {"kind": "place_tables", "places": back}
+
+
+KINDS: dict[str, Callable[[Model, Edit], Applied]] = {
+    "add_link": _add_link, "remove_link": _remove_link, "change_link": _change_link, "add_measure": _add_measure,
+    "remove_measure": _remove_measure, "change_measure": _change_measure, "put_probe": _put_probe,
+    "remove_probe": _remove_probe, "place_tables": _place_tables,
+}  # fmt: skip
+
+
+def _subject(edit: Edit) -> str:
+    inner = edit.get("link") or edit.get("measure") or edit.get("probe") or {}
+    name = edit.get("name") or inner.get("name")
+    if name or "link" not in edit:
+        return str(name or "")
+    ends = [x if isinstance(x, str) else ", ".join(x) for x in (inner.get("from", ""), inner.get("to", ""))]
+    return f"{ends[0]} = {ends[1]}"
+
+
+def title(edit: Edit) -> str:
+    """The edit in a few words, as undo and redo name it."""
+    kind, name = edit["kind"], _subject(edit)
+    if kind == "change_link":
+        done = edit["set"]
+        if set(done) == {"active"}:
+            return f"switch {name} {'on' if done['active'] else 'off'}"
+        return f"make {name} {done['flow']}" if set(done) == {"flow"} else f"change link {name}"
+    if kind == "place_tables":
+        return f"move {', '.join(k.split('/')[-1] for k in edit['places'])}"
+    verb, what = kind.split("_")
+    return f"{'save' if verb == 'put' else verb} {what} {name}"
+
+
+def touches(edit: Edit) -> frozenset[str]:
+    """What the edit changes. Links are judged together: whether one may be active depends on the others."""
+    kind = edit["kind"]
+    if kind.endswith("link"):
+        return frozenset({"links", f"link {_subject(edit).lower()}"})
+    if kind == "place_tables":
+        return frozenset(f"place {key}" for key in edit["places"])
+    return frozenset({f"{kind.split('_')[1]} {_subject(edit).lower()}"})

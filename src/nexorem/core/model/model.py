@@ -1,0 +1,239 @@
+"""What a model is: tables, links, measures and probes. Plain immutable values; the rows are elsewhere (`engine`)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, fields, replace
+from typing import Any
+
+from nexorem.core.diagnostics import near_hint, refuse
+from nexorem.core.model.names import columns_text, split_reference
+
+CARDINALITIES = ("many-to-one", "one-to-one", "many-to-many")
+FLOWS = ("one-way", "two-way")
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """A typed column; `dtype` is one of `values.COLUMN_TYPES`."""
+
+    name: str
+    dtype: str
+    hidden: bool = False
+    description: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Calendar:
+    """What marks a table as a calendar: its date column, and the month in which its year starts."""
+
+    date: str
+    year_starts_in: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """A named table. `source` is None where it comes from the package itself; `key` is its declared primary key."""
+
+    name: str
+    columns: tuple[Column, ...]
+    source: str | None = None
+    key: tuple[str, ...] = ()
+    calendar: Calendar | None = None
+    description: str = ""
+
+    def column(self, name: str) -> Column | None:
+        """The column of that name, whatever its case."""
+        return next((c for c in self.columns if c.name.lower() == name.lower()), None)
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """Joins columns of the `from` table to as many of the `to` table, which is the one side of a many-to-one.
+
+    `firm` is the author's word: None leaves it to the data.
+    """
+
+    name: str
+    from_table: str
+    from_columns: tuple[str, ...]
+    to_table: str
+    to_columns: tuple[str, ...]
+    cardinality: str = "many-to-one"
+    flow: str = "one-way"
+    active: bool = True
+    firm: bool | None = None
+    description: str = ""
+
+    @property
+    def from_text(self) -> str:
+        """The `from` end as a formula writes it."""
+        return columns_text(self.from_table, self.from_columns)
+
+    @property
+    def to_text(self) -> str:
+        """The `to` end as a formula writes it."""
+        return columns_text(self.to_table, self.to_columns)
+
+    @property
+    def ends_text(self) -> str:
+        """Both ends as a formula writes them."""
+        return f"{self.from_text} = {self.to_text}"
+
+    @property
+    def tables(self) -> frozenset[str]:
+        """The one or two tables it joins."""
+        return frozenset((self.from_table, self.to_table))
+
+    def other(self, table: str) -> str:
+        """The table at the other end."""
+        return self.to_table if table == self.from_table else self.from_table
+
+
+@dataclass(frozen=True, slots=True)
+class Measure:
+    """A named formula. `home` is the table it is listed with."""
+
+    name: str
+    formula: str
+    home: str = ""
+    format: str = ""
+    description: str = ""
+    folder: str = ""
+    trial: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Model:
+    """A whole model. `probes`, `hierarchies`, `checks` and `places` (the star's pulled tables) are kept as JSON."""
+
+    name: str
+    tables: tuple[Table, ...] = ()
+    links: tuple[Link, ...] = ()
+    measures: tuple[Measure, ...] = ()
+    probes: tuple[Mapping[str, Any], ...] = ()
+    hierarchies: tuple[Mapping[str, Any], ...] = ()
+    checks: tuple[Mapping[str, Any], ...] = ()
+    places: Mapping[str, Any] = field(default_factory=dict)
+    title: str = ""
+
+    def table(self, name: str) -> Table | None:
+        """The table of that name, whatever its case."""
+        return next((t for t in self.tables if t.name.lower() == name.lower()), None)
+
+    def link(self, name: str) -> Link | None:
+        """The link of that name."""
+        return next((k for k in self.links if k.name.lower() == name.lower()), None)
+
+    def measure(self, name: str) -> Measure | None:
+        """The measure of that name, whatever its case."""
+        return next((m for m in self.measures if m.name.lower() == name.lower()), None)
+
+    def find_column(self, text: str) -> tuple[str, str]:
+        """The table and column, as defined, that a written `Table.column` names; refuses with near names."""
+        table_name, column_name = split_reference(text)
+        table = self.table(table_name)
+        if table is None:
+            raise refuse("unknown_table", f"There is no table {table_name}.", near_hint(table_name, [t.name for t in self.tables]))
+        column = table.column(column_name)
+        if column is None:
+            raise refuse(
+                "unknown_column", f"{table.name} has no column {column_name}.",
+                near_hint(column_name, [c.name for c in table.columns]),
+            )  # fmt: skip
+        return table.name, column.name
+
+
+def plain(item: Any) -> dict[str, Any]:
+    """A dataclass as JSON, without the fields that hold their default."""
+    found: dict[str, Any] = {}
+    for f in fields(item):
+        value = getattr(item, f.name)
+        if value == f.default or (value in ((), {}) and f.name not in ("columns",)):
+            continue
+        found[f.name] = value
+    return found
+
+
+def link_json(link: Link) -> dict[str, Any]:
+    """A link as formats.md writes it."""
+
+    def end(table: str, columns: tuple[str, ...]) -> str | list[str]:
+        texts = [columns_text(table, (c,)) for c in columns]
+        return texts[0] if len(texts) == 1 else texts
+
+    data: dict[str, Any] = {
+        "name": link.name, "from": end(link.from_table, link.from_columns), "to": end(link.to_table, link.to_columns),
+        "cardinality": link.cardinality, "flow": link.flow, "active": link.active,
+    }  # fmt: skip
+    if link.firm is not None:
+        data["firm"] = link.firm
+    if link.description:
+        data["description"] = link.description
+    return data
+
+
+def link_from_json(model: Model, data: Mapping[str, Any]) -> Link:
+    """A link from JSON, its names as the model defines them."""
+    ends = []
+    for side in ("from", "to"):
+        texts = data.get(side)
+        found = [model.find_column(t) for t in ([texts] if isinstance(texts, str) else texts or [])]
+        if not found or len({t for t, _ in found}) != 1:
+            raise refuse("bad_link", f"The link's “{side}” end names no column, or columns of several tables.", "Write Table.column, or a list of columns of one table.")
+        ends.append((found[0][0], tuple(c for _, c in found)))
+    (from_table, from_columns), (to_table, to_columns) = ends
+    for word, allowed in (("cardinality", CARDINALITIES), ("flow", FLOWS)):
+        if data.get(word, allowed[0]) not in allowed:
+            raise refuse("bad_link", f"{word} is {data[word]!r}.", f"It is one of {', '.join(allowed)}.")
+    link = Link(
+        "", from_table, from_columns, to_table, to_columns, data.get("cardinality", "many-to-one"), data.get("flow", "one-way"),
+        bool(data.get("active", True)) and from_table != to_table, data.get("firm"), str(data.get("description", "")),
+    )  # fmt: skip
+    return replace(link, name=str(data.get("name") or link.ends_text))
+
+
+def table_json(table: Table) -> dict[str, Any]:
+    """A table's description as JSON, with every column."""
+    data = plain(table)
+    data["columns"] = [plain(c) for c in table.columns]
+    if table.key:
+        data["key"] = list(table.key)
+    if table.calendar:
+        data["calendar"] = {"date": table.calendar.date, "year_starts_in": table.calendar.year_starts_in}
+    return data
+
+
+def model_json(model: Model) -> dict[str, Any]:
+    """The whole model as JSON; `model_from_json` reads it back to an equal value."""
+    return {
+        "name": model.name,
+        "title": model.title,
+        "tables": [table_json(t) for t in model.tables],
+        "links": [link_json(k) for k in model.links],
+        "measures": [plain(m) for m in model.measures],
+        "probes": [dict(p) for p in model.probes],
+        "hierarchies": [dict(h) for h in model.hierarchies],
+        "checks": [dict(c) for c in model.checks],
+        "places": dict(model.places),
+    }
+
+
+def model_from_json(data: Mapping[str, Any]) -> Model:
+    """Reads what `model_json` wrote."""
+    tables = []
+    for item in data["tables"]:
+        calendar = Calendar(**item["calendar"]) if item.get("calendar") else None
+        columns = tuple(Column(**c) for c in item["columns"])
+        kept = {k: v for k, v in item.items() if k not in ("columns", "calendar", "key")}
+        tables.append(Table(columns=columns, calendar=calendar, key=tuple(item.get("key", ())), **kept))
+    model = Model(data["name"], tuple(tables), title=data.get("title", ""))
+    return replace(
+        model,
+        links=tuple(link_from_json(model, k) for k in data["links"]),
+        measures=tuple(Measure(**m) for m in data["measures"]),
+        probes=tuple(data["probes"]),
+        hierarchies=tuple(data["hierarchies"]),
+        checks=tuple(data["checks"]),
+        places=dict(data["places"]),
+    )

@@ -1,0 +1,125 @@
+"""Which filters can flow where: the tree of links that run into a table, and the one-path rule."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from nexorem.core.model.model import Link, Model
+
+
+@dataclass(frozen=True, slots=True)
+class LinkState:
+    """Which links are active in a context; everything else about a link is the model's."""
+
+    active: frozenset[str]
+
+    def switched(self, model: Model, link: Link) -> LinkState:
+        """With `link` active and any other active link between the same two tables not."""
+        rivals = {k.name for k in model.links if k.tables == link.tables}
+        return LinkState((self.active - rivals) | {link.name})
+
+    def carries(self, link: Link, into: str) -> bool:
+        """Whether a filter can cross the link into that end of it."""
+        if link.name not in self.active:
+            return False
+        return link.flow == "two-way" or into == link.from_table
+
+
+def model_state(model: Model) -> LinkState:
+    """The model's own links."""
+    return LinkState(frozenset(k.name for k in model.links if k.active))
+
+
+@dataclass(frozen=True, slots=True)
+class Inflow:
+    """A table and, as a tree, every table whose filters flow into it.
+
+    `how` says how its rows decide over those of the table before it: `lookup` (firm, each row has one partner there),
+    `up` (firm and two-way: from the many side), `loose` (by equal keys); `` at the root.
+    """
+
+    table: str
+    link: Link | None
+    how: str
+    sources: tuple[Inflow, ...]
+
+    def walk(self) -> Iterator[Inflow]:
+        """This table and all behind it, the nearest first."""
+        yield self
+        for source in self.sources:
+            yield from source.walk()
+
+
+@dataclass(frozen=True, slots=True)
+class DoublePath(Exception):
+    """Filters would reach `target` from `source` over two paths (a ring where both are the same table)."""
+
+    source: str
+    target: str
+    first: tuple[str, ...]
+    second: tuple[str, ...]
+
+    def sentence(self) -> str:
+        """Both paths, in words."""
+        if self.source == self.target:
+            return f"A filter on {self.target} would come back to it in a ring: {' › '.join(self.second)}."
+        return (
+            f"A filter on {self.source} would reach {self.target} over two paths: {' › '.join(self.first)}; "
+            f"and {' › '.join(self.second)}."
+        )
+
+
+def inflow(model: Model, table: str, state: LinkState, firm: frozenset[str]) -> Inflow:
+    """The tree of flows into `table`; raises DoublePath where a table would stand in it twice.
+
+    The trail of a path lists link names from the source to the table.
+    """
+    trails: dict[str, tuple[str, ...]] = {table: ()}
+
+    def grow(at: str, link: Link | None, how: str) -> Inflow:
+        sources = []
+        for candidate in model.links:
+            if (link and candidate.name == link.name) or at not in candidate.tables or not state.carries(candidate, at):
+                continue
+            source = candidate.other(at)
+            trail = (candidate.name, *trails[at])
+            if source in trails:
+                raise DoublePath(source, table, trails[source], trail)
+            trails[source] = trail
+            sources.append((source, candidate))
+        grown = []
+        for source, candidate in sources:
+            kind = "loose" if candidate.name not in firm else "lookup" if at == candidate.from_table else "up"
+            grown.append(grow(source, candidate, kind))
+        return Inflow(at, link, how, tuple(grown))
+
+    return grow(table, None, "")
+
+
+def doubled_paths(model: Model, state: LinkState) -> list[DoublePath]:
+    """Every table that breaks the one-path rule, by its first double path."""
+    found = []
+    for table in model.tables:
+        try:
+            inflow(model, table.name, state, frozenset())
+        except DoublePath as double:
+            found.append(double)
+    return found
+
+
+def lookups(model: Model, table: str, state: LinkState, firm: frozenset[str]) -> dict[str, tuple[Link, ...]]:
+    """For each table that rows of `table` can look up: the chain of firm active links, first step first.
+
+    `table` itself is there with an empty chain. Breadth first, so a shorter chain wins where a state that breaks the
+    one-path rule would offer two.
+    """
+    chains: dict[str, tuple[Link, ...]] = {table: ()}
+    queue = [table]
+    while queue:
+        at = queue.pop(0)
+        for link in model.links:
+            if link.from_table == at and link.name in state.active and link.name in firm and link.to_table not in chains:
+                chains[link.to_table] = (*chains[at], link)
+                queue.append(link.to_table)
+    return chains

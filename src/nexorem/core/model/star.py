@@ -1,0 +1,256 @@
+"""The rows of a model, and what is derived from them once and kept: members, partners, firmness, unmatched members.
+
+Row numbers: a table of n rows has the rows 0 … n-1; place n stands for its unmatched member, whether it has one or
+not. Every column vector has n+1 entries, the last one empty, so that arrays of row numbers may hold n.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from nexorem.core.functions.convert import widen
+from nexorem.core.functions.registry import common_type
+from nexorem.core.model.model import Link, Model
+from nexorem.core.model.paths import Inflow, LinkState, inflow, lookups, model_state
+from nexorem.core.values import Array, Vector, combine, same_words
+
+ROWS = None  # in place of a tuple of columns: the rows themselves
+Columns = tuple[str, ...] | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TableRows:
+    """The rows of one table; `columns` by the names as defined, each of `size + 1` entries."""
+
+    size: int
+    columns: Mapping[str, Vector]
+
+
+def table_rows(size: int, columns: Mapping[str, Vector]) -> TableRows:
+    """Rows from columns of `size` entries: adds the place of the unmatched member."""
+    padded = {}
+    for name, v in columns.items():
+        assert len(v) == size, name
+        padded[name] = Vector(v.dtype, np.append(v.data, v.data.dtype.type(0)), np.append(v.valid, False), v.words)
+    return TableRows(size, padded)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Domain:
+    """The members of some columns of a table: their distinct combinations, ascending, empties last.
+
+    codes int64[n+1] the member of each row · size the number of members, the last of which is the unmatched member ·
+    firsts int64[size] the first row of each member.
+    """
+
+    codes: Array
+    size: int
+    firsts: Array
+
+
+@dataclass(frozen=True, slots=True)
+class LinkFacts:
+    """What the rows say of a link: rows of the `from` side that match, that name a key which is not there, whose key
+    is empty; and keys of the one side that repeat (their first rows)."""
+
+    matched: int
+    orphans: int
+    empty: int
+    repeated: tuple[int, ...]
+    from_repeated: tuple[int, ...]
+    key_empty: int
+
+
+class Star:
+    """A model with its rows. Holds every derived array; safe to share between threads."""
+
+    def __init__(self, model: Model, rows: Mapping[str, TableRows]) -> None:
+        self.model = model
+        self.rows = rows
+        self._kept: dict[object, object] = {}
+        self._lock = threading.RLock()
+        self.state = model_state(model)
+        self.firm = frozenset(k.name for k in model.links if self._is_firm(k))
+        self._unmatched = self._find_unmatched()
+
+    def with_model(self, model: Model) -> Star:
+        """The same rows under an edited model; what depends on rows and columns alone is carried over."""
+        star = Star.__new__(Star)
+        star.model, star.rows, star._lock = model, self.rows, threading.RLock()
+        kept = ("domain", "match", "facts", "partner", "spread")
+        star._kept = {k: v for k, v in list(self._kept.items()) if isinstance(k, tuple) and k[0] in kept}
+        star.state = model_state(model)
+        star.firm = frozenset(k.name for k in model.links if star._is_firm(k))
+        star._unmatched = star._find_unmatched()
+        return star
+
+    def size(self, table: str) -> int:
+        """The number of rows."""
+        return self.rows[table].size
+
+    def column(self, table: str, column: str) -> Vector:
+        """A column of n+1 entries."""
+        return self.rows[table].columns[column]
+
+    def domain(self, table: str, columns: Columns) -> Domain:
+        """The members of these columns; with ROWS every row is a member."""
+        key = ("domain", table, columns)
+        found = self._kept.get(key)
+        if found is None:
+            found = self._kept[key] = self._make_domain(table, columns)
+        assert isinstance(found, Domain)
+        return found
+
+    def _make_domain(self, table: str, columns: Columns) -> Domain:
+        size = self.size(table)
+        if columns is ROWS:
+            each = np.arange(size + 1, dtype=np.int64)
+            return Domain(each, size + 1, each)
+        assert columns
+        coded = [self.column(table, c).take(np.arange(size)).codes() for c in columns]
+        groups, firsts = combine(coded)
+        return Domain(np.append(groups, len(firsts)), len(firsts) + 1, np.append(firsts, size))
+
+    def match(self, table: str, columns: tuple[str, ...], other: str, other_columns: tuple[str, ...]) -> Array:
+        """For each member of the first domain the member of the second with an equal key, -1 where there is none.
+
+        int64[size of the first domain]. A key with an empty part equals nothing; the unmatched member neither.
+        """
+        key = ("match", table, columns, other, other_columns)
+        found = self._kept.get(key)
+        if found is None:
+            found = self._kept[key] = self._make_match(table, columns, other, other_columns)
+        assert isinstance(found, np.ndarray)
+        return found
+
+    def _make_match(self, table: str, columns: tuple[str, ...], other: str, other_columns: tuple[str, ...]) -> Array:
+        mine, theirs = self.domain(table, columns), self.domain(other, other_columns)
+        left, right = mine.firsts[:-1], theirs.firsts[:-1]
+        full = np.ones(len(left) + len(right), bool)
+        coded = []
+        for a, b in zip(columns, other_columns, strict=True):
+            both = concatenated(self.column(table, a).take(left), self.column(other, b).take(right))
+            full &= both.valid
+            coded.append(both.codes())
+        result = np.full(mine.size, -1, dtype=np.int64)
+        if len(full) == 0:
+            return result
+        groups, _ = combine(coded)
+        place = np.full(int(groups.max(initial=-1)) + 1, -1, dtype=np.int64)
+        place[groups[len(left) :]] = np.arange(len(right))
+        result[:-1] = np.where(full[: len(left)], place[groups[: len(left)]], -1)
+        return result
+
+    def facts(self, link: Link) -> LinkFacts:
+        """What the rows say of the link, active or not."""
+        key = ("facts", link.from_table, link.from_columns, link.to_table, link.to_columns)
+        found = self._kept.get(key)
+        if found is None:
+            found = self._kept[key] = self._make_facts(link)
+        assert isinstance(found, LinkFacts)
+        return found
+
+    def _make_facts(self, link: Link) -> LinkFacts:
+        domain = self.domain(link.from_table, link.from_columns)
+        codes = domain.codes[:-1]
+        hit = self.match(link.from_table, link.from_columns, link.to_table, link.to_columns)[codes] >= 0
+        empty = np.zeros(len(codes), bool)
+        for column in link.from_columns:
+            empty |= ~self.column(link.from_table, column).valid[:-1]
+        repeated, key_empty = self._repeated(link.to_table, link.to_columns)
+        from_repeated, _ = self._repeated(link.from_table, link.from_columns)
+        return LinkFacts(int(hit.sum()), int((~hit & ~empty).sum()), int(empty.sum()), repeated, from_repeated, key_empty)
+
+    def _repeated(self, table: str, columns: tuple[str, ...]) -> tuple[tuple[int, ...], int]:
+        domain = self.domain(table, columns)
+        full = np.ones(self.size(table), bool)
+        for column in columns:
+            full &= self.column(table, column).valid[:-1]
+        counts = np.bincount(domain.codes[:-1][full], minlength=domain.size)
+        return tuple(int(domain.firsts[m]) for m in np.flatnonzero(counts > 1)), int((~full).sum())
+
+    def _is_firm(self, link: Link) -> bool:
+        if link.cardinality == "many-to-many" or link.firm is False:
+            return False
+        facts = self.facts(link)
+        proven = not facts.repeated and not facts.key_empty
+        if link.firm is None:
+            sources = {t.source for t in self.model.tables if t.name in link.tables}
+            return proven and len(sources) == 1
+        return proven
+
+    def partner(self, link: Link) -> Array:
+        """int64[n_from + 1]: for each row of a firm link's `from` side its partner's row, or the place of the other
+        table's unmatched member where it has none."""
+        key = ("partner", link.from_table, link.from_columns, link.to_table, link.to_columns)
+        found = self._kept.get(key)
+        if found is None:
+            members = self.match(link.from_table, link.from_columns, link.to_table, link.to_columns)
+            theirs = self.domain(link.to_table, link.to_columns)
+            rows = np.where(members >= 0, theirs.firsts[members], self.size(link.to_table))
+            found = self._kept[key] = rows[self.domain(link.from_table, link.from_columns).codes]
+        assert isinstance(found, np.ndarray)
+        return found
+
+    def partner_along(self, chain: tuple[Link, ...], rows: Array) -> Array:
+        """The rows at the end of a chain of look-ups."""
+        for link in chain:
+            rows = self.partner(link)[rows]
+        return rows
+
+    def spread(self, table: str, columns: Columns, chain: tuple[Link, ...]) -> Array:
+        """A member code for each row of the first table of `chain`, a chain of look-ups that ends at `table`.
+
+        int64[n+1]. With an empty chain these are the domain's own codes. Kept, for every grid asks for them again.
+        """
+        if not chain:
+            return self.domain(table, columns).codes
+        ends = tuple((k.from_table, k.from_columns, k.to_table, k.to_columns) for k in chain)
+        key = ("spread", table, columns, ends)
+        found = self._kept.get(key)
+        if found is None:
+            found = self._kept[key] = self.spread(table, columns, chain[1:])[self.partner(chain[0])]
+        assert isinstance(found, np.ndarray)
+        return found
+
+    def has_unmatched(self, table: str) -> bool:
+        """Whether the table has an unmatched member: some firm link, active or not, leaves rows without partner, or
+        a table that looks it up has one itself."""
+        return table in self._unmatched
+
+    def _find_unmatched(self) -> frozenset[str]:
+        firm = [k for k in self.model.links if k.name in self.firm]
+        found = {k.to_table for k in firm if self.facts(k).matched < self.size(k.from_table)}
+        while True:
+            more = {k.to_table for k in firm if k.from_table in found} - found
+            if not more:
+                return frozenset(found)
+            found |= more
+
+    def inflow(self, table: str, state: LinkState) -> Inflow:
+        """The tree of flows into a table; raises DoublePath."""
+        key = ("inflow", table, state)
+        found = self._kept.get(key)
+        if found is None:
+            found = self._kept[key] = inflow(self.model, table, state, self.firm)
+        assert isinstance(found, Inflow)
+        return found
+
+    def lookups(self, table: str, state: LinkState) -> dict[str, tuple[Link, ...]]:
+        """What rows of a table can look up, and how."""
+        return lookups(self.model, table, state, self.firm)
+
+
+def concatenated(a: Vector, b: Vector) -> Vector:
+    """Two vectors of comparable types, one after the other."""
+    if a.dtype == b.dtype == "text":
+        a, b = same_words([a, b])
+        return Vector("text", np.concatenate([a.data, b.data]), np.concatenate([a.valid, b.valid]), a.words)
+    kind = common_type([a.dtype, b.dtype])
+    assert kind
+    a, b = widen(a, kind), widen(b, kind)
+    return Vector(kind, np.concatenate([a.data, b.data]), np.concatenate([a.valid, b.valid]))

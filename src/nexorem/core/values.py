@@ -1,0 +1,195 @@
+"""Vectors: typed NumPy columns with empties.
+
+A `Vector` has one entry a row or a cell. `data` holds, by dtype:
+
+    integer int64 · number float64 · boolean bool · date int64 days since 1970-01-01
+    datetime int64 microseconds since 1970-01-01 · text int32 places in `words`
+    months, days, microseconds int64 (the three kinds of interval) · null int64 zeros
+
+`valid` is False where the entry is empty; what `data` holds there means nothing (for text it is 0 or a place).
+`words` is the dictionary of a text vector: distinct strings ascending by code point, so places compare as the texts do.
+Arrays are never written to after a Vector is made.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import math
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+Array = npt.NDArray[Any]
+Value = None | bool | int | float | str | dt.date | dt.datetime
+
+COLUMN_TYPES = ("integer", "number", "text", "boolean", "date", "datetime")
+INTERVALS = ("months", "days", "microseconds")
+NUMERIC = ("integer", "number")
+STORAGE: dict[str, type[np.generic]] = {
+    "integer": np.int64, "number": np.float64, "boolean": np.bool_, "date": np.int64, "datetime": np.int64,
+    "text": np.int32, "months": np.int64, "days": np.int64, "microseconds": np.int64, "null": np.int64,
+}  # fmt: skip
+EPOCH = dt.date(1970, 1, 1)
+EPOCH_TIME = dt.datetime(1970, 1, 1)
+NO_WORDS = np.empty(0, dtype=object)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Vector:
+    """A typed column; see the module's text for the contract of its arrays."""
+
+    dtype: str
+    data: Array
+    valid: Array
+    words: Array = field(default_factory=lambda: NO_WORDS)
+
+    def __len__(self) -> int:
+        return len(self.data)
+
+    def take(self, places: Array) -> Vector:
+        """The entries at `places`, in that order."""
+        return Vector(self.dtype, self.data[places], self.valid[places], self.words)
+
+    def true(self) -> Array:
+        """For a boolean vector: where it is TRUE (empty is not)."""
+        return np.asarray(self.data.astype(bool) & self.valid)
+
+    def at(self, place: int) -> Value:
+        """One entry as a Python value; empty is None."""
+        return python_value(self.dtype, self.data[place], self.words) if self.valid[place] else None
+
+    def tolist(self) -> list[Value]:
+        """All entries as Python values."""
+        return [self.at(i) for i in range(len(self.data))]
+
+    def codes(self) -> tuple[Array, int]:
+        """Dense places of the distinct values, ascending, `size` where empty; and the number of distinct values."""
+        if self.dtype == "text":
+            return np.where(self.valid, self.data, len(self.words)).astype(np.int64), len(self.words)
+        distinct, places = np.unique(self.data[self.valid], return_inverse=True)
+        codes = np.full(len(self.data), len(distinct), dtype=np.int64)
+        codes[self.valid] = places
+        return codes, len(distinct)
+
+
+def python_value(dtype: str, raw: Any, words: Array) -> Value:
+    """A stored entry as the Python value it stands for."""
+    if dtype == "text":
+        return str(words[raw])
+    if dtype == "date":
+        return EPOCH + dt.timedelta(days=int(raw))
+    if dtype == "datetime":
+        return EPOCH_TIME + dt.timedelta(microseconds=int(raw))
+    if dtype == "boolean":
+        return bool(raw)
+    return float(raw) if dtype == "number" else int(raw)
+
+
+def stored_value(dtype: str, value: Any) -> Any:
+    """A Python value as it is stored in `data`; text is not handled here."""
+    if dtype == "date":
+        return (value - EPOCH).days
+    if dtype == "datetime":
+        return (value - EPOCH_TIME) // dt.timedelta(microseconds=1)
+    return value
+
+
+def vector(dtype: str, values: Iterable[Value]) -> Vector:
+    """A vector from Python values, None for empty. A number that is no finite number becomes empty."""
+    listed = list(values)
+    valid = np.array([v is not None and not (isinstance(v, float) and not math.isfinite(v)) for v in listed], bool)
+    if dtype == "text":
+        return encode(np.array([v if v is not None else "" for v in listed], dtype=object), valid)
+    zero = dt.date(1970, 1, 1) if dtype == "date" else EPOCH_TIME if dtype == "datetime" else 0
+    raw = [stored_value(dtype, v if ok else zero) for v, ok in zip(listed, valid, strict=True)]
+    return Vector(dtype, np.array(raw, dtype=STORAGE[dtype]), valid)
+
+
+def encode(texts: Array, valid: Array) -> Vector:
+    """Dictionary-codes an object array of strings."""
+    words, places = np.unique(texts[valid], return_inverse=True) if valid.any() else (NO_WORDS, NO_WORDS)
+    data = np.zeros(len(texts), dtype=np.int32)
+    data[valid] = places
+    return Vector("text", data, valid, words)
+
+
+def constant(dtype: str, value: Value, size: int) -> Vector:
+    """`size` times the same value."""
+    if value is None:
+        return empties(dtype, size)
+    if dtype == "text":
+        return Vector("text", np.zeros(size, np.int32), np.ones(size, bool), np.array([value], dtype=object))
+    return Vector(dtype, np.full(size, stored_value(dtype, value), dtype=STORAGE[dtype]), np.ones(size, bool))
+
+
+def empties(dtype: str, size: int) -> Vector:
+    """`size` empties."""
+    return Vector(dtype, np.zeros(size, STORAGE[dtype]), np.zeros(size, bool))
+
+
+def same_words(vectors: Sequence[Vector]) -> list[Vector]:
+    """Text vectors recoded to one common dictionary, so that their places compare."""
+    first = vectors[0].words
+    if all(v.words is first for v in vectors):
+        return list(vectors)
+    filled = [v.words for v in vectors if len(v.words)]
+    words = np.unique(np.concatenate(filled)) if filled else NO_WORDS
+    recoded = []
+    for v in vectors:
+        places = np.searchsorted(words, v.words).astype(np.int32) if len(v.words) else np.zeros(1, np.int32)
+        recoded.append(Vector("text", places[v.data], v.valid, words))
+    return recoded
+
+
+def by_distinct(dtype: str, function: Callable[..., Value], arguments: Sequence[Vector]) -> Vector:
+    """Calls a Python function once for each distinct combination of non-empty arguments.
+
+    An empty argument, and a None from the function, give empty. This is how functions of text stay cheap on long
+    columns: their cost follows the number of distinct values.
+    """
+    size = len(arguments[0])
+    valid = np.logical_and.reduce([a.valid for a in arguments])
+    live = [a.take(valid.nonzero()[0]) for a in arguments]
+    groups, firsts = combine([a.codes() for a in live])
+    results = [function(*(a.at(int(i)) for a in live)) for i in firsts]
+    part = vector(dtype, results).take(groups)
+    data = np.zeros(size, dtype=part.data.dtype)
+    data[valid] = part.data
+    filled = np.zeros(size, bool)
+    filled[valid] = part.valid
+    return Vector(dtype, data, filled, part.words)
+
+
+def combine(coded: Sequence[tuple[Array, int]]) -> tuple[Array, Array]:
+    """Numbers the distinct combinations of several code columns, ascending by the first, then the second, …
+
+    Each item is (codes int64, size), codes from 0 to size inclusive. Returns the combination's number for each row
+    (int64) and, for each combination, the first row that shows it.
+    """
+    key: Array | None = None
+    span = 1
+    for codes, size in coded:
+        if key is not None and span * (size + 1) >= 2**62:
+            key = np.unique(key, return_inverse=True)[1]
+            span = int(key.max(initial=0)) + 1
+        key = codes if key is None else key * (size + 1) + codes
+        span *= size + 1
+    assert key is not None
+    if span > 4 * len(key) + 65_536:
+        _, firsts, groups = np.unique(key, return_index=True, return_inverse=True)
+        return groups.astype(np.int64), firsts.astype(np.int64)
+    # A small key space is counted instead of sorted: one pass, and the first row wins by writing backwards.
+    first_of = np.full(span, -1, dtype=np.int64)
+    first_of[key[::-1]] = np.arange(len(key) - 1, -1, -1)
+    seen = first_of >= 0
+    return (np.cumsum(seen) - 1)[key], first_of[seen]
+
+
+def iso(value: Value) -> Value:
+    """A value as JSON holds it: dates after ISO 8601, the rest as it is."""
+    if isinstance(value, dt.datetime):
+        return value.isoformat()
+    return value.isoformat() if isinstance(value, dt.date) else value

@@ -1,0 +1,216 @@
+"""A Data Package to a model with its rows. Everything that is wrong is told at once, and nothing is half-loaded."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+from pydantic import ValidationError
+
+from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
+from nexorem.core.model.check import check_shape, checked_star
+from nexorem.core.model.model import Calendar, Column, Link, Measure, Model, Table, link_from_json
+from nexorem.core.model.names import columns_text
+from nexorem.core.model.star import Star, TableRows, table_rows
+from nexorem.core.values import Vector
+from nexorem.package.files import Folder, Zip, open_files
+from nexorem.package.schema import NexoremProperty, TableProperty
+from nexorem.package.tabular import FIELD_TYPES, Field, read_csv, read_parquet, to_vector
+
+
+PARQUET = (".parquet", ".pq")
+
+
+@dataclass(slots=True)
+class Loaded:
+    """One resource as read."""
+
+    name: str
+    table: Table
+    rows: TableRows
+    foreign_keys: list[Mapping[str, Any]]
+
+
+def open_package(path: Path) -> Star:
+    """The model and rows of a package, checked; refuses with every diagnostic."""
+    files = open_files(path)
+    descriptor = read_descriptor(files)
+    own = read_property(descriptor.get("nexorem"))
+    wrong: list[Diagnostic] = []
+    loaded: list[Loaded] = []
+    described = {t.resource or t.name: t for t in own.tables}
+    for number, resource in enumerate(resources_of(descriptor)):
+        try:
+            loaded.append(read_resource(files, resource, number, described))
+        except Refused as refused:
+            wrong += refused.diagnostics
+    wrong += [
+        Diagnostic("missing_resource", f"The table {t.name} names the resource {t.resource or t.name}, which the package has not.", place=t.name,
+                   hint=near_hint(t.resource or t.name, [x.name for x in loaded]))
+        for t in own.tables if not wrong and (t.resource or t.name) not in {x.name for x in loaded}
+    ]  # fmt: skip
+    if wrong:
+        raise Refused(wrong)
+    model = make_model(descriptor, own, loaded)
+    return checked_star(Star(model, {x.table.name: x.rows for x in loaded}))
+
+
+def read_descriptor(files: Folder | Zip) -> Mapping[str, Any]:
+    """datapackage.json as an object."""
+    data = files.read("datapackage.json", "datapackage.json")
+    try:
+        found = json.loads(data.decode("utf-8-sig"))
+    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
+        raise refuse("bad_json", f"datapackage.json is no JSON: {error}.", place="datapackage.json") from None
+    if not isinstance(found, dict):
+        raise refuse("bad_descriptor", "datapackage.json holds no object.", place="datapackage.json")
+    return found
+
+
+def read_property(found: Any) -> NexoremProperty:
+    """The `nexorem` property, or its defaults; refuses what this version cannot compute, by name."""
+    try:
+        own = NexoremProperty.model_validate(found or {})
+    except ValidationError as error:
+        wrong = [
+            Diagnostic("bad_property", f"nexorem.{'.'.join(str(x) for x in e['loc'])}: {e['msg']}.", place="datapackage.json") for e in error.errors()
+        ]
+        raise Refused(wrong) from None
+    computed = [t.name for t in own.tables if t.formula]
+    computed += [f"{t.name}.{c}" for t in own.tables for c, x in t.columns.items() if x.formula]
+    if computed:
+        raise refuse("computed", f"{', '.join(computed)}: this version reads stored tables and columns only, none that are computed by a formula.", "Store the values in the package.", "datapackage.json")
+    return own
+
+
+def resources_of(descriptor: Mapping[str, Any]) -> list[Mapping[str, Any]]:
+    """The resources, with names of their own."""
+    found = descriptor.get("resources")
+    if not isinstance(found, list) or not found or not all(isinstance(r, dict) for r in found):
+        raise refuse("no_resources", "The package lists no resources.", place="datapackage.json")
+    names = [str(r.get("name", "")) for r in found]
+    repeated = {n for n in names if names.count(n) > 1}
+    if repeated or "" in names:
+        raise refuse("bad_resource", f"Resources need names of their own; {', '.join(sorted(repeated)) or 'one'} has none.", place="datapackage.json")
+    return found
+
+
+def read_resource(files: Folder | Zip, resource: Mapping[str, Any], number: int, described: Mapping[str, TableProperty]) -> Loaded:
+    """One resource as a table with its rows."""
+    name = str(resource["name"])
+    paths = resource.get("path")
+    paths = [paths] if isinstance(paths, str) else paths
+    if not isinstance(paths, list) or not paths or not all(isinstance(p, str) for p in paths):
+        raise refuse("bad_resource", f"The resource {name} has no path.", "Inline data is not read; put it into a file.", name)
+    schema = resource.get("schema")
+    schema = schema if isinstance(schema, dict) else {}
+    vectors, size = read_vectors(files, paths, resource, schema)
+    own = described.get(name) or TableProperty(name=name)
+    extra = {c.lower(): x for c, x in own.columns.items()}
+    unknown = [c for c in own.columns if c not in vectors]
+    if unknown:
+        raise refuse("unknown_column", f"{own.name} has no column {unknown[0]}.", near_hint(unknown[0], vectors), "datapackage.json")
+    columns = tuple(
+        Column(c, v.dtype, **({"hidden": x.hidden, "description": x.description} if (x := extra.get(c.lower())) else {})) for c, v in vectors.items()
+    )
+    key = schema.get("primaryKey", [])
+    key = tuple(c for c in ([key] if isinstance(key, str) else key) if c in vectors)
+    calendar = Calendar(own.calendar.date, own.calendar.year_starts_in) if own.calendar else None
+    table = Table(own.name, columns, own.source, key, calendar, own.description)
+    keys = schema.get("foreignKeys", [])
+    return Loaded(name, table, table_rows(size, vectors), [k for k in keys if isinstance(k, dict)] if isinstance(keys, list) else [])
+
+
+def read_vectors(files: Folder | Zip, paths: list[str], resource: Mapping[str, Any], schema: Mapping[str, Any]) -> tuple[dict[str, Vector], int]:
+    """The columns of a resource, all its files in order, and the number of rows."""
+    if any(p.lower().endswith(PARQUET) for p in paths) or resource.get("format") == "parquet":
+        if len(paths) > 1:
+            raise refuse("bad_resource", f"{paths[0]}: a Parquet resource is one file.", place=paths[0])
+        found = read_parquet(files.read(paths[0], paths[0]), paths[0])
+        return found, len(next(iter(found.values()))) if found else 0
+    dialect = resource.get("dialect") if isinstance(resource.get("dialect"), dict) else {}
+    parts = [read_csv(files.read(p, p), p, dialect or {}, str(resource.get("encoding", "utf-8"))) for p in paths]
+    names = list(parts[0])
+    if any(list(p) != names for p in parts):
+        raise refuse("bad_resource", f"The files of {resource['name']} have different columns.", place=str(resource["name"]))
+    texts = {n: pa.chunked_array([c for p in parts for c in p[n].chunks], pa.string()) for n in names}
+    fields = fields_of(schema, names, paths[0])
+    wrong: list[Diagnostic] = []
+    vectors: dict[str, Vector] = {}
+    for item, column in zip(fields, names, strict=True):
+        try:
+            vectors[item.name] = to_vector(texts[column], item, paths[0])
+        except Refused as refused:
+            wrong += refused.diagnostics
+    if wrong:
+        raise Refused(wrong)
+    return vectors, len(next(iter(texts.values()))) if texts else 0
+
+
+def fields_of(schema: Mapping[str, Any], names: list[str], place: str) -> list[Field]:
+    """A field for each column of the file; without a schema, to be guessed."""
+    listed = schema.get("fields")
+    missing = schema.get("missingValues", [""])
+    if not isinstance(listed, list) or not listed:
+        return [Field(n, None) for n in names]
+    if len(listed) != len(names) or [f.get("name") for f in listed] != names:
+        given = {f.get("name"): f for f in listed}
+        lost = [n for n in given if n not in names]
+        if lost or len(given) != len(listed):
+            raise refuse("missing_column", f"The schema names {', '.join(map(str, lost))}; the file has {', '.join(names)}.", "Bring schema and header together.", place)
+        listed = [given.get(n, {"name": n, "type": "any"}) for n in names]
+    return [
+        Field(str(f["name"]), FIELD_TYPES.get(f.get("type", "string"), None if f.get("type") == "any" else "text"),
+              tuple(_words(f.get("missingValues", missing))), f)
+        for f in listed
+    ]  # fmt: skip
+
+
+def _words(found: Any) -> list[str]:
+    return [str(x["value"]) if isinstance(x, dict) else str(x) for x in found] if isinstance(found, list) else [""]
+
+
+def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list[Loaded]) -> Model:
+    """The model of a package whose resources were read."""
+    order = [t.resource or t.name for t in own.tables]
+    ranked = sorted(loaded, key=lambda x: order.index(x.name) if x.name in order else len(order))
+    name = str(descriptor.get("name") or "model")
+    model = Model(name, tuple(x.table for x in ranked), title=str(descriptor.get("title") or name))
+    wrong: list[Diagnostic] = []
+    links: list[Link] = []
+    asked = [k.model_dump(by_alias=True, exclude_none=True) for k in own.links] if own.links is not None else _foreign_links(loaded)
+    for item in asked:
+        try:
+            links.append(link_from_json(model, item))
+        except Refused as refused:
+            wrong += [replace(d, place=str(item.get("name") or "links")) for d in refused.diagnostics]
+    model = replace(
+        model, links=tuple(links), measures=tuple(Measure(**m.model_dump()) for m in own.measures), probes=tuple(own.probes),
+        hierarchies=tuple(own.hierarchies), checks=tuple(own.checks), places=own.places,
+    )  # fmt: skip
+    wrong += check_shape(model)
+    if wrong:
+        raise Refused(wrong)
+    return model
+
+
+def _foreign_links(loaded: list[Loaded]) -> list[dict[str, Any]]:
+    """Foreign keys of a package that nobody prepared: active many-to-one links; one to a table itself is inactive."""
+    tables = {x.name: x.table.name for x in loaded}
+    found = []
+    for item in loaded:
+        for key in item.foreign_keys:
+            reference = key.get("reference") or {}
+            target = tables.get(reference.get("resource") or item.name)
+            if target is None:
+                raise refuse("bad_foreign_key", f"A foreign key of {item.name} names the resource {reference.get('resource')!r}, which the package has not.", place="datapackage.json")
+            ends = [[x] if isinstance(x, str) else list(x or []) for x in (key.get("fields"), reference.get("fields"))]
+            found.append({
+                "from": [columns_text(item.table.name, (c,)) for c in ends[0]], "to": [columns_text(target, (c,)) for c in ends[1]],
+                "active": target != item.table.name,
+            })  # fmt: skip
+    return found

@@ -1,0 +1,81 @@
+"""The `nexorem` property of a data package, as types. The project's JSON Schema of it is made from these."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+
+class Strict(BaseModel):
+    """No unknown properties: a misspelt one is told, not ignored."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class ColumnProperty(Strict):
+    """What a column has beside its field in the Table Schema."""
+
+    hidden: bool = False
+    description: str = ""
+    formula: str | None = None
+    type: str | None = None
+
+
+class CalendarProperty(Strict):
+    """Marks a table as a calendar."""
+
+    date: str
+    year_starts_in: int = Field(default=1, ge=1, le=12)
+
+
+class TableProperty(Strict):
+    """A table of the model: a resource, or a formula."""
+
+    name: str = Field(min_length=1)
+    resource: str | None = None
+    formula: str | None = None
+    source: str | None = None
+    calendar: CalendarProperty | None = None
+    description: str = ""
+    columns: dict[str, ColumnProperty] = {}
+
+
+class LinkProperty(Strict):
+    """A link. In a many-to-one link `to` is the one side."""
+
+    model_config = ConfigDict(extra="forbid", populate_by_name=True)
+
+    name: str | None = None
+    from_: str | list[str] = Field(alias="from")
+    to: str | list[str]
+    cardinality: Literal["many-to-one", "one-to-one", "many-to-many"] = "many-to-one"
+    flow: Literal["one-way", "two-way"] = "one-way"
+    active: bool = True
+    firm: bool | None = None
+    description: str = ""
+
+
+class MeasureProperty(Strict):
+    """A measure. `format` is a number pattern of UTS #35."""
+
+    name: str = Field(min_length=1)
+    formula: str
+    home: str = ""
+    format: str = ""
+    description: str = ""
+    folder: str = ""
+    trial: bool = False
+
+
+class NexoremProperty(Strict):
+    """What the standard has no place for."""
+
+    version: Literal[1] = 1
+    tables: list[TableProperty] = []
+    links: list[LinkProperty] | None = None
+    hierarchies: list[dict[str, Any]] = []
+    measures: list[MeasureProperty] = []
+    probes: list[dict[str, Any]] = []
+    checks: list[dict[str, Any]] = []
+    places: dict[str, Any] = {}

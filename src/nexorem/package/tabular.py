@@ -1,0 +1,252 @@
+"""CSV and Parquet to vectors and back."""
+
+from __future__ import annotations
+
+import csv
+import datetime as dt
+import io
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+import pyarrow.csv as pacsv
+import pyarrow.parquet as pq
+
+from nexorem.core.diagnostics import Diagnostic, Refused, refuse
+from nexorem.core.functions.convert import PARSERS, checked, number_text
+from nexorem.core.values import STORAGE, Value, Vector, iso, stored_value
+
+MOST_PLACES = 10
+FIELD_TYPES = {
+    "integer": "integer", "year": "integer", "number": "number", "string": "text", "boolean": "boolean", "date": "date",
+    "datetime": "datetime",
+}  # fmt: skip
+GUESSED = ("integer", "number", "boolean", "date", "datetime")
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """A field of a Table Schema. `dtype` None is guessed from all rows."""
+
+    name: str
+    dtype: str | None
+    missing: tuple[str, ...] = ("",)
+    options: Mapping[str, Any] = field(default_factory=dict)
+
+
+def read_csv(data: bytes, place: str, dialect: Mapping[str, Any], encoding: str) -> dict[str, Any]:
+    """Columns of strings, as Arrow arrays. Refuses with the rows whose number of fields is off."""
+    if encoding.lower().replace("_", "-") not in ("utf-8", "utf8"):
+        try:
+            data = data.decode(encoding).encode()
+        except (LookupError, UnicodeDecodeError) as error:
+            raise refuse("bad_encoding", f"The file is not {encoding}: {error}.", place=place) from None
+    broken: list[tuple[int, int, int]] = []
+
+    def note(row: Any) -> str:
+        broken.append((row.number, row.expected_columns, row.actual_columns))
+        return "skip"
+
+    header = dialect.get("header", True)
+    parse = pacsv.ParseOptions(delimiter=dialect.get("delimiter", ","), quote_char=dialect.get("quoteChar", '"'),
+                               newlines_in_values=True, ignore_empty_lines=False, invalid_row_handler=note)  # fmt: skip
+    read = pacsv.ReadOptions(use_threads=False, autogenerate_column_names=not header, block_size=max(len(data), 1 << 20))
+    names = _header(data, dialect) if header else []
+    repeated = {n for n in names if names.count(n) > 1}
+    if repeated:
+        raise refuse("repeated_column", f"The header names {', '.join(sorted(repeated))} twice.", "Give every column a name of its own.", place)
+    convert = pacsv.ConvertOptions(column_types={n: pa.string() for n in names}, strings_can_be_null=False, check_utf8=True)
+    try:
+        table = pacsv.read_csv(io.BytesIO(data), read, parse, convert)
+    except pa.ArrowInvalid as error:
+        raise refuse("bad_csv", f"The CSV cannot be read: {error}.", "It is to be UTF-8, with one header row.", place) from None
+    if broken:
+        raise Refused([_broken_row(place, names, *found) for found in broken[:MOST_PLACES]])
+    return {n: table.column(n).cast(pa.string()) for n in table.column_names}
+
+
+def _header(data: bytes, dialect: Mapping[str, Any]) -> list[str]:
+    first = data[: 1 << 20].decode("utf-8-sig", errors="replace")
+    return next(csv.reader(io.StringIO(first), delimiter=dialect.get("delimiter", ","), quotechar=dialect.get("quoteChar", '"')), [])
+
+
+def _broken_row(place: str, names: Sequence[str], row: int | None, expected: int, actual: int) -> Diagnostic:
+    at = f"row {row}" if row is not None else "a row"
+    if actual < expected and actual < len(names):
+        where = f"it ends before column {names[actual]!r}"
+    else:
+        where = f"it goes on after the last column, {names[-1]!r}" if names else "it does not fit the header"
+    return Diagnostic("broken_row", f"In {at} there are {actual} fields where {expected} are expected: {where}.", place=place, hint="A field with the delimiter in it stands in quotes.")
+
+
+def coded(texts: Any, missing: Sequence[str] = ()) -> Vector:
+    """An Arrow column of strings as a text vector; these words, and nulls, become empty."""
+    array = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
+    encoded = array.dictionary_encode()
+    words = np.array(encoded.dictionary.to_pylist(), dtype=object)
+    codes = encoded.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int64)
+    live = np.array([w not in missing for w in words], dtype=bool)
+    kept = np.flatnonzero(live)
+    kept = kept[np.argsort(words[kept], kind="stable")] if len(kept) else kept
+    place = np.full(len(words) + 1, -1, dtype=np.int32)
+    place[kept] = np.arange(len(kept), dtype=np.int32)
+    found = place[codes]
+    return Vector("text", np.maximum(found, 0), found >= 0, words[kept])
+
+
+def to_vector(texts: Any, found: Field, place: str) -> Vector:
+    """An Arrow column of strings as a vector of the field's type; refuses with the first ten places that do not fit."""
+    words = coded(texts, found.missing)
+    valid = words.valid
+    dtype = found.dtype or _guessed(words, found)
+    if dtype == "text":
+        return words
+    read = _reader(dtype, found)
+    parsed: list[Value] = [read(str(w)) for w in words.words]
+    bad = [i for i, v in enumerate(parsed) if v is None]
+    if bad:
+        raise Refused(_misfits(words, bad, dtype, found, place))
+    raw = np.array([stored_value(dtype, v) for v in parsed] or [0], dtype=STORAGE[dtype])
+    return checked(dtype, raw[words.data], valid)
+
+
+def _misfits(words: Vector, bad: Sequence[int], dtype: str, found: Field, place: str) -> list[Diagnostic]:
+    rows = np.flatnonzero(np.isin(words.data, bad) & words.valid)
+    what = f"{len(rows):,} values of {found.name} are no {dtype}" if len(rows) > 1 else f"A value of {found.name} is no {dtype}"
+    listed = [f"row {r + 2}: {str(words.words[words.data[r]])[:60]!r}" for r in rows[:MOST_PLACES]]
+    return [Diagnostic("bad_value", f"{what}: {'; '.join(listed)}.", place=place, hint="Mend the values, or make the field a string.")]
+
+
+def _guessed(words: Vector, found: Field) -> str:
+    """The narrowest type that every value fits; text for a column without values."""
+    if not len(words.words):
+        return "text"
+    for dtype in GUESSED:
+        read = _reader(dtype, found)
+        if all(read(str(w)) is not None for w in words.words):
+            return dtype
+    return "text"
+
+
+def _reader(dtype: str, found: Field) -> Callable[[str], Value]:
+    plain = PARSERS[dtype]
+    options = found.options
+    group, decimal = options.get("groupChar", ""), options.get("decimalChar", ".")
+    pattern = options.get("format", "default")
+    if dtype in ("integer", "number") and (group or decimal != "."):
+        return lambda text: plain((text.replace(group, "") if group else text).replace(decimal, "."))
+    if dtype == "boolean":
+        true, false = options.get("trueValues", ["true", "True", "TRUE", "1"]), options.get("falseValues", ["false", "False", "FALSE", "0"])
+        return lambda text: True if text in true else False if text in false else None
+    if dtype in ("date", "datetime") and "%" in pattern:
+        return lambda text: _by_pattern(text, pattern, dtype)
+    if dtype == "datetime":
+        return lambda text: plain(text[:-1] if text.endswith("Z") else text)
+    return plain
+
+
+def _by_pattern(text: str, pattern: str, dtype: str) -> Value:
+    try:
+        found = dt.datetime.strptime(text.strip(), pattern)
+    except ValueError:
+        return None
+    return found.date() if dtype == "date" else found
+
+
+def read_parquet(data: bytes, place: str) -> dict[str, Vector]:
+    """A Parquet file's columns; nested ones are refused."""
+    try:
+        table = pq.read_table(pa.BufferReader(data))
+    except (pa.ArrowInvalid, pa.ArrowNotImplementedError, OSError) as error:
+        raise refuse("bad_parquet", f"The Parquet file cannot be read: {error}.", place=place) from None
+    return {name: from_arrow(table.column(name), f"{place}: {name}") for name in table.column_names}
+
+
+def from_arrow(column: Any, place: str) -> Vector:
+    """An Arrow column as a vector."""
+    kind = column.type
+    if pa.types.is_dictionary(kind):
+        column, kind = column.cast(kind.value_type), kind.value_type
+    dtype, target = _arrow_type(kind)
+    if dtype is None:
+        raise refuse("bad_type", f"A column of type {kind} is no column of a table.", "Flatten it before.", place)
+    if dtype == "text":
+        return coded(column.cast(pa.string()))
+    valid = np.asarray(pc.is_valid(column).to_numpy(zero_copy_only=False), dtype=bool)
+    filled = column.cast(target, safe=False)
+    if dtype in ("date", "datetime"):
+        filled = filled.cast(pa.int32() if dtype == "date" else pa.int64())
+    raw = pc.fill_null(filled, False if dtype == "boolean" else 0).to_numpy(zero_copy_only=False)
+    return checked(dtype, raw.astype(STORAGE[dtype]), valid)
+
+
+def _arrow_type(kind: Any) -> tuple[str | None, Any]:
+    types = pa.types
+    if types.is_boolean(kind):
+        return "boolean", pa.bool_()
+    if types.is_integer(kind):
+        return "integer", pa.int64()
+    if types.is_floating(kind) or types.is_decimal(kind):
+        return "number", pa.float64()
+    if types.is_date(kind):
+        return "date", pa.date32()
+    if types.is_timestamp(kind):
+        return "datetime", pa.timestamp("us")
+    text = types.is_string(kind) or types.is_large_string(kind) or types.is_null(kind)
+    return ("text" if text else None), pa.string()
+
+
+ARROW = {"integer": pa.int64(), "number": pa.float64(), "text": pa.string(), "boolean": pa.bool_()}
+
+
+def to_arrow(v: Vector) -> Any:
+    """A vector as an Arrow array."""
+    if v.dtype == "text":
+        codes = pa.array(v.data.astype(np.int32), mask=~v.valid)
+        words = pa.array(v.words.tolist(), type=pa.string())
+        return pa.DictionaryArray.from_arrays(codes, words).cast(pa.string()) if len(v.words) else pa.nulls(len(v), pa.string())
+    if v.dtype == "date":
+        return pa.array(v.data.astype(np.int32), mask=~v.valid).cast(pa.date32())
+    if v.dtype == "datetime":
+        return pa.array(v.data, mask=~v.valid).cast(pa.timestamp("us"))
+    return pa.array(v.data, type=ARROW[v.dtype], mask=~v.valid)
+
+
+def write_parquet(columns: Mapping[str, Vector]) -> bytes:
+    """Vectors as a Parquet file."""
+    out = io.BytesIO()
+    pq.write_table(pa.table({name: to_arrow(v) for name, v in columns.items()}), out)
+    return out.getvalue()
+
+
+def missing_word(v: Vector) -> str:
+    """What stands for empty in a CSV: nothing, unless the column holds empty texts as well."""
+    if v.dtype != "text" or "" not in v.words:
+        return ""
+    word = "NULL"
+    while word in v.words:
+        word += "_"
+    return word
+
+
+def cell_text(value: Value) -> str:
+    """A value as a CSV holds it."""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return number_text(value) if isinstance(value, float) else str(iso(value))
+
+
+def write_csv(columns: Mapping[str, Vector]) -> bytes:
+    """Vectors as a CSV with a header, UTF-8, lines ended by a line feed."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(columns)
+    texts = []
+    for v in columns.values():
+        word = missing_word(v)
+        texts.append([word if x is None else cell_text(x) for x in v.tolist()])
+    writer.writerows(zip(*texts, strict=True))
+    return out.getvalue().encode()

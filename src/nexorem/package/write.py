@@ -1,0 +1,109 @@
+"""A model with its rows to a Data Package: a folder or a .zip, the same bytes for the same model."""
+
+from __future__ import annotations
+
+import json
+import re
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from nexorem.core.diagnostics import refuse
+from nexorem.core.model.model import Model, Table, link_json, plain
+from nexorem.core.model.star import Star
+from nexorem.core.values import Vector
+from nexorem.package.tabular import missing_word, write_csv, write_parquet
+
+PROFILE = "https://datapackage.org/profiles/2.0/datapackage.json"
+TYPE_NAMES = {"text": "string"}
+FORMATS = ("csv", "parquet")
+
+
+def write_package(star: Star, path: Path, data: str = "csv") -> None:
+    """Writes to a folder, or to a .zip when `path` ends so. An existing target is refused, never half-changed."""
+    if path.exists():
+        raise refuse("exists", f"{path.name} is there already.", "Name another place, or remove it first.")
+    files = package_files(star, data)
+    if path.suffix == ".zip":
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as out:
+            for name, content in files.items():
+                info = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
+                info.compress_type = zipfile.ZIP_DEFLATED
+                out.writestr(info, content)
+        return
+    for name, content in files.items():
+        target = path / name
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_bytes(content)
+
+
+def package_files(star: Star, data: str = "csv") -> dict[str, bytes]:
+    """The package's files by their paths."""
+    assert data in FORMATS
+    names = resource_names(star.model)
+    files: dict[str, bytes] = {}
+    resources = []
+    for table in star.model.tables:
+        size = star.size(table.name)
+        columns = {c.name: star.column(table.name, c.name).take(np.arange(size)) for c in table.columns}
+        path = f"data/{names[table.name]}.{data}"
+        files[path] = write_csv(columns) if data == "csv" else write_parquet(columns)
+        resources.append(_resource(table, names[table.name], path, data, columns))
+    descriptor = {
+        "$schema": PROFILE, "name": star.model.name, "title": star.model.title or star.model.name, "resources": resources,
+        "nexorem": nexorem_property(star.model, names),
+    }  # fmt: skip
+    return {"datapackage.json": (json.dumps(descriptor, indent=2, ensure_ascii=False) + "\n").encode(), **files}
+
+
+def resource_names(model: Model) -> dict[str, str]:
+    """A resource name for each table: small letters, digits and dashes, distinct."""
+    found: dict[str, str] = {}
+    for table in model.tables:
+        base = re.sub(r"[^a-z0-9]+", "-", table.name.lower()).strip("-") or "table"
+        name, number = base, 2
+        while name in found.values():
+            name, number = f"{base}-{number}", number + 1
+        found[table.name] = name
+    return found
+
+
+def _resource(table: Table, name: str, path: str, data: str, columns: dict[str, Vector]) -> dict[str, Any]:
+    fields: list[dict[str, Any]] = []
+    for column in table.columns:
+        field: dict[str, Any] = {"name": column.name, "type": TYPE_NAMES.get(column.dtype, column.dtype)}
+        word = missing_word(columns[column.name]) if data == "csv" else ""
+        if word:
+            field["missingValues"] = [word]
+        fields.append(field)
+    schema: dict[str, Any] = {"fields": fields}
+    if table.key:
+        schema["primaryKey"] = list(table.key)
+    return {"name": name, "path": path, "format": data, "schema": schema}
+
+
+def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
+    """Everything the standard has no place for."""
+    tables = []
+    for table in model.tables:
+        item: dict[str, Any] = {"name": table.name, "resource": names[table.name]}
+        if table.source is not None:
+            item["source"] = table.source
+        if table.description:
+            item["description"] = table.description
+        columns = {c.name: {k: v for k, v in plain(c).items() if k in ("hidden", "description")} for c in table.columns}
+        if any(columns.values()):
+            item["columns"] = {c: v for c, v in columns.items() if v}
+        if table.calendar:
+            item["calendar"] = {"date": table.calendar.date, "year_starts_in": table.calendar.year_starts_in}
+        tables.append(item)
+    found: dict[str, Any] = {"version": 1, "tables": tables, "links": [link_json(k) for k in model.links]}
+    for key in ("hierarchies", "probes", "checks"):
+        if getattr(model, key):
+            found[key] = [dict(x) for x in getattr(model, key)]
+    found["measures"] = [plain(m) for m in model.measures]
+    if model.places:
+        found["places"] = dict(model.places)
+    return found

@@ -1,0 +1,131 @@
+"""Holds an engine's grid against the oracle, cell by cell and line by line."""
+
+from __future__ import annotations
+
+import itertools
+import math
+
+from nexorem.core.diagnostics import Refused
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import read_probe
+from nexorem.core.limits import Budget
+from nexorem.core.values import iso
+from tests.oracle.interpreter import UNMATCHED, Context, Filter
+from tests.oracle.random_models import Maker
+
+FEW = {"rows": [], "columns": []}
+
+
+def same(a, b):
+    """Equal, numbers to nine digits."""
+    if isinstance(a, int | float) and isinstance(b, int | float) and not isinstance(a, bool):
+        return math.isclose(a, b, rel_tol=1e-9, abs_tol=1e-9)
+    return a == b
+
+
+def shown(value):
+    return "(unmatched)" if value == UNMATCHED else iso(value)
+
+
+class Page:
+    """The page and the lines as the oracle sees them."""
+
+    def __init__(self, maker, probe):
+        self.maker, self.probe = maker, probe
+        self.oracle = maker.oracle()
+        self.oracle.measures |= probe.get("define", {})
+        active = [k.name for k in maker.model.links if k.active]
+        self.context = Context([], active)
+        for pick in probe["picks"]:
+            if "column" in pick:
+                table, column = pick["column"].split(".")
+                allowed = [UNMATCHED if isinstance(v, dict) else (v,) for v in pick["in"]]
+                self.context.filters.append(Filter(table, (column,), allowed))
+        for pick in probe["picks"]:
+            if "where" in pick:
+                self.context = self.oracle.condition(self.oracle.tree(pick["where"]), True, self.context)
+
+    def cell(self, measure, coordinates):
+        """The oracle's value at coordinates of (table, column) to value."""
+        filters = [
+            Filter(t, (c,), [UNMATCHED] if v == UNMATCHED else [(v,)]) for (t, c), v in coordinates.items()
+        ]
+        return self.oracle.measure(measure, Context([*self.context.filters, *filters], self.context.active))
+
+    def candidates(self, names):
+        """The full lines of an axis: dicts of (table, column) to value."""
+        columns = [tuple(n.split(".")) for n in names]
+        parts = []
+        for table in dict.fromkeys(t for t, _ in columns):
+            own = [c for t, c in columns if t == table]
+            rows = self.oracle.visible_rows(self.context, table)
+            found = [tuple(self.oracle.value(table, r, c) for c in own) for r in rows]
+            if self.oracle.has_unmatched(table) and self.oracle.visible(self.context, table, UNMATCHED):
+                found.append((UNMATCHED,) * len(own))
+            parts.append([dict(zip([(table, c) for c in own], f, strict=True)) for f in dict.fromkeys(found)])
+        return [{k: v for part in combo for k, v in part.items()} for combo in itertools.product(*parts)], columns
+
+    def lines(self, names):
+        """Full lines and those totalled over, as the probe asks for them."""
+        full, columns = self.candidates(names)
+        totals = self.probe["totals"]
+        levels = range(len(columns)) if totals == "all" else range(min(len(columns), 1)) if totals == "grand" else ()
+        found = list(full)
+        for level in levels:
+            cut = [{k: line[k] for k in columns[:level]} for line in full] if level else [{}]
+            found += [c for i, c in enumerate(cut) if c not in cut[:i]]
+        return found
+
+
+def expected(page, measures):
+    """Every cell that the answer must hold, as (coordinates, values)."""
+    probe = page.probe
+    rows, columns = page.lines(probe["rows"]), page.lines(probe["columns"])
+    values = {}
+    for (i, r), (j, c) in itertools.product(enumerate(rows), enumerate(columns)):
+        values[i, j] = [page.cell(m, {**r, **c}) for m in measures]
+    filled = {k for k, v in values.items() if any(x is not None for x in v)}
+    keep = probe["empty_lines"]
+    kept_rows = [i for i in range(len(rows)) if keep or not probe["rows"] or any((i, j) in filled for j in range(len(columns)))]
+    kept_columns = [j for j in range(len(columns)) if keep or not probe["columns"] or any((i, j) in filled for i in range(len(rows)))]
+    return [({**rows[i], **columns[j]}, values[i, j]) for i in kept_rows for j in kept_columns]
+
+
+def check_seed(seed):
+    """Engine and oracle on one random model. True when they agreed on it, None when the formula was refused."""
+    maker = Maker(seed)
+    maker.with_measures(maker.r.randint(1, 3))
+    measures = [m.name for m in maker.model.measures]
+    probe = maker.probe(measures)
+    good = []
+    for name in measures:
+        try:
+            answer(maker.star, read_probe(maker.star, {**probe, **FEW, "measures": [name]}), Budget())
+            good.append(name)
+        except Refused:
+            continue
+    if not good:
+        return None
+    probe["measures"] = good
+    grid = answer(maker.star, read_probe(maker.star, probe), Budget())
+    found = {}
+    for cell in grid.tidy():
+        place = frozenset((k, v) for k, v in cell.items() if k not in good)
+        found[place] = [cell[m] for m in good]
+    page = Page(maker, probe)
+    wanted = expected(page, good)
+    assert len(found) == len(wanted), f"seed {seed}: {len(found)} cells instead of {len(wanted)}: {describe(maker, probe)}"
+    for coordinates, values in wanted:
+        place = frozenset((f"{t}.{c}", shown(v)) for (t, c), v in coordinates.items())
+        assert place in found, f"seed {seed}: no cell {set(place)}: {describe(maker, probe)}"
+        for name, mine, theirs in zip(good, found[place], values, strict=True):
+            assert same(mine, iso(theirs)), f"seed {seed}: {name} at {set(place)} is {mine}, should be {theirs}: {describe(maker, probe)}"
+    return True
+
+
+def describe(maker, probe):
+    """What a person needs to see the failure again."""
+    links = [f"{k.name}: {k.ends_text} {k.cardinality} {k.flow} active={k.active} firm={k.firm}" for k in maker.model.links]
+    measures = [f"{m.name} = {m.formula}" for m in maker.model.measures]
+    rows = [f"{n}: {rows}" for n, rows in maker.tables.items()]
+    return "\n".join(["", *links, *measures, str(probe), *rows])
