@@ -229,7 +229,7 @@ class Oracle:
         grain = self.grain(node, context)
         values = []
         for row in self.visible_rows(context, grain):
-            env = self.environment(context, grain, row)
+            env = self.environment(grain, context, row)
             if node.where is not None and self.eval(node.where, context, env) is not True:
                 continue
             values.append(1 if node.function == "rows" else self.eval(node.argument, context, env))
@@ -245,11 +245,11 @@ class Oracle:
             return scalars.whole(total) if isinstance(total, int) else scalars.finite(total)
         return {"avg": lambda: sum(full) / len(full), "min": lambda: min(full), "max": lambda: max(full)}[node.function]()
 
-    def environment(self, context, grain, row):
+    def environment(self, grain, context, number):
         def env(table):
-            return self.look_up(context, grain, row, table)
+            return self.look_up(context, grain, number, table)
 
-        env.inner = Context([*context.filters, Filter(grain, None, [row])], context.active)
+        env.inner = Context([*context.filters, Filter(grain, None, [number])], context.active)
         return env
 
     # edits

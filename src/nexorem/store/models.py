@@ -1,0 +1,176 @@
+"""Models in the store: a model is a sequence of edits, each with its inverse and its author.
+
+Every change runs in one transaction that locks the model's row, so two of them never interleave; it ends with a
+NOTIFY that other windows hear.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection, Engine, delete, func, insert, select, text, update
+
+from nexorem.core.diagnostics import refuse
+from nexorem.core.model.edits import apply, title, touches
+from nexorem.core.model.model import Model, model_from_json, model_json
+from nexorem.core.model.star import Star, TableRows
+from nexorem.store import tables
+from nexorem.store.rows import load_rows, save_rows
+
+CHANNEL = "nexorem_model"
+Check = Callable[[Model], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Stored:
+    """A model as it stands, and what undo and redo would do."""
+
+    id: int
+    name: str
+    version: int
+    model: Model
+    undo: dict[str, Any] | None
+    redo: dict[str, Any] | None
+    edits: int
+
+
+class Conflict(Exception):
+    """An edit was made on an outdated state and meets what changed since; `changes` says what and by whom."""
+
+    def __init__(self, message: str, changes: list[dict[str, Any]], version: int) -> None:
+        self.changes, self.version = changes, version
+        super().__init__(message)
+
+
+def listed(engine: Engine) -> list[dict[str, Any]]:
+    """All models, the newest first."""
+    m = tables.model
+    query = select(m.c.id, m.c.name, m.c.document["title"].astext.label("title"), m.c.version, m.c.created_at).order_by(m.c.id.desc())
+    with engine.connect() as connection:
+        return [{"id": r.id, "name": r.name, "title": r.title or r.name, "version": r.version} for r in connection.execute(query)]
+
+
+def create(engine: Engine, star: Star, only_if_new: bool = False) -> int:
+    """Stores a model with its rows; a name that is taken gets a number. With `only_if_new` the old one stays."""
+    with engine.begin() as connection:
+        connection.execute(text("SELECT pg_advisory_xact_lock(20310101)"))
+        taken = {r.name: r.id for r in connection.execute(select(tables.model.c.name, tables.model.c.id))}
+        if only_if_new and star.model.name in taken:
+            return int(taken[star.model.name])
+        name, number = star.model.name, 2
+        while name in taken:
+            name, number = f"{star.model.name}-{number}", number + 1
+        document = model_json(star.model) | {"name": name}
+        model_id = connection.execute(insert(tables.model).values(name=name, document=document).returning(tables.model.c.id)).scalar_one()
+        save_rows(connection, model_id, star)
+        return int(model_id)
+
+
+def load(engine: Engine, model_id: int) -> Stored:
+    """A model as it stands."""
+    with engine.connect() as connection:
+        return _load(connection, model_id)
+
+
+def rows_of(engine: Engine, model_id: int) -> dict[str, TableRows]:
+    """A model's rows."""
+    with engine.connect() as connection:
+        return load_rows(connection, model_id)
+
+
+def version_of(engine: Engine, model_id: int) -> int:
+    """The version alone: what a cache asks first."""
+    with engine.connect() as connection:
+        found = connection.execute(select(tables.model.c.version).where(tables.model.c.id == model_id)).scalar()
+    if found is None:
+        raise unknown(model_id)
+    return int(found)
+
+
+def unknown(model_id: int) -> Exception:
+    """The error for a model that is not there."""
+    return refuse("unknown_model", f"There is no model number {model_id}.", "Open one from the list of models.")
+
+
+def _load(connection: Connection, model_id: int, lock: bool = False) -> Stored:
+    query = select(tables.model).where(tables.model.c.id == model_id)
+    row = connection.execute(query.with_for_update() if lock else query).one_or_none()
+    if row is None:
+        raise unknown(model_id)
+    e = tables.edit
+    beside = connection.execute(
+        select(e.c.number, e.c.title, e.c.author).where(e.c.model_id == model_id, e.c.number.in_((row.position, row.position + 1)))
+    )
+    near = {r.number: {"number": r.number, "title": r.title, "author": r.author} for r in beside}
+    return Stored(row.id, row.name, row.version, model_from_json(row.document), near.get(row.position), near.get(row.position + 1), row.position)
+
+
+def edit(engine: Engine, model_id: int, change: dict[str, Any], author: str, base: int, check: Check) -> Stored:
+    """Makes an edit that was made on version `base`.
+
+    Where the model has moved on, the edit is merged when it touches other things than what changed since, and refused
+    with a Conflict when it does not. `check` sees the edited model before it is kept, and may refuse.
+    """
+    with engine.begin() as connection:
+        stored = _load(connection, model_id, lock=True)
+        mine = touches(change)
+        _refuse_overlap(connection, stored, mine, base)
+        model, inverse = apply(stored.model, change)
+        check(model)
+        number = stored.edits + 1
+        connection.execute(delete(tables.edit).where(tables.edit.c.model_id == model_id, tables.edit.c.number >= number))
+        values = {"model_id": model_id, "number": number, "author": author, "title": title(change), "change": change, "inverse": inverse}
+        connection.execute(insert(tables.edit).values(**values))
+        _keep(connection, stored, model, number, ("do", title(change), author, mine))
+        return _load(connection, model_id)
+
+
+def _refuse_overlap(connection: Connection, stored: Stored, mine: frozenset[str], base: int) -> None:
+    if base >= stored.version:
+        return
+    c = tables.change
+    since = connection.execute(select(c).where(c.c.model_id == stored.id, c.c.version > base).order_by(c.c.version))
+    clash = [{"title": r.title, "author": r.author, "direction": r.direction} for r in since if mine & set(r.touches)]
+    if clash:
+        raise Conflict(f"Meanwhile {clash[-1]['author']} changed the same thing: {clash[-1]['title']}.", clash, stored.version)
+
+
+def step(engine: Engine, model_id: int, direction: str, expected: int, author: str, check: Check) -> Stored:
+    """Undo or redo of the edit numbered `expected`; a Conflict where another one is next by now."""
+    with engine.begin() as connection:
+        stored = _load(connection, model_id, lock=True)
+        upcoming = stored.undo if direction == "undo" else stored.redo
+        if upcoming is None:
+            raise refuse("nothing_to_" + direction, f"There is nothing to {direction}.")
+        if upcoming["number"] != expected:
+            raise Conflict(f"The edit to {direction} is now “{upcoming['title']}” by {upcoming['author']}.", [upcoming], stored.version)
+        e = tables.edit
+        row = connection.execute(select(e).where(e.c.model_id == model_id, e.c.number == expected)).one()
+        model, _ = apply(stored.model, row.inverse if direction == "undo" else row.change)
+        check(model)
+        position = expected - 1 if direction == "undo" else expected
+        _keep(connection, stored, model, position, (direction, row.title, author, touches(row.change)))
+        return _load(connection, model_id)
+
+
+def _keep(connection: Connection, stored: Stored, model: Model, position: int, told: tuple[str, str, str, frozenset[str]]) -> None:
+    version = stored.version + 1
+    direction, words, author, touched = told
+    connection.execute(update(tables.model).where(tables.model.c.id == stored.id).values(document=model_json(model), version=version, position=position))
+    connection.execute(
+        insert(tables.change).values(model_id=stored.id, version=version, direction=direction, title=words, author=author, touches=sorted(touched))
+    )
+    connection.execute(select(func.pg_notify(CHANNEL, f"{stored.id}:{version}")))
+
+
+def history(engine: Engine, model_id: int, most: int = 200) -> list[dict[str, Any]]:
+    """The edits, the newest first; those undone are marked."""
+    e = tables.edit
+    with engine.connect() as connection:
+        position = _load(connection, model_id).edits
+        found = connection.execute(select(e).where(e.c.model_id == model_id).order_by(e.c.number.desc()).limit(most))
+        return [
+            {"number": r.number, "title": r.title, "author": r.author, "made_at": r.made_at.isoformat(), "undone": r.number > position} for r in found
+        ]
