@@ -75,9 +75,11 @@ def load(engine: Engine, model_id: int) -> Stored:
 
 
 def rows_of(engine: Engine, model_id: int) -> dict[str, TableRows]:
-    """A model's rows."""
+    """A model's rows, the columns in the order in which its tables have them."""
     with engine.connect() as connection:
-        return load_rows(connection, model_id)
+        found = load_rows(connection, model_id)
+        ordered = {x.name: [c.name for c in x.columns] for x in _load(connection, model_id).model.tables}
+    return {name: TableRows(found[name].size, {c: found[name].columns[c] for c in columns}) for name, columns in ordered.items()}
 
 
 def version_of(engine: Engine, model_id: int) -> int:

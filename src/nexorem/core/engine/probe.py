@@ -85,9 +85,15 @@ def read_probe(star: Star, data: Mapping[str, Any]) -> Probe:
     wrong += [Diagnostic("bad_probe", f"A probe has no {key!r}.", place=key) for key in sorted(unknown)]
     if not measures:
         wrong.append(Diagnostic("no_measure", "The probe asks for no measure.", place="measures", hint="Name at least one."))
-    if wrong:
-        raise Refused(wrong)
     names = Binder(star, define)
+    if wrong:
+        # All that is wrong is told at once, the formulas' errors too.
+        for name in measures:
+            try:
+                names.measure(name)
+            except Refused as refused:
+                wrong += [d for d in refused.diagnostics if d not in wrong]
+        raise Refused(wrong)
     measures = tuple(found[0] if (found := names.formula_of(m)) else m for m in measures)
     return Probe(rows, columns, measures, dict(define), picks, conditions, totals, bool(data.get("empty_lines", False)), sort, limit)
 

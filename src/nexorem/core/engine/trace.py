@@ -6,7 +6,7 @@ and values that a grid is computed with, so the value at the root is the grid's.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from nexorem.core.engine.context import Batch, Filter, constant_filter, each_mem
 from nexorem.core.engine.execute import Execution, execute
 from nexorem.core.engine.plan import Planner, ValueStep
 from nexorem.core.engine.probe import Pick, Probe, member_mask, page
+from nexorem.core.engine.reach import blocked
 from nexorem.core.engine.scalar import children
 from nexorem.core.engine.visibility import selectors
 from nexorem.core.functions.convert import widen
@@ -195,7 +196,7 @@ class Teller:
         return {
             "flows": flows,
             "tables": tables,
-            "blocked": blocked(self.star, node.state, batch, flows),
+            "blocked": blocked(self.star, node.state, _own_tables(batch), {f["link"] for f in flows}),
             "unreached": self.unreached(node, flow, batch),
             "arithmetic": self.arithmetic(node, batch, np.flatnonzero(kept[:-1])),
         }
@@ -224,8 +225,7 @@ class Teller:
         own = dict.fromkeys(f.table for f in batch.filters if f.index[0] >= 0 and f.table not in reached)
         found = []
         for table in own:
-            alone = Batch(1, tuple(f for f in batch.filters if f.table == table))
-            found.append({"table": table, "stops": blocked(self.star, node.state, alone, [])})
+            found.append({"table": table, "stops": blocked(self.star, node.state, [table], set())})
         return found
 
     def arithmetic(self, node: t.Aggregate, batch: Batch, rows: Array) -> dict[str, Any]:
@@ -294,36 +294,5 @@ def _change(edit: t.TypedEdit, had: bool, has: bool) -> str:
     return "kept" if isinstance(edit, t.Condition) and edit.keep else "replaced"
 
 
-def reached_tables(star: Star, state: LinkState, tables: Iterable[str]) -> set[str]:
-    """The tables themselves and every table that a filter on one of them reaches."""
-    found, queue = set(tables), list(tables)
-    while queue:
-        at = queue.pop()
-        for link in star.model.links:
-            other = link.other(at) if at in link.tables else ""
-            if other and other not in found and state.carries(link, other):
-                found.add(other)
-                queue.append(other)
-    return found
-
-
-def blocked(star: Star, state: LinkState, batch: Batch, flows: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]:
-    """Each link next to a filtered table that did not carry the filter on, and why; a filtered table without links."""
-    crossed = {f["link"] for f in flows}
-    own = [x for x in dict.fromkeys(f.table for f in batch.filters if f.index[0] >= 0)]
-    told: list[dict[str, Any]] = []
-    reached = reached_tables(star, state, own)
-    for table in sorted(reached):
-        beside = [k for k in star.model.links if table in k.tables]
-        if not beside and table in own:
-            told.append({"link": None, "from": table, "to": None, "reason": "no link"})
-        for link in beside:
-            other = link.other(table)
-            if link.name in crossed or state.carries(link, other):
-                continue
-            # What came over a link does not go back over it, and that is no stop.
-            if link.name in state.active and link.flow == "one-way" and state.carries(link, table) and other in reached:
-                continue
-            reason = "one-way" if link.name in state.active else "inactive"
-            told.append({"link": link.name, "from": table, "to": other, "reason": reason})
-    return told
+def _own_tables(batch: Batch) -> list[str]:
+    return list(dict.fromkeys(f.table for f in batch.filters if f.index[0] >= 0))

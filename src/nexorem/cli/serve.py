@@ -1,0 +1,141 @@
+"""`nexorem serve` and `nexorem demo`: everything that is needed on one loopback address, until Ctrl-C."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+import socket
+import sys
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import click
+
+from nexorem.cli.common import reporting
+from nexorem.core.diagnostics import refuse
+
+PORT = 8471
+ROOT = Path(__file__).resolve().parents[3]
+DEMO = ROOT / "demo" / "lantern_isles"
+
+
+def default_data() -> Path:
+    """Where the store lies: the system's place for root, the person's own otherwise."""
+    if os.geteuid() == 0:
+        return Path("/var/lib/nexorem")
+    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share") / "nexorem"
+
+
+def options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """The options of both commands."""
+    command = click.option("--data", type=click.Path(path_type=Path, file_okay=False), help="The folder for the store.")(command)
+    return click.option("--port", type=click.IntRange(1, 65535), default=PORT, show_default=True, help="The port on loopback.")(command)
+
+
+@click.command()
+@options
+@reporting
+def serve(port: int, data: Path | None) -> None:
+    """Serve the application on loopback."""
+    run(port, data or default_data(), with_demo=False)
+
+
+@click.command()
+@options
+@reporting
+def demo(port: int, data: Path | None) -> None:
+    """Serve the application with the demo model, loaded if it is not there."""
+    run(port, data or default_data(), with_demo=True)
+
+
+def claim_port(port: int) -> None:
+    """Refuses a port that somebody uses, before anything is started."""
+    with socket.socket() as s:
+        s.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            s.bind(("127.0.0.1", port))
+        except OSError:
+            raise refuse("port_taken", f"Port {port} is taken by another program.", "Name another one with --port.") from None
+
+
+@contextlib.contextmanager
+def only_one(data: Path, port: int) -> Iterator[None]:
+    """Holds the data folder. What a killed process held, the system has let go of."""
+    with (data / "lock").open("a+") as lock:
+        for _ in range(12):
+            try:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                break
+            except BlockingIOError:
+                time.sleep(0.25)
+        else:
+            lock.seek(0)
+            raise refuse("running", f"Nexorem already runs on {data}, at {lock.read().strip() or 'an address of its own'}.", "Use that one, or name another folder with --data.")
+        lock.seek(0)
+        lock.truncate()
+        lock.write(f"http://127.0.0.1:{port}/\n")
+        lock.flush()
+        yield
+
+
+def run(port: int, data: Path, with_demo: bool) -> None:
+    """Store, migration, demo, server; and all of it stopped at the end."""
+    from nexorem.server.app import WEB, create_app
+    from nexorem.store import cluster, database
+
+    if not (WEB / "index.html").is_file():
+        raise refuse("not_built", "The front end is not built.", "Start with ./nexorem demo or ./nexorem serve, which builds it.")
+    try:
+        data.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise refuse("data_folder", f"The folder {data} cannot be made: {error.strerror}.", "Name another one with --data.") from None
+    with only_one(data, port):
+        claim_port(port)
+        say("starting the store")
+        store = cluster.start(data / "store")
+        try:
+            engine = database.connect(store.url())
+            database.migrate(engine)
+            engine.dispose()
+            app = create_app(store.url())
+            if with_demo:
+                say("looking for the demo")
+                app.extensions["nexorem"].open(DEMO, only_if_new=True)
+            app.extensions["nexorem"].engine.dispose()
+            serve_app(app, port)
+        finally:
+            say("stopping the store")
+            cluster.stop(store)
+
+
+def say(text: str) -> None:
+    """Progress, on standard error."""
+    click.echo(f"nexorem: {text}", err=True)
+
+
+def serve_app(app: Any, port: int) -> None:
+    """Runs the server in this process until it is told to stop."""
+    from gunicorn.app.base import BaseApplication
+
+    class Server(BaseApplication):  # type: ignore[misc]
+        def load_config(self) -> None:
+            settings = {
+                "bind": f"127.0.0.1:{port}", "workers": 1, "worker_class": "gthread", "threads": 128, "graceful_timeout": 2, "timeout": 120,
+                "loglevel": "warning", "control_socket_disable": True, "when_ready": ready,
+            }  # fmt: skip
+            for key, value in settings.items():
+                if key in self.cfg.settings:
+                    self.cfg.set(key, value)
+
+        def load(self) -> Any:
+            return app
+
+    def ready(_server: Any) -> None:
+        click.echo(f"Nexorem is at http://127.0.0.1:{port}/  (Ctrl-C stops it)")
+        sys.stdout.flush()
+
+    with contextlib.suppress(SystemExit):
+        Server().run()

@@ -1,0 +1,198 @@
+"""Who filters whom: over which links a filter runs, and where and why it stops."""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Collection, Iterable, Sequence
+from typing import Any
+
+from nexorem.core.engine.scalar import children
+from nexorem.core.language import typed as t
+from nexorem.core.model.model import Link, Table
+from nexorem.core.model.paths import Inflow, LinkState
+from nexorem.core.model.star import Star
+
+ROLES = ("fact", "dimension", "bridge", "calendar", "disconnected")
+
+
+def role(star: Star, table: Table) -> str:
+    """What a table is in the star. A fact looks others up and nobody looks it up over an active link; a bridge is a
+    fact with a two-way link and few columns of its own."""
+    if table.calendar:
+        return "calendar"
+    links = [k for k in star.model.links if table.name in k.tables]
+    if not links:
+        return "disconnected"
+    if any(k.to_table == table.name and k.active and k.cardinality != "many-to-many" for k in links):
+        return "dimension"
+    looks_up = [k for k in links if k.from_table == table.name and k.cardinality != "many-to-many"]
+    if not looks_up:
+        return "dimension"
+    keys = {c for k in looks_up for c in k.from_columns}
+    if len(looks_up) > 1 and len(table.columns) - len(keys) <= 1 and any(k.flow == "two-way" for k in looks_up):
+        return "bridge"
+    return "fact"
+
+
+def stop_reason(state: LinkState, link: Link, into: str) -> str:
+    """Why a link does not carry a filter into a table: `` where it does."""
+    if state.carries(link, into):
+        return ""
+    return "one-way" if link.name in state.active else "inactive"
+
+
+def reached_tables(star: Star, state: LinkState, tables: Iterable[str]) -> set[str]:
+    """The tables themselves and every table that a filter on one of them reaches."""
+    found, queue = set(tables), list(tables)
+    while queue:
+        at = queue.pop()
+        for link in star.model.links:
+            if at in link.tables and state.carries(link, other := link.other(at)) and other not in found:
+                found.add(other)
+                queue.append(other)
+    return found
+
+
+def blocked(star: Star, state: LinkState, filtered: Sequence[str], crossed: Collection[str]) -> list[dict[str, Any]]:
+    """Each link next to a filtered table that did not carry the filter on, and why; a filtered table without links.
+
+    `filtered` are the tables with filters of their own; those that these reach count as well. A link over which a
+    filter came does not carry it back, and that is no stop. Each link is told once.
+    """
+    reached = reached_tables(star, state, filtered)
+    order = [*filtered, *sorted(reached - set(filtered))]
+    told: dict[str, dict[str, Any]] = {}
+    for table in order:
+        beside = [k for k in star.model.links if table in k.tables]
+        if not beside and table in filtered:
+            told[f"no link {table}"] = {"link": None, "from": table, "to": None, "reason": "no link"}
+        for link in beside:
+            other = link.other(table)
+            reason = stop_reason(state, link, other)
+            came_over = reason == "one-way" and other in reached
+            if reason and link.name not in crossed and not came_over:
+                told.setdefault(link.name, {"link": link.name, "from": table, "to": other, "reason": reason})
+    return list(told.values())
+
+
+def current(star: Star, table: str, state: LinkState) -> dict[str, Any]:
+    """How a filter on a table runs out: the links it crosses, outward, and those it stops at."""
+    crossed: list[dict[str, str]] = []
+    seen, queue = {table}, [table]
+    while queue:
+        at = queue.pop(0)
+        for link in star.model.links:
+            if at in link.tables and state.carries(link, other := link.other(at)) and other not in seen:
+                seen.add(other)
+                queue.append(other)
+                crossed.append({"link": link.name, "from": at, "to": other})
+    return {"table": table, "runs": crossed, "stops": blocked(star, state, [table], {c["link"] for c in crossed})}
+
+
+def reach(star: Star, state: LinkState, source: str, target: str) -> dict[str, Any]:
+    """How a filter on `source` comes to `target`: `path`, or `blocked` (the nearest chain and what stops it), or none."""
+    best: list[tuple[int, int, str, tuple[tuple[str, str, str], ...]]] = [(0, 0, source, ())]
+    done: set[str] = set()
+    while best:
+        stops, length, at, trail = heapq.heappop(best)
+        if at == target:
+            links = [link for link, _, _ in trail]
+            if not stops:
+                return {"path": links}
+            return {"blocked": links, "stops": [{"link": link, "to": to, "reason": why} for link, to, why in trail if why]}
+        if at in done:
+            continue
+        done.add(at)
+        for link in star.model.links:
+            if at in link.tables and (other := link.other(at)) not in done:
+                why = stop_reason(state, link, other)
+                heapq.heappush(best, (stops + bool(why), length + 1, other, (*trail, (link.name, other, why))))
+    return {"none": True}
+
+
+def bus_matrix(star: Star) -> dict[str, Any]:
+    """A row a fact (or bridge), a column every other table: how the one filters the other.
+
+    kind: direct (one link), through (by way of others), loose (some link on the way is loose), inactive (a direct link
+    that is switched off), none.
+    """
+    roles = {x.name: role(star, x) for x in star.model.tables}
+    facts = [n for n, r in roles.items() if r in ("fact", "bridge")]
+    others = [n for n, r in roles.items() if r not in ("fact", "bridge", "disconnected")]
+    return {"facts": facts, "dimensions": others, "cells": {fact: {other: _cell(star, other, fact) for other in others} for fact in facts}}
+
+
+def _cell(star: Star, source: str, target: str) -> dict[str, Any]:
+    found = reach(star, star.state, source, target)
+    between = [k.name for k in star.model.links if k.tables == {source, target}]
+    if path := found.get("path"):
+        kind = "loose" if any(k not in star.firm for k in path) else "direct" if len(path) == 1 else "through"
+        return {"kind": kind, "path": path, "links": between}
+    return {"kind": "inactive" if between else "none", "path": found.get("blocked", []), "links": between}
+
+
+def scans(node: t.Typed) -> list[t.Aggregate]:
+    """Every aggregate that a formula computes, those of its measures too, each once."""
+    found: dict[int, t.Aggregate] = {}
+    seen: set[int] = set()
+
+    def walk(at: t.Typed) -> None:
+        if id(at) in seen:
+            return
+        seen.add(id(at))
+        for child in parts(at):
+            walk(child)
+        if isinstance(at, t.Aggregate):
+            found[id(at)] = at
+
+    walk(node)
+    return list(found.values())
+
+
+def parts(node: t.Typed) -> list[t.Typed]:
+    """Every node directly inside a node, of either shape."""
+    if isinstance(node, t.MeasureValue | t.InRow | t.InContext):
+        return [node.body]
+    if isinstance(node, t.Aggregate):
+        return [x for x in (node.argument, node.where) if x]
+    if isinstance(node, t.Edited):
+        return [node.body, *(e.predicate for e in node.edits if isinstance(e, t.Condition))]
+    return list(children(node))
+
+
+def edits_of(node: t.Typed) -> list[t.TypedEdit]:
+    """Every edit that a formula makes, those of its measures too, each once."""
+    found: dict[int, t.TypedEdit] = {}
+    seen: set[int] = set()
+
+    def walk(at: t.Typed) -> None:
+        if id(at) not in seen:
+            seen.add(id(at))
+            if isinstance(at, t.Edited):
+                found.update({id(e): e for e in at.edits})
+            for child in parts(at):
+                walk(child)
+
+    walk(node)
+    return list(found.values())
+
+
+def reached_by(star: Star, node: t.Typed) -> dict[str, Any]:
+    """Which tables' filters reach a formula, scan by scan and over what, and the columns it sets or clears itself."""
+    told: list[dict[str, Any]] = []
+    for scan in scans(node):
+        flow = star.inflow(scan.grain, scan.state)
+        told.append({"grain": scan.grain, "text": scan.text, "tables": {f.table: trail for f, trail in _trails(flow)}})
+    own: set[str] = set()
+    for edit in edits_of(node):
+        if isinstance(edit, t.Cleared):
+            own |= {f"{table}.{c}" for table, columns in edit.columns.items() for c in columns}
+        elif isinstance(edit, t.Condition) and not edit.keep:
+            own |= {f"{edit.table}.{c}" for c in edit.replaces}
+    tables = sorted({x for scan in told for x in scan["tables"]})
+    return {"scans": told, "tables": tables, "overrides": sorted(own)}
+
+
+def _trails(flow: Inflow, trail: tuple[str, ...] = ()) -> list[tuple[Inflow, list[str]]]:
+    own = (flow.link.name, *trail) if flow.link else trail
+    return [(flow, list(own)), *(x for source in flow.sources for x in _trails(source, own))]

@@ -1,0 +1,241 @@
+"""The HTTP interface: every request is checked against its type, acted on, and answered by one path."""
+
+from __future__ import annotations
+
+import io
+import tempfile
+import time
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, jsonify, request
+from spectree import Response as Answers
+from spectree import SpecTree
+
+from nexorem import __version__
+from nexorem.core.diagnostics import Diagnostic, Refused, refuse
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.plan import make_plan, print_plan
+from nexorem.core.engine.probe import UNMATCHED, Pick, read_pick, read_probe
+from nexorem.core.engine.profile import profile
+from nexorem.core.engine.reach import reached_by
+from nexorem.core.engine.trace import trace
+from nexorem.core.language.binder import Binder
+from nexorem.core.language.typed import print_tree
+from nexorem.core.model.star import Star
+from nexorem.core.values import iso
+from nexorem.package.write import package_files
+from nexorem.server import describe
+from nexorem.server import schemas as s
+from nexorem.server.events import Events
+from nexorem.server.workspace import Workspace
+from nexorem.store import models
+
+MOST_UPLOAD = 600 * 1024**2
+UPLOADED = ".zip"
+
+
+def schema_name(model: type[Any]) -> str:
+    """A type's name in the OpenAPI document."""
+    return model.__name__
+
+
+def author() -> str:
+    """Who makes an edit: the name the window gives itself."""
+    return (request.headers.get("X-Nexorem-Author") or "someone").strip()[:60] or "someone"
+
+
+def _refuse_invalid(_request: Any, _response: Any, error: Any, *_: Any) -> None:
+    """A request that does not fit its type is refused like any other unusable input."""
+    if error is not None:
+        listed = error.errors(include_url=False) if hasattr(error, "errors") else [{"loc": ("body",), "msg": str(error)}]
+        places = [(".".join(str(x) for x in e["loc"]) or "body", e["msg"]) for e in listed]
+        raise Refused([Diagnostic("bad_request", f"{place}: {message}.", place=place) for place, message in places])
+
+
+def make_spec() -> SpecTree:
+    """OpenAPI 3.1 from the types of requests and answers."""
+    return SpecTree(
+        "flask", title="Nexorem", version=__version__, path="api/docs", filename="openapi.json", naming_strategy=schema_name,
+        nested_naming_strategy=lambda _, child: child, annotations=True, validation_error_status=422, mode="strict", before=_refuse_invalid,
+    )  # fmt: skip
+
+
+def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]:
+    """The blueprint with every address, and its description."""
+    api = Blueprint("api", __name__, url_prefix="/api")
+    spec = make_spec()
+
+    def address(path: str, method: str, result: type[Any] | None, **types: Any) -> Callable[[Any], Any]:
+        """Registers a handler with its types: the one way a request takes."""
+
+        def register(handler: Callable[..., Any]) -> Callable[..., Any]:
+            answers = Answers(HTTP_200=result, HTTP_404=s.Problem, HTTP_409=s.Problem, HTTP_422=s.Problem) if result else Answers("HTTP_200")
+            checked = spec.validate(resp=answers, skip_validation=False, operation_id=handler.__name__, **types)(handler)
+            api.add_url_rule(path, handler.__name__, checked, methods=[method])
+            return handler
+
+        return register
+
+    def document(model_id: int) -> Response:
+        stored, star = workspace.star(model_id)
+        return jsonify(describe.document(stored, star))
+
+    @address("/models", "GET", s.ModelList)
+    def list_models() -> Response:
+        """All models, the newest first."""
+        return jsonify({"models": models.listed(workspace.engine)})
+
+    @address("/models", "POST", s.Created)
+    def open_package() -> Response:
+        """Opens a package: the .zip is the request's body, or its part `package`."""
+        upload = request.files.get("package")
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / ("package" + UPLOADED)
+            if upload:
+                upload.save(path)
+            else:
+                path.write_bytes(request.get_data())
+            if not zipfile.is_zipfile(path):
+                raise refuse("bad_zip", "This is no .zip of a data package.", "Choose a .zip with a datapackage.json in it.")
+            return jsonify({"id": workspace.open(path)})
+
+    @address("/models/<int:model_id>", "GET", s.ModelDocument)
+    def get_model(model_id: int) -> Response:
+        """A model with everything the stages show of it."""
+        return document(model_id)
+
+    @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, json=s.EditRequest)
+    def edit_model(model_id: int, json: s.EditRequest) -> Response:
+        """Makes an edit; 409 where something it touches has changed since `base`."""
+        workspace.edit(model_id, json.edit, author(), json.base)
+        return document(model_id)
+
+    @address("/models/<int:model_id>/undo", "POST", s.ModelDocument, json=s.StepRequest)
+    def undo(model_id: int, json: s.StepRequest) -> Response:
+        """Takes the newest edit back."""
+        workspace.step(model_id, "undo", json.expected, author())
+        return document(model_id)
+
+    @address("/models/<int:model_id>/redo", "POST", s.ModelDocument, json=s.StepRequest)
+    def redo(model_id: int, json: s.StepRequest) -> Response:
+        """Makes the edit again that was last taken back."""
+        workspace.step(model_id, "redo", json.expected, author())
+        return document(model_id)
+
+    @address("/models/<int:model_id>/history", "GET", s.History)
+    def history(model_id: int) -> Response:
+        """The edits, the newest first."""
+        return jsonify({"edits": models.history(workspace.engine, model_id)})
+
+    @address("/models/<int:model_id>/grid", "POST", s.GridAnswer, json=s.GridRequest)
+    def grid(model_id: int, json: s.GridRequest) -> Response:
+        """Answers a probe."""
+        stored, star = workspace.star(model_id)
+        start = time.perf_counter()
+        found = describe.grid_answer(answer(star, read_probe(star, json.probe), workspace.budget()))
+        return jsonify({**found, "milliseconds": _milliseconds(start), "version": stored.version})
+
+    @address("/models/<int:model_id>/trace", "POST", s.TraceAnswer, json=s.TraceRequest)
+    def trace_cell(model_id: int, json: s.TraceRequest) -> Response:
+        """Explains one cell."""
+        _, star = workspace.star(model_id)
+        start = time.perf_counter()
+        at = [_coordinate(star, c) for c in json.at if c.member.kind != "total"]
+        told = trace(star, read_probe(star, json.probe), json.measure, at, workspace.budget())
+        return jsonify({**told, "milliseconds": _milliseconds(start)})
+
+    @address("/models/<int:model_id>/formula", "POST", s.FormulaAnswer, json=s.FormulaRequest)
+    def formula(model_id: int, json: s.FormulaRequest) -> Response:
+        """What a formula means as it is being written: its errors, or its type, value and plan."""
+        _, star = workspace.star(model_id)
+        return jsonify(formula_answer(workspace, star, json))
+
+    @address("/models/<int:model_id>/link", "POST", s.LinkPreview, json=s.LinkRequest)
+    def preview_link(model_id: int, json: s.LinkRequest) -> Response:
+        """What a link would be and do, before it is made."""
+        _, star = workspace.star(model_id)
+        return jsonify(describe.link_preview(star, json.link, json.replaces))
+
+    @address("/models/<int:model_id>/tables/<string:table>/profiles", "GET", s.Profiles)
+    def profiles(model_id: int, table: str) -> Response:
+        """The profile of every column of a table."""
+        _, star = workspace.star(model_id)
+        name = _table(star, table)
+        return jsonify({"table": name, "profiles": [profile(star, name, c) for c in star.rows[name].columns]})
+
+    @address("/models/<int:model_id>/tables/<string:table>/rows", "GET", s.TableRowsAnswer, query=s.RowsQuery)
+    def rows(model_id: int, table: str, query: s.RowsQuery) -> Response:
+        """Some rows of a table."""
+        _, star = workspace.star(model_id)
+        name = _table(star, table)
+        places = np.arange(min(query.start, star.size(name)), min(query.start + query.count, star.size(name)))
+        columns = {c: [iso(v) for v in star.column(name, c).take(places).tolist()] for c in star.rows[name].columns}
+        listed = [list(row) for row in zip(*columns.values(), strict=True)]
+        return jsonify({"table": name, "size": star.size(name), "start": query.start, "columns": list(columns), "rows": listed})
+
+    @address("/models/<int:model_id>/members", "GET", s.Members, query=s.MembersQuery)
+    def members(model_id: int, query: s.MembersQuery) -> Response:
+        """The members of a column, for a pick."""
+        _, star = workspace.star(model_id)
+        return jsonify(describe.members(star, query.column, query.search))
+
+    @address("/models/<int:model_id>/package", "GET", None, query=s.PackageQuery)
+    def package(model_id: int, query: s.PackageQuery) -> Response:
+        """The model with its rows as a .zip of a data package."""
+        stored, star = workspace.star(model_id)
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as file:
+            for name, content in package_files(star, query.data).items():
+                file.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
+        headers = {"Content-Disposition": f'attachment; filename="{stored.name}.zip"'}
+        return Response(out.getvalue(), mimetype="application/zip", headers=headers)
+
+    @api.get("/models/<int:model_id>/events")
+    def follow(model_id: int) -> Response:
+        """Server-sent events: each new version of the model."""
+        version = models.version_of(workspace.engine, model_id)
+        return Response(events.stream(model_id, version), mimetype="text/event-stream", headers={"X-Accel-Buffering": "no"})
+
+    @api.get("/openapi.json")
+    def openapi() -> Response:
+        """This interface, described."""
+        return jsonify(spec.spec)
+
+    return api, spec
+
+
+def _milliseconds(start: float) -> float:
+    return round((time.perf_counter() - start) * 1000, 1)
+
+
+def _table(star: Star, name: str) -> str:
+    table = star.model.table(name)
+    if table is None:
+        raise refuse("unknown_table", f"There is no table {name}.")
+    return table.name
+
+
+def _coordinate(star: Star, found: s.Coordinate) -> Pick:
+    value: Any = UNMATCHED if found.member.kind == "unmatched" else None if found.member.kind == "empty" else found.member.value
+    return read_pick(star, found.column, [value])
+
+
+def formula_answer(workspace: Workspace, star: Star, asked: s.FormulaRequest) -> dict[str, Any]:
+    """A formula under the name it has or will have, in the model as it stands."""
+    told: dict[str, Any] = {"errors": [], "dtype": None, "value": None, "scans": [], "tables": [], "tree": [], "plan": []}
+    try:
+        bound = Binder(star, {asked.name: asked.formula}).measure(asked.name)
+        probe = read_probe(star, {"measures": [asked.name], "define": {asked.name: asked.formula}})
+        found = trace(star, probe, asked.name, [], workspace.budget())
+    except Refused as refused:
+        told["errors"] = [d.as_json(asked.formula if d.place.lower() == asked.name.lower() else "") for d in refused.diagnostics]
+        return told
+    reached = reached_by(star, bound)
+    return {
+        **told, "dtype": bound.dtype, "value": found["value"], "scans": reached["scans"], "tables": reached["tables"], "tree": print_tree(bound),
+        "plan": print_plan(make_plan(star, [bound])),
+    }  # fmt: skip

@@ -1,0 +1,44 @@
+"""The Flask application: the interface under /api, and the built front end for everything else."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from flask import Flask, Response, send_from_directory
+
+from nexorem.server import problems, security
+from nexorem.server.api import MOST_UPLOAD, make_api
+from nexorem.server.events import Events
+from nexorem.server.workspace import Workspace
+from nexorem.store.database import connect
+
+WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
+
+
+def create_app(url: str, web: Path = WEB) -> Flask:
+    """The application on a store's address."""
+    app = Flask("nexorem", static_folder=None)
+    app.config["MAX_CONTENT_LENGTH"] = MOST_UPLOAD
+    app.json.sort_keys = False  # type: ignore[attr-defined]
+    security.install(app)
+    problems.install(app)
+    workspace = Workspace(connect(url))
+    app.extensions["nexorem"] = workspace
+    api, spec = make_api(workspace, Events(url))
+    app.register_blueprint(api)
+    spec.register(app)
+
+    @app.get("/", defaults={"path": "index.html"})
+    @app.get("/<path:path>")
+    def page(path: str) -> Response:
+        """A file of the front end; any other address is one of its own."""
+        if path.startswith("api/"):
+            return problems.problem(404, "http", "Not found", "There is no such address.")
+        if not (web / "index.html").is_file():
+            return Response("The front end is not built. Start Nexorem with ./nexorem demo or ./nexorem serve.", 503, mimetype="text/plain")
+        target = path if path != "index.html" and (web / path).is_file() else "index.html"
+        response = send_from_directory(web, target)
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if target.startswith("assets/") else "no-cache"
+        return response
+
+    return app

@@ -1,0 +1,62 @@
+"""Others' edits: one connection listens to the store, and each open window has a queue."""
+
+from __future__ import annotations
+
+import json
+import queue
+import threading
+import time
+from collections.abc import Iterator
+
+import psycopg
+
+from nexorem.store.models import CHANNEL
+
+BEAT_SECONDS = 15.0
+
+
+class Events:
+    """Hands the store's notices to the windows that are open."""
+
+    def __init__(self, url: str) -> None:
+        self._url = url.replace("+psycopg", "")
+        self._queues: dict[int, list[queue.Queue[int]]] = {}
+        self._lock = threading.Lock()
+        self._thread: threading.Thread | None = None
+
+    def stream(self, model_id: int, version: int) -> Iterator[str]:
+        """Server-sent events of one window: the version it starts from, then each new one."""
+        waiting: queue.Queue[int] = queue.Queue()
+        with self._lock:
+            self._queues.setdefault(model_id, []).append(waiting)
+            if self._thread is None:
+                self._thread = threading.Thread(target=self._listen, daemon=True)
+                self._thread.start()
+        try:
+            yield f"event: version\ndata: {json.dumps({'version': version})}\n\n"
+            while True:
+                try:
+                    found = waiting.get(timeout=BEAT_SECONDS)
+                    yield f"event: version\ndata: {json.dumps({'version': found})}\n\n"
+                except queue.Empty:
+                    yield ": still here\n\n"
+        finally:
+            with self._lock:
+                self._queues[model_id].remove(waiting)
+
+    def _listen(self) -> None:
+        """Listens for ever; connects anew when the store went away."""
+        while True:
+            try:
+                with psycopg.connect(self._url, autocommit=True) as connection:
+                    connection.execute(f"LISTEN {CHANNEL}")
+                    for notice in connection.notifies():
+                        self._hand_out(notice.payload)
+            except psycopg.Error:
+                time.sleep(1.0)
+
+    def _hand_out(self, payload: str) -> None:
+        model_id, version = (int(x) for x in payload.split(":"))
+        with self._lock:
+            for waiting in self._queues.get(model_id, []):
+                waiting.put(version)

@@ -1,0 +1,63 @@
+"""Errors as problem details (RFC 9457). The one place that maps the families of errors to HTTP."""
+
+from __future__ import annotations
+
+import logging
+from typing import Any
+
+from flask import Flask, Response, jsonify
+from sqlalchemy.exc import OperationalError
+from werkzeug.exceptions import HTTPException
+
+from nexorem.core.diagnostics import CellError, OverLimit, Refused
+from nexorem.store.models import Conflict
+
+log = logging.getLogger("nexorem")
+
+
+def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> Response:
+    """A problem document."""
+    body = {"type": f"urn:nexorem:{kind}", "title": title, "status": status, "detail": detail, "errors": [], "changes": [], "version": None, **more}
+    response = jsonify(body)
+    response.status_code = status
+    response.mimetype = "application/problem+json"
+    return response
+
+
+def of_refusal(refused: Refused, texts: dict[str, str] | None = None) -> Response:
+    """The user's mistake, or a bound that was met: every diagnostic at once."""
+    first = refused.diagnostics[0]
+    status = 404 if first.code == "unknown_model" else 413 if isinstance(refused, OverLimit) else 422
+    errors = [d.as_json((texts or {}).get(d.place, "")) for d in refused.diagnostics]
+    return problem(status, first.code, "This cannot be done as asked.", " ".join(d.message for d in refused.diagnostics[:3]), errors=errors)
+
+
+def install(app: Flask) -> None:
+    """Registers the handlers."""
+
+    @app.errorhandler(Refused)
+    def refused(error: Refused) -> Response:
+        return of_refusal(error)
+
+    @app.errorhandler(Conflict)
+    def conflict(error: Conflict) -> Response:
+        changes = [{"title": c["title"], "author": c["author"]} for c in error.changes]
+        return problem(409, "conflict", "The model has changed meanwhile.", str(error), changes=changes, version=error.version)
+
+    @app.errorhandler(CellError)
+    def cell(error: CellError) -> Response:
+        return problem(422, error.code, "The computation failed.", str(error))
+
+    @app.errorhandler(HTTPException)
+    def http(error: HTTPException) -> Response:
+        return problem(error.code or 500, "http", error.name, error.description or "")
+
+    @app.errorhandler(OperationalError)
+    def database(error: OperationalError) -> Response:
+        log.error("store: %s", error)
+        return problem(503, "store", "The store does not answer.", "PostgreSQL cannot be reached. Start Nexorem again if it stays so.")
+
+    @app.errorhandler(Exception)
+    def ours(error: Exception) -> Response:
+        log.exception("a defect of ours", exc_info=error)
+        return problem(500, "defect", "This is a defect of Nexorem.", "The request could not be answered; the server's log has the details.")

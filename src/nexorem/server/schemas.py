@@ -1,0 +1,464 @@
+"""What travels over HTTP, as types: OpenAPI and the front end's types are made from these."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Scalar = bool | int | float | str | None
+
+
+class Body(BaseModel):
+    """A request: unknown properties are an error."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Mend(BaseModel):
+    label: str
+    start: int
+    end: int
+    text: str
+
+
+class ErrorItem(BaseModel):
+    """One diagnostic; offsets are code points of the formula `in`."""
+
+    model_config = ConfigDict(populate_by_name=True)
+
+    code: str
+    in_: str = Field(alias="in")
+    start: int
+    end: int
+    text: str
+    message: str
+    mend: str
+    mends: list[Mend]
+
+
+class ChangeItem(BaseModel):
+    title: str
+    author: str
+
+
+class Problem(BaseModel):
+    """Problem details after RFC 9457."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    errors: list[ErrorItem] = []
+    changes: list[ChangeItem] = []
+    version: int | None = None
+
+
+class ModelItem(BaseModel):
+    id: int
+    name: str
+    title: str
+    version: int
+
+
+class ModelList(BaseModel):
+    models: list[ModelItem]
+
+
+class ColumnInfo(BaseModel):
+    name: str
+    dtype: str
+    hidden: bool
+    description: str
+
+
+class TableInfo(BaseModel):
+    name: str
+    role: Literal["fact", "dimension", "bridge", "calendar", "disconnected"]
+    rows: int
+    columns: list[ColumnInfo]
+    candidate_keys: list[str]
+    key: list[str]
+    source: str | None
+    description: str
+    calendar: str | None
+    unmatched: bool
+
+
+class LinkInfo(BaseModel):
+    name: str
+    from_table: str
+    from_columns: list[str]
+    to_table: str
+    to_columns: list[str]
+    cardinality: Literal["many-to-one", "one-to-one", "many-to-many"]
+    flow: Literal["one-way", "two-way"]
+    active: bool
+    firm: bool
+    description: str
+    text: str
+    matched: int
+    orphans: int
+    empty: int
+
+
+class MeasureInfo(BaseModel):
+    name: str
+    formula: str
+    home: str
+    format: str
+    description: str
+    folder: str
+    trial: bool
+    dtype: str | None
+    broken: str | None
+    builds_on: list[str]
+
+
+class StepInfo(BaseModel):
+    number: int
+    title: str
+    author: str
+
+
+class Finding(BaseModel):
+    code: str
+    weight: Literal["warning", "note"]
+    about: str
+    sentence: str
+    mend: str
+
+
+class Crossing(BaseModel):
+    model_config = ConfigDict(populate_by_name=True)
+
+    link: str
+    from_: str = Field(alias="from")
+    to: str
+
+
+class Stop(BaseModel):
+    model_config = ConfigDict(populate_by_name=True)
+
+    link: str | None
+    from_: str = Field(alias="from")
+    to: str | None
+    reason: Literal["inactive", "one-way", "off", "no link"]
+
+
+class Current(BaseModel):
+    table: str
+    runs: list[Crossing]
+    stops: list[Stop]
+
+
+class MatrixCell(BaseModel):
+    kind: Literal["direct", "through", "loose", "inactive", "none"]
+    path: list[str]
+    links: list[str]
+
+
+class Matrix(BaseModel):
+    facts: list[str]
+    dimensions: list[str]
+    cells: dict[str, dict[str, MatrixCell]]
+
+
+class Place(BaseModel):
+    x: float
+    y: float
+
+
+class ModelDocument(BaseModel):
+    id: int
+    name: str
+    title: str
+    version: int
+    edits: int
+    undo: StepInfo | None
+    redo: StepInfo | None
+    tables: list[TableInfo]
+    links: list[LinkInfo]
+    measures: list[MeasureInfo]
+    probes: list[dict[str, Any]]
+    hierarchies: list[dict[str, Any]]
+    places: dict[str, Place]
+    findings: list[Finding]
+    matrix: Matrix
+    currents: list[Current]
+
+
+class EditRequest(Body):
+    """An edit made on version `base`."""
+
+    edit: dict[str, Any]
+    base: int
+
+
+class StepRequest(Body):
+    """Undo or redo of the edit with this number."""
+
+    expected: int
+
+
+class HistoryItem(BaseModel):
+    number: int
+    title: str
+    author: str
+    made_at: str
+    undone: bool
+
+
+class History(BaseModel):
+    edits: list[HistoryItem]
+
+
+class GridRequest(Body):
+    probe: dict[str, Any]
+
+
+class Member(BaseModel):
+    kind: Literal["value", "empty", "unmatched", "total"]
+    value: Scalar = None
+
+
+class AxisAnswer(BaseModel):
+    columns: list[str]
+    lines: list[list[Member]]
+
+
+class ScanInfo(BaseModel):
+    grain: str
+    text: str
+    tables: dict[str, list[str]]
+
+
+class GridMeasure(BaseModel):
+    name: str
+    dtype: str
+    format: str
+    unreached: list[str]
+    overrides: list[str]
+    scans: list[ScanInfo]
+    error: str | None
+
+
+class GridAnswer(BaseModel):
+    rows: AxisAnswer
+    columns: AxisAnswer
+    measures: list[GridMeasure]
+    values: list[list[list[Scalar]]]
+    cells: int
+    milliseconds: float
+    version: int
+
+
+class Coordinate(Body):
+    column: str
+    member: Member
+
+
+class TraceRequest(Body):
+    probe: dict[str, Any]
+    measure: str
+    at: list[Coordinate]
+
+
+class Allowed(BaseModel):
+    column: str
+    values: list[Scalar]
+    unmatched: bool
+    count: int
+    total: int
+
+
+class FilterTold(BaseModel):
+    table: str
+    columns: list[Allowed]
+    rows_filtered: bool
+    origins: list[str]
+    rows_kept: int
+    rows_total: int
+    unmatched: bool
+
+
+class ChangeTold(BaseModel):
+    column: str
+    before: Allowed | None
+    after: Allowed | None
+    kind: Literal["added", "replaced", "cleared", "kept"]
+
+
+class EditTold(BaseModel):
+    text: str
+    kind: Literal["set", "keep", "clear", "via"]
+    changes: list[ChangeTold]
+    link: str | None
+    instead_of: list[str] = []
+    children: list[TraceNode]
+
+
+class FlowTold(BaseModel):
+    model_config = ConfigDict(populate_by_name=True)
+
+    link: str
+    from_: str = Field(alias="from")
+    to: str
+    how: Literal["lookup", "up", "loose"]
+    rows_from: int
+    rows_before: int
+    rows_after: int
+
+
+class TableTold(BaseModel):
+    table: str
+    rows_kept: int
+    rows_total: int
+
+
+class Unreached(BaseModel):
+    table: str
+    stops: list[Stop]
+
+
+class Arithmetic(BaseModel):
+    function: str
+    grain: str
+    rows_visible: int
+    rows_used: int
+    rows_total: int
+    columns: list[str]
+    rows: list[list[Scalar]]
+    lookups: dict[str, list[str]]
+    values: list[Scalar] | None = None
+
+
+class CellFailure(BaseModel):
+    error: str
+    message: str
+
+
+class TraceNode(BaseModel):
+    kind: Literal["measure", "aggregate", "given"]
+    name: str | None = None
+    text: str
+    dtype: str
+    value: Scalar | CellFailure
+    edits: list[EditTold]
+    filters: list[FilterTold]
+    flows: list[FlowTold]
+    tables: list[TableTold] = []
+    blocked: list[Stop]
+    unreached: list[Unreached] = []
+    arithmetic: Arithmetic | None = None
+    children: list[TraceNode]
+
+
+class TraceAnswer(BaseModel):
+    measure: str
+    coordinates: dict[str, Scalar]
+    picks: list[dict[str, Any]]
+    value: Scalar | CellFailure
+    tree: TraceNode
+    milliseconds: float
+
+
+class FormulaRequest(Body):
+    """A formula as it is being written, under the name it has or will have."""
+
+    name: Annotated[str, Field(min_length=1)]
+    formula: str
+
+
+class FormulaAnswer(BaseModel):
+    errors: list[ErrorItem]
+    dtype: str | None
+    value: Scalar | CellFailure
+    scans: list[ScanInfo]
+    tables: list[str]
+    tree: list[str]
+    plan: list[str]
+
+
+class LinkRequest(Body):
+    """A link that is thought of; without a cardinality the one that the data prove is taken."""
+
+    link: dict[str, Any]
+    replaces: str | None = None
+
+
+class LinkPreview(BaseModel):
+    cardinality: Literal["many-to-one", "one-to-one", "many-to-many"]
+    firm: bool
+    matched: int
+    orphans: int
+    empty: int
+    rows: int
+    examples: list[str]
+    nearly: int
+    text: str
+    newly: list[str]
+    no_longer: list[str]
+    errors: list[ErrorItem]
+    link: dict[str, Any]
+
+
+class Commonest(BaseModel):
+    value: Scalar
+    count: int
+
+
+class Profile(BaseModel):
+    column: str
+    dtype: str
+    rows: int
+    distinct: int
+    empty: int
+    smallest: Scalar
+    largest: Scalar
+    commonest: list[Commonest]
+    histogram: list[int]
+    unique: bool
+
+
+class TableRowsAnswer(BaseModel):
+    table: str
+    size: int
+    start: int
+    columns: list[str]
+    rows: list[list[Scalar]]
+
+
+class Profiles(BaseModel):
+    table: str
+    profiles: list[Profile]
+
+
+class RowsQuery(BaseModel):
+    start: int = Field(default=0, ge=0)
+    count: int = Field(default=100, ge=1, le=1000)
+
+
+class MembersQuery(BaseModel):
+    column: str
+    search: str = ""
+
+
+class MemberCount(BaseModel):
+    member: Member
+    rows: int
+
+
+class Members(BaseModel):
+    column: str
+    members: list[MemberCount]
+    total: int
+    more: int
+
+
+class PackageQuery(BaseModel):
+    data: Literal["csv", "parquet"] = "csv"
+
+
+class Created(BaseModel):
+    id: int

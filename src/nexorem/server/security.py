@@ -1,0 +1,41 @@
+"""Who is answered, and what a page may do: loopback Host and Origin only, and a strict content policy."""
+
+from __future__ import annotations
+
+import re
+
+from flask import Flask, Response, request
+
+from nexorem.server.problems import problem
+
+LOOPBACK = re.compile(r"(localhost|127\.0\.0\.1|\[::1\])(:[0-9]{1,5})?")
+POLICY = (
+    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; "
+    "form-action 'self'; frame-ancestors 'none'"
+)
+CHANGING = ("POST", "PUT", "PATCH", "DELETE")
+
+
+def install(app: Flask) -> None:
+    """Checks before each request, headers after it."""
+
+    @app.before_request
+    def only_loopback() -> Response | None:
+        if not LOOPBACK.fullmatch(request.host):
+            return problem(403, "host", "Not answered here.", "Nexorem answers on this machine's loopback address only.")
+        origin = request.headers.get("Origin")
+        if origin and origin != f"{request.scheme}://{request.host}":
+            return problem(403, "origin", "Not answered here.", "Another site's pages are not answered.")
+        if request.method in CHANGING and request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none"):
+            return problem(403, "origin", "Not answered here.", "Another site's pages are not answered.")
+        return None
+
+    @app.after_request
+    def headers(response: Response) -> Response:
+        response.headers.setdefault("Content-Security-Policy", POLICY)
+        response.headers.setdefault("X-Content-Type-Options", "nosniff")
+        response.headers.setdefault("Referrer-Policy", "no-referrer")
+        response.headers.setdefault("Cross-Origin-Opener-Policy", "same-origin")
+        if request.path.startswith("/api/"):
+            response.headers.setdefault("Cache-Control", "no-store")
+        return response

@@ -1,0 +1,71 @@
+# What ./nexorem, ./run-tests and .ci/run install. Sourced, with $here the project's folder. Every step is quick when there is nothing to do.
+
+say() { echo "nexorem: $*" >&2; }
+
+# Debian packages, by command that shows they are there. As root they are installed; anyone else is told which.
+debian() { # PACKAGES... -- because
+  local reason="${*##*-- }" packages="${*%% -- *}"
+  if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
+    say "installing $packages ($reason)"
+    local log; log=$(mktemp)
+    if ! { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $packages; } >"$log" 2>&1; then
+      tail -n 3 "$log" >&2; say "apt-get could not install $packages"; exit 2
+    fi
+    rm -f "$log"
+  else
+    say "$reason is missing. Ask an administrator to run: apt-get install --no-install-recommends $packages"; exit 2
+  fi
+}
+
+python_packages() { # LOCK
+  local lock="$here/$1" stamp="$here/.venv/$1.installed" python
+  if [ -f "$stamp" ] && cmp -s "$lock" "$stamp"; then return; fi
+  python=$(command -v python3.11 || command -v python3 || true)
+  if [ -z "$python" ] || ! "$python" -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))'; then
+    say "Python 3.11 is needed and was not found"; exit 2
+  fi
+  "$python" -c 'import ensurepip' 2>/dev/null || debian python3-venv -- "Python's venv"
+  say "installing Python packages into .venv"
+  [ -x "$here/.venv/bin/python" ] || "$python" -m venv "$here/.venv" >&2
+  "$here/.venv/bin/python" -m pip install -q --disable-pip-version-check --require-hashes -r "$lock" >&2
+  echo "$here/src" >"$("$here/.venv/bin/python" -c 'import sysconfig; print(sysconfig.get_path("purelib"))')/nexorem.pth"
+  cp "$lock" "$stamp"
+}
+
+postgresql() {
+  if ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || command -v initdb >/dev/null; then return; fi
+  # Debian would make and start a cluster of its own; ours is private.
+  if [ "$(id -u)" = 0 ] && [ ! -e /etc/postgresql-common/createcluster.conf ]; then
+    mkdir -p /etc/postgresql-common && echo "create_main_cluster = false" >/etc/postgresql-common/createcluster.conf
+  fi
+  debian postgresql -- "PostgreSQL's server"
+}
+
+chromium() {
+  if [ -x /usr/bin/chromium ] && [ -x /usr/bin/chromedriver ]; then return; fi
+  debian chromium chromium-driver -- "Chromium with its driver"
+}
+
+node() {
+  command -v npm >/dev/null || { say "Node.js 20 with npm is needed and was not found"; exit 2; }
+}
+
+node_packages() { # FOLDER
+  local folder="$here/$1" stamp
+  stamp="$folder/node_modules/.installed"
+  if [ -f "$stamp" ] && cmp -s "$folder/package-lock.json" "$stamp"; then return; fi
+  node
+  say "installing npm packages into $1"
+  (cd "$folder" && npm ci --no-audit --no-fund --loglevel=error >&2)
+  cp "$folder/package-lock.json" "$stamp"
+}
+
+front_end() {
+  local sum stamp="$here/web/dist/.built"
+  sum=$(cd "$here/web" && find src index.html package-lock.json vite.config.ts tsconfig.json -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum)
+  if [ -f "$stamp" ] && [ "$(cat "$stamp")" = "$sum" ]; then return; fi
+  node_packages web
+  say "building the front end"
+  (cd "$here/web" && npm run --silent build >&2)
+  echo "$sum" >"$stamp"
+}
