@@ -7,6 +7,8 @@ from typing import Any
 
 import click
 
+from nexorem import __version__
+
 COMMANDS = {
     "demo": ("nexorem.cli.serve", "demo"), "serve": ("nexorem.cli.serve", "serve"), "query": ("nexorem.cli.query", "query"),
     "trace": ("nexorem.cli.query", "trace"), "explain": ("nexorem.cli.query", "explain"), "export": ("nexorem.cli.query", "export"),
@@ -29,7 +31,7 @@ class Lazy(click.Group):
 
 
 @click.group(cls=Lazy, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110})
-@click.version_option(package_name="nexorem", prog_name="nexorem")
+@click.version_option(__version__, prog_name="nexorem")
 def main() -> None:
     """Nexorem: star schemas whose numbers explain themselves."""
 

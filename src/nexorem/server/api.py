@@ -24,6 +24,7 @@ from nexorem.core.engine.profile import profile
 from nexorem.core.engine.reach import reached_by
 from nexorem.core.engine.trace import trace
 from nexorem.core.language.binder import Binder
+from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.language.typed import print_tree
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
@@ -176,6 +177,11 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         columns = {c: [iso(v) for v in star.column(name, c).take(places).tolist()] for c in star.rows[name].columns}
         listed = [list(row) for row in zip(*columns.values(), strict=True)]
         return jsonify({"table": name, "size": star.size(name), "start": query.start, "columns": list(columns), "rows": listed})
+
+    @address("/language", "GET", s.Language)
+    def language() -> Response:
+        """Everything a formula can be written with, for completion and help."""
+        return jsonify({"words": vocabulary()})
 
     @address("/models/<int:model_id>/members", "GET", s.Members, query=s.MembersQuery)
     def members(model_id: int, query: s.MembersQuery) -> Response:

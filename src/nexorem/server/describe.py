@@ -10,7 +10,7 @@ import numpy as np
 from nexorem.core.diagnostics import CellError, Refused
 from nexorem.core.engine.grid import TOTAL, Axis, Grid
 from nexorem.core.engine.profile import candidate_keys
-from nexorem.core.engine.reach import bus_matrix, current, parts, reach, reached_by, role
+from nexorem.core.engine.reach import bus_matrix, current, edits_of, named_columns, parts, reach, reached_by, role
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.findings import findings, orphan_examples
@@ -63,10 +63,11 @@ def measure_infos(star: Star) -> list[dict[str, Any]]:
     binder = Binder(star)
     told = []
     for measure in star.model.measures:
-        data = asdict(measure) | {"dtype": None, "broken": None, "builds_on": []}
+        data = asdict(measure) | {"dtype": None, "broken": None, "builds_on": [], "columns": [], "switches_on": []}
         try:
             bound = binder.measure(measure.name)
-            data |= {"dtype": bound.dtype, "builds_on": _builds_on(bound.body)}
+            switched = dict.fromkeys(e.link.name for e in edits_of(bound) if isinstance(e, t.Switched))
+            data |= {"dtype": bound.dtype, "builds_on": _builds_on(bound.body), "columns": named_columns(bound), "switches_on": list(switched)}
         except Refused as refused:
             data["broken"] = refused.diagnostics[0].message
         told.append(data)

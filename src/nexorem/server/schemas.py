@@ -113,6 +113,8 @@ class MeasureInfo(BaseModel):
     dtype: str | None
     broken: str | None
     builds_on: list[str]
+    columns: list[str]
+    switches_on: list[str]
 
 
 class StepInfo(BaseModel):
@@ -454,6 +456,18 @@ class Members(BaseModel):
     members: list[MemberCount]
     total: int
     more: int
+
+
+class Word(BaseModel):
+    kind: Literal["function", "aggregate", "edit"]
+    name: str
+    signature: str
+    help: str
+    example: str
+
+
+class Language(BaseModel):
+    words: list[Word]
 
 
 class PackageQuery(BaseModel):

@@ -131,22 +131,31 @@ def _cell(star: Star, source: str, target: str) -> dict[str, Any]:
     return {"kind": "inactive" if between else "none", "path": found.get("blocked", []), "links": between}
 
 
-def scans(node: t.Typed) -> list[t.Aggregate]:
-    """Every aggregate that a formula computes, those of its measures too, each once."""
-    found: dict[int, t.Aggregate] = {}
-    seen: set[int] = set()
-
-    def walk(at: t.Typed) -> None:
-        if id(at) in seen:
-            return
-        seen.add(id(at))
-        for child in parts(at):
-            walk(child)
-        if isinstance(at, t.Aggregate):
+def nodes(node: t.Typed) -> list[t.Typed]:
+    """A node and every node inside it, those of its measures too, each once."""
+    found: dict[int, t.Typed] = {}
+    queue = [node]
+    while queue:
+        at = queue.pop()
+        if id(at) not in found:
             found[id(at)] = at
-
-    walk(node)
+            queue += parts(at)
     return list(found.values())
+
+
+def scans(node: t.Typed) -> list[t.Aggregate]:
+    """Every aggregate that a formula computes."""
+    return [n for n in nodes(node) if isinstance(n, t.Aggregate)]
+
+
+def edits_of(node: t.Typed) -> list[t.TypedEdit]:
+    """Every edit that a formula makes."""
+    return [edit for n in nodes(node) if isinstance(n, t.Edited) for edit in n.edits]
+
+
+def named_columns(node: t.Typed) -> list[str]:
+    """Every column that a formula names to compute with or to filter by."""
+    return sorted({f"{n.table}.{n.column}" for n in nodes(node) if isinstance(n, t.ColumnValue)})
 
 
 def parts(node: t.Typed) -> list[t.Typed]:
@@ -158,23 +167,6 @@ def parts(node: t.Typed) -> list[t.Typed]:
     if isinstance(node, t.Edited):
         return [node.body, *(e.predicate for e in node.edits if isinstance(e, t.Condition))]
     return list(children(node))
-
-
-def edits_of(node: t.Typed) -> list[t.TypedEdit]:
-    """Every edit that a formula makes, those of its measures too, each once."""
-    found: dict[int, t.TypedEdit] = {}
-    seen: set[int] = set()
-
-    def walk(at: t.Typed) -> None:
-        if id(at) not in seen:
-            seen.add(id(at))
-            if isinstance(at, t.Edited):
-                found.update({id(e): e for e in at.edits})
-            for child in parts(at):
-                walk(child)
-
-    walk(node)
-    return list(found.values())
 
 
 def reached_by(star: Star, node: t.Typed) -> dict[str, Any]:

@@ -1,0 +1,107 @@
+// The generated interface, and the shapes that the screens name often.
+import createClient from 'openapi-fetch';
+import type { components, paths } from './generated';
+
+type S = components['schemas'];
+export type ModelDocument = S['ModelDocument'];
+export type TableInfo = S['TableInfo'];
+export type LinkInfo = S['LinkInfo'];
+export type MeasureInfo = S['MeasureInfo'];
+export type Finding = S['Finding'];
+export type Current = S['Current'];
+export type Stop = S['Stop'];
+export type GridAnswer = S['GridAnswer'];
+export type GridMeasure = S['GridMeasure'];
+export type Member = S['Member'];
+export type TraceAnswer = S['TraceAnswer'];
+export type TraceNode = S['TraceNode'];
+export type EditTold = S['EditTold'];
+export type Allowed = S['Allowed'];
+export type FormulaAnswer = S['FormulaAnswer'];
+export type ErrorItem = S['ErrorItem'];
+export type LinkPreview = S['LinkPreview'];
+export type Profile = S['Profile'];
+export type Problem = S['Problem'];
+export type Scalar = boolean | number | string | null;
+
+/** A pick of a probe, as formats.md writes it. */
+export type Pick = { column: string; in: (Scalar | { unmatched: true })[] } | { where: string };
+
+/** A probe, as formats.md writes it. */
+export interface Probe {
+  name?: string;
+  rows: string[];
+  columns: string[];
+  measures: string[];
+  picks: Pick[];
+  totals: 'none' | 'grand' | 'all';
+  define?: Record<string, string>;
+  sort?: { by: string; desc?: boolean }[];
+  empty_lines?: boolean;
+}
+
+const AUTHOR_KEY = 'nexorem.author';
+
+/** Who this window's edits are by: a name of one's own choice. */
+export function author(): string {
+  let name = localStorage.getItem(AUTHOR_KEY);
+  if (!name) {
+    name = `modeler ${crypto.getRandomValues(new Uint16Array(1))[0]?.toString(36) ?? ''}`;
+    localStorage.setItem(AUTHOR_KEY, name);
+  }
+  return name;
+}
+
+export function setAuthor(name: string): void {
+  localStorage.setItem(AUTHOR_KEY, name.trim() || 'someone');
+}
+
+export const client = createClient<paths>({ baseUrl: '/' });
+client.use({
+  onRequest({ request }) {
+    request.headers.set('X-Nexorem-Author', author());
+    return request;
+  },
+});
+
+/** A request that was refused: the problem document as an error. */
+export class Refusal extends Error {
+  readonly problem: Problem;
+  constructor(problem: Problem) {
+    super(problem.detail || problem.title);
+    this.problem = problem;
+  }
+}
+
+interface Answered<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** The data of an answer, or its problem thrown. */
+export function unwrap<T>(answer: Answered<T>): T {
+  if (answer.data !== undefined) return answer.data;
+  const known = answer.error as Partial<Problem> | undefined;
+  throw new Refusal({
+    type: known?.type ?? 'urn:nexorem:network',
+    title: known?.title ?? 'No answer',
+    status: answer.response.status,
+    detail: known?.detail ?? 'The server did not answer.',
+    errors: known?.errors ?? [],
+    changes: known?.changes ?? [],
+    version: known?.version ?? null,
+  });
+}
+
+/** Offsets in the server's diagnostics count code points; the browser counts UTF-16. */
+export function toUtf16(text: string, codePoint: number): number {
+  let units = 0;
+  let points = 0;
+  for (const character of text) {
+    if (points >= codePoint) break;
+    units += character.length;
+    points += 1;
+  }
+  return units;
+}

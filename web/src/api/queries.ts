@@ -1,0 +1,172 @@
+// What the screens ask the server, and how answers are kept.
+import { QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect } from 'react';
+import { useShown } from '../app/shown';
+import { Refusal, client, unwrap, type Member, type ModelDocument, type Probe } from './client';
+
+export const queryClient = new QueryClient({
+  defaultOptions: { queries: { staleTime: Infinity, retry: false, refetchOnWindowFocus: false } },
+});
+
+export function useModels() {
+  return useQuery({ queryKey: ['models'], queryFn: async () => unwrap(await client.GET('/api/models')).models });
+}
+
+const modelKey = (id: number) => ['model', id];
+
+export function useModel(id: number) {
+  return useQuery({
+    queryKey: modelKey(id),
+    queryFn: async () => unwrap(await client.GET('/api/models/{model_id}', { params: { path: { model_id: id } } })),
+  });
+}
+
+/** Hears of other windows' edits and asks for the model again. */
+export function useFollow(id: number) {
+  const queries = useQueryClient();
+  useEffect(() => {
+    const source = new EventSource(`/api/models/${id}/events`);
+    source.addEventListener('version', (event) => {
+      const { version } = JSON.parse((event as MessageEvent<string>).data) as { version: number };
+      const known = queries.getQueryData<ModelDocument>(modelKey(id));
+      if (known && known.version < version) void queries.invalidateQueries({ queryKey: modelKey(id) });
+    });
+    return () => source.close();
+  }, [id, queries]);
+}
+
+export type Edit = { kind: string } & Record<string, unknown>;
+
+/** Edits, undo and redo. A refusal is shown by the frame; one over another's edit offers a choice. */
+export function useEdits(model: ModelDocument) {
+  const queries = useQueryClient();
+  const say = useShown((s) => s.say);
+  const path = { model_id: model.id };
+  const keep = (document: ModelDocument) => {
+    const known = queries.getQueryData<ModelDocument>(modelKey(model.id));
+    if (!known || known.version <= document.version) queries.setQueryData(modelKey(model.id), document);
+  };
+  const edit = useMutation({
+    mutationFn: async ({ edit, base }: { edit: Edit; base: number }) =>
+      unwrap(await client.POST('/api/models/{model_id}/edits', { params: { path }, body: { edit, base } })),
+    onSuccess: (document) => {
+      keep(document);
+      say(null);
+    },
+    onError: (error, asked) => {
+      if (error instanceof Refusal) say({ problem: error.problem, retry: error.problem.status === 409 ? asked.edit : null });
+    },
+  });
+  const step = useMutation({
+    mutationFn: async ({ direction, expected }: { direction: 'undo' | 'redo'; expected: number }) =>
+      unwrap(
+        direction === 'undo'
+          ? await client.POST('/api/models/{model_id}/undo', { params: { path }, body: { expected } })
+          : await client.POST('/api/models/{model_id}/redo', { params: { path }, body: { expected } }),
+      ),
+    onSuccess: (document) => {
+      keep(document);
+      say(null);
+    },
+    onError: (error) => {
+      if (error instanceof Refusal) say({ problem: error.problem, retry: null });
+      void queries.invalidateQueries({ queryKey: modelKey(model.id) });
+    },
+  });
+  return {
+    edit: (change: Edit) => edit.mutateAsync({ edit: change, base: model.version }).catch(() => null),
+    editOn: (change: Edit, base: number) => edit.mutateAsync({ edit: change, base }).catch(() => null),
+    undo: () => model.undo && step.mutate({ direction: 'undo', expected: model.undo.number }),
+    redo: () => model.redo && step.mutate({ direction: 'redo', expected: model.redo.number }),
+    busy: edit.isPending || step.isPending,
+  };
+}
+
+export function useGrid(model: ModelDocument, probe: Probe | null) {
+  return useQuery({
+    queryKey: ['grid', model.id, model.version, probe],
+    enabled: probe !== null && probe.measures.length > 0,
+    placeholderData: keepPreviousData,
+    queryFn: async ({ signal }) =>
+      unwrap(
+        await client.POST('/api/models/{model_id}/grid', {
+          params: { path: { model_id: model.id } },
+          body: { probe: { ...probe } },
+          signal,
+        }),
+      ),
+  });
+}
+
+export function useTrace(model: ModelDocument, probe: Probe | null, measure: string, at: { column: string; member: Member }[]) {
+  return useQuery({
+    queryKey: ['trace', model.id, model.version, probe, measure, at],
+    enabled: probe !== null,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      unwrap(
+        await client.POST('/api/models/{model_id}/trace', {
+          params: { path: { model_id: model.id } },
+          body: { probe: { ...probe }, measure, at },
+        }),
+      ),
+  });
+}
+
+export function useFormula(model: ModelDocument, name: string, formula: string) {
+  return useQuery({
+    queryKey: ['formula', model.id, model.version, name, formula],
+    enabled: formula.trim() !== '' && name.trim() !== '',
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      unwrap(
+        await client.POST('/api/models/{model_id}/formula', {
+          params: { path: { model_id: model.id } },
+          body: { name, formula },
+        }),
+      ),
+  });
+}
+
+export function useLinkPreview(model: ModelDocument, link: Record<string, unknown> | null) {
+  return useQuery({
+    queryKey: ['link', model.id, model.version, link],
+    enabled: link !== null,
+    queryFn: async () =>
+      unwrap(
+        await client.POST('/api/models/{model_id}/link', {
+          params: { path: { model_id: model.id } },
+          body: { link: link ?? {}, replaces: null },
+        }),
+      ),
+  });
+}
+
+export function useProfiles(model: ModelDocument, table: string) {
+  return useQuery({
+    queryKey: ['profiles', model.id, table],
+    queryFn: async () =>
+      unwrap(
+        await client.GET('/api/models/{model_id}/tables/{table}/profiles', {
+          params: { path: { model_id: model.id, table } },
+        }),
+      ).profiles,
+  });
+}
+
+export function useMembers(model: ModelDocument, column: string, search: string) {
+  return useQuery({
+    queryKey: ['members', model.id, model.version, column, search],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      unwrap(
+        await client.GET('/api/models/{model_id}/members', {
+          params: { path: { model_id: model.id }, query: { column, search } },
+        }),
+      ),
+  });
+}
+
+export function useLanguage() {
+  return useQuery({ queryKey: ['language'], queryFn: async () => unwrap(await client.GET('/api/language')).words });
+}

@@ -1,0 +1,226 @@
+// The frame: the model, the six stages in the order of the work, undo, find, theme, and the Lens.
+import { useMantineColorScheme, useComputedColorScheme } from '@mantine/core';
+import { Suspense, lazy, useEffect, useMemo } from 'react';
+import { Link, Navigate, Route, Routes, useNavigate, useParams, useSearchParams } from 'react-router';
+import type { ModelDocument } from '../api/client';
+import { useEdits, useFollow, useModel, useModels } from '../api/queries';
+import { Gather } from '../features/gather/Gather';
+import { LinkStage } from '../features/link/LinkStage';
+import { ProbeStage } from '../features/probe/ProbeStage';
+import { Prove } from '../features/prove/Prove';
+import { Shape } from '../features/shape/Shape';
+import { count } from '../shared/format';
+import { Boundary } from './Boundary';
+import { Find } from './Find';
+import { KeysHelp } from './KeysHelp';
+import { Lens } from './Lens';
+import { SaidBar } from './SaidBar';
+import { useShown } from './shown';
+import { readAddress, useAddress } from './address';
+
+const Measure = lazy(() => import('../features/measure/Measure').then((m) => ({ default: m.Measure })));
+
+export const STAGES = ['gather', 'shape', 'link', 'measure', 'probe', 'prove'] as const;
+export type Stage = (typeof STAGES)[number];
+
+export function App() {
+  return (
+    <Routes>
+      <Route path="/" element={<Newest />} />
+      <Route path="/m/:id/:stage" element={<ModelFrame />} />
+      <Route path="*" element={<Navigate to="/" replace />} />
+    </Routes>
+  );
+}
+
+/** The first address: the newest model, or the place to open one. */
+function Newest() {
+  const models = useModels();
+  if (models.isPending) return <p className="pad wait">Looking for models…</p>;
+  if (models.isError) return <p className="pad">{models.error.message}</p>;
+  const newest = models.data[0];
+  if (newest) return <Navigate to={`/m/${newest.id}/link`} replace />;
+  return (
+    <main className="pad" style={{ maxWidth: 720 }}>
+      <h1 className="logo" style={{ marginBottom: 16 }}>
+        nexorem<span className="signal">/</span>
+      </h1>
+      <p>There is no model here yet. Open a data package, or start the demo with ./nexorem demo.</p>
+      <Gather model={null} />
+      <SaidBar model={null} />
+    </main>
+  );
+}
+
+function ModelFrame() {
+  const { id = '', stage = '' } = useParams();
+  const model = useModel(Number(id));
+  if (!STAGES.includes(stage as Stage)) return <Navigate to={`/m/${id}/link`} replace />;
+  if (model.isPending) return <p className="pad wait">Opening the model…</p>;
+  if (model.isError)
+    return (
+      <main className="pad">
+        <h1>{model.error.message}</h1>
+        <p>
+          <Link to="/">Go to the newest model</Link>
+        </p>
+      </main>
+    );
+  return <Frame key={id} model={model.data} stage={stage as Stage} />;
+}
+
+function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
+  const [parameters] = useSearchParams();
+  // What an address names is put on screen before the first picture of it.
+  useMemo(() => readAddress(parameters, model), [model.id]);
+  useFollow(model.id);
+  useAddress(stage);
+  useKeys(model);
+  const lensOpen = useShown((s) => s.lensOpen);
+  return (
+    <div className="frame">
+      <TopBar model={model} />
+      <StageStrip model={model} stage={stage} />
+      <div className={lensOpen ? 'work' : 'work no-lens'}>
+        <main className="bench" aria-label={stage}>
+          <Boundary key={stage}>
+            <Suspense fallback={<p className="pad wait">Opening the bench…</p>}>
+              <Bench model={model} stage={stage} />
+            </Suspense>
+          </Boundary>
+        </main>
+        <Boundary>
+          <Lens model={model} />
+        </Boundary>
+      </div>
+      <Find model={model} />
+      <KeysHelp />
+      <SaidBar model={model} />
+    </div>
+  );
+}
+
+function Bench({ model, stage }: { model: ModelDocument; stage: Stage }) {
+  switch (stage) {
+    case 'gather':
+      return <Gather model={model} />;
+    case 'shape':
+      return <Shape model={model} />;
+    case 'link':
+      return <LinkStage model={model} />;
+    case 'measure':
+      return <Measure model={model} />;
+    case 'probe':
+      return <ProbeStage model={model} />;
+    default:
+      return <Prove model={model} />;
+  }
+}
+
+function TopBar({ model }: { model: ModelDocument }) {
+  const edits = useEdits(model);
+  const set = useShown((s) => s.set);
+  const { setColorScheme } = useMantineColorScheme();
+  const scheme = useComputedColorScheme('light');
+  return (
+    <header className="top">
+      <Link className="logo" to="/">
+        nexorem<span className="signal">/</span>
+      </Link>
+      <div>
+        <h1 className="title" style={{ display: 'inline', font: '640 14px var(--text)' }}>
+          {model.title}
+        </h1>{' '}
+        <small className="quiet">
+          draft, {model.edits === 0 ? 'as opened' : `${count(model.edits)} edit${model.edits === 1 ? '' : 's'} since it was opened`}
+        </small>
+      </div>
+      <span className="grow" />
+      <div className="undo" role="group" aria-label="History">
+        <button type="button" disabled={!model.undo || edits.busy} onClick={edits.undo} title={model.undo ? `by ${model.undo.author}` : 'Nothing to undo'}>
+          ↶ {model.undo ? `undo: ${model.undo.title}` : 'undo'}
+        </button>
+        <button
+          type="button"
+          disabled={!model.redo || edits.busy}
+          onClick={edits.redo}
+          aria-label={model.redo ? `redo: ${model.redo.title}` : 'redo'}
+          title={model.redo ? `redo: ${model.redo.title}` : 'Nothing to redo'}
+        >
+          ↷
+        </button>
+      </div>
+      <button type="button" className="find-box" onClick={() => set({ findOpen: true })}>
+        Find or do anything <span className="mono">Ctrl K</span>
+      </button>
+      <button
+        type="button"
+        className="plain"
+        aria-label={scheme === 'dark' ? 'Light theme' : 'Dark theme'}
+        title={scheme === 'dark' ? 'Light theme' : 'Dark theme'}
+        onClick={() => setColorScheme(scheme === 'dark' ? 'light' : 'dark')}
+      >
+        <svg className="mark" width="18" height="18" viewBox="0 0 18 18" aria-hidden>
+          <circle cx="9" cy="9" r="6.5" fill="none" stroke="currentColor" strokeWidth="1.6" />
+          <path d="M9 2.5a6.5 6.5 0 0 1 0 13Z" fill="currentColor" />
+        </svg>
+      </button>
+    </header>
+  );
+}
+
+function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
+  const warnings = model.findings.filter((f) => f.weight === 'warning');
+  const ofLinks = warnings.filter((f) => f.about.startsWith('link ')).length;
+  const broken = model.measures.filter((m) => m.broken).length;
+  const rows = model.tables.reduce((sum, t) => sum + t.rows, 0);
+  const counts: Record<Stage, [string, string]> = {
+    gather: [`${model.tables.length} tables`, ''],
+    shape: [`${count(rows)} rows`, ''],
+    link: [`${model.links.length} links`, ofLinks ? `${ofLinks} finding${ofLinks > 1 ? 's' : ''}` : ''],
+    measure: [String(model.measures.length), broken ? `${broken} broken` : ''],
+    probe: [String(model.probes.length), ''],
+    prove: [`${model.findings.length} finding${model.findings.length === 1 ? '' : 's'}`, ''],
+  };
+  return (
+    <nav className="stages" aria-label="Stages">
+      {STAGES.map((s) => (
+        <Link key={s} className="stage" to={`/m/${model.id}/${s}`} aria-current={s === stage ? 'page' : undefined}>
+          <b>{s.charAt(0).toUpperCase() + s.slice(1)}</b>
+          <span>{counts[s][0]}</span>
+          {counts[s][1] && <span className="signal">{counts[s][1]}</span>}
+        </Link>
+      ))}
+    </nav>
+  );
+}
+
+/** 1 to 6 go to the stages, Ctrl+Z and Ctrl+Shift+Z undo and redo, Ctrl+K finds. */
+function useKeys(model: ModelDocument) {
+  const navigate = useNavigate();
+  const { undo, redo } = useEdits(model);
+  const set = useShown((s) => s.set);
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const target = event.target as HTMLElement;
+      const typing = target.closest('input, textarea, select, [contenteditable="true"]') !== null;
+      const command = event.ctrlKey || event.metaKey;
+      if (command && event.key.toLowerCase() === 'k') {
+        event.preventDefault();
+        set({ findOpen: true });
+      } else if (typing) {
+        return;
+      } else if (command && event.key.toLowerCase() === 'z') {
+        event.preventDefault();
+        if (event.shiftKey) redo();
+        else undo();
+      } else if (!command && !event.altKey && /^[1-6]$/.test(event.key)) {
+        void navigate(`/m/${model.id}/${STAGES[Number(event.key) - 1]}`);
+      } else if (event.key === '?') {
+        set({ keysOpen: true });
+      }
+    };
+    window.addEventListener('keydown', onKey);
+    return () => window.removeEventListener('keydown', onKey);
+  });
+}

@@ -1,0 +1,129 @@
+// Ctrl+K: every table, column, link, measure, probe and action.
+import { Modal } from '@mantine/core';
+import { useMemo, useState, type KeyboardEvent } from 'react';
+import { useNavigate } from 'react-router';
+import type { ModelDocument } from '../api/client';
+import { useEdits } from '../api/queries';
+import { nameText } from '../shared/format';
+import { STAGES } from './App';
+import { asProbe, useShown } from './shown';
+
+interface Item {
+  kind: string;
+  text: string;
+  act: () => void;
+}
+
+const MOST = 60;
+
+function useItems(model: ModelDocument): Item[] {
+  const navigate = useNavigate();
+  const { undo, redo } = useEdits(model);
+  const { set, select } = useShown.getState();
+  return useMemo(() => {
+    const go = (stage: string) => void navigate(`/m/${model.id}/${stage}`);
+    const items: Item[] = [];
+    for (const stage of STAGES) items.push({ kind: 'stage', text: nameText(stage), act: () => go(stage) });
+    for (const t of model.tables) {
+      const show = () => {
+        select({ kind: 'table', name: t.name });
+        set({ table: t.name });
+        go('link');
+      };
+      items.push({ kind: t.role, text: t.name, act: show });
+      for (const c of t.columns) {
+        const showColumn = () => {
+          set({ table: t.name });
+          select({ kind: 'column', table: t.name, name: c.name });
+          go('shape');
+        };
+        items.push({ kind: 'column', text: `${t.name}.${c.name}`, act: showColumn });
+      }
+    }
+    for (const k of model.links) {
+      const show = () => {
+        select({ kind: 'link', name: k.name });
+        go('link');
+      };
+      items.push({ kind: 'link', text: `${k.name}: ${k.text}`, act: show });
+    }
+    for (const m of model.measures) {
+      const show = () => {
+        set({ measure: m.name });
+        select({ kind: 'measure', name: m.name });
+        go('measure');
+      };
+      items.push({ kind: 'measure', text: m.name, act: show });
+    }
+    for (const p of model.probes) {
+      const show = () => {
+        set({ probe: asProbe(p) });
+        go('probe');
+      };
+      items.push({ kind: 'probe', text: String(p.name), act: show });
+    }
+    if (model.undo) items.push({ kind: 'do', text: `Undo ${model.undo.title}`, act: undo });
+    if (model.redo) items.push({ kind: 'do', text: `Redo ${model.redo.title}`, act: redo });
+    items.push({ kind: 'do', text: 'New link', act: () => { set({ linkSheet: { from: '', to: '' } }); go('link'); } });
+    items.push({ kind: 'do', text: 'New measure', act: () => { set({ measure: '' }); go('measure'); } });
+    items.push({ kind: 'do', text: 'Show the keys', act: () => set({ keysOpen: true }) });
+    return items;
+  }, [model, navigate, undo, redo, set, select]);
+}
+
+export function Find({ model }: { model: ModelDocument }) {
+  const open = useShown((s) => s.findOpen);
+  const set = useShown((s) => s.set);
+  return (
+    <Modal opened={open} onClose={() => set({ findOpen: false })} withCloseButton={false} size="lg" aria-label="Find or do anything" yOffset="10vh">
+      {open && <FindList model={model} close={() => set({ findOpen: false })} />}
+    </Modal>
+  );
+}
+
+function FindList({ model, close }: { model: ModelDocument; close: () => void }) {
+  const [text, setText] = useState('');
+  const [place, setPlace] = useState(0);
+  const items = useItems(model);
+  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = items.filter((i) => words.every((w) => `${i.kind} ${i.text}`.toLowerCase().replaceAll('_', ' ').includes(w.replaceAll('_', ' ')))).slice(0, MOST);
+  const act = (item: Item | undefined) => {
+    close();
+    item?.act();
+  };
+  const onKey = (event: KeyboardEvent) => {
+    if (event.key === 'ArrowDown') setPlace(Math.min(place + 1, found.length - 1));
+    else if (event.key === 'ArrowUp') setPlace(Math.max(place - 1, 0));
+    else if (event.key === 'Enter') act(found[place]);
+    else return;
+    event.preventDefault();
+  };
+  return (
+    <>
+      <input
+        className="field"
+        // The box opens to be typed into.
+        data-autofocus
+        aria-label="Find"
+        placeholder="A table, column, link, measure, probe, or something to do"
+        value={text}
+        onKeyDown={onKey}
+        onChange={(e) => {
+          setText(e.target.value);
+          setPlace(0);
+        }}
+      />
+      <div className="find-list" role="listbox" aria-label="Found">
+        {found.map((item, i) => (
+          <button type="button" key={`${item.kind} ${item.text}`} role="option" aria-selected={i === place} onClick={() => act(item)} onMouseEnter={() => setPlace(i)}>
+            <span className="quiet" style={{ width: 84 }}>
+              {item.kind}
+            </span>
+            {item.text}
+          </button>
+        ))}
+        {found.length === 0 && <p className="wait">Nothing has these words.</p>}
+      </div>
+    </>
+  );
+}

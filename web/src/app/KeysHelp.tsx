@@ -1,0 +1,45 @@
+import { Modal } from '@mantine/core';
+import { useState } from 'react';
+import { author, setAuthor } from '../api/client';
+import { useShown } from './shown';
+
+const KEYS: [string, string][] = [
+  ['1 … 6', 'go to a stage'],
+  ['Ctrl K', 'find or do anything'],
+  ['Ctrl Z, Ctrl Shift Z', 'undo, redo'],
+  ['arrows', 'move from cell to cell in a grid or the matrix'],
+  ['Enter', 'choose: a cell is traced, a mark opened'],
+  ['Esc', 'close what is open'],
+  ['?', 'this list'],
+];
+
+export function KeysHelp() {
+  const open = useShown((s) => s.keysOpen);
+  const set = useShown((s) => s.set);
+  const [name, setName] = useState(author);
+  return (
+    <Modal opened={open} onClose={() => set({ keysOpen: false })} title="Keys" size="sm">
+      <table className="small-grid" style={{ width: '100%' }}>
+        <tbody>
+          {KEYS.map(([keys, does]) => (
+            <tr key={keys}>
+              <td className="mono">{keys}</td>
+              <td style={{ textAlign: 'left' }}>{does}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <label style={{ display: 'block', marginTop: 14 }}>
+        Edits of this window are by
+        <input
+          className="field"
+          value={name}
+          onChange={(e) => {
+            setName(e.target.value);
+            setAuthor(e.target.value);
+          }}
+        />
+      </label>
+    </Modal>
+  );
+}

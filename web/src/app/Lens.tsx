@@ -1,0 +1,61 @@
+// The Lens: in sentences and one small picture, what the selected thing is and does. The same in every stage.
+import type { ModelDocument } from '../api/client';
+import { LensCell } from '../features/probe/LensCell';
+import { LensLink } from '../features/link/LensLink';
+import { LensMeasure } from '../features/measure/LensMeasure';
+import { LensColumn, LensTable } from '../features/link/LensTable';
+import { useShown } from './shown';
+
+export function Lens({ model }: { model: ModelDocument }) {
+  const open = useShown((s) => s.lensOpen);
+  const set = useShown((s) => s.set);
+  const fold = () => {
+    localStorage.setItem('nexorem.lens', open ? 'closed' : 'open');
+    set({ lensOpen: !open });
+  };
+  return (
+    <aside className="lens" aria-label="Lens">
+      <button type="button" className="lens-fold" onClick={fold} aria-expanded={open} aria-label={open ? 'Fold the Lens away' : 'Open the Lens'} title={open ? 'Fold the Lens away' : 'Open the Lens'}>
+        {open ? '»' : '«'}
+      </button>
+      {open && <Inside model={model} />}
+    </aside>
+  );
+}
+
+function Inside({ model }: { model: ModelDocument }) {
+  const selection = useShown((s) => s.selection);
+  switch (selection?.kind) {
+    case 'table': {
+      const table = model.tables.find((t) => t.name === selection.name);
+      return table ? <LensTable model={model} table={table} /> : <Nothing />;
+    }
+    case 'column': {
+      const table = model.tables.find((t) => t.name === selection.table);
+      return table ? <LensColumn model={model} table={table} column={selection.name} /> : <Nothing />;
+    }
+    case 'link': {
+      const link = model.links.find((k) => k.name === selection.name);
+      return link ? <LensLink model={model} link={link} /> : <Nothing />;
+    }
+    case 'measure': {
+      const measure = model.measures.find((m) => m.name === selection.name);
+      return measure ? <LensMeasure model={model} measure={measure} /> : <Nothing />;
+    }
+    case 'cell':
+      return <LensCell model={model} measure={selection.measure} at={selection.at} />;
+    default:
+      return <Nothing />;
+  }
+}
+
+function Nothing() {
+  return (
+    <>
+      <h2>The Lens</h2>
+      <p className="quiet">
+        Choose a table, a link, a measure or a cell of a grid: here stands what it is, which filters reach it, over which links, and which do not.
+      </p>
+    </>
+  );
+}

@@ -1,0 +1,54 @@
+// The address names what is on screen, so that a link sent to a colleague opens the same.
+import { useEffect } from 'react';
+import { useSearchParams } from 'react-router';
+import type { ModelDocument } from '../api/client';
+import { asProbe, useShown, type Selection } from './shown';
+
+interface Addressed {
+  s?: Selection;
+  p?: Record<string, unknown>;
+  f?: string;
+  t?: string;
+  m?: string;
+}
+
+/** Puts on screen what an address names; what it does not name starts with the model's own first things. */
+export function readAddress(parameters: URLSearchParams, model: ModelDocument): void {
+  let named: Addressed = {};
+  try {
+    named = JSON.parse(parameters.get('at') ?? '{}') as Addressed;
+  } catch {
+    named = {};
+  }
+  const first = model.probes[0];
+  const facts = model.matrix.facts;
+  useShown.setState({
+    selection: named.s ?? null,
+    hovered: null,
+    fact: named.f ?? facts[0] ?? null,
+    table: named.t ?? model.tables[0]?.name ?? null,
+    measure: named.m ?? model.measures[0]?.name ?? null,
+    probe: named.p ? asProbe(named.p) : first ? asProbe(first) : null,
+    linkSheet: null,
+  });
+}
+
+/** Keeps the address in step with what is on screen. */
+export function useAddress(stage: string): void {
+  const [, setParameters] = useSearchParams();
+  const selection = useShown((s) => s.selection);
+  const probe = useShown((s) => s.probe);
+  const fact = useShown((s) => s.fact);
+  const table = useShown((s) => s.table);
+  const measure = useShown((s) => s.measure);
+  useEffect(() => {
+    const named: Addressed = {};
+    if (selection) named.s = selection;
+    if (stage === 'probe' && probe) named.p = { ...probe };
+    if (stage === 'link' && fact) named.f = fact;
+    if (stage === 'shape' && table) named.t = table;
+    if (stage === 'measure' && measure) named.m = measure;
+    if (named.s?.kind === 'cell' && probe) named.p = { ...probe };
+    setParameters(Object.keys(named).length ? { at: JSON.stringify(named) } : {}, { replace: true });
+  }, [selection, probe, fact, table, measure, stage, setParameters]);
+}

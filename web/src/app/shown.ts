@@ -1,0 +1,70 @@
+// What is on screen and is no part of the model: selection, hover, the open probe, what the frame has to say.
+import { create } from 'zustand';
+import type { Member, Pick, Probe, Problem } from '../api/client';
+import type { Edit } from '../api/queries';
+
+export type Selection =
+  | { kind: 'table'; name: string }
+  | { kind: 'column'; table: string; name: string }
+  | { kind: 'link'; name: string }
+  | { kind: 'measure'; name: string }
+  | { kind: 'cell'; measure: string; at: { column: string; member: Member }[] };
+
+export interface Said {
+  problem: Problem;
+  /** An edit that met another's: it can be made again on top. */
+  retry: Edit | null;
+}
+
+interface Shown {
+  selection: Selection | null;
+  hovered: string | null;
+  fact: string | null;
+  table: string | null;
+  measure: string | null;
+  probe: Probe | null;
+  said: Said | null;
+  lensOpen: boolean;
+  linkSheet: { from: string; to: string } | null;
+  findOpen: boolean;
+  keysOpen: boolean;
+  select: (selection: Selection | null) => void;
+  hover: (table: string | null) => void;
+  set: (part: Partial<Shown>) => void;
+  setProbe: (change: Partial<Probe>) => void;
+  say: (said: Said | null) => void;
+}
+
+export const EMPTY_PROBE: Probe = { rows: [], columns: [], measures: [], picks: [], totals: 'all' };
+
+export const useShown = create<Shown>((set) => ({
+  selection: null,
+  hovered: null,
+  fact: null,
+  table: null,
+  measure: null,
+  probe: null,
+  said: null,
+  lensOpen: localStorage.getItem('nexorem.lens') !== 'closed',
+  linkSheet: null,
+  findOpen: false,
+  keysOpen: false,
+  select: (selection) => set({ selection }),
+  hover: (hovered) => set({ hovered }),
+  set: (part) => set(part),
+  setProbe: (change) => set((s) => ({ probe: { ...(s.probe ?? EMPTY_PROBE), ...change } })),
+  say: (said) => set({ said }),
+}));
+
+/** A probe as the model stores it, with what it leaves out filled in. */
+export function asProbe(stored: Record<string, unknown>): Probe {
+  const list = (value: unknown) => (Array.isArray(value) ? (value as string[]) : []);
+  return {
+    ...(stored as Partial<Probe>),
+    rows: list(stored.rows),
+    columns: list(stored.columns),
+    measures: list(stored.measures),
+    picks: (Array.isArray(stored.picks) ? stored.picks : []) as Pick[],
+    totals: (stored.totals as Probe['totals'] | undefined) ?? 'none',
+  };
+}

@@ -1,0 +1,99 @@
+import type { LinkInfo, ModelDocument } from '../../api/client';
+import { useEdits } from '../../api/queries';
+import { useShown } from '../../app/shown';
+import { LinkMark } from '../../marks/Marks';
+import { count } from '../../shared/format';
+
+function flowSentence(link: LinkInfo): string {
+  if (!link.active) return 'It carries nothing until a formula switches it on, or you do.';
+  const there = `A filter on ${link.to_table} runs to ${link.from_table}.`;
+  return link.flow === 'two-way' ? `${there} One on ${link.from_table} runs to ${link.to_table}, too.` : `${there} None runs back.`;
+}
+
+export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo }) {
+  const { edit, busy } = useEdits(model);
+  const select = useShown((s) => s.select);
+  const change = (set: Record<string, unknown>) => void edit({ kind: 'change_link', name: link.name, set });
+  const rows = link.matched + link.orphans + link.empty;
+  const users = model.measures.filter((m) => m.switches_on.includes(link.name));
+  const findings = model.findings.filter((f) => f.about === `link ${link.name}`);
+  return (
+    <>
+      <h2>{link.name}</h2>
+      <p className="quiet">
+        {link.cardinality}, {link.active ? 'active' : 'inactive'}, {link.firm ? 'firm' : 'loose'}
+      </p>
+      <LinkMark link={link} width={120} />
+      <div className="formula-box">{link.text}</div>
+      <p>{flowSentence(link)}</p>
+      {link.description && <p className="quiet">{link.description}</p>}
+      <h3>State</h3>
+      <div className="segment" role="group" aria-label="State">
+        <button type="button" aria-pressed={link.active} disabled={busy} onClick={() => !link.active && change({ active: true })}>
+          active
+        </button>
+        <button type="button" aria-pressed={!link.active} disabled={busy} onClick={() => link.active && change({ active: false })}>
+          inactive
+        </button>
+      </div>
+      <h3>Flow</h3>
+      <div className="segment" role="group" aria-label="Flow">
+        <button type="button" aria-pressed={link.flow === 'one-way'} disabled={busy} onClick={() => link.flow !== 'one-way' && change({ flow: 'one-way' })}>
+          one-way
+        </button>
+        <button type="button" aria-pressed={link.flow === 'two-way'} disabled={busy} onClick={() => link.flow !== 'two-way' && change({ flow: 'two-way' })}>
+          two-way
+        </button>
+      </div>
+      <h3>Keys</h3>
+      <table>
+        <tbody>
+          <tr>
+            <td>rows of {link.from_table} that match</td>
+            <td className="num">
+              {count(link.matched)} of {count(rows)}
+            </td>
+          </tr>
+          <tr>
+            <td>name a key that is not there</td>
+            <td className={link.orphans ? 'num signal' : 'num'}>{count(link.orphans)}</td>
+          </tr>
+          <tr>
+            <td>have no key</td>
+            <td className="num">{count(link.empty)}</td>
+          </tr>
+        </tbody>
+      </table>
+      {findings.map((f) => (
+        <p key={f.code} style={{ marginTop: 8 }}>
+          {f.sentence} <span className="quiet">{f.mend}</span>
+        </p>
+      ))}
+      {!link.active && (
+        <>
+          <h3>A measure switches it on for itself</h3>
+          <div className="formula-box">given (via {link.text})</div>
+        </>
+      )}
+      {users.length > 0 && (
+        <>
+          <h3>Switched on by</h3>
+          <p className="measure-ink">{users.map((m) => m.name).join(', ')}</p>
+        </>
+      )}
+      <p style={{ marginTop: 18 }}>
+        <button
+          type="button"
+          className="pill small"
+          disabled={busy}
+          onClick={() => {
+            void edit({ kind: 'remove_link', name: link.name });
+            select(null);
+          }}
+        >
+          Remove this link
+        </button>
+      </p>
+    </>
+  );
+}

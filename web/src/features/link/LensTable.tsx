@@ -1,0 +1,202 @@
+import { useState } from 'react';
+import type { LinkInfo, ModelDocument, Profile, Stop, TableInfo } from '../../api/client';
+import { useProfiles } from '../../api/queries';
+import { useShown } from '../../app/shown';
+import { LinkMark, RoleMark } from '../../marks/Marks';
+import { columnText, count } from '../../shared/format';
+import { Histogram } from '../shape/Histogram';
+
+/** Why a filter stops, as the end of a sentence about the table it stops before. */
+export function stopWords(stop: Stop): string {
+  if (stop.reason === 'no link') return 'no link leads away';
+  if (stop.reason === 'inactive') return 'the link is inactive';
+  if (stop.reason === 'off') return 'the link is switched off';
+  return 'the link carries filters the other way only';
+}
+
+function LinkRow({ link, table }: { link: LinkInfo; table: string }) {
+  const select = useShown((s) => s.select);
+  const other = link.from_table === table ? link.to_table : link.from_table;
+  return (
+    <tr>
+      <td>
+        <button type="button" className="plain" onClick={() => select({ kind: 'link', name: link.name })}>
+          <b>{link.name}</b> <span className="quiet">{other}</span>
+        </button>
+      </td>
+      <td className="num">
+        <LinkMark link={link} width={48} />
+      </td>
+    </tr>
+  );
+}
+
+export function LensTable({ model, table }: { model: ModelDocument; table: TableInfo }) {
+  const set = useShown((s) => s.set);
+  const current = model.currents.find((c) => c.table === table.name);
+  const links = model.links.filter((k) => k.from_table === table.name || k.to_table === table.name);
+  const measures = model.measures.filter((m) => m.home === table.name);
+  return (
+    <>
+      <h2>
+        <RoleMark role={table.role} /> {table.name}
+      </h2>
+      <p className="quiet">
+        {table.role === 'disconnected' ? 'linked to nothing' : table.role}, {count(table.rows)} rows, {table.columns.length} columns
+        {table.source ? `, from ${table.source}` : ''}
+        {table.unmatched ? ', with an (unmatched) member' : ''}
+      </p>
+      {table.description && <p>{table.description}</p>}
+      {current && current.runs.length > 0 ? (
+        <p>
+          A filter here runs to{' '}
+          {current.runs.map((run, i) => (
+            <span key={run.link + run.to}>
+              {i > 0 && (i === current.runs.length - 1 ? ' and to ' : ', to ')}
+              <b>{run.to}</b> over <b>{run.link}</b>
+            </span>
+          ))}
+          .
+        </p>
+      ) : (
+        <p>A filter here stays here: no active link carries it on.</p>
+      )}
+      {current && current.stops.length > 0 && (
+        <>
+          <h3>It stops</h3>
+          <table>
+            <tbody>
+              {current.stops.map((stop) => (
+                <tr key={`${stop.link}${stop.to}`}>
+                  <td>{stop.to ? <>before <b>{stop.to}</b></> : 'here'}</td>
+                  <td className="quiet">{stop.link ? `${stop.link}: ` : ''}{stopWords(stop)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
+      <h3>Links</h3>
+      <table>
+        <tbody>
+          {links.map((link) => (
+            <LinkRow key={link.name} link={link} table={table.name} />
+          ))}
+        </tbody>
+      </table>
+      <p style={{ marginTop: 8 }}>
+        <button type="button" className="pill small" onClick={() => set({ linkSheet: { from: `${table.name}.`, to: '' } })}>
+          New link from here
+        </button>
+      </p>
+      <h3>Columns</h3>
+      <Columns table={table} />
+      {measures.length > 0 && (
+        <>
+          <h3>Measures that live here</h3>
+          <p>{measures.map((m) => m.name).join(', ')}</p>
+        </>
+      )}
+    </>
+  );
+}
+
+function Columns({ table }: { table: TableInfo }) {
+  const select = useShown((s) => s.select);
+  const [all, setAll] = useState(false);
+  const shown = all ? table.columns : table.columns.slice(0, 8);
+  return (
+    <>
+      <table>
+        <tbody>
+          {shown.map((c) => (
+            <tr key={c.name}>
+              <td>
+                <button type="button" className="plain" onClick={() => select({ kind: 'column', table: table.name, name: c.name })}>
+                  {c.name}
+                </button>
+              </td>
+              <td className="quiet">
+                {c.dtype}
+                {table.candidate_keys.includes(c.name) ? ', unique' : ''}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {!all && table.columns.length > shown.length && (
+        <button type="button" className="plain quiet" onClick={() => setAll(true)}>
+          {table.columns.length - shown.length} more
+        </button>
+      )}
+    </>
+  );
+}
+
+export function LensColumn({ model, table, column }: { model: ModelDocument; table: TableInfo; column: string }) {
+  const select = useShown((s) => s.select);
+  const profiles = useProfiles(model, table.name);
+  const profile = profiles.data?.find((p) => p.column === column);
+  const links = model.links.filter(
+    (k) => (k.from_table === table.name && k.from_columns.includes(column)) || (k.to_table === table.name && k.to_columns.includes(column)),
+  );
+  const users = model.measures.filter((m) => m.columns.includes(`${table.name}.${column}`));
+  return (
+    <>
+      <h2>
+        {table.name}.{column}
+      </h2>
+      <p className="quiet">
+        a column of{' '}
+        <button type="button" className="plain" onClick={() => select({ kind: 'table', name: table.name })}>
+          <u>{table.name}</u>
+        </button>
+      </p>
+      {profiles.isPending && <p className="wait">Reading the column…</p>}
+      {profile && <ColumnFacts profile={profile} />}
+      {links.length > 0 && (
+        <>
+          <h3>A key of</h3>
+          <table>
+            <tbody>
+              {links.map((link) => (
+                <LinkRow key={link.name} link={link} table={table.name} />
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
+      {users.length > 0 && (
+        <>
+          <h3>Named by</h3>
+          <p className="measure-ink">{users.map((m) => m.name).join(', ')}</p>
+        </>
+      )}
+    </>
+  );
+}
+
+function ColumnFacts({ profile }: { profile: Profile }) {
+  return (
+    <>
+      <Histogram counts={profile.histogram} width={320} height={54} />
+      <table>
+        <tbody>
+          <tr><td className="quiet">type</td><td>{profile.dtype}</td></tr>
+          <tr><td className="quiet">distinct</td><td>{count(profile.distinct)}{profile.unique ? ', every row its own: a key' : ''}</td></tr>
+          <tr><td className="quiet">empty</td><td>{count(profile.empty)} of {count(profile.rows)}</td></tr>
+          <tr><td className="quiet">smallest</td><td>{columnText(profile.smallest)}</td></tr>
+          <tr><td className="quiet">largest</td><td>{columnText(profile.largest)}</td></tr>
+        </tbody>
+      </table>
+      <h3>Commonest</h3>
+      <table>
+        <tbody>
+          {profile.commonest.map((c) => (
+            <tr key={String(c.value)}><td>{columnText(c.value)}</td><td className="num">{count(c.count)}</td></tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}

@@ -1,0 +1,87 @@
+// One link of the star: crow's foot, diode or lever, wave, and the current that runs over it or stops at it.
+import { memo, type PointerEvent } from 'react';
+import type { LinkInfo } from '../../api/client';
+import type { Line } from './layout';
+
+interface Props {
+  link: LinkInfo;
+  line: Line;
+  /** Where the current stands here: it runs towards a table, or is stopped coming from one. */
+  runsTo: string | null;
+  stopsFrom: string | null;
+  pale: boolean;
+  chosen: boolean;
+  labelled: boolean;
+  onSelect: (name: string) => void;
+  onGrab: (event: PointerEvent, name: string) => void;
+}
+
+const MARK = 11;
+
+export const StarLink = memo(function StarLink({ link, line, runsTo, stopsFrom, pale, chosen, labelled, onSelect, onGrab }: Props) {
+  const { ax, ay, bx, by } = line;
+  const length = Math.hypot(bx - ax, by - ay) || 1;
+  const ux = (bx - ax) / length;
+  const uy = (by - ay) / length;
+  const at = (t: number, side = 0): [number, number] => [ax + ux * t - uy * side, ay + uy * t + ux * side];
+  const p = (t: number, side = 0) => at(t, side).map((v) => v.toFixed(1)).join(' ');
+  const middle = length / 2;
+  const oneToOne = link.cardinality === 'one-to-one';
+  const manyToMany = link.cardinality === 'many-to-many';
+  const many = `M${p(0, 6)}L${p(13)}L${p(0, -6)}`;
+  const farMany = `M${p(length, 6)}L${p(length - 13)}L${p(length, -6)}`;
+  const classes = ['star-link'];
+  if (runsTo) classes.push('runs');
+  if (runsTo === link.to_table) classes.push('back');
+  if (pale && !runsTo && !stopsFrom && !chosen) classes.push('pale');
+  if (chosen) classes.push('chosen');
+  const stopAt = stopsFrom === link.from_table ? 24 : length - 24;
+  const words = `${link.name}: ${link.text}, ${link.cardinality}, ${link.active ? link.flow : 'inactive'}${link.firm ? '' : ', loose'}`;
+  return (
+    <g
+      className={classes.join(' ')}
+      data-link={link.name}
+      role="button"
+      tabIndex={0}
+      aria-label={words}
+      onPointerDown={(e) => onGrab(e, link.name)}
+      onKeyDown={(e) => (e.key === 'Enter' || e.key === ' ') && onSelect(link.name)}
+    >
+      <title>{words}</title>
+      <path className="hit" d={`M${p(0)}L${p(length)}`} />
+      {link.active ? (
+        <path className="line" d={link.firm ? `M${p(length)}L${p(0)}` : waveAlong(length, p)} />
+      ) : (
+        <>
+          <path className="line" d={`M${p(0)}L${p(middle - MARK)}M${p(length)}L${p(middle + MARK)}M${p(middle - MARK)}L${p(middle + 7, -11)}`} />
+          <circle className="solid" cx={at(middle - MARK)[0]} cy={at(middle - MARK)[1]} r="2.6" />
+          <circle className="solid" cx={at(middle + MARK)[0]} cy={at(middle + MARK)[1]} r="2.6" />
+        </>
+      )}
+      <path className="line" d={oneToOne ? `M${p(9, 6)}L${p(9, -6)}` : many} style={{ strokeDasharray: 'none', animation: 'none' }} />
+      <path className="line" d={manyToMany ? farMany : `M${p(length - 9, 6)}L${p(length - 9, -6)}`} style={{ strokeDasharray: 'none', animation: 'none' }} />
+      {link.active && link.flow === 'one-way' && (
+        <path className="solid" d={`M${p(middle - 8)}L${p(middle + 6, 6.5)}L${p(middle + 6, -6.5)}ZM${p(middle - 9, 6)}L${p(middle - 9, -6)}L${p(middle - 7.4, -6)}L${p(middle - 7.4, 6)}Z`} />
+      )}
+      {link.active && link.flow === 'two-way' && (
+        <path className="solid" d={`M${p(middle)}L${p(middle + 12, 6)}L${p(middle + 12, -6)}ZM${p(middle)}L${p(middle - 12, 6)}L${p(middle - 12, -6)}Z`} />
+      )}
+      {stopsFrom && <path className="stop-bar" d={`M${p(stopAt, 8)}L${p(stopAt, -8)}`} />}
+      {(labelled || chosen || runsTo) && (
+        <text x={at(middle)[0] + 9} y={at(middle)[1] - 9}>
+          {link.name}
+        </text>
+      )}
+    </g>
+  );
+});
+
+function waveAlong(length: number, p: (t: number, side?: number) => string): string {
+  let path = `M${p(length)}`;
+  const steps = Math.max(Math.round(length / 9), 2);
+  for (let i = 1; i <= steps; i += 1) {
+    const t = length - (length * i) / steps;
+    path += `Q${p(t + length / steps / 2, i % 2 ? 6 : -6)} ${p(t)}`;
+  }
+  return path;
+}

@@ -1,0 +1,69 @@
+import type { FormulaAnswer, MeasureInfo, ModelDocument } from '../../api/client';
+import { useFormula } from '../../api/queries';
+import { useShown } from '../../app/shown';
+import { nameText } from '../../shared/format';
+
+export function LensMeasure({ model, measure }: { model: ModelDocument; measure: MeasureInfo }) {
+  const told = useFormula(model, measure.name, measure.formula);
+  const select = useShown((s) => s.select);
+  const set = useShown((s) => s.set);
+  const above = model.measures.filter((m) => m.builds_on.includes(measure.name));
+  const links = (names: string[]) =>
+    names.map((n, i) => (
+      <span key={n}>
+        {i > 0 && ', '}
+        <button type="button" className="plain measure-ink" onClick={() => { set({ measure: n }); select({ kind: 'measure', name: n }); }}>
+          {n}
+        </button>
+      </span>
+    ));
+  return (
+    <>
+      <h2>{nameText(measure.name)}</h2>
+      <p className="quiet">
+        {measure.trial ? 'a trial' : 'official'}
+        {measure.dtype ? `, gives a ${measure.dtype}` : ''}
+        {measure.home ? `, lives with ${measure.home}` : ''}
+      </p>
+      {measure.description && <p>{measure.description}</p>}
+      <div className="formula-box">{measure.formula}</div>
+      {measure.broken && <p role="alert" className="signal">It cannot be computed: {measure.broken}</p>}
+      {told.data && told.data.errors.length === 0 && <Reached model={model} told={told.data} />}
+      {measure.builds_on.length > 0 && (
+        <>
+          <h3>Builds on</h3>
+          <p>{links(measure.builds_on)}</p>
+        </>
+      )}
+      <h3>Built on it</h3>
+      <p>{above.length ? links(above.map((m) => m.name)) : 'nothing yet'}</p>
+    </>
+  );
+}
+
+function Reached({ model, told }: { model: ModelDocument; told: FormulaAnswer }) {
+  const unreached = model.tables.filter((t) => !told.tables.includes(t.name)).map((t) => t.name);
+  return (
+    <>
+      {told.scans.map((scan) => (
+        <div key={scan.text + JSON.stringify(scan.tables)}>
+          <h3>
+            <span className="mono">{scan.text}</span> is reached by
+          </h3>
+          <table>
+            <tbody>
+              {Object.entries(scan.tables).map(([table, path]) => (
+                <tr key={table}>
+                  <td>{table}</td>
+                  <td className="quiet">{path.length ? `over ${path.join(', ')}` : 'itself'}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      ))}
+      <h3>Not reached by</h3>
+      <p>{unreached.length ? unreached.join(', ') : 'every table reaches it'}</p>
+    </>
+  );
+}

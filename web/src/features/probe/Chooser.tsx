@@ -1,0 +1,66 @@
+// A chip that opens a list to type in: what can stand at this place of the sentence.
+import { Popover } from '@mantine/core';
+import { useState, type KeyboardEvent } from 'react';
+
+export interface Choice {
+  value: string;
+  text: string;
+  detail?: string;
+}
+
+const MOST = 80;
+
+export function Chooser({ label, title, choices, onChoose }: { label: string; title: string; choices: Choice[]; onChoose: (value: string) => void }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <Popover opened={open} onChange={setOpen} trapFocus position="bottom-start" shadow="none" width={320}>
+      <Popover.Target>
+        <span className="chip add">
+          <button type="button" aria-label={title} title={title} aria-expanded={open} onClick={() => setOpen(!open)}>
+            {label}
+          </button>
+        </span>
+      </Popover.Target>
+      <Popover.Dropdown>
+        {open && (
+          <ChoiceList
+            title={title}
+            choices={choices}
+            onChoose={(value) => {
+              setOpen(false);
+              onChoose(value);
+            }}
+          />
+        )}
+      </Popover.Dropdown>
+    </Popover>
+  );
+}
+
+function ChoiceList({ title, choices, onChoose }: { title: string; choices: Choice[]; onChoose: (value: string) => void }) {
+  const [text, setText] = useState('');
+  const [place, setPlace] = useState(0);
+  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = choices.filter((c) => words.every((w) => `${c.text} ${c.value}`.toLowerCase().includes(w))).slice(0, MOST);
+  const onKey = (event: KeyboardEvent) => {
+    if (event.key === 'ArrowDown') setPlace(Math.min(place + 1, found.length - 1));
+    else if (event.key === 'ArrowUp') setPlace(Math.max(place - 1, 0));
+    else if (event.key === 'Enter' && found[place]) onChoose(found[place].value);
+    else return;
+    event.preventDefault();
+  };
+  return (
+    <>
+      <input className="field" data-autofocus aria-label={title} placeholder={title} value={text} onKeyDown={onKey} onChange={(e) => { setText(e.target.value); setPlace(0); }} />
+      <div className="find-list" role="listbox" aria-label={title} style={{ maxHeight: 300 }}>
+        {found.map((c, i) => (
+          <button key={c.value} type="button" role="option" aria-selected={i === place} onMouseEnter={() => setPlace(i)} onClick={() => onChoose(c.value)}>
+            <span>{c.text}</span>
+            <span className="quiet" style={{ marginLeft: 'auto' }}>{c.detail}</span>
+          </button>
+        ))}
+        {found.length === 0 && <p className="wait">Nothing has these words.</p>}
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,68 @@
+// Prove: what the model, its data and its measures say of themselves.
+import { useNavigate } from 'react-router';
+import type { Finding, ModelDocument } from '../../api/client';
+import { useShown } from '../../app/shown';
+
+const WEIGHTS: [Finding['weight'], string, string][] = [
+  ['warning', 'May make a number wrong', '◆'],
+  ['note', 'Worth a look', '◇'],
+];
+
+/** Shows what a finding is about: in the Lens, and on its own stage. */
+export function useShowAbout(model: ModelDocument) {
+  const navigate = useNavigate();
+  const { select, set } = useShown.getState();
+  return (about: string) => {
+    const [kind = '', ...rest] = about.split(' ');
+    const name = rest.join(' ');
+    if (kind === 'measure') {
+      set({ measure: name });
+      select({ kind: 'measure', name });
+      void navigate(`/m/${model.id}/measure`);
+      return;
+    }
+    select({ kind: kind === 'link' ? 'link' : 'table', name });
+    void navigate(`/m/${model.id}/link`);
+  };
+}
+
+export function FindingLine({ finding, show }: { finding: Finding; show: (about: string) => void }) {
+  return (
+    <div className={`finding ${finding.weight}`}>
+      <span className="sign" title={finding.weight}>
+        {finding.weight === 'warning' ? '◆' : '◇'}
+      </span>
+      <div>
+        <button type="button" className="plain" onClick={() => show(finding.about)}>
+          <b>{finding.sentence}</b>
+        </button>
+        <div className="quiet">{finding.mend}</div>
+      </div>
+    </div>
+  );
+}
+
+export function Prove({ model }: { model: ModelDocument }) {
+  const show = useShowAbout(model);
+  return (
+    <div className="pad" style={{ maxWidth: 860 }}>
+      <h2>Findings</h2>
+      <p className="quiet">Read anew after every edit from the model, its {model.tables.length} tables and its {model.measures.length} measures.</p>
+      {model.findings.length === 0 && <p>Nothing was found: every key has its partner, every link is used, every measure can be computed.</p>}
+      {WEIGHTS.map(([weight, words]) => {
+        const found = model.findings.filter((f) => f.weight === weight);
+        if (found.length === 0) return null;
+        return (
+          <section key={weight} aria-label={words}>
+            <h3 style={{ margin: '18px 0 2px' }}>
+              {words}, {found.length}
+            </h3>
+            {found.map((f) => (
+              <FindingLine key={f.code + f.about} finding={f} show={show} />
+            ))}
+          </section>
+        );
+      })}
+    </div>
+  );
+}
