@@ -1,6 +1,6 @@
 // The frame: the model, the six stages in the order of the work, undo, find, theme, and the Lens.
 import { useMantineColorScheme, useComputedColorScheme } from '@mantine/core';
-import { Suspense, lazy, useEffect, useMemo } from 'react';
+import { Suspense, lazy, useEffect, useState } from 'react';
 import { Link, Navigate, Route, Routes, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { ModelDocument } from '../api/client';
 import { useEdits, useFollow, useModel, useModels } from '../api/queries';
@@ -72,7 +72,7 @@ function ModelFrame() {
 function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
   const [parameters] = useSearchParams();
   // What an address names is put on screen before the first picture of it.
-  useMemo(() => readAddress(parameters, model), [model.id]);
+  useState(() => readAddress(parameters, model));
   useFollow(model.id);
   useAddress(stage);
   useKeys(model);
@@ -90,7 +90,7 @@ function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
           </Boundary>
         </main>
         <Boundary>
-          <Lens model={model} />
+          <Lens model={model} stage={stage} />
         </Boundary>
       </div>
       <Find model={model} />

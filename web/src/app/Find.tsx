@@ -6,7 +6,7 @@ import type { ModelDocument } from '../api/client';
 import { useEdits } from '../api/queries';
 import { nameText } from '../shared/format';
 import { STAGES } from './App';
-import { asProbe, useShown } from './shown';
+import { actions, asProbe, useShown } from './shown';
 
 interface Item {
   kind: string;
@@ -19,7 +19,7 @@ const MOST = 60;
 function useItems(model: ModelDocument): Item[] {
   const navigate = useNavigate();
   const { undo, redo } = useEdits(model);
-  const { set, select } = useShown.getState();
+  const { set, select } = actions;
   return useMemo(() => {
     const go = (stage: string) => void navigate(`/m/${model.id}/${stage}`);
     const items: Item[] = [];

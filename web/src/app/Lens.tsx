@@ -4,9 +4,10 @@ import { LensCell } from '../features/probe/LensCell';
 import { LensLink } from '../features/link/LensLink';
 import { LensMeasure } from '../features/measure/LensMeasure';
 import { LensColumn, LensTable } from '../features/link/LensTable';
-import { useShown } from './shown';
+import type { Stage } from './App';
+import { useShown, type Selection } from './shown';
 
-export function Lens({ model }: { model: ModelDocument }) {
+export function Lens({ model, stage }: { model: ModelDocument; stage: Stage }) {
   const open = useShown((s) => s.lensOpen);
   const set = useShown((s) => s.set);
   const fold = () => {
@@ -18,13 +19,22 @@ export function Lens({ model }: { model: ModelDocument }) {
       <button type="button" className="lens-fold" onClick={fold} aria-expanded={open} aria-label={open ? 'Fold the Lens away' : 'Open the Lens'} title={open ? 'Fold the Lens away' : 'Open the Lens'}>
         {open ? '»' : '«'}
       </button>
-      {open && <Inside model={model} />}
+      {open && <Inside model={model} stage={stage} />}
     </aside>
   );
 }
 
-function Inside({ model }: { model: ModelDocument }) {
-  const selection = useShown((s) => s.selection);
+/** Where nothing is selected, the Lens says what the stage itself is about. */
+function useSubject(stage: Stage): Selection | null {
+  const { selection, fact, table, measure } = useShown();
+  if (selection) return selection;
+  if (stage === 'measure' && measure) return { kind: 'measure', name: measure };
+  if (stage === 'link' && fact) return { kind: 'table', name: fact };
+  return (stage === 'shape' || stage === 'gather') && table ? { kind: 'table', name: table } : null;
+}
+
+function Inside({ model, stage }: { model: ModelDocument; stage: Stage }) {
+  const selection = useSubject(stage);
   switch (selection?.kind) {
     case 'table': {
       const table = model.tables.find((t) => t.name === selection.name);

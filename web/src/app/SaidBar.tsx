@@ -1,7 +1,7 @@
 // What the frame has to say: why something was refused, and the choice where two edits met.
 import type { ModelDocument } from '../api/client';
 import { queryClient, useEdits } from '../api/queries';
-import { useShown } from './shown';
+import { actions, useShown } from './shown';
 
 export function SaidBar({ model }: { model: ModelDocument | null }) {
   const said = useShown((s) => s.said);
@@ -38,7 +38,7 @@ export function SaidBar({ model }: { model: ModelDocument | null }) {
 }
 
 function keepTheirs(id: number) {
-  useShown.getState().say(null);
+  actions.say(null);
   void queryClient.invalidateQueries({ queryKey: ['model', id] });
 }
 

@@ -56,6 +56,9 @@ export const useShown = create<Shown>((set) => ({
   say: (said) => set({ said }),
 }));
 
+/** What changes the state; never changes itself, so it needs no hook. */
+export const actions = useShown.getState();
+
 /** A probe as the model stores it, with what it leaves out filled in. */
 export function asProbe(stored: Record<string, unknown>): Probe {
   const list = (value: unknown) => (Array.isArray(value) ? (value as string[]) : []);

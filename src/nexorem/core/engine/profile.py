@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import combinations
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,7 @@ from nexorem.core.values import iso
 
 BINS = 16
 COMMONEST = 5
+MOST_PAIRED = 8
 
 
 def profile(star: Star, table: str, column: str) -> dict[str, Any]:
@@ -46,6 +48,11 @@ def _histogram(dtype: str, data: Any, counts: Any) -> list[int]:
 
 
 def candidate_keys(star: Star, table: str) -> list[str]:
-    """Columns that are unique and never empty."""
-    names = star.rows[table].columns
-    return [c for c in names if (p := star.domain(table, (c,))).size - 1 == star.size(table) > 0 and bool(star.column(table, c).valid[p.firsts[:-1]].all())]
+    """Columns that are unique and never empty; where there are none, pairs of columns that are together."""
+    size = star.size(table)
+    full = [c for c, v in star.rows[table].columns.items() if bool(v.valid[:size].all()) and v.dtype not in ("number", "boolean")]
+    singles = [c for c in full if star.domain(table, (c,)).size - 1 == size > 0]
+    if singles or size == 0:
+        return singles
+    pairs = combinations(full[:MOST_PAIRED], 2)
+    return [f"{a} + {b}" for a, b in pairs if star.domain(table, (a, b)).size - 1 == size]

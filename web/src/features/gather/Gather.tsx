@@ -3,7 +3,7 @@ import { useState, type DragEvent } from 'react';
 import { useNavigate } from 'react-router';
 import { Refusal, author, type ModelDocument, type Problem, type TableInfo } from '../../api/client';
 import { queryClient, useModels } from '../../api/queries';
-import { useShown } from '../../app/shown';
+import { actions, useShown } from '../../app/shown';
 import { RoleMark } from '../../marks/Marks';
 import { count } from '../../shared/format';
 
@@ -82,7 +82,7 @@ function OpenPackage() {
 
 function TableCard({ table }: { table: TableInfo }) {
   const selection = useShown((s) => s.selection);
-  const { select, set } = useShown.getState();
+  const { select, set } = actions;
   const chosen = selection?.kind === 'table' && selection.name === table.name;
   return (
     <button

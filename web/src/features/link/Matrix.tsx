@@ -1,7 +1,7 @@
 // The bus matrix: a row a fact, a column a dimension, in each cell how the one filters the other.
 import { useRef, type KeyboardEvent } from 'react';
 import type { ModelDocument } from '../../api/client';
-import { useShown } from '../../app/shown';
+import { actions, useShown } from '../../app/shown';
 import { REACH_WORDS, ReachMark, RoleMark, type ReachKind } from '../../marks/Marks';
 import { count } from '../../shared/format';
 
@@ -10,7 +10,7 @@ const LEGEND: ReachKind[] = ['direct', 'through', 'inactive', 'loose'];
 export function Matrix({ model, fact }: { model: ModelDocument; fact: string }) {
   const { facts, dimensions, cells } = model.matrix;
   const hovered = useShown((s) => s.hovered);
-  const { select, set, hover } = useShown.getState();
+  const { select, set, hover } = actions;
   const body = useRef<HTMLTableSectionElement>(null);
   const role = (name: string) => model.tables.find((t) => t.name === name)?.role ?? 'dimension';
   const current = model.currents.find((c) => c.table === hovered);

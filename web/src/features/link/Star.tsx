@@ -2,7 +2,7 @@
 import { memo, useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, type PointerEvent } from 'react';
 import type { ModelDocument, TableInfo } from '../../api/client';
 import { useEdits } from '../../api/queries';
-import { useShown } from '../../app/shown';
+import { actions, useShown } from '../../app/shown';
 import { RoleMark } from '../../marks/Marks';
 import { count } from '../../shared/format';
 import { between, layout, offsets, type Box } from './layout';
@@ -91,7 +91,7 @@ export function Star({ model, fact }: { model: ModelDocument; fact: string }) {
   const [open, setOpen] = useState<Set<string>>(new Set());
   const hovered = useShown((s) => s.hovered);
   const selection = useShown((s) => s.selection);
-  const { select, hover, set } = useShown.getState();
+  const { select, hover, set } = actions;
   const { edit } = useEdits(model);
   const placed = useMemo(() => layout(model, fact), [model, fact]);
   const boxes = useMemo(() => {

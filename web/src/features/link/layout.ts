@@ -10,8 +10,10 @@ export interface Box {
 }
 
 export const CARD_HEIGHT = 46;
-const RING = [0, 185, 300, 400];
-const FLATTEN = 0.86;
+// Benches are higher than wide beside the matrix: outer rings grow upwards and downwards rather than sideways.
+const RADIUS_X = [0, 178, 206, 206];
+const RADIUS_Y = [0, 158, 262, 350];
+const TURN = 0.75;
 const INACTIVE_COST = 3;
 
 export function cardWidth(name: string): number {
@@ -33,7 +35,7 @@ function branches(model: ModelDocument, fact: string): Branch {
       .filter((k) => k.from_table !== k.to_table && (k.from_table === name || k.to_table === name))
       .map((k) => ({ table: k.from_table === name ? k.to_table : k.from_table, cost: k.active ? 1 : INACTIVE_COST }));
   const add = (parent: Branch, name: string) => {
-    const branch: Branch = { name, ring: Math.min(parent.ring + 1, RING.length - 1), children: [] };
+    const branch: Branch = { name, ring: Math.min(parent.ring + 1, RADIUS_X.length - 1), children: [] };
     parent.children.push(branch);
     found.set(name, branch);
   };
@@ -88,26 +90,35 @@ function separate(boxes: Map<string, Box>, fixed: Set<string>): void {
 /** Centres and sizes of all linked tables, and the names of those that are linked to nothing. */
 export function layout(model: ModelDocument, fact: string): { boxes: Map<string, Box>; shelf: string[] } {
   const boxes = new Map<string, Box>();
-  const put = (branch: Branch, from: number, to: number) => {
-    const angle = (from + to) / 2;
-    const radius = RING[branch.ring] ?? 0;
+  const put = (branch: Branch, angle: number, spread: number) => {
     const place = model.places[`${fact}/${branch.name}`];
-    const width = cardWidth(branch.name);
     boxes.set(branch.name, {
-      x: place ? place.x : Math.cos(angle) * radius,
-      y: place ? place.y : Math.sin(angle) * radius * FLATTEN,
-      width,
+      x: place ? place.x : Math.cos(angle) * (RADIUS_X[branch.ring] ?? 0),
+      y: place ? place.y : Math.sin(angle) * (RADIUS_Y[branch.ring] ?? 0),
+      width: cardWidth(branch.name),
       height: CARD_HEIGHT,
     });
+    // What stands nearly level with the fact sends its own out at a slant: up on the right, down on the left.
+    const level = branch.ring > 0 && Math.abs(Math.sin(angle)) < 0.6;
+    fan(branch, angle - (level ? TURN / branch.ring : 0), spread);
+  };
+  const fan = (branch: Branch, angle: number, spread: number) => {
     const total = leaves(branch);
-    let at = from;
+    let at = angle - spread / 2;
     for (const child of branch.children) {
-      const share = ((to - from) * leaves(child)) / total;
-      put(child, at, at + share);
+      const share = (spread * leaves(child)) / (branch.children.length ? total : 1);
+      put(child, at + share / 2, Math.min(share, Math.PI * 0.8));
       at += share;
     }
   };
-  put(branches(model, fact), -Math.PI * 0.75, Math.PI * 1.25);
+  const root = branches(model, fact);
+  // The neighbour with most links to the fact stands above it, where they can be told apart; the others around.
+  const parallel = (b: Branch) => model.links.filter((k) => [k.from_table, k.to_table].includes(fact) && [k.from_table, k.to_table].includes(b.name)).length;
+  root.children.sort((a, b) => parallel(b) - parallel(a));
+  const [first, ...others] = root.children;
+  put({ ...root, children: [] }, 0, 0);
+  if (first) put(first, -Math.PI / 2, Math.PI * 0.5);
+  if (others.length) fan({ ...root, children: others }, Math.PI / 2, Math.PI * 1.5);
   const pulled = [...boxes.keys()].filter((name) => model.places[`${fact}/${name}`]);
   separate(boxes, new Set([fact, ...pulled]));
   return { boxes, shelf: model.tables.filter((t) => !boxes.has(t.name)).map((t) => t.name) };

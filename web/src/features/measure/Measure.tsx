@@ -3,7 +3,7 @@ import { useDebouncedValue } from '@mantine/hooks';
 import { useEffect, useMemo, useState } from 'react';
 import { toUtf16, type ErrorItem, type FormulaAnswer, type MeasureInfo, type ModelDocument, type Probe, type Scalar } from '../../api/client';
 import { useEdits, useFormula, useGrid } from '../../api/queries';
-import { EMPTY_PROBE, useShown } from '../../app/shown';
+import { actions, EMPTY_PROBE, useShown } from '../../app/shown';
 import { measureText, memberText, nameText, count, columnName } from '../../shared/format';
 import { FormulaEditor } from './FormulaEditor';
 
@@ -31,7 +31,7 @@ function outline(measures: MeasureInfo[]): [MeasureInfo, number][] {
 }
 
 function Outline({ model, chosen }: { model: ModelDocument; chosen: string }) {
-  const { set, select } = useShown.getState();
+  const { set, select } = actions;
   const sound = model.measures.filter((m) => !m.broken);
   const totals = useGrid(model, { ...EMPTY_PROBE, measures: sound.map((m) => m.name), totals: 'none' });
   const value = (m: MeasureInfo) => {
@@ -111,7 +111,7 @@ function Desk({ model, measure }: { model: ModelDocument; measure: MeasureInfo }
   const current = formula === draft.formula ? told.data : undefined;
   const errors = current?.errors ?? [];
   const { edit, busy } = useEdits(model);
-  const { set, select } = useShown.getState();
+  const { set, select } = actions;
   const taken = isNew && model.measures.some((m) => m.name.toLowerCase() === name.trim().toLowerCase());
   const can = changed && errors.length === 0 && draft.formula.trim() !== '' && !busy && (!isNew || (name.trim() !== '' && !taken));
   const save = async () => {

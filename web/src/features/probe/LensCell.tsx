@@ -168,29 +168,35 @@ function Runs({ node }: { node: TraceNode }) {
 function Stops({ node, model }: { node: TraceNode; model: ModelDocument }) {
   const select = useShown((s) => s.select);
   const line = (stop: Stop) => (
-    <div key={`${stop.link}${stop.from}`}>
+    <span key={`${stop.link}${stop.from}`} style={{ display: 'block', color: 'var(--ink)' }}>
       {stop.to ? <>before <b>{stop.to}</b>, coming from {stop.from}: </> : <>at <b>{stop.from}</b>: </>}
       {stop.link && model.links.some((k) => k.name === stop.link) ? (
         <button type="button" className="plain" onClick={() => select({ kind: 'link', name: stop.link ?? '' })}><u>{stop.link}</u></button>
       ) : null}{' '}
       <span className="quiet">{stopWords(stop)}</span>
-    </div>
+    </span>
   );
-  const inactive = node.blocked.filter((b) => b.reason !== 'one-way');
-  const oneWay = node.blocked.filter((b) => b.reason === 'one-way');
+  // Links with a filtered table on one side that simply lead elsewhere fold away.
+  const near = node.blocked.filter((b) => b.reason !== 'one-way' && (b.to === node.arithmetic?.grain || b.reason === 'no link'));
+  const rest = node.blocked.filter((b) => !near.includes(b));
   return (
     <>
       {node.unreached?.map((u) => (
         <p key={u.table} className="signal" style={{ marginBottom: 4 }}>
-          The filter on <b>{u.table}</b> does not reach {node.arithmetic?.grain}:{' '}
-          {u.stops.length ? u.stops.map((s) => (s.link ? `${s.link}, ${s.from} to ${s.to}, ${stopWords(s)}` : stopWords(s))).join('; ') : 'nothing leads there'}.
+          The filter on <b>{u.table}</b> does not reach {node.arithmetic?.grain}. {u.stops.length ? '' : 'Nothing leads there.'}
+          {u.stops.map((s) => (
+            <span key={`${s.link}${s.to}`} style={{ display: 'block' }}>{line(s)}</span>
+          ))}
         </p>
       ))}
-      {inactive.map(line)}
-      {oneWay.length > 0 && (
+      {near.filter((b) => !node.unreached?.some((u) => u.stops.some((s) => s.link === b.link))).map(line)}
+      {rest.length > 0 && (
         <details>
-          <summary className="quiet">and {oneWay.length} link{oneWay.length > 1 ? 's' : ''} that run the other way only</summary>
-          {oneWay.map(line)}
+          <summary className="quiet">
+            {near.length || node.unreached?.length ? 'and ' : ''}
+            {rest.length} link{rest.length > 1 ? 's' : ''} that lead elsewhere
+          </summary>
+          {rest.map(line)}
         </details>
       )}
     </>

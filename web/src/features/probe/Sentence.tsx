@@ -3,7 +3,7 @@ import { Menu } from '@mantine/core';
 import { useState, type DragEvent, type KeyboardEvent } from 'react';
 import type { ModelDocument, Pick, Probe } from '../../api/client';
 import { useEdits } from '../../api/queries';
-import { EMPTY_PROBE, asProbe, useShown } from '../../app/shown';
+import { actions, EMPTY_PROBE, asProbe, useShown } from '../../app/shown';
 import { columnName, columnText, nameText, UNMATCHED } from '../../shared/format';
 import { Chooser, type Choice } from './Chooser';
 
@@ -60,7 +60,7 @@ function Chips({ part, probe, put }: { part: Part; probe: Probe; put: (change: P
         type="button"
         title="Drag to another place, or Alt and an arrow; Delete takes it out"
         onKeyDown={(e) => onKey(e, i)}
-        onClick={() => part === 'measures' && useShown.getState().select({ kind: 'measure', name })}
+        onClick={() => part === 'measures' && actions.select({ kind: 'measure', name })}
       >
         {text(name)}
       </button>

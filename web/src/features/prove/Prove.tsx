@@ -1,7 +1,7 @@
 // Prove: what the model, its data and its measures say of themselves.
 import { useNavigate } from 'react-router';
 import type { Finding, ModelDocument } from '../../api/client';
-import { useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
 
 const WEIGHTS: [Finding['weight'], string, string][] = [
   ['warning', 'May make a number wrong', '◆'],
@@ -11,7 +11,7 @@ const WEIGHTS: [Finding['weight'], string, string][] = [
 /** Shows what a finding is about: in the Lens, and on its own stage. */
 export function useShowAbout(model: ModelDocument) {
   const navigate = useNavigate();
-  const { select, set } = useShown.getState();
+  const { select, set } = actions;
   return (about: string) => {
     const [kind = '', ...rest] = about.split(' ');
     const name = rest.join(' ');

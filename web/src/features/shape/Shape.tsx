@@ -4,7 +4,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef } from 'react';
 import { client, unwrap, type ModelDocument, type Profile, type TableInfo } from '../../api/client';
 import { useProfiles } from '../../api/queries';
-import { useShown } from '../../app/shown';
+import { actions, useShown } from '../../app/shown';
 import { RoleMark } from '../../marks/Marks';
 import { columnText, count } from '../../shared/format';
 import { Histogram } from './Histogram';
@@ -86,7 +86,7 @@ function Rows({ model, table }: { model: ModelDocument; table: TableInfo }) {
 
 export function Shape({ model }: { model: ModelDocument }) {
   const chosen = useShown((s) => s.table);
-  const { set, select } = useShown.getState();
+  const { set, select } = actions;
   const table = model.tables.find((t) => t.name === chosen) ?? model.tables[0];
   return (
     <div className="shape">

@@ -1,0 +1,114 @@
+"""One headless Chromium for the whole run, and the few gestures the tests make with it."""
+
+from __future__ import annotations
+
+import tempfile
+import time
+
+from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import WebDriverWait
+
+FLAGS = (
+    "--headless=new --no-sandbox --disable-gpu --disable-dev-shm-usage --disable-quic --no-first-run --disable-background-networking "
+    "--disable-component-update --disable-sync --hide-scrollbars --force-device-scale-factor=1"
+).split()
+
+
+class Browser:
+    """A browser with a window of exactly the size asked for."""
+
+    def __init__(self, width=1280, height=800, dark=False):
+        options = webdriver.ChromeOptions()
+        options.binary_location = "/usr/bin/chromium"
+        self.profile = tempfile.TemporaryDirectory()
+        for flag in (*FLAGS, f"--user-data-dir={self.profile.name}"):
+            options.add_argument(flag)
+        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+        self.driver = webdriver.Chrome(options, Service("/usr/bin/chromedriver"))
+        self.resize(width, height)
+        self.scheme(dark)
+
+    def resize(self, width, height):
+        size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+        self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+
+    def scheme(self, dark):
+        features = [{"name": "prefers-color-scheme", "value": "dark" if dark else "light"}, {"name": "prefers-reduced-motion", "value": "reduce"}]
+        self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": features})
+
+    def open(self, url):
+        self.driver.get(url)
+
+    def until(self, found, what="", seconds=12):
+        """Waits until `found()` gives something true, and gives that."""
+
+        def attempt(_):
+            try:
+                return found()
+            except StaleElementReferenceException:
+                return False
+
+        return WebDriverWait(self.driver, seconds, 0.05).until(attempt, what)
+
+    def all(self, css):
+        return self.driver.find_elements(By.CSS_SELECTOR, css)
+
+    def one(self, css):
+        """The first element, waited for."""
+        return self.until(lambda: next(iter(self.all(css)), None), f"no {css}")
+
+    def named(self, text, css="button, a, summary, label"):
+        """The first visible element with this text, or this accessible name."""
+
+        def look():
+            for element in self.all(css):
+                if element.is_displayed() and text in (element.text.strip(), element.get_attribute("aria-label"), element.text.split("\n")[0].strip()):
+                    return element
+            return None
+
+        return self.until(look, f"nothing is called {text!r}")
+
+    def click(self, text, css="button, a, summary, label"):
+        self.named(text, css).click()
+
+    def text(self, css="body"):
+        return self.one(css).text
+
+    def reads(self, text, css="body", seconds=12):
+        """Waits until a text stands somewhere."""
+        self.until(lambda: any(text in e.text for e in self.all(css)), f"{text!r} does not stand in {css}", seconds)
+
+    def drag(self, source, target, steps=8):
+        """Presses on one element, moves to another in steps, lets go."""
+        a, b = source.rect, target.rect
+        dx = (b["x"] + b["width"] / 2) - (a["x"] + a["width"] / 2)
+        dy = (b["y"] + b["height"] / 2) - (a["y"] + a["height"] / 2)
+        self.drag_by(source, round(dx), round(dy), steps)
+
+    def drag_by(self, source, dx, dy, steps=8):
+        chain = ActionChains(self.driver, duration=20).move_to_element(source).click_and_hold()
+        for i in range(steps):
+            chain = chain.move_by_offset(dx * (i + 1) // steps - dx * i // steps, dy * (i + 1) // steps - dy * i // steps)
+        chain.pause(0.05).release().perform()
+
+    def hover(self, element):
+        ActionChains(self.driver, duration=20).move_to_element(element).perform()
+
+    def keys(self, *keys):
+        ActionChains(self.driver).send_keys(*keys).perform()
+
+    def picture(self, path):
+        time.sleep(0.35)
+        self.driver.save_screenshot(str(path))
+
+    def complaints(self):
+        """What the console holds against the page, requests that were refused on purpose left out."""
+        return [e["message"] for e in self.driver.get_log("browser") if e["level"] == "SEVERE" and "Failed to load resource" not in e["message"]]
+
+    def close(self):
+        self.driver.quit()
+        self.profile.cleanup()
