@@ -280,7 +280,7 @@ export function Star({ model, fact }: { model: ModelDocument; fact: string }) {
                 stopsFrom={stop?.from ?? null}
                 pale={!near.has(link.from_table) || isPale(link.from_table)}
                 chosen={chosenLink === link.name}
-                labelled={(asides.get(link.name) ?? 0) !== 0}
+                aside={asides.get(link.name) ?? 0}
                 onSelect={chooseLink}
                 onGrab={grabLink}
               />

@@ -11,14 +11,15 @@ interface Props {
   stopsFrom: string | null;
   pale: boolean;
   chosen: boolean;
-  labelled: boolean;
+  /** How far it stands aside of others between the same tables; its name then always stands there, on the outer side. */
+  aside: number;
   onSelect: (name: string) => void;
   onGrab: (event: PointerEvent, name: string) => void;
 }
 
 const MARK = 11;
 
-export const StarLink = memo(function StarLink({ link, line, runsTo, stopsFrom, pale, chosen, labelled, onSelect, onGrab }: Props) {
+export const StarLink = memo(function StarLink({ link, line, runsTo, stopsFrom, pale, chosen, aside, onSelect, onGrab }: Props) {
   const { ax, ay, bx, by } = line;
   const length = Math.hypot(bx - ax, by - ay) || 1;
   const ux = (bx - ax) / length;
@@ -36,6 +37,9 @@ export const StarLink = memo(function StarLink({ link, line, runsTo, stopsFrom, 
   if (pale && !runsTo && !stopsFrom && !chosen) classes.push('pale');
   if (chosen) classes.push('chosen');
   const stopAt = stopsFrom === link.from_table ? 24 : length - 24;
+  const outward = aside === 0 ? 1 : Math.sign(-uy * aside) || 1;
+  const beside = at(aside === 0 ? middle : middle + (aside > 0 ? 16 : -16));
+  const label = [beside[0] + outward * 10, beside[1] - (aside === 0 ? 8 : -4)] as const;
   const words = `${link.name}: ${link.text}, ${link.cardinality}, ${link.active ? link.flow : 'inactive'}${link.firm ? '' : ', loose'}`;
   return (
     <g
@@ -67,8 +71,8 @@ export const StarLink = memo(function StarLink({ link, line, runsTo, stopsFrom, 
         <path className="solid" d={`M${p(middle)}L${p(middle + 12, 6)}L${p(middle + 12, -6)}ZM${p(middle)}L${p(middle - 12, 6)}L${p(middle - 12, -6)}Z`} />
       )}
       {stopsFrom && <path className="stop-bar" d={`M${p(stopAt, 8)}L${p(stopAt, -8)}`} />}
-      {(labelled || chosen || runsTo) && (
-        <text x={at(middle)[0] + 9} y={at(middle)[1] - 9}>
+      {(aside !== 0 || chosen || runsTo) && (
+        <text x={label[0]} y={label[1]} textAnchor={outward < 0 ? 'end' : 'start'}>
           {link.name}
         </text>
       )}

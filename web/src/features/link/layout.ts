@@ -118,7 +118,8 @@ export function layout(model: ModelDocument, fact: string): { boxes: Map<string,
   const [first, ...others] = root.children;
   put({ ...root, children: [] }, 0, 0);
   if (first) put(first, -Math.PI / 2, Math.PI * 0.5);
-  if (others.length) fan({ ...root, children: others }, Math.PI / 2, Math.PI * 1.5);
+  // Not quite round: two opposite neighbours are not to hide a link between them behind the fact.
+  if (others.length) fan({ ...root, children: others }, Math.PI / 2, Math.PI * 1.2);
   const pulled = [...boxes.keys()].filter((name) => model.places[`${fact}/${name}`]);
   separate(boxes, new Set([fact, ...pulled]));
   return { boxes, shelf: model.tables.filter((t) => !boxes.has(t.name)).map((t) => t.name) };
