@@ -35,7 +35,7 @@ def whole(x):
 
 def arithmetic(op, a, b):
     """+ - * / % of two values."""
-    if op in "+-" and (isinstance(a, dt.date) or isinstance(b, dt.date) or isinstance(a, Interval)):
+    if op in "+-" and (isinstance(a, dt.date | Interval) or isinstance(b, dt.date | Interval)):
         return dates(op, a, b)
     if op in "+-":
         if a is None and b is None:

@@ -189,6 +189,8 @@ class Binder:
         body, wrong = self._bind_measure(name, formula, scope.state)
         if wrong:
             first = wrong[0]
+            if scope.state != self.star.state and not self._bind_measure(name, formula, self.star.state)[1]:
+                return self.report(first.code, f"{name}, under the links of this context: {first.message}", node.span, first.hint)
             return self.report("broken_measure", f"{name} has an error of its own: {first.message}", node.span, f"Mend {name} first.")
         return self._inside(t.MeasureValue(node.span, body.dtype, name, body, formula), scope)
 

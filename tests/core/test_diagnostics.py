@@ -1,0 +1,185 @@
+"""What is said of a wrong formula: code, span, sentence, and mends that mend. And the bounds."""
+
+import random
+import time
+import unittest
+
+from nexorem.core.diagnostics import OverLimit, Refused
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import read_probe
+from nexorem.core.language.binder import Binder
+from nexorem.core.language.parser import parse
+from nexorem.core.limits import Budget, Limits
+from tests.core.small import LINKS, STAR, grid, make_star
+
+# (formula, the codes in order, the text under the first)
+WRONG = [
+    ("sum(Booking.seat)", ["unknown_column"], "Booking.seat"),
+    ("sum(Boking.seats)", ["unknown_table"], "Boking.seats"),
+    ("sum(Booking.seat) + sum(Port.dpth) + seets", ["unknown_column", "unknown_column", "unknown_name"], "Booking.seat"),
+    ("sume(Booking.seats)", ["unknown_function"], "sume"),
+    ("Booking.seats", ["bare_column"], "Booking.seats"),
+    ("depth", ["unqualified_column"], "depth"),
+    ("Port", ["table_as_value"], "Port"),
+    ("x", ["cycle"], "x"),
+    ("sum(Port.depth * Cal.week)", ["no_grain"], "sum(Port.depth * Cal.week)"),
+    ("sum(Tag.port = Port.code)", ["wrong_type"], "Tag.port = Port.code"),
+    ("sum(1)", ["no_grain"], "sum(1)"),
+    ("sum(Port.name)", ["wrong_type"], "Port.name"),
+    ("'a' + 1", ["wrong_type"], "'a' + 1"),
+    ("DATE '2031-01-01' + 1", ["wrong_type"], "DATE '2031-01-01' + 1"),
+    ("seats = 'a'", ["wrong_type"], "seats = 'a'"),
+    ("CASE WHEN 1 THEN 2 END", ["wrong_type"], "1"),
+    ("CASE WHEN TRUE THEN 1 ELSE 'a' END", ["wrong_type"], "CASE WHEN TRUE THEN 1 ELSE 'a' END"),
+    ("ROUND(1, 2, 3)", ["argument_count"], "ROUND(1, 2, 3)"),
+    ("DATE '2031-13-01'", ["bad_literal"], "DATE '2031-13-01'"),
+    ("INTERVAL '1' FORTNIGHT", ["bad_literal"], "INTERVAL '1' FORTNIGHT"),
+    ("INTERVAL '1' DAY", ["interval_result"], "INTERVAL '1' DAY"),
+    ("1 < 2 < 3", ["syntax"], "<"),
+    ("(1 + 2", ["syntax"], ""),
+    ("1 + 2)", ["syntax"], ")"),
+    ("", ["syntax"], ""),
+    ("1 +", ["syntax"], ""),
+    ("'abc", ["open_quote", "syntax"], "'abc"),
+    ("/* abc", ["open_comment", "syntax"], "/*"),
+    ("1 # 2", ["unknown_character", "syntax"], "#"),
+    ("seats given (set Port.region = 'N' AND Cal.week = 1)", ["condition_tables"], "Port.region = 'N' AND Cal.week = 1"),
+    ("seats given (set 1 = 1)", ["condition_tables"], "1 = 1"),
+    ("seats given (set Port.depth)", ["wrong_type"], "Port.depth"),
+    ("seats given (clear Prt)", ["unknown_table"], "Prt"),
+    ("seats given (drop Port)", ["unknown_edit"], "drop"),
+    ("seats given (via Booking.no = Cal.day)", ["unknown_link"], "via Booking.no = Cal.day"),
+    ('seats given (via link "refnd")', ["unknown_link"], 'via link "refnd"'),
+    ("seats given (st Port.region = 'N', clear Port.regoin)", ["unknown_edit", "unknown_column"], "st"),
+    ("f(1, , 2) + g(", ["syntax", "unknown_function", "syntax", "syntax"], ","),
+    ("not_there given (clear Port)", ["unknown_name"], "not_there"),
+    ("select", ["unknown_name"], "select"),
+    ("case", ["syntax"], ""),
+]  # fmt: skip
+
+# formulas whose first mend, applied until none is left, gives one without errors
+MENDED = [
+    "sum(Booking.seat)", "sum(Boking.seats)", "Booking.seats", "depth", "Port", "sets", "sume(Booking.seats)", "(seats", "seats given (clear Prt.region)",
+    "seats given (via Booking.no = Cal.day)", "max(Cal.day) + 1 = max(Cal.day)", "seats × 2", "seats given (kep Port.region = 'North')",
+]  # fmt: skip
+
+
+def errors(formula, star=STAR):
+    try:
+        Binder(star, {"x": formula}).measure("x")
+    except Refused as refused:
+        return refused.diagnostics
+    return ()
+
+
+class Diagnostics(unittest.TestCase):
+    def test_codes_and_spans(self):
+        for formula, codes, under in WRONG:
+            with self.subTest(formula):
+                found = errors(formula)
+                self.assertEqual([d.code for d in found], codes, [d.as_line() for d in found])
+                self.assertEqual(formula[found[0].span.start : found[0].span.end], under)
+                self.assertTrue(all(d.message.endswith((".", "?")) and d.place == "x" for d in found), [d.message for d in found])
+
+    def test_mends_mend(self):
+        for formula in MENDED:
+            with self.subTest(formula):
+                text = formula
+                for _ in range(4):
+                    found = [m for d in errors(text) for m in d.mends]
+                    if not found:
+                        break
+                    text = text[: found[0].span.start] + found[0].text + text[found[0].span.end :]
+                self.assertNotEqual(text, formula)
+                self.assertEqual(errors(text), (), text)
+
+    def test_the_link_behind_a_failed_lookup_is_named(self):
+        self.assertIn("a row of Port has many of Crew", errors("sum(Booking.seats + CHAR_LENGTH(Crew.name))")[0].message)
+        switched_off = make_star(links=[k | {"active": k["name"] == "port"} for k in LINKS])
+        self.assertIn("“day” is inactive", errors("sum(Booking.seats * Cal.week)", switched_off)[0].message)
+        self.assertEqual(errors("sum(Booking.seats * Cal.week) given (via Booking.day = Cal.day)", switched_off), ())
+        loose = make_star(links=[k | {"firm": False} for k in LINKS])
+        self.assertIn("“port” is loose", errors("sum(Booking.seats * Port.depth)", loose)[0].message)
+
+    def test_an_error_of_a_measure_is_told_where_it_is_used(self):
+        binder = Binder(STAR, {"x": "y + 1", "y": "sum(Booking.nothing)"})
+        with self.assertRaises(Refused) as caught:
+            binder.measure("x")
+        self.assertEqual([(d.code, d.place) for d in caught.exception.diagnostics], [("broken_measure", "x")])
+
+    def test_a_probe_tells_all_that_is_wrong_with_it(self):
+        bad = {"rows": ["Port.nme", 'Port."x'], "columns": "Cal", "measures": ["seats", "x"], "define": {"x": "1 +"}, "picks": [{"column": "Cal.year", "in": ["abc"]}, 5],
+               "totals": "some", "limit": 0, "sort": [{"by": "q"}], "odd": 1}  # fmt: skip
+        with self.assertRaises(Refused) as caught:
+            read_probe(STAR, bad)
+        codes = [d.code for d in caught.exception.diagnostics]
+        self.assertEqual(sorted(set(codes)), ["bad_column", "bad_pick", "bad_probe", "bad_sort", "bad_value", "syntax", "unknown_column"])
+
+
+class Bounds(unittest.TestCase):
+    def test_size_depth_and_nodes(self):
+        for formula, code in (
+            ("1" * 1_000_000, "limit_formula_characters"), ("(" * 10_000, "limit_formula_levels"), ("-" * 300 + "1", "syntax"), ("- " * 300 + "1", "limit_formula_levels"),
+            ("NOT " * 300 + "TRUE", "limit_formula_levels"), ("1" + "+1" * 6_000, "limit_formula_nodes"), ("CASE WHEN TRUE THEN " * 250, "limit_formula_levels"),
+            ("seats" + " given (clear Port)" * 250, "limit_formula_levels"), ("ABS(" * 250, "limit_formula_levels"),
+        ):  # fmt: skip
+            start = time.perf_counter()
+            with self.subTest(formula[:30]):
+                self.assertEqual(errors_or_limit(formula), code)
+                self.assertLess(time.perf_counter() - start, 2.0)
+
+    def test_what_is_allowed_works(self):
+        self.assertEqual(grid("1" + "+1" * 4_000), [{"x": 4001}])
+        self.assertEqual(grid("(" * 190 + "1" + ")" * 190), [{"x": 1}])
+        chain = {f"c{i}": f"c{i - 1} + 1" for i in range(1, 150)} | {"c0": "seats", "x": "c149"}
+        self.assertEqual(grid(define=chain), [{"x": 63 + 149}])
+        doubling = {f"d{i}": f"d{i - 1} + d{i - 1}" for i in range(1, 50)} | {"d0": "seats", "x": "d49 * 0"}
+        self.assertEqual(grid(define=doubling), [{"x": 0}])
+
+    def test_measures_on_measures_have_a_depth(self):
+        chain = {f"c{i}": f"c{i - 1} + 1" for i in range(1, 300)} | {"c0": "seats"}
+        with self.assertRaises(OverLimit):
+            Binder(STAR, chain).measure("c299")
+
+    def test_cells_time_and_cancelling(self):
+        probe = {"measures": ["seats"], "rows": ["Port.name", "Cal.day", "Booking.no"], "limit": 50}
+        with self.assertRaises(OverLimit) as caught:
+            answer(STAR, read_probe(STAR, probe), Budget())
+        self.assertEqual(caught.exception.diagnostics[0].code, "limit_probe_cells")
+        ticks = iter(range(10_000))
+        for budget, code in ((Budget(Limits(seconds=3), lambda: next(ticks)), "limit_seconds"), (Budget(Limits(memory_bytes=10)), "limit_memory_bytes")):
+            with self.assertRaises(OverLimit) as caught:
+                answer(STAR, read_probe(STAR, {"measures": ["x"], "define": {"x": "sum(Port.depth * seats)"}, "rows": ["Cal.day"]}), budget)
+            self.assertEqual(caught.exception.diagnostics[0].code, code)
+        budget = Budget()
+        budget.cancel()
+        self.assertRaises(OverLimit, answer, STAR, read_probe(STAR, {"measures": ["seats"]}), budget)
+
+
+def errors_or_limit(formula):
+    try:
+        found = errors(formula)
+        return found[0].code if found else None
+    except OverLimit as limit:
+        return limit.diagnostics[0].code
+
+
+class Fuzz(unittest.TestCase):
+    def test_mutated_formulas_never_crash(self):
+        r = random.Random(7)
+        seeds = [f for f, _, _ in WRONG] + ["seats / seats given (clear wide Booking but Cal.week, set Port.region IN ('N', NULL), via link \"refund\")"]
+        pieces = [*"()+-*/%,.'\"<>= \n", "given", "set", "Port.region", "CASE", "WHEN", "END", "ü", "\0", "'", "--", "/*", "sum(", "1e9", "NOT", "IN", "between", "DATE"]
+        for _ in range(3_000):
+            text = r.choice(seeds)
+            for _ in range(r.randint(1, 6)):
+                at = r.randint(0, len(text))
+                cut = at + r.choice([0, 0, 1, 3])
+                text = text[:at] + r.choice(pieces) + text[cut:]
+            node, wrong = parse(text)
+            self.assertTrue(all(0 <= d.span.start <= d.span.end <= len(text) for d in wrong), text)
+            self.assertIsNotNone(node)
+            errors_or_limit(text)
+
+
+if __name__ == "__main__":
+    unittest.main()

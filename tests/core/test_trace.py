@@ -1,0 +1,121 @@
+"""A trace's counts are what a person would count, and its root is the grid's cell."""
+
+import math
+import unittest
+
+from nexorem.core.diagnostics import Refused
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import UNMATCHED, read_pick, read_probe
+from nexorem.core.engine.trace import trace
+from nexorem.core.limits import Budget
+from tests.core.small import STAR
+from tests.oracle.interpreter import UNMATCHED as MEMBER
+from tests.oracle.interpreter import Context, Filter
+from tests.oracle.random_models import Maker
+
+
+def told(formula, picks=(), **at):
+    probe = read_probe(STAR, {"measures": ["x"], "define": {"x": formula}, "picks": list(picks)})
+    return trace(STAR, probe, "x", [read_pick(STAR, k.replace("__", "."), [v]) for k, v in at.items()], Budget())
+
+
+def only(node, kind):
+    """The first node of a kind, going down."""
+    queue = [node]
+    while queue:
+        at = queue.pop(0)
+        if at["kind"] == kind:
+            return at
+        queue += at["children"]
+    raise AssertionError(kind)
+
+
+class Trace(unittest.TestCase):
+    def test_a_scan(self):
+        found = told("seats", Crew__name="Ula", Cal__week=1)
+        scan = only(found["tree"], "aggregate")
+        flows = {f["link"]: (f["from"], f["to"], f["rows_before"], f["rows_after"]) for f in scan["flows"]}
+        self.assertEqual(flows, {"crew": ("Crew", "Port", 4, 1), "port": ("Port", "Booking", 7, 2), "day": ("Cal", "Booking", 2, 1)})
+        self.assertEqual({(b["link"], b["to"], b["reason"]) for b in scan["blocked"]}, {("tag", "Tag", "inactive"), ("refund", "Booking", "inactive")})
+        sums = scan["arithmetic"]
+        self.assertEqual((sums["grain"], sums["rows_used"], sums["rows_total"], sums["rows"], sums["values"]), ("Booking", 1, 7, [[1, 1]], [1]))
+        self.assertEqual(found["value"], 1)
+        kept = {f["table"]: (f["rows_kept"], f["rows_total"]) for f in scan["filters"]}
+        self.assertEqual(kept, {"Crew": (1, 4), "Cal": (2, 4)})
+
+    def test_edits(self):
+        found = told("seats given (set Port.region = 'South', keep Port.depth > 1, clear Cal)", Port__region="North", Cal__week=1)
+        edits = only(found["tree"], "given")["edits"]
+        changes = {c["column"]: c for e in edits for c in e["changes"]}
+        self.assertEqual([(e["kind"], [(c["column"], c["kind"]) for c in e["changes"]]) for e in edits],
+                         [("set", [("Port.region", "replaced")]), ("keep", [("Port.depth", "added")]), ("clear", [("Cal.week", "cleared")])])  # fmt: skip
+        self.assertEqual((changes["Port.region"]["before"]["values"], changes["Port.region"]["after"]["values"]), (["North"], ["South"]))
+        self.assertIsNone(changes["Cal.week"]["after"])
+        via = only(told("seats given (via Booking.refunded = Cal.day)")["tree"], "given")["edits"][0]
+        self.assertEqual((via["link"], via["instead_of"]), ("refund", ["day"]))
+
+    def test_the_right_side_of_an_edit_is_told(self):
+        found = told("seats given (set Cal.day <= max(Cal.day))", Cal__week=1)
+        inner = only(found["tree"], "given")["edits"][0]["children"]
+        self.assertEqual([(n["kind"], n["value"]) for n in inner], [("aggregate", "2031-01-02")])
+
+    def test_what_does_not_reach(self):
+        scan = only(told("sum(Port.depth)", Cal__year=2031)["tree"], "aggregate")
+        self.assertEqual([(u["table"], [s["link"] for s in u["stops"]]) for u in scan["unreached"]], [("Cal", ["refund", "port"])])
+        self.assertEqual(only(told("seats", Nobody__y="q")["tree"], "aggregate")["unreached"][0]["stops"][0]["reason"], "no link")
+
+    def test_rows_in_their_own_context(self):
+        sums = only(told("sum(Port.depth * seats)")["tree"], "aggregate")["arithmetic"]
+        self.assertEqual(sums["values"], [25, 6, 288, None])
+
+    def test_failures(self):
+        self.assertEqual(told("9223372036854775807 * trips")["value"]["error"], "overflow")
+
+    def test_random_traces_agree_with_grid_and_oracle(self):
+        checked = scans = 0
+        for seed in range(250):
+            maker = Maker(seed)
+            maker.with_measures(2)
+            probe = maker.probe(["m0"]) | {"totals": "all"}
+            try:
+                cells = list(answer(maker.star, read_probe(maker.star, probe), Budget()).tidy())
+            except Refused:
+                continue
+            for cell in maker.r.sample(cells, min(3, len(cells))):
+                at = {k: v for k, v in cell.items() if k != "m0"}
+                picks = [read_pick(maker.star, k, [UNMATCHED if v == "(unmatched)" else v]) for k, v in at.items()]
+                found = trace(maker.star, read_probe(maker.star, probe), "m0", picks, Budget())
+                checked += 1
+                a, b = found["value"], cell["m0"]
+                if isinstance(a, float) and isinstance(b, float):
+                    self.assertTrue(math.isclose(a, b, rel_tol=1e-12), f"seed {seed}: {a} {b}")
+                elif isinstance(b, dict):
+                    self.assertEqual(a["error"], b["error"])
+                else:
+                    self.assertEqual(a, b, f"seed {seed}")
+                scans += self.count_rows(maker, probe, picks, found["tree"])
+        self.assertGreater(checked, 400)
+        self.assertGreater(scans, 30)
+
+    def count_rows(self, maker, probe, picks, tree):
+        """Rows of a scan that no edit stands before, counted by the oracle."""
+        node = tree
+        while node["kind"] == "measure" and len(node["children"]) == 1:
+            node = node["children"][0]
+        if node["kind"] != "aggregate" or any("where" in p for p in probe["picks"]):
+            return 0
+        oracle = maker.oracle()
+        filters = [Filter(p.table, (p.column,), [*((v,) for v in p.values), *([MEMBER] if p.unmatched else [])]) for p in picks]
+        for pick in probe["picks"]:
+            table, column = pick["column"].split(".")
+            filters.append(Filter(table, (column,), [MEMBER if isinstance(v, dict) else (v,) for v in pick["in"]]))
+        context = Context(filters, [k.name for k in maker.model.links if k.active])
+        self.assertEqual(node["arithmetic"]["rows_visible"], len(oracle.visible_rows(context, node["arithmetic"]["grain"])))
+        for found in node["filters"]:
+            alone = Context([f for f in filters if f.table == found["table"]], [])
+            self.assertEqual(found["rows_kept"], len(oracle.visible_rows(alone, found["table"])))
+        return 1
+
+
+if __name__ == "__main__":
+    unittest.main()
