@@ -179,7 +179,7 @@ def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list
     order = [t.resource or t.name for t in own.tables]
     ranked = sorted(loaded, key=lambda x: order.index(x.name) if x.name in order else len(order))
     name = str(descriptor.get("name") or "model")
-    model = Model(name, tuple(x.table for x in ranked), title=str(descriptor.get("title") or name))
+    model = Model(name, tuple(x.table for x in ranked), title=str(descriptor.get("title") or ""))
     wrong: list[Diagnostic] = []
     links: list[Link] = []
     asked = [k.model_dump(by_alias=True, exclude_none=True) for k in own.links] if own.links is not None else _foreign_links(loaded)

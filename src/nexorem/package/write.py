@@ -52,7 +52,7 @@ def package_files(star: Star, data: str = "csv") -> dict[str, bytes]:
         files[path] = write_csv(columns) if data == "csv" else write_parquet(columns)
         resources.append(_resource(table, names[table.name], path, data, columns))
     descriptor = {
-        "$schema": PROFILE, "name": star.model.name, "title": star.model.title or star.model.name, "resources": resources,
+        "$schema": PROFILE, "name": star.model.name, **({"title": star.model.title} if star.model.title else {}), "resources": resources,
         "nexorem": nexorem_property(star.model, names),
     }  # fmt: skip
     return {"datapackage.json": (json.dumps(descriptor, indent=2, ensure_ascii=False) + "\n").encode(), **files}

@@ -86,9 +86,24 @@ def start(folder: Path, fast_and_unsafe: bool = False) -> Cluster:
     _own(cluster)
     if not (cluster.database / "PG_VERSION").exists() or not (cluster.folder / "made").exists():
         _make(cluster)
-    if cluster.run("pg_ctl", "status", "-D", str(cluster.database), check=False).returncode != 0:
-        _launch(cluster, fast_and_unsafe)
-    return cluster
+    for _ in range(40):
+        _clear_after_kill(cluster)
+        if cluster.run("pg_ctl", "status", "-D", str(cluster.database), check=False).returncode != 0:
+            _launch(cluster, fast_and_unsafe)
+            return cluster
+        if _answers(cluster):
+            return cluster
+        time.sleep(0.25)  # it is dying, or only just starting
+    raise refuse("database", "The store's server is there and does not answer.", f"Its log is {cluster.folder / 'server.log'}.")
+
+
+def _answers(cluster: Cluster) -> bool:
+    try:
+        port = int((cluster.database / "postmaster.pid").read_text().splitlines()[3])
+        with socket.create_connection(("127.0.0.1", port), timeout=1):
+            return True
+    except (OSError, ValueError, IndexError):
+        return False
 
 
 def _own(cluster: Cluster) -> None:
@@ -100,6 +115,37 @@ def _own(cluster: Cluster) -> None:
     closed = next((p for p in cluster.folder.parents if not p.stat().st_mode & 0o001), None)
     if closed:
         raise refuse("closed_folder", f"The user {SERVER_USER}, as whom the database runs, cannot enter {closed}.", "Name another folder with --data.")
+
+
+def _clear_after_kill(cluster: Cluster) -> None:
+    """Removes the lock of a server that was killed, once the last of its processes has gone.
+
+    Where nothing reaps dead processes the killed one lingers as a zombie, and the server's own check takes it for alive.
+    """
+    lock = cluster.database / "postmaster.pid"
+    if not lock.exists() or _state(int(lock.read_text().split()[0])) not in "ZX":
+        return
+    for _ in range(40):
+        if not any(_works_in(p, cluster.database) for p in Path("/proc").glob("[0-9]*")):
+            lock.unlink(missing_ok=True)
+            return
+        time.sleep(0.25)
+
+
+def _state(pid: int) -> str:
+    """A process's state letter, X for one that is not there or is no PostgreSQL."""
+    try:
+        name, _, rest = (Path("/proc") / str(pid) / "stat").read_text().partition(") ")
+    except OSError:
+        return "X"
+    return rest[0] if "postgres" in name or rest[0] == "Z" else "X"
+
+
+def _works_in(process: Path, folder: Path) -> bool:
+    try:
+        return Path(os.readlink(process / "cwd")) == folder
+    except OSError:
+        return False
 
 
 def _make(cluster: Cluster) -> None:

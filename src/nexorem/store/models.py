@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, delete, func, insert, select, text, update
 
 from nexorem.core.diagnostics import refuse
-from nexorem.core.model.edits import apply, title, touches
+from nexorem.core.model.edits import apply, check_form, title, touches
 from nexorem.core.model.model import Model, model_from_json, model_json
 from nexorem.core.model.star import Star, TableRows
 from nexorem.store import tables
@@ -115,6 +115,7 @@ def edit(engine: Engine, model_id: int, change: dict[str, Any], author: str, bas
     Where the model has moved on, the edit is merged when it touches other things than what changed since, and refused
     with a Conflict when it does not. `check` sees the edited model before it is kept, and may refuse.
     """
+    check_form(change)
     with engine.begin() as connection:
         stored = _load(connection, model_id, lock=True)
         mine = touches(change)

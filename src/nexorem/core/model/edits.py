@@ -18,15 +18,23 @@ Edit = Mapping[str, Any]
 Applied = tuple[Model, dict[str, Any]]
 
 
-def apply(model: Model, edit: Edit) -> Applied:
-    """The model after an edit, and the edit's inverse; refuses with all that is wrong. Rows are not looked at."""
+def check_form(edit: Edit) -> None:
+    """Refuses an edit of no known kind, or without what its kind needs."""
     kind = edit.get("kind")
     if kind not in KINDS:
         raise refuse("unknown_edit", f"There is no edit {kind!r}.", f"The edits are {', '.join(KINDS)}.")
+    for key, form in NEEDS[kind].items():
+        if not isinstance(edit.get(key), form):
+            raise refuse("bad_edit", f"The edit {kind} is incomplete: it needs {key}.")
+
+
+def apply(model: Model, edit: Edit) -> Applied:
+    """The model after an edit, and the edit's inverse; refuses with all that is wrong. Rows are not looked at."""
+    check_form(edit)
     try:
-        changed, inverse = KINDS[kind](model, edit)
-    except (KeyError, TypeError, AttributeError) as error:
-        raise refuse("bad_edit", f"The edit {kind} is incomplete: {error}.") from None
+        changed, inverse = KINDS[edit["kind"]](model, edit)
+    except (KeyError, TypeError, AttributeError, ValueError) as error:
+        raise refuse("bad_edit", f"The edit {edit['kind']} cannot be read: {error}.") from None
     wrong = check_shape(changed)
     if wrong:
         raise Refused(wrong)
@@ -132,6 +140,13 @@ KINDS: dict[str, Callable[[Model, Edit], Applied]] = {
     "add_link": _add_link, "remove_link": _remove_link, "change_link": _change_link, "add_measure": _add_measure,
     "remove_measure": _remove_measure, "change_measure": _change_measure, "put_probe": _put_probe,
     "remove_probe": _remove_probe, "place_tables": _place_tables,
+}  # fmt: skip
+
+
+NEEDS: dict[str, dict[str, type[Any]]] = {
+    "add_link": {"link": dict}, "remove_link": {"name": str}, "change_link": {"name": str, "set": dict}, "add_measure": {"measure": dict},
+    "remove_measure": {"name": str}, "change_measure": {"name": str, "set": dict}, "put_probe": {"probe": dict}, "remove_probe": {"name": str},
+    "place_tables": {"places": dict},
 }  # fmt: skip
 
 

@@ -1,0 +1,211 @@
+"""Data Packages in and out, and everything that can be wrong with one."""
+
+import json
+import tempfile
+import unittest
+import zipfile
+from pathlib import Path
+
+from demo.model import TABLES
+from nexorem.core.diagnostics import Refused
+from nexorem.core.model.star import Star
+from nexorem.package.read import open_package
+from nexorem.package.write import package_files, write_package
+from tests.core.small import STAR
+from tests.oracle.random_models import Maker
+
+DEMO = Path(__file__).parents[2] / "demo" / "lantern_isles"
+GOOD = {
+    "datapackage.json": {"name": "p", "resources": [
+        {"name": "fact", "path": "fact.csv", "schema": {"fields": [{"name": "k", "type": "integer"}, {"name": "n", "type": "number"}, {"name": "d", "type": "date"}],
+         "foreignKeys": [{"fields": "k", "reference": {"resource": "dim", "fields": "k"}}]}},
+        {"name": "dim", "path": "dim.csv", "schema": {"fields": [{"name": "k", "type": "integer"}, {"name": "t", "type": "string"}], "primaryKey": "k"}},
+    ]},
+    "fact.csv": "k,n,d\n1,1.5,2031-01-01\n2,,\n7,3,2031-02-01\n", "dim.csv": "k,t\n1,one\n2,\"two, or\nmore\"\n",
+}  # fmt: skip
+
+
+class Folder(unittest.TestCase):
+    def setUp(self):
+        self.folder = tempfile.TemporaryDirectory()
+        self.addCleanup(self.folder.cleanup)
+        self.path = Path(self.folder.name)
+
+    def lay(self, files, name="p"):
+        """A package folder."""
+        root = self.path / name
+        for file, content in files.items():
+            target = root / file
+            target.parent.mkdir(parents=True, exist_ok=True)
+            if isinstance(content, bytes):
+                target.write_bytes(content)
+            else:
+                target.write_text(content if isinstance(content, str) else json.dumps(content), encoding="utf-8")
+        return root
+
+    def changed(self, change):
+        """The good package with one thing changed."""
+        files = json.loads(json.dumps(GOOD))
+        change(files, files["datapackage.json"])
+        return self.lay(files)
+
+    def refused(self, path):
+        with self.assertRaises(Refused) as caught:
+            open_package(path)
+        return caught.exception.diagnostics
+
+
+class Reading(Folder):
+    def test_a_package_nobody_prepared(self):
+        star = open_package(self.lay(GOOD))
+        self.assertEqual([(k.from_text, k.to_text, k.cardinality, k.active) for k in star.model.links], [("fact.k", "dim.k", "many-to-one", True)])
+        self.assertEqual(star.column("dim", "t").tolist(), ["one", "two, or\nmore", None])
+        self.assertEqual(star.column("fact", "n").tolist(), [1.5, None, 3.0, None])
+        self.assertEqual(star.facts(star.model.links[0]).orphans, 1)
+        self.assertEqual(open_package(self.path / "p" / "datapackage.json").model, star.model)
+
+    def test_types_are_guessed_from_all_rows(self):
+        def change(files, descriptor):
+            for resource in descriptor["resources"]:
+                resource.pop("schema")
+            files["fact.csv"] = "k,n,d,b,e\n" + "1,1,2031-01-01,true,\n" * 500 + "2,1.5,2031-01-02,false,\n"
+
+        star = open_package(self.changed(change))
+        self.assertEqual([c.dtype for c in star.model.tables[0].columns], ["integer", "number", "date", "boolean", "text"])
+
+    def test_field_options(self):
+        def change(files, descriptor):
+            descriptor["resources"][0]["schema"] = {"missingValues": ["", "-"], "fields": [
+                {"name": "k", "type": "integer", "groupChar": "."}, {"name": "n", "type": "number", "decimalChar": ",", "groupChar": "."},
+                {"name": "d", "type": "date", "format": "%d.%m.%Y"}, {"name": "b", "type": "boolean", "trueValues": ["ja"], "falseValues": ["nein"]}]}  # fmt: skip
+            descriptor["resources"][0] |= {"dialect": {"delimiter": ";"}, "encoding": "latin-1"}
+            files["fact.csv"] = "k;n;d;b\n1.000;1.234,5;03.02.2031;ja\n-;-;-;nein\n".encode("latin-1").decode("latin-1")
+
+        star = open_package(self.changed(change))
+        row = [star.column("fact", c).at(0) for c in "kndb"]
+        self.assertEqual([str(x) for x in row], ["1000", "1234.5", "2031-02-03", "True"])
+        self.assertEqual(star.column("fact", "k").at(1), None)
+
+    def test_several_files_and_parquet(self):
+        def change(files, descriptor):
+            descriptor["resources"][0]["path"] = ["fact.csv", "more.csv"]
+            files["more.csv"] = "k,n,d\n9,9,\n"
+
+        self.assertEqual(open_package(self.changed(change)).size("fact"), 4)
+
+    def test_bad_packages(self):
+        fact = lambda d: d["resources"][0]  # noqa: E731
+        prop = lambda **p: lambda f, d: d.__setitem__("nexorem", p)  # noqa: E731
+        cases = [
+            ("missing_file", "fact.csv", lambda f, d: f.pop("fact.csv")),
+            ("path_outside", "leaves the package", lambda f, d: fact(d).update(path="../x.csv")),
+            ("path_outside", "leaves the package", lambda f, d: fact(d).update(path="/etc/passwd")),
+            ("path_outside", "leaves the package", lambda f, d: fact(d).update(path="a\\b.csv")),
+            ("remote_path", "is a remote address", lambda f, d: fact(d).update(path="https://there.example/x.csv")),
+            ("bad_resource", "has no path", lambda f, d: (fact(d).pop("path"), fact(d).update(data=[]))),
+            ("broken_row", "In row 3 there are 2 fields where 3 are expected: it ends before column 'd'", lambda f, d: f.update({"fact.csv": "k,n,d\n1,2,\n1,2\n"})),
+            ("broken_row", "it goes on after the last column, 'd'", lambda f, d: f.update({"fact.csv": "k,n,d\n1,2,,4\n"})),
+            ("bad_value", "2 values of n are no number: row 2: 'x'; row 4: 'y'", lambda f, d: f.update({"fact.csv": "k,n,d\n1,x,\n2,1,\n3,y,\n"})),
+            ("repeated_column", "k", lambda f, d: f.update({"fact.csv": "k,k,d\n1,2,\n"})),
+            ("missing_column", "names d; the file has k, n", lambda f, d: f.update({"fact.csv": "k,n\n1,2\n"})),
+            ("repeated_key", "dim.k is not unique: 1 stand more than once", lambda f, d: f.update({"dim.csv": "k,t\n1,a\n1,b\n"})),
+            ("bad_encoding", "is not ascii", lambda f, d: (fact(d).update(encoding="ascii"), f.update({"fact.csv": "k,n,d\n1,2,ü\n"}))),
+            ("bad_csv", "cannot be read", lambda f, d: f.update({"fact.csv": ""})),
+            ("bad_json", "no JSON", lambda f, d: f.update({"datapackage.json": "{"})),
+            ("no_resources", "lists no resources", lambda f, d: d.pop("resources")),
+            ("bad_resource", "names of their own", lambda f, d: d["resources"][1].update(name="fact")),
+            ("bad_property", "nexorem.links.0.cardinality", prop(links=[{"from": "a.b", "to": "c.d", "cardinality": "some"}])),
+            ("bad_property", "nexorem.oops", prop(oops=1)),
+            ("unknown_table", "There is no table fct", prop(links=[{"from": "fct.k", "to": "dim.k"}])),
+            ("unknown_column", "dim has no column q", prop(links=[{"from": "fact.k", "to": "dim.q"}])),
+            ("bad_link", "they are never equal", prop(links=[{"from": "fact.d", "to": "dim.k"}])),
+            ("double_path", "over two paths: one; and two", prop(links=[{"name": n, "from": "fact.k", "to": "dim.k"} for n in ("one", "two")])),
+            ("repeated_name", "two measures named a", prop(measures=[{"name": "a", "formula": "1"}, {"name": "A", "formula": "1"}])),
+            ("computed", "fact.z", prop(tables=[{"name": "fact", "columns": {"z": {"formula": "n * 2"}}}])),
+            ("missing_resource", "names the resource fct", prop(tables=[{"name": "Fact", "resource": "fct"}])),
+            ("bad_calendar", "no date column", prop(tables=[{"name": "fact", "calendar": {"date": "n"}}])),
+            ("bad_parquet", "cannot be read", lambda f, d: (fact(d).update(path="x.parquet"), f.update({"x.parquet": "no"}))),
+        ]  # fmt: skip
+        for code, words, change in cases:
+            with self.subTest(words):
+                for old in self.path.glob("p/*"):
+                    old.unlink()
+                found = self.refused(self.changed(change))
+                self.assertIn(code, [d.code for d in found], [d.as_line() for d in found])
+                self.assertTrue(any(words in d.message or words == d.place for d in found), [d.as_line() for d in found])
+        self.assertEqual(self.refused(self.path / "nowhere")[0].code, "missing_package")
+
+    def test_all_at_once_and_only_ten_places(self):
+        def change(files, descriptor):
+            files["fact.csv"] = "k,n,d\n" + "q,x,nope\n" * 30
+            descriptor["resources"].append({"name": "gone", "path": "gone.csv"})
+
+        found = self.refused(self.changed(change))
+        self.assertEqual([d.code for d in found], ["bad_value"] * 3 + ["missing_file"])
+        self.assertEqual(found[0].message.count("row "), 10)
+        self.assertIn("30 values of k", found[0].message)
+
+    def test_links_out_of_the_package(self):
+        root = self.lay(GOOD)
+        (root / "fact.csv").unlink()
+        (self.path / "secret.csv").write_text("k,n,d\n")
+        (root / "fact.csv").symlink_to(self.path / "secret.csv")
+        self.assertEqual(self.refused(root)[0].code, "path_outside")
+
+    def test_zips(self):
+        bad = self.path / "bad.zip"
+        bad.write_bytes(b"PK no")
+        self.assertEqual(self.refused(bad)[0].code, "bad_zip")
+        nested = self.path / "nested.zip"
+        with zipfile.ZipFile(nested, "w") as out:
+            for name, content in GOOD.items():
+                out.writestr(f"inner/{name}", content if isinstance(content, str) else json.dumps(content))
+        self.assertEqual(open_package(nested).size("fact"), 3)
+
+
+class Writing(Folder):
+    def same(self, a: Star, b: Star):
+        self.assertEqual(a.model, b.model)
+        for table in a.model.tables:
+            for column in table.columns:
+                self.assertEqual(a.column(table.name, column.name).tolist(), b.column(table.name, column.name).tolist(), f"{table.name}.{column.name}")
+
+    def test_a_written_package_reads_back_and_writes_the_same_bytes(self):
+        stars = [STAR, open_package(DEMO), *(Maker(seed).star for seed in range(12))]
+        for number, star in enumerate(stars):
+            for data in ("csv", "parquet"):
+                for ending in ("", ".zip"):
+                    path = self.path / f"{number}{data}{ending}"
+                    write_package(star, path, data)
+                    again = open_package(path)
+                    self.same(again, star)
+                    self.assertEqual(package_files(again, data), package_files(star, data))
+        first, second = self.path / "a.zip", self.path / "b.zip"
+        write_package(stars[1], first)
+        write_package(open_package(first), second)
+        self.assertEqual(first.read_bytes(), second.read_bytes())
+
+    def test_nothing_is_overwritten(self):
+        self.assertRaises(Refused, write_package, STAR, self.path)
+
+
+class Demo(unittest.TestCase):
+    def test_it_holds_what_it_promises(self):
+        star = open_package(DEMO)
+        self.assertEqual([t.name for t in star.model.tables], list(TABLES))
+        self.assertEqual(star.size("Booking"), 60_212)
+        self.assertEqual(star.size("Calendar"), 943)
+        self.assertGreaterEqual(len(star.model.links), 12)
+        self.assertEqual(len(star.model.measures), 25)
+        self.assertEqual(len(star.model.probes), 8)
+        for name in ("fares.xlsx", "accounts.xlsx", "ledger.csv", "crew.csv", "crew_vessels.csv", "communities.csv", "delay_bands.csv", "price_bands.csv", "agents.csv"):
+            self.assertTrue((DEMO / name).is_file(), name)
+        self.assertTrue(all(p.stat().st_size < 4 * 1024**2 for p in DEMO.iterdir()))
+        known = set((DEMO / "agents.csv").read_text().replace("\n", ",").split(","))
+        named = set(star.column("Booking", "agent_code").words)
+        odd = named - known
+        self.assertTrue(any(c.strip() != c for c in odd) and any(c.upper() in known for c in odd) and "ZZZ" in odd, odd)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,178 @@
+"""The server's addresses, its errors, and whom it answers."""
+
+import io
+import json
+import threading
+import time
+import unittest
+import zipfile
+from pathlib import Path
+
+from nexorem.package.write import package_files
+from nexorem.server.app import create_app
+from tests.core.small import STAR
+from tests.store.cluster import fresh_url
+
+ROOT = Path(__file__).parents[2]
+PROBE = {"rows": ["Port.region", "Port.name"], "columns": ["Cal.year"], "measures": ["seats", "share"], "totals": "all"}
+
+
+def zipped(files):
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as package:
+        for name, content in files.items():
+            package.writestr(name, content)
+    return out.getvalue()
+
+
+class Server(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.app = create_app(fresh_url())
+        cls.workspace = cls.app.extensions["nexorem"]
+
+    def setUp(self):
+        self.client = self.app.test_client()
+        answer = self.client.post("/api/models", data=zipped(package_files(STAR)))
+        self.assertEqual(answer.status_code, 200, answer.data)
+        self.id = answer.json["id"]
+
+    def url(self, rest=""):
+        return f"/api/models/{self.id}{rest}"
+
+    def post(self, rest, **body):
+        return self.client.post(self.url(rest), json=body)
+
+    def edit(self, change, base=0, author="ann"):
+        return self.client.post(self.url("/edits"), json={"edit": change, "base": base}, headers={"X-Nexorem-Author": author})
+
+    def test_the_whole_model(self):
+        found = self.client.get(self.url()).json
+        self.assertEqual([t["name"] for t in found["tables"]], ["Booking", "Port", "Cal", "Tag", "Crew", "Nobody"])
+        self.assertEqual({m["name"]: m["builds_on"] for m in found["measures"]}["share"], ["seats"])
+        self.assertEqual((found["version"], found["undo"], found["edits"]), (0, None, 0))
+
+    def test_a_grid_and_its_trace(self):
+        found = self.post("/grid", probe=PROBE).json
+        self.assertEqual(found["rows"]["lines"][0], [{"kind": "value", "value": "North"}, {"kind": "value", "value": "Alder"}])
+        self.assertIn([{"kind": "unmatched"}, {"kind": "total"}], found["rows"]["lines"])
+        self.assertEqual(found["values"][0][-1][-1], 63)
+        self.assertEqual([m["overrides"] for m in found["measures"]], [[], ["Port.name", "Port.region"]])
+        at = [{"column": "Port.region", "member": {"kind": "empty"}}, {"column": "Cal.year", "member": {"kind": "total"}}]
+        told = self.post("/trace", probe=PROBE, measure="seats", at=at).json
+        self.assertEqual((told["value"], told["coordinates"]), (32, {"Port.region": None}))
+        unreached = self.post("/grid", probe={"measures": ["x"], "define": {"x": "sum(Port.depth)"}, "picks": [{"column": "Cal.year", "in": [2031]}]}).json
+        self.assertEqual(unreached["measures"][0]["unreached"], ["Cal"])
+
+    def test_formulas_links_tables_and_members(self):
+        found = self.post("/formula", name="seats", formula="sum(Booking.seat) + nono").json
+        self.assertEqual([e["code"] for e in found["errors"]], ["unknown_column", "unknown_name"])
+        self.assertEqual(self.post("/formula", name="new", formula="seats * 2").json["value"], 126)
+        link = self.post("/link", link={"from": "Port.code", "to": "Tag.port"}).json
+        self.assertEqual((link["cardinality"], link["text"], link["link"]["active"]), ("many-to-one", "Tag.port = Port.code", True))
+        self.assertEqual(link["newly"], ["Crew filters Tag", "Port filters Tag"])
+        second = self.post("/link", link={"from": "Booking.refunded", "to": "Cal.day"}).json
+        self.assertEqual((second["link"]["active"], second["errors"]), (False, []))
+        self.assertEqual(self.post("/link", link={"from": "Booking.refunded", "to": "Cal.day", "active": True}).json["errors"][0]["code"], "double_path")
+        self.assertEqual(self.client.get(self.url("/tables/Port/rows?start=1&count=2")).json["rows"], [["b", "Birch", "South", 3], ["c", "Cedar", None, 9]])
+        self.assertEqual(len(self.client.get(self.url("/tables/port/profiles")).json["profiles"]), 4)
+        listed = self.client.get(self.url("/members?column=Port.region&search=")).json["members"]
+        self.assertEqual([m["member"]["kind"] for m in listed], ["value", "value", "empty", "unmatched"])
+
+    def test_edits_undo_redo_conflicts(self):
+        first = self.edit({"kind": "change_link", "name": "port", "set": {"active": False}}).json
+        self.assertEqual((first["version"], first["undo"]["title"], first["undo"]["author"]), (1, "switch port off", "ann"))
+        self.assertEqual(self.post("/grid", probe={"measures": ["seats"], "picks": [{"column": "Port.region", "in": ["North"]}]}).json["values"], [[[63]]])
+        clash = self.edit({"kind": "remove_link", "name": "port"}, 0, "bea")
+        self.assertEqual((clash.status_code, clash.json["changes"][0]["author"], clash.json["version"]), (409, "ann", 1))
+        self.assertEqual(self.edit({"kind": "add_measure", "measure": {"name": "n", "formula": "1"}}, 0).status_code, 200)
+        self.assertEqual(self.post("/undo", expected=1).status_code, 409)
+        self.assertEqual(self.post("/undo", expected=2).json["redo"]["title"], "add measure n")
+        self.assertEqual(self.post("/redo", expected=2).json["version"], 4)
+        self.assertEqual([e["number"] for e in self.client.get(self.url("/history")).json["edits"]], [2, 1])
+
+    def test_refused_edits_leave_the_model_as_it_was(self):
+        before = self.client.get(self.url()).json
+        for change, code in (
+            ({"kind": "add_link", "link": {"from": "Booking.refunded", "to": "Cal.day", "name": "second"}}, "double_path"),
+            ({"kind": "add_link", "link": {"from": "Booking.port", "to": "Crew.port", "name": "dup", "active": False}}, "repeated_key"),
+            ({"kind": "add_measure", "measure": {"name": "bad", "formula": "sum(Nope.x)"}}, "unknown_table"),
+            ({"kind": "change_measure", "name": "seats", "set": {"formula": "seats"}}, "cycle"),
+            ({"kind": "add_measure", "measure": {"name": "bad", "formula": "(" * 10_000}}, "limit_formula_levels"),
+            ({"kind": "nonsense"}, "unknown_edit"),
+        ):  # fmt: skip
+            with self.subTest(change):
+                answer = self.edit(change)
+                self.assertIn(answer.status_code, (413, 422))
+                self.assertEqual(answer.json["errors"][0]["code"], code)
+                self.assertEqual(answer.mimetype, "application/problem+json")
+        self.assertEqual(self.client.get(self.url()).json, before)
+
+    def test_problems(self):
+        for answer, status, kind in (
+            (self.client.get("/api/models/9999"), 404, "unknown_model"), (self.client.get("/api/nowhere"), 404, "http"), (self.client.put("/api/models"), 405, "http"),
+            (self.client.post(self.url("/grid"), json={"prob": 1}), 422, "bad_request"), (self.client.post(self.url("/grid"), data=b"{", content_type="application/json"), 422, None),
+            (self.post("/grid", probe={"measures": ["nope"]}), 422, "unknown_measure"), (self.client.post("/api/models", data=b"nonsense"), 422, "bad_zip"),
+            (self.post("/grid", probe={"measures": ["seats"], "rows": ["Booking.no", "Cal.day", "Crew.name"], "limit": 5}), 413, "limit_probe_cells"),
+            (self.client.get(self.url("/tables/Port/rows?count=0")), 422, "bad_request"), (self.post("/formula", name="", formula="1"), 422, "bad_request"),
+        ):  # fmt: skip
+            self.assertEqual(answer.status_code, status, answer.data)
+            if kind:
+                self.assertEqual(answer.json["type"], f"urn:nexorem:{kind}")
+            self.assertNotIn(b"Traceback", answer.data)
+
+    def test_only_loopback_is_answered(self):
+        for headers in ({"Host": "evil.example"}, {"Host": "10.0.0.7:8471"}, {"Origin": "http://evil.example"}, {"Origin": "null"}, {"Host": "localhost.evil.example"}):
+            self.assertEqual(self.client.get("/api/models", headers=headers).status_code, 403, headers)
+        self.assertEqual(self.client.post(self.url("/undo"), json={"expected": 1}, headers={"Sec-Fetch-Site": "cross-site"}).status_code, 403)
+        for host in ("127.0.0.1:8471", "localhost", "[::1]:8471"):
+            answer = self.client.get("/api/models", headers={"Host": host, "Origin": f"http://{host}"})
+            self.assertEqual(answer.status_code, 200)
+        self.assertIn("default-src 'self'", answer.headers["Content-Security-Policy"])
+        self.assertEqual(answer.headers["X-Content-Type-Options"], "nosniff")
+
+    def test_files_outside_the_front_end_are_not_served(self):
+        for path in ("/../pyproject.toml", "/%2e%2e/pyproject.toml", "/assets/../../package.json"):
+            found = self.client.get(path).data
+            self.assertTrue(b"[project]" not in found and b"devDependencies" not in found, path)
+
+    def test_a_package_goes_out_and_in(self):
+        data = self.client.get(self.url("/package?data=parquet")).data
+        again = self.client.post("/api/models", data={"package": (io.BytesIO(data), "p.zip")}, content_type="multipart/form-data")
+        self.assertEqual(again.status_code, 200)
+        count = len(self.client.get("/api/models").json["models"])
+        broken = self.client.post("/api/models", data=zipped({"datapackage.json": json.dumps({"resources": [{"name": "x", "path": "x.csv"}]})}))
+        self.assertEqual((broken.status_code, broken.json["errors"][0]["code"]), (422, "missing_file"))
+        self.assertEqual(len(self.client.get("/api/models").json["models"]), count)
+
+    def test_the_description_is_the_one_the_front_end_was_made_from(self):
+        found = self.client.get("/api/openapi.json").json
+        self.assertEqual(found["openapi"][:3], "3.1")
+        committed = json.loads((ROOT / "web" / "types" / "openapi.json").read_text())
+        self.assertEqual(json.dumps(found, sort_keys=True), json.dumps(committed, sort_keys=True), "run tools/openapi.py and npm run generate in web/types")
+
+    def test_others_hear_of_an_edit_within_a_second(self):
+        heard = []
+
+        def listen():
+            stream = self.client.get(self.url("/events")).response
+            for item in stream:
+                heard.append((time.monotonic(), item))
+                if len(heard) == 2:
+                    return
+
+        thread = threading.Thread(target=listen, daemon=True)
+        thread.start()
+        while not heard:
+            time.sleep(0.01)
+        time.sleep(0.3)  # the listener's own connection
+        start = time.monotonic()
+        self.app.test_client().post(self.url("/edits"), json={"edit": {"kind": "remove_measure", "name": "share"}, "base": 0})
+        thread.join(5)
+        self.assertEqual(len(heard), 2)
+        self.assertIn(b'"version": 1' if isinstance(heard[1][1], bytes) else '"version": 1', heard[1][1])
+        self.assertLess(heard[1][0] - start, 1.0)
+
+
+if __name__ == "__main__":
+    unittest.main()
