@@ -50,7 +50,7 @@ def make_routes(r: Random) -> list[Row]:
 
 def make_sailings(r: Random, routes: Sequence[Row]) -> list[list[Any]]:
     """About ten a day: number, day, route, vessel, planned and actual departure, minutes late, cancelled, wind."""
-    rows = []
+    rows: list[list[Any]] = []
     popular = [40 - i for i in range(len(routes))]
     for day in days():
         for _ in range(r.choice([9, 10, 10, 10, 11]) - (day.month in (1, 2)) + (day.month in (7, 8))):
@@ -71,7 +71,9 @@ def make_customers(r: Random) -> list[Row]:
     for number in range(8120):
         name = f"{r.choice(p.FIRST)} {r.choice(p.LAST)}"
         home = "" if r.random() < 0.03 else r.choice(p.ISLANDS)[0]
-        rows.append((20000 + number, name, r.choices(p.SEGMENTS, [40, 35, 12, 8, 5])[0], home, dt.date(r.randint(2015, 2032), r.randint(1, 12), 1)))
+        rows.append(
+            (20000 + number, name, r.choices(p.SEGMENTS, [40, 35, 12, 8, 5])[0], home, dt.date(r.randint(2015, 2032), r.randint(1, 12), 1))
+        )
     return rows
 
 
@@ -79,7 +81,9 @@ def make_agents(r: Random) -> list[Row]:
     """55 agents with a district of their own."""
     rows: list[Row] = []
     for number in range(55):
-        rows.append((f"A{number + 1:02}", f"{r.choice(p.AGENT_TOWNS)} {number + 1}", r.choice(p.DISTRICTS), round(r.uniform(0.02, 0.09), 3)))
+        rows.append(
+            (f"A{number + 1:02}", f"{r.choice(p.AGENT_TOWNS)} {number + 1}", r.choice(p.DISTRICTS), round(r.uniform(0.02, 0.09), 3))
+        )
     return rows
 
 
@@ -114,7 +118,19 @@ def make_bookings(r: Random, sailings: Sequence[Sequence[Any]], count: int) -> I
         seats = r.choices([1, 2, 3, 4, 5, 6], [34, 33, 12, 13, 5, 3])[0] if fare != "lorry" else 1
         customer = "" if r.random() < 0.004 else 20000 + min(8119, int(r.expovariate(1 / 1800)))
         route = "R99" if r.random() < 0.0004 else sailing[2]
-        yield (204000 + number, booked, sails, refunded or "", sailing[0] if r.random() > 0.001 else 999, route, fare, customer, agent_code(r), seats, metres)
+        yield (
+            204000 + number,
+            booked,
+            sails,
+            refunded or "",
+            sailing[0] if r.random() > 0.001 else 999,
+            route,
+            fare,
+            customer,
+            agent_code(r),
+            seats,
+            metres,
+        )
 
 
 def make_targets(r: Random, routes: Sequence[Row]) -> list[Row]:
@@ -143,7 +159,10 @@ def make_ledger(r: Random) -> list[Row]:
 
 def make_crew(r: Random) -> tuple[list[Row], list[Row]]:
     """People, and the vessels they may work on, with a share of their time."""
-    crew: list[Row] = [(f"C{i + 1:03}", f"{r.choice(p.FIRST)} {r.choice(p.LAST)}", r.choice(["master", "mate", "engineer", "deck", "purser"])) for i in range(84)]
+    crew: list[Row] = [
+        (f"C{i + 1:03}", f"{r.choice(p.FIRST)} {r.choice(p.LAST)}", r.choice(["master", "mate", "engineer", "deck", "purser"]))
+        for i in range(84)
+    ]
     allowed: list[Row] = []
     for person in crew:
         vessels = r.sample(p.VESSELS, r.choice([1, 2, 2, 3, 4]))
@@ -220,10 +239,18 @@ def generate(out: Path, bookings: int = BOOKINGS, seed: int = SEED) -> None:
     write_csv(out / "ports.csv", "code name island_code", p.PORTS)
     write_csv(out / "routes.csv", "code from_port to_port nautical_miles", routes)
     write_csv(out / "vessels.csv", "code name class seats lane_metres built", p.VESSELS)
-    write_csv(out / "sailings.csv", "number sails_on route_code vessel_code planned_departure actual_departure minutes_late cancelled wind", sailings)
+    write_csv(
+        out / "sailings.csv",
+        "number sails_on route_code vessel_code planned_departure actual_departure minutes_late cancelled wind",
+        sailings,
+    )
     write_csv(out / "customers.csv", "number name segment home_island since", make_customers(r))
     write_csv(out / "agents.csv", "code name district commission", make_agents(r))
-    write_csv(out / "bookings.csv", "number booked_on sails_on refunded_on sailing_no route_code fare_class customer_no agent_code seats lane_metres", make_bookings(r, sailings, bookings))
+    write_csv(
+        out / "bookings.csv",
+        "number booked_on sails_on refunded_on sailing_no route_code fare_class customer_no agent_code seats lane_metres",
+        make_bookings(r, sailings, bookings),
+    )
     write_csv(out / "targets.csv", "month_end route_code target_seats target_income", make_targets(r, routes))
     write_csv(out / "ledger.csv", "month_end vessel_code account_code amount", make_ledger(r))
     write_csv(out / "crew.csv", "number name role", crew)

@@ -35,7 +35,16 @@ TABLES: dict[str, tuple[str, str, dict[str, str]]] = {
                  {"date": "date", "year": "integer", "quarter": "string", "month": "string", "month_of_year": "integer", "month_name": "string",
                   "week": "string", "day_of_month": "integer", "day_of_week": "integer", "day_name": "string", "season": "string"}),
 }  # fmt: skip
-KEYS = {"Booking": "number", "Sailing": "number", "Route": "code", "Port": "code", "Island": "code", "Vessel": "code", "Customer": "number", "Calendar": "date"}
+KEYS = {
+    "Booking": "number",
+    "Sailing": "number",
+    "Route": "code",
+    "Port": "code",
+    "Island": "code",
+    "Vessel": "code",
+    "Customer": "number",
+    "Calendar": "date",
+}
 LINKS: list[dict[str, Any]] = [
     {"name": "sails on", "from": "Booking.sails_on", "to": "Calendar.date"},
     {"name": "booked on", "from": "Booking.booked_on", "to": "Calendar.date", "active": False,
@@ -115,7 +124,10 @@ def date_column(out: Path, resource: str, column: str) -> Vector:
 
 def write_calendar(out: Path) -> None:
     """The calendar, from every date of the facts."""
-    found = [date_column(out, resource, column) for resource, column in (("bookings", "sails_on"), ("sailings", "sails_on"), ("targets", "month_end"))]
+    found = [
+        date_column(out, resource, column)
+        for resource, column in (("bookings", "sails_on"), ("sailings", "sails_on"), ("targets", "month_end"))
+    ]
     (out / "calendar.csv").write_bytes(write_csv(make_calendar(found)))
 
 

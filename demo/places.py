@@ -23,7 +23,9 @@ VESSELS = [
 FIRST = "Alda Bren Cora Dovin Esk Fenna Garrow Hild Ivo Jorun Kesta Lorne Maud Nils Oona Perran Quill Runa Senna Tavish Ulla Vern Wyn Ysolde".split()
 LAST = "Ashwick Barrow Corrie Dunmoor Eskdale Farrow Garth Holmes Inver Kelder Lowrie Marsk Northrop Oxley Penrow Rusk Selby Tarn Uller Wick".split()
 SEGMENTS = ["islander", "visitor", "haulier", "school", "crew family"]
-AGENT_TOWNS = "Harbour Office,Quay Travel,Island Desk,Sound Bookings,Lantern Tours,Holm Agency,Lights Travel,Strand Desk,Ferry Window,Pier Shop,Ness Travel".split(",")
+AGENT_TOWNS = "Harbour Office,Quay Travel,Island Desk,Sound Bookings,Lantern Tours,Holm Agency,Lights Travel,Strand Desk,Ferry Window,Pier Shop,Ness Travel".split(
+    ","
+)
 DISTRICTS = ["Outer Lights", "Middle Holms", "Near Isles", "Mainland"]
 FARE_CLASSES = ["walk-on", "islander", "car", "van", "lorry", "cycle"]
 ACCOUNTS = [

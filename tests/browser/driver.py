@@ -6,10 +6,11 @@ import tempfile
 import time
 
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException
+from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
 FLAGS = (
@@ -37,7 +38,10 @@ class Browser:
         self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
 
     def scheme(self, dark):
-        features = [{"name": "prefers-color-scheme", "value": "dark" if dark else "light"}, {"name": "prefers-reduced-motion", "value": "reduce"}]
+        features = [
+            {"name": "prefers-color-scheme", "value": "dark" if dark else "light"},
+            {"name": "prefers-reduced-motion", "value": "reduce"},
+        ]
         self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": features})
 
     def open(self, url):
@@ -49,7 +53,7 @@ class Browser:
         def attempt(_):
             try:
                 return found()
-            except StaleElementReferenceException:
+            except (StaleElementReferenceException, StopIteration, IndexError, TimeoutException):
                 return False
 
         return WebDriverWait(self.driver, seconds, 0.05).until(attempt, what)
@@ -66,7 +70,11 @@ class Browser:
 
         def look():
             for element in self.all(css):
-                if element.is_displayed() and text in (element.text.strip(), element.get_attribute("aria-label"), element.text.split("\n")[0].strip()):
+                if element.is_displayed() and text in (
+                    element.text.strip(),
+                    element.get_attribute("aria-label"),
+                    element.text.split("\n")[0].strip(),
+                ):
                     return element
             return None
 
@@ -80,7 +88,10 @@ class Browser:
 
     def reads(self, text, css="body", seconds=12):
         """Waits until a text stands somewhere."""
-        self.until(lambda: any(text in e.text for e in self.all(css)), f"{text!r} does not stand in {css}", seconds)
+        try:
+            self.until(lambda: any(text in e.text for e in self.all(css)), seconds=seconds)
+        except TimeoutException:
+            raise AssertionError(f"{text!r} does not stand in {css}: {[e.text[:400] for e in self.all(css)]}") from None
 
     def drag(self, source, target, steps=8):
         """Presses on one element, moves to another in steps, lets go."""
@@ -101,13 +112,19 @@ class Browser:
     def keys(self, *keys):
         ActionChains(self.driver).send_keys(*keys).perform()
 
+    def command(self, key):
+        """A key with Ctrl held."""
+        ActionChains(self.driver).key_down(Keys.CONTROL).send_keys(key).key_up(Keys.CONTROL).perform()
+
     def picture(self, path):
         time.sleep(0.35)
         self.driver.save_screenshot(str(path))
 
     def complaints(self):
         """What the console holds against the page, requests that were refused on purpose left out."""
-        return [e["message"] for e in self.driver.get_log("browser") if e["level"] == "SEVERE" and "Failed to load resource" not in e["message"]]
+        return [
+            e["message"] for e in self.driver.get_log("browser") if e["level"] == "SEVERE" and "Failed to load resource" not in e["message"]
+        ]
 
     def close(self):
         self.driver.quit()

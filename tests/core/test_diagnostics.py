@@ -147,7 +147,10 @@ class Bounds(unittest.TestCase):
             answer(STAR, read_probe(STAR, probe), Budget())
         self.assertEqual(caught.exception.diagnostics[0].code, "limit_probe_cells")
         ticks = iter(range(10_000))
-        for budget, code in ((Budget(Limits(seconds=3), lambda: next(ticks)), "limit_seconds"), (Budget(Limits(memory_bytes=10)), "limit_memory_bytes")):
+        for budget, code in (
+            (Budget(Limits(seconds=3), lambda: next(ticks)), "limit_seconds"),
+            (Budget(Limits(memory_bytes=10)), "limit_memory_bytes"),
+        ):
             with self.assertRaises(OverLimit) as caught:
                 answer(STAR, read_probe(STAR, {"measures": ["x"], "define": {"x": "sum(Port.depth * seats)"}, "rows": ["Cal.day"]}), budget)
             self.assertEqual(caught.exception.diagnostics[0].code, code)
@@ -167,8 +170,29 @@ def errors_or_limit(formula):
 class Fuzz(unittest.TestCase):
     def test_mutated_formulas_never_crash(self):
         r = random.Random(7)
-        seeds = [f for f, _, _ in WRONG] + ["seats / seats given (clear wide Booking but Cal.week, set Port.region IN ('N', NULL), via link \"refund\")"]
-        pieces = [*"()+-*/%,.'\"<>= \n", "given", "set", "Port.region", "CASE", "WHEN", "END", "ü", "\0", "'", "--", "/*", "sum(", "1e9", "NOT", "IN", "between", "DATE"]
+        seeds = [f for f, _, _ in WRONG] + [
+            "seats / seats given (clear wide Booking but Cal.week, set Port.region IN ('N', NULL), via link \"refund\")"
+        ]
+        pieces = [
+            *"()+-*/%,.'\"<>= \n",
+            "given",
+            "set",
+            "Port.region",
+            "CASE",
+            "WHEN",
+            "END",
+            "ü",
+            "\0",
+            "'",
+            "--",
+            "/*",
+            "sum(",
+            "1e9",
+            "NOT",
+            "IN",
+            "between",
+            "DATE",
+        ]
         for _ in range(3_000):
             text = r.choice(seeds)
             for _ in range(r.randint(1, 6)):

@@ -137,7 +137,9 @@ class Grids(unittest.TestCase):
     def test_lines_and_totals(self):
         cells = grid("seats", rows=["Port.region", "Port.name"], columns=["Cal.year"], totals="all")
         lines = [tuple(c.get(k, "*") for k in ("Port.region", "Port.name", "Cal.year")) for c in cells]
-        self.assertEqual(lines[:4], [("North", "Alder", 2031), ("North", "Alder", "(unmatched)"), ("North", "Alder", "*"), ("North", "*", 2031)])
+        self.assertEqual(
+            lines[:4], [("North", "Alder", 2031), ("North", "Alder", "(unmatched)"), ("North", "Alder", "*"), ("North", "*", 2031)]
+        )
         self.assertEqual(lines[-1], ("*", "*", "*"))
         self.assertEqual([line[0] for line in lines if line[1] == "*" and line[2] == "*"], ["North", "South", None, "(unmatched)", "*"])
         self.assertNotIn("Dogwood", [line[1] for line in lines], "an empty line is left out")

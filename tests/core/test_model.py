@@ -19,7 +19,12 @@ from tests.core.small import LINKS, MEASURES, STAR, TABLES, make_star
 from tests.oracle.interpreter import Context, Filter
 from tests.oracle.random_models import Maker
 
-FACT = {"F": ("a:integer b:integer", [(1, 1)]), "A": ("k:integer c:integer", [(1, 1)]), "B": ("k:integer c:integer", [(1, 1)]), "C": ("k:integer", [(1,)])}
+FACT = {
+    "F": ("a:integer b:integer", [(1, 1)]),
+    "A": ("k:integer c:integer", [(1, 1)]),
+    "B": ("k:integer c:integer", [(1, 1)]),
+    "C": ("k:integer", [(1,)]),
+}
 
 
 def linked(*links):
@@ -74,7 +79,16 @@ class Edits(unittest.TestCase):
         """Edits that can be made of a model as it stands."""
         link, measure = r.choice(model.links or (None,)), r.choice(model.measures or (None,))
         made = [
-            {"kind": "add_link", "link": {"from": "Booking.note", "to": "Crew.name", "cardinality": "many-to-many", "active": r.random() < 0.5, "name": f"n{r.randint(0, 9)}"}},
+            {
+                "kind": "add_link",
+                "link": {
+                    "from": "Booking.note",
+                    "to": "Crew.name",
+                    "cardinality": "many-to-many",
+                    "active": r.random() < 0.5,
+                    "name": f"n{r.randint(0, 9)}",
+                },
+            },
             {"kind": "add_measure", "measure": {"name": f"m{r.randint(0, 9)}", "formula": "1", "folder": "f"}},
             {"kind": "put_probe", "probe": {"name": f"p{r.randint(0, 2)}", "rows": [r.choice(["Port.name", "Cal.year"])]}},
             {"kind": "remove_probe", "name": f"p{r.randint(0, 2)}"},
@@ -84,7 +98,10 @@ class Edits(unittest.TestCase):
             made += [{"kind": "change_link", "name": link.name, "set": r.choice([{"active": not link.active}, {"flow": "two-way"}, {"firm": False}, {"description": "d"}])},
                      {"kind": "remove_link", "name": link.name}]  # fmt: skip
         if measure:
-            made += [{"kind": "change_measure", "name": measure.name, "set": {"formula": str(r.random()), "trial": True}}, {"kind": "remove_measure", "name": measure.name}]
+            made += [
+                {"kind": "change_measure", "name": measure.name, "set": {"formula": str(r.random()), "trial": True}},
+                {"kind": "remove_measure", "name": measure.name},
+            ]
         return r.choice(made)
 
     def test_every_edit_has_an_inverse_and_a_refused_one_changes_nothing(self):
@@ -139,7 +156,9 @@ class Checks(unittest.TestCase):
         found = check_model(star)
         self.assertEqual([d.code for d in found], ["repeated_key"])
         self.assertIn("Crew.port is not unique: a stand", found[0].message)
-        self.assertEqual(check_model(make_star(links=[{"from": "Crew.port", "to": "Port.code", "cardinality": "one-to-one"}]))[0].code, "repeated_key")
+        self.assertEqual(
+            check_model(make_star(links=[{"from": "Crew.port", "to": "Port.code", "cardinality": "one-to-one"}]))[0].code, "repeated_key"
+        )
 
     def test_calendars(self):
         for rows, word in (([1, 1, 2], "twice"), ([1, 3], "leaves out"), ([1, None], "empty"), ([], "")):
@@ -150,12 +169,28 @@ class Checks(unittest.TestCase):
 
     def test_findings(self):
         found = {(f["code"], f["about"]) for f in findings(STAR)}
-        self.assertLessEqual({("orphans", "link port"), ("orphans", "link crew"), ("unused_link", "link refund"), ("empty_table", "table Nobody"), ("disconnected", "table Nobody")}, found)
+        self.assertLessEqual(
+            {
+                ("orphans", "link port"),
+                ("orphans", "link crew"),
+                ("unused_link", "link refund"),
+                ("empty_table", "table Nobody"),
+                ("disconnected", "table Nobody"),
+            },
+            found,
+        )
         broken = STAR.with_model(replace(STAR.model, links=()))
         self.assertEqual([f["about"] for f in findings(broken) if f["code"] == "broken_measure"], [])
         looks_up = make_star(measures=MEASURES | {"deep": "sum(Booking.seats * Port.depth)"})
-        self.assertIn(("broken_measure", "measure deep"), {(f["code"], f["about"]) for f in findings(looks_up.with_model(replace(looks_up.model, links=())))})
-        near = make_star({"F": ("k:text", [("A ",), ("b",), ("a",)]), "D": ("k:text", [("a",), ("c",)])}, [{"from": "F.k", "to": "D.k"}], {"n": "rows(F)"})
+        self.assertIn(
+            ("broken_measure", "measure deep"),
+            {(f["code"], f["about"]) for f in findings(looks_up.with_model(replace(looks_up.model, links=())))},
+        )
+        near = make_star(
+            {"F": ("k:text", [("A ",), ("b",), ("a",)]), "D": ("k:text", [("a",), ("c",)])},
+            [{"from": "F.k", "to": "D.k"}],
+            {"n": "rows(F)"},
+        )
         self.assertIn("1 of them differ", next(f["sentence"] for f in findings(near) if f["code"] == "orphans"))
 
 
@@ -175,11 +210,15 @@ class Reach(unittest.TestCase):
                 context = Context([Filter(a, ("g",), [])], active)
                 for b in maker.names:
                     if a != b:
-                        self.assertEqual("path" in reach(maker.star, maker.star.state, a, b), oracle.filtered(context, b, None), f"{seed} {a} {b}")
+                        self.assertEqual(
+                            "path" in reach(maker.star, maker.star.state, a, b), oracle.filtered(context, b, None), f"{seed} {a} {b}"
+                        )
 
     def test_roles_matrix_and_currents(self):
         roles = {t.name: role(STAR, t) for t in STAR.model.tables}
-        self.assertEqual(roles, {"Booking": "fact", "Port": "dimension", "Cal": "calendar", "Tag": "dimension", "Crew": "fact", "Nobody": "disconnected"})
+        self.assertEqual(
+            roles, {"Booking": "fact", "Port": "dimension", "Cal": "calendar", "Tag": "dimension", "Crew": "fact", "Nobody": "disconnected"}
+        )
         cells = bus_matrix(STAR)["cells"]["Booking"]
         self.assertEqual({k: v["kind"] for k, v in cells.items()}, {"Port": "direct", "Cal": "direct", "Tag": "none"})
         self.assertEqual(cells["Cal"]["links"], ["day", "refund"])
@@ -187,7 +226,7 @@ class Reach(unittest.TestCase):
         self.assertEqual(blocked(STAR, STAR.state, ["Nobody"], set()), [{"link": None, "from": "Nobody", "to": None, "reason": "no link"}])
 
     def test_what_reaches_a_measure(self):
-        told = reached_by(STAR, Binder(STAR, {"x": "seats given (clear Port, via link \"refund\") + sum(Port.depth)"}).measure("x"))
+        told = reached_by(STAR, Binder(STAR, {"x": 'seats given (clear Port, via link "refund") + sum(Port.depth)'}).measure("x"))
         self.assertEqual({s["grain"]: s["tables"] for s in told["scans"]}["Booking"]["Crew"], ["crew", "port"])
         self.assertIn("Port.name", told["overrides"])
         self.assertEqual(next(s for s in told["scans"] if s["grain"] == "Booking")["tables"]["Cal"], ["refund"])

@@ -36,9 +36,13 @@ class Trace(unittest.TestCase):
         scan = only(found["tree"], "aggregate")
         flows = {f["link"]: (f["from"], f["to"], f["rows_before"], f["rows_after"]) for f in scan["flows"]}
         self.assertEqual(flows, {"crew": ("Crew", "Port", 4, 1), "port": ("Port", "Booking", 7, 2), "day": ("Cal", "Booking", 2, 1)})
-        self.assertEqual({(b["link"], b["to"], b["reason"]) for b in scan["blocked"]}, {("tag", "Tag", "inactive"), ("refund", "Booking", "inactive")})
+        self.assertEqual(
+            {(b["link"], b["to"], b["reason"]) for b in scan["blocked"]}, {("tag", "Tag", "inactive"), ("refund", "Booking", "inactive")}
+        )
         sums = scan["arithmetic"]
-        self.assertEqual((sums["grain"], sums["rows_used"], sums["rows_total"], sums["rows"], sums["values"]), ("Booking", 1, 7, [[1, 1]], [1]))
+        self.assertEqual(
+            (sums["grain"], sums["rows_used"], sums["rows_total"], sums["rows"], sums["values"]), ("Booking", 1, 7, [[1, 1]], [1])
+        )
         self.assertEqual(found["value"], 1)
         kept = {f["table"]: (f["rows_kept"], f["rows_total"]) for f in scan["filters"]}
         self.assertEqual(kept, {"Crew": (1, 4), "Cal": (2, 4)})

@@ -47,9 +47,7 @@ class Page:
 
     def cell(self, measure, coordinates):
         """The oracle's value at coordinates of (table, column) to value."""
-        filters = [
-            Filter(t, (c,), [UNMATCHED] if v == UNMATCHED else [(v,)]) for (t, c), v in coordinates.items()
-        ]
+        filters = [Filter(t, (c,), [UNMATCHED] if v == UNMATCHED else [(v,)]) for (t, c), v in coordinates.items()]
         return self.oracle.measure(measure, Context([*self.context.filters, *filters], self.context.active))
 
     def candidates(self, names):

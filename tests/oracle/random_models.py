@@ -186,7 +186,13 @@ class Maker:
         r = self.r
         own = lambda c: f"{table}.{c}"  # noqa: E731
         if self.maybe(0.4):
-            return r.choice([f"{own('g')} = '{r.choice(TEXTS[:3])}'", f"{own('n')} <= {r.randint(0, 4)}", f"{own('g')} >= 'a' AND {own('n')} < {r.randint(1, 4)}"])
+            return r.choice(
+                [
+                    f"{own('g')} = '{r.choice(TEXTS[:3])}'",
+                    f"{own('n')} <= {r.randint(0, 4)}",
+                    f"{own('g')} >= 'a' AND {own('n')} < {r.randint(1, 4)}",
+                ]
+            )
         choices = [
             lambda: f"{own('g')} = '{r.choice(TEXTS[:3])}'",
             lambda: f"{own('g')} = 'a' AND {own('n')} > {r.randint(-2, 2)}",
@@ -224,7 +230,9 @@ class Maker:
 
     def target(self):
         table = self.table()
-        return self.r.choice([table, f"{table}.g", f"{table}.n", f"{table}.g", f"({table}.g, {table}.n)", f"wide {table}", f"into {table}", "all"])
+        return self.r.choice(
+            [table, f"{table}.g", f"{table}.n", f"{table}.g", f"({table}.g, {table}.n)", f"wide {table}", f"into {table}", "all"]
+        )
 
     # probes
 

@@ -4,10 +4,9 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from openpyxl import load_workbook
-
 from demo.generate import generate
 from demo.model import build
+from openpyxl import load_workbook
 
 DEMO = Path(__file__).parents[2] / "demo" / "lantern_isles"
 
@@ -21,7 +20,9 @@ class Files(unittest.TestCase):
             self.assertEqual({p.name for p in out.iterdir()}, {p.name for p in DEMO.iterdir()})
             for made in sorted(out.iterdir()):
                 if made.suffix == ".xlsx":
-                    sheets = [[[[c.value for c in row] for row in s.rows] for s in load_workbook(p).worksheets] for p in (made, DEMO / made.name)]
+                    sheets = [
+                        [[[c.value for c in row] for row in s.rows] for s in load_workbook(p).worksheets] for p in (made, DEMO / made.name)
+                    ]
                     self.assertEqual(*sheets)
                 else:
                     self.assertEqual(made.read_bytes(), (DEMO / made.name).read_bytes(), made.name)

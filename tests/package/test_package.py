@@ -7,9 +7,11 @@ import zipfile
 from pathlib import Path
 
 from demo.model import TABLES
+
 from nexorem.core.diagnostics import Refused
 from nexorem.core.model.star import Star
 from nexorem.package.read import open_package
+from nexorem.package.schema import NexoremProperty
 from nexorem.package.write import package_files, write_package
 from tests.core.small import STAR
 from tests.oracle.random_models import Maker
@@ -58,7 +60,9 @@ class Folder(unittest.TestCase):
 class Reading(Folder):
     def test_a_package_nobody_prepared(self):
         star = open_package(self.lay(GOOD))
-        self.assertEqual([(k.from_text, k.to_text, k.cardinality, k.active) for k in star.model.links], [("fact.k", "dim.k", "many-to-one", True)])
+        self.assertEqual(
+            [(k.from_text, k.to_text, k.cardinality, k.active) for k in star.model.links], [("fact.k", "dim.k", "many-to-one", True)]
+        )
         self.assertEqual(star.column("dim", "t").tolist(), ["one", "two, or\nmore", None])
         self.assertEqual(star.column("fact", "n").tolist(), [1.5, None, 3.0, None])
         self.assertEqual(star.facts(star.model.links[0]).orphans, 1)
@@ -168,7 +172,9 @@ class Writing(Folder):
         self.assertEqual(a.model, b.model)
         for table in a.model.tables:
             for column in table.columns:
-                self.assertEqual(a.column(table.name, column.name).tolist(), b.column(table.name, column.name).tolist(), f"{table.name}.{column.name}")
+                self.assertEqual(
+                    a.column(table.name, column.name).tolist(), b.column(table.name, column.name).tolist(), f"{table.name}.{column.name}"
+                )
 
     def test_a_written_package_reads_back_and_writes_the_same_bytes(self):
         stars = [STAR, open_package(DEMO), *(Maker(seed).star for seed in range(12))]
@@ -189,6 +195,15 @@ class Writing(Folder):
         self.assertRaises(Refused, write_package, STAR, self.path)
 
 
+class Schema(unittest.TestCase):
+    def test_the_published_schema_is_the_one_in_force(self):
+        published = json.loads((DEMO.parents[1] / "docs" / "nexorem.schema.json").read_text())
+        in_force = NexoremProperty.model_json_schema(by_alias=True)
+        self.assertEqual(
+            {k: v for k, v in published.items() if k in in_force and k != "title"}, {k: v for k, v in in_force.items() if k != "title"}
+        )
+
+
 class Demo(unittest.TestCase):
     def test_it_holds_what_it_promises(self):
         star = open_package(DEMO)
@@ -198,7 +213,17 @@ class Demo(unittest.TestCase):
         self.assertGreaterEqual(len(star.model.links), 12)
         self.assertEqual(len(star.model.measures), 25)
         self.assertEqual(len(star.model.probes), 8)
-        for name in ("fares.xlsx", "accounts.xlsx", "ledger.csv", "crew.csv", "crew_vessels.csv", "communities.csv", "delay_bands.csv", "price_bands.csv", "agents.csv"):
+        for name in (
+            "fares.xlsx",
+            "accounts.xlsx",
+            "ledger.csv",
+            "crew.csv",
+            "crew_vessels.csv",
+            "communities.csv",
+            "delay_bands.csv",
+            "price_bands.csv",
+            "agents.csv",
+        ):
             self.assertTrue((DEMO / name).is_file(), name)
         self.assertTrue(all(p.stat().st_size < 4 * 1024**2 for p in DEMO.iterdir()))
         known = set((DEMO / "agents.csv").read_text().replace("\n", ",").split(","))

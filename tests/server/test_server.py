@@ -61,7 +61,9 @@ class Server(unittest.TestCase):
         at = [{"column": "Port.region", "member": {"kind": "empty"}}, {"column": "Cal.year", "member": {"kind": "total"}}]
         told = self.post("/trace", probe=PROBE, measure="seats", at=at).json
         self.assertEqual((told["value"], told["coordinates"]), (32, {"Port.region": None}))
-        unreached = self.post("/grid", probe={"measures": ["x"], "define": {"x": "sum(Port.depth)"}, "picks": [{"column": "Cal.year", "in": [2031]}]}).json
+        unreached = self.post(
+            "/grid", probe={"measures": ["x"], "define": {"x": "sum(Port.depth)"}, "picks": [{"column": "Cal.year", "in": [2031]}]}
+        ).json
         self.assertEqual(unreached["measures"][0]["unreached"], ["Cal"])
 
     def test_formulas_links_tables_and_members(self):
@@ -73,8 +75,13 @@ class Server(unittest.TestCase):
         self.assertEqual(link["newly"], ["Crew filters Tag", "Port filters Tag"])
         second = self.post("/link", link={"from": "Booking.refunded", "to": "Cal.day"}).json
         self.assertEqual((second["link"]["active"], second["errors"]), (False, []))
-        self.assertEqual(self.post("/link", link={"from": "Booking.refunded", "to": "Cal.day", "active": True}).json["errors"][0]["code"], "double_path")
-        self.assertEqual(self.client.get(self.url("/tables/Port/rows?start=1&count=2")).json["rows"], [["b", "Birch", "South", 3], ["c", "Cedar", None, 9]])
+        self.assertEqual(
+            self.post("/link", link={"from": "Booking.refunded", "to": "Cal.day", "active": True}).json["errors"][0]["code"], "double_path"
+        )
+        self.assertEqual(
+            self.client.get(self.url("/tables/Port/rows?start=1&count=2")).json["rows"],
+            [["b", "Birch", "South", 3], ["c", "Cedar", None, 9]],
+        )
         self.assertEqual(len(self.client.get(self.url("/tables/port/profiles")).json["profiles"]), 4)
         listed = self.client.get(self.url("/members?column=Port.region&search=")).json["members"]
         self.assertEqual([m["member"]["kind"] for m in listed], ["value", "value", "empty", "unmatched"])
@@ -82,7 +89,10 @@ class Server(unittest.TestCase):
     def test_edits_undo_redo_conflicts(self):
         first = self.edit({"kind": "change_link", "name": "port", "set": {"active": False}}).json
         self.assertEqual((first["version"], first["undo"]["title"], first["undo"]["author"]), (1, "switch port off", "ann"))
-        self.assertEqual(self.post("/grid", probe={"measures": ["seats"], "picks": [{"column": "Port.region", "in": ["North"]}]}).json["values"], [[[63]]])
+        self.assertEqual(
+            self.post("/grid", probe={"measures": ["seats"], "picks": [{"column": "Port.region", "in": ["North"]}]}).json["values"],
+            [[[63]]],
+        )
         clash = self.edit({"kind": "remove_link", "name": "port"}, 0, "bea")
         self.assertEqual((clash.status_code, clash.json["changes"][0]["author"], clash.json["version"]), (409, "ann", 1))
         self.assertEqual(self.edit({"kind": "add_measure", "measure": {"name": "n", "formula": "1"}}, 0).status_code, 200)
@@ -122,9 +132,17 @@ class Server(unittest.TestCase):
             self.assertNotIn(b"Traceback", answer.data)
 
     def test_only_loopback_is_answered(self):
-        for headers in ({"Host": "evil.example"}, {"Host": "10.0.0.7:8471"}, {"Origin": "http://evil.example"}, {"Origin": "null"}, {"Host": "localhost.evil.example"}):
+        for headers in (
+            {"Host": "evil.example"},
+            {"Host": "10.0.0.7:8471"},
+            {"Origin": "http://evil.example"},
+            {"Origin": "null"},
+            {"Host": "localhost.evil.example"},
+        ):
             self.assertEqual(self.client.get("/api/models", headers=headers).status_code, 403, headers)
-        self.assertEqual(self.client.post(self.url("/undo"), json={"expected": 1}, headers={"Sec-Fetch-Site": "cross-site"}).status_code, 403)
+        self.assertEqual(
+            self.client.post(self.url("/undo"), json={"expected": 1}, headers={"Sec-Fetch-Site": "cross-site"}).status_code, 403
+        )
         for host in ("127.0.0.1:8471", "localhost", "[::1]:8471"):
             answer = self.client.get("/api/models", headers={"Host": host, "Origin": f"http://{host}"})
             self.assertEqual(answer.status_code, 200)
@@ -141,7 +159,9 @@ class Server(unittest.TestCase):
         again = self.client.post("/api/models", data={"package": (io.BytesIO(data), "p.zip")}, content_type="multipart/form-data")
         self.assertEqual(again.status_code, 200)
         count = len(self.client.get("/api/models").json["models"])
-        broken = self.client.post("/api/models", data=zipped({"datapackage.json": json.dumps({"resources": [{"name": "x", "path": "x.csv"}]})}))
+        broken = self.client.post(
+            "/api/models", data=zipped({"datapackage.json": json.dumps({"resources": [{"name": "x", "path": "x.csv"}]})})
+        )
         self.assertEqual((broken.status_code, broken.json["errors"][0]["code"]), (422, "missing_file"))
         self.assertEqual(len(self.client.get("/api/models").json["models"]), count)
 
@@ -149,7 +169,11 @@ class Server(unittest.TestCase):
         found = self.client.get("/api/openapi.json").json
         self.assertEqual(found["openapi"][:3], "3.1")
         committed = json.loads((ROOT / "web" / "types" / "openapi.json").read_text())
-        self.assertEqual(json.dumps(found, sort_keys=True), json.dumps(committed, sort_keys=True), "run tools/openapi.py and npm run generate in web/types")
+        self.assertEqual(
+            json.dumps(found, sort_keys=True),
+            json.dumps(committed, sort_keys=True),
+            "run tools/openapi.py and npm run generate in web/types",
+        )
 
     def test_others_hear_of_an_edit_within_a_second(self):
         heard = []

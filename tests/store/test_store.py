@@ -63,7 +63,10 @@ class Models(unittest.TestCase):
             self.restart()
             self.assertEqual(models.step(self.engine, self.id, "redo", number, "bea", fine).model, states[number])
         listed = models.history(self.engine, self.id)
-        self.assertEqual([(h["number"], h["author"], h["undone"]) for h in listed], [(4, "ann", False), (3, "ann", False), (2, "ann", False), (1, "ann", False)])
+        self.assertEqual(
+            [(h["number"], h["author"], h["undone"]) for h in listed],
+            [(4, "ann", False), (3, "ann", False), (2, "ann", False), (1, "ann", False)],
+        )
 
     def test_a_new_edit_ends_the_redo(self):
         models.edit(self.engine, self.id, measure("m1"), "a", 0, fine)

@@ -32,7 +32,13 @@ def page_options(command: Callable[..., Any]) -> Callable[..., Any]:
     """The options that make a page."""
     for option in (
         click.option("--define", "defines", multiple=True, metavar="'x = FORMULA'", help="A formula for this call alone."),
-        click.option("--pick", "picks", multiple=True, metavar="'T.c=v|w'", help="Let only these values through; (empty) and (unmatched) are words for those members."),
+        click.option(
+            "--pick",
+            "picks",
+            multiple=True,
+            metavar="'T.c=v|w'",
+            help="Let only these values through; (empty) and (unmatched) are words for those members.",
+        ),
         click.option("--where", "wheres", multiple=True, metavar="CONDITION", help="A condition over one table."),
     ):
         command = option(command)
@@ -123,7 +129,15 @@ def _csv_value(value: Any) -> Any:
 @page_options
 @AS_JSON
 @common.reporting
-def trace(package: Path, measure: str, ats: tuple[str, ...], defines: tuple[str, ...], picks: tuple[str, ...], wheres: tuple[str, ...], as_json: bool) -> None:
+def trace(
+    package: Path,
+    measure: str,
+    ats: tuple[str, ...],
+    defines: tuple[str, ...],
+    picks: tuple[str, ...],
+    wheres: tuple[str, ...],
+    as_json: bool,
+) -> None:
     """Explain one cell step by step."""
     star = open_package(package)
     probe = read_probe(star, {"measures": [measure], **page_json(defines, picks, wheres)})
@@ -140,9 +154,12 @@ def trace_lines(told: dict[str, Any]) -> list[str]:
         lines.append(f"{indent}{node['kind']} {node.get('name', '')} {node['text']} = {node['value']}".replace("  ", " "))
         for edit in node["edits"]:
             lines.append(f"{indent}  edit {edit['text']}")
-            lines.extend(f"{indent}    {c['column']}: {allowed(c['before'])} › {allowed(c['after'])} ({c['kind']})" for c in edit["changes"])
+            lines.extend(
+                f"{indent}    {c['column']}: {allowed(c['before'])} › {allowed(c['after'])} ({c['kind']})" for c in edit["changes"]
+            )
         for f in node["filters"]:
-            lines.append(f"{indent}  filter {', '.join(allowed_column(c) for c in f['columns']) or f['table']}: {f['rows_kept']:,} of {f['rows_total']:,} rows")
+            columns = ", ".join(map(allowed_column, f["columns"])) or f["table"]
+            lines.append(f"{indent}  filter {columns}: {f['rows_kept']:,} of {f['rows_total']:,} rows")
         for f in node["flows"]:
             lines.append(f"{indent}  over {f['link']}, {f['from']} to {f['to']}: {f['rows_before']:,} › {f['rows_after']:,} rows")
         for b in node["blocked"]:
@@ -209,5 +226,3 @@ def export(package: Path, kind: str, data: str, out: Path, as_json: bool) -> Non
     """Write a model with its rows, as a package of this project's own form."""
     write_package(open_package(package), out, data)
     click.echo(f"Wrote the {kind} {out}.")
-
-

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import json
 import os
 import socket
 import sys
@@ -73,7 +74,11 @@ def only_one(data: Path, port: int) -> Iterator[None]:
                 time.sleep(0.25)
         else:
             lock.seek(0)
-            raise refuse("running", f"Nexorem already runs on {data}, at {lock.read().strip() or 'an address of its own'}.", "Use that one, or name another folder with --data.")
+            raise refuse(
+                "running",
+                f"Nexorem already runs on {data}, at {lock.read().strip() or 'an address of its own'}.",
+                "Use that one, or name another folder with --data.",
+            )
         lock.seek(0)
         lock.truncate()
         lock.write(f"http://127.0.0.1:{port}/\n")
@@ -102,13 +107,20 @@ def run(port: int, data: Path, with_demo: bool) -> None:
             engine.dispose()
             app = create_app(store.url())
             if with_demo:
-                say("looking for the demo")
-                app.extensions["nexorem"].open(DEMO, only_if_new=True)
+                load_demo(app.extensions["nexorem"])
             app.extensions["nexorem"].engine.dispose()
             serve_app(app, port)
         finally:
             say("stopping the store")
             cluster.stop(store)
+
+
+def load_demo(workspace: Any) -> None:
+    """Stores the demo model if there is none of its name; its files are read only then."""
+    name = json.loads((DEMO / "datapackage.json").read_text(encoding="utf-8"))["name"]
+    if name not in workspace.names():
+        say("loading the demo")
+        workspace.open(DEMO, only_if_new=True)
 
 
 def say(text: str) -> None:

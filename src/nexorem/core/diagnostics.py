@@ -40,7 +40,8 @@ class Mend:
 class Diagnostic:
     """One thing that is wrong: `code` for programs, `message` and `hint` for people, `place` where it stands.
 
-    `span` counts code points of the formula named by `place`; without a formula it is None.
+    `span` counts code points of the formula named by `place`, and `text` is what stands there; without a formula they
+    are None and empty.
     """
 
     code: str
@@ -49,8 +50,9 @@ class Diagnostic:
     place: str = ""
     hint: str = ""
     mends: tuple[Mend, ...] = field(default=())
+    text: str = ""
 
-    def as_json(self, text: str = "") -> dict[str, Any]:
+    def as_json(self) -> dict[str, Any]:
         """The form of formats.md: code, in, start, end, text, message, mend."""
         span = self.span or NOWHERE
         return {
@@ -58,7 +60,7 @@ class Diagnostic:
             "in": self.place,
             "start": span.start,
             "end": span.end,
-            "text": text[span.start : span.end],
+            "text": self.text,
             "message": self.message,
             "mend": self.hint,
             "mends": [{"label": m.label, "start": m.span.start, "end": m.span.end, "text": m.text} for m in self.mends],

@@ -59,7 +59,6 @@ class Budget:
         if count * width > self.limits.memory_bytes:
             raise over(
                 "memory_bytes",
-                f"{what} would take about {count * width // 1024**2:,} MB; "
-                f"{self.limits.memory_bytes // 1024**2:,} MB are allowed.",
+                f"{what} would take about {count * width // 1024**2:,} MB; {self.limits.memory_bytes // 1024**2:,} MB are allowed.",
                 "Ask for fewer cells, or pick less.",
             )

@@ -20,7 +20,9 @@ def checked_path(text: str, place: str) -> PurePosixPath:
         raise refuse("remote_path", f"{text} is a remote address.", "Put the file into the package and name it by a relative path.", place)
     path = PurePosixPath(text)
     if not text or path.is_absolute() or ".." in path.parts or "\\" in text or "\0" in text or ":" in path.parts[0]:
-        raise refuse("path_outside", f"The path {text!r} leaves the package.", "Use a relative path inside the package, with forward slashes.", place)
+        raise refuse(
+            "path_outside", f"The path {text!r} leaves the package.", "Use a relative path inside the package, with forward slashes.", place
+        )
     return path
 
 
@@ -78,7 +80,9 @@ class Zip:
 
 def missing(text: str, place: str) -> Refused:
     """The error for a file that is not there."""
-    return refuse("missing_file", f"The file {text!r} is not in the package.", "Add it, or take its resource out of datapackage.json.", place)
+    return refuse(
+        "missing_file", f"The file {text!r} is not in the package.", "Add it, or take its resource out of datapackage.json.", place
+    )
 
 
 def too_large(text: str, place: str) -> Refused:

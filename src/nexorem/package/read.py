@@ -18,9 +18,8 @@ from nexorem.core.model.names import columns_text
 from nexorem.core.model.star import Star, TableRows, table_rows
 from nexorem.core.values import Vector
 from nexorem.package.files import Folder, Zip, open_files
-from nexorem.package.schema import NexoremProperty, TableProperty
+from nexorem.package.schema import ColumnProperty, NexoremProperty, TableProperty
 from nexorem.package.tabular import FIELD_TYPES, Field, read_csv, read_parquet, to_vector
-
 
 PARQUET = (".parquet", ".pq")
 
@@ -49,7 +48,8 @@ def open_package(path: Path) -> Star:
         except Refused as refused:
             wrong += refused.diagnostics
     wrong += [
-        Diagnostic("missing_resource", f"The table {t.name} names the resource {t.resource or t.name}, which the package has not.", place=t.name,
+        Diagnostic("missing_resource", f"The table {t.name} names the resource {t.resource or t.name}, which the package has not.",
+                   place=t.name,
                    hint=near_hint(t.resource or t.name, [x.name for x in loaded]))
         for t in own.tables if not wrong and (t.resource or t.name) not in {x.name for x in loaded}
     ]  # fmt: skip
@@ -77,13 +77,19 @@ def read_property(found: Any) -> NexoremProperty:
         own = NexoremProperty.model_validate(found or {})
     except ValidationError as error:
         wrong = [
-            Diagnostic("bad_property", f"nexorem.{'.'.join(str(x) for x in e['loc'])}: {e['msg']}.", place="datapackage.json") for e in error.errors()
+            Diagnostic("bad_property", f"nexorem.{'.'.join(str(x) for x in e['loc'])}: {e['msg']}.", place="datapackage.json")
+            for e in error.errors()
         ]
         raise Refused(wrong) from None
     computed = [t.name for t in own.tables if t.formula]
     computed += [f"{t.name}.{c}" for t in own.tables for c, x in t.columns.items() if x.formula]
     if computed:
-        raise refuse("computed", f"{', '.join(computed)}: this version reads stored tables and columns only, none that are computed by a formula.", "Store the values in the package.", "datapackage.json")
+        raise refuse(
+            "computed",
+            f"{', '.join(computed)}: this version reads stored tables and columns only, none that are computed by a formula.",
+            "Store the values in the package.",
+            "datapackage.json",
+        )
     return own
 
 
@@ -95,7 +101,9 @@ def resources_of(descriptor: Mapping[str, Any]) -> list[Mapping[str, Any]]:
     names = [str(r.get("name", "")) for r in found]
     repeated = {n for n in names if names.count(n) > 1}
     if repeated or "" in names:
-        raise refuse("bad_resource", f"Resources need names of their own; {', '.join(sorted(repeated)) or 'one'} has none.", place="datapackage.json")
+        raise refuse(
+            "bad_resource", f"Resources need names of their own; {', '.join(sorted(repeated)) or 'one'} has none.", place="datapackage.json"
+        )
     return found
 
 
@@ -114,9 +122,7 @@ def read_resource(files: Folder | Zip, resource: Mapping[str, Any], number: int,
     unknown = [c for c in own.columns if c not in vectors]
     if unknown:
         raise refuse("unknown_column", f"{own.name} has no column {unknown[0]}.", near_hint(unknown[0], vectors), "datapackage.json")
-    columns = tuple(
-        Column(c, v.dtype, **({"hidden": x.hidden, "description": x.description} if (x := extra.get(c.lower())) else {})) for c, v in vectors.items()
-    )
+    columns = tuple(_column(c, v, extra.get(c.lower())) for c, v in vectors.items())
     key = schema.get("primaryKey", [])
     key = tuple(c for c in ([key] if isinstance(key, str) else key) if c in vectors)
     calendar = Calendar(own.calendar.date, own.calendar.year_starts_in) if own.calendar else None
@@ -125,7 +131,13 @@ def read_resource(files: Folder | Zip, resource: Mapping[str, Any], number: int,
     return Loaded(name, table, table_rows(size, vectors), [k for k in keys if isinstance(k, dict)] if isinstance(keys, list) else [])
 
 
-def read_vectors(files: Folder | Zip, paths: list[str], resource: Mapping[str, Any], schema: Mapping[str, Any]) -> tuple[dict[str, Vector], int]:
+def _column(name: str, vector: Vector, extra: ColumnProperty | None) -> Column:
+    return Column(name, vector.dtype, extra.hidden, extra.description) if extra else Column(name, vector.dtype)
+
+
+def read_vectors(
+    files: Folder | Zip, paths: list[str], resource: Mapping[str, Any], schema: Mapping[str, Any]
+) -> tuple[dict[str, Vector], int]:
     """The columns of a resource, all its files in order, and the number of rows."""
     if any(p.lower().endswith(PARQUET) for p in paths) or resource.get("format") == "parquet":
         if len(paths) > 1:
@@ -161,7 +173,12 @@ def fields_of(schema: Mapping[str, Any], names: list[str], place: str) -> list[F
         given = {f.get("name"): f for f in listed}
         lost = [n for n in given if n not in names]
         if lost or len(given) != len(listed):
-            raise refuse("missing_column", f"The schema names {', '.join(map(str, lost))}; the file has {', '.join(names)}.", "Bring schema and header together.", place)
+            raise refuse(
+                "missing_column",
+                f"The schema names {', '.join(map(str, lost))}; the file has {', '.join(names)}.",
+                "Bring schema and header together.",
+                place,
+            )
         listed = [given.get(n, {"name": n, "type": "any"}) for n in names]
     return [
         Field(str(f["name"]), FIELD_TYPES.get(f.get("type", "string"), None if f.get("type") == "any" else "text"),
@@ -207,7 +224,11 @@ def _foreign_links(loaded: list[Loaded]) -> list[dict[str, Any]]:
             reference = key.get("reference") or {}
             target = tables.get(reference.get("resource") or item.name)
             if target is None:
-                raise refuse("bad_foreign_key", f"A foreign key of {item.name} names the resource {reference.get('resource')!r}, which the package has not.", place="datapackage.json")
+                raise refuse(
+                    "bad_foreign_key",
+                    f"A foreign key of {item.name} names the resource {reference.get('resource')!r}, which the package has not.",
+                    place="datapackage.json",
+                )
             ends = [[x] if isinstance(x, str) else list(x or []) for x in (key.get("fields"), reference.get("fields"))]
             found.append({
                 "from": [columns_text(item.table.name, (c,)) for c in ends[0]], "to": [columns_text(target, (c,)) for c in ends[1]],

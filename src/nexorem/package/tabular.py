@@ -57,7 +57,9 @@ def read_csv(data: bytes, place: str, dialect: Mapping[str, Any], encoding: str)
     names = _header(data, dialect) if header else []
     repeated = {n for n in names if names.count(n) > 1}
     if repeated:
-        raise refuse("repeated_column", f"The header names {', '.join(sorted(repeated))} twice.", "Give every column a name of its own.", place)
+        raise refuse(
+            "repeated_column", f"The header names {', '.join(sorted(repeated))} twice.", "Give every column a name of its own.", place
+        )
     convert = pacsv.ConvertOptions(column_types={n: pa.string() for n in names}, strings_can_be_null=False, check_utf8=True)
     try:
         table = pacsv.read_csv(io.BytesIO(data), read, parse, convert)
@@ -79,7 +81,12 @@ def _broken_row(place: str, names: Sequence[str], row: int | None, expected: int
         where = f"it ends before column {names[actual]!r}"
     else:
         where = f"it goes on after the last column, {names[-1]!r}" if names else "it does not fit the header"
-    return Diagnostic("broken_row", f"In {at} there are {actual} fields where {expected} are expected: {where}.", place=place, hint="A field with the delimiter in it stands in quotes.")
+    return Diagnostic(
+        "broken_row",
+        f"In {at} there are {actual} fields where {expected} are expected: {where}.",
+        place=place,
+        hint="A field with the delimiter in it stands in quotes.",
+    )
 
 
 def coded(texts: Any, missing: Sequence[str] = ()) -> Vector:

@@ -24,8 +24,8 @@ from nexorem.core.engine.profile import profile
 from nexorem.core.engine.reach import reached_by
 from nexorem.core.engine.trace import trace
 from nexorem.core.language.binder import Binder
-from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.language.typed import print_tree
+from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
 from nexorem.package.write import package_files
@@ -65,7 +65,7 @@ def make_spec() -> SpecTree:
     )  # fmt: skip
 
 
-def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]:
+def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]:  # noqa: C901 - one short function an address
     """The blueprint with every address, and its description."""
     api = Blueprint("api", __name__, url_prefix="/api")
     spec = make_spec()
@@ -74,7 +74,9 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         """Registers a handler with its types: the one way a request takes."""
 
         def register(handler: Callable[..., Any]) -> Callable[..., Any]:
-            answers = Answers(HTTP_200=result, HTTP_404=s.Problem, HTTP_409=s.Problem, HTTP_422=s.Problem) if result else Answers("HTTP_200")
+            answers = (
+                Answers(HTTP_200=result, HTTP_404=s.Problem, HTTP_409=s.Problem, HTTP_422=s.Problem) if result else Answers("HTTP_200")
+            )
             checked = spec.validate(resp=answers, skip_validation=False, operation_id=handler.__name__, **types)(handler)
             api.add_url_rule(path, handler.__name__, checked, methods=[method])
             return handler
@@ -238,10 +240,11 @@ def formula_answer(workspace: Workspace, star: Star, asked: s.FormulaRequest) ->
         probe = read_probe(star, {"measures": [asked.name], "define": {asked.name: asked.formula}})
         found = trace(star, probe, asked.name, [], workspace.budget())
     except Refused as refused:
-        told["errors"] = [d.as_json(asked.formula if d.place.lower() == asked.name.lower() else "") for d in refused.diagnostics]
+        told["errors"] = [d.as_json() for d in refused.diagnostics]
         return told
     reached = reached_by(star, bound)
     return {
-        **told, "dtype": bound.dtype, "value": found["value"], "scans": reached["scans"], "tables": reached["tables"], "tree": print_tree(bound),
+        **told, "dtype": bound.dtype, "value": found["value"], "scans": reached["scans"], "tables": reached["tables"],
+        "tree": print_tree(bound),
         "plan": print_plan(make_plan(star, [bound])),
     }  # fmt: skip

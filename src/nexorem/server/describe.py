@@ -54,7 +54,13 @@ def link_info(star: Star, link: Link) -> dict[str, Any]:
     """A link with what the rows say of it."""
     facts = star.facts(link)
     data = asdict(link)
-    data |= {"firm": link.name in star.firm, "text": link.ends_text, "matched": facts.matched, "orphans": facts.orphans, "empty": facts.empty}
+    data |= {
+        "firm": link.name in star.firm,
+        "text": link.ends_text,
+        "matched": facts.matched,
+        "orphans": facts.orphans,
+        "empty": facts.empty,
+    }
     return data
 
 
@@ -67,7 +73,12 @@ def measure_infos(star: Star) -> list[dict[str, Any]]:
         try:
             bound = binder.measure(measure.name)
             switched = dict.fromkeys(e.link.name for e in edits_of(bound) if isinstance(e, t.Switched))
-            data |= {"dtype": bound.dtype, "builds_on": _builds_on(bound.body), "columns": named_columns(bound), "switches_on": list(switched)}
+            data |= {
+                "dtype": bound.dtype,
+                "builds_on": _builds_on(bound.body),
+                "columns": named_columns(bound),
+                "switches_on": list(switched),
+            }
         except Refused as refused:
             data["broken"] = refused.diagnostics[0].message
         told.append(data)
@@ -120,7 +131,13 @@ def grid_answer(grid: Grid) -> dict[str, Any]:
         })  # fmt: skip
         flat = [None] * (shape[0] * shape[1]) if isinstance(found, CellError) else [iso(v) for v in found.tolist()]
         values.append([flat[r * shape[1] : (r + 1) * shape[1]] for r in range(shape[0])])
-    return {"rows": axis_answer(star, grid.rows), "columns": axis_answer(star, grid.columns), "measures": measures, "values": values, "cells": shape[0] * shape[1] * len(measures)}
+    return {
+        "rows": axis_answer(star, grid.rows),
+        "columns": axis_answer(star, grid.columns),
+        "measures": measures,
+        "values": values,
+        "cells": shape[0] * shape[1] * len(measures),
+    }
 
 
 def link_preview(star: Star, asked: dict[str, Any], replaces: str | None) -> dict[str, Any]:
@@ -143,8 +160,8 @@ def link_preview(star: Star, asked: dict[str, Any], replaces: str | None) -> dic
     errors = check_model(edited)
     now, then = _pairs(star), _pairs(edited) if not errors else _pairs(star)
     return {
-        "cardinality": link.cardinality, "firm": link.name in edited.firm, "matched": facts.matched, "orphans": facts.orphans, "empty": facts.empty,
-        "rows": star.size(link.from_table), "examples": examples, "nearly": nearly, "text": link.ends_text,
+        "cardinality": link.cardinality, "firm": link.name in edited.firm, "matched": facts.matched, "orphans": facts.orphans,
+        "empty": facts.empty, "rows": star.size(link.from_table), "examples": examples, "nearly": nearly, "text": link.ends_text,
         "newly": [f"{a} filters {b}" for a, b in sorted(then - now)], "no_longer": [f"{a} filters {b}" for a, b in sorted(now - then)],
         "errors": [d.as_json() for d in errors], "link": link_json(link),
     }  # fmt: skip
@@ -162,7 +179,12 @@ def _proven(star: Star, link: Link) -> Link:
         return replace(link, cardinality="many-to-one")
     if not facts.from_repeated:
         return replace(
-            link, cardinality="many-to-one", from_table=link.to_table, from_columns=link.to_columns, to_table=link.from_table, to_columns=link.from_columns
+            link,
+            cardinality="many-to-one",
+            from_table=link.to_table,
+            from_columns=link.to_columns,
+            to_table=link.from_table,
+            to_columns=link.from_columns,
         )
     return replace(link, cardinality="many-to-many")
 
@@ -178,8 +200,11 @@ def members(star: Star, column_text: str, search: str, most: int = 200) -> dict[
     domain = star.domain(table, (column,))
     counts = np.bincount(domain.codes[:-1], minlength=domain.size)
     listed = _members(star, table, column)
-    found = [{"member": m, "rows": int(counts[i])} for i, m in enumerate(listed[:-1]) if search.casefold() in str(m.get("value", "(empty)")).casefold()]
+    found = [
+        {"member": m, "rows": int(counts[i])}
+        for i, m in enumerate(listed[:-1])
+        if search.casefold() in str(m.get("value", "(empty)")).casefold()
+    ]
     if star.has_unmatched(table) and search.casefold() in "(unmatched)":
         found.append({"member": listed[-1], "rows": 0})
     return {"column": f"{table}.{column}", "members": found[:most], "total": len(listed) - 1, "more": max(len(found) - most, 0)}
-

@@ -17,18 +17,27 @@ log = logging.getLogger("nexorem")
 
 def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> Response:
     """A problem document."""
-    body = {"type": f"urn:nexorem:{kind}", "title": title, "status": status, "detail": detail, "errors": [], "changes": [], "version": None, **more}
+    body = {
+        "type": f"urn:nexorem:{kind}",
+        "title": title,
+        "status": status,
+        "detail": detail,
+        "errors": [],
+        "changes": [],
+        "version": None,
+        **more,
+    }
     response = jsonify(body)
     response.status_code = status
     response.mimetype = "application/problem+json"
     return response
 
 
-def of_refusal(refused: Refused, texts: dict[str, str] | None = None) -> Response:
+def of_refusal(refused: Refused) -> Response:
     """The user's mistake, or a bound that was met: every diagnostic at once."""
     first = refused.diagnostics[0]
     status = 404 if first.code == "unknown_model" else 413 if isinstance(refused, OverLimit) else 422
-    errors = [d.as_json((texts or {}).get(d.place, "")) for d in refused.diagnostics]
+    errors = [d.as_json() for d in refused.diagnostics]
     return problem(status, first.code, "This cannot be done as asked.", " ".join(d.message for d in refused.diagnostics[:3]), errors=errors)
 
 
@@ -60,4 +69,6 @@ def install(app: Flask) -> None:
     @app.errorhandler(Exception)
     def ours(error: Exception) -> Response:
         log.exception("a defect of ours", exc_info=error)
-        return problem(500, "defect", "This is a defect of Nexorem.", "The request could not be answered; the server's log has the details.")
+        return problem(
+            500, "defect", "This is a defect of Nexorem.", "The request could not be answered; the server's log has the details."
+        )

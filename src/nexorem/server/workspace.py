@@ -60,6 +60,10 @@ class Workspace:
 
         return models.step(self.engine, model_id, direction, expected, author, check)
 
+    def names(self) -> list[str]:
+        """The names of the models in the store."""
+        return [m["name"] for m in models.listed(self.engine)]
+
     def open(self, path: Path, only_if_new: bool = False) -> int:
         """Stores the model of a package; nothing is stored when anything is wrong with it."""
         return models.create(self.engine, open_package(path), only_if_new)

@@ -82,7 +82,11 @@ def start(folder: Path, fast_and_unsafe: bool = False) -> Cluster:
     cluster = Cluster(folder.resolve(), find_binaries())
     folder.mkdir(parents=True, exist_ok=True)
     if shutil.disk_usage(folder).free < LEAST_FREE:
-        raise refuse("disk_full", f"The disk of {folder} has less than {LEAST_FREE // 1024**2} MB left.", "Make room, or name another folder with --data.")
+        raise refuse(
+            "disk_full",
+            f"The disk of {folder} has less than {LEAST_FREE // 1024**2} MB left.",
+            "Make room, or name another folder with --data.",
+        )
     _own(cluster)
     if not (cluster.database / "PG_VERSION").exists() or not (cluster.folder / "made").exists():
         _make(cluster)
@@ -114,7 +118,11 @@ def _own(cluster: Cluster) -> None:
     os.chown(cluster.folder, user.pw_uid, user.pw_gid)
     closed = next((p for p in cluster.folder.parents if not p.stat().st_mode & 0o001), None)
     if closed:
-        raise refuse("closed_folder", f"The user {SERVER_USER}, as whom the database runs, cannot enter {closed}.", "Name another folder with --data.")
+        raise refuse(
+            "closed_folder",
+            f"The user {SERVER_USER}, as whom the database runs, cannot enter {closed}.",
+            "Name another folder with --data.",
+        )
 
 
 def _clear_after_kill(cluster: Cluster) -> None:
@@ -158,7 +166,8 @@ def _make(cluster: Cluster) -> None:
         user = pwd.getpwnam(SERVER_USER)
         os.chown(cluster.password_file, user.pw_uid, user.pw_gid)
     cluster.run(
-        "initdb", "-D", str(cluster.database), "-U", ROLE, "--auth=scram-sha-256", f"--pwfile={cluster.password_file}", "-E", "UTF8", "--locale=C",
+        "initdb", "-D", str(cluster.database), "-U", ROLE, "--auth=scram-sha-256", f"--pwfile={cluster.password_file}", "-E", "UTF8",
+        "--locale=C",
         "--no-sync",
     )  # fmt: skip
     (cluster.folder / "made").write_text("initdb was completed\n")
@@ -173,12 +182,28 @@ def free_port() -> int:
 
 def _launch(cluster: Cluster, fast_and_unsafe: bool) -> None:
     """Starts the server; tries again while the processes of one that was killed are still going."""
-    settings = {"listen_addresses": "127.0.0.1", "unix_socket_directories": str(cluster.folder), "max_connections": "100", "shared_buffers": "128MB"}
+    settings = {
+        "listen_addresses": "127.0.0.1",
+        "unix_socket_directories": str(cluster.folder),
+        "max_connections": "100",
+        "shared_buffers": "128MB",
+    }
     if fast_and_unsafe:
         settings |= {"fsync": "off", "synchronous_commit": "off", "full_page_writes": "off"}
     for attempt in range(20):
         options = " ".join(f"-c {k}='{v}'" for k, v in {**settings, "port": str(free_port())}.items())
-        done = cluster.run("pg_ctl", "start", "-w", "-D", str(cluster.database), "-l", str(cluster.folder / "server.log"), "-o", options, check=attempt == 19)
+        done = cluster.run(
+            "pg_ctl",
+            "start",
+            "-w",
+            "-D",
+            str(cluster.database),
+            "-l",
+            str(cluster.folder / "server.log"),
+            "-o",
+            options,
+            check=attempt == 19,
+        )
         if done.returncode == 0:
             break
         time.sleep(0.5)

@@ -106,7 +106,9 @@ def _load(connection: Connection, model_id: int, lock: bool = False) -> Stored:
         select(e.c.number, e.c.title, e.c.author).where(e.c.model_id == model_id, e.c.number.in_((row.position, row.position + 1)))
     )
     near = {r.number: {"number": r.number, "title": r.title, "author": r.author} for r in beside}
-    return Stored(row.id, row.name, row.version, model_from_json(row.document), near.get(row.position), near.get(row.position + 1), row.position)
+    return Stored(
+        row.id, row.name, row.version, model_from_json(row.document), near.get(row.position), near.get(row.position + 1), row.position
+    )
 
 
 def edit(engine: Engine, model_id: int, change: dict[str, Any], author: str, base: int, check: Check) -> Stored:
@@ -161,9 +163,13 @@ def step(engine: Engine, model_id: int, direction: str, expected: int, author: s
 def _keep(connection: Connection, stored: Stored, model: Model, position: int, told: tuple[str, str, str, frozenset[str]]) -> None:
     version = stored.version + 1
     direction, words, author, touched = told
-    connection.execute(update(tables.model).where(tables.model.c.id == stored.id).values(document=model_json(model), version=version, position=position))
     connection.execute(
-        insert(tables.change).values(model_id=stored.id, version=version, direction=direction, title=words, author=author, touches=sorted(touched))
+        update(tables.model).where(tables.model.c.id == stored.id).values(document=model_json(model), version=version, position=position)
+    )
+    connection.execute(
+        insert(tables.change).values(
+            model_id=stored.id, version=version, direction=direction, title=words, author=author, touches=sorted(touched)
+        )
     )
     connection.execute(select(func.pg_notify(CHANNEL, f"{stored.id}:{version}")))
 
@@ -175,5 +181,6 @@ def history(engine: Engine, model_id: int, most: int = 200) -> list[dict[str, An
         position = _load(connection, model_id).edits
         found = connection.execute(select(e).where(e.c.model_id == model_id).order_by(e.c.number.desc()).limit(most))
         return [
-            {"number": r.number, "title": r.title, "author": r.author, "made_at": r.made_at.isoformat(), "undone": r.number > position} for r in found
+            {"number": r.number, "title": r.title, "author": r.author, "made_at": r.made_at.isoformat(), "undone": r.number > position}
+            for r in found
         ]

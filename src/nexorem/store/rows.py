@@ -42,7 +42,9 @@ def save_rows(connection: Connection, model_id: int, star: Star) -> None:
         connection.execute(insert(tables.table_rows).values(model_id=model_id, table_name=name, size=rows.size))
         for column, vector in rows.columns.items():
             for item in _parts(vector, rows.size):
-                connection.execute(insert(tables.column_part).values(model_id=model_id, table_name=name, column_name=column, dtype=vector.dtype, **item))
+                connection.execute(
+                    insert(tables.column_part).values(model_id=model_id, table_name=name, column_name=column, dtype=vector.dtype, **item)
+                )
 
 
 def _parts(vector: Vector, size: int) -> Iterator[dict[str, object]]:

@@ -57,10 +57,11 @@ function ModelFrame() {
   const model = useModel(Number(id));
   if (!STAGES.includes(stage as Stage)) return <Navigate to={`/m/${id}/link`} replace />;
   if (model.isPending) return <p className="pad wait">Opening the model…</p>;
-  if (model.isError)
+  // A model that was shown stays on screen when asking for it anew fails; the next answer replaces it.
+  if (!model.data)
     return (
       <main className="pad">
-        <h1>{model.error.message}</h1>
+        <h1>{model.error?.message}</h1>
         <p>
           <Link to="/">Go to the newest model</Link>
         </p>

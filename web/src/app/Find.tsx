@@ -75,7 +75,7 @@ export function Find({ model }: { model: ModelDocument }) {
   const open = useShown((s) => s.findOpen);
   const set = useShown((s) => s.set);
   return (
-    <Modal opened={open} onClose={() => set({ findOpen: false })} withCloseButton={false} size="lg" aria-label="Find or do anything" yOffset="10vh">
+    <Modal opened={open} onClose={() => set({ findOpen: false })} withCloseButton={false} size="lg" yOffset="10vh">
       {open && <FindList model={model} close={() => set({ findOpen: false })} />}
     </Modal>
   );

@@ -1,6 +1,5 @@
 // The address names what is on screen, so that a link sent to a colleague opens the same.
 import { useEffect } from 'react';
-import { useSearchParams } from 'react-router';
 import type { ModelDocument } from '../api/client';
 import { asProbe, useShown, type Selection } from './shown';
 
@@ -35,7 +34,6 @@ export function readAddress(parameters: URLSearchParams, model: ModelDocument): 
 
 /** Keeps the address in step with what is on screen. */
 export function useAddress(stage: string): void {
-  const [, setParameters] = useSearchParams();
   const selection = useShown((s) => s.selection);
   const probe = useShown((s) => s.probe);
   const fact = useShown((s) => s.fact);
@@ -49,6 +47,8 @@ export function useAddress(stage: string): void {
     if (stage === 'shape' && table) named.t = table;
     if (stage === 'measure' && measure) named.m = measure;
     if (named.s?.kind === 'cell' && probe) named.p = { ...probe };
-    setParameters(Object.keys(named).length ? { at: JSON.stringify(named) } : {}, { replace: true });
-  }, [selection, probe, fact, table, measure, stage, setParameters]);
+    // Not by way of the router: this must never hold up, or undo, a change of stage that is under way.
+    const query = Object.keys(named).length ? `?${new URLSearchParams({ at: JSON.stringify(named) }).toString()}` : '';
+    window.history.replaceState(window.history.state, '', window.location.pathname + query);
+  }, [selection, probe, fact, table, measure, stage]);
 }

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from nexorem.core.diagnostics import CellError, Diagnostic, Refused
+from nexorem.core.diagnostics import CellError, Refused
 from nexorem.core.engine.context import Batch, Filter, each_member
 from nexorem.core.engine.execute import execute
 from nexorem.core.engine.plan import Plan, Planner
@@ -113,7 +113,11 @@ def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
 
 def over_cells(count: int, limit: int) -> Refused:
     """The error of a probe that asks for too many cells."""
-    return over("probe_cells", f"The probe asks for {count:,} cells that could be other than empty; {limit:,} are allowed.", "Take a column off an axis, or pick less.")
+    return over(
+        "probe_cells",
+        f"The probe asks for {count:,} cells that could be other than empty; {limit:,} are allowed.",
+        "Take a column off an axis, or pick less.",
+    )
 
 
 def axis(star: Star, base: Batch, names: tuple[tuple[str, str], ...], totals: str, limit: int, budget: Budget) -> Axis:
@@ -162,10 +166,11 @@ def cells(star: Star, base: Batch, rows: Axis, columns: Axis) -> Batch:
     count = len(rows.lines) * len(columns.lines)
     batch = Batch(count, tuple(Filter(f.table, f.columns, f.sets, np.zeros(count, np.int64), f.origin) for f in base.filters))
     added = []
-    for part, spread in ((rows, lambda x: np.repeat(x, len(columns.lines))), (columns, lambda x: np.tile(x, len(rows.lines)))):
+    places = np.arange(count)
+    for part, line_of in ((rows, places // max(len(columns.lines), 1)), (columns, places % max(len(columns.lines), 1))):
         for i, (table, column) in enumerate(part.columns):
             size = star.domain(table, (column,)).size
-            added.append(Filter(table, (column,), each_member(size), spread(part.lines[:, i]), "coordinate"))
+            added.append(Filter(table, (column,), each_member(size), part.lines[line_of, i], "coordinate"))
     return batch.adding(*added)
 
 

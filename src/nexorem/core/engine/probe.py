@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -81,7 +81,19 @@ def read_probe(star: Star, data: Mapping[str, Any]) -> Probe:
         limit = DEFAULT_LIMITS.probe_cells
     measures = tuple(_strings(data.get("measures", []), "measures", wrong))
     sort = _read_sort(star, data.get("sort") or [], rows, columns, measures, wrong)
-    unknown = set(data) - {"name", "description", "rows", "columns", "measures", "define", "picks", "totals", "empty_lines", "sort", "limit"}
+    unknown = set(data) - {
+        "name",
+        "description",
+        "rows",
+        "columns",
+        "measures",
+        "define",
+        "picks",
+        "totals",
+        "empty_lines",
+        "sort",
+        "limit",
+    }
     wrong += [Diagnostic("bad_probe", f"A probe has no {key!r}.", place=key) for key in sorted(unknown)]
     if not measures:
         wrong.append(Diagnostic("no_measure", "The probe asks for no measure.", place="measures", hint="Name at least one."))
@@ -99,7 +111,7 @@ def read_probe(star: Star, data: Mapping[str, Any]) -> Probe:
 
 
 def _in(d: Diagnostic, place: str) -> Diagnostic:
-    return Diagnostic(d.code, d.message, d.span, place, d.hint, d.mends)
+    return replace(d, place=place)
 
 
 def _strings(found: Any, place: str, wrong: list[Diagnostic]) -> list[str]:
@@ -148,7 +160,12 @@ def read_value(dtype: str, value: Any, what: str) -> Value:
 
 
 def _read_sort(
-    star: Star, found: Any, rows: Sequence[tuple[str, str]], columns: Sequence[tuple[str, str]], measures: Sequence[str], wrong: list[Diagnostic]
+    star: Star,
+    found: Any,
+    rows: Sequence[tuple[str, str]],
+    columns: Sequence[tuple[str, str]],
+    measures: Sequence[str],
+    wrong: list[Diagnostic],
 ) -> tuple[tuple[str, bool], ...]:
     by = []
     for item in found if isinstance(found, list) else [None]:
@@ -166,7 +183,7 @@ def _read_sort(
         if match is None:
             wrong.append(Diagnostic("bad_sort", f"{name} is neither a measure nor an axis of this probe.", place="sort"))
         else:
-            by.append((match, bool(item.get("desc", False))))
+            by.append((match, bool(item.get("desc", False)) if isinstance(item, Mapping) else False))
     return tuple(by)
 
 

@@ -140,7 +140,8 @@ class Teller:
         values = self.star.column(table, column).take(domain.firsts[np.flatnonzero(mask[:-1])][:MOST_VALUES]).tolist()
         total = domain.size - 1
         return {
-            "column": f"{table}.{column}", "values": [iso(v) for v in values], "unmatched": bool(mask[-1]) and self.star.has_unmatched(table),
+            "column": f"{table}.{column}", "values": [iso(v) for v in values],
+            "unmatched": bool(mask[-1]) and self.star.has_unmatched(table),
             "count": int(mask[:-1].sum()), "total": total,
         }  # fmt: skip
 
@@ -148,7 +149,11 @@ class Teller:
         """An edit with the filters before and after on every column it touched."""
         told: dict[str, Any] = {"text": edit.text, "changes": [], "link": None, "children": []}
         if isinstance(edit, t.Switched):
-            off = [k.name for k in self.star.model.links if k.tables == edit.link.tables and k.name in state.active and k.name != edit.link.name]
+            off = [
+                k.name
+                for k in self.star.model.links
+                if k.tables == edit.link.tables and k.name in state.active and k.name != edit.link.name
+            ]
             return told | {"kind": "via", "link": edit.link.name, "instead_of": off}
         old, new = self.batch(before), self.batch(after)
         if isinstance(edit, t.Condition):
@@ -235,7 +240,10 @@ class Teller:
             rows = rows[widen(self._row_vector(node, node.where, batch, rows), "boolean").true()]
         first = rows[:FIRST_ROWS]
         columns = self._shown_columns(node)
-        listed = {f"{table}.{c}": self.star.column(table, c).take(self.star.partner_along(node.lookups.get(table, ()), first)).tolist() for table, c in columns}
+        listed = {
+            f"{table}.{c}": self.star.column(table, c).take(self.star.partner_along(node.lookups.get(table, ()), first)).tolist()
+            for table, c in columns
+        }
         told: dict[str, Any] = {
             "function": ("count distinct" if node.distinct else node.function), "grain": node.grain, "rows_visible": visible,
             "rows_used": len(rows), "rows_total": self.star.size(node.grain), "columns": list(listed),

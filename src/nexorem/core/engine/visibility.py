@@ -78,7 +78,7 @@ def _gate(star: Star, table: str, source: Inflow, behind: list[Selector], budget
         members.append(target[part.rows[part.group_firsts[part.pair_groups]]])
     nothing = np.zeros(0, np.int64)
     sets = sets_of_pairs(np.concatenate([nothing, *owners]), np.concatenate([nothing, *members]), len(combinations))
-    free = (combinations < 0).all(axis=1)
+    free = np.asarray((combinations < 0).all(axis=1))
     return Selector(table, columns, (), sets, np.where(free[index], -1, index))
 
 
@@ -114,7 +114,7 @@ def assign(
         budget.check()
         members = np.flatnonzero(of_class.reshape(-1) == number)
         active = np.flatnonzero(pattern)
-        yield _assign_pattern(star, [found[i] for i in active], combinations[np.ix_(members, active)], members, rows, budget, key)
+        yield _assign_pattern(star, [found[int(i)] for i in active], combinations[np.ix_(members, active)], members, rows, budget, key)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from nexorem.core.diagnostics import Diagnostic, Mend, OverLimit, Refused, Span, near
-from nexorem.core.model.star import Star
 from nexorem.core.functions.library import FUNCTIONS
 from nexorem.core.functions.registry import Function, common_type
 from nexorem.core.language import grain as grains
@@ -17,6 +16,7 @@ from nexorem.core.limits import DEFAULT_LIMITS, Limits, over
 from nexorem.core.model.model import Link
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import DoublePath, LinkState
+from nexorem.core.model.star import Star
 from nexorem.core.values import INTERVALS, NUMERIC
 
 
@@ -69,7 +69,7 @@ class Binder:
     def page_condition(self, text: str) -> t.Condition:
         """A page's condition over one table; refuses with all that is wrong."""
         syntax, wrong = parse(text, self.limits)
-        outer, self._text = self._text, Text("where", text, [_placed(d, "where") for d in wrong])
+        outer, self._text = self._text, Text("where", text, [_placed(d, "where", text) for d in wrong])
         try:
             edit = None if wrong else self._condition(s.SetWhere(syntax.span, True, syntax), self.star.state)
             if self._text.wrong:
@@ -99,13 +99,13 @@ class Binder:
             self._open.append(name.lower())
             try:
                 syntax, wrong = parse(formula, self.limits)
-                self._text.wrong += [_placed(d, name) for d in wrong]
+                self._text.wrong += [_placed(d, name, formula) for d in wrong]
                 node = self.bind(syntax, Scope("cell", state))
                 if node.dtype in INTERVALS:
                     self.report("interval_result", "A measure cannot be an interval.", node.span, "Subtract two dates for whole days.")
                 self._bound[key] = node, self._text.wrong
             except OverLimit as limit:
-                raise OverLimit([_placed(d, d.place or name) for d in limit.diagnostics]) from None
+                raise OverLimit([_placed(d, d.place or name, formula) for d in limit.diagnostics]) from None
             finally:
                 self._open.pop()
                 self._text = outer
@@ -113,7 +113,7 @@ class Binder:
 
     def report(self, code: str, message: str, span: Span, hint: str = "", mends: Sequence[Mend] = ()) -> t.Unknown:
         """Notes what is wrong and gives the node that stands in its place."""
-        self._text.wrong.append(Diagnostic(code, message, span, self._text.place, hint, tuple(mends)))
+        self._text.wrong.append(Diagnostic(code, message, span, self._text.place, hint, tuple(mends), self._source(span)))
         return t.Unknown(span, "null")
 
     # nodes
@@ -185,7 +185,9 @@ class Binder:
         name, formula = found
         if name.lower() in self._open:
             ring = [*self._open[self._open.index(name.lower()) :], name.lower()]
-            return self.report("cycle", f"{name} is built on itself: {' › '.join(ring)}.", node.span, "Break the round at one of these measures.")
+            return self.report(
+                "cycle", f"{name} is built on itself: {' › '.join(ring)}.", node.span, "Break the round at one of these measures."
+            )
         body, wrong = self._bind_measure(name, formula, scope.state)
         if wrong:
             first = wrong[0]
@@ -196,7 +198,8 @@ class Binder:
 
     def _unknown_name(self, node: s.BareName) -> t.Unknown:
         if self.model.table(node.name):
-            return self.report("table_as_value", f"{node.name} is a table, not a value.", node.span, f"rows({quoted(node.name)}) counts its rows.",
+            return self.report("table_as_value", f"{node.name} is a table, not a value.", node.span,
+                               f"rows({quoted(node.name)}) counts its rows.",
                                [Mend(f"write rows({quoted(node.name)})", node.span, f"rows({quoted(node.name)})")])  # fmt: skip
         owners = [x for x in self.model.tables if x.column(node.name)]
         if owners:
@@ -302,7 +305,12 @@ class Binder:
         kind = argument.dtype
         takes = (*NUMERIC, "null") if node.function in ("sum", "avg") else ("text", "date", "datetime", *NUMERIC, "null")
         if kind not in takes:
-            self.report("wrong_type", f"{node.function} does not take a {kind}.", argument.span, f"It takes {', '.join(x for x in takes if x != 'null')}.")
+            self.report(
+                "wrong_type",
+                f"{node.function} does not take a {kind}.",
+                argument.span,
+                f"It takes {', '.join(x for x in takes if x != 'null')}.",
+            )
             return None
         return "number" if node.function == "avg" or kind == "null" else kind
 
@@ -355,7 +363,9 @@ class Binder:
             self.report("condition_tables", f"A condition is over columns of one table; this names {named}.", edit.predicate.span, hint)
             return None
         columns = tuple(dict.fromkeys(c.column for c in scope.named))
-        return t.Condition(self._source(edit.span), edit.keep, tables[0], columns, () if edit.keep else self._replaced(tables[0], columns), predicate)
+        return t.Condition(
+            self._source(edit.span), edit.keep, tables[0], columns, () if edit.keep else self._replaced(tables[0], columns), predicate
+        )
 
     def _replaced(self, table_name: str, columns: tuple[str, ...]) -> tuple[str, ...]:
         """Setting a calendar's date replaces every filter on that calendar."""
@@ -419,7 +429,9 @@ class Binder:
         left, right = ([(c.table, c.column) for c in side if isinstance(c, t.ColumnValue)] for side in sides)
         for link in self.model.links:
             ends = ([(link.from_table, c) for c in link.from_columns], [(link.to_table, c) for c in link.to_columns])
-            if sorted(zip(left, right, strict=False)) in (sorted(zip(*ends, strict=True)), sorted(zip(*ends[::-1], strict=True))) and len(left) == len(right):
+            if sorted(zip(left, right, strict=False)) in (sorted(zip(*ends, strict=True)), sorted(zip(*ends[::-1], strict=True))) and len(
+                left
+            ) == len(right):
                 return link
         tables = {left[0][0], right[0][0]}
         between = [k.ends_text for k in self.model.links if k.tables == tables]
@@ -429,9 +441,9 @@ class Binder:
         return None
 
 
-def _placed(diagnostic: Diagnostic, place: str) -> Diagnostic:
-    d = diagnostic
-    return Diagnostic(d.code, d.message, d.span, place, d.hint, d.mends)
+def _placed(d: Diagnostic, place: str, formula: str) -> Diagnostic:
+    text = formula[d.span.start : d.span.end] if d.span else ""
+    return replace(d, place=place, text=text[:200])
 
 
 def _did_you_mean(close: Sequence[str]) -> str:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from nexorem.core.model.star import Star
 from nexorem.core.model.model import Link
 from nexorem.core.model.paths import LinkState
+from nexorem.core.model.star import Star
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +30,10 @@ def find_grain(star: Star, state: LinkState, named: Sequence[str], own: str | No
     """The grain for the tables named; `own` is the table of `rows(T)`, which decides by itself."""
     tables = list(dict.fromkeys([own, *named] if own else named))
     if not tables:
-        return NoGrain("This aggregate names no column, so there are no rows to run over.", "Name a column of the table that is meant, or count its rows with rows(Table).")
+        return NoGrain(
+            "This aggregate names no column, so there are no rows to run over.",
+            "Name a column of the table that is meant, or count its rows with rows(Table).",
+        )
     reach = {x: star.lookups(x, state) for x in ([own] if own else tables)}
     for table, chains in reach.items():
         if all(x in chains for x in tables):
@@ -39,7 +42,9 @@ def find_grain(star: Star, state: LinkState, named: Sequence[str], own: str | No
     missing = [x for x in tables if x not in reach[best]]
     reasons = " ".join(why_not(star, state, best, list(reach[best]), x) for x in missing)
     named_text = " and ".join(tables) if len(tables) == 2 else ", ".join(tables)
-    return NoGrain(f"No table's rows can look up all of {named_text}. {reasons}", "An aggregate runs over one table and what its rows look up.")
+    return NoGrain(
+        f"No table's rows can look up all of {named_text}. {reasons}", "An aggregate runs over one table and what its rows look up."
+    )
 
 
 def why_not(star: Star, state: LinkState, grain: str, reached: Sequence[str], missing: str) -> str:

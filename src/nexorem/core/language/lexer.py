@@ -79,11 +79,15 @@ def _quoted(text: str, at: int, kind: str, tokens: list[Token], wrong: list[Diag
     if match is None:
         what = "text" if kind == "string" else "name"
         mend = Mend(f"close the {what}", Span(len(text), len(text)), quote)
-        wrong.append(Diagnostic("open_quote", f"This {what} is never closed.", Span(at, len(text)), hint=f"Add {quote} at its end.", mends=(mend,)))
+        wrong.append(
+            Diagnostic("open_quote", f"This {what} is never closed.", Span(at, len(text)), hint=f"Add {quote} at its end.", mends=(mend,))
+        )
         return len(text)
     value = match.group(1).replace(quote * 2, quote)
     if kind == "quoted" and not value:
-        wrong.append(Diagnostic("empty_name", "A name in double quotes is empty.", Span(at, match.end()), hint="Text stands in single quotes."))
+        wrong.append(
+            Diagnostic("empty_name", "A name in double quotes is empty.", Span(at, match.end()), hint="Text stands in single quotes.")
+        )
     tokens.append(Token(kind, value, Span(at, match.end())))
     return match.end()
 

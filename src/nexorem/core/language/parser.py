@@ -9,8 +9,9 @@ from nexorem.core.functions.convert import parse_date, parse_datetime
 from nexorem.core.functions.dates import DAY_PARTS, INTERVAL_UNITS, TIME_PARTS, UNITS
 from nexorem.core.functions.library import FUNCTIONS
 from nexorem.core.language import syntax as s
-from nexorem.core.language.lexer import Token, tokenize
-from nexorem.core.limits import DEFAULT_LIMITS, Limits, over
+from nexorem.core.language.lexer import Token
+from nexorem.core.language.tokens import Stuck, TokenReader
+from nexorem.core.limits import DEFAULT_LIMITS, Limits
 from nexorem.core.model.names import RESERVED
 from nexorem.core.values import COLUMN_TYPES
 
@@ -27,105 +28,8 @@ COMPARE_WORDS = (*COMPARISONS, "is", "in", "not", "between", "like")
 PLAIN_FUNCTIONS = {name.lower() for name, f in FUNCTIONS.items() if not f.operator and " " not in name}
 
 
-class Stuck(Exception):
-    """Reading cannot go on here; the diagnostic is already noted."""
-
-
-class Parser:
-    """Reads one formula; `wrong` collects every diagnostic."""
-
-    def __init__(self, text: str, limits: Limits = DEFAULT_LIMITS) -> None:
-        self.limits = limits
-        self.tokens, self.wrong = tokenize(text, limits)
-        self.at = 0
-        self.level = 0
-        self.nodes = 0
-
-    # tokens
-
-    @property
-    def token(self) -> Token:
-        return self.tokens[self.at]
-
-    def peek(self, ahead: int = 1) -> Token:
-        """A later token, the end where there is none."""
-        return self.tokens[min(self.at + ahead, len(self.tokens) - 1)]
-
-    def take(self) -> Token:
-        token = self.token
-        if token.kind != "end":
-            self.at += 1
-        return token
-
-    def is_op(self, *ops: str) -> bool:
-        return self.token.kind == "op" and self.token.text in ops
-
-    def is_word(self, *words: str) -> bool:
-        return self.token.word() in words
-
-    def skip_op(self, op: str) -> bool:
-        found = self.is_op(op)
-        self.at += found
-        return found
-
-    def skip_word(self, word: str) -> bool:
-        found = self.is_word(word)
-        self.at += found
-        return found
-
-    def fail(self, message: str, hint: str = "", code: str = "syntax", span: Span | None = None, mends: tuple[Mend, ...] = ()) -> Stuck:
-        self.wrong.append(Diagnostic(code, message, span or self.token.span, hint=hint, mends=mends))
-        return Stuck()
-
-    def expect_op(self, op: str, why: str) -> Token:
-        if not self.is_op(op):
-            mend = (Mend(f"add {op}", Span(self.token.span.start, self.token.span.start), op),) if op == ")" else ()
-            raise self.fail(f"{self.shown()} stands where {op} {why} is expected.", mends=mend)
-        return self.take()
-
-    def expect_word(self, word: str) -> Token:
-        if not self.is_word(word):
-            raise self.fail(f"{self.shown()} stands where {word.upper()} is expected.")
-        return self.take()
-
-    def shown(self) -> str:
-        return "The end of the formula" if self.token.kind == "end" else repr(self.token.text)
-
-    def deeper(self) -> None:
-        self.level += 1
-        if self.level > self.limits.formula_levels:
-            raise over(
-                "formula_levels", f"The formula is more than {self.limits.formula_levels} levels deep.",
-                "Give its inner parts names of their own.", self.token.span,
-            )  # fmt: skip
-
-    def counted(self, node: s.Node) -> s.Node:
-        self.nodes += 1
-        if self.nodes > self.limits.formula_nodes:
-            raise over(
-                "formula_nodes", f"The formula has more than {self.limits.formula_nodes:,} parts.",
-                "Split it into several measures.", node.span,
-            )  # fmt: skip
-        return node
-
-    def resync(self) -> None:
-        """To the next comma or closing bracket of the group that is open."""
-        depth = 0
-        while self.token.kind != "end":
-            if depth == 0 and self.is_op(",", ")"):
-                return
-            depth += self.is_op("(") - self.is_op(")")
-            self.at += 1
-
-    def guarded(self, read: Callable[[], s.Node]) -> s.Node:
-        """Reads an item of a bracketed list; after an error goes on behind it."""
-        start, level = self.token.span, self.level
-        try:
-            return read()
-        except Stuck:
-            self.level = level
-            self.resync()
-            return s.Broken(start)
+class Parser(TokenReader):
+    """Reads one formula."""
 
     # whole formula
 
@@ -166,7 +70,8 @@ class Parser:
         return text in COMPARE_WORDS and (text != "not" or self.peek().word() in ("in", "between", "like"))
 
     def chain(self, first: s.Node, level: int) -> s.Node:
-        operands, ops = [first], []
+        operands: list[s.Node] = [first]
+        ops: list[str] = []
         while True:
             text = self.token.word() or self.token.text
             found, name = CHAINED.get(text, (0, "")) if self.token.kind in ("op", "name") else (0, "")
@@ -306,7 +211,10 @@ class Parser:
         if following.kind == "op" and following.text == "(" and token.kind == "name":
             return self.function()
         if word in RESERVED:
-            raise self.fail(f"{token.text!r} stands where a value is expected.", f'A name that is a word of the language stands in double quotes: "{token.text}".')
+            raise self.fail(
+                f"{token.text!r} stands where a value is expected.",
+                f'A name that is a word of the language stands in double quotes: "{token.text}".',
+            )
         self.take()
         return self.counted(s.BareName(token.span, token.text))
 
@@ -333,7 +241,13 @@ class Parser:
         start, text, unit = self.take(), self.take(), self.take()
         span = start.span.to(unit.span)
         kind, size = INTERVAL_UNITS.get(unit.text.upper(), ("", 0))
-        if text.kind != "string" or not kind or not text.text.strip().lstrip("+-").isascii() or not text.text.strip().lstrip("+-").isdigit() or len(text.text) > 9:
+        if (
+            text.kind != "string"
+            or not kind
+            or not text.text.strip().lstrip("+-").isascii()
+            or not text.text.strip().lstrip("+-").isdigit()
+            or len(text.text) > 9
+        ):
             units = ", ".join(INTERVAL_UNITS)
             raise self.fail("This is no interval.", f"Write INTERVAL '1' MONTH; the units are {units}.", "bad_literal", span)
         return self.counted(s.Literal(span, kind, int(text.text) * size))
@@ -378,7 +292,15 @@ class Parser:
             known = [*AGGREGATES, *PLAIN_FUNCTIONS, "cast", "extract", "substring", "position", "trim", "start_of", "end_of"]
             close = near(token.text, known)
             mends = tuple(Mend(f"write {n}", token.span, n) for n in close)
-            self.wrong.append(Diagnostic("unknown_function", f"There is no function {token.text}.", token.span, hint=f"Did you mean {' or '.join(close)}?" if close else "", mends=mends))
+            self.wrong.append(
+                Diagnostic(
+                    "unknown_function",
+                    f"There is no function {token.text}.",
+                    token.span,
+                    hint=f"Did you mean {' or '.join(close)}?" if close else "",
+                    mends=mends,
+                )
+            )
             return s.Broken(span)
         return self.counted(s.Call(span, word.upper(), tuple(arguments), token.span))
 
@@ -398,7 +320,9 @@ class Parser:
     def extract(self, token: Token) -> s.Node:
         part = self.take()
         if part.text.upper() not in (*DAY_PARTS, *TIME_PARTS):
-            raise self.fail(f"{part.text!r} is no part of a date.", f"The parts are {', '.join((*DAY_PARTS, *TIME_PARTS))}.", span=part.span)
+            raise self.fail(
+                f"{part.text!r} is no part of a date.", f"The parts are {', '.join((*DAY_PARTS, *TIME_PARTS))}.", span=part.span
+            )
         self.expect_word("from")
         return self.closed(f"EXTRACT {part.text.upper()}", token, self.expression())
 
@@ -432,7 +356,10 @@ class Parser:
         word = token.word()
         distinct = word == "count" and self.skip_word("distinct")
         if self.is_op(")"):
-            raise self.fail(f"{word}( ) needs something to work on.", "rows(Table) counts rows." if word in ("count", "rows") else f"Write {word}(Table.column).")
+            raise self.fail(
+                f"{word}( ) needs something to work on.",
+                "rows(Table) counts rows." if word in ("count", "rows") else f"Write {word}(Table.column).",
+            )
         argument = self.table_name() if word == "rows" else self.guarded(self.expression)
         where = self.expression() if self.skip_word("where") else None
         end = self.expect_op(")", "after the aggregate")
@@ -443,7 +370,9 @@ class Parser:
         if token.kind not in ("name", "quoted"):
             raise self.fail(f"{token.text!r} stands where a table is expected.", "Write rows(Table).", span=token.span)
         if self.is_op("."):
-            raise self.fail("rows counts the rows of a table.", f"Write rows({token.text}), or count(distinct {token.text}.…).", span=token.span)
+            raise self.fail(
+                "rows counts the rows of a table.", f"Write rows({token.text}), or count(distinct {token.text}.…).", span=token.span
+            )
         return s.BareName(token.span, token.text)
 
     # edits
@@ -487,7 +416,9 @@ class Parser:
             self.take()
         name = self.take()
         if name.kind not in ("name", "quoted"):
-            raise self.fail(f"{name.text!r} cannot be cleared.", "Name a column, columns in brackets, a table, wide T, into T, or all.", span=name.span)
+            raise self.fail(
+                f"{name.text!r} cannot be cleared.", "Name a column, columns in brackets, a table, wide T, into T, or all.", span=name.span
+            )
         if kind == "table" and self.is_op("."):
             self.at -= 1
             column = self.column()

@@ -195,9 +195,7 @@ def _shown(node: Typed, met: set[str]) -> tuple[str, list[tuple[str, Typed | Non
         case Member():
             return "in", [("", node.operand), *(("item", i) for i in node.items)]
         case Aggregate():
-            over = ", ".join(
-                f"{t} by {' › '.join(k.name for k in chain)}" for t, chain in sorted(node.lookups.items()) if chain
-            )
+            over = ", ".join(f"{t} by {' › '.join(k.name for k in chain)}" for t, chain in sorted(node.lookups.items()) if chain)
             label = f"{node.function}{' distinct' if node.distinct else ''} over {node.grain}" + (f", looking up {over}" if over else "")
             return label, [*([("", node.argument)] if node.argument else []), *([("where", node.where)] if node.where else [])]
         case MeasureValue():

@@ -47,7 +47,15 @@ def _measures(star: Star) -> tuple[list[t.MeasureValue], list[Finding]]:
             bound.append(binder.measure(measure.name))
         except Refused as refused:
             first = refused.diagnostics[0]
-            broken.append(Finding("broken_measure", "warning", f"measure {measure.name}", f"{measure.name} cannot be computed: {first.message}", first.hint or "Mend its formula, or the links it needs."))
+            broken.append(
+                Finding(
+                    "broken_measure",
+                    "warning",
+                    f"measure {measure.name}",
+                    f"{measure.name} cannot be computed: {first.message}",
+                    first.hint or "Mend its formula, or the links it needs.",
+                )
+            )
     return bound, broken
 
 
@@ -56,12 +64,35 @@ def _of_link(star: Star, link: Link) -> list[Finding]:
     found = []
     if facts.orphans:
         listed, nearly = orphan_examples(star, link)
-        what = f"{facts.orphans:,} row{'s' if facts.orphans > 1 else ''} of {link.from_table} name{'' if facts.orphans > 1 else 's'} a {link.to_table} that does not exist"
+        rows, verb = ("rows", "name") if facts.orphans > 1 else ("row", "names")
+        what = f"{facts.orphans:,} {rows} of {link.from_table} {verb} a {link.to_table} that does not exist"
         more = f" {nearly:,} of them differ from a real key by spaces or case only." if nearly else ""
-        found.append(Finding("orphans", "warning", f"link {link.name}", f"{what}: {', '.join(listed)}.{more}", "They stand under (unmatched) in every grid. Mend the keys, or add what is missing."))
+        found.append(
+            Finding(
+                "orphans",
+                "warning",
+                f"link {link.name}",
+                f"{what}: {', '.join(listed)}.{more}",
+                "They stand under (unmatched) in every grid. Mend the keys, or add what is missing.",
+            )
+        )
     if link.cardinality != "many-to-many" and link.name not in star.firm:
-        why = "its key has empty places" if facts.key_empty else "its author declared it so" if link.firm is False else "the two tables come from different sources"
-        found.append(Finding("loose", "note", f"link {link.name}", f"The link {link.name} is loose: {why}.", "Nothing is looked up over it, and it gives no (unmatched) member."))
+        why = (
+            "its key has empty places"
+            if facts.key_empty
+            else "its author declared it so"
+            if link.firm is False
+            else "the two tables come from different sources"
+        )
+        found.append(
+            Finding(
+                "loose",
+                "note",
+                f"link {link.name}",
+                f"The link {link.name} is loose: {why}.",
+                "Nothing is looked up over it, and it gives no (unmatched) member.",
+            )
+        )
     return found
 
 
@@ -71,7 +102,11 @@ def orphan_examples(star: Star, link: Link) -> tuple[list[str], int]:
     matched = star.match(link.from_table, link.from_columns, link.to_table, link.to_columns)
     counts = np.bincount(domain.codes[:-1], minlength=domain.size)
     columns = [star.column(link.from_table, c) for c in link.from_columns]
-    lost = [m for m in np.argsort(-counts, kind="stable") if m < domain.size - 1 and matched[m] < 0 and counts[m] and all(c.valid[domain.firsts[m]] for c in columns)]
+    lost = [
+        m
+        for m in np.argsort(-counts, kind="stable")
+        if m < domain.size - 1 and matched[m] < 0 and counts[m] and all(c.valid[domain.firsts[m]] for c in columns)
+    ]
     texts = [", ".join(str(c.at(int(domain.firsts[m]))) for c in columns) for m in lost]
     theirs = star.domain(link.to_table, link.to_columns)
     keys = {_folded(", ".join(str(star.column(link.to_table, c).at(int(r))) for c in link.to_columns)) for r in theirs.firsts[:-1]}
@@ -86,7 +121,8 @@ def _folded(text: str) -> str:
 def _unused_links(star: Star, bound: list[t.MeasureValue]) -> list[Finding]:
     switched = {e.link.name for m in bound for e in edits_of(m) if isinstance(e, t.Switched)}
     return [
-        Finding("unused_link", "note", f"link {k.name}", f"No measure switches on {k.name}, which is inactive.", f"Write given (via {k.ends_text}) where it is meant, or remove the link.")
+        Finding("unused_link", "note", f"link {k.name}", f"No measure switches on {k.name}, which is inactive.",
+                f"Write given (via {k.ends_text}) where it is meant, or remove the link.")
         for k in star.model.links if not k.active and k.name not in switched
     ]  # fmt: skip
 
@@ -97,9 +133,25 @@ def _of_tables(star: Star, bound: list[t.MeasureValue]) -> list[Finding]:
     for table in star.model.tables:
         kind = role(star, table)
         if kind == "fact" and table.name not in counted:
-            found.append(Finding("no_measure", "note", f"table {table.name}", f"No measure runs over the fact {table.name}.", "Write one, or take the table out."))
+            found.append(
+                Finding(
+                    "no_measure",
+                    "note",
+                    f"table {table.name}",
+                    f"No measure runs over the fact {table.name}.",
+                    "Write one, or take the table out.",
+                )
+            )
         if kind == "disconnected":
-            found.append(Finding("disconnected", "note", f"table {table.name}", f"{table.name} is linked to nothing.", "Link it, or leave it as a table of choices."))
+            found.append(
+                Finding(
+                    "disconnected",
+                    "note",
+                    f"table {table.name}",
+                    f"{table.name} is linked to nothing.",
+                    "Link it, or leave it as a table of choices.",
+                )
+            )
         if star.size(table.name) == 0:
             found.append(Finding("empty_table", "warning", f"table {table.name}", f"{table.name} has no rows.", "Load it again."))
     return found

@@ -23,7 +23,9 @@ def check_names(model: Model) -> list[Diagnostic]:
     for what, names in lists:
         folded = [n.lower() for n in names]
         for name in dict.fromkeys(n for n in names if folded.count(n.lower()) > 1):
-            wrong.append(Diagnostic("repeated_name", f"There are two {what}s named {name}.", place=name, hint="Names differ by more than case."))
+            wrong.append(
+                Diagnostic("repeated_name", f"There are two {what}s named {name}.", place=name, hint="Names differ by more than case.")
+            )
     return wrong
 
 
@@ -35,7 +37,14 @@ def check_link_types(model: Model, link: Link) -> list[Diagnostic]:
     for a, b in zip(link.from_columns, link.to_columns, strict=True):
         kinds = [c.dtype for t, n in ((link.from_table, a), (link.to_table, b)) if (x := model.table(t)) and (c := x.column(n))]
         if common_type(kinds) is None:
-            wrong.append(Diagnostic("bad_link", f"{link.from_table}.{a} is a {kinds[0]} and {link.to_table}.{b} a {kinds[1]}: they are never equal.", place=link.name, hint="Bring one of them to the other's type."))
+            wrong.append(
+                Diagnostic(
+                    "bad_link",
+                    f"{link.from_table}.{a} is a {kinds[0]} and {link.to_table}.{b} a {kinds[1]}: they are never equal.",
+                    place=link.name,
+                    hint="Bring one of them to the other's type.",
+                )
+            )
     return wrong
 
 
@@ -53,7 +62,14 @@ def check_keys(star: Star, link: Link) -> list[Diagnostic]:
             named = [", ".join(str(iso(star.column(table, c).at(r))) for c in columns) for r in repeated[:MOST_KEYS]]
             more = f" and {len(repeated) - MOST_KEYS} more" if len(repeated) > MOST_KEYS else ""
             text = link.to_text if table == link.to_table else link.from_text
-            wrong.append(Diagnostic("repeated_key", f"{text} is not unique: {'; '.join(named)}{more} stand more than once.", place=link.name, hint="Make the link many-to-many, or remove the repeats."))
+            wrong.append(
+                Diagnostic(
+                    "repeated_key",
+                    f"{text} is not unique: {'; '.join(named)}{more} stand more than once.",
+                    place=link.name,
+                    hint="Make the link many-to-many, or remove the repeats.",
+                )
+            )
     return wrong
 
 
@@ -72,7 +88,18 @@ def check_calendar(star: Star, table: Table, calendar: Calendar) -> list[Diagnos
         problems.append("has days that stand twice")
     if len(distinct) and distinct[-1] - distinct[0] + 1 != len(distinct):
         problems.append("leaves out days")
-    return [Diagnostic("bad_calendar", f"{table.name}.{column.name} {' and '.join(problems)}.", place=table.name, hint="A calendar has every day once.")] if problems else []
+    return (
+        [
+            Diagnostic(
+                "bad_calendar",
+                f"{table.name}.{column.name} {' and '.join(problems)}.",
+                place=table.name,
+                hint="A calendar has every day once.",
+            )
+        ]
+        if problems
+        else []
+    )
 
 
 def check_paths(model: Model) -> list[Diagnostic]:

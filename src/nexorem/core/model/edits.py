@@ -76,7 +76,11 @@ def _change_link(model: Model, edit: Edit) -> Applied:
     before = link_json(link)
     after = link_from_json(model, {**before, **edit["set"]})
     if link.from_table == link.to_table and edit["set"].get("active"):
-        raise refuse("double_path", f"A filter on {link.from_table} would come back to it in a ring: {link.name}.", "A table that is linked to itself keeps that link inactive.")
+        raise refuse(
+            "double_path",
+            f"A filter on {link.from_table} would come back to it in a ring: {link.name}.",
+            "A table that is linked to itself keeps that link inactive.",
+        )
     changed = replace(model, links=tuple(after if k is link else k for k in model.links))
     back = {key: before.get(key, None if key == "firm" else "") for key in edit["set"]}
     return changed, {"kind": "change_link", "name": after.name, "set": back}
@@ -145,7 +149,8 @@ KINDS: dict[str, Callable[[Model, Edit], Applied]] = {
 
 NEEDS: dict[str, dict[str, type[Any]]] = {
     "add_link": {"link": dict}, "remove_link": {"name": str}, "change_link": {"name": str, "set": dict}, "add_measure": {"measure": dict},
-    "remove_measure": {"name": str}, "change_measure": {"name": str, "set": dict}, "put_probe": {"probe": dict}, "remove_probe": {"name": str},
+    "remove_measure": {"name": str}, "change_measure": {"name": str, "set": dict}, "put_probe": {"probe": dict},
+    "remove_probe": {"name": str},
     "place_tables": {"places": dict},
 }  # fmt: skip
 

@@ -180,7 +180,11 @@ def link_from_json(model: Model, data: Mapping[str, Any]) -> Link:
         texts = data.get(side)
         found = [model.find_column(t) for t in ([texts] if isinstance(texts, str) else texts or [])]
         if not found or len({t for t, _ in found}) != 1:
-            raise refuse("bad_link", f"The link's “{side}” end names no column, or columns of several tables.", "Write Table.column, or a list of columns of one table.")
+            raise refuse(
+                "bad_link",
+                f"The link's “{side}” end names no column, or columns of several tables.",
+                "Write Table.column, or a list of columns of one table.",
+            )
         ends.append((found[0][0], tuple(c for _, c in found)))
     (from_table, from_columns), (to_table, to_columns) = ends
     for word, allowed in (("cardinality", CARDINALITIES), ("flow", FLOWS)):

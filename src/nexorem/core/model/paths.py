@@ -65,8 +65,7 @@ class DoublePath(Exception):
         if self.source == self.target:
             return f"A filter on {self.target} would come back to it in a ring: {' › '.join(self.second)}."
         return (
-            f"A filter on {self.source} would reach {self.target} over two paths: {' › '.join(self.first)}; "
-            f"and {' › '.join(self.second)}."
+            f"A filter on {self.source} would reach {self.target} over two paths: {' › '.join(self.first)}; and {' › '.join(self.second)}."
         )
 
 

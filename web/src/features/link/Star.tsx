@@ -35,19 +35,24 @@ const StarCard = memo(function StarCard({ table, box, classes, keys, target, onG
       className={`star-card ${classes}`}
       style={{ left: box.x - box.width / 2, top: box.y - box.height / 2, width: box.width, minHeight: box.height, zIndex: keys ? 3 : 2 }}
       data-table={table.name}
-      role="button"
-      tabIndex={0}
+      role="group"
       aria-label={`${table.name}, ${table.role}, ${count(table.rows)} rows`}
       onPointerDown={(e) => onGrab(e, table.name)}
       onMouseEnter={() => onHover(table.name)}
       onMouseLeave={() => onHover(null)}
-      onFocus={() => onHover(table.name)}
-      onBlur={() => onHover(null)}
-      onKeyDown={(e) => e.key === 'Enter' && e.target === e.currentTarget && onSelect(table.name)}
     >
       <span className="name">
         <RoleMark role={table.role} />
-        {table.name}
+        {/* The pointer is the card's; this is for the keyboard. */}
+        <button
+          type="button"
+          className="plain"
+          onFocus={() => onHover(table.name)}
+          onBlur={() => onHover(null)}
+          onClick={(e) => e.detail === 0 && onSelect(table.name)}
+        >
+          {table.name}
+        </button>
         <button
           type="button"
           className="plain quiet"
@@ -115,7 +120,7 @@ export function Star({ model, fact }: { model: ModelDocument; fact: string }) {
     const right = Math.max(...all.map((b) => b.x + b.width / 2));
     const top = Math.min(...all.map((b) => b.y - b.height / 2));
     const bottom = Math.max(...all.map((b) => b.y + b.height / 2));
-    const height = rect.height - 110;
+    const height = rect.height - 136;
     const zoom = Math.min(1.15, (rect.width - 32) / (right - left), height / (bottom - top));
     view.current = { zoom, x: rect.width / 2 - (zoom * (left + right)) / 2, y: 50 + height / 2 - (zoom * (top + bottom)) / 2 };
     setPercent(Math.round(zoom * 100));
@@ -258,9 +263,11 @@ export function Star({ model, fact }: { model: ModelDocument; fact: string }) {
           {percent} %
           <button type="button" className="plain" aria-label="Larger" onClick={() => zoomBy(1.2)}>+</button>
           <button type="button" className="plain" onClick={fit}><u>fit</u></button>
-          <button type="button" className="plain" disabled={tidied.length === 0} onClick={() => void edit({ kind: 'place_tables', places: Object.fromEntries(tidied.map((k) => [k, null])) })}>
-            {tidied.length > 0 && <u>tidy</u>}
-          </button>
+          {tidied.length > 0 && (
+            <button type="button" className="plain" onClick={() => void edit({ kind: 'place_tables', places: Object.fromEntries(tidied.map((k) => [k, null])) })}>
+              <u>tidy</u>
+            </button>
+          )}
         </span>
       </div>
       <div ref={plane} className="star-plane">
@@ -318,7 +325,7 @@ export function Star({ model, fact }: { model: ModelDocument; fact: string }) {
         ) : (
           <>
             <span>Linked to nothing</span>
-            {placed.shelf.length === 0 && <span>none: drag a link down here to remove it, a column onto a column to make one</span>}
+            {placed.shelf.length === 0 && <span>nothing. Drag a link here to remove it, a column onto a column to make one</span>}
             {placed.shelf.map((name) => (
               <button key={name} type="button" className="plain" onPointerDown={(e) => e.stopPropagation()} onClick={() => choose(name)}>
                 <RoleMark role="disconnected" /> <b>{name}</b> {count(model.tables.find((t) => t.name === name)?.rows ?? 0)}

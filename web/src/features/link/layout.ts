@@ -9,7 +9,7 @@ export interface Box {
   height: number;
 }
 
-export const CARD_HEIGHT = 46;
+export const CARD_HEIGHT = 52;
 // Benches are higher than wide beside the matrix: outer rings grow upwards and downwards rather than sideways.
 const RADIUS_X = [0, 178, 206, 206];
 const RADIUS_Y = [0, 158, 262, 350];
@@ -17,7 +17,7 @@ const TURN = 0.75;
 const INACTIVE_COST = 3;
 
 export function cardWidth(name: string): number {
-  return Math.max(104, Math.round(name.length * 7.6) + 58);
+  return Math.max(112, Math.round(name.length * 7.8) + 74);
 }
 
 interface Branch {

@@ -22,7 +22,7 @@ export function LensMeasure({ model, measure }: { model: ModelDocument; measure:
       <h2>{nameText(measure.name)}</h2>
       <p className="quiet">
         {measure.trial ? 'a trial' : 'official'}
-        {measure.dtype ? `, gives a ${measure.dtype}` : ''}
+        {measure.dtype ? `, gives ${measure.dtype === 'integer' ? 'an' : 'a'} ${measure.dtype}` : ''}
         {measure.home ? `, lives with ${measure.home}` : ''}
       </p>
       {measure.description && <p>{measure.description}</p>}

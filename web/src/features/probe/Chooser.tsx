@@ -14,13 +14,13 @@ export function Chooser({ label, title, choices, onChoose }: { label: string; ti
   const [open, setOpen] = useState(false);
   return (
     <Popover opened={open} onChange={setOpen} trapFocus position="bottom-start" shadow="none" width={320}>
-      <Popover.Target>
-        <span className="chip add">
-          <button type="button" aria-label={title} title={title} aria-expanded={open} onClick={() => setOpen(!open)}>
+      <span className="chip add">
+        <Popover.Target>
+          <button type="button" aria-label={title} title={title} onClick={() => setOpen(!open)}>
             {label}
           </button>
-        </span>
-      </Popover.Target>
+        </Popover.Target>
+      </span>
       <Popover.Dropdown>
         {open && (
           <ChoiceList

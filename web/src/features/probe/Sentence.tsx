@@ -111,9 +111,11 @@ export function Sentence({ model, probe }: { model: ModelDocument; probe: Probe 
       <Where onAdd={(where) => put({ picks: [...probe.picks, { where }] })} />
       with
       <Menu shadow="none" position="bottom-start">
-        <Menu.Target>
-          <span className="chip"><button type="button">{TOTALS.find(([t]) => t === probe.totals)?.[1]} ▾</button></span>
-        </Menu.Target>
+        <span className="chip">
+          <Menu.Target>
+            <button type="button">{TOTALS.find(([t]) => t === probe.totals)?.[1]} ▾</button>
+          </Menu.Target>
+        </span>
         <Menu.Dropdown>
           {TOTALS.map(([value, words]) => (
             <Menu.Item key={value} onClick={() => put({ totals: value })}>{words}</Menu.Item>

@@ -45,7 +45,9 @@ def upgrade() -> None:
         sa.Column("touches", pg.ARRAY(sa.Text), nullable=False),
         _now("made_at"),
     )  # fmt: skip
-    op.create_table("table_rows", _owner(), sa.Column("table_name", sa.Text, primary_key=True), sa.Column("size", sa.BigInteger, nullable=False))
+    op.create_table(
+        "table_rows", _owner(), sa.Column("table_name", sa.Text, primary_key=True), sa.Column("size", sa.BigInteger, nullable=False)
+    )
     op.create_table(
         "column_part", _owner(),
         sa.Column("table_name", sa.Text, primary_key=True),

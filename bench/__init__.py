@@ -1,0 +1,1 @@
+"""Measurements of what the project promises of its speed."""

@@ -1,0 +1,38 @@
+"""The server with the demo on a loopback port, in a thread of the test run."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from functools import cache
+from pathlib import Path
+
+from werkzeug.serving import make_server
+
+from nexorem.server.app import create_app
+from tests.store.cluster import fresh_url
+
+DEMO = Path(__file__).parents[2] / "demo" / "lantern_isles"
+
+
+logging.getLogger("werkzeug").setLevel(logging.ERROR)
+
+
+class Site:
+    """An application on a database of its own; `model()` gives a fresh copy of the demo."""
+
+    def __init__(self):
+        self.app = create_app(fresh_url())
+        self.server = make_server("127.0.0.1", 0, self.app, threaded=True)
+        self.address = f"http://127.0.0.1:{self.server.server_port}"
+        threading.Thread(target=self.server.serve_forever, daemon=True).start()
+
+    def model(self):
+        """The address of a new model of the demo."""
+        return f"{self.address}/m/{self.app.extensions['nexorem'].open(DEMO)}"
+
+
+@cache
+def site():
+    """The one site of the run."""
+    return Site()

@@ -1,0 +1,164 @@
+"""The commands, as a person at a terminal meets them."""
+
+import csv
+import io
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import unittest
+import urllib.request
+from pathlib import Path
+
+from nexorem.package.write import write_package
+from tests.core.small import STAR
+
+ROOT = Path(__file__).parents[2]
+ENVIRONMENT = {**os.environ, "PYTHONPATH": f"{ROOT / 'src'}:{ROOT}", "PYTHONUNBUFFERED": "1"}
+COMMAND = [sys.executable, "-m", "nexorem.cli.main"]
+
+
+def run(*arguments):
+    """A command's exit status, output and errors."""
+    done = subprocess.run([*COMMAND, *map(str, arguments)], capture_output=True, text=True, env=ENVIRONMENT, timeout=60, check=False)
+    return done.returncode, done.stdout, done.stderr
+
+
+class Commands(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.folder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(cls.folder.cleanup)
+        cls.package = Path(cls.folder.name) / "small.zip"
+        write_package(STAR, cls.package)
+
+    def lines(self, *arguments):
+        status, out, err = run("query", self.package, *arguments)
+        self.assertEqual((status, err), (0, ""))
+        return [json.loads(line) for line in out.splitlines()]
+
+    def test_query(self):
+        self.assertEqual(self.lines("--measures", "seats"), [{"seats": 63}])
+        cells = self.lines(
+            "--rows", "Port.region", "--measures", "seats,x", "--define", "x = seats given (clear Port)", "--totals", "grand"
+        )
+        self.assertEqual(cells[0], {"Port.region": "North", "seats": 5, "x": 63})
+        self.assertEqual(cells[-1], {"seats": 63, "x": 63})
+        self.assertEqual([c["Port.region"] for c in cells[:-1]], ["North", "South", None, "(unmatched)"])
+        self.assertEqual(self.lines("--measures", "seats", "--pick", "Port.region=(empty)|(unmatched)"), [{"seats": 56}])
+        self.assertEqual(self.lines("--measures", "seats", "--where", "Cal.day = DATE '2031-01-02'"), [{"seats": 18}])
+
+    def test_formats_and_a_probe_file(self):
+        file = Path(self.folder.name) / "probe.json"
+        file.write_text(json.dumps({"rows": ["Port.region"], "measures": ["seats"], "totals": "grand"}))
+        status, out, _ = run("query", self.package, "--probe", file, "--format", "csv", "--sort", "seats:desc")
+        self.assertEqual(status, 0)
+        self.assertEqual(
+            list(csv.reader(io.StringIO(out)))[1:],
+            [["(empty)", "32"], ["(unmatched)", "24"], ["North", "5"], ["South", "2"], ["(total)", "63"]],
+        )
+        status, out, _ = run("query", self.package, "--probe", file, "--format", "json")
+        self.assertEqual(json.loads(out)[-1], {"seats": 63})
+
+    def test_trace(self):
+        status, out, _ = run("trace", self.package, "--measure", "share", "--at", "Port.region=North", "--pick", "Cal.week=1", "--json")
+        told = json.loads(out)
+        self.assertEqual((status, told["coordinates"], told["picks"]), (0, {"Port.region": "North"}, [{"column": "Cal.week", "in": [1]}]))
+        self.assertAlmostEqual(told["value"], 1 / 27)
+        status, out, _ = run("trace", self.package, "--measure", "seats", "--at", "Cal.year=2031")
+        self.assertIn("over day, Cal to Booking: 7 › 6 rows", out)
+
+    def test_explain_and_export(self):
+        status, out, _ = run("explain", self.package, "--define", "x = sum(Booking.seats * Port.depth)")
+        self.assertIn("sum over Booking, looking up Port by port : integer", out)
+        self.assertIn("v0 = scan Booking in c0", out)
+        target = Path(self.folder.name) / "again.zip"
+        self.assertEqual(run("export", self.package, "--out", target)[0], 0)
+        self.assertEqual(target.read_bytes(), self.package.read_bytes())
+        self.assertEqual(run("export", self.package, "--out", target)[0], 2)
+
+    def test_errors(self):
+        for arguments, words in (
+            (("query", "nowhere", "--measures", "x"), "missing_package"), (("query", self.package), "no_measure"), (("query", self.package, "--measures", "nope"), "unknown_measure"),
+            (("query", self.package, "--measures", "x", "--define", "x = sum(Booking.seat)"), "Did you mean seats?"), (("query", self.package, "--measures", "seats", "--pick", "q"), "bad_pick"),
+            (("trace", self.package, "--measure", "seats", "--at", "Cal.day=soon"), "bad_value"), (("query", self.package, "--measures", "seats", "--rows", "Booking.no,Cal.day", "--limit", "3"), "limit_probe_cells"),
+        ):  # fmt: skip
+            status, out, err = run(*arguments)
+            self.assertEqual((status, out), (2, ""), arguments)
+            self.assertIn(words, err)
+            self.assertNotIn("Traceback", err)
+            self.assertEqual(len(err.splitlines()), 1, err)
+        status, _, err = run("query", self.package, "--measures", "x", "--define", "x = sum(Booking.seat)", "--json")
+        error = json.loads(err)["errors"][0]
+        self.assertEqual((status, error["in"], error["start"], error["end"], error["text"]), (2, "x", 4, 16, "Booking.seat"))
+        self.assertEqual(run("query", self.package, "--measures", "x", "--define", "x = 9223372036854775807 * trips")[0], 1)
+        for name in ("query", "trace", "explain", "export", "serve", "demo"):
+            self.assertEqual(run(name, "--help")[0], 0)
+
+    def test_neither_server_nor_database_is_imported(self):
+        code = "import sys, nexorem.cli.query; print([m for m in sys.modules if m.split('.')[0] in ('flask', 'sqlalchemy', 'psycopg')])"
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env=ENVIRONMENT, check=True)
+        self.assertEqual(done.stdout.strip(), "[]")
+
+
+class Serving(unittest.TestCase):
+    def setUp(self):
+        self.folder = tempfile.TemporaryDirectory(prefix="nexorem-test-")
+        self.addCleanup(self.folder.cleanup)
+        os.chmod(self.folder.name, 0o755)
+        self.data = Path(self.folder.name) / "data"
+        with socket.socket() as s:
+            s.bind(("127.0.0.1", 0))
+            self.port = s.getsockname()[1]
+
+    def start(self):
+        """Starts the demo and waits for its address."""
+        process = subprocess.Popen(
+            [*COMMAND, "demo", "--port", str(self.port), "--data", str(self.data)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=ENVIRONMENT, start_new_session=True
+        )  # fmt: skip
+        self.addCleanup(
+            lambda: (process.poll() is None and process.kill(), process.stdout.close(), process.stderr.close(), process.wait(10))
+        )
+        line = process.stdout.readline()
+        self.assertIn(f"http://127.0.0.1:{self.port}/", line, process.stderr.read() if not line else "")
+        return process
+
+    def models(self):
+        with urllib.request.urlopen(f"http://127.0.0.1:{self.port}/api/models") as answer:
+            return [m["name"] for m in json.load(answer)["models"]]
+
+    def test_start_stop_kill_and_start_again(self):
+        first = self.start()
+        self.assertEqual(self.models(), ["lantern-isles"])
+        status, _, err = run("serve", "--port", self.port, "--data", Path(self.folder.name) / "other")
+        self.assertEqual((status, len(err.splitlines())), (2, 1))
+        self.assertIn(f"Port {self.port} is taken", err)
+        status, _, err = run("serve", "--port", "1", "--data", self.data)
+        self.assertEqual(status, 2)
+        self.assertIn(f"already runs on {self.data}, at http://127.0.0.1:{self.port}/", err)
+        os.kill(first.pid, signal.SIGKILL)
+        first.wait(10)
+        second = self.start()
+        self.assertEqual(self.models(), ["lantern-isles"])
+        postmaster = int((self.data / "store" / "database" / "postmaster.pid").read_text().split()[0])
+        os.kill(postmaster, signal.SIGKILL)
+        os.kill(second.pid, signal.SIGKILL)
+        second.wait(10)
+        third = self.start()
+        self.assertEqual(self.models(), ["lantern-isles"])
+        third.send_signal(signal.SIGINT)
+        self.assertEqual(third.wait(20), 0)
+        self.assertFalse((self.data / "store" / "database" / "postmaster.pid").exists())
+
+    def test_a_folder_that_cannot_be_made(self):
+        file = Path(self.folder.name) / "file"
+        file.write_text("")
+        status, _, err = run("serve", "--port", self.port, "--data", file / "data")
+        self.assertEqual((status, len(err.splitlines())), (2, 1), err)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,33 @@
+"""Whether the front end's types are those that the server's OpenAPI document gives."""
+
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+
+
+def main() -> int:
+    """0 when they are the same."""
+    described = subprocess.run([sys.executable, str(ROOT / "tools" / "openapi.py")], capture_output=True, text=True, check=True).stdout
+    committed = ROOT / "web" / "types" / "openapi.json"
+    if described != committed.read_text(encoding="utf-8"):
+        print("web/types/openapi.json is not what the server describes: run tools/openapi.py > web/types/openapi.json")
+        return 1
+    with tempfile.TemporaryDirectory() as folder:
+        made = Path(folder) / "generated.d.ts"
+        subprocess.run(
+            ["npx", "--no-install", "openapi-typescript", "openapi.json", "-o", str(made)],
+            cwd=committed.parent,
+            capture_output=True,
+            check=True,
+        )
+        if made.read_text(encoding="utf-8") != (ROOT / "web" / "src" / "api" / "generated.d.ts").read_text(encoding="utf-8"):
+            print("web/src/api/generated.d.ts is not what openapi.json gives: run npm run generate in web/types")
+            return 1
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

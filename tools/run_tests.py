@@ -1,0 +1,92 @@
+"""Lint, types and every test, with one closing line: `N passed, N failed, N skipped`.
+
+tools/run_tests.py [NAME ...]     only the tests whose names contain one of these, and no lint
+"""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import time
+import unittest
+import warnings
+from collections.abc import Iterator
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+PYTHON = sys.executable
+OWN_NAMES = ROOT.parent / "shared" / "checks" / "own_names.py"
+LINTS: list[tuple[str, list[str], Path]] = [
+    ("ruff check", [PYTHON, "-m", "ruff", "check", "--quiet", "--output-format=concise", "."], ROOT),
+    ("ruff format", [PYTHON, "-m", "ruff", "format", "--quiet", "--check", "."], ROOT),
+    ("mypy --strict", [PYTHON, "-m", "mypy", "--no-error-summary"], ROOT),
+    ("tsc", ["npx", "--no-install", "tsc", "-p", "tsconfig.json"], ROOT / "web"),
+    ("oxlint", ["npx", "--no-install", "oxlint", "--deny-warnings", "src"], ROOT / "web"),
+    ("generated types", [PYTHON, "tools/check_generated.py"], ROOT),
+]
+
+
+def lint() -> list[str]:
+    """The names of the checks that failed; what they say is printed."""
+    checks = [*LINTS, ("own names", [PYTHON, str(OWN_NAMES), "."], ROOT)] if OWN_NAMES.exists() else LINTS
+    failed = []
+    for name, command, folder in checks:
+        start = time.monotonic()
+        done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False)
+        print(f"{'ok  ' if done.returncode == 0 else 'FAIL'} {name} ({time.monotonic() - start:.1f} s)", flush=True)
+        if done.returncode:
+            failed.append(name)
+            print(done.stdout[-6000:] + done.stderr[-3000:])
+    return failed
+
+
+def single_tests(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    """Every test of nested suites."""
+    for item in suite:
+        if isinstance(item, unittest.TestSuite):
+            yield from single_tests(item)
+        else:
+            yield item
+
+
+class Result(unittest.TextTestResult):
+    """Prints each class with its time."""
+
+    def startTestRun(self) -> None:
+        self.current = ""
+        self.began = time.monotonic()
+
+    def startTest(self, test: unittest.TestCase) -> None:
+        super().startTest(test)
+        name = f"{type(test).__module__}.{type(test).__qualname__}"
+        if name != self.current:
+            self.stream.write(f"\n{time.monotonic() - self.began:6.1f} s  {name} ")
+            self.stream.flush()
+            self.current = name
+
+
+def main() -> int:
+    """Runs everything that is asked for."""
+    wanted = sys.argv[1:]
+    for path in (ROOT, ROOT / "src"):
+        sys.path.insert(0, str(path))
+    warnings.filterwarnings("ignore", module="hypothesis")
+    failed_lints = [] if wanted else lint()
+    suite = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
+    tests = [t for t in single_tests(suite) if not wanted or any(w in t.id() for w in wanted)]
+    result = unittest.TextTestRunner(resultclass=Result, warnings="ignore").run(unittest.TestSuite(tests))
+    assert isinstance(result, Result)
+    failed = len({t.id().split(" ")[0] for t, _ in [*result.failures, *result.errors]}) + len(result.unexpectedSuccesses)
+    skipped = len(result.skipped)
+    passed = max(result.testsRun - failed - skipped, 0)
+    for name in failed_lints:
+        print(f"FAIL {name}")
+    nothing = not passed and not failed
+    if nothing:
+        print("No test was run.")
+    print(f"{passed} passed, {failed + len(failed_lints)} failed, {skipped} skipped", flush=True)
+    return 1 if failed or failed_lints or nothing else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,91 @@
+"""Makes docs/screenshots/ from the demo in the real browser: a picture of each main view, at 1280×800.
+
+python tools/screenshots.py
+"""
+
+import json
+import sys
+import time
+import urllib.parse
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+sys.path[:0] = [str(ROOT), str(ROOT / "src")]
+
+from tests.browser.driver import Browser  # noqa: E402
+from tests.browser.site import site  # noqa: E402
+
+OUT = ROOT / "docs" / "screenshots"
+PORTS = {
+    "rows": ["Island.group", "Port.name"],
+    "columns": ["Calendar.year"],
+    "measures": ["seats_sold", "share_of_all", "target_seats"],
+    "totals": "all",
+}
+VESSEL = {"column": "Vessel.name", "in": ["Heron", "Tern"]}
+
+
+def value(text):
+    return {"kind": "value", "value": text}
+
+
+CELL = [
+    {"column": "Island.group", "member": value("Near Isles")},
+    {"column": "Port.name", "member": value("Teal Quay")},
+    {"column": "Calendar.year", "member": value(2032)},
+]
+# (name, stage, what the address names, what must stand there first, dark, hovered)
+VIEWS = [
+    ("gather", "gather", {}, "79,056 rows", False, None),
+    ("shape", "shape", {"t": "Booking"}, "57,900 empty", False, None),
+    ("link", "link", {"f": "Booking", "s": {"kind": "table", "name": "Calendar"}}, "The star of Booking", False, "Calendar"),
+    ("link-sheet", "link", {"f": "Sailing", "s": {"kind": "link", "name": "sailing"}}, "It carries nothing", False, None),
+    ("measure", "measure", {"m": "outer_seats", "p": PORTS}, "By Island group", False, None),
+    (
+        "probe",
+        "probe",
+        {"p": PORTS, "s": {"kind": "cell", "measure": "share_of_all", "at": CELL}},
+        "Arithmetic on what is left",
+        False,
+        None,
+    ),
+    (
+        "not-reached",
+        "probe",
+        {"p": PORTS | {"picks": [VESSEL]}, "s": {"kind": "cell", "measure": "target_seats", "at": CELL}},
+        "does not reach Target",
+        False,
+        None,
+    ),
+    ("prove", "prove", {}, "Findings", False, None),
+    ("link-dark", "link", {"f": "Booking", "s": {"kind": "table", "name": "Vessel"}}, "The star of Booking", True, "Vessel"),
+    (
+        "probe-dark",
+        "probe",
+        {"p": PORTS, "s": {"kind": "cell", "measure": "seats_sold", "at": CELL}},
+        "Arithmetic on what is left",
+        True,
+        None,
+    ),
+]
+
+
+def main():
+    """Makes every picture."""
+    OUT.mkdir(parents=True, exist_ok=True)
+    browser = Browser()
+    model = site().model()
+    for name, stage, named, words, dark, hovered in VIEWS:
+        browser.scheme(dark)
+        browser.open(f"{model}/{stage}?at={urllib.parse.quote(json.dumps(named))}")
+        browser.reads(words)
+        if hovered:
+            browser.hover(browser.one(f'.star-card[data-table="{hovered}"] small'))
+        time.sleep(0.8)
+        browser.picture(OUT / f"{name}.png")
+        print(name)
+    browser.close()
+
+
+if __name__ == "__main__":
+    main()
