@@ -60,7 +60,7 @@ class Commands(unittest.TestCase):
             list(csv.reader(io.StringIO(out)))[1:],
             [["(empty)", "32"], ["(unmatched)", "24"], ["North", "5"], ["South", "2"], ["(total)", "63"]],
         )
-        status, out, _ = run("query", self.package, "--probe", file, "--format", "json")
+        _, out, _ = run("query", self.package, "--probe", file, "--format", "json")
         self.assertEqual(json.loads(out)[-1], {"seats": 63})
 
     def test_trace(self):
@@ -68,11 +68,11 @@ class Commands(unittest.TestCase):
         told = json.loads(out)
         self.assertEqual((status, told["coordinates"], told["picks"]), (0, {"Port.region": "North"}, [{"column": "Cal.week", "in": [1]}]))
         self.assertAlmostEqual(told["value"], 1 / 27)
-        status, out, _ = run("trace", self.package, "--measure", "seats", "--at", "Cal.year=2031")
+        _, out, _ = run("trace", self.package, "--measure", "seats", "--at", "Cal.year=2031")
         self.assertIn("over day, Cal to Booking: 7 › 6 rows", out)
 
     def test_explain_and_export(self):
-        status, out, _ = run("explain", self.package, "--define", "x = sum(Booking.seats * Port.depth)")
+        _, out, _ = run("explain", self.package, "--define", "x = sum(Booking.seats * Port.depth)")
         self.assertIn("sum over Booking, looking up Port by port : integer", out)
         self.assertIn("v0 = scan Booking in c0", out)
         target = Path(self.folder.name) / "again.zip"

@@ -104,7 +104,7 @@ const Line = memo(function Line({ answer, line, across }: { answer: GridAnswer; 
         answer.measures.map((m, i) => {
           const at = coordinates(answer, line.members, c.members);
           const chosen = selection?.kind === 'cell' && selection.measure === m.name && same(selection.at, at);
-          return <Cell key={`${c.place} ${m.name}`} measure={m} value={answer.values[answer.measures.indexOf(m)]?.[line.place]?.[c.place] ?? null} at={at} chosen={chosen} first={i === 0 && answer.columns.columns.length > 0} />;
+          return <Cell key={`${c.place} ${m.name}`} of={m} value={answer.values[answer.measures.indexOf(m)]?.[line.place]?.[c.place] ?? null} at={at} chosen={chosen} first={i === 0 && answer.columns.columns.length > 0} />;
         }),
       )}
     </tr>
@@ -112,14 +112,14 @@ const Line = memo(function Line({ answer, line, across }: { answer: GridAnswer; 
 });
 
 interface CellProps {
-  measure: GridMeasure;
+  of: GridMeasure;
   value: boolean | number | string | null;
   at: { column: string; member: Member }[];
   chosen: boolean;
   first: boolean;
 }
 
-function Cell({ measure, value, at, chosen, first }: CellProps) {
+function Cell({ of: measure, value, at, chosen, first }: CellProps) {
   const overridden = at.filter((c) => measure.overrides.includes(c.column)).map((c) => columnName(c.column));
   const classes = [
     chosen ? 'chosen' : '', first ? 'group-start' : '', measure.unreached.length ? 'hatched' : '', overridden.length && value !== null ? 'overridden' : '',
