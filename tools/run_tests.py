@@ -16,6 +16,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[1]
 PYTHON = sys.executable
 OWN_NAMES = ROOT.parent / "shared" / "checks" / "own_names.py"
+SLOW = 5.0  # seconds; slower tests are named
 LINTS: list[tuple[str, list[str], Path]] = [
     ("ruff check", [PYTHON, "-m", "ruff", "check", "--quiet", "--output-format=concise", "."], ROOT),
     ("ruff format", [PYTHON, "-m", "ruff", "format", "--quiet", "--check", "."], ROOT),
@@ -56,8 +57,15 @@ class Result(unittest.TextTestResult):
         self.current = ""
         self.began = time.monotonic()
 
+    def stopTest(self, test: unittest.TestCase) -> None:
+        super().stopTest(test)
+        took = time.monotonic() - self.started
+        if took > SLOW:
+            self.stream.write(f"({test.id().rsplit('.', 1)[1]} {took:.0f} s)")
+
     def startTest(self, test: unittest.TestCase) -> None:
         super().startTest(test)
+        self.started = time.monotonic()
         name = f"{type(test).__module__}.{type(test).__qualname__}"
         if name != self.current:
             self.stream.write(f"\n{time.monotonic() - self.began:6.1f} s  {name} ")

@@ -4,6 +4,7 @@ import json
 import tempfile
 import unittest
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 from demo.model import TABLES
@@ -25,6 +26,12 @@ GOOD = {
     ]},
     "fact.csv": "k,n,d\n1,1.5,2031-01-01\n2,,\n7,3,2031-02-01\n", "dim.csv": "k,t\n1,one\n2,\"two, or\nmore\"\n",
 }  # fmt: skip
+
+
+def plain_star(seed):
+    """A random star without a calendar, whose dates would be refused."""
+    star = Maker(seed).star
+    return star.with_model(replace(star.model, tables=tuple(replace(t, calendar=None) for t in star.model.tables)))
 
 
 class Folder(unittest.TestCase):
@@ -177,7 +184,7 @@ class Writing(Folder):
                 )
 
     def test_a_written_package_reads_back_and_writes_the_same_bytes(self):
-        stars = [STAR, open_package(DEMO), *(Maker(seed).star for seed in range(12))]
+        stars = [STAR, open_package(DEMO), *(plain_star(seed) for seed in range(12))]
         for number, star in enumerate(stars):
             for data in ("csv", "parquet"):
                 for ending in ("", ".zip"):

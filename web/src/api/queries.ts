@@ -25,13 +25,31 @@ export function useModel(id: number) {
 export function useFollow(id: number) {
   const queries = useQueryClient();
   useEffect(() => {
-    const source = new EventSource(`/api/models/${id}/events`);
-    source.addEventListener('version', (event) => {
-      const { version } = JSON.parse((event as MessageEvent<string>).data) as { version: number };
-      const known = queries.getQueryData<ModelDocument>(modelKey(id));
-      if (known && known.version < version) void queries.invalidateQueries({ queryKey: modelKey(id) });
-    });
-    return () => source.close();
+    let source: EventSource | null = null;
+    const listen = () => {
+      if (source) return;
+      source = new EventSource(`/api/models/${id}/events`);
+      source.addEventListener('version', (event) => {
+        const { version } = JSON.parse((event as MessageEvent<string>).data) as { version: number };
+        const known = queries.getQueryData<ModelDocument>(modelKey(id));
+        if (known && known.version < version) void queries.invalidateQueries({ queryKey: modelKey(id) });
+      });
+    };
+    const stop = () => {
+      source?.close();
+      source = null;
+    };
+    // A browser allows a host six connections for all of its windows: one that nobody sees holds none. When it is seen
+    // again, the first event tells it the newest version.
+    const onVisible = () => (document.hidden ? stop() : listen());
+    onVisible();
+    document.addEventListener('visibilitychange', onVisible);
+    window.addEventListener('pagehide', stop);
+    return () => {
+      stop();
+      document.removeEventListener('visibilitychange', onVisible);
+      window.removeEventListener('pagehide', stop);
+    };
   }, [id, queries]);
 }
 
