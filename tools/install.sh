@@ -26,7 +26,8 @@ python_packages() { # LOCK
   fi
   "$python" -c 'import ensurepip' 2>/dev/null || debian python3-venv -- "Python's venv"
   say "installing Python packages into .venv"
-  [ -x "$here/.venv/bin/python" ] || "$python" -m venv "$here/.venv" >&2
+  # One that was left half-made is made anew.
+  "$here/.venv/bin/python" -m pip --version >/dev/null 2>&1 || { rm -rf "$here/.venv"; "$python" -m venv "$here/.venv" >&2; }
   "$here/.venv/bin/python" -m pip install -q --disable-pip-version-check --require-hashes -r "$lock" >&2
   echo "$here/src" >"$("$here/.venv/bin/python" -c 'import sysconfig; print(sysconfig.get_path("purelib"))')/nexorem.pth"
   cp "$lock" "$stamp"

@@ -88,8 +88,8 @@ def only_one(data: Path, port: int) -> Iterator[None]:
 
 def run(port: int, data: Path, with_demo: bool) -> None:
     """Store, migration, demo, server; and all of it stopped at the end."""
-    from nexorem.server.app import WEB, create_app
-    from nexorem.store import cluster, database
+    from nexorem.server.app import WEB
+    from nexorem.store import cluster
 
     if not (WEB / "index.html").is_file():
         raise refuse("not_built", "The front end is not built.", "Start with ./nexorem demo or ./nexorem serve, which builds it.")
@@ -102,17 +102,35 @@ def run(port: int, data: Path, with_demo: bool) -> None:
         say("starting the store")
         store = cluster.start(data / "store")
         try:
-            engine = database.connect(store.url())
-            database.migrate(engine)
-            engine.dispose()
-            app = create_app(store.url())
-            if with_demo:
-                load_demo(app.extensions["nexorem"])
-            app.extensions["nexorem"].engine.dispose()
-            serve_app(app, port)
+            serve_app(ready_app(store.url(), data, with_demo), port)
         finally:
             say("stopping the store")
             cluster.stop(store)
+
+
+def ready_app(url: str, data: Path, with_demo: bool) -> Any:
+    """The application on a migrated store, with the demo where it is asked for; no connection is left open."""
+    from sqlalchemy.exc import OperationalError
+
+    from nexorem.server.app import create_app
+    from nexorem.server.problems import disk_is_full
+    from nexorem.store import database
+
+    try:
+        engine = database.connect(url)
+        database.migrate(engine)
+        engine.dispose()
+        app = create_app(url)
+        if with_demo:
+            load_demo(app.extensions["nexorem"])
+        app.extensions["nexorem"].engine.dispose()
+    except OperationalError as error:
+        if disk_is_full(error):
+            raise refuse("disk_full", f"The disk of {data} is full.", "Make room, or name another folder with --data.") from None
+        raise refuse(
+            "database", f"The store does not answer: {str(error.orig).splitlines()[0]}", f"Its log is in {data / 'store'}."
+        ) from None
+    return app
 
 
 def load_demo(workspace: Any) -> None:
@@ -149,5 +167,9 @@ def serve_app(app: Any, port: int) -> None:
         click.echo(f"Nexorem is at http://127.0.0.1:{port}/  (Ctrl-C stops it)")
         sys.stdout.flush()
 
+    mine = os.getpid()
     with contextlib.suppress(SystemExit):
         Server().run()
+    if os.getpid() != mine:
+        # A worker that ends comes back here, too; what was started is the first process's to stop.
+        os._exit(0)

@@ -41,6 +41,11 @@ def of_refusal(refused: Refused) -> Response:
     return problem(status, first.code, "This cannot be done as asked.", " ".join(d.message for d in refused.diagnostics[:3]), errors=errors)
 
 
+def disk_is_full(error: OperationalError) -> bool:
+    """Whether PostgreSQL had no room left (SQLSTATE 53100)."""
+    return getattr(error.orig, "sqlstate", None) == "53100"
+
+
 def install(app: Flask) -> None:
     """Registers the handlers."""
 
@@ -64,6 +69,8 @@ def install(app: Flask) -> None:
     @app.errorhandler(OperationalError)
     def database(error: OperationalError) -> Response:
         log.error("store: %s", error)
+        if disk_is_full(error):
+            return problem(507, "disk_full", "The store's disk is full.", "Nothing was changed. Make room on it, then try again.")
         return problem(503, "store", "The store does not answer.", "PostgreSQL cannot be reached. Start Nexorem again if it stays so.")
 
     @app.errorhandler(Exception)
