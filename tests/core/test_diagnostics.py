@@ -9,8 +9,10 @@ from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.parser import parse
+from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.limits import Budget, Limits
 from tests.core.small import LINKS, STAR, grid, make_star
+from tests.core.test_scalars import CASES as SCALARS
 
 # (formula, the codes in order, the text under the first)
 WRONG = [
@@ -29,6 +31,10 @@ WRONG = [
     ("'a' + 1", ["wrong_type"], "'a' + 1"),
     ("DATE '2031-01-01' + 1", ["wrong_type"], "DATE '2031-01-01' + 1"),
     ("seats = 'a'", ["wrong_type"], "seats = 'a'"),
+    ("CAST(TRUE AS date)", ["wrong_type"], "CAST(TRUE AS date)"),
+    ("NULL IN (1, 'a')", ["wrong_type"], "NULL IN (1, 'a')"),
+    ("CAST(1 AS boolean)", ["wrong_type"], "CAST(1 AS boolean)"),
+    ("CAST(DATE '2031-01-01' AS integer)", ["wrong_type"], "CAST(DATE '2031-01-01' AS integer)"),
     ("CASE WHEN 1 THEN 2 END", ["wrong_type"], "1"),
     ("CASE WHEN TRUE THEN 1 ELSE 'a' END", ["wrong_type"], "CASE WHEN TRUE THEN 1 ELSE 'a' END"),
     ("ROUND(1, 2, 3)", ["argument_count"], "ROUND(1, 2, 3)"),
@@ -192,8 +198,19 @@ class Fuzz(unittest.TestCase):
             "IN",
             "between",
             "DATE",
+            "NULL",
+            "TRUE",
+            "'a'",
+            "2.5",
+            "seats",
+            "CAST(",
+            "INTERVAL '1' DAY",
+            "max(Cal.day)",
+            "LEAST(",
         ]
-        for _ in range(3_000):
+        seeds += [formula for formula, _ in SCALARS]
+        ran = 0
+        for _ in range(4_000):
             text = r.choice(seeds)
             for _ in range(r.randint(1, 6)):
                 at = r.randint(0, len(text))
@@ -202,7 +219,63 @@ class Fuzz(unittest.TestCase):
             node, wrong = parse(text)
             self.assertTrue(all(0 <= d.span.start <= d.span.end <= len(text) for d in wrong), text)
             self.assertIsNotNone(node)
-            errors_or_limit(text)
+            if errors_or_limit(text) is None:
+                ran += 1
+                self.assertEqual(len(grid(text, picks=[{"column": "Port.region", "in": ["North"]}])), 1, text)
+        self.assertGreater(ran, 50)
+
+    def test_expressions_made_without_regard_to_types_are_refused_or_run(self):
+        r = random.Random(11)
+        leaves = [
+            "NULL",
+            "TRUE",
+            "'a'",
+            "''",
+            "2.5",
+            "1",
+            "0",
+            "DATE '2031-01-31'",
+            "TIMESTAMP '2031-01-31 10:00:00'",
+            "INTERVAL '1' DAY",
+            "INTERVAL '2' MONTH",
+        ]
+        leaves += ["seats", "max(Cal.day)", "max(Port.name)", "sum(Nobody.x)", "rows(Port)", "avg(Booking.fare)"]
+        functions = [
+            w["signature"].split("(")[0] for w in vocabulary() if w["kind"] == "function" and " " not in w["signature"].split("(")[0]
+        ]
+        special = [f"CAST({{}} AS {t})" for t in ("integer", "text", "date", "datetime", "boolean", "number")]
+        special += [
+            "EXTRACT(DAY FROM {})",
+            "start_of(month, {})",
+            "TRIM({})",
+            "{} IS NULL",
+            "NOT {}",
+            "-{}",
+            "({}) given (set Port.region = 'North')",
+        ]
+
+        def grow(depth):
+            if depth == 0 or r.random() < 0.2:
+                return r.choice(leaves)
+            kind = r.random()
+            a, b, c = (grow(depth - 1) for _ in range(3))
+            if kind < 0.4:
+                return f"({a} {r.choice(['+', '-', '*', '/', '%', '||', '=', '<', '>=', 'AND', 'OR', 'LIKE', 'IS DISTINCT FROM'])} {b})"
+            if kind < 0.6:
+                return r.choice(special).format(a)
+            if kind < 0.7:
+                return f"CASE WHEN {a} THEN {b} ELSE {c} END"
+            if kind < 0.8:
+                return f"({a} {r.choice(['', 'NOT '])}IN ({b}, {c}))"
+            return f"{r.choice(functions)}({', '.join([a, b, c][: r.randint(1, 3)])})"
+
+        ran = 0
+        for _ in range(6_000):
+            text = grow(r.randint(1, 3))
+            if errors_or_limit(text) is None:
+                ran += 1
+                self.assertEqual(len(grid(text, rows=["Port.region"], empty_lines=True)), 4, text)
+        self.assertGreater(ran, 500)
 
 
 if __name__ == "__main__":

@@ -53,10 +53,6 @@ class Plan:
     contexts: dict[tuple[int, int], int] = field(default_factory=dict)
     count: int = 1
 
-    def value_of(self, node: t.Typed, context: int) -> int:
-        """The step that computes a cell-shaped node in a context."""
-        return self.values[id(node), context]
-
 
 class Planner:
     """Lowers typed trees into one plan, sharing what they have in common."""

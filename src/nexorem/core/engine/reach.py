@@ -12,8 +12,6 @@ from nexorem.core.model.model import Link, Table
 from nexorem.core.model.paths import Inflow, LinkState
 from nexorem.core.model.star import Star
 
-ROLES = ("fact", "dimension", "bridge", "calendar", "disconnected")
-
 
 def role(star: Star, table: Table) -> str:
     """What a table is in the star. A fact looks others up and nobody looks it up over an active link; a bridge is a

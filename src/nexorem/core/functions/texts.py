@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
-from nexorem.core.functions.convert import cast
+from nexorem.core.functions.convert import can_cast, cast
 from nexorem.core.functions.registry import Function, ResultRule, register, takes
 from nexorem.core.limits import DEFAULT_LIMITS, over
 from nexorem.core.values import COLUMN_TYPES, Value, Vector, by_distinct
@@ -123,11 +123,16 @@ for _side in ("BOTH", "LEADING", "TRAILING"):
               "Without the spaces, or another character, at its ends.", f"TRIM({_side} ' ' FROM ' a ')")  # fmt: skip
 
 
-def _caster(target: str) -> Callable[[Vector], Vector]:
-    return lambda v: cast(v, target)
+def _register_cast(target: str) -> None:
+    def kernel(v: Vector) -> Vector:
+        return cast(v, target)
+
+    def result(dtypes: Sequence[str]) -> str | None:
+        return target if can_cast(dtypes[0], target) else None
+
+    register(Function(f"CAST {target}", 1, 1, result, kernel, f"CAST(x AS {target})", "In another type; what cannot be read is empty.",
+                      "CAST('12' AS integer)" if target == "integer" else ""))  # fmt: skip
 
 
 for _target in COLUMN_TYPES:
-    register(Function(f"CAST {_target}", 1, 1, takes(_target, "integer|number|text|boolean|date|datetime"),
-                      _caster(_target), f"CAST(x AS {_target})", "In another type; what cannot be read is empty.",
-                      "CAST('12' AS integer)" if _target == "integer" else ""))  # fmt: skip
+    _register_cast(_target)

@@ -249,6 +249,9 @@ class Binder:
         for item in items:
             if common_type([operand.dtype, item.dtype]) is None:
                 return self.report("wrong_type", f"A {operand.dtype} is never equal to a {item.dtype}.", item.span)
+        if common_type([operand.dtype, *(i.dtype for i in items)]) is None:
+            kinds = " and ".join(dict.fromkeys(i.dtype for i in items))
+            return self.report("wrong_type", f"The items of a list are of one type; here are {kinds}.", node.span)
         member = t.Member(node.span, "boolean", operand, items)
         return self._apply(FUNCTIONS["NOT"], (member,), node.span) if node.negated else member
 

@@ -324,8 +324,8 @@ export function Star({ model, fact }: { model: ModelDocument; fact: string }) {
           `Drop here to remove ${pulling.from}`
         ) : (
           <>
-            <span>Linked to nothing</span>
-            {placed.shelf.length === 0 && <span>nothing. Drag a link here to remove it, a column onto a column to make one</span>}
+            <span style={{ flex: 'none' }}>Linked to nothing</span>
+            {placed.shelf.length === 0 && <span>no table. Drag a link here to remove it.</span>}
             {placed.shelf.map((name) => (
               <button key={name} type="button" className="plain" onPointerDown={(e) => e.stopPropagation()} onClick={() => choose(name)}>
                 <RoleMark role="disconnected" /> <b>{name}</b> {count(model.tables.find((t) => t.name === name)?.rows ?? 0)}
