@@ -148,7 +148,7 @@ def make_ledger(r: Random) -> list[Row]:
     rows: list[Row] = []
     for end in month_ends():
         for vessel in p.VESSELS:
-            for code, _, line, _ in p.ACCOUNTS:
+            for code, _, line, _, _ in p.ACCOUNTS:
                 if r.random() < 0.06:
                     continue
                 size = vessel[3] * SEASON_WEIGHT[end.month - 1]
@@ -259,7 +259,7 @@ def generate(out: Path, bookings: int = BOOKINGS, seed: int = SEED) -> None:
     write_csv(out / "delay_bands.csv", "label low high", delay)
     write_csv(out / "price_bands.csv", "size low high label", price)
     write_workbook(out / "fares.xlsx", fare_sheets(r, routes))
-    write_workbook(out / "accounts.xlsx", [("accounts", [("code", "name", "line", "order"), *p.ACCOUNTS])])
+    write_workbook(out / "accounts.xlsx", [("accounts", [("code", "name", "line", "class", "order"), *p.ACCOUNTS])])
 
 
 def main() -> None:

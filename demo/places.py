@@ -28,10 +28,13 @@ AGENT_TOWNS = "Harbour Office,Quay Travel,Island Desk,Sound Bookings,Lantern Tou
 )
 DISTRICTS = ["Outer Lights", "Middle Holms", "Near Isles", "Mainland"]
 FARE_CLASSES = ["walk-on", "islander", "car", "van", "lorry", "cycle"]
+# code, name, line, class, order: the lines add up to the margin before depreciation, and with depreciation to the result
 ACCOUNTS = [
-    ("4000", "Ticket income", "income", 1), ("4100", "Freight income", "income", 1), ("4200", "On-board sales", "income", 1),
-    ("5000", "Fuel", "operating cost", 2), ("5100", "Crew pay", "operating cost", 2), ("5200", "Harbour dues", "operating cost", 2),
-    ("5300", "Repairs", "operating cost", 2), ("5400", "Insurance", "operating cost", 2), ("6000", "Depreciation", "depreciation", 3),
+    ("4000", "Ticket income", "income", "margin before depreciation", 1), ("4100", "Freight income", "income", "margin before depreciation", 1),
+    ("4200", "On-board sales", "income", "margin before depreciation", 1), ("5000", "Fuel", "operating cost", "margin before depreciation", 2),
+    ("5100", "Crew pay", "operating cost", "margin before depreciation", 2), ("5200", "Harbour dues", "operating cost", "margin before depreciation", 2),
+    ("5300", "Repairs", "operating cost", "margin before depreciation", 2), ("5400", "Insurance", "operating cost", "margin before depreciation", 2),
+    ("6000", "Depreciation", "depreciation", "result", 3),
 ]  # fmt: skip
 COMMUNITIES = [
     "Orrin Village", "Orrin Sands", "Calder Crofts", "Ness Common", "Skarvey", "Brannock Town", "Long Holm", "Weather Holm", "Firth",
