@@ -2,18 +2,22 @@
 
 say() { echo "nexorem: $*" >&2; }
 
-# Debian packages, by command that shows they are there. As root they are installed; anyone else is told which.
-debian() { # PACKAGES... -- because
-  local reason="${*##*-- }" packages="${*%% -- *}"
+# Debian packages that are missing. As root they are installed; anyone else is told which.
+debian() { # WHAT-IS-MISSING PACKAGE...
+  local what=$1 log
+  shift
   if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
-    say "installing $packages ($reason)"
-    local log; log=$(mktemp)
-    if ! { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $packages; } >"$log" 2>&1; then
-      tail -n 3 "$log" >&2; say "apt-get could not install $packages"; exit 2
+    say "installing $* ($what)"
+    log=$(mktemp)
+    if ! { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$@"; } >"$log" 2>&1; then
+      tail -n 3 "$log" >&2
+      say "apt-get could not install $*"
+      exit 2
     fi
     rm -f "$log"
   else
-    say "$reason is missing. Ask an administrator to run: apt-get install --no-install-recommends $packages"; exit 2
+    say "$what is missing. Ask an administrator to run: apt-get install --no-install-recommends $*"
+    exit 2
   fi
 }
 
@@ -24,7 +28,7 @@ python_packages() { # LOCK
   if [ -z "$python" ] || ! "$python" -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))'; then
     say "Python 3.11 is needed and was not found"; exit 2
   fi
-  "$python" -c 'import ensurepip' 2>/dev/null || debian python3-venv -- "Python's venv"
+  "$python" -c 'import ensurepip' 2>/dev/null || debian "Python's venv" python3-venv
   say "installing Python packages into .venv"
   # One that was left half-made is made anew.
   "$here/.venv/bin/python" -m pip --version >/dev/null 2>&1 || { rm -rf "$here/.venv"; "$python" -m venv "$here/.venv" >&2; }
@@ -39,12 +43,12 @@ postgresql() {
   if [ "$(id -u)" = 0 ] && [ ! -e /etc/postgresql-common/createcluster.conf ]; then
     mkdir -p /etc/postgresql-common && echo "create_main_cluster = false" >/etc/postgresql-common/createcluster.conf
   fi
-  debian postgresql -- "PostgreSQL's server"
+  debian "PostgreSQL's server" postgresql
 }
 
 chromium() {
   if [ -x /usr/bin/chromium ] && [ -x /usr/bin/chromedriver ]; then return; fi
-  debian chromium chromium-driver -- "Chromium with its driver"
+  debian "Chromium with its driver" chromium chromium-driver
 }
 
 node() {
