@@ -63,7 +63,7 @@ function OpenPackage() {
       <div style={{ flex: 1 }}>
         <b>Open a data package</b>
         <div className="quiet">
-          Drop a .zip with a datapackage.json and its CSV or Parquet files here. It becomes a model of its own; this one stays as it is.
+          Drop a .zip with a datapackage.json and its CSV or Parquet files here. It becomes a model of its own; the others stay as they are.
         </div>
         {progress !== null && (
           <div role="status">
