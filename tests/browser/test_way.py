@@ -1,7 +1,6 @@
 """The way of a newcomer, driven in Chromium: from the star to a number that explains itself, and back."""
 
 import json
-import os
 import re
 import tempfile
 import unittest
@@ -11,7 +10,7 @@ from pathlib import Path
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.driver import Browser
-from tests.browser.site import DEMO, site
+from tests.browser.site import site
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 STAGES = ("gather", "shape", "link", "measure", "probe", "prove")
@@ -127,9 +126,9 @@ class Way(unittest.TestCase):
         self.b.named("Heron", ".pick-list label").click()
         self.b.reads("not reached by Vessel", ".grid thead")
         self.assertEqual(len(self.b.all(".grid td.hatched")), len(self.b.all(".grid td")))
-        self.b.click("Take Vessel name out") if self.b.all('[aria-label="Take Vessel name out"]') else self.b.click(
-            "Take the pick Vessel name is Heron out"
-        )
+        self.b.click("Vessel name is Heron", ".chip button")
+        self.b.reads("Vessel.name", ".lens h2")
+        self.b.click("Take the pick Vessel name is Heron out")
         self.b.until(lambda: not self.b.all(".grid td.hatched"))
         self.b.click("Take Calendar year out")
         self.b.until(lambda: len(self.b.all(".grid thead tr")) == 1)
@@ -160,7 +159,7 @@ class Way(unittest.TestCase):
         self.choose("All", 0)
         self.b.reads("The filter on Vessel does not reach Target")
         self.assertIn("sailing the link is inactive", self.b.text(".lens"))
-        self.assertIn("12 of 310", self.b.text(".lens").replace("120 of 310", "12 of 310"))
+        self.assertIn("120 of 310", self.b.text(".lens"))
 
     def test_8_a_link_off_changes_the_number_and_its_reason_and_undo_brings_both_back(self):
         model = site().model()
@@ -327,7 +326,6 @@ class Way(unittest.TestCase):
         size = sum(len(gzip.compress((dist / name).read_bytes())) for name in first)
         self.assertTrue(first)
         self.assertLess(size, 250_000)
-        self.assertTrue(DEMO.is_dir() and os.path.isdir(dist))
 
 
 if __name__ == "__main__":

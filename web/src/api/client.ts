@@ -73,6 +73,13 @@ export class Refusal extends Error {
   }
 }
 
+/** Any failure as a problem to show: a refusal's own, or that no answer came. */
+export function problemOf(error: unknown): Problem {
+  if (error instanceof Refusal) return error.problem;
+  const detail = 'The server did not answer. Nothing has changed; try again when it runs.';
+  return { type: 'urn:nexorem:network', title: 'No answer', status: 0, detail, errors: [], changes: [], version: null };
+}
+
 interface Answered<T> {
   data?: T;
   error?: unknown;

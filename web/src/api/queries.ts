@@ -2,7 +2,7 @@
 import { QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { useShown } from '../app/shown';
-import { Refusal, client, unwrap, type Member, type ModelDocument, type Probe } from './client';
+import { client, problemOf, unwrap, type Member, type ModelDocument, type Probe } from './client';
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: false, refetchOnWindowFocus: false } },
@@ -72,7 +72,8 @@ export function useEdits(model: ModelDocument) {
       say(null);
     },
     onError: (error, asked) => {
-      if (error instanceof Refusal) say({ problem: error.problem, retry: error.problem.status === 409 ? asked.edit : null });
+      const problem = problemOf(error);
+      say({ problem, retry: problem.status === 409 ? asked.edit : null });
     },
   });
   const step = useMutation({
@@ -87,7 +88,7 @@ export function useEdits(model: ModelDocument) {
       say(null);
     },
     onError: (error) => {
-      if (error instanceof Refusal) say({ problem: error.problem, retry: null });
+      say({ problem: problemOf(error), retry: null });
       void queries.invalidateQueries({ queryKey: modelKey(model.id) });
     },
   });

@@ -59,6 +59,11 @@ export const useShown = create<Shown>((set) => ({
 /** What changes the state; never changes itself, so it needs no hook. */
 export const actions = useShown.getState();
 
+/** The probe to ask for: a pick of nothing yet lets everything through until something is ticked. */
+export function askedProbe(probe: Probe): Probe {
+  return { ...probe, picks: probe.picks.filter((p) => 'where' in p || p.in.length > 0) };
+}
+
 /** A probe as the model stores it, with what it leaves out filled in. */
 export function asProbe(stored: Record<string, unknown>): Probe {
   const list = (value: unknown) => (Array.isArray(value) ? (value as string[]) : []);

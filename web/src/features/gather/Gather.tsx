@@ -1,7 +1,7 @@
 // Gather: the tables that are here, and where more come from.
 import { useState, type DragEvent } from 'react';
 import { useNavigate } from 'react-router';
-import { Refusal, author, type ModelDocument, type Problem, type TableInfo } from '../../api/client';
+import { Refusal, author, problemOf, type ModelDocument, type Problem, type TableInfo } from '../../api/client';
 import { queryClient, useModels } from '../../api/queries';
 import { actions, useShown } from '../../app/shown';
 import { RoleMark } from '../../marks/Marks';
@@ -39,7 +39,7 @@ function OpenPackage() {
       await queryClient.invalidateQueries({ queryKey: ['models'] });
       void navigate(`/m/${id}/link`);
     } catch (error) {
-      if (error instanceof Refusal) say({ problem: { ...error.problem, title: `${file.name} was not opened; nothing has changed.` }, retry: null });
+      say({ problem: { ...problemOf(error), title: `${file.name} was not opened; nothing has changed.` }, retry: null });
     } finally {
       setProgress(null);
     }

@@ -31,6 +31,18 @@ function LinkRow({ link, table }: { link: LinkInfo; table: string }) {
   );
 }
 
+function LinkRows({ links, table }: { links: LinkInfo[]; table: string }) {
+  return (
+    <table>
+      <tbody>
+        {links.map((link) => (
+          <LinkRow key={link.name} link={link} table={table} />
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
 export function LensTable({ model, table }: { model: ModelDocument; table: TableInfo }) {
   const set = useShown((s) => s.set);
   const current = model.currents.find((c) => c.table === table.name);
@@ -77,13 +89,7 @@ export function LensTable({ model, table }: { model: ModelDocument; table: Table
         </>
       )}
       <h3>Links</h3>
-      <table>
-        <tbody>
-          {links.map((link) => (
-            <LinkRow key={link.name} link={link} table={table.name} />
-          ))}
-        </tbody>
-      </table>
+      <LinkRows links={links} table={table.name} />
       <p style={{ marginTop: 8 }}>
         <button type="button" className="pill small" onClick={() => set({ linkSheet: { from: `${table.name}.`, to: '' } })}>
           New link from here
@@ -157,13 +163,7 @@ export function LensColumn({ model, table, column }: { model: ModelDocument; tab
       {links.length > 0 && (
         <>
           <h3>A key of</h3>
-          <table>
-            <tbody>
-              {links.map((link) => (
-                <LinkRow key={link.name} link={link} table={table.name} />
-              ))}
-            </tbody>
-          </table>
+          <LinkRows links={links} table={table.name} />
         </>
       )}
       {users.length > 0 && (

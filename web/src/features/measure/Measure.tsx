@@ -3,7 +3,7 @@ import { useDebouncedValue } from '@mantine/hooks';
 import { useEffect, useMemo, useState } from 'react';
 import { toUtf16, type ErrorItem, type FormulaAnswer, type MeasureInfo, type ModelDocument, type Probe, type Scalar } from '../../api/client';
 import { useEdits, useFormula, useGrid } from '../../api/queries';
-import { actions, EMPTY_PROBE, useShown } from '../../app/shown';
+import { actions, EMPTY_PROBE, askedProbe, useShown } from '../../app/shown';
 import { measureText, memberText, nameText, count, columnName } from '../../shared/format';
 import { FormulaEditor } from './FormulaEditor';
 
@@ -224,7 +224,7 @@ const MOST_LINES = 9;
 function Beside({ model, measure, draft, label, changed, dtype }: Omit<LiveProps, 'told'> & { dtype: string }) {
   const open = useShown((s) => s.probe);
   const axis = useMemo(() => open?.rows.slice(0, 1) ?? [], [open]);
-  const base: Probe = { ...EMPTY_PROBE, rows: axis, picks: open?.picks ?? [], totals: 'grand' };
+  const base: Probe = { ...EMPTY_PROBE, rows: axis, picks: open ? askedProbe(open).picks : [], totals: 'grand' };
   const isNew = measure.name === '';
   const before = useGrid(model, isNew || measure.broken ? null : { ...base, measures: [measure.name] });
   const after = useGrid(model, changed || isNew ? { ...base, measures: [label], define: { [label]: draft.formula } } : null);

@@ -2,7 +2,7 @@
 import type { ReactNode } from 'react';
 import { Refusal, type EditTold, type Member, type ModelDocument, type Stop, type TraceNode } from '../../api/client';
 import { useTrace } from '../../api/queries';
-import { useShown } from '../../app/shown';
+import { askedProbe, useShown } from '../../app/shown';
 import { ChangeMark } from '../../marks/Marks';
 import { allowedText, columnName, columnText, count, measureText, memberText, nameText } from '../../shared/format';
 import { stopWords } from '../link/LensTable';
@@ -17,7 +17,7 @@ interface Step {
 
 export function LensCell({ model, measure, at }: { model: ModelDocument; measure: string; at: { column: string; member: Member }[] }) {
   const probe = useShown((s) => s.probe);
-  const asked = probe ? { ...probe, picks: probe.picks.filter((p) => 'where' in p || p.in.length > 0), sort: [] } : null;
+  const asked = probe ? { ...askedProbe(probe), sort: [] } : null;
   const trace = useTrace(model, asked, measure, at);
   const known = model.measures.find((m) => m.name === measure);
   if (trace.isPending) return <p className="wait">Tracing the cell…</p>;

@@ -1,15 +1,14 @@
 // Probe: a grid asked for by a sentence of chips; a chosen cell is traced in the Lens.
 import { Refusal, type ModelDocument } from '../../api/client';
 import { useGrid } from '../../api/queries';
-import { EMPTY_PROBE, useShown } from '../../app/shown';
+import { EMPTY_PROBE, askedProbe, useShown } from '../../app/shown';
 import { GridTable } from './GridTable';
 import { Picks } from './Picks';
 import { Sentence } from './Sentence';
 
 export function ProbeStage({ model }: { model: ModelDocument }) {
   const probe = useShown((s) => s.probe) ?? EMPTY_PROBE;
-  // A pick of nothing yet lets everything through until something is ticked.
-  const asked = { ...probe, picks: probe.picks.filter((p) => 'where' in p || p.in.length > 0) };
+  const asked = askedProbe(probe);
   const grid = useGrid(model, asked);
   return (
     <div className="probe-bench">

@@ -3,7 +3,7 @@ import { Menu } from '@mantine/core';
 import { useState, type DragEvent, type KeyboardEvent } from 'react';
 import type { ModelDocument, Pick, Probe } from '../../api/client';
 import { useEdits } from '../../api/queries';
-import { actions, EMPTY_PROBE, asProbe, useShown } from '../../app/shown';
+import { actions, EMPTY_PROBE, asProbe, useShown, type Selection } from '../../app/shown';
 import { columnName, columnText, nameText, UNMATCHED } from '../../shared/format';
 import { Chooser, type Choice } from './Chooser';
 
@@ -14,6 +14,12 @@ export function pickText(pick: Pick): string {
   const values = pick.in.map((v) => (v !== null && typeof v === 'object' ? UNMATCHED : columnText(v)));
   const listed = values.length > 3 ? `${values.slice(0, 2).join(', ')} and ${values.length - 2} more` : values.join(' or ');
   return `${columnName(pick.column)} is ${listed || 'nothing'}`;
+}
+
+/** A written `Table.column`, for the Lens. */
+function columnSelection(reference: string): Selection {
+  const dot = reference.indexOf('.');
+  return { kind: 'column', table: reference.slice(0, dot), name: reference.slice(dot + 1) };
 }
 
 /** Moves an item of a list to another place. */
@@ -60,7 +66,7 @@ function Chips({ part, probe, put }: { part: Part; probe: Probe; put: (change: P
         type="button"
         title="Drag to another place, or Alt and an arrow; Delete takes it out"
         onKeyDown={(e) => onKey(e, i)}
-        onClick={() => part === 'measures' && actions.select({ kind: 'measure', name })}
+        onClick={() => actions.select(part === 'measures' ? { kind: 'measure', name } : columnSelection(name))}
       >
         {text(name)}
       </button>
@@ -101,7 +107,9 @@ export function Sentence({ model, probe }: { model: ModelDocument; probe: Probe 
       where
       {probe.picks.map((pick, i) => (
         <span key={JSON.stringify(pick)} className="chip">
-          <button type="button">{pickText(pick)}</button>
+          <button type="button" onClick={() => 'column' in pick && actions.select(columnSelection(pick.column))} disabled={!('column' in pick)}>
+            {pickText(pick)}
+          </button>
           <button type="button" aria-label={`Take the pick ${pickText(pick)} out`} onClick={() => put({ picks: probe.picks.filter((_, j) => j !== i) })}>
             ✕
           </button>
