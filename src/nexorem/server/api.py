@@ -161,7 +161,7 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
     def preview_link(model_id: int, json: s.LinkRequest) -> Response:
         """What a link would be and do, before it is made."""
         _, star = workspace.star(model_id)
-        return jsonify(describe.link_preview(star, json.link, json.replaces))
+        return jsonify(describe.link_preview(star, json.link))
 
     @address("/models/<int:model_id>/tables/<string:table>/profiles", "GET", s.Profiles)
     def profiles(model_id: int, table: str) -> Response:

@@ -140,9 +140,9 @@ def grid_answer(grid: Grid) -> dict[str, Any]:
     }
 
 
-def link_preview(star: Star, asked: dict[str, Any], replaces: str | None) -> dict[str, Any]:
+def link_preview(star: Star, asked: dict[str, Any]) -> dict[str, Any]:
     """What a link would be and do: its keys, the cardinality the data prove, who is newly filtered, what forbids it."""
-    others = tuple(k for k in star.model.links if k.name != replaces)
+    others = star.model.links
     link = link_from_json(star.model, asked)
     wrong = check_link_types(star.model, link)
     if wrong:

@@ -386,7 +386,6 @@ class LinkRequest(Body):
     """A link that is thought of; without a cardinality the one that the data prove is taken."""
 
     link: dict[str, Any]
-    replaces: str | None = None
 
 
 class LinkPreview(BaseModel):

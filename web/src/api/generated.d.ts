@@ -660,11 +660,6 @@ export interface components {
             link: {
                 [key: string]: unknown;
             };
-            /**
-             * Replaces
-             * @default null
-             */
-            replaces: string | null;
         };
         /** Matrix */
         Matrix: {

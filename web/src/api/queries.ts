@@ -155,7 +155,7 @@ export function useLinkPreview(model: ModelDocument, link: Record<string, unknow
       unwrap(
         await client.POST('/api/models/{model_id}/link', {
           params: { path: { model_id: model.id } },
-          body: { link: link ?? {}, replaces: null },
+          body: { link: link ?? {} },
         }),
       ),
   });
