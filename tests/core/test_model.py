@@ -16,7 +16,8 @@ from nexorem.core.model.names import column_text, quoted, split_reference
 from nexorem.core.model.paths import doubled_paths, model_state
 from nexorem.core.model.star import Star
 from tests.core.small import LINKS, MEASURES, STAR, TABLES, make_star
-from tests.oracle.interpreter import Context, Filter
+from tests.oracle.common import Filter
+from tests.oracle.interpreter import Context
 from tests.oracle.random_models import Maker
 
 FACT = {

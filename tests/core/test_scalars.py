@@ -16,7 +16,7 @@ from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.values import vector
 from tests.core.small import STAR
 from tests.oracle import scalars
-from tests.oracle.interpreter import Context, Oracle
+from tests.oracle.interpreter import Context, Env, Oracle
 
 D, T = dt.date, dt.datetime
 
@@ -105,7 +105,7 @@ class Scalars(unittest.TestCase):
     @given(st.one_of(*LEVEL))
     def test_random_expressions_agree_with_the_oracle(self, formula):
         try:
-            expected = ORACLE.eval(ORACLE.tree(formula), Context([], []), None)
+            expected = ORACLE.eval(ORACLE.tree(formula), Env(Context([], [])))
         except OverflowError:
             self.assertRaises(CellError, computed, formula)
             return
@@ -138,7 +138,7 @@ class Scalars(unittest.TestCase):
     def test_whole_numbers_do_not_wrap(self):
         for formula in ("9223372036854775807 + 1", "4611686018427387904 * 2", "-9223372036854775807 - 2"):
             self.assertRaises(CellError, computed, formula)
-            self.assertRaises(OverflowError, ORACLE.eval, ORACLE.tree(formula), Context([], []), None)
+            self.assertRaises(OverflowError, ORACLE.eval, ORACLE.tree(formula), Env(Context([], [])))
         self.assertEqual(scalars.round_half_away(-2.5), -3.0)
 
 

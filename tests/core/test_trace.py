@@ -9,8 +9,9 @@ from nexorem.core.engine.probe import UNMATCHED, read_pick, read_probe
 from nexorem.core.engine.trace import trace
 from nexorem.core.limits import Budget
 from tests.core.small import STAR
-from tests.oracle.interpreter import UNMATCHED as MEMBER
-from tests.oracle.interpreter import Context, Filter
+from tests.oracle.common import UNMATCHED as MEMBER
+from tests.oracle.common import Filter
+from tests.oracle.interpreter import Context
 from tests.oracle.random_models import Maker
 
 
@@ -28,6 +29,13 @@ def only(node, kind):
             return at
         queue += at["children"]
     raise AssertionError(kind)
+
+
+def walked(node):
+    """A node and all below it, those in its edits too."""
+    yield node
+    for child in (*node["children"], *(c for e in node["edits"] for c in e["children"])):
+        yield from walked(child)
 
 
 class Trace(unittest.TestCase):
@@ -76,8 +84,8 @@ class Trace(unittest.TestCase):
         self.assertEqual(told("9223372036854775807 * trips")["value"]["error"], "overflow")
 
     def test_random_traces_agree_with_grid_and_oracle(self):
-        checked = scans = 0
-        for seed in range(250):
+        checked = scans = entered = 0
+        for seed in range(300):
             maker = Maker(seed)
             maker.with_measures(2)
             probe = maker.probe(["m0"]) | {"totals": "all"}
@@ -98,8 +106,24 @@ class Trace(unittest.TestCase):
                 else:
                     self.assertEqual(a, b, f"seed {seed}")
                 scans += self.count_rows(maker, probe, picks, found["tree"])
+                entered += self.enter_rows(maker, probe, picks, found["tree"])
         self.assertGreater(checked, 400)
+        self.assertGreater(entered, 20)
         self.assertGreater(scans, 30)
+
+    def enter_rows(self, maker, probe, picks, tree):
+        """Goes on in the rows told of every iteration: a value computed there by one node is the row's own."""
+        done = 0
+        for node in [n for n in walked(tree) if n.get("iteration")][:2]:
+            for row in node["iteration"]["rows"][:2]:
+                asked = read_probe(maker.star, probe)
+                found = trace(maker.star, asked, "m0", picks, Budget(), [(node["path"], row["key"])])
+                self.assertEqual(found["within"][0]["row"]["value"], row["value"])
+                formula = node["text"].partition("for each")[0]
+                if len(found["tree"]["children"]) == 1 and found["tree"]["children"][0]["text"] == formula[4:].strip():
+                    self.assertEqual(found["tree"]["children"][0]["value"], row["value"])
+                done += 1
+        return done
 
     def count_rows(self, maker, probe, picks, tree):
         """Rows of a scan that no edit stands before, counted by the oracle."""

@@ -10,7 +10,8 @@ from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.limits import Budget
 from nexorem.core.values import iso
-from tests.oracle.interpreter import UNMATCHED, Context, Filter
+from tests.oracle.common import UNMATCHED, Filter, of_member
+from tests.oracle.interpreter import Context, Env
 from tests.oracle.random_models import Maker
 
 FEW = {"rows": [], "columns": []}
@@ -43,12 +44,14 @@ class Page:
                 self.context.filters.append(Filter(table, (column,), allowed))
         for pick in probe["picks"]:
             if "where" in pick:
-                self.context = self.oracle.condition(self.oracle.tree(pick["where"]), True, self.context)
+                self.context = self.oracle.condition(self.oracle.tree(pick["where"]), True, Env(self.context))
+        self.oracle.page = list(self.context.filters)
 
     def cell(self, measure, coordinates):
         """The oracle's value at coordinates of (table, column) to value."""
-        filters = [Filter(t, (c,), [UNMATCHED] if v == UNMATCHED else [(v,)]) for (t, c), v in coordinates.items()]
-        return self.oracle.measure(measure, Context([*self.context.filters, *filters], self.context.active))
+        context = self.context.adding(*(of_member(table, column, v) for (table, column), v in coordinates.items()))
+        context.axes = frozenset(coordinates)
+        return self.oracle.measure(measure, context)
 
     def candidates(self, names):
         """The full lines of an axis: dicts of (table, column) to value."""

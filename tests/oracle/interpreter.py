@@ -3,40 +3,62 @@ nothing else. Tables are lists of dicts; a context is a list of filters and the 
 
 from __future__ import annotations
 
+import math
 from collections import deque
 
 from nexorem.core.language import syntax as s
 from nexorem.core.language.parser import parse
 from tests.oracle import scalars
+from tests.oracle.common import UNMATCHED, Filter, Refusal
+from tests.oracle.edits import Edits
+from tests.oracle.rows import Tables
 from tests.oracle.scalars import Interval
-
-UNMATCHED = "the unmatched member"
-
-
-class Refusal(Exception):
-    """The formula has no meaning here."""
-
-
-class Filter:
-    """Allowed combinations over columns of a table; `columns` None: allowed row numbers. May allow UNMATCHED."""
-
-    def __init__(self, table, columns, allowed):
-        self.table, self.columns, self.allowed = table, columns, set(allowed)
 
 
 class Context:
-    def __init__(self, filters, active):
+    """Filters, the links that are active, how some are turned (name → two-way, off or a table), the one-way links that
+    `match` added, and the columns on which the cell has a coordinate."""
+
+    def __init__(self, filters, active, turned=None, added=(), axes=()):
         self.filters, self.active = list(filters), frozenset(active)
+        self.turned, self.added, self.axes = dict(turned or {}), tuple(added), frozenset(axes)
+
+    def filtered_by(self, filters):
+        return Context(filters, self.active, self.turned, self.added, self.axes)
+
+    def adding(self, *filters):
+        return self.filtered_by([*self.filters, *filters])
 
 
-class Oracle:
+class Env:
+    """Where a node is evaluated: the context (with the row, if there is one, as a filter), the row, the `let` values."""
+
+    def __init__(self, context, row=None, lets=None):
+        self.context, self.row, self.lets = context, row, lets or {}
+
+    def cell(self):
+        return Env(self.context, None, self.lets)
+
+    def under(self, context):
+        return Env(context, None, self.lets)
+
+    def at(self, row, context):
+        return Env(context, row, self.lets)
+
+    def knowing(self, name, value):
+        return Env(self.context, self.row, {**self.lets, name.lower(): value})
+
+
+class Oracle(Tables, Edits):
     """`tables`: name → list of dicts. `links`: dicts with name, from, to (pairs of table and columns), cardinality,
-    flow, active, firm (as the model says). `calendars`: table → date column."""
+    flow, active, firm (as the model says). `calendars`: table → (date column, first month of the year). `page` are the page's filters."""
 
     def __init__(self, tables, columns, links, measures, calendars=()):
         self.tables, self.columns, self.links, self.measures = tables, columns, links, measures
         self.calendars = dict(calendars)
         self.trees = {}
+        self.names = {link["name"] for link in links}
+        self.page = []
 
     # rows
 
@@ -48,6 +70,8 @@ class Oracle:
         return None if None in key else key
 
     def is_firm(self, link):
+        if link["name"] not in self.names:
+            return False
         keys = [self.key(link["to"][0], r, link["to"][1]) for r in range(len(self.tables[link["to"][0]]))]
         return link["cardinality"] != "many-to-many" and link["firm"] is not False and None not in keys and len(set(keys)) == len(keys)
 
@@ -77,10 +101,14 @@ class Oracle:
         for link in self.links:
             if link["name"] in context.active and link["name"] != came:
                 source, target = link["from"][0], link["to"][0]
-                if table == source:
+                way = context.turned.get(link["name"], "two-way" if link["flow"] == "two-way" else source)
+                if table == source and way in ("two-way", source):
                     yield link, target
-                elif table == target and link["flow"] == "two-way":
+                elif table == target and way in ("two-way", target):
                     yield link, source
+        for link in context.added:
+            if link["name"] != came and table == link["from"][0]:
+                yield link, link["to"][0]
 
     def filtered(self, context, table, came):
         return any(f.table == table for f in context.filters) or any(
@@ -99,6 +127,11 @@ class Oracle:
 
     def passes(self, context, table, row, link, other):
         name = link["name"]
+        if "holds" in link:
+            if not self.filtered(context, other, name):
+                return True
+            others = range(len(self.tables[other]))
+            return row != UNMATCHED and any(link["holds"](r, row) and self.visible(context, other, r, name) for r in others)
         into_many = table == link["from"][0]
         if self.is_firm(link) and into_many:
             partner = UNMATCHED if row == UNMATCHED else self.partner(link, row)
@@ -149,64 +182,75 @@ class Oracle:
         return self.trees[formula]
 
     def measure(self, name, context):
-        return self.eval(self.tree(self.measures[name]), context, None)
+        return self.eval(self.tree(self.measures[name]), Env(context))
 
-    def eval(self, node, context, env):
-        """env is None in a cell, else a function from a table to the current row of it; `env.inner` is the context
-        in which measures and aggregates are computed there."""
+    def eval(self, node, env):
         match node:
             case s.Literal():
                 return Interval(node.dtype, node.value) if node.dtype in ("months", "days", "microseconds") else node.value
             case s.ColumnName():
-                return self.value(node.table, env(node.table), node.column)
+                return env.row.value(node.table, node.column)
             case s.BareName():
-                return self.measure(node.name, env.inner if env else context)
+                return self.name(node.name, env)
             case s.Chain():
-                result = self.eval(node.operands[0], context, env)
+                result = self.eval(node.operands[0], env)
                 for op, operand in zip(node.ops, node.operands[1:], strict=True):
-                    value = self.eval(operand, context, env)
+                    value = self.eval(operand, env)
                     if op in ("AND", "OR", "||"):
                         result = scalars.function(op, [result, value])
                     else:
                         result = scalars.arithmetic(op, result, value)
                 return result
             case s.Call():
-                return scalars.function(node.function, [self.eval(a, context, env) for a in node.arguments])
+                return scalars.function(node.function, [self.eval(a, env) for a in node.arguments])
             case s.InList():
-                operand = self.eval(node.operand, context, env)
+                operand = self.eval(node.operand, env)
                 result = False
                 for item in node.items:
-                    result = scalars.either(result, scalars.compare("=", operand, self.eval(item, context, env)))
+                    result = scalars.either(result, scalars.compare("=", operand, self.eval(item, env)))
                 return (None if result is None else not result) if node.negated else result
             case s.Case():
-                return self.case(node, context, env)
+                return self.case(node, env)
+            case s.Let():
+                for definition in node.definitions:
+                    env = env.knowing(definition.name, self.eval(definition.value, env))
+                return self.eval(node.body, env)
             case s.Aggregate():
-                return self.aggregate(node, env.inner if env else context)
+                return self.aggregate(node, env.cell())
+            case s.Asked():
+                return self.asked(node, env.cell())
+            case s.Rank():
+                return self.rank(node, env)
             case s.Given():
-                inner = env.inner if env else context
+                inner = env.cell()
                 for edit in node.edits:
-                    inner = self.edit(edit, inner)
-                return self.eval(node.operand, inner, None)
+                    inner = inner.under(self.edit(edit, inner))
+                return self.eval(node.operand, inner)
         raise Refusal(f"{node}")
 
-    def case(self, node, context, env):
+    def name(self, name, env):
+        if name.lower() in env.lets:
+            return env.lets[name.lower()]
+        if env.row is not None and env.row.has_name(name):
+            return env.row.name(name)
+        return self.measure(next(m for m in self.measures if m.lower() == name.lower()), env.context)
+
+    def case(self, node, env):
         for when, then in node.branches:
-            test = self.eval(when, context, env)
+            test = self.eval(when, env)
             if node.operand is not None:
-                test = scalars.compare("=", self.eval(node.operand, context, env), test)
+                test = scalars.compare("=", self.eval(node.operand, env), test)
             if test is True:
-                return self.eval(then, context, env)
-        return self.eval(node.otherwise, context, env) if node.otherwise else None
+                return self.eval(then, env)
+        return self.eval(node.otherwise, env) if node.otherwise else None
 
     # aggregates
 
-    def named(self, node):
-        """Tables named by columns of the row, not of nested aggregates or measures."""
+    def columns_in(self, node):
+        """The columns (as nodes) of the row, not those of nested aggregates or measures."""
         match node:
             case s.ColumnName():
-                return [node.table]
-            case s.Aggregate() | s.Given() | s.BareName() | s.Literal() | None:
-                return []
+                return [node]
             case s.Chain():
                 parts = node.operands
             case s.Call():
@@ -215,26 +259,37 @@ class Oracle:
                 parts = [node.operand, *node.items]
             case s.Case():
                 parts = [node.operand, node.otherwise, *(x for b in node.branches for x in b)]
-        return [table for part in parts for table in self.named(part)]
+            case s.Let():
+                parts = [*(d.value for d in node.definitions), node.body]
+            case s.Rank():
+                parts = [node.operand]
+            case _:
+                return []
+        return [column for part in parts for column in self.columns_in(part)]
 
-    def grain(self, node, context):
-        named = [*([] if node.function == "rows" else self.named(node.argument)), *self.named(node.where)]
-        candidates = [node.argument.name] if node.function == "rows" else named
-        for table in candidates:
+    def named(self, node):
+        return [c.table for c in self.columns_in(node)]
+
+    def grain(self, named, context):
+        for table in named:
             if set(named) <= set(self.chains(context, table)):
                 return table
         raise Refusal("no grain")
 
-    def aggregate(self, node, context):
-        grain = self.grain(node, context)
-        values = []
-        for row in self.visible_rows(context, grain):
-            env = self.environment(grain, context, row)
-            if node.where is not None and self.eval(node.where, context, env) is not True:
-                continue
-            values.append(1 if node.function == "rows" else self.eval(node.argument, context, env))
-        if not values:
+    def aggregate(self, node, env):
+        if node.over is not None:
+            found = self.rows(node.over, env)
+            rows = found.known() if node.function == "rows" else found.rows
+            places = [env.at(row, self.with_row(env.context, found, row)) for row in rows]
+        else:
+            grain = self.grain([*self.named(node.argument), *self.named(node.where)], env.context)
+            found = self.table_rows(grain, self.visible_rows(env.context, grain), env.context)
+            places = [env.at(row, self.with_row(env.context, found, row)) for row in found.rows]
+        if node.where is not None:
+            places = [p for p in places if self.eval(node.where, p) is True]
+        if not places:
             return None
+        values = [1 if node.function == "rows" else self.eval(node.argument, p) for p in places]
         full = [v for v in values if v is not None]
         if node.function in ("rows", "count"):
             return len(set(full)) if node.distinct else len(full)
@@ -243,102 +298,61 @@ class Oracle:
         if node.function == "sum":
             total = sum(full)
             return scalars.whole(total) if isinstance(total, int) else scalars.finite(total)
-        return {"avg": lambda: sum(full) / len(full), "min": lambda: min(full), "max": lambda: max(full)}[node.function]()
+        extra = self.eval(node.extra, env) if node.extra is not None else None
+        return getattr(self, f"total_{node.function}")(full, extra)
 
-    def environment(self, grain, context, number):
-        def env(table):
-            return self.look_up(context, grain, number, table)
+    def total_avg(self, full, _):
+        return sum(full) / len(full)
 
-        env.inner = Context([*context.filters, Filter(grain, None, [number])], context.active)
-        return env
+    def total_min(self, full, _):
+        return min(full)
 
-    # edits
+    def total_max(self, full, _):
+        return max(full)
 
-    def edit(self, edit, context):
-        match edit:
-            case s.SetWhere():
-                return self.condition(edit.predicate, edit.keep, context)
-            case s.Clear():
-                gone = self.target(edit.target, context) - (self.target(edit.but, context) if edit.but else set())
-                return self.cleared(context, gone)
-            case s.Via():
-                link = next(k for k in self.links if k["name"] == edit.name or (not edit.name and self.is_link(k, edit)))
-                tables = {link["from"][0], link["to"][0]}
-                rivals = {k["name"] for k in self.links if {k["from"][0], k["to"][0]} == tables}
-                return Context(context.filters, (context.active - rivals) | {link["name"]})
-        raise Refusal(f"{edit}")
+    def total_median(self, full, _):
+        return self.total_percentile(full, 0.5)
 
-    def is_link(self, link, edit):
-        left = [(c.table, c.column) for c in edit.left]
-        right = [(c.table, c.column) for c in edit.right]
-        ends = [[(link[side][0], c) for c in link[side][1]] for side in ("from", "to")]
-        return [left, right] in (ends, ends[::-1])
+    def total_percentile(self, full, share):
+        if share is None or not 0 <= share <= 1:
+            return None
+        full = sorted(full)
+        place = share * (len(full) - 1)
+        low, high = math.floor(place), math.ceil(place)
+        return full[low] + (place - low) * (full[high] - full[low])
 
-    def condition(self, predicate, keep, context):
-        table = self.named(predicate)[0]
-        columns = tuple(dict.fromkeys(self.columns_in(predicate)))
+    def total_stddev(self, full, _):
+        if len(full) < 2:
+            return None
+        mean = sum(full) / len(full)
+        return math.sqrt(sum((x - mean) ** 2 for x in full) / (len(full) - 1))
 
-        def allows(row):
-            def env(_):
-                return row
+    def total_listagg(self, full, between):
+        return None if between is None else between.join(sorted(full))
 
-            env.inner = context
-            return self.eval(predicate, context, env) is True
+    # asking about the context
 
-        allowed = [UNMATCHED] if allows(UNMATCHED) else []
-        for row in range(len(self.tables[table])):
-            if allows(row):
-                allowed.append(tuple(self.value(table, row, c) for c in columns))
-        if not keep:
-            gone = self.columns[table] if self.calendars.get(table) in columns else columns
-            context = self.cleared(context, {(table, c) for c in gone})
-        return Context([*context.filters, Filter(table, columns, allowed)], context.active)
+    def asked(self, node, env):
+        context = env.context
+        if node.column is None:
+            return any(f.table == node.table for f in context.filters)
+        table, column = node.column.table, node.column.column
+        if node.function == "filtered":
+            return any(f.table == table and (f.columns is None or column in f.columns) for f in context.filters)
+        if node.function == "on_axis":
+            return (table, column) in context.axes
+        values = {self.value(table, r, column) for r in self.visible_rows(context, table)}
+        if node.function == "single":
+            return len(values) == 1
+        if len(values) == 1:
+            return values.pop()
+        return self.eval(node.default, env) if node.default is not None else None
 
-    def columns_in(self, node):
-        match node:
-            case s.ColumnName():
-                return [node.column]
-            case s.Aggregate() | s.Given() | s.BareName() | s.Literal() | None:
-                return []
-            case s.Chain():
-                parts = node.operands
-            case s.Call():
-                parts = node.arguments
-            case s.InList():
-                parts = [node.operand, *node.items]
-            case s.Case():
-                parts = [node.operand, node.otherwise, *(x for b in node.branches for x in b)]
-        return [column for part in parts for column in self.columns_in(part)]
-
-    def target(self, target, context):
-        tables = {
-            "all": lambda: list(self.tables),
-            "table": lambda: [target.table],
-            "wide": lambda: list(self.chains(context, target.table)),
-            "into": lambda: self.sources(context, target.table, None),
-        }
-        if target.kind == "columns":
-            return {(c.table, c.column) for c in target.columns}
-        return {(t, c) for t in tables[target.kind]() for c in self.columns[t]}
-
-    def sources(self, context, table, came):
-        found = [table]
-        for link, other in self.flows(context, table, came):
-            found += self.sources(context, other, link["name"])
-        return found
-
-    def cleared(self, context, gone):
-        """Filters that lose a column keep the combinations of the rest."""
-        left = []
-        for f in context.filters:
-            had = f.columns if f.columns is not None else tuple(self.columns[f.table])
-            rest = tuple(c for c in had if (f.table, c) not in gone)
-            if rest == had:
-                left.append(f)
-            elif rest and f.columns is None:
-                kept = [x if x == UNMATCHED else tuple(self.value(f.table, x, c) for c in rest) for x in f.allowed]
-                left.append(Filter(f.table, rest, kept))
-            elif rest:
-                places = [had.index(c) for c in rest]
-                left.append(Filter(f.table, rest, [x if x == UNMATCHED else tuple(x[i] for i in places) for x in f.allowed]))
-        return Context(left, context.active)
+    def rank(self, node, env):
+        own = self.eval(node.operand, env)
+        found = self.rows(node.among, env.cell())
+        others = [self.eval(node.operand, env.at(row, self.with_row(env.context, found, row))) for row in found.rows]
+        if own is None:
+            return None
+        before = [x for x in others if x is not None and (x < own if node.ascending else x > own)]
+        return len(before) + 1

@@ -14,11 +14,12 @@ import click
 from nexorem.cli import common
 from nexorem.core.diagnostics import Diagnostic, refuse
 from nexorem.core.engine.grid import Grid, answer
-from nexorem.core.engine.plan import make_plan, print_plan
+from nexorem.core.engine.plan import make_plan
+from nexorem.core.engine.plan_text import print_plan
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.engine.trace import trace as trace_cell
 from nexorem.core.language.binder import Binder
-from nexorem.core.language.typed import print_tree
+from nexorem.core.language.printer import print_tree
 from nexorem.core.model.star import Star
 from nexorem.package.read import open_package
 from nexorem.package.write import write_package
@@ -212,7 +213,7 @@ def explain(package: Path, measure: str | None, defines: tuple[str, ...], as_jso
 def explained(star: Star, name: str, define: dict[str, str]) -> dict[str, Any]:
     """A formula's stages as text."""
     bound = Binder(star, define).measure(name)
-    return {"measure": bound.name, "dtype": bound.dtype, "tree": print_tree(bound), "plan": print_plan(make_plan(star, [bound]))}
+    return {"measure": bound.name, "dtype": bound.dtype, "tree": print_tree(bound), "plan": print_plan(star, make_plan(star, [bound]))}
 
 
 @click.command()

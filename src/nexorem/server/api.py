@@ -18,13 +18,14 @@ from spectree import SpecTree
 from nexorem import __version__
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.plan import make_plan, print_plan
+from nexorem.core.engine.plan import make_plan
+from nexorem.core.engine.plan_text import print_plan
 from nexorem.core.engine.probe import UNMATCHED, Pick, read_pick, read_probe
 from nexorem.core.engine.profile import profile
 from nexorem.core.engine.reach import reached_by
 from nexorem.core.engine.trace import trace
 from nexorem.core.language.binder import Binder
-from nexorem.core.language.typed import print_tree
+from nexorem.core.language.printer import print_tree
 from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
@@ -246,5 +247,5 @@ def formula_answer(workspace: Workspace, star: Star, asked: s.FormulaRequest) ->
     return {
         **told, "dtype": bound.dtype, "value": found["value"], "scans": reached["scans"], "tables": reached["tables"],
         "tree": print_tree(bound),
-        "plan": print_plan(make_plan(star, [bound])),
+        "plan": print_plan(star, make_plan(star, [bound])),
     }  # fmt: skip

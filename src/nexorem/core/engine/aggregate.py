@@ -2,35 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-
 import numpy as np
 
-from nexorem.core.diagnostics import CellError
-from nexorem.core.engine.context import Batch, Filter, classes, each_member
+from nexorem.core.engine.context import Batch, classes
+from nexorem.core.engine.reduce import Rows, count_distinct, divided, reduce_rows
+from nexorem.core.engine.rows import Around, known, over_rows, relation
 from nexorem.core.engine.scalar import evaluate, inner_nodes
-from nexorem.core.engine.visibility import Assignment, Selector, assign, ranges, selectors
+from nexorem.core.engine.visibility import Assignment, assign, ranges, selectors
+from nexorem.core.functions.arithmetic import alike
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
-from nexorem.core.model.star import ROWS, Star
-from nexorem.core.values import NUMERIC, Array, Vector, combine, empties
+from nexorem.core.model.star import Star
+from nexorem.core.values import NUMERIC, Array, Vector, combine, constant, empties, same_words
 
-Inner = Callable[[t.InRow, Batch], Vector]
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Rows:
-    """What is aggregated: an entry each, with its group. `values` is None for `rows`."""
-
-    groups: Array
-    count: int
-    values: Vector | None
+BY_PARTS = ("rows", "count", "sum", "avg", "min", "max")
 
 
-def row_values(star: Star, node: t.Aggregate, tree: t.Typed, rows: Array, inner: Callable[[t.InRow], Vector] | None = None) -> Vector:
-    """A row-shaped tree at these rows of the grain."""
+def row_values(star: Star, node: t.Aggregate, tree: t.Typed, rows: Array) -> Vector:
+    """A row-shaped tree without cell-shaped parts at these rows of the grain."""
     looked_up: dict[str, Array] = {}
 
     def leaf(found: t.Typed) -> Vector | None:
@@ -38,20 +28,20 @@ def row_values(star: Star, node: t.Aggregate, tree: t.Typed, rows: Array, inner:
             if found.table not in looked_up:
                 looked_up[found.table] = star.partner_along(node.lookups[found.table], rows)
             return star.column(found.table, found.column).take(looked_up[found.table])
-        if isinstance(found, t.InRow):
-            assert inner
-            return inner(found)
         return None
 
     return evaluate(tree, leaf, len(rows))
 
 
-def aggregate(star: Star, node: t.Aggregate, batch: Batch, budget: Budget, inner: Inner) -> Vector:
-    """The aggregate's value in each context of the batch; `inner` evaluates what stands in a row's context."""
-    found = selectors(star, star.inflow(node.grain, node.state), batch.filters, budget)
+def aggregate(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
+    """The aggregate's value in each context of the batch."""
+    star, budget = around.star, around.budget
+    extra = around.cells[id(node.extra)] if node.extra is not None else None
+    varies = extra is not None and len(np.unique(extra.codes()[0])) > 1
+    if inner_nodes(node.argument) or inner_nodes(node.where) or varies:
+        return _by_pairs(node, batch, around)
+    found = selectors(star, star.inflow(node.grain, node.state), batch, budget)
     rows = np.arange(star.size(node.grain))
-    if inner_nodes(node.argument) or inner_nodes(node.where):
-        return _with_inner(star, node, batch, budget, inner, rows)
     combinations, index, _ = classes([s.index for s in found], batch.size)
     if node.where is not None:
         rows = np.flatnonzero(widen(row_values(star, node, node.where, rows), "boolean").true())
@@ -59,59 +49,76 @@ def aggregate(star: Star, node: t.Aggregate, batch: Batch, budget: Budget, inner
     place = np.full(star.size(node.grain), -1, dtype=np.int64)
     place[rows] = np.arange(len(rows))
     results = empties(node.dtype, len(combinations))
+    if extra is not None:
+        same = np.zeros(len(combinations), np.int64)
+        extra = extra.take(same) if len(extra) else empties(extra.dtype, len(combinations))
     for part in assign(star, found, combinations, rows, budget):
         picked = values.take(place[part.rows]) if values is not None else None
-        results = _merged(results, _reduced(node, part, picked, len(combinations), budget))
+        results = _merged(results, _reduced(node, part, picked, len(combinations), extra, budget))
     return results.take(index)
 
 
-def _with_inner(star: Star, node: t.Aggregate, batch: Batch, budget: Budget, inner: Inner, rows: Array) -> Vector:
-    """Row by row in each context: the inner nodes are evaluated in one batch of (context, row) pairs."""
-    combinations, index, firsts = classes([f.index for f in batch.filters], batch.size)
-    outer = batch.at(firsts)
-    found = selectors(star, star.inflow(node.grain, node.state), outer.filters, budget)
-    owners, members = visible_pairs(star, found, outer.size, rows, budget)
-    budget.take(len(owners), 64 + 16 * len(batch.filters), "Running over the rows of every cell")
-    each = Filter(node.grain, ROWS, each_member(star.size(node.grain) + 1), members, "row")
-    pairs = outer.at(owners).adding(each)
-
-    def in_row(leaf: t.InRow) -> Vector:
-        return inner(leaf, pairs)
-
-    keep = np.ones(len(members), bool)
+def _by_pairs(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
+    """Row by row in each context: the cell-shaped parts are evaluated in one batch of (context, row) pairs."""
+    few, index, own = around.classes(batch)
+    found = known(relation(table_rows(around.star, node), few, own, node.state))
     if node.where is not None:
-        keep = widen(row_values(star, node, node.where, members, in_row), "boolean").true()
-    values = row_values(star, node, node.argument, members, in_row).take(np.flatnonzero(keep)) if node.argument is not None else None
-    part = Rows(owners[keep], len(combinations), values)
-    return reduce_rows(node.function, node.dtype, node.distinct, part).take(index)
+        found = found.take(np.flatnonzero(widen(over_rows(node.where, found, few, own, node.state), "boolean").true()))
+    values = over_rows(node.argument, found, few, own, node.state) if node.argument is not None else None
+    part = Rows(found.owners, few.size, values)
+    extra = own.cells[id(node.extra)] if node.extra is not None else None
+    return reduce_rows(node.function, node.dtype, node.distinct, part, extra, around.budget).take(index)
 
 
-def visible_pairs(star: Star, found: Sequence[Selector], size: int, rows: Array, budget: Budget) -> tuple[Array, Array]:
-    """(context, row) for every visible row of each of `size` contexts, by context, then row."""
-    combinations, index, _ = classes([s.index for s in found], size)
-    owners, members = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
-    for part in assign(star, found, combinations, rows, budget):
-        order = np.argsort(part.groups, kind="stable")
-        starts = np.searchsorted(part.groups[order], np.arange(len(part.group_firsts) + 1))
-        repeats, at = ranges(starts, part.pair_groups, budget)
-        owners.append(np.repeat(part.pair_classes, repeats))
-        members.append(part.rows[order[at]])
-    by_class, listed = np.concatenate(owners), np.concatenate(members)
-    order = np.lexsort((listed, by_class))
-    by_class, listed = by_class[order], listed[order]
-    # From classes of equal selectors back to the contexts themselves.
-    starts = np.searchsorted(by_class, np.arange(len(combinations) + 1))
-    repeats, at = ranges(starts, index, budget)
-    return np.repeat(np.arange(size), repeats), listed[at]
+def table_rows(star: Star, node: t.Aggregate) -> t.BaseRows:
+    """The visible rows of an aggregate's grain, as a table expression."""
+    table = star.model.table(node.grain)
+    assert table
+    columns = tuple(t.RowColumn(c.name, c.dtype, table.name, c.name) for c in table.columns)
+    return t.BaseRows(node.span, table.name, columns, table.name, False, "", table.name, {table.name: ()}, node.state)
+
+
+def single(node: t.Single, batch: Batch, around: Around) -> Vector:
+    """`the` and `single`: the smallest and the largest member that is visible are one and the same."""
+    star, budget = around.star, around.budget
+    found = selectors(star, star.inflow(node.table, node.state), batch, budget)
+    combinations, index, _ = classes([s.index for s in found], batch.size)
+    codes = star.domain(node.table, (node.column,)).codes
+    low, high = empties("integer", len(combinations)), empties("integer", len(combinations))
+    for part in assign(star, found, combinations, np.arange(star.size(node.table)), budget):
+        members = Vector("integer", codes[part.rows].astype(np.int64), np.ones(len(part.rows), bool))
+        low = _merged(low, _spread(part, members, "min", len(combinations), budget))
+        high = _merged(high, _spread(part, members, "max", len(combinations), budget))
+    low, high = low.take(index), high.take(index)
+    one = low.valid & (low.data == high.data)
+    if node.test:
+        return Vector("boolean", one, np.ones(batch.size, bool))
+    domain = star.domain(node.table, (node.column,))
+    value = star.column(node.table, node.column).take(domain.firsts[np.where(one, low.data, domain.size - 1)])
+    default = around.cells[id(node.default)] if node.default is not None else constant(node.dtype, None, batch.size)
+    return chosen(one, value, default, node.dtype)
+
+
+def chosen(first: Array, a: Vector, b: Vector, dtype: str) -> Vector:
+    """`a` where `first`, else `b`."""
+    a, b = alike(a, b)
+    return widen(Vector(a.dtype, np.where(first, a.data, b.data), np.where(first, a.valid, b.valid), a.words), dtype)
+
+
+def _spread(part: Assignment, values: Vector, function: str, count: int, budget: Budget) -> Vector:
+    """min or max of whole numbers for the classes of one assignment."""
+    groups = reduce_rows(function, "integer", False, Rows(part.groups, len(part.group_firsts), values))
+    return reduce_rows(function, "integer", False, Rows(part.pair_classes, count, groups.take(part.pair_groups)), budget=budget)
 
 
 def _merged(a: Vector, b: Vector) -> Vector:
-    """Two results whose valid places do not overlap; they share one dictionary or one has none."""
-    words = b.words if len(b.words) else a.words
-    return Vector(a.dtype, np.where(b.valid, b.data, a.data), a.valid | b.valid, words)
+    """Two results whose valid places do not overlap."""
+    if a.dtype == "text":
+        a, b = same_words([a, b])
+    return Vector(a.dtype, np.where(b.valid, b.data, a.data), a.valid | b.valid, b.words)
 
 
-def _reduced(node: t.Aggregate, part: Assignment, values: Vector | None, count: int, budget: Budget) -> Vector:
+def _reduced(node: t.Aggregate, part: Assignment, values: Vector | None, count: int, extra: Vector | None, budget: Budget) -> Vector:
     """Aggregates the rows of one assignment to its classes; rows are reduced to groups before groups are spread."""
     groups = len(part.group_firsts)
     if _one_to_one(part, groups):
@@ -120,9 +127,16 @@ def _reduced(node: t.Aggregate, part: Assignment, values: Vector | None, count: 
         owner = target[part.groups]
         keep = np.flatnonzero(owner >= 0)
         kept = values.take(keep) if values is not None else None
-        return reduce_rows(node.function, node.dtype, node.distinct, Rows(owner[keep], count, kept))
+        return reduce_rows(node.function, node.dtype, node.distinct, Rows(owner[keep], count, kept), extra, budget)
     if node.distinct and values is not None:
         return _distinct_spread(part, values, count, budget)
+    if node.function not in BY_PARTS:
+        assert values is not None
+        order = np.argsort(part.groups, kind="stable")
+        starts = np.searchsorted(part.groups[order], np.arange(groups + 1))
+        repeats, at = ranges(starts, part.pair_groups, budget)
+        spread = Rows(np.repeat(part.pair_classes, repeats), count, values.take(order[at]))
+        return reduce_rows(node.function, node.dtype, False, spread, extra, budget)
     partial = _partials(node, Rows(part.groups, groups, values))
     return _combined(node, partial, part, count)
 
@@ -141,14 +155,7 @@ def _distinct_spread(part: Assignment, values: Vector, count: int, budget: Budge
     starts = np.searchsorted(groups, np.arange(len(part.group_firsts) + 1))
     repeats, at = ranges(starts, part.pair_groups, budget)
     owners, found = np.repeat(part.pair_classes, repeats), codes[at]
-    return _count_distinct(owners, found, size, count)
-
-
-def _count_distinct(owners: Array, codes: Array, size: int, count: int) -> Vector:
-    present = np.bincount(owners, minlength=count) > 0
-    real = codes < size
-    _, firsts = combine([(owners[real], count), (codes[real], size)])
-    return Vector("integer", np.bincount(owners[real][firsts], minlength=count), present)
+    return count_distinct(owners, found, size, count)
 
 
 def _partials(node: t.Aggregate, rows: Rows) -> dict[str, Vector]:
@@ -176,60 +183,5 @@ def _combined(node: t.Aggregate, partial: dict[str, Vector], part: Assignment, c
         return spread("count", "sum")
     if node.function == "avg":
         total, items = widen(spread("sum", "sum"), "number"), spread("count", "sum")
-        return _divided(total, items.data)
+        return divided(total, items.data)
     return widen(spread(node.function, node.function), node.dtype)
-
-
-def _divided(total: Vector, items: Array) -> Vector:
-    with np.errstate(all="ignore"):
-        return Vector("number", total.data / items, total.valid & (items > 0))
-
-
-def reduce_rows(function: str, dtype: str, distinct: bool, rows: Rows) -> Vector:
-    """One of the aggregate functions, by group: a vector of `rows.count` entries.
-
-    A group without rows is empty; one whose values are all empty is 0 for count and empty for the rest.
-    """
-    values = rows.values
-    if values is None:
-        found = np.bincount(rows.groups, minlength=rows.count)
-        return Vector("integer", found, found > 0)
-    if distinct:
-        codes, size = values.codes()
-        return _count_distinct(rows.groups, codes, size, rows.count)
-    if function == "count":
-        present = np.bincount(rows.groups, minlength=rows.count) > 0
-        return Vector("integer", np.bincount(rows.groups[values.valid], minlength=rows.count), present)
-    if values.dtype == "null":
-        return empties(dtype, rows.count)
-    groups, data = rows.groups[values.valid], values.data[values.valid]
-    counts = np.bincount(groups, minlength=rows.count)
-    if function in ("min", "max"):
-        return widen(_extreme(function, values, groups, data, counts), dtype)
-    if function == "avg":
-        return _divided(widen(_sum("number", groups, data.astype(np.float64), counts), "number"), counts)
-    return widen(_sum(values.dtype, groups, data, counts), dtype)
-
-
-def _extreme(function: str, values: Vector, groups: Array, data: Array, counts: Array) -> Vector:
-    op = np.minimum if function == "min" else np.maximum
-    found = np.zeros(len(counts), dtype=data.dtype)
-    if len(data):
-        found[groups] = data  # any value of the group to start from
-        op.at(found, groups, data)
-    return Vector(values.dtype, found, counts > 0, values.words)
-
-
-def _sum(dtype: str, groups: Array, data: Array, counts: Array) -> Vector:
-    """Whole numbers are added exactly: in doubles where 53 bits hold every possible sum, else in 64 bits."""
-    near = np.bincount(groups, weights=data, minlength=len(counts))
-    if dtype == "number":
-        return Vector("number", near, (counts > 0) & np.isfinite(near))
-    if float(np.abs(data.astype(np.float64)).max(initial=0.0)) * len(data) < 2.0**53:
-        return Vector("integer", near.astype(np.int64), counts > 0)
-    exact = np.zeros(len(counts), np.int64)
-    np.add.at(exact, groups, data)
-    # Beyond 64 bits the exact sum wraps round, and is far from the same sum in doubles.
-    if (np.abs(near - exact.astype(np.float64)) > 2.0**62).any():
-        raise CellError("overflow", "A sum of whole numbers grew beyond 64 bits.")
-    return Vector("integer", exact, counts > 0)

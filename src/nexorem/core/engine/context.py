@@ -7,13 +7,13 @@ and says in `index` which one each cell shows. The cost of a batch follows K and
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from nexorem.core.model.star import ROWS, Columns, Star
-from nexorem.core.values import Array, combine
+from nexorem.core.values import Array, Vector, combine
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -77,7 +77,8 @@ def each_member(size: int) -> Sets:
 class Filter:
     """A filter on `columns` (or ROWS) of a table in a batch. `sets` are of members of that domain; `index` int64[N].
 
-    `origin` says for people where it comes from: pick, coordinate, row, or the text of an edit.
+    `origin` says for people where it comes from: pick, coordinate, row, or the text of an edit. `page` is its place
+    among the page's filters, -1 for any other and for one that lost a column.
     """
 
     table: str
@@ -85,14 +86,30 @@ class Filter:
     sets: Sets
     index: Array
     origin: str
+    page: int = -1
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Compared:
+    """What stands in the condition of a `match … where`, by node, in K variants; `index` int64[N] says which."""
+
+    index: Array
+    values: Mapping[int, Vector]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Batch:
-    """N contexts: their filters. All of a context's filters hold together."""
+    """N contexts: their filters. All of a context's filters hold together.
+
+    `axes` has for every column on the axes of the grid bool[N]: has the cell a coordinate there? `page` are the page's
+    own filters, each of one context. `compared` is by id of the link that a `match` added.
+    """
 
     size: int
     filters: tuple[Filter, ...] = ()
+    axes: Mapping[tuple[str, str], Array] = field(default_factory=dict)
+    page: tuple[Filter, ...] = ()
+    compared: Mapping[int, Compared] = field(default_factory=dict)
 
     def adding(self, *more: Filter) -> Batch:
         """With more filters."""
@@ -100,7 +117,24 @@ class Batch:
 
     def at(self, contexts: Array) -> Batch:
         """The contexts at these places."""
-        return Batch(len(contexts), tuple(replace(f, index=f.index[contexts]) for f in self.filters))
+        filters = tuple(replace(f, index=f.index[contexts]) for f in self.filters)
+        axes = {key: on[contexts] for key, on in self.axes.items()}
+        compared = {key: replace(c, index=c.index[contexts]) for key, c in self.compared.items()}
+        return Batch(len(contexts), filters, axes, self.page, compared)
+
+    def page_only(self) -> Batch:
+        """The page as one context."""
+        return Batch(1, self.page, {}, self.page)
+
+    def classes(self, more: Iterable[Array] = ()) -> tuple[Array, Array]:
+        """Contexts that cannot be told apart: the class of each (int64[N]) and the first context of each class.
+
+        `more` are arrays int64[N] in which contexts of one class must agree too.
+        """
+        indexes = [*(f.index for f in self.filters), *(c.index for c in self.compared.values())]
+        indexes += [on.astype(np.int64) for on in self.axes.values()]
+        _, index, firsts = classes([*indexes, *more], self.size)
+        return index, firsts
 
 
 def constant_filter(batch: Batch, table: str, columns: Columns, mask: Array, origin: str) -> Filter:
@@ -126,13 +160,14 @@ def without(star: Star, batch: Batch, table: str, columns: Iterable[str]) -> Bat
         if len(rest) == len(had):
             left.append(found)
         elif rest:
-            left.append(_projected(star, found, rest))
+            left.append(projected(star, found, rest))
     return replace(batch, filters=tuple(left))
 
 
-def _projected(star: Star, found: Filter, columns: tuple[str, ...]) -> Filter:
+def projected(star: Star, found: Filter, columns: tuple[str, ...]) -> Filter:
+    """The combinations of fewer columns that a filter allows."""
     before, after = star.domain(found.table, found.columns), star.domain(found.table, columns)
-    return replace(found, columns=columns, sets=found.sets.projected(after.codes[before.firsts]))
+    return replace(found, columns=columns, sets=found.sets.projected(after.codes[before.firsts]), page=-1)
 
 
 def classes(indexes: list[Array], size: int) -> tuple[Array, Array, Array]:

@@ -2,121 +2,133 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from nexorem.core.diagnostics import CellError
-from nexorem.core.engine.aggregate import aggregate
-from nexorem.core.engine.context import Batch, Filter, classes, constant_filter, sets_of_pairs, without
-from nexorem.core.engine.plan import ContextStep, Plan, ValueStep
-from nexorem.core.engine.scalar import computed, evaluate
-from nexorem.core.functions.convert import widen
+from nexorem.core.engine.aggregate import aggregate, single
+from nexorem.core.engine.context import Batch
+from nexorem.core.engine.edits import edited
+from nexorem.core.engine.iterate import iterated, ranked
+from nexorem.core.engine.plan import ContextStep, Needs, Plan, ValueStep
+from nexorem.core.engine.rows import Around
+from nexorem.core.engine.scalar import Leaf, computed, evaluate
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
-from nexorem.core.model.star import Star
+from nexorem.core.model.star import ROWS, Star
 from nexorem.core.values import Array, Vector
 
-CHUNK = 4_000_000  # members × right sides tried at a time
 
-
-@dataclass(frozen=True, slots=True, eq=False)
 class Execution:
-    """What a plan gave: each value step's vector, or the error its computation ended with, and each context."""
+    """A plan at work, and what it gave: each value step's vector, or the error its computation ended with, and each
+    context.
 
-    plan: Plan
-    values: dict[int, Vector | CellError]
-    contexts: dict[int, Batch | CellError]
+    `outer` is the execution around this one and `owners` says which of its contexts each of ours stands in; `leaf`
+    gives the columns of the row each of ours stands in.
+    """
+
+    def __init__(
+        self, star: Star, plan: Plan, budget: Budget, outer: Execution | None = None, owners: Array | None = None, leaf: Leaf | None = None
+    ) -> None:
+        self.star, self.plan, self.budget = star, plan, budget
+        self.outer, self.owners, self.leaf = outer, owners, leaf
+        self.values: dict[int, Vector | CellError] = {}
+        self.contexts: dict[int, Batch | CellError] = {}
 
     def root(self, place: int) -> Vector | CellError:
         """The value of the root at that place."""
         return self.values[self.plan.roots[place]]
 
+    def run(self, batch: Batch) -> Execution:
+        """Every step in order. A step that builds on a failed one has failed with the same error."""
+        self.contexts[0] = batch
+        for step in self.plan.steps:
+            self.budget.check()
+            try:
+                if isinstance(step, ContextStep):
+                    self.contexts[step.number] = self._context(step)
+                else:
+                    self.values[step.number] = self._value(step)
+            except CellError as error:
+                if isinstance(step, ContextStep):
+                    self.contexts[step.number] = error
+                else:
+                    self.values[step.number] = error
+        return self
 
-def execute(star: Star, plan: Plan, batch: Batch, budget: Budget) -> Execution:
-    """Every step in order. A step that builds on a failed one has failed with the same error."""
-    run = Execution(plan, {}, {0: batch})
-    for step in plan.steps:
-        budget.check()
-        try:
-            if isinstance(step, ContextStep):
-                run.contexts[step.number] = _context(star, step, run, budget)
-            else:
-                run.values[step.number] = _value(star, step, run, budget)
-        except CellError as error:
-            place: dict[int, Vector | CellError] | dict[int, Batch | CellError]
-            place = run.contexts if isinstance(step, ContextStep) else run.values
-            place[step.number] = error
-    return run
+    def batch(self, context: int) -> Batch:
+        """The batch of a context."""
+        found = self.contexts[context]
+        if isinstance(found, CellError):
+            raise found
+        return found
 
+    def vector(self, step: int) -> Vector:
+        """The vector of a value step."""
+        found = self.values[step]
+        if isinstance(found, CellError):
+            raise found
+        return found
 
-def _batch(run: Execution, context: int) -> Batch:
-    found = run.contexts[context]
-    if isinstance(found, CellError):
-        raise found
-    return found
+    def around(self, needs: Needs, batch: Batch, met: list[tuple[t.InRow, Execution]] | None = None) -> Around:
+        """What a step may look up while it works, every context by itself; `met` collects what its rows execute."""
+        plans = {id(node): plan for node, plan in needs.inner}
 
-
-def _vector(run: Execution, step: int) -> Vector:
-    found = run.values[step]
-    if isinstance(found, CellError):
-        raise found
-    return found
-
-
-def _value(star: Star, step: ValueStep, run: Execution, budget: Budget) -> Vector:
-    batch = _batch(run, step.context)
-    if isinstance(step.node, t.Aggregate):
-        plans = {id(node): plan for node, plan in step.inner}
-
-        def inner(node: t.InRow, pairs: Batch) -> Vector:
-            found = execute(star, plans[id(node)], pairs, budget).root(0)
+        def inner(node: t.InRow, pairs: Batch, owners: Array, leaf: Leaf) -> Vector:
+            run = Execution(self.star, plans[id(node)], self.budget, self, owners, leaf).run(pairs)
+            if met is not None:
+                met.append((node, run))
+            found = run.root(0)
             if isinstance(found, CellError):
                 raise found
             return found
 
-        return aggregate(star, step.node, batch, budget, inner)
-    return computed(step.node, [_vector(run, n) for n in step.inputs], batch.size)
+        cells = {id(node): self.vector(step) for node, step in needs.cells}
+        imported = tuple(self.vector(step).codes()[0] for step in needs.imported)
+        return Around(self.star, self.budget, batch.size, cells, imported, inner)
+
+    def _value(self, step: ValueStep) -> Vector:
+        node = step.node
+        if isinstance(node, t.LetValue):
+            return self._brought(step, node)
+        batch = self.batch(step.context)
+        match node:
+            case t.Aggregate():
+                return aggregate(node, batch, self.around(step.needs, batch))
+            case t.Iterated():
+                return iterated(node, batch, self.around(step.needs, batch))
+            case t.Rank():
+                return ranked(node, batch, self.around(step.needs, batch))
+            case t.Single():
+                return single(node, batch, self.around(step.needs, batch))
+            case t.Asked():
+                return asked(node, batch)
+        return computed(node, [self.vector(n) for n in step.inputs], batch.size)
+
+    def _brought(self, step: ValueStep, node: t.LetValue) -> Vector:
+        if step.outer is None:
+            assert self.leaf
+            return evaluate(node.definition.node, self.leaf, self.batch(0).size)
+        assert self.outer and self.owners is not None
+        return self.outer.vector(step.outer).take(self.owners)
+
+    def _context(self, step: ContextStep) -> Batch:
+        batch = self.batch(step.parent)
+        return edited(step.edit, batch, self.around(step.needs, batch))
 
 
-def _context(star: Star, step: ContextStep, run: Execution, budget: Budget) -> Batch:
-    before = _batch(run, step.parent)
-    edit = step.edit
-    if isinstance(edit, t.Cleared):
-        for table, columns in edit.columns.items():
-            before = without(star, before, table, columns)
-        return before
-    added = condition_filter(star, edit, before, {id(n): _vector(run, v) for n, v in step.inputs}, budget)
-    return without(star, before, edit.table, edit.replaces).adding(added)
+def execute(star: Star, plan: Plan, batch: Batch, budget: Budget) -> Execution:
+    """A plan, executed for a batch."""
+    return Execution(star, plan, budget).run(batch)
 
 
-def condition_filter(star: Star, edit: t.Condition, batch: Batch, outer: dict[int, Vector], budget: Budget) -> Filter:
-    """The filter of a condition, tried on each member of its columns; on the unmatched member all are empty.
-
-    `outer` has the values of what stands on its right, one a context. Contexts with equal values share one set.
-    """
-    firsts = star.domain(edit.table, edit.columns).firsts
-    if not outer:
-        return constant_filter(batch, edit.table, edit.columns, _tried(star, edit, firsts, {}), edit.text)
-    _, index, first_contexts = classes([v.codes()[0] for v in outer.values()], batch.size)
-    distinct = {key: v.take(first_contexts) for key, v in outer.items()}
-    owners, members = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
-    step = max(CHUNK // len(firsts), 1)
-    for start in range(0, len(first_contexts), step):
-        budget.check()
-        part = np.arange(start, min(start + step, len(first_contexts)))
-        tiled = {key: v.take(np.repeat(part, len(firsts))) for key, v in distinct.items()}
-        true = np.flatnonzero(_tried(star, edit, np.tile(firsts, len(part)), tiled))
-        owners.append(part[true // len(firsts)])
-        members.append(true % len(firsts))
-    sets = sets_of_pairs(np.concatenate(owners), np.concatenate(members), len(first_contexts))
-    return Filter(edit.table, edit.columns, sets, index, edit.text)
-
-
-def _tried(star: Star, edit: t.Condition, rows: Array, outer: dict[int, Vector]) -> Array:
-    def leaf(node: t.Typed) -> Vector | None:
-        if isinstance(node, t.ColumnValue):
-            return star.column(node.table, node.column).take(rows)
-        return outer[id(node)] if isinstance(node, t.InContext) else None
-
-    return widen(evaluate(edit.predicate, leaf, len(rows)), "boolean").true()
+def asked(node: t.Asked, batch: Batch) -> Vector:
+    """`filtered` and `on_axis`."""
+    found = np.zeros(batch.size, bool)
+    if node.axis:
+        assert node.column
+        found = batch.axes.get((node.table, node.column), found)
+    else:
+        for f in batch.filters:
+            if f.table == node.table and (node.column is None or f.columns is ROWS or node.column in f.columns):
+                found = found | (f.index >= 0)
+    return Vector("boolean", found, np.ones(batch.size, bool))

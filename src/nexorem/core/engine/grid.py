@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -164,14 +164,16 @@ def _combinations(star: Star, base: Batch, table: str, columns: list[str], budge
 def cells(star: Star, base: Batch, rows: Axis, columns: Axis) -> Batch:
     """The batch of all cells: the page's filters, then a filter an axis column."""
     count = len(rows.lines) * len(columns.lines)
-    batch = Batch(count, tuple(Filter(f.table, f.columns, f.sets, np.zeros(count, np.int64), f.origin) for f in base.filters))
     added = []
+    axes = {}
     places = np.arange(count)
     for part, line_of in ((rows, places // max(len(columns.lines), 1)), (columns, places % max(len(columns.lines), 1))):
         for i, (table, column) in enumerate(part.columns):
             size = star.domain(table, (column,)).size
-            added.append(Filter(table, (column,), each_member(size), part.lines[line_of, i], "coordinate"))
-    return batch.adding(*added)
+            index = part.lines[line_of, i]
+            added.append(Filter(table, (column,), each_member(size), index, "coordinate"))
+            axes[table, column] = index != TOTAL
+    return replace(base.at(np.zeros(count, np.int64)).adding(*added), axes=axes)
 
 
 def _shown(grid: Grid) -> Grid:

@@ -1,7 +1,8 @@
 """Typed trees to a plan: a flat list of numbered steps, in which nothing is computed twice.
 
 There are two kinds of steps. A `ContextStep` makes a context out of another one by a single edit; a `ValueStep`
-computes one node in one context. Everything about links is settled here: what flows into each scan, and over what.
+computes one node in one context. What is computed for each row of a scan or of a table expression is a plan of its
+own, executed once for all these rows.
 """
 
 from __future__ import annotations
@@ -9,35 +10,44 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from nexorem.core.engine.scalar import children, inner_nodes
+from nexorem.core.engine.scalar import cell_trees, children, inner_nodes, row_trees
 from nexorem.core.language import typed as t
-from nexorem.core.model.paths import Inflow
 from nexorem.core.model.star import Star
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class Needs:
+    """What a step needs besides its context: `cells`, the value steps of its cell-shaped parts, by node; `inner`, the
+    plan of each cell-shaped node that is computed for its rows; `imported`, the value steps these plans look up."""
+
+    cells: tuple[tuple[t.Typed, int], ...] = ()
+    inner: tuple[tuple[t.InRow, Plan], ...] = ()
+    imported: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class ContextStep:
-    """Context `number` is `parent` after `edit`. `inputs` are the value steps of the edit's right side, by node."""
+    """Context `number` is `parent` after `edit`."""
 
     number: int
     parent: int
-    edit: t.Condition | t.Cleared
-    inputs: tuple[tuple[t.InContext, int], ...]
+    edit: t.FilterEdit | t.Matched
+    needs: Needs
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class ValueStep:
     """Value `number` is `node` in `context`; `inputs` are value steps, in the order of the node's children.
 
-    A scan has `flow`, and `inner`: the plan, by node, of what stands in a row's context.
+    A `LetValue` is taken from outside the plan: from step `outer` of the plan around it, or (None) from the row.
     """
 
     number: int
     context: int
     node: t.Typed
     inputs: tuple[int, ...] = ()
-    flow: Inflow | None = None
-    inner: tuple[tuple[t.InRow, Plan], ...] = ()
+    needs: Needs = field(default_factory=Needs)
+    outer: int | None = None
 
 
 @dataclass(eq=False)
@@ -55,11 +65,16 @@ class Plan:
 
 
 class Planner:
-    """Lowers typed trees into one plan, sharing what they have in common."""
+    """Lowers typed trees into one plan, sharing what they have in common.
 
-    def __init__(self, star: Star) -> None:
-        self.star = star
+    `parent` lowers the plan around this one; `row` is the row scope that this plan's node stands in.
+    """
+
+    def __init__(self, star: Star, parent: Planner | None = None, row: object | None = None) -> None:
+        self.star, self.parent, self.row = star, parent, row
         self.plan = Plan()
+        self._lets: dict[int, int] = {}
+        self._imports: dict[tuple[int, int | None], int] = {}
 
     def add_root(self, node: t.Typed) -> None:
         """Adds a tree whose value is asked for."""
@@ -68,6 +83,9 @@ class Planner:
     def value(self, node: t.Typed, context: int) -> int:
         """The value step for a node in a context."""
         key = id(node), context
+        if isinstance(node, t.LetValue):
+            self.plan.values[key] = self._let_value(node.definition, node)
+            return self.plan.values[key]
         if key not in self.plan.values:
             self.plan.values[key] = self._lower(node, context)
         return self.plan.values[key]
@@ -78,16 +96,31 @@ class Planner:
                 return self.value(node.body, context)
             case t.Edited():
                 return self.value(node.body, self.edited(node.edits, context)[-1])
-            case t.Aggregate():
-                return self._scan(node, context)
+            case t.Let():
+                for definition in node.definitions:
+                    self._lets[id(definition)] = self.value(definition.node, context)
+                return self.value(node.body, context)
+        needs = self._needs(node, context)
         inputs = tuple(self.value(child, context) for child in children(node))
-        return self._add(ValueStep(len(self.plan.steps), context, node, inputs))
+        return self._add(ValueStep(len(self.plan.steps), context, node, inputs, needs))
+
+    def _let_value(self, definition: t.LetDefinition, node: t.LetValue) -> int:
+        """The step that has a definition's value: one of this plan, or one that brings it in."""
+        if id(definition) in self._lets:
+            return self._lets[id(definition)]
+        of_row = definition.scope is not None and definition.scope is self.row
+        assert of_row or self.parent
+        outer = None if of_row or not self.parent else self.parent._let_value(definition, node)
+        key = id(definition), outer
+        if key not in self._imports:
+            self._imports[key] = self._add(ValueStep(len(self.plan.steps), 0, node, outer=outer))
+        return self._imports[key]
 
     def edited(self, edits: Sequence[t.TypedEdit], context: int) -> list[int]:
-        """The contexts before the first and after each edit; `via` changes no filter, so its context is the same."""
+        """The contexts before the first and after each edit; one of links alone changes no filter."""
         found = [context]
         for edit in edits:
-            if not isinstance(edit, t.Switched):
+            if not isinstance(edit, t.LinkEdit) or (isinstance(edit, t.Matched) and cell_trees(edit)):
                 key = id(edit), context
                 if key not in self.plan.contexts:
                     self.plan.contexts[key] = self._edit(edit, context)
@@ -95,20 +128,23 @@ class Planner:
             found.append(context)
         return found
 
-    def _edit(self, edit: t.Condition | t.Cleared, context: int) -> int:
-        inner = inner_nodes(edit.predicate) if isinstance(edit, t.Condition) else []
-        inputs = tuple((n, self.value(n.body, context)) for n in inner if isinstance(n, t.InContext))
+    def _edit(self, edit: t.FilterEdit | t.Matched, context: int) -> int:
+        needs = self._needs(edit, context)
         number = self.plan.count
         self.plan.count += 1
-        self.plan.steps.append(ContextStep(number, context, edit, inputs))
+        self.plan.steps.append(ContextStep(number, context, edit, needs))
         return number
 
-    def _scan(self, node: t.Aggregate, context: int) -> int:
-        flow = self.star.inflow(node.grain, node.state)
-        inner = tuple(
-            (n, make_plan(self.star, [n.body])) for n in (*inner_nodes(node.argument), *inner_nodes(node.where)) if isinstance(n, t.InRow)
-        )
-        return self._add(ValueStep(len(self.plan.steps), context, node, (), flow, inner))
+    def _needs(self, node: t.Typed | t.TypedEdit, context: int) -> Needs:
+        cells = tuple((tree, self.value(tree, context)) for tree in cell_trees(node))
+        inner, imported = [], []
+        for found in (x for tree in row_trees(node) for x in inner_nodes(tree)):
+            if isinstance(found, t.InRow):
+                planner = Planner(self.star, self, found.scope)
+                planner.add_root(found.body)
+                inner.append((found, planner.plan))
+                imported += [s.outer for s in planner.plan.steps if isinstance(s, ValueStep) and s.outer is not None]
+        return Needs(cells, tuple(inner), tuple(dict.fromkeys(imported)))
 
     def _add(self, step: ValueStep) -> int:
         self.plan.steps.append(step)
@@ -121,33 +157,3 @@ def make_plan(star: Star, roots: Sequence[t.Typed]) -> Plan:
     for root in roots:
         planner.add_root(root)
     return planner.plan
-
-
-def print_plan(plan: Plan, indent: str = "") -> list[str]:
-    """The plan as stable text, a line a step."""
-    lines = [f"{indent}c0 = where it is computed"]
-    for step in plan.steps:
-        if isinstance(step, ContextStep):
-            using = f" with {', '.join(f'v{n}' for _, n in step.inputs)}" if step.inputs else ""
-            lines.append(f"{indent}c{step.number} = c{step.parent}, {step.edit.text}{using}")
-            continue
-        lines.append(f"{indent}v{step.number} = {_step_text(step)}")
-        for _, inner in step.inner:
-            lines += [f"{indent}  for each row:", *print_plan(inner, indent + "    ")]
-    return [*lines, f"{indent}answer {', '.join(f'v{n}' for n in plan.roots)}"]
-
-
-def _step_text(step: ValueStep) -> str:
-    node = step.node
-    if isinstance(node, t.Aggregate):
-        sources = [f"{f.table} {f.how} {f.link.name}" for f in (step.flow.walk() if step.flow else ()) if f.link]
-        return f"scan {node.grain} in c{step.context}: {node.text}; filters from {', '.join(sources) or 'itself'}"
-    if isinstance(node, t.Const):
-        return repr(node.value)
-    names = {t.Cases: "case", t.Member: "in"}
-    label = names.get(type(node), "")
-    if isinstance(node, t.Apply):
-        label = node.function.name
-    elif isinstance(node, t.Fold):
-        label = " ".join(f.name for f in node.functions)
-    return f"{label}({', '.join(f'v{n}' for n in step.inputs)})"

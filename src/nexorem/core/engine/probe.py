@@ -10,7 +10,8 @@ import numpy as np
 
 from nexorem.core.diagnostics import CellError, Diagnostic, Refused, refuse
 from nexorem.core.engine.context import Batch, Filter, constant_filter
-from nexorem.core.engine.execute import condition_filter, execute
+from nexorem.core.engine.edits import condition_filter
+from nexorem.core.engine.execute import execute
 from nexorem.core.engine.plan import Planner
 from nexorem.core.engine.scalar import inner_nodes
 from nexorem.core.functions.convert import PARSERS
@@ -213,7 +214,8 @@ def page(star: Star, binder: Binder, probe: Probe, budget: Budget) -> Batch:
         batch = batch.adding(constant_filter(batch, pick.table, (pick.column,), member_mask(star, pick), "pick"))
     for text in probe.conditions:
         batch = batch.adding(_condition(star, binder.page_condition(text), batch, budget))
-    return batch
+    filters = tuple(replace(f, page=place) for place, f in enumerate(batch.filters))
+    return replace(batch, filters=filters, page=filters)
 
 
 def _condition(star: Star, edit: t.Condition, batch: Batch, budget: Budget) -> Filter:

@@ -6,10 +6,11 @@ import heapq
 from collections.abc import Collection, Iterable, Sequence
 from typing import Any
 
-from nexorem.core.engine.scalar import children
+from nexorem.core.engine.scalar import cell_trees, children, row_trees, rows_within
 from nexorem.core.language import typed as t
 from nexorem.core.model.model import Link, Table
-from nexorem.core.model.paths import Inflow, LinkState
+from nexorem.core.model.names import column_text
+from nexorem.core.model.paths import DoublePath, Inflow, LinkState, inflow
 from nexorem.core.model.star import Star
 
 
@@ -36,7 +37,9 @@ def stop_reason(state: LinkState, link: Link, into: str) -> str:
     """Why a link does not carry a filter into a table: `` where it does."""
     if state.carries(link, into):
         return ""
-    return "one-way" if link.name in state.active else "inactive"
+    if link.name not in state.active:
+        return "inactive"
+    return "off" if state.way(link) == "off" else "one-way"
 
 
 def reached_tables(star: Star, state: LinkState, tables: Iterable[str]) -> set[str]:
@@ -44,7 +47,7 @@ def reached_tables(star: Star, state: LinkState, tables: Iterable[str]) -> set[s
     found, queue = set(tables), list(tables)
     while queue:
         at = queue.pop()
-        for link in star.model.links:
+        for link in state.links(star.model):
             if at in link.tables and state.carries(link, other := link.other(at)) and other not in found:
                 found.add(other)
                 queue.append(other)
@@ -101,11 +104,53 @@ def reach(star: Star, state: LinkState, source: str, target: str) -> dict[str, A
         if at in done:
             continue
         done.add(at)
-        for link in star.model.links:
+        for link in state.links(star.model):
             if at in link.tables and (other := link.other(at)) not in done:
                 why = stop_reason(state, link, other)
                 heapq.heappush(best, (stops + bool(why), length + 1, other, (*trail, (link.name, other, why))))
     return {"none": True}
+
+
+def carrying_edits(star: Star, state: LinkState, source: str, target: str) -> list[str]:
+    """The edits that would carry a filter from one table to another, for `given (…)`: those of the nearest chain of
+    links, or a `match` of two columns alike where no links lead there. Empty where they would make a second path."""
+    found = reach(star, state, source, target)
+    if "path" in found:
+        return []
+    edits = []
+    for stop in found.get("stops", ()):
+        link = star.model.link(stop["link"])
+        if link is None:  # the far side of a `match`
+            return []
+        if stop["reason"] == "inactive":
+            edits.append(f"via {link.ends_text}")
+            state = state.switched(star.model, link)
+        if not state.carries(link, stop["to"]):
+            edits.append(f"flow {link.ends_text} two-way")
+            state = state.turning(link, "two-way")
+    if "stops" not in found:
+        return _alike(star, source, target)
+    try:
+        inflow(star.model, target, state, star.firm)
+    except DoublePath:
+        return []
+    return edits if reach(star, state, source, target).get("path") else []
+
+
+def _alike(star: Star, source: str, target: str) -> list[str]:
+    """A `match` of columns with one name and type in both tables."""
+    ends = [star.model.table(name) for name in (source, target)]
+    pairs = [(a, b) for a in ends[0].columns for b in ends[1].columns] if ends[0] and ends[1] else []
+    same = [(a, b) for a, b in pairs if a.name.lower() == b.name.lower() and a.dtype == b.dtype]
+    return [f"match {column_text(source, a.name)} to {column_text(target, b.name)}" for a, b in same[:1]]
+
+
+def reach_table(star: Star, state: LinkState) -> dict[str, Any]:
+    """Who filters whom (formats.md, section 4): `tables`, and for each ordered pair how a filter on the first comes to
+    the second, or what blocks it."""
+    names = [x.name for x in star.model.tables]
+    pairs = [{"from": a, "to": b, **reach(star, state, a, b)} for a in names for b in names if a != b]
+    return {"tables": names, "pairs": pairs}
 
 
 def bus_matrix(star: Star) -> dict[str, Any]:
@@ -151,20 +196,48 @@ def edits_of(node: t.Typed) -> list[t.TypedEdit]:
     return [edit for n in nodes(node) if isinstance(n, t.Edited) for edit in n.edits]
 
 
+def overridden(star: Star, edit: t.FilterEdit) -> list[tuple[str, str]]:
+    """The columns whose filters an edit takes away or replaces, as (table, column)."""
+    match edit:
+        case t.Cleared() | t.Restored():
+            return [(table, c) for table, columns in edit.columns.items() for c in star.rows[table].columns if c in columns]
+        case t.Condition() | t.Listing():
+            return [(edit.table, c) for c in edit.replaces]
+        case t.Moved():
+            return [(edit.calendar, c) for c in star.rows[edit.calendar].columns]
+    return []
+
+
 def named_columns(node: t.Typed) -> list[str]:
     """Every column that a formula names to compute with or to filter by."""
-    return sorted({f"{n.table}.{n.column}" for n in nodes(node) if isinstance(n, t.ColumnValue)})
+    found = {(n.table, n.column) for n in nodes(node) if isinstance(n, t.ColumnValue | t.Single)}
+    found |= {(n.table, n.column) for n in nodes(node) if isinstance(n, t.Asked) and n.column}
+    for rows in (x for n in nodes(node) for x in tables_of(n)):
+        found |= {(c.table, c.column) for c in rows.columns if c.table and c.column and rows.identity is None}
+    for edit in edits_of(node):
+        if isinstance(edit, t.Condition | t.Listing):
+            found |= {(edit.table, c) for c in edit.columns or ()}
+    return sorted(f"{table}.{column}" for table, column in found)
+
+
+def tables_of(node: t.Typed) -> list[t.Rows]:
+    """The table expressions that stand directly in a node or its edits, the innermost first."""
+    own = [node.over] if isinstance(node, t.Iterated) else [node.among] if isinstance(node, t.Rank) else []
+    if isinstance(node, t.Edited):
+        own += [e.rows for e in node.edits if isinstance(e, t.Listing)]
+    return [x for rows in own for x in rows_within(rows)]
 
 
 def parts(node: t.Typed) -> list[t.Typed]:
     """Every node directly inside a node, of either shape."""
     if isinstance(node, t.MeasureValue | t.InRow | t.InContext):
         return [node.body]
-    if isinstance(node, t.Aggregate):
-        return [x for x in (node.argument, node.where) if x]
+    if isinstance(node, t.LetValue):
+        return [node.definition.node]
+    own = [*row_trees(node), *cell_trees(node), *children(node)]
     if isinstance(node, t.Edited):
-        return [node.body, *(e.predicate for e in node.edits if isinstance(e, t.Condition))]
-    return list(children(node))
+        own += [node.body, *(x for e in node.edits for x in (*row_trees(e), *cell_trees(e)))]
+    return own
 
 
 def reached_by(star: Star, node: t.Typed) -> dict[str, Any]:
@@ -175,10 +248,8 @@ def reached_by(star: Star, node: t.Typed) -> dict[str, Any]:
         told.append({"grain": scan.grain, "text": scan.text, "tables": {f.table: trail for f, trail in _trails(flow)}})
     own: set[str] = set()
     for edit in edits_of(node):
-        if isinstance(edit, t.Cleared):
-            own |= {f"{table}.{c}" for table, columns in edit.columns.items() for c in columns}
-        elif isinstance(edit, t.Condition) and not edit.keep:
-            own |= {f"{edit.table}.{c}" for c in edit.replaces}
+        if isinstance(edit, t.FilterEdit):
+            own |= {f"{table}.{c}" for table, c in overridden(star, edit)}
     tables = sorted({x for scan in told for x in scan["tables"]})
     return {"scans": told, "tables": tables, "overrides": sorted(own)}
 

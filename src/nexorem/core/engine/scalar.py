@@ -11,6 +11,8 @@ from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
 from nexorem.core.values import Vector, constant, empties
 
+Leaf = Callable[[t.Typed], Vector | None]
+
 
 def children(node: t.Typed) -> tuple[t.Typed, ...]:
     """The scalar nodes a node is computed from, in the order `computed` takes their values."""
@@ -21,6 +23,8 @@ def children(node: t.Typed) -> tuple[t.Typed, ...]:
             return (*(x for branch in node.branches for x in branch), node.otherwise)
         case t.Member():
             return (node.operand, *node.items)
+        case t.Let():
+            return (*(d.node for d in node.definitions), node.body)
     return ()
 
 
@@ -66,14 +70,25 @@ def _member(values: Sequence[Vector]) -> Vector:
     return Vector("boolean", true, true | ~unknown)
 
 
-def evaluate(node: t.Typed, leaf: Callable[[t.Typed], Vector | None], size: int) -> Vector:
-    """A tree over `size` rows. `leaf` gives the vector of a node that is not computed from others, else None."""
+def evaluate(node: t.Typed, leaf: Leaf, size: int, lets: dict[int, Vector] | None = None) -> Vector:
+    """A tree over `size` rows. `leaf` gives the vector of a node that is not computed from others, else None.
+
+    `lets` keeps what the definitions of the rows' own `let`s gave.
+    """
     found = leaf(node)
     if found is not None:
         return found
+    lets = {} if lets is None else lets
     if isinstance(node, t.Unknown):
         return empties("null", size)
-    return computed(node, [evaluate(child, leaf, size) for child in children(node)], size)
+    if isinstance(node, t.Let):
+        return evaluate(node.body, leaf, size, lets)
+    if isinstance(node, t.LetValue):
+        key = id(node.definition)
+        if key not in lets:
+            lets[key] = evaluate(node.definition.node, leaf, size, lets)
+        return lets[key]
+    return computed(node, [evaluate(child, leaf, size, lets) for child in children(node)], size)
 
 
 def inner_nodes(node: t.Typed | None) -> list[t.InRow | t.InContext]:
@@ -83,3 +98,72 @@ def inner_nodes(node: t.Typed | None) -> list[t.InRow | t.InContext]:
     if isinstance(node, t.InRow | t.InContext):
         return [node]
     return [inner for child in children(node) for inner in inner_nodes(child)]
+
+
+def rows_within(rows: t.Rows) -> list[t.Rows]:
+    """A table expression and every one inside it, the innermost first."""
+    found, queue = [], [rows]
+    while queue:
+        at = queue.pop()
+        found.append(at)
+        if isinstance(at, t.JoinedRows):
+            queue += [at.left, at.right]
+        elif isinstance(at, t.KnownRows | t.WhereRows | t.TopRows | t.WithRows):
+            queue.append(at.rows)
+    return found[::-1]
+
+
+def row_trees(node: t.Typed | t.TypedEdit | t.Rows) -> list[t.Typed]:
+    """The row-shaped trees that a node, an edit or a table expression evaluates for rows of its own."""
+    match node:
+        case t.Aggregate():
+            return [x for x in (node.argument, node.where) if x]
+        case t.Iterated():
+            return [*row_trees(node.over), *(x for x in (node.where, node.argument) if x)]
+        case t.Rank():
+            return [*row_trees(node.among), node.by]
+        case t.Condition():
+            return [node.predicate]
+        case t.Matched():
+            return [node.predicate] if node.predicate else []
+        case t.Listing():
+            return row_trees(node.rows)
+        case t.Rows():
+            trees: list[t.Typed] = []
+            for part in rows_within(node):
+                if isinstance(part, t.WhereRows):
+                    trees.append(part.predicate)
+                elif isinstance(part, t.TopRows):
+                    trees.append(part.by)
+                elif isinstance(part, t.WithRows):
+                    trees += part.values
+            return trees
+    return []
+
+
+def cell_trees(node: t.Typed | t.TypedEdit | t.Rows) -> list[t.Typed]:
+    """The cell-shaped trees beside a node's own rows, computed once in the context it stands in."""
+    match node:
+        case t.Aggregate():
+            return [node.extra] if node.extra else []
+        case t.Iterated():
+            return [*cell_trees(node.over), *([node.extra] if node.extra else [])]
+        case t.Single():
+            return [node.default] if node.default else []
+        case t.Rank():
+            return [node.operand, *cell_trees(node.among)]
+        case t.Condition() | t.Matched():
+            return [n.body for n in inner_nodes(node.predicate) if isinstance(n, t.InContext)]
+        case t.Listing():
+            return cell_trees(node.rows)
+        case t.Moved():
+            return [node.by] if node.by else []
+        case t.Rows():
+            trees: list[t.Typed] = []
+            for part in rows_within(node):
+                if isinstance(part, t.ListedRows):
+                    trees += [x for line in part.lines for x in line]
+                elif isinstance(part, t.TopRows):
+                    trees.append(part.count)
+            return trees
+    return []

@@ -8,17 +8,22 @@ together; what they leave visible there becomes one new selector on this side of
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from nexorem.core.engine.context import Batch, Filter, Sets, classes, sets_of_pairs
+from nexorem.core.engine.context import Batch, Sets, classes, sets_of_pairs
+from nexorem.core.engine.scalar import evaluate
+from nexorem.core.functions.convert import widen
+from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
-from nexorem.core.model.model import Link
+from nexorem.core.model.model import Comparison, Link
 from nexorem.core.model.paths import Inflow
 from nexorem.core.model.star import ROWS, Columns, Star
-from nexorem.core.values import Array, combine
+from nexorem.core.values import Array, Vector, combine
+
+PAIRS_AT_ONCE = 4_000_000
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -39,16 +44,18 @@ class Selector:
         return star.spread(self.table, self.columns, self.chain)
 
 
-def selectors(star: Star, flow: Inflow, filters: Sequence[Filter], budget: Budget) -> list[Selector]:
-    """Every condition that the filters put on the rows of `flow.table`."""
-    found = [Selector(f.table, f.columns, (), f.sets, f.index) for f in filters if f.table == flow.table]
+def selectors(star: Star, flow: Inflow, batch: Batch, budget: Budget) -> list[Selector]:
+    """Every condition that the filters of a batch put on the rows of `flow.table`."""
+    found = [Selector(f.table, f.columns, (), f.sets, f.index) for f in batch.filters if f.table == flow.table]
     for source in flow.sources:
-        behind = selectors(star, source, filters, budget)
+        behind = selectors(star, source, batch, budget)
         assert source.link
         if not behind:
             continue
         if source.how == "lookup":
             found += [Selector(s.table, s.columns, (source.link, *s.chain), s.sets, s.index) for s in behind]
+        elif isinstance(source.link, Comparison):
+            found.append(_compared_gate(star, source.link, behind, batch, budget))
         else:
             found.append(_gate(star, flow.table, source, behind, budget))
     return found
@@ -80,6 +87,57 @@ def _gate(star: Star, table: str, source: Inflow, behind: list[Selector], budget
     sets = sets_of_pairs(np.concatenate([nothing, *owners]), np.concatenate([nothing, *members]), len(combinations))
     free = np.asarray((combinations < 0).all(axis=1))
     return Selector(table, columns, (), sets, np.where(free[index], -1, index))
+
+
+def _compared_gate(star: Star, link: Comparison, behind: list[Selector], batch: Batch, budget: Budget) -> Selector:
+    """The gate of a `match … where`: the rows for which some visible row of the other table makes its condition true."""
+    columns, theirs = link.from_columns, link.to_columns
+    compared = batch.compared.get(id(link))
+    variant = compared.index if compared else np.zeros(batch.size, np.int64)
+    combinations, index, _ = classes([*(s.index for s in behind), variant], batch.size)
+    variants, combinations = combinations[:, -1], combinations[:, :-1]
+    free = np.asarray((combinations < 0).all(axis=1))
+    rows = np.arange(star.size(link.to_table))
+    key = star.domain(link.to_table, theirs).codes[rows]
+    nothing = np.zeros(0, np.int64)
+    owners, members = [nothing], [nothing]
+    for k in np.unique(variants[~free]):
+        source, target = true_pairs(star, link, {n: v.take(np.array([k])) for n, v in compared.values.items()} if compared else {}, budget)
+        starts = np.searchsorted(source, np.arange(star.domain(link.to_table, theirs).size + 1))
+        own = np.flatnonzero((variants == k) & ~free)
+        for part in assign(star, behind, combinations[own], rows, budget, key):
+            there = key[part.rows[part.group_firsts]]
+            repeats, at = ranges(starts, there[part.pair_groups], budget)
+            owners.append(np.repeat(own[part.pair_classes], repeats))
+            members.append(target[at])
+    sets = sets_of_pairs(np.concatenate(owners), np.concatenate(members), len(combinations))
+    return Selector(link.from_table, columns, (), sets, np.where(free[index], -1, index))
+
+
+def true_pairs(star: Star, link: Comparison, outer: Mapping[int, Vector], budget: Budget) -> tuple[Array, Array]:
+    """The pairs of members of the link's two ends for which its condition is true, by source: (source, target) int64.
+
+    Members are those of the domains of `to_columns` and `from_columns`; neither unmatched member is among them.
+    `outer` has one value for each cell-shaped node of the condition.
+    """
+    source, target = star.domain(link.to_table, link.to_columns).firsts[:-1], star.domain(link.from_table, link.from_columns).firsts[:-1]
+    nothing = np.zeros(0, np.int64)
+    found = [(nothing, nothing)]
+    step = max(PAIRS_AT_ONCE // max(len(target), 1), 1)
+    for start in range(0, len(source), step):
+        budget.check()
+        part = source[start : start + step]
+        count = len(part) * len(target)
+
+        def leaf(node: t.Typed, part: Array = part, count: int = count) -> Vector | None:
+            if isinstance(node, t.ColumnValue):
+                rows = np.repeat(part, len(target)) if node.table == link.to_table else np.tile(target, len(part))
+                return star.column(node.table, node.column).take(rows)
+            return outer[id(node)].take(np.zeros(count, np.int64)) if isinstance(node, t.InContext) else None
+
+        true = np.flatnonzero(widen(evaluate(link.predicate, leaf, count), "boolean").true())
+        found.append((start + true // max(len(target), 1), true % max(len(target), 1)))
+    return np.concatenate([a for a, _ in found]), np.concatenate([b for _, b in found])
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -205,12 +263,31 @@ def ranges(starts: Array, picked: Array, budget: Budget) -> tuple[Array, Array]:
     return repeats, np.repeat(starts[picked], repeats) + within
 
 
+def visible_pairs(star: Star, found: Sequence[Selector], size: int, rows: Array, budget: Budget) -> tuple[Array, Array]:
+    """(context, row) for every visible row of each of `size` contexts, by context, then row."""
+    combinations, index, _ = classes([s.index for s in found], size)
+    owners, members = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
+    for part in assign(star, found, combinations, rows, budget):
+        order = np.argsort(part.groups, kind="stable")
+        starts = np.searchsorted(part.groups[order], np.arange(len(part.group_firsts) + 1))
+        repeats, at = ranges(starts, part.pair_groups, budget)
+        owners.append(np.repeat(part.pair_classes, repeats))
+        members.append(part.rows[order[at]])
+    by_class, listed = np.concatenate(owners), np.concatenate(members)
+    order = np.lexsort((listed, by_class))
+    by_class, listed = by_class[order], listed[order]
+    # From classes of equal selectors back to the contexts themselves.
+    starts = np.searchsorted(by_class, np.arange(len(combinations) + 1))
+    repeats, at = ranges(starts, index, budget)
+    return np.repeat(np.arange(size), repeats), listed[at]
+
+
 def visible(star: Star, flow: Inflow, batch: Batch, budget: Budget) -> Array:
     """For a batch of one context: bool[n+1], which rows of `flow.table`, and its unmatched member, are visible."""
     assert batch.size == 1
     shown = np.ones(star.size(flow.table) + 1, bool)
     shown[-1] = star.has_unmatched(flow.table)
-    for selector in selectors(star, flow, batch.filters, budget):
+    for selector in selectors(star, flow, batch, budget):
         k = int(selector.index[0])
         if k >= 0:
             shown &= selector.sets.mask(k, star.domain(selector.table, selector.columns).size)[selector.codes(star)]

@@ -2,34 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
-from nexorem.core.diagnostics import Diagnostic, Mend, Span, near
+from nexorem.core.diagnostics import Diagnostic, Span
 from nexorem.core.functions.convert import parse_date, parse_datetime
-from nexorem.core.functions.dates import DAY_PARTS, INTERVAL_UNITS, TIME_PARTS, UNITS
-from nexorem.core.functions.library import FUNCTIONS
+from nexorem.core.functions.dates import INTERVAL_UNITS
 from nexorem.core.language import syntax as s
+from nexorem.core.language.functions_parser import FunctionsParser
 from nexorem.core.language.lexer import Token
-from nexorem.core.language.tokens import Stuck, TokenReader
+from nexorem.core.language.tokens import Stuck
 from nexorem.core.limits import DEFAULT_LIMITS, Limits
 from nexorem.core.model.names import RESERVED
-from nexorem.core.values import COLUMN_TYPES
 
-AGGREGATES = ("sum", "avg", "min", "max", "count", "rows")
-EDIT_WORDS = ("set", "keep", "clear", "via")
 COMPARISONS = ("=", "<>", "<", "<=", ">", ">=")
-TYPE_WORDS = {t: t for t in COLUMN_TYPES} | {"timestamp": "datetime"}
 OR, AND, NOT, COMPARE, ADD, MULTIPLY, SIGN = range(1, 8)
 CHAINED = {
     "or": (OR, "OR"), "and": (AND, "AND"), "+": (ADD, "+"), "-": (ADD, "-"), "||": (ADD, "||"), "*": (MULTIPLY, "*"),
     "/": (MULTIPLY, "/"), "%": (MULTIPLY, "%"),
 }  # fmt: skip
 COMPARE_WORDS = (*COMPARISONS, "is", "in", "not", "between", "like")
-PLAIN_FUNCTIONS = {name.lower() for name, f in FUNCTIONS.items() if not f.operator and " " not in name}
 
 
-class Parser(TokenReader):
+class Parser(FunctionsParser):
     """Reads one formula."""
+
+    ADDED = ADD
 
     # whole formula
 
@@ -67,6 +62,8 @@ class Parser(TokenReader):
                 return left
 
     def starts_comparison(self, text: str) -> bool:
+        if text == "in" and self.bare_in_ends:
+            return False
         return text in COMPARE_WORDS and (text != "not" or self.peek().word() in ("in", "between", "like"))
 
     def chain(self, first: s.Node, level: int) -> s.Node:
@@ -84,6 +81,8 @@ class Parser(TokenReader):
 
     def prefix(self, lowest: int) -> s.Node:
         token = self.token
+        if token.word() == "let" and self.peek().kind in ("name", "quoted") and self.peek(2).text == "=":
+            return self.let()
         if token.word() == "not" and lowest <= NOT:
             return self.unary("NOT", NOT)
         if self.is_op("-") and lowest <= SIGN:
@@ -95,6 +94,18 @@ class Parser(TokenReader):
             self.level -= 1
             return node
         return self.postfix(self.primary())
+
+    def let(self) -> s.Node:
+        """`let a = …, b = … in …`; the body reaches as far as it can."""
+        start = self.take()
+        self.deeper()
+        outer, self.bare_in_ends = self.bare_in_ends, True
+        definitions = self.definitions()
+        self.bare_in_ends = outer
+        self.expect_word("in")
+        body = self.expression()
+        self.level -= 1
+        return self.counted(s.Let(start.span.to(body.span), definitions, body))
 
     def unary(self, function: str, level: int) -> s.Node:
         token = self.take()
@@ -145,12 +156,6 @@ class Parser(TokenReader):
         more = (self.expression(ADD),) if self.skip_word("escape") else ()
         return self.call("LIKE", token, left, pattern, *more)
 
-    def list_of(self, read: Callable[[], s.Node]) -> list[s.Node]:
-        items = [self.guarded(read)]
-        while self.skip_op(","):
-            items.append(self.guarded(read))
-        return items
-
     def postfix(self, node: s.Node) -> s.Node:
         levels = 0
         while self.is_word("given"):
@@ -158,9 +163,11 @@ class Parser(TokenReader):
             self.deeper()
             levels += 1
             self.expect_op("(", "after given")
+            outer, self.bare_in_ends = self.bare_in_ends, False
             edits = [self.edit()]
             while self.skip_op(","):
                 edits.append(self.edit())
+            self.bare_in_ends = outer
             end = self.expect_op(")", "after the edits")
             node = self.counted(s.Given(node.span.to(end.span), node, tuple(edits)))
         self.level -= levels
@@ -187,7 +194,9 @@ class Parser(TokenReader):
     def bracket(self) -> s.Node:
         self.take()
         self.deeper()
+        outer, self.bare_in_ends = self.bare_in_ends, False
         node = self.guarded(self.expression)
+        self.bare_in_ends = outer
         self.expect_op(")", "to close the bracket")
         self.level -= 1
         return node
@@ -217,16 +226,6 @@ class Parser(TokenReader):
             )
         self.take()
         return self.counted(s.BareName(token.span, token.text))
-
-    def column(self) -> s.ColumnName:
-        table = self.take()
-        if table.kind not in ("name", "quoted"):
-            raise self.fail(f"{table.text!r} stands where a column is expected.", "Write Table.column.", span=table.span)
-        self.expect_op(".", "between table and column")
-        column = self.take()
-        if column.kind not in ("name", "quoted"):
-            raise self.fail(f"A column's name is missing after {table.text}.", "Write Table.column.", span=table.span.to(column.span))
-        return s.ColumnName(table.span.to(column.span), table.text, column.text)
 
     def moment(self, word: str) -> s.Node:
         start, text = self.take(), self.take()
@@ -267,182 +266,6 @@ class Parser(TokenReader):
         end = self.expect_word("end")
         self.level -= 1
         return self.counted(s.Case(start.span.to(end.span), operand, tuple(branches), otherwise))
-
-    def function(self) -> s.Node:
-        token = self.take()
-        self.take()
-        self.deeper()
-        word = token.word()
-        try:
-            return self.function_body(word, token)
-        finally:
-            self.level -= 1
-
-    def function_body(self, word: str, token: Token) -> s.Node:
-        if word in AGGREGATES:
-            return self.aggregate(token)
-        special = {"cast": self.cast, "extract": self.extract, "substring": self.substring, "position": self.position,
-                   "trim": self.trim, "start_of": self.edge, "end_of": self.edge}.get(word)  # fmt: skip
-        if special:
-            return self.counted(special(token))
-        arguments = [] if self.is_op(")") else self.list_of(self.expression)
-        end = self.expect_op(")", "after the arguments")
-        span = token.span.to(end.span)
-        if word not in PLAIN_FUNCTIONS:
-            known = [*AGGREGATES, *PLAIN_FUNCTIONS, "cast", "extract", "substring", "position", "trim", "start_of", "end_of"]
-            close = near(token.text, known)
-            mends = tuple(Mend(f"write {n}", token.span, n) for n in close)
-            self.wrong.append(
-                Diagnostic(
-                    "unknown_function",
-                    f"There is no function {token.text}.",
-                    token.span,
-                    hint=f"Did you mean {' or '.join(close)}?" if close else "",
-                    mends=mends,
-                )
-            )
-            return s.Broken(span)
-        return self.counted(s.Call(span, word.upper(), tuple(arguments), token.span))
-
-    def closed(self, function: str, token: Token, *arguments: s.Node) -> s.Node:
-        end = self.expect_op(")", "after the arguments")
-        return s.Call(token.span.to(end.span), function, arguments, token.span)
-
-    def cast(self, token: Token) -> s.Node:
-        operand = self.expression()
-        self.expect_word("as")
-        kind = TYPE_WORDS.get(self.token.word())
-        if kind is None:
-            raise self.fail(f"{self.shown()} is no type.", f"The types are {', '.join(COLUMN_TYPES)}.")
-        self.take()
-        return self.closed(f"CAST {kind}", token, operand)
-
-    def extract(self, token: Token) -> s.Node:
-        part = self.take()
-        if part.text.upper() not in (*DAY_PARTS, *TIME_PARTS):
-            raise self.fail(
-                f"{part.text!r} is no part of a date.", f"The parts are {', '.join((*DAY_PARTS, *TIME_PARTS))}.", span=part.span
-            )
-        self.expect_word("from")
-        return self.closed(f"EXTRACT {part.text.upper()}", token, self.expression())
-
-    def substring(self, token: Token) -> s.Node:
-        arguments = [self.expression()]
-        for word in ("from", "for"):
-            if self.skip_op(",") or self.skip_word(word):
-                arguments.append(self.expression())
-        return self.closed("SUBSTRING", token, *arguments)
-
-    def position(self, token: Token) -> s.Node:
-        part = self.expression(ADD)
-        self.expect_word("in")
-        return self.closed("POSITION", token, part, self.expression())
-
-    def trim(self, token: Token) -> s.Node:
-        side = self.take().text.upper() if self.is_word("both", "leading", "trailing") else "BOTH"
-        first = s.Literal(self.token.span, "text", " ") if self.is_word("from") else self.expression()
-        if self.skip_word("from"):
-            return self.closed(f"TRIM {side}", token, self.expression(), first)
-        return self.closed(f"TRIM {side}", token, first)
-
-    def edge(self, token: Token) -> s.Node:
-        unit = self.take()
-        if unit.text.upper() not in UNITS:
-            raise self.fail(f"{unit.text!r} is no unit here.", f"The units are {', '.join(u.lower() for u in UNITS)}.", span=unit.span)
-        self.expect_op(",", "after the unit")
-        return self.closed(f"{token.word()} {unit.text.upper()}", token, self.expression())
-
-    def aggregate(self, token: Token) -> s.Node:
-        word = token.word()
-        distinct = word == "count" and self.skip_word("distinct")
-        if self.is_op(")"):
-            raise self.fail(
-                f"{word}( ) needs something to work on.",
-                "rows(Table) counts rows." if word in ("count", "rows") else f"Write {word}(Table.column).",
-            )
-        argument = self.table_name() if word == "rows" else self.guarded(self.expression)
-        where = self.expression() if self.skip_word("where") else None
-        end = self.expect_op(")", "after the aggregate")
-        return self.counted(s.Aggregate(token.span.to(end.span), word, argument, distinct, where))
-
-    def table_name(self) -> s.Node:
-        token = self.take()
-        if token.kind not in ("name", "quoted"):
-            raise self.fail(f"{token.text!r} stands where a table is expected.", "Write rows(Table).", span=token.span)
-        if self.is_op("."):
-            raise self.fail(
-                "rows counts the rows of a table.", f"Write rows({token.text}), or count(distinct {token.text}.…).", span=token.span
-            )
-        return s.BareName(token.span, token.text)
-
-    # edits
-
-    def edit(self) -> s.Edit:
-        start, level = self.token.span, self.level
-        try:
-            return self.edit_body()
-        except Stuck:
-            self.level = level
-            self.resync()
-            return s.BrokenEdit(start)
-
-    def edit_body(self) -> s.Edit:
-        token = self.take()
-        word = token.word()
-        if word in ("set", "keep"):
-            predicate = self.expression()
-            return s.SetWhere(token.span.to(predicate.span), word == "keep", predicate)
-        if word == "clear":
-            target = self.target()
-            but = self.target() if self.skip_word("but") else None
-            return s.Clear(token.span.to((but or target).span), target, but)
-        if word == "via":
-            return self.via(token)
-        close = near(token.text, EDIT_WORDS)
-        mends = tuple(Mend(f"write {n}", token.span, n) for n in close)
-        raise self.fail(f"{token.text!r} is no edit.", f"An edit starts with {', '.join(EDIT_WORDS)}.", "unknown_edit", token.span, mends)
-
-    def target(self) -> s.Target:
-        token = self.token
-        if self.is_op("("):
-            columns = self.column_list()
-            return s.Target(token.span.to(self.tokens[self.at - 1].span), "columns", "", columns)
-        follows_name = self.peek().kind in ("name", "quoted") and self.peek().word() != "but"
-        kind = token.word() if token.word() in ("wide", "into") and follows_name else "table"
-        if token.word() == "all" and not (self.peek().kind == "op" and self.peek().text == "."):
-            self.take()
-            return s.Target(token.span, "all", "", ())
-        if kind != "table":
-            self.take()
-        name = self.take()
-        if name.kind not in ("name", "quoted"):
-            raise self.fail(
-                f"{name.text!r} cannot be cleared.", "Name a column, columns in brackets, a table, wide T, into T, or all.", span=name.span
-            )
-        if kind == "table" and self.is_op("."):
-            self.at -= 1
-            column = self.column()
-            return s.Target(column.span, "columns", "", (column,))
-        return s.Target(token.span.to(name.span), kind, name.text, ())
-
-    def column_list(self) -> tuple[s.ColumnName, ...]:
-        if not self.skip_op("("):
-            return (self.column(),)
-        columns = [self.column()]
-        while self.skip_op(","):
-            columns.append(self.column())
-        self.expect_op(")", "after the columns")
-        return tuple(columns)
-
-    def via(self, token: Token) -> s.Edit:
-        if self.is_word("link") and self.peek().kind == "quoted":
-            self.take()
-            name = self.take()
-            return s.Via(token.span.to(name.span), name.text, (), ())
-        left = self.column_list()
-        self.expect_op("=", "between the link's ends")
-        right = self.column_list()
-        return s.Via(token.span.to(self.tokens[self.at - 1].span), "", left, right)
 
 
 def number_literal(token: Token) -> s.Literal:

@@ -80,17 +80,140 @@ class Case(Node):
 
 @dataclass(frozen=True, slots=True)
 class Aggregate(Node):
-    """`sum(argument [where condition])`; for `rows` the argument is the table's name."""
+    """`sum(argument [, extra] [where condition] [for each ROWS])`; `rows` has no argument, and counts `over`.
+
+    `extra` is percentile's share or listagg's separator.
+    """
 
     function: str
-    argument: Node
+    argument: Node | None
     distinct: bool
     where: Node | None
+    extra: Node | None = None
+    over: Rows | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Asked(Node):
+    """`the(T.c [, default])`, `single(T.c)`, `filtered(T.c | T)` and `on_axis(T.c)`, by `function`.
+
+    `column` is None where a whole table is asked about.
+    """
+
+    function: str
+    table: str
+    column: ColumnName | None
+    default: Node | None
+
+
+@dataclass(frozen=True, slots=True)
+class Rank(Node):
+    """`rank(operand among ROWS [asc])`."""
+
+    operand: Node
+    among: Rows
+    ascending: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Definition:
+    """`name = value` in a `let` or a `with`."""
+
+    span: Span
+    name: str
+    value: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Let(Node):
+    """`let a = …, b = … in body`."""
+
+    definitions: tuple[Definition, ...]
+    body: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Rows:
+    """Any table expression."""
+
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class BrokenRows(Rows):
+    """Stands where a table expression could not be read; it was reported."""
+
+
+@dataclass(frozen=True, slots=True)
+class TableRows(Rows):
+    """`T`, `every T [but …]`, `page T [but …]`; `quantifier` is ``, every or page."""
+
+    quantifier: str
+    table: str
+    but: tuple[ColumnName, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnRows(Rows):
+    """`T.c` or `(T.a, T.b)`, and the same with every or page. `bracketed` tells the two apart."""
+
+    quantifier: str
+    columns: tuple[ColumnName, ...]
+    bracketed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class KnownRows(Rows):
+    """`known ROWS`."""
+
+    rows: Rows
+
+
+@dataclass(frozen=True, slots=True)
+class WhereRows(Rows):
+    """`ROWS where predicate`."""
+
+    rows: Rows
+    predicate: Node
+
+
+@dataclass(frozen=True, slots=True)
+class TopRows(Rows):
+    """`top N of ROWS by expr [asc]`."""
+
+    count: Node
+    rows: Rows
+    by: Node
+    ascending: bool
+
+
+@dataclass(frozen=True, slots=True)
+class JoinedRows(Rows):
+    """`left union | intersect | except right`."""
+
+    op: str
+    left: Rows
+    right: Rows
+
+
+@dataclass(frozen=True, slots=True)
+class ListedRows(Rows):
+    """`values ('a', 1), ('b', 2)`."""
+
+    lines: tuple[tuple[Node, ...], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class WithRows(Rows):
+    """`ROWS with (name = expr, …)`."""
+
+    rows: Rows
+    definitions: tuple[Definition, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class Target:
-    """What `clear` clears. kind: columns, table, wide, into, all."""
+    """What `clear` and `reset` are about. kind: columns, table, wide, into, all."""
 
     span: Span
     kind: str
@@ -114,6 +237,16 @@ class SetWhere(Edit):
 
 
 @dataclass(frozen=True, slots=True)
+class SetIn(Edit):
+    """`set COLS in ROWS` and, with `keep`, `keep COLS in ROWS`. COLS are `columns`, or all of `table`."""
+
+    keep: bool
+    table: str
+    columns: tuple[ColumnName, ...]
+    rows: Rows
+
+
+@dataclass(frozen=True, slots=True)
 class Clear(Edit):
     """`clear TARGET [but TARGET]`."""
 
@@ -122,12 +255,73 @@ class Clear(Edit):
 
 
 @dataclass(frozen=True, slots=True)
-class Via(Edit):
-    """`via LINK`: by its ends, or by its name."""
+class Reset(Edit):
+    """`reset TARGET [but TARGET]`."""
 
+    target: Target
+    but: Target | None
+
+
+@dataclass(frozen=True, slots=True)
+class LinkName:
+    """A link by its ends, or by its name."""
+
+    span: Span
     name: str
     left: tuple[ColumnName, ...]
     right: tuple[ColumnName, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Via(Edit):
+    """`via LINK`."""
+
+    link: LinkName
+
+
+@dataclass(frozen=True, slots=True)
+class Flow(Edit):
+    """`flow LINK two-way | to T | off`; `way` is two-way, to or off."""
+
+    link: LinkName
+    way: str
+    table: str
+
+
+@dataclass(frozen=True, slots=True)
+class MatchColumns(Edit):
+    """`match COLS to COLS`."""
+
+    source: tuple[ColumnName, ...]
+    target: tuple[ColumnName, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class MatchWhere(Edit):
+    """`match S to T where PREDICATE`."""
+
+    source: str
+    target: str
+    predicate: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Shift(Edit):
+    """`shift CAL by N UNIT`."""
+
+    calendar: str
+    by: Node
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch(Edit):
+    """`stretch CAL to start of UNIT | to whole UNIT | back N UNIT`; `kind` is start, whole or back."""
+
+    calendar: str
+    kind: str
+    unit: str
+    by: Node | None
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TypeVar
 
 from nexorem.core.diagnostics import Diagnostic, Mend, Span
 from nexorem.core.language import syntax as s
 from nexorem.core.language.lexer import Token, tokenize
 from nexorem.core.limits import DEFAULT_LIMITS, Limits, over
+
+Read = TypeVar("Read")
 
 
 class Stuck(Exception):
@@ -23,6 +26,13 @@ class TokenReader:
         self.at = 0
         self.level = 0
         self.nodes = 0
+        self.bare_in_ends = False  # inside a `let` definition: a bare `in` is not the predicate
+
+    ADDED = 0
+
+    def expression(self, lowest: int = 1) -> s.Node:
+        """An expression whose operators bind at least as tightly as `lowest`; `ADDED` leaves out comparisons."""
+        raise NotImplementedError
 
     # tokens
 
@@ -94,6 +104,7 @@ class TokenReader:
     def resync(self) -> None:
         """To the next comma or closing bracket of the group that is open."""
         depth = 0
+        self.bare_in_ends = False  # every such group is a bracket
         while self.token.kind != "end":
             if depth == 0 and self.is_op(",", ")"):
                 return
@@ -109,3 +120,22 @@ class TokenReader:
             self.level = level
             self.resync()
             return s.Broken(start)
+
+    def list_of(self, read: Callable[[], s.Node]) -> list[s.Node]:
+        items = [self.guarded(read)]
+        while self.skip_op(","):
+            items.append(self.guarded(read))
+        return items
+
+    def attempt(self, read: Callable[[], Read]) -> Read | None:
+        """What `read` gives, or None, with nothing read or reported, where it gets stuck or reports something."""
+        at, level, nodes, known = self.at, self.level, self.nodes, len(self.wrong)
+        try:
+            found = read()
+        except Stuck:
+            found = None
+        if found is None or len(self.wrong) > known:
+            self.at, self.level, self.nodes = at, level, nodes
+            del self.wrong[known:]
+            return None
+        return found

@@ -82,7 +82,8 @@ class Aggregate(Typed):
     """An aggregate over the visible rows of `grain`.
 
     `lookups` has, for every table that the argument or the condition names, the chain of links that leads there.
-    `state` is the link state of the context it stands in. `argument` is None for `rows`.
+    `state` is the link state of the context it stands in. `argument` is None for `rows`; `extra`, cell-shaped, is
+    percentile's share or listagg's separator.
     """
 
     function: str
@@ -93,6 +94,86 @@ class Aggregate(Typed):
     lookups: Mapping[str, tuple[Link, ...]]
     state: LinkState
     text: str
+    extra: Typed | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Iterated(Typed):
+    """An aggregate `for each` row of a table expression; `argument` is None for `rows`."""
+
+    function: str
+    argument: Typed | None
+    where: Typed | None
+    distinct: bool
+    over: Rows
+    extra: Typed | None
+    state: LinkState
+    text: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Single(Typed):
+    """`the(T.c [, default])`, and with `test` `single(T.c)`: is there just one?"""
+
+    table: str
+    column: str
+    test: bool
+    default: Typed | None
+    state: LinkState
+    text: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Asked(Typed):
+    """`filtered(T.c)`, `filtered(T)` (column None) and, with `axis`, `on_axis(T.c)`."""
+
+    table: str
+    column: str | None
+    axis: bool
+    text: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Rank(Typed):
+    """`operand` of the current context, placed among the values of `by` for the rows of `among`."""
+
+    operand: Typed
+    by: Typed
+    among: Rows
+    ascending: bool
+    state: LinkState
+    text: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LetDefinition:
+    """One name of a `let`. `scope` is the row scope it stands in, None where it is cell-shaped."""
+
+    name: str
+    node: Typed
+    scope: object | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Let(Typed):
+    """`let … in body`; each definition is computed once, where the `let` stands."""
+
+    definitions: tuple[LetDefinition, ...]
+    body: Typed
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LetValue(Typed):
+    """The value of a `let` name."""
+
+    definition: LetDefinition
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class RowName(Typed):
+    """The current row's value of a column that `with` or `values` made, by its place among the columns."""
+
+    place: int
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -106,9 +187,10 @@ class MeasureValue(Typed):
 
 @dataclass(frozen=True, slots=True, eq=False)
 class InRow(Typed):
-    """A cell-shaped node in the context with the current row as one more filter."""
+    """A cell-shaped node in the context with the current row as one more filter. `scope` is the row scope."""
 
     body: Typed
+    scope: object | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -116,6 +198,90 @@ class InContext(Typed):
     """A cell-shaped node in an edit's condition, computed once in the context just before the edit."""
 
     body: Typed
+
+
+@dataclass(frozen=True, slots=True)
+class RowColumn:
+    """A column of a table expression: one of a table (`table` and `column`), or one with a name of its own."""
+
+    name: str
+    dtype: str
+    table: str | None = None
+    column: str | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Rows:
+    """Any table expression. `identity` is the table whose rows these are; None where they are combinations.
+
+    `replaces` says that a row replaces the filters on its columns instead of adding to them (`every`, `page`).
+    """
+
+    span: Span
+    text: str
+    columns: tuple[RowColumn, ...]
+    identity: str | None
+    replaces: bool
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class BaseRows(Rows):
+    """Rows, or distinct combinations, of `grain` and what it looks up. `quantifier` is ``, every or page; `state`
+    that of the context for visible ones, the model's own for the others."""
+
+    quantifier: str
+    grain: str
+    lookups: Mapping[str, tuple[Link, ...]]
+    state: LinkState
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class KnownRows(Rows):
+    """Without the unmatched member."""
+
+    rows: Rows
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class WhereRows(Rows):
+    """The rows for which `predicate`, row-shaped, is true."""
+
+    rows: Rows
+    predicate: Typed
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TopRows(Rows):
+    """The rows whose `by` ranks among the first `count`, ties all kept; `count` is cell-shaped."""
+
+    rows: Rows
+    count: Typed
+    by: Typed
+    ascending: bool
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class JoinedRows(Rows):
+    """`op` is union, intersect or except; columns correspond by place."""
+
+    op: str
+    left: Rows
+    right: Rows
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ListedRows(Rows):
+    """`values`: the lines as cell-shaped nodes."""
+
+    lines: tuple[tuple[Typed, ...], ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class WithRows(Rows):
+    """The rows with more columns, `values`, row-shaped, after those they have."""
+
+    rows: Rows
+    values: tuple[Typed, ...]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -132,11 +298,48 @@ class Condition:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class Listing:
+    """`set COLS in ROWS` or, with `keep`, `keep COLS in ROWS`. `columns` None: the rows of the table themselves.
+
+    `places` says for each column which of the rows' columns it takes.
+    """
+
+    text: str
+    keep: bool
+    table: str
+    columns: tuple[str, ...] | None
+    replaces: tuple[str, ...]
+    rows: Rows
+    places: tuple[int, ...]
+    state: LinkState
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Cleared:
     """`clear`: the columns, by table, whose filters go."""
 
     text: str
     columns: Mapping[str, frozenset[str]]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Restored:
+    """`reset`: the columns, by table, on which the page's filters are in force again and no others."""
+
+    text: str
+    columns: Mapping[str, frozenset[str]]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Moved:
+    """`shift` and `stretch`: a calendar's dates, moved. kind: shift, start, whole or back; `by` is cell-shaped."""
+
+    text: str
+    calendar: str
+    date: str
+    kind: str
+    unit: str
+    by: Typed | None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -148,7 +351,30 @@ class Switched:
     state: LinkState
 
 
-TypedEdit = Condition | Cleared | Switched
+@dataclass(frozen=True, slots=True, eq=False)
+class Turned:
+    """`flow`: from here on filters cross this link in another direction; `way` is two-way, off or a table."""
+
+    text: str
+    link: Link
+    way: str
+    state: LinkState
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Matched:
+    """`match`: from here on a loose one-way link stands between two tables. With a `predicate` it compares; what in
+    it is cell-shaped is computed once, in the context just before."""
+
+    text: str
+    link: Link
+    predicate: Typed | None
+    state: LinkState
+
+
+FilterEdit = Condition | Listing | Cleared | Restored | Moved
+LinkEdit = Switched | Turned | Matched
+TypedEdit = FilterEdit | LinkEdit
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -157,60 +383,3 @@ class Edited(Typed):
 
     body: Typed
     edits: tuple[TypedEdit, ...]
-
-
-def print_tree(node: Typed, indent: int = 0) -> list[str]:
-    """The typed tree as stable text, a line a node. A measure's body stands where the measure is first met."""
-    lines: list[str] = []
-    met: set[str] = set()
-
-    def show(node: Typed, depth: int) -> None:
-        label, children = _shown(node, met)
-        lines.append(f"{'  ' * depth}{label} : {node.dtype}")
-        for prefix, child in children:
-            if prefix:
-                lines.append(f"{'  ' * (depth + 1)}{prefix}")
-            if child is not None:
-                show(child, depth + 1 + bool(prefix))
-
-    show(node, indent)
-    return lines
-
-
-def _shown(node: Typed, met: set[str]) -> tuple[str, list[tuple[str, Typed | None]]]:
-    match node:
-        case Const():
-            return f"constant {node.value!r}", []
-        case ColumnValue():
-            return f"column {node.table}.{node.column}", []
-        case Apply():
-            return node.function.name, [("", a) for a in node.arguments]
-        case Fold():
-            return "chain " + " ".join(f.name for f in node.functions), [("", a) for a in node.arguments]
-        case Cases():
-            items: list[tuple[str, Typed | None]] = []
-            for condition, result in node.branches:
-                items += [("when", condition), ("then", result)]
-            return "case", [*items, ("else", node.otherwise)]
-        case Member():
-            return "in", [("", node.operand), *(("item", i) for i in node.items)]
-        case Aggregate():
-            over = ", ".join(f"{t} by {' › '.join(k.name for k in chain)}" for t, chain in sorted(node.lookups.items()) if chain)
-            label = f"{node.function}{' distinct' if node.distinct else ''} over {node.grain}" + (f", looking up {over}" if over else "")
-            return label, [*([("", node.argument)] if node.argument else []), *([("where", node.where)] if node.where else [])]
-        case MeasureValue():
-            key = f"{node.name} {id(node.body)}"
-            if key in met:
-                return f"measure {node.name}, as above", []
-            met.add(key)
-            return f"measure {node.name}", [("", node.body)]
-        case InRow():
-            return "in the row's context", [("", node.body)]
-        case InContext():
-            return "in the context before", [("", node.body)]
-        case Edited():
-            edits: list[tuple[str, Typed | None]] = []
-            for edit in node.edits:
-                edits.append((f"edit {edit.text}", edit.predicate if isinstance(edit, Condition) else None))
-            return "given", [*edits, ("", node.body)]
-    return "unknown", []

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from nexorem.core.functions.dates import DAY_PARTS
+from nexorem.core.model.model import Table
+from nexorem.core.model.star import Star
 from nexorem.core.values import Vector, vector
 
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -36,3 +38,18 @@ def make_calendar(dates: list[Vector]) -> dict[str, Vector]:
         "day_name": vector("text", [DAYS[part["ISODOW"][i] - 1] for i in rows]),
         "season": vector("text", [SEASONS[month[i] % 12 // 3] for i in rows]),
     }
+
+
+def calendar_fault(star: Star, table: Table) -> str:
+    """What keeps the dates of a calendar from being moved, in a sentence; `` where nothing does."""
+    assert table.calendar
+    column = table.calendar.date
+    size = star.size(table.name)
+    dates = star.column(table.name, column)
+    if dates.dtype != "date":
+        return f"{column} holds {dates.dtype}, not dates."
+    empty = size - int(dates.valid[:size].sum())
+    if empty:
+        return f"{empty:,} of its dates are empty."
+    repeated = size - (star.domain(table.name, (column,)).size - 1)
+    return f"{repeated:,} of its dates repeat another." if repeated else ""

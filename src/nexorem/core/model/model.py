@@ -91,6 +91,14 @@ class Link:
 
 
 @dataclass(frozen=True, slots=True)
+class Comparison(Link):
+    """A link that `match … where` puts between two tables for one computation: `predicate`, a typed condition over
+    the columns of both ends, stands in place of equal keys."""
+
+    predicate: Any = None
+
+
+@dataclass(frozen=True, slots=True)
 class Measure:
     """A named formula. `home` is the table it is listed with."""
 

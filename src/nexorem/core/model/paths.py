@@ -3,27 +3,47 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nexorem.core.model.model import Link, Model
 
 
 @dataclass(frozen=True, slots=True)
 class LinkState:
-    """Which links are active in a context; everything else about a link is the model's."""
+    """Which links are active in a context, which way filters cross them where that is not the model's own way
+    (`turned`: the link's name and two-way, off, or the table they run to), and the loose one-way links that `match`
+    put there for one computation (`added`)."""
 
     active: frozenset[str]
+    turned: frozenset[tuple[str, str]] = frozenset()
+    added: tuple[Link, ...] = ()
 
     def switched(self, model: Model, link: Link) -> LinkState:
         """With `link` active and any other active link between the same two tables not."""
         rivals = {k.name for k in model.links if k.tables == link.tables}
-        return LinkState((self.active - rivals) | {link.name})
+        return replace(self, active=(self.active - rivals) | {link.name})
+
+    def turning(self, link: Link, way: str) -> LinkState:
+        """With filters crossing an active link another way."""
+        return replace(self, turned=frozenset(t for t in self.turned if t[0] != link.name) | {(link.name, way)})
+
+    def adding(self, link: Link) -> LinkState:
+        """With a loose one-way link from `match`."""
+        return replace(self, added=(*self.added, link))
+
+    def links(self, model: Model) -> tuple[Link, ...]:
+        """The model's links and those of `match`."""
+        return (*model.links, *self.added)
+
+    def way(self, link: Link) -> str:
+        """two-way, off, or the table that filters run to."""
+        return dict(self.turned).get(link.name, link.from_table if link.flow == "one-way" else "two-way")
 
     def carries(self, link: Link, into: str) -> bool:
         """Whether a filter can cross the link into that end of it."""
-        if link.name not in self.active:
-            return False
-        return link.flow == "two-way" or into == link.from_table
+        if link in self.added:
+            return into == link.from_table
+        return link.name in self.active and self.way(link) in ("two-way", into)
 
 
 def model_state(model: Model) -> LinkState:
@@ -78,7 +98,7 @@ def inflow(model: Model, table: str, state: LinkState, firm: frozenset[str]) -> 
 
     def grow(at: str, link: Link | None, how: str) -> Inflow:
         sources = []
-        for candidate in model.links:
+        for candidate in state.links(model):
             if (link and candidate.name == link.name) or at not in candidate.tables or not state.carries(candidate, at):
                 continue
             source = candidate.other(at)

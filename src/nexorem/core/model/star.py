@@ -233,6 +233,8 @@ class Star:
 
     def inflow(self, table: str, state: LinkState) -> Inflow:
         """The tree of flows into a table; raises DoublePath."""
+        if state.added:  # of one formula: not worth keeping
+            return inflow(self.model, table, state, self.firm)
         key = ("inflow", table, state)
         found = self._kept.get(key)
         if found is None:

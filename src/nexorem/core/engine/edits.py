@@ -1,0 +1,159 @@
+"""What an edit makes of the contexts of a batch."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from nexorem.core.engine.calendars import moved
+from nexorem.core.engine.context import Batch, Compared, Filter, classes, constant_filter, projected, sets_of_pairs, without
+from nexorem.core.engine.rows import Around, Relation, relation
+from nexorem.core.engine.scalar import evaluate, inner_nodes
+from nexorem.core.functions.convert import widen
+from nexorem.core.language import typed as t
+from nexorem.core.limits import Budget
+from nexorem.core.model.star import ROWS, Star, concatenated
+from nexorem.core.values import Array, Vector, combine
+
+CHUNK = 4_000_000  # members × right sides tried at a time
+
+
+def edited(edit: t.FilterEdit | t.Matched, before: Batch, around: Around) -> Batch:
+    """The contexts after an edit."""
+    star = around.star
+    match edit:
+        case t.Cleared():
+            for table, columns in edit.columns.items():
+                before = without(star, before, table, columns)
+            return before
+        case t.Restored():
+            return restored(star, before, edit.columns)
+        case t.Condition():
+            outer = {id(n): around.cells[id(n.body)] for n in inner_nodes(edit.predicate) if isinstance(n, t.InContext)}
+            added = condition_filter(star, edit, before, outer, around.budget)
+            return without(star, before, edit.table, edit.replaces).adding(added)
+        case t.Listing():
+            added = listed_filter(edit, before, around)
+            return without(star, before, edit.table, edit.replaces).adding(added)
+        case t.Moved():
+            by = around.cells[id(edit.by)] if edit.by is not None else None
+            calendar = star.model.table(edit.calendar)
+            assert calendar
+            added = moved(star, edit, before, by, around.budget)
+            return without(star, before, edit.calendar, [c.name for c in calendar.columns]).adding(added)
+        case t.Matched():
+            return _compared(edit, before, around)
+    raise AssertionError(edit)
+
+
+def _compared(edit: t.Matched, before: Batch, around: Around) -> Batch:
+    nodes = [n for n in inner_nodes(edit.predicate) if isinstance(n, t.InContext)]
+    _, index, firsts = classes([around.cells[id(n.body)].codes()[0] for n in nodes], before.size)
+    values = {id(n): around.cells[id(n.body)].take(firsts) for n in nodes}
+    return Batch(before.size, before.filters, before.axes, before.page, {**before.compared, id(edit.link): Compared(index, values)})
+
+
+def restored(star: Star, before: Batch, columns: Mapping[str, frozenset[str]]) -> Batch:
+    """`reset`: other filters leave these columns, and the page's are in force on them again.
+
+    A filter of the page that still stands whole stays; of one that does not, the combinations of the columns at hand
+    come back.
+    """
+    whole = {f.page: f for f in before.filters if f.page >= 0}
+    other = Batch(before.size, tuple(f for f in before.filters if f.page < 0), before.axes, before.page, before.compared)
+    for table, names in columns.items():
+        other = without(star, other, table, names)
+    back = []
+    for place, found in enumerate(before.page):
+        assert found.columns is not ROWS
+        mine = tuple(c for c in found.columns if c in columns.get(found.table, ()))
+        if place in whole:
+            back.append(whole[place])
+        elif mine:
+            part = found if mine == found.columns else projected(star, found, mine)
+            back.append(Filter(part.table, part.columns, part.sets, np.zeros(before.size, np.int64), part.origin, part.page))
+    return Batch(before.size, (*back, *other.filters), before.axes, before.page, before.compared)
+
+
+def condition_filter(star: Star, edit: t.Condition, batch: Batch, outer: Mapping[int, Vector], budget: Budget) -> Filter:
+    """The filter of a condition, tried on each member of its columns; on the unmatched member all are empty.
+
+    `outer` has the values of what stands on its right, one a context. Contexts with equal values share one set.
+    """
+    firsts = star.domain(edit.table, edit.columns).firsts
+    if not outer:
+        return constant_filter(batch, edit.table, edit.columns, _tried(star, edit, firsts, {}), edit.text)
+    _, index, first_contexts = classes([v.codes()[0] for v in outer.values()], batch.size)
+    distinct = {key: v.take(first_contexts) for key, v in outer.items()}
+    owners, members = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
+    step = max(CHUNK // len(firsts), 1)
+    for start in range(0, len(first_contexts), step):
+        budget.check()
+        part = np.arange(start, min(start + step, len(first_contexts)))
+        tiled = {key: v.take(np.repeat(part, len(firsts))) for key, v in distinct.items()}
+        true = np.flatnonzero(_tried(star, edit, np.tile(firsts, len(part)), tiled))
+        owners.append(part[true // len(firsts)])
+        members.append(true % len(firsts))
+    sets = sets_of_pairs(np.concatenate(owners), np.concatenate(members), len(first_contexts))
+    return Filter(edit.table, edit.columns, sets, index, edit.text)
+
+
+def _tried(star: Star, edit: t.Condition, rows: Array, outer: Mapping[int, Vector]) -> Array:
+    def leaf(node: t.Typed) -> Vector | None:
+        if isinstance(node, t.ColumnValue):
+            return star.column(node.table, node.column).take(rows)
+        return outer[id(node)] if isinstance(node, t.InContext) else None
+
+    return widen(evaluate(edit.predicate, leaf, len(rows)), "boolean").true()
+
+
+def listed_filter(edit: t.Listing, batch: Batch, around: Around) -> Filter:
+    """The filter of `COLS in ROWS`: for each context the members that its rows name."""
+    few, index, own = around.classes(batch)
+    found = relation(edit.rows, few, own, edit.state)
+    if edit.columns is None:
+        assert found.rows is not None
+        members = found.rows
+        keep = np.arange(len(found))
+    else:
+        members = _members(around.star, edit, found)
+        keep = np.flatnonzero(members >= 0)
+    sets = sets_of_pairs(found.owners[keep], members[keep], few.size)
+    return Filter(edit.table, edit.columns, sets, index, edit.text)
+
+
+def _members(star: Star, edit: t.Listing, found: Relation) -> Array:
+    """int64[P]: the member of the edit's columns that each entry names, -1 for none.
+
+    Null is the member `(empty)`; an unmatched member is itself on its own columns and nothing on any other.
+    """
+    assert edit.columns
+    domain = star.domain(edit.table, edit.columns)
+    mine, theirs = [], []
+    gone = np.zeros(len(found), bool)
+    for column, place in zip(edit.columns, edit.places, strict=True):
+        own = star.domain(edit.table, (column,))
+        given = found.shape.columns[place]
+        same = (given.table, given.column) == (edit.table, column)
+        codes = found.code(place) if same else _by_value(star, edit.table, column, found, place)
+        gone |= codes < 0
+        mine.append((own.codes[domain.firsts], own.size))
+        theirs.append((np.maximum(codes, 0), own.size))
+    if len(edit.columns) == 1:
+        return np.where(gone, -1, theirs[0][0])
+    joint, _ = combine([(np.concatenate([a, b]), size) for (a, size), (b, _) in zip(mine, theirs, strict=True)])
+    place_of = np.full(int(joint.max(initial=0)) + 1, -1, dtype=np.int64)
+    place_of[joint[: domain.size]] = np.arange(domain.size)
+    return np.where(gone, -1, place_of[joint[domain.size :]])
+
+
+def _by_value(star: Star, table: str, column: str, found: Relation, place: int) -> Array:
+    """The member of a column with the value of each entry, empties equal; -1 for none and for an unmatched member."""
+    domain = star.domain(table, (column,))
+    members = star.column(table, column).take(domain.firsts[:-1])
+    both = concatenated(members, found.column(place))
+    codes, size = both.codes()
+    place_of = np.full(size + 1, -1, dtype=np.int64)
+    place_of[codes[: len(members)]] = np.arange(len(members))
+    return np.where(found.unmatched(place), -1, place_of[codes[len(members) :]])

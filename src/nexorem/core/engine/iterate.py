@@ -1,0 +1,49 @@
+"""Aggregates `for each` row of a table expression, and ranks."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from nexorem.core.engine.context import Batch
+from nexorem.core.engine.reduce import Rows, reduce_rows
+from nexorem.core.engine.rows import Around, competition, known, over_rows, relation, without_rows
+from nexorem.core.functions.convert import widen
+from nexorem.core.language import typed as t
+from nexorem.core.values import Vector
+
+
+def iterated(node: t.Iterated, batch: Batch, around: Around) -> Vector:
+    """The aggregate in each context of the batch."""
+    if node.over.replaces and _only_replaced(node.over):
+        batch = without_rows(around.star, batch, node.over)
+    few, index, own = around.classes(batch)
+    found = relation(node.over, few, own, node.state)
+    if node.function == "rows":
+        found = known(found)
+    if node.where is not None:
+        found = found.take(np.flatnonzero(widen(over_rows(node.where, found, few, own, node.state), "boolean").true()))
+    values = over_rows(node.argument, found, few, own, node.state) if node.argument is not None else None
+    extra = own.cells[id(node.extra)] if node.extra else None
+    part = Rows(found.owners, few.size, values)
+    return reduce_rows(node.function, node.dtype, node.distinct, part, extra, around.budget).take(index)
+
+
+def _only_replaced(rows: t.Rows) -> bool:
+    """Whether nothing in a table expression looks at the filters that its rows replace."""
+    while isinstance(rows, t.KnownRows | t.WhereRows | t.TopRows | t.WithRows):
+        rows = rows.rows
+    return isinstance(rows, t.BaseRows)
+
+
+def ranked(node: t.Rank, batch: Batch, around: Around) -> Vector:
+    """The rank of each context's own value among those of the rows."""
+    own_value = around.cells[id(node.operand)]
+    around = replace(around, cells={key: v for key, v in around.cells.items() if key != id(node.operand)})
+    fewer = without_rows(around.star, batch, node.among) if node.among.replaces and _only_replaced(node.among) else batch
+    few, index, own = around.classes(fewer)
+    found = relation(node.among, few, own, node.state)
+    values = over_rows(node.by, found, few, own, node.state)
+    place = competition(found.owners, values, index, own_value, node.ascending)
+    return Vector("integer", np.where(own_value.valid, place, 0), own_value.valid)

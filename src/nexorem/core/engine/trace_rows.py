@@ -1,0 +1,166 @@
+"""Telling rows: of the scan of an aggregate, and of the iterations over table expressions."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from nexorem.core.engine.aggregate import table_rows
+from nexorem.core.engine.context import Batch
+from nexorem.core.engine.execute import Execution
+from nexorem.core.engine.plan import Needs
+from nexorem.core.engine.rows import Around, Relation, known, over_rows, relation, row_batch
+from nexorem.core.engine.scalar import children
+from nexorem.core.engine.trace_filters import FilterTeller
+from nexorem.core.functions.convert import widen
+from nexorem.core.language import typed as t
+from nexorem.core.model.paths import LinkState
+from nexorem.core.values import Array, Vector, iso
+
+FIRST_ROWS = 6
+
+
+def scan(teller: FilterTeller, node: t.Aggregate | t.Single, batch: Batch, around: Around) -> dict[str, Any]:
+    """Flows, blocked links and arithmetic of an aggregate, or of `the` and `single`."""
+    star = teller.star
+    grain = node.grain if isinstance(node, t.Aggregate) else node.table
+    flow = star.inflow(grain, node.state)
+    flows: list[dict[str, Any]] = []
+    kept = teller.crossed(flow, batch, flows)
+    rows = np.flatnonzero(kept[:-1])
+    tables = [{"table": f["from"], "rows_kept": f["rows_from"], "rows_total": star.size(f["from"])} for f in flows]
+    tables.append({"table": grain, "rows_kept": len(rows), "rows_total": star.size(grain)})
+    told: dict[str, Any] = {
+        "flows": flows, "tables": tables, "blocked": teller.blocked(node.state, batch, flows),
+        "unreached": teller.unreached(grain, node.state, flow, batch),
+    }  # fmt: skip
+    told["arithmetic"] = _arithmetic(node, batch, around, rows) if isinstance(node, t.Aggregate) else _asked(node, around, rows)
+    return told
+
+
+def _asked(node: t.Single, around: Around, rows: Array) -> dict[str, Any]:
+    """The different values that `the` and `single` found."""
+    star = around.star
+    domain = star.domain(node.table, (node.column,))
+    members = np.unique(domain.codes[rows])[: FIRST_ROWS * 2]
+    values = star.column(node.table, node.column).take(domain.firsts[members]).tolist()
+    counts = np.bincount(domain.codes[rows], minlength=domain.size)
+    return {
+        "function": "single" if node.test else "the", "grain": node.table, "rows_visible": len(rows), "rows_used": len(rows),
+        "rows_total": star.size(node.table), "columns": [f"{node.table}.{node.column}", "rows"],
+        "rows": [[iso(v), int(counts[m])] for v, m in zip(values, members, strict=True)], "lookups": {}, "values": [],
+        "distinct": int((counts > 0).sum()),
+    }  # fmt: skip
+
+
+def _arithmetic(node: t.Aggregate, batch: Batch, around: Around, rows: Array) -> dict[str, Any]:
+    """The grain, how many rows were used, and the first of them with what was made of each."""
+    star = around.star
+    visible = len(rows)
+    if node.where is not None:
+        rows = rows[widen(_row_vector(node, node.where, batch, around, rows), "boolean").true()]
+    first = rows[:FIRST_ROWS]
+    columns = _shown_columns(node, around)
+    listed = {
+        f"{table}.{c}": star.column(table, c).take(star.partner_along(node.lookups.get(table, ()), first)).tolist() for table, c in columns
+    }
+    told: dict[str, Any] = {
+        "function": ("count distinct" if node.distinct else node.function), "grain": node.grain, "rows_visible": visible,
+        "rows_used": len(rows), "rows_total": star.size(node.grain), "columns": list(listed),
+        "rows": [[iso(listed[c][i]) for c in listed] for i in range(len(first))],
+        "lookups": {table: [k.name for k in chain] for table, chain in node.lookups.items() if chain},
+    }  # fmt: skip
+    if node.argument is not None:
+        told["values"] = [iso(v) for v in _row_vector(node, node.argument, batch, around, first).tolist()]
+    return told
+
+
+def _row_vector(node: t.Aggregate, tree: t.Typed, batch: Batch, around: Around, rows: Array) -> Vector:
+    shape = table_rows(around.star, node)
+    nothing = (None,) * len(shape.columns)
+    found = Relation(around.star, shape, np.zeros(len(rows), np.int64), rows, nothing, nothing, nothing)
+    return over_rows(tree, found, batch, around, node.state)
+
+
+def _shown_columns(node: t.Aggregate, around: Around) -> list[tuple[str, str]]:
+    table = around.star.model.table(node.grain)
+    assert table
+    own = table.key or ((table.columns[0].name,) if table.columns else ())
+    found = [(node.grain, c) for c in own]
+    for tree in (node.argument, node.where):
+        found += [(c.table, c.column) for c in _column_values(tree) if c.table in node.lookups]
+    return list(dict.fromkeys(found))
+
+
+def _column_values(node: t.Typed | None) -> list[t.ColumnValue]:
+    if node is None:
+        return []
+    if isinstance(node, t.ColumnValue):
+        return [node]
+    return [found for child in children(node) for found in _column_values(child)]
+
+
+# iterations
+
+
+def _iterated(node: t.Iterated | t.Rank, batch: Batch, around: Around) -> tuple[Relation, Vector | None]:
+    """The rows an iteration used, and the value of each."""
+    over = node.over if isinstance(node, t.Iterated) else node.among
+    found = relation(over, batch, around, node.state)
+    if isinstance(node, t.Rank):
+        return found, over_rows(node.by, found, batch, around, node.state)
+    if node.function == "rows":
+        found = known(found)
+    if node.where is not None:
+        found = found.take(np.flatnonzero(widen(over_rows(node.where, found, batch, around, node.state), "boolean").true()))
+    return found, over_rows(node.argument, found, batch, around, node.state) if node.argument is not None else None
+
+
+def first_rows(over: t.Rows, state: LinkState, batch: Batch, around: Around, node: t.Iterated | t.Rank | None = None) -> dict[str, Any]:
+    """The rows of a table expression in one context: how many, the first, and those with the largest and the smallest
+    values. `key` is a row's place among them, by which a trace goes on in it."""
+    if node is not None:
+        found, values = _iterated(node, batch, around)
+    else:
+        found, values = relation(over, batch, around, state), None
+    chosen = list(range(min(FIRST_ROWS, len(found))))
+    if values is not None and len(found) > FIRST_ROWS:
+        valid = np.flatnonzero(values.valid)
+        order = valid[np.argsort(values.data[valid], kind="stable")]
+        chosen = list(dict.fromkeys([*chosen, *(int(i) for i in order[::-1][:2]), *(int(i) for i in order[:1])]))
+    return {
+        "over": over.text, "rows_total": len(found), "columns": [_name(c) for c in _told_columns(over)],
+        "rows": [_told_row(over, found, values, i) for i in sorted(chosen)],
+    }  # fmt: skip
+
+
+def _name(column: t.RowColumn) -> str:
+    return f"{column.table}.{column.column}" if column.table else column.name
+
+
+def _told_columns(over: t.Rows) -> list[t.RowColumn]:
+    return list(over.columns[:8])
+
+
+def _told_row(over: t.Rows, found: Relation, values: Vector | None, at: int) -> dict[str, Any]:
+    one = found.take(np.array([at]))
+    cells = ["(unmatched)" if bool(one.unmatched(i)[0]) else iso(one.column(i).at(0)) for i in range(len(_told_columns(over)))]
+    return {"key": at, "cells": cells, "value": iso(values.at(at)) if values is not None else None}
+
+
+def through(
+    node: t.Iterated | t.Rank, batch: Batch, run: Execution, needs: Needs, key: int
+) -> tuple[list[tuple[t.InRow, Execution]], Batch, dict[str, Any]] | None:
+    """One row of an iteration: the executions of what is computed in its context, that context, and the row; None for a
+    key that is no row's."""
+    around = run.around(needs, batch)
+    found, values = _iterated(node, batch, around)
+    if not 0 <= key < len(found):
+        return None
+    tree = node.argument if isinstance(node, t.Iterated) else node.by
+    one = found.take(np.array([key]))
+    met: list[tuple[t.InRow, Execution]] = []
+    if tree is not None:
+        over_rows(tree, one, batch, run.around(needs, batch, met), node.state)
+    return met, row_batch(batch, one), _told_row(one.shape, found, values, key)
