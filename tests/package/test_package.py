@@ -70,8 +70,8 @@ class Reading(Folder):
         self.assertEqual(
             [(k.from_text, k.to_text, k.cardinality, k.active) for k in star.model.links], [("fact.k", "dim.k", "many-to-one", True)]
         )
-        self.assertEqual(star.column("dim", "t").tolist(), ["one", "two, or\nmore", None])
-        self.assertEqual(star.column("fact", "n").tolist(), [1.5, None, 3.0, None])
+        self.assertEqual(star.column("dim", "t").rows().tolist(), ["one", "two, or\nmore"])
+        self.assertEqual(star.column("fact", "n").rows().tolist(), [1.5, None, 3.0])
         self.assertEqual(star.facts(star.model.links[0]).orphans, 1)
         self.assertEqual(open_package(self.path / "p" / "datapackage.json").model, star.model)
 
@@ -180,7 +180,7 @@ class Writing(Folder):
         for table in a.model.tables:
             for column in table.columns:
                 self.assertEqual(
-                    a.column(table.name, column.name).tolist(), b.column(table.name, column.name).tolist(), f"{table.name}.{column.name}"
+                    a.column(table.name, column.name).rows().tolist(), b.column(table.name, column.name).rows().tolist(), f"{table.name}.{column.name}"
                 )
 
     def test_a_written_package_reads_back_and_writes_the_same_bytes(self):
@@ -234,7 +234,7 @@ class Demo(unittest.TestCase):
             self.assertTrue((DEMO / name).is_file(), name)
         self.assertTrue(all(p.stat().st_size < 4 * 1024**2 for p in DEMO.iterdir()))
         known = set((DEMO / "agents.csv").read_text().replace("\n", ",").split(","))
-        named = set(star.column("Booking", "agent_code").words)
+        named = set(star.column("Booking", "agent_code").rows().words)
         odd = named - known
         self.assertTrue(any(c.strip() != c for c in odd) and any(c.upper() in known for c in odd) and "ZZZ" in odd, odd)
 

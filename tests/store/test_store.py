@@ -45,7 +45,7 @@ class Models(unittest.TestCase):
             for table, rows in star.rows.items():
                 self.assertEqual(found[table].size, rows.size)
                 for column, values in rows.columns.items():
-                    self.assertEqual(found[table].columns[column].tolist(), values.tolist())
+                    self.assertEqual(found[table].columns[column].rows().tolist(), values.rows().tolist())
                     self.assertEqual(found[table].columns[column].dtype, values.dtype)
 
     def test_undo_and_redo_to_the_first_edit_over_restarts(self):

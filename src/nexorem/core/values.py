@@ -166,12 +166,13 @@ def by_distinct(dtype: str, function: Callable[..., Value], arguments: Sequence[
 def combine(coded: Sequence[tuple[Array, int]]) -> tuple[Array, Array]:
     """Numbers the distinct combinations of several code columns, ascending by the first, then the second, …
 
-    Each item is (codes int64, size), codes from 0 to size inclusive. Returns the combination's number for each row
+    Each item is (codes of any whole type, size), codes from 0 to size inclusive. Returns the combination's number for each row
     (int64) and, for each combination, the first row that shows it.
     """
     key: Array | None = None
     span = 1
-    for codes, size in coded:
+    for found, size in coded:
+        codes = found.astype(np.int64, copy=False)
         if key is not None and span * (size + 1) >= 2**62:
             key = np.unique(key, return_inverse=True)[1]
             span = int(key.max(initial=0)) + 1

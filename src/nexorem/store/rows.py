@@ -40,7 +40,8 @@ def save_rows(connection: Connection, model_id: int, star: Star) -> None:
     """Writes every column of every table."""
     for name, rows in star.rows.items():
         connection.execute(insert(tables.table_rows).values(model_id=model_id, table_name=name, size=rows.size))
-        for column, vector in rows.columns.items():
+        for column, kept in rows.columns.items():
+            vector = kept.rows()
             for item in _parts(vector, rows.size):
                 connection.execute(
                     insert(tables.column_part).values(model_id=model_id, table_name=name, column_name=column, dtype=vector.dtype, **item)

@@ -37,7 +37,7 @@ def moved(star: Star, edit: t.Moved, batch: Batch, by: Vector | None, budget: Bu
     rows = np.arange(star.size(edit.calendar))
     found = selectors(star, Inflow(edit.calendar, None, "", ()), few, budget)
     owners, picked = visible_pairs(star, found, few.size, rows, budget)
-    days = star.column(edit.calendar, edit.date).data[picked].astype(np.int64)
+    days = star.column(edit.calendar, edit.date).take(picked).data
     order = np.lexsort((days, owners))
     steps = np.zeros(few.size, np.int64)
     if by is not None:
@@ -65,7 +65,7 @@ def _result(star: Star, edit: t.Moved, found: Dates, count: int, steps: Array, b
     owners, last = found.owners[ends], found.days[ends]
     if edit.kind == "back":
         return _spans(owners, _back(last, edit.unit, steps[owners]), last, budget)
-    all_days = star.column(edit.calendar, edit.date).data[:-1]
+    all_days = star.column(edit.calendar, edit.date).rows().data
     start = np.full(len(last), all_days.min(initial=0)) if edit.unit == "all" else unit_start(last, edit.unit, first_month)
     return _spans(owners, start, last, budget)
 
@@ -125,7 +125,7 @@ def unit_end(starts: Array, unit: str) -> Array:
 def _members(star: Star, edit: t.Moved, found: Dates) -> tuple[Array, Array]:
     """The dates that the calendar has, as members of its date column."""
     domain = star.domain(edit.calendar, (edit.date,))
-    known = star.column(edit.calendar, edit.date).data[domain.firsts[:-1]].astype(np.int64)
+    known = star.column(edit.calendar, edit.date).take(domain.firsts[:-1]).data
     if not len(known):
         return found.owners[:0], found.days[:0]
     at = np.minimum(np.searchsorted(known, found.days), len(known) - 1)

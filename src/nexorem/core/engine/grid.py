@@ -251,5 +251,5 @@ def _by_measure(lines: Array, level: int, found: Vector, desc: bool, prefixes: A
 def _by_member(star: Star, part: Axis, level: int, desc: bool) -> list[Array]:
     table, column = part.columns[level]
     codes = part.lines[:, level]
-    valid = star.column(table, column).valid[star.domain(table, (column,)).firsts][codes]
+    valid = star.column(table, column).take(star.domain(table, (column,)).firsts).valid[codes]
     return [~valid, np.where(valid & desc, -codes, codes)]

@@ -50,7 +50,7 @@ def _histogram(dtype: str, data: Any, counts: Any) -> list[int]:
 def candidate_keys(star: Star, table: str) -> list[str]:
     """Columns that are unique and never empty; where there are none, pairs of columns that are together."""
     size = star.size(table)
-    full = [c for c, v in star.rows[table].columns.items() if bool(v.valid[:size].all()) and v.dtype not in ("number", "boolean")]
+    full = [c for c, v in star.rows[table].columns.items() if v.full() and v.dtype not in ("number", "boolean")]
     singles = [c for c in full if star.domain(table, (c,)).size - 1 == size > 0]
     if singles or size == 0:
         return singles

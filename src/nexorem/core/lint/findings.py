@@ -105,7 +105,7 @@ def orphan_examples(star: Star, link: Link) -> tuple[list[str], int]:
     lost = [
         m
         for m in np.argsort(-counts, kind="stable")
-        if m < domain.size - 1 and matched[m] < 0 and counts[m] and all(c.valid[domain.firsts[m]] for c in columns)
+        if m < domain.size - 1 and matched[m] < 0 and counts[m] and all(c.at(int(domain.firsts[m])) is not None for c in columns)
     ]
     texts = [", ".join(str(c.at(int(domain.firsts[m]))) for c in columns) for m in lost]
     theirs = star.domain(link.to_table, link.to_columns)

@@ -48,7 +48,7 @@ def calendar_fault(star: Star, table: Table) -> str:
     dates = star.column(table.name, column)
     if dates.dtype != "date":
         return f"{column} holds {dates.dtype}, not dates."
-    empty = size - int(dates.valid[:size].sum())
+    empty = size - int(dates.rows().valid.sum())
     if empty:
         return f"{empty:,} of its dates are empty."
     repeated = size - (star.domain(table.name, (column,)).size - 1)

@@ -78,8 +78,8 @@ def check_calendar(star: Star, table: Table, calendar: Calendar) -> list[Diagnos
     column = table.column(calendar.date)
     if column is None or column.dtype != "date":
         return [Diagnostic("bad_calendar", f"The calendar {table.name} has no date column {calendar.date}.", place=table.name)]
-    dates = star.column(table.name, column.name)
-    found = dates.data[:-1][dates.valid[:-1]]
+    dates = star.column(table.name, column.name).rows()
+    found = dates.data[dates.valid]
     distinct = np.unique(found)
     problems = []
     if len(found) < star.size(table.name):

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nexorem.core.columns import Column, compact, narrow
 from nexorem.core.functions.convert import widen
 from nexorem.core.functions.registry import common_type
 from nexorem.core.model.model import Link, Model
@@ -24,32 +25,38 @@ Columns = tuple[str, ...] | None
 
 @dataclass(frozen=True, slots=True, eq=False)
 class TableRows:
-    """The rows of one table; `columns` by the names as defined, each of `size + 1` entries."""
+    """The rows of one table; `columns` by the names as defined, each with the place of the unmatched member."""
 
     size: int
-    columns: Mapping[str, Vector]
+    columns: Mapping[str, Column]
 
 
 def table_rows(size: int, columns: Mapping[str, Vector]) -> TableRows:
-    """Rows from columns of `size` entries: adds the place of the unmatched member."""
-    padded = {}
-    for name, v in columns.items():
-        assert len(v) == size, name
-        padded[name] = Vector(v.dtype, np.append(v.data, v.data.dtype.type(0)), np.append(v.valid, False), v.words)
-    return TableRows(size, padded)
+    """Rows from columns of `size` entries."""
+    assert all(len(v) == size for v in columns.values())
+    return TableRows(size, {name: compact(v) for name, v in columns.items()})
 
 
-@dataclass(frozen=True, slots=True, eq=False)
 class Domain:
     """The members of some columns of a table: their distinct combinations, ascending, empties last.
 
-    codes int64[n+1] the member of each row · size the number of members, the last of which is the unmatched member ·
-    firsts int64[size] the first row of each member.
+    codes uint[n+1], as narrow as they can be, the member of each row · size the number of members, the last of which
+    is the unmatched member.
     """
 
-    codes: Array
-    size: int
-    firsts: Array
+    __slots__ = ("_firsts", "codes", "size")
+
+    def __init__(self, codes: Array, size: int, firsts: Array | None = None) -> None:
+        self.codes, self.size, self._firsts = codes, size, firsts
+
+    @property
+    def firsts(self) -> Array:
+        """int64[size]: the first row of each member."""
+        if self._firsts is None:
+            found = np.zeros(self.size, dtype=np.int64)
+            found[self.codes[::-1]] = np.arange(len(self.codes) - 1, -1, -1)
+            self._firsts = found
+        return self._firsts
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +99,7 @@ class Star:
         """The number of rows."""
         return self.rows[table].size
 
-    def column(self, table: str, column: str) -> Vector:
+    def column(self, table: str, column: str) -> Column:
         """A column of n+1 entries."""
         return self.rows[table].columns[column]
 
@@ -111,9 +118,13 @@ class Star:
             each = np.arange(size + 1, dtype=np.int64)
             return Domain(each, size + 1, each)
         assert columns
-        coded = [self.column(table, c).take(np.arange(size)).codes() for c in columns]
-        groups, firsts = combine(coded)
-        return Domain(np.append(groups, len(firsts)), len(firsts) + 1, np.append(firsts, size))
+        if len(columns) == 1:
+            column = self.column(table, columns[0])
+            if column.codes is not None and column.members is not None:
+                return Domain(column.codes, len(column.members))
+        coded = [(d.codes[:size], d.size) for d in (self.domain(table, (c,)) for c in columns)] if len(columns) > 1 else []
+        groups, firsts = combine(coded or [self.column(table, columns[0]).rows().codes()])
+        return Domain(narrow(np.append(groups, len(firsts)), len(firsts)), len(firsts) + 1, np.append(firsts, size))
 
     def match(self, table: str, columns: tuple[str, ...], other: str, other_columns: tuple[str, ...]) -> Array:
         """For each member of the first domain the member of the second with an equal key, -1 where there is none.
@@ -160,7 +171,7 @@ class Star:
         hit = self.match(link.from_table, link.from_columns, link.to_table, link.to_columns)[codes] >= 0
         empty = np.zeros(len(codes), bool)
         for column in link.from_columns:
-            empty |= ~self.column(link.from_table, column).valid[:-1]
+            empty |= ~self.column(link.from_table, column).rows().valid
         repeated, key_empty = self._repeated(link.to_table, link.to_columns)
         from_repeated, _ = self._repeated(link.from_table, link.from_columns)
         return LinkFacts(int(hit.sum()), int((~hit & ~empty).sum()), int(empty.sum()), repeated, from_repeated, key_empty)
@@ -169,7 +180,7 @@ class Star:
         domain = self.domain(table, columns)
         full = np.ones(self.size(table), bool)
         for column in columns:
-            full &= self.column(table, column).valid[:-1]
+            full &= self.column(table, column).rows().valid
         counts = np.bincount(domain.codes[:-1][full], minlength=domain.size)
         return tuple(int(domain.firsts[m]) for m in np.flatnonzero(counts > 1)), int((~full).sum())
 
@@ -186,26 +197,33 @@ class Star:
     def partner(self, link: Link) -> Array:
         """int64[n_from + 1]: for each row of a firm link's `from` side its partner's row, or the place of the other
         table's unmatched member where it has none."""
+        return self.partners(link, np.arange(self.size(link.from_table) + 1))
+
+    def partners(self, link: Link, rows: Array) -> Array:
+        """The partners of some rows of a firm link's `from` side."""
+        return self._partner_of_member(link)[self.domain(link.from_table, link.from_columns).codes[rows]]
+
+    def _partner_of_member(self, link: Link) -> Array:
+        """int64: the partner's row for each member of the link's `from` columns."""
         key = ("partner", link.from_table, link.from_columns, link.to_table, link.to_columns)
         found = self._kept.get(key)
         if found is None:
             members = self.match(link.from_table, link.from_columns, link.to_table, link.to_columns)
             theirs = self.domain(link.to_table, link.to_columns)
-            rows = np.where(members >= 0, theirs.firsts[members], self.size(link.to_table))
-            found = self._kept[key] = rows[self.domain(link.from_table, link.from_columns).codes]
+            found = self._kept[key] = np.where(members >= 0, theirs.firsts[members], self.size(link.to_table))
         assert isinstance(found, np.ndarray)
         return found
 
     def partner_along(self, chain: tuple[Link, ...], rows: Array) -> Array:
         """The rows at the end of a chain of look-ups."""
         for link in chain:
-            rows = self.partner(link)[rows]
+            rows = self.partners(link, rows)
         return rows
 
     def spread(self, table: str, columns: Columns, chain: tuple[Link, ...]) -> Array:
         """A member code for each row of the first table of `chain`, a chain of look-ups that ends at `table`.
 
-        int64[n+1]. With an empty chain these are the domain's own codes. Kept, for every grid asks for them again.
+        As narrow as they can be, [n+1]. With an empty chain these are the domain's own codes. Kept, for every grid asks for them again.
         """
         if not chain:
             return self.domain(table, columns).codes
@@ -213,7 +231,9 @@ class Star:
         key = ("spread", table, columns, ends)
         found = self._kept.get(key)
         if found is None:
-            found = self._kept[key] = self.spread(table, columns, chain[1:])[self.partner(chain[0])]
+            link = chain[0]
+            of_member = self.spread(table, columns, chain[1:])[self._partner_of_member(link)]
+            found = self._kept[key] = of_member[self.domain(link.from_table, link.from_columns).codes]
         assert isinstance(found, np.ndarray)
         return found
 
