@@ -180,7 +180,9 @@ class Writing(Folder):
         for table in a.model.tables:
             for column in table.columns:
                 self.assertEqual(
-                    a.column(table.name, column.name).rows().tolist(), b.column(table.name, column.name).rows().tolist(), f"{table.name}.{column.name}"
+                    a.column(table.name, column.name).rows().tolist(),
+                    b.column(table.name, column.name).rows().tolist(),
+                    f"{table.name}.{column.name}",
                 )
 
     def test_a_written_package_reads_back_and_writes_the_same_bytes(self):

@@ -38,10 +38,12 @@ class Column:
     def take(self, places: Array) -> Vector:
         """The values at `places`."""
         if self.codes is not None and self.members is not None:
-            return self.members.take(self.codes[places])
+            codes = self.codes[places]
+            valid = places != self.size if self.full() else self.members.valid[codes]
+            return Vector(self.dtype, self.members.data[codes], np.asarray(valid), self.members.words)
         assert self.raw is not None
         data = self.raw[places].astype(STORAGE[self.dtype], copy=False)
-        valid = places < self.size if self.filled is None else self.filled[places]
+        valid = places != self.size if self.filled is None else self.filled[places]
         return Vector(self.dtype, data, np.asarray(valid))
 
     def at(self, place: int) -> Value:

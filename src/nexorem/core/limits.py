@@ -19,6 +19,7 @@ class Limits:
     seconds: float = 30.0
     memory_bytes: int = 4 * 1024**3
     text_bytes: int = 1024**2
+    workers: int = 2
 
 
 DEFAULT_LIMITS = Limits()

@@ -63,6 +63,8 @@ class Vector:
 
     def tolist(self) -> list[Value]:
         """All entries as Python values."""
+        if self.dtype in ("integer", "number", "boolean"):
+            return [v if ok else None for v, ok in zip(self.data.tolist(), self.valid.tolist(), strict=True)]
         return [self.at(i) for i in range(len(self.data))]
 
     def codes(self) -> tuple[Array, int]:

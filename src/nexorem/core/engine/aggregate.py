@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from nexorem.core.engine.context import Batch, classes
+from nexorem.core.engine.fast import Spread, counted, scanned, suits, suits_counting
 from nexorem.core.engine.reduce import Rows, count_distinct, divided, reduce_rows
+from nexorem.core.engine.row_values import row_values
 from nexorem.core.engine.rows import Around, known, over_rows, relation
-from nexorem.core.engine.scalar import evaluate, inner_nodes
-from nexorem.core.engine.visibility import Assignment, assign, ranges, selectors
+from nexorem.core.engine.scalar import inner_nodes
+from nexorem.core.engine.visibility import Assignment, assign, assign_pattern, patterns, ranges, selectors
 from nexorem.core.functions.arithmetic import alike
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
@@ -19,20 +23,6 @@ from nexorem.core.values import NUMERIC, Array, Vector, combine, constant, empti
 BY_PARTS = ("rows", "count", "sum", "avg", "min", "max")
 
 
-def row_values(star: Star, node: t.Aggregate, tree: t.Typed, rows: Array) -> Vector:
-    """A row-shaped tree without cell-shaped parts at these rows of the grain."""
-    looked_up: dict[str, Array] = {}
-
-    def leaf(found: t.Typed) -> Vector | None:
-        if isinstance(found, t.ColumnValue):
-            if found.table not in looked_up:
-                looked_up[found.table] = star.partner_along(node.lookups[found.table], rows)
-            return star.column(found.table, found.column).take(looked_up[found.table])
-        return None
-
-    return evaluate(tree, leaf, len(rows))
-
-
 def aggregate(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
     """The aggregate's value in each context of the batch."""
     star, budget = around.star, around.budget
@@ -41,21 +31,43 @@ def aggregate(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
     if inner_nodes(node.argument) or inner_nodes(node.where) or varies:
         return _by_pairs(node, batch, around)
     found = selectors(star, star.inflow(node.grain, node.state), batch, budget)
-    rows = np.arange(star.size(node.grain))
     combinations, index, _ = classes([s.index for s in found], batch.size)
-    if node.where is not None:
-        rows = np.flatnonzero(widen(row_values(star, node, node.where, rows), "boolean").true())
-    values = row_values(star, node, node.argument, rows) if node.argument is not None else None
-    place = np.full(star.size(node.grain), -1, dtype=np.int64)
-    place[rows] = np.arange(len(rows))
     results = empties(node.dtype, len(combinations))
     if extra is not None:
         same = np.zeros(len(combinations), np.int64)
         extra = extra.take(same) if len(extra) else empties(extra.dtype, len(combinations))
-    for part in assign(star, found, combinations, rows, budget):
-        picked = values.take(place[part.rows]) if values is not None else None
-        results = _merged(results, _reduced(node, part, picked, len(combinations), extra, budget))
+    slow: _Slow | None = None
+    for pattern in patterns(found, combinations):
+        budget.check()
+        spread = None
+        if suits(star, node):
+            spread = scanned(star, node, pattern.selectors, pattern.wanted, budget, around.cubes)
+        elif suits_counting(star, node):
+            spread = counted(star, node, pattern.selectors, pattern.wanted, budget)
+        if spread is not None:
+            part = replace(spread, pair_classes=pattern.members[spread.pair_classes])
+            results = _merged(results, _combined(node, part.partial, part, len(combinations)))
+            continue
+        slow = slow or _Slow(star, node)
+        assigned = assign_pattern(star, pattern, slow.rows, budget)
+        results = _merged(results, _reduced(node, assigned, slow.values_at(assigned.rows), len(combinations), extra, budget))
     return results.take(index)
+
+
+class _Slow:
+    """The rows that pass an aggregate's own condition, and its values there."""
+
+    def __init__(self, star: Star, node: t.Aggregate) -> None:
+        self.rows = np.arange(star.size(node.grain))
+        if node.where is not None:
+            self.rows = np.flatnonzero(widen(row_values(star, node, node.where, self.rows), "boolean").true())
+        self.values = row_values(star, node, node.argument, self.rows) if node.argument is not None else None
+        self.place = np.full(star.size(node.grain), -1, dtype=np.int64)
+        self.place[self.rows] = np.arange(len(self.rows))
+
+    def values_at(self, rows: Array) -> Vector | None:
+        """The values of some of the rows."""
+        return self.values.take(self.place[rows]) if self.values is not None else None
 
 
 def _by_pairs(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
@@ -172,7 +184,7 @@ def _partials(node: t.Aggregate, rows: Rows) -> dict[str, Vector]:
     return found
 
 
-def _combined(node: t.Aggregate, partial: dict[str, Vector], part: Assignment, count: int) -> Vector:
+def _combined(node: t.Aggregate, partial: dict[str, Vector], part: Assignment | Spread, count: int) -> Vector:
     def spread(name: str, function: str) -> Vector:
         picked = partial[name].take(part.pair_groups)
         return reduce_rows(function, picked.dtype, False, Rows(part.pair_classes, count, picked))

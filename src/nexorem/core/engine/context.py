@@ -41,6 +41,13 @@ class Sets:
         found[self.members[self.offsets[k] : self.offsets[k + 1]]] = True
         return found
 
+    def only(self, numbers: Array) -> Sets:
+        """The sets with these numbers, ascending, numbered anew."""
+        lengths = np.diff(self.offsets)[numbers]
+        starts = self.offsets[numbers]
+        at = np.arange(int(lengths.sum())) - np.repeat(np.cumsum(lengths) - lengths, lengths) + np.repeat(starts, lengths)
+        return Sets(np.concatenate([[0], np.cumsum(lengths)]), self.members[at])
+
     def parts(self, size: int) -> Array | None:
         """int64[size]: the one set each member is in, -1 for none; None where some member is in several."""
         if len(self.members) > size or np.bincount(self.members, minlength=size).max(initial=0) > 1:

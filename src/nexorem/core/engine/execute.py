@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 import numpy as np
 
 from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.aggregate import aggregate, single
 from nexorem.core.engine.context import Batch
+from nexorem.core.engine.cubes import Cube
 from nexorem.core.engine.edits import edited
 from nexorem.core.engine.iterate import iterated, ranked
 from nexorem.core.engine.plan import ContextStep, Needs, Plan, ValueStep
@@ -33,6 +36,8 @@ class Execution:
         self.outer, self.owners, self.leaf = outer, owners, leaf
         self.values: dict[int, Vector | CellError] = {}
         self.contexts: dict[int, Batch | CellError] = {}
+        asked = Counter(id(s.node) for s in plan.steps if isinstance(s, ValueStep) and isinstance(s.node, t.Aggregate))
+        self._cubes: dict[int, list[Cube]] = {key: [] for key, times in asked.items() if times > 1}
 
     def root(self, place: int) -> Vector | CellError:
         """The value of the root at that place."""
@@ -69,7 +74,9 @@ class Execution:
             raise found
         return found
 
-    def around(self, needs: Needs, batch: Batch, met: list[tuple[t.InRow, Execution]] | None = None) -> Around:
+    def around(
+        self, needs: Needs, batch: Batch, met: list[tuple[t.InRow, Execution]] | None = None, cubes: list[Cube] | None = None
+    ) -> Around:
         """What a step may look up while it works, every context by itself; `met` collects what its rows execute."""
         plans = {id(node): plan for node, plan in needs.inner}
 
@@ -84,7 +91,7 @@ class Execution:
 
         cells = {id(node): self.vector(step) for node, step in needs.cells}
         imported = tuple(self.vector(step).codes()[0] for step in needs.imported)
-        return Around(self.star, self.budget, batch.size, cells, imported, inner)
+        return Around(self.star, self.budget, batch.size, cells, imported, inner, cubes)
 
     def _value(self, step: ValueStep) -> Vector:
         node = step.node
@@ -93,7 +100,7 @@ class Execution:
         batch = self.batch(step.context)
         match node:
             case t.Aggregate():
-                return aggregate(node, batch, self.around(step.needs, batch))
+                return aggregate(node, batch, self.around(step.needs, batch, cubes=self._cubes.get(id(node))))
             case t.Iterated():
                 return iterated(node, batch, self.around(step.needs, batch))
             case t.Rank():

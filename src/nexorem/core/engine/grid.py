@@ -31,6 +31,22 @@ class Axis:
     columns: tuple[tuple[str, str], ...]
     lines: Array
 
+    def coordinates(self, star: Star) -> list[dict[str, Any]]:
+        """The coordinates of every line as JSON; columns totalled over are left out."""
+        names = [f"{table}.{column}" for table, column in self.columns]
+        members: list[dict[int, Any]] = []
+        for i, (table, column) in enumerate(self.columns):
+            codes = np.unique(self.lines[:, i]).tolist()
+            known = [code for code in codes if code != TOTAL]
+            domain = star.domain(table, (column,))
+            values = star.column(table, column).take(domain.firsts[known] if known else np.zeros(0, np.int64)).tolist()
+            shown = ("(unmatched)" if code == domain.size - 1 else iso(v) for code, v in zip(known, values, strict=True))
+            members.append(dict(zip(known, shown, strict=True)))
+        return [
+            {name: known[code] for name, known, code in zip(names, members, line, strict=True) if code != TOTAL}
+            for line in self.lines.tolist()
+        ]
+
     def coordinate(self, star: Star, line: int) -> dict[str, Any]:
         """A line's coordinates as JSON; columns totalled over are left out."""
         found: dict[str, Any] = {}
@@ -69,12 +85,21 @@ class Grid:
 
     def tidy(self) -> Iterator[dict[str, Any]]:
         """One object a cell, row lines first."""
-        across = [self.columns.coordinate(self.star, c) for c in range(len(self.columns.lines))]
-        for r in range(len(self.rows.lines)):
-            down = self.rows.coordinate(self.star, r)
-            for c, coordinate in enumerate(across):
-                cells = {name: self.value(m, r, c) for m, name in enumerate(self.probe.measures)}
+        across = self.columns.coordinates(self.star)
+        told = [self._told(m) for m in range(len(self.values))]
+        place = 0
+        for down in self.rows.coordinates(self.star):
+            for coordinate in across:
+                cells = {name: values[place] for name, values in zip(self.probe.measures, told, strict=True)}
+                place += 1
                 yield {**down, **coordinate, **cells}
+
+    def _told(self, measure: int) -> list[Any]:
+        """All cells of a measure as JSON."""
+        found = self.values[measure]
+        if isinstance(found, CellError):
+            return [{"error": found.code}] * (len(self.rows.lines) * len(self.columns.lines))
+        return [iso(v) for v in found.tolist()]
 
 
 def bind_measures(binder: Binder, names: Sequence[str]) -> list[t.MeasureValue]:
@@ -141,14 +166,16 @@ def axis(star: Star, base: Batch, names: tuple[tuple[str, str], ...], totals: st
         cut = lines.copy()
         cut[:, level:] = TOTAL
         parts.append(cut if len(cut) or level else np.full((1, len(names)), TOTAL, np.int64))
-    found = np.unique(np.concatenate(parts), axis=0) if names else lines
-    return Axis(names, found[_ascending(found)])
+    return Axis(names, _ascending(star, names, np.concatenate(parts)) if names else lines)
 
 
-def _ascending(lines: Array) -> Array:
-    """Lines in order, totals after their parts."""
-    last = np.where(lines == TOTAL, np.iinfo(np.int64).max, lines)
-    return np.lexsort(last.T[::-1]) if lines.shape[1] else np.arange(len(lines))
+def _ascending(star: Star, names: tuple[tuple[str, str], ...], lines: Array) -> Array:
+    """The different lines in order, totals after their parts."""
+    if not len(lines):
+        return lines
+    sizes = [star.domain(table, (column,)).size for table, column in names]
+    _, firsts = combine([(np.where(lines[:, i] == TOTAL, size, lines[:, i]), size) for i, size in enumerate(sizes)])
+    return lines[firsts]
 
 
 def _combinations(star: Star, base: Batch, table: str, columns: list[str], budget: Budget) -> Array:
@@ -157,8 +184,12 @@ def _combinations(star: Star, base: Batch, table: str, columns: list[str], budge
     coded = [(star.domain(table, (c,)).codes[rows], star.domain(table, (c,)).size) for c in columns]
     if not len(rows):
         return np.zeros((0, len(columns)), np.int64)
+    if len(coded) == 1:
+        seen = np.zeros(coded[0][1], bool)
+        seen[coded[0][0]] = True
+        return np.flatnonzero(seen)[:, None]
     _, firsts = combine(coded)
-    return np.stack([codes[firsts] for codes, _ in coded], axis=1)
+    return np.stack([codes[firsts].astype(np.int64) for codes, _ in coded], axis=1)
 
 
 def cells(star: Star, base: Batch, rows: Axis, columns: Axis) -> Batch:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nexorem.core.engine.context import Batch, Filter, classes, each_member, without
+from nexorem.core.engine.cubes import Cube
 from nexorem.core.engine.scalar import Leaf, evaluate
 from nexorem.core.engine.visibility import Selector, assign, ranges, selectors, visible_pairs
 from nexorem.core.functions.arithmetic import alike
@@ -24,7 +25,8 @@ Inner = Callable[[t.InRow, Batch, Array, Leaf], Vector]
 @dataclass(frozen=True, slots=True, eq=False)
 class Around:
     """What stands around a step while it works: the values of its cell-shaped parts by id of the node, one a context;
-    what its rows' plans look up from outside, as codes; and `inner`, which executes these plans for pairs of a context
+    what its rows' plans look up from outside, as codes; `cubes`, where its rows are asked for in several contexts; and
+    `inner`, which executes these plans for pairs of a context
     and a row: (node, batch of the pairs, context of each pair, the rows' columns)."""
 
     star: Star
@@ -33,6 +35,7 @@ class Around:
     cells: dict[int, Vector]
     imported: tuple[Array, ...]
     _inner: Inner
+    cubes: list[Cube] | None = None
     places: Array | None = None
 
     def classes(self, batch: Batch) -> tuple[Batch, Array, Around]:

@@ -164,23 +164,42 @@ def assign(
     With `key` (int64, one a row, ≥ 0) rows of different keys stand in different groups, and rows of one key that pass
     alike in the same; without it a group is what passes alike.
     """
-    present = combinations >= 0
-    if not len(combinations):
-        return
-    patterns, of_class = np.unique(present, axis=0, return_inverse=True)
-    for number, pattern in enumerate(patterns):
+    for part in patterns(found, combinations):
         budget.check()
-        members = np.flatnonzero(of_class.reshape(-1) == number)
-        active = np.flatnonzero(pattern)
-        yield _assign_pattern(star, [found[int(i)] for i in active], combinations[np.ix_(members, active)], members, rows, budget, key)
+        yield assign_pattern(star, part, rows, budget, key)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class _Varying:
+class Pattern:
+    """Classes under the same selectors: their numbers, the selectors in force, and the set of each that a class wants,
+    int64[classes, selectors]."""
+
+    members: Array
+    selectors: list[Selector]
+    wanted: Array
+
+
+def patterns(found: Sequence[Selector], combinations: Array) -> Iterator[Pattern]:
+    """The classes by which selectors are in force in them."""
+    if not len(combinations):
+        return
+    present = combinations >= 0
+    if (present == present[0]).all():
+        of_class, kinds = np.zeros(len(present), np.int64), np.zeros(1, np.int64)
+    else:
+        of_class, kinds = combine([(present[:, i].astype(np.int64), 1) for i in range(present.shape[1])])
+    for number, first in enumerate(kinds):
+        members = np.flatnonzero(of_class == number)
+        active = np.flatnonzero(present[first])
+        yield Pattern(members, [found[int(i)] for i in active], combinations[np.ix_(members, active)])
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Varying:
     """A selector whose index differs between the classes at hand.
 
-    codes int64, one a row of `places`: the set the row is in, or with `overlapping` its member · wanted int64, one a
-    class: its set.
+    codes int64, one a row at hand: the set the row is in, or with `overlapping` its member · `size` of them · wanted
+    int64, one a class: its set.
     """
 
     codes: Array
@@ -189,9 +208,9 @@ class _Varying:
     overlapping: Sets | None
 
 
-def _assign_pattern(
-    star: Star, found: Sequence[Selector], wanted: Array, members: Array, rows: Array, budget: Budget, key: Array | None
-) -> Assignment:
+def assign_pattern(star: Star, pattern: Pattern, rows: Array, budget: Budget, key: Array | None = None) -> Assignment:
+    """Which of `rows` are visible in the classes of one pattern."""
+    found, wanted, members = pattern.selectors, pattern.wanted, pattern.members
     places = np.arange(len(rows))
     varying: list[tuple[Selector, Array]] = []
     for i, selector in enumerate(found):
@@ -212,20 +231,20 @@ def _assign_pattern(
         groups = np.zeros(len(places), np.int64)
     else:
         groups, firsts = combine(coded)
-    pair_groups, pair_classes = _pairs(prepared, [item.codes[places][firsts] for item in prepared], len(firsts), len(members), budget)
+    pair_groups, pair_classes = pairs_of(prepared, [item.codes[places][firsts] for item in prepared], len(firsts), len(members), budget)
     return Assignment(rows[places], groups, firsts, pair_groups, members[pair_classes])
 
 
-def _prepare(star: Star, selector: Selector, index: Array, rows: Array) -> _Varying:
+def _prepare(star: Star, selector: Selector, index: Array, rows: Array) -> Varying:
     size = star.domain(selector.table, selector.columns).size
     codes = selector.codes(star)[rows]
     parts = selector.sets.parts(size)
     if parts is None:
-        return _Varying(codes, size, index, selector.sets)
-    return _Varying(parts[codes], selector.sets.count, index, None)
+        return Varying(codes, size, index, selector.sets)
+    return Varying(parts[codes], selector.sets.count, index, None)
 
 
-def _pairs(items: Sequence[_Varying], group_codes: list[Array], groups: int, count: int, budget: Budget) -> tuple[Array, Array]:
+def pairs_of(items: Sequence[Varying], group_codes: Sequence[Array], groups: int, count: int, budget: Budget) -> tuple[Array, Array]:
     """(group, class) for every group that passes all of a class's selectors.
 
     Goes selector by selector, and keeps after each only the beginnings that some class has: what is built never grows

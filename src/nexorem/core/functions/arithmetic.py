@@ -40,11 +40,16 @@ def guard_overflow(exact: Array, near: Array, valid: Array) -> None:
         raise CellError("overflow", "A whole number grew beyond 64 bits.")
 
 
+def _small(data: Array) -> bool:
+    """Whether whole numbers are so small that no product or sum of two of them leaves 64 bits."""
+    return len(data) == 0 or (int(data.max()) < 2**31 and int(data.min()) > -(2**31))
+
+
 def calculated(kind: str, op: Binary, a: Array, b: Array, valid: Array) -> Vector:
     """`op` over stored values of one kind, with overflow caught."""
     with np.errstate(all="ignore"):
         data = op(a, b)
-        if kind not in ("number", "date", "datetime"):
+        if kind not in ("number", "date", "datetime") and not (_small(a) and _small(b)):
             guard_overflow(data, op(a.astype(np.float64), b.astype(np.float64)), valid)
     return checked(kind, data, valid)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from nexorem.core.diagnostics import Diagnostic, Span
 from nexorem.core.functions.convert import parse_date, parse_datetime
 from nexorem.core.functions.dates import INTERVAL_UNITS
@@ -278,6 +280,12 @@ def number_literal(token: Token) -> s.Literal:
 
 def parse(text: str, limits: Limits = DEFAULT_LIMITS) -> tuple[s.Node, list[Diagnostic]]:
     """The syntax tree and everything that is wrong with the text; raises OverLimit at once where a bound is met."""
+    node, wrong = _parsed(text, limits)
+    return node, list(wrong)
+
+
+@lru_cache(maxsize=512)
+def _parsed(text: str, limits: Limits) -> tuple[s.Node, tuple[Diagnostic, ...]]:
     parser = Parser(text, limits)
     node = parser.formula()
-    return node, parser.wrong
+    return node, tuple(parser.wrong)

@@ -19,6 +19,7 @@ from nexorem.core.model.model import Link, Model
 from nexorem.core.model.paths import Inflow, LinkState, inflow, lookups, model_state
 from nexorem.core.values import Array, Vector, combine, same_words
 
+MOST_INDEXES = 3
 ROWS = None  # in place of a tuple of columns: the rows themselves
 Columns = tuple[str, ...] | None
 
@@ -72,6 +73,24 @@ class LinkFacts:
     key_empty: int
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Index:
+    """The rows of a table by member of some column: those of member m are rows[starts[m]:starts[m+1]], ascending.
+
+    starts int64[members + 1] · rows uint32[n] · `permuted` keeps other codes in the order of `rows`.
+    """
+
+    starts: Array
+    rows: Array
+    permuted: dict[object, Array]
+
+    def ordered(self, key: object, codes: Array) -> Array:
+        """Codes of the table's rows in the order of `rows`; `key` names them."""
+        if key not in self.permuted:
+            self.permuted[key] = codes[self.rows]
+        return self.permuted[key]
+
+
 class Star:
     """A model with its rows. Holds every derived array; safe to share between threads."""
 
@@ -79,6 +98,8 @@ class Star:
         self.model = model
         self.rows = rows
         self._kept: dict[object, object] = {}
+        self._indexes: dict[str, dict[object, Index]] = {}
+        self._asked: set[object] = set()
         self._lock = threading.RLock()
         self.state = model_state(model)
         self.firm = frozenset(k.name for k in model.links if self._is_firm(k))
@@ -87,8 +108,9 @@ class Star:
     def with_model(self, model: Model) -> Star:
         """The same rows under an edited model; what depends on rows and columns alone is carried over."""
         star = Star.__new__(Star)
-        star.model, star.rows, star._lock = model, self.rows, threading.RLock()
-        kept = ("domain", "match", "facts", "partner", "spread")
+        star.model, star.rows, star._lock = model, self.rows, self._lock
+        star._indexes, star._asked = self._indexes, self._asked
+        kept = ("domain", "match", "facts", "partner", "spread", "counts")
         star._kept = {k: v for k, v in list(self._kept.items()) if isinstance(k, tuple) and k[0] in kept}
         star.state = model_state(model)
         star.firm = frozenset(k.name for k in model.links if star._is_firm(k))
@@ -236,6 +258,40 @@ class Star:
             found = self._kept[key] = of_member[self.domain(link.from_table, link.from_columns).codes]
         assert isinstance(found, np.ndarray)
         return found
+
+    def member_counts(self, table: str, columns: Columns, chain: tuple[Link, ...]) -> Array:
+        """int64: how many rows of the first table of `chain` are at each member of `spread`."""
+        ends = tuple((k.from_table, k.from_columns, k.to_table, k.to_columns) for k in chain)
+        key = ("counts", table, columns, ends)
+        found = self._kept.get(key)
+        if found is None:
+            codes = self.spread(table, columns, chain)[:-1]
+            found = self._kept[key] = np.bincount(codes, minlength=self.domain(table, columns).size)
+        assert isinstance(found, np.ndarray)
+        return found
+
+    def member_rows(self, table: str, columns: Columns, chain: tuple[Link, ...]) -> Index | None:
+        """The rows of the first table of `chain` by member of `spread`.
+
+        Made when it is asked for the second time; each table keeps the few that were used last.
+        """
+        home = chain[0].from_table if chain else table
+        ends = tuple((k.from_table, k.from_columns, k.to_table, k.to_columns) for k in chain)
+        key = ("index", table, columns, ends)
+        with self._lock:
+            kept = self._indexes.setdefault(home, {})
+            found = kept.pop(key, None)
+            asked = key in self._asked
+            self._asked.add(key)
+            if found is None and asked:
+                codes = self.spread(table, columns, chain)[:-1]
+                starts = np.concatenate([[0], np.cumsum(self.member_counts(table, columns, chain))])
+                found = Index(starts, np.argsort(codes, kind="stable").astype(np.uint32), {})
+            if found is not None:
+                kept[key] = found
+                while len(kept) > MOST_INDEXES:
+                    del kept[next(iter(kept))]
+            return found
 
     def has_unmatched(self, table: str) -> bool:
         """Whether the table has an unmatched member: some firm link, active or not, leaves rows without partner, or

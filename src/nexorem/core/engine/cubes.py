@@ -1,0 +1,125 @@
+"""A scan whose groups answer several contexts: the rows added up by member of a few columns, once for a plan.
+
+A share of a total and the year before ask for the same rows as the value itself, put together in other ways. Where an
+aggregate stands in several contexts of a plan, its rows are added up by the members of the axis columns; each context
+then puts these few groups together.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from nexorem.core.engine.context import Sets
+from nexorem.core.engine.visibility import Selector, Varying, pairs_of
+from nexorem.core.limits import Budget
+from nexorem.core.model.star import Star
+from nexorem.core.values import Array, Vector
+
+MOST_CELLS = 1_000_000
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Cube:
+    """Groups of rows. `columns` are selectors, of which table, columns and chain count, and codes[i] the member of each
+    group there; `constant` are the filters all rows have passed, with their members; `partial` has a group an entry."""
+
+    columns: list[Selector]
+    codes: list[Array]
+    constant: list[tuple[Selector, Array]]
+    partial: dict[str, Vector]
+
+
+def wholly(star: Star, found: Sequence[Selector], wanted: Array) -> tuple[list[Selector], list[tuple[Selector, Array]]] | None:
+    """The columns a cube would have for these selectors, and the filters all its rows would pass; None where sets are
+    no single members, or there are too many."""
+    columns: list[Selector] = []
+    constant: list[tuple[Selector, Array]] = []
+    cells = 1.0
+    for i, selector in enumerate(found):
+        own = wanted[:, i]
+        if (own == own[0]).all():
+            constant.append((selector, members_of(selector.sets, int(own[0]))))
+            continue
+        if not selector.columns or (np.diff(selector.sets.offsets) > 1).any():
+            return None
+        cells *= star.domain(selector.table, selector.columns).size
+        columns.append(selector)
+    return (columns, constant) if columns and cells <= MOST_CELLS else None
+
+
+def members_of(sets: Sets, k: int) -> Array:
+    """The members of one set."""
+    return sets.members[sets.offsets[k] : sets.offsets[k + 1]]
+
+
+def alike(a: Selector, b: Selector) -> bool:
+    """Whether two selectors are about the same column of the same rows."""
+    return (a.table, a.columns, a.chain) == (b.table, b.columns, b.chain)
+
+
+def answered(star: Star, cube: Cube, found: Sequence[Selector], wanted: Array, budget: Budget) -> tuple[Array, Array] | None:
+    """Which groups of a cube are visible in which classes, as (group, class) pairs; None where it does not know."""
+    missing = list(cube.constant)
+    asked: list[tuple[int, Sets, Array]] = []
+    for i, selector in enumerate(found):
+        own = wanted[:, i]
+        if (own == own[0]).all():
+            members = members_of(selector.sets, int(own[0]))
+            same = next((c for c in missing if alike(c[0], selector) and np.array_equal(c[1], members)), None)
+            if same is not None:
+                missing.remove(same)
+                continue
+        place = next((p for p, c in enumerate(cube.columns) if alike(c, selector)), None)
+        if place is not None:
+            asked.append((place, selector.sets, own))
+            continue
+        coarser = next((x for p, c in enumerate(cube.columns) if (x := _coarser(star, selector, c, p))), None)
+        if coarser is None:
+            return None
+        asked.append((*coarser, own))
+    if missing:
+        return None
+    return _pairs(star, cube, asked, len(wanted), budget)
+
+
+def _coarser(star: Star, selector: Selector, column: Selector, place: int) -> tuple[int, Sets] | None:
+    """The sets of a selector as sets of a coarser column of the same table: dates as years, where they are whole."""
+    if selector.table != column.table or selector.chain != column.chain or not column.columns:
+        return None
+    fine, coarse = star.domain(selector.table, selector.columns), star.domain(column.table, column.columns)
+    of_member = coarse.codes[fine.firsts].astype(np.int64)
+    if selector.columns is not None and not _determines(star, selector, of_member):
+        return None
+    sizes = np.bincount(of_member, minlength=coarse.size)
+    keys, counts = np.unique(selector.sets.owner() * coarse.size + of_member[selector.sets.members], return_counts=True)
+    owners, members = keys // coarse.size, keys % coarse.size
+    if not (counts == sizes[members]).all():
+        return None
+    return place, Sets(np.searchsorted(owners, np.arange(selector.sets.count + 1)), members)
+
+
+def _determines(star: Star, selector: Selector, of_member: Array) -> bool:
+    """Whether each member of a selector stands in one member of the coarser column only: unique dates do."""
+    return star.domain(selector.table, selector.columns).size == star.size(selector.table) + 1 or len(of_member) == 0
+
+
+def _pairs(star: Star, cube: Cube, asked: Sequence[tuple[int, Sets, Array]], classes: int, budget: Budget) -> tuple[Array, Array]:
+    groups = np.arange(len(cube.codes[0]))
+    varying: list[tuple[Varying, Array]] = []
+    for place, sets, own in asked:
+        column = cube.columns[place]
+        size = star.domain(column.table, column.columns).size
+        codes = cube.codes[place]
+        if (own == own[0]).all():
+            groups = groups[sets.mask(int(own[0]), size)[codes[groups]]]
+            continue
+        parts = sets.parts(size)
+        mine = codes if parts is None else parts[codes]
+        if parts is not None:
+            groups = groups[mine[groups] >= 0]
+        varying.append((Varying(mine, size if parts is None else sets.count, own, sets if parts is None else None), mine))
+    pair_groups, pair_classes = pairs_of([v for v, _ in varying], [c[groups] for _, c in varying], len(groups), classes, budget)
+    return groups[pair_groups], pair_classes

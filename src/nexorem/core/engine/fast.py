@@ -1,0 +1,366 @@
+"""Aggregates over many rows: what the compiled scan can do of them, and putting its groups together for each context."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from nexorem.core.columns import Column
+from nexorem.core.engine.context import one_set
+from nexorem.core.engine.cubes import Cube, answered, wholly
+from nexorem.core.engine.row_values import row_values
+from nexorem.core.engine.scalar import children, evaluate
+from nexorem.core.engine.scan import MOST_GROUPS, Block, Digit, Scan, Totals
+from nexorem.core.engine.visibility import Selector, Varying, pairs_of
+from nexorem.core.functions.convert import widen
+from nexorem.core.functions.library import FUNCTIONS as FUNCTIONS_BY_NAME
+from nexorem.core.language import typed as t
+from nexorem.core.limits import Budget
+from nexorem.core.model.star import Star
+from nexorem.core.values import NUMERIC, Array, Vector
+
+FEWEST_ROWS = 60_000  # below, plain NumPy is as fast
+FUNCTIONS = ("rows", "count", "sum", "avg", "min", "max")
+EXACT = 2.0**62
+
+
+def digits(star: Star, found: Sequence[Selector], wanted: Array) -> tuple[list[Digit], list[Varying]]:
+    """The digits of the selectors at hand for classes that want these sets, int64[classes, selectors]; and for those
+    that vary what the groups of the scan are spread by, in the order of their digits."""
+    made: list[Digit] = []
+    varying: list[Varying] = []
+    found, wanted = _single(star, found, wanted)
+    for i, selector in enumerate(found):
+        size = star.domain(selector.table, selector.columns).size
+        sets, own = selector.sets, wanted[:, i]
+        if (own == own[0]).all():
+            made.append(Digit(selector, np.where(sets.mask(int(own[0]), size), 0, -1).astype(np.int32), 1))
+            continue
+        used, renumbered = np.unique(own, return_inverse=True)
+        few = sets.only(used)
+        parts = few.parts(size)
+        if parts is not None:
+            place = parts.astype(np.int32)
+            made.append(Digit(selector, place, len(used)))
+            varying.append(Varying(place, len(used), renumbered.reshape(-1), None))
+            continue
+        members = np.unique(few.members)
+        place = np.full(size, -1, np.int32)
+        place[members] = np.arange(len(members))
+        made.append(Digit(selector, place, max(len(members), 1)))
+        compact = type(few)(few.offsets, place[few.members].astype(np.int64))
+        varying.append(Varying(place, max(len(members), 1), renumbered.reshape(-1), compact))
+    return made, varying
+
+
+def _single(star: Star, found: Sequence[Selector], wanted: Array) -> tuple[list[Selector], Array]:
+    """Constant selectors over several columns as one a column, where their set is a product: codes of one column are
+    narrower, and their members stand together more often."""
+    selectors: list[Selector] = []
+    columns: list[Array] = []
+    for i, selector in enumerate(found):
+        own = wanted[:, i]
+        parts = [selector]
+        if selector.columns and len(selector.columns) > 1 and (own == own[0]).all():
+            parts = _factors(star, selector, int(own[0])) or parts
+        selectors += parts
+        columns += [own if part is selector else np.zeros_like(own) for part in parts]
+    return selectors, np.stack(columns, axis=1) if columns else wanted
+
+
+def _factors(star: Star, selector: Selector, k: int) -> list[Selector] | None:
+    """A set of combinations as sets of its columns; None where it is no product of them."""
+    assert selector.columns
+    domain = star.domain(selector.table, selector.columns)
+    mask = selector.sets.mask(k, domain.size)
+    product = np.ones(domain.size, bool)
+    parts = []
+    for column in selector.columns:
+        own = star.domain(selector.table, (column,))
+        codes = own.codes[domain.firsts]
+        passing = np.zeros(own.size, bool)
+        passing[codes[mask]] = True
+        product &= passing[codes]
+        parts.append(Selector(selector.table, (column,), selector.chain, one_set(passing), selector.index))
+    return parts if np.array_equal(product, mask) else None
+
+
+class Adder:
+    """Adds the values of blocks to totals: `found` has sums, or lows, and `other` highs.
+
+    `where` is what is left of the aggregate's own condition once its simple parts became selectors.
+    """
+
+    def __init__(self, star: Star, node: t.Aggregate, where: t.Typed | None) -> None:
+        self.star, self.node, self.where = star, node, where
+        argument = node.argument
+        self.kind = argument.dtype if argument is not None else "integer"
+        self.column: Column | None = None
+        if isinstance(argument, t.ColumnValue) and argument.table == node.grain:
+            self.column = star.column(argument.table, argument.column)
+        self.extremes = node.function in ("min", "max")
+        self.full = argument is None or (self.column is not None and self.column.full())
+        self.counts_only = argument is None or (node.function == "count" and self.full)
+
+    def empty(self, groups: int) -> Totals:
+        """Totals of nothing."""
+        data = np.float64 if self.kind == "number" else np.int64
+        rows, filled = np.zeros(groups, np.int64), np.zeros(groups, np.int64)
+        if not self.extremes:
+            return Totals(rows, filled, np.zeros(groups, data), rows)
+        top, bottom = (np.inf, -np.inf) if self.kind == "number" else (np.iinfo(np.int64).max, np.iinfo(np.int64).min)
+        return Totals(rows, filled, np.full(groups, top, data), np.full(groups, bottom, data))
+
+    def __call__(self, block: Block, totals: Totals) -> None:
+        from nexorem.core.engine import kernels as k
+
+        if self.where is not None:
+            block = self._kept(block)
+        if not block.count:
+            return
+        groups = block.groups[: block.count]
+        if self.counts_only:
+            k.count_groups(groups, totals.rows)
+            return
+        data, valid = self._values(block)
+        if self.kind == "integer" and not self.extremes and len(data):
+            totals.largest = max(totals.largest, abs(float(data.max())), abs(float(data.min())))
+        if self.extremes:
+            full = np.ones(block.count, bool) if valid is None else valid
+            k.extremes(data, full, groups, totals.found, totals.other, totals.rows, totals.filled)
+        elif valid is None:
+            k.add_values(data, groups, totals.found, totals.rows)
+        else:
+            k.add_valid(data, valid, groups, totals.found, totals.rows, totals.filled)
+
+    def _kept(self, block: Block) -> Block:
+        assert self.where is not None
+        rows = block.numbers()
+        true = np.flatnonzero(widen(row_values(self.star, self.node, self.where, rows), "boolean").true())
+        return Block(rows[true].astype(np.uint32), block.start, len(true), block.groups[: block.count][true])
+
+    def _values(self, block: Block) -> tuple[Array, Array | None]:
+        """The values of a block, and where they are valid; None where all are."""
+        from nexorem.core.engine import kernels as k
+
+        column = self.column
+        if column is None or not self.full:
+            assert self.node.argument is not None
+            found = widen(row_values(self.star, self.node, self.node.argument, block.numbers()), self.kind)
+            return found.data, found.valid
+        if column.raw is not None:
+            if block.rows is None:
+                return column.raw[block.start : block.start + block.count], None
+            data = np.empty(block.count, column.raw.dtype)
+            k.gather(column.raw, block.rows[: block.count], data)
+            return data, None
+        assert column.codes is not None and column.members is not None
+        if block.rows is None:
+            return column.members.data[column.codes[block.start : block.start + block.count]], None
+        data = np.empty(block.count, column.members.data.dtype)
+        k.gather_coded(column.codes, column.members.data, block.rows[: block.count], data)
+        return data, None
+
+    def together(self, parts: Sequence[Totals]) -> Totals:
+        """The totals of all threads as one."""
+        first = parts[0]
+        for part in parts[1:]:
+            first.rows += part.rows
+            first.filled += part.filled
+            if self.extremes:
+                np.minimum(first.found, part.found, out=first.found)
+                np.maximum(first.other, part.other, out=first.other)
+            else:
+                first.found += part.found
+            first.largest = max(first.largest, part.largest)
+        if self.full:
+            first.filled = first.rows
+        return first
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Spread:
+    """Groups of rows and the classes they are visible in: group `pair_groups[i]` in class `pair_classes[i]`.
+
+    `partial` has for each group its rows, its filled rows, and its sum or extreme.
+    """
+
+    pair_groups: Array
+    pair_classes: Array
+    partial: dict[str, Vector]
+
+
+def suits(star: Star, node: t.Aggregate) -> bool:
+    """Whether an aggregate without cell-shaped parts can be scanned."""
+    kind = node.argument.dtype if node.argument is not None else "integer"
+    fit = kind in NUMERIC or (kind in ("date", "datetime") and node.function in ("min", "max", "count"))
+    return star.size(node.grain) >= FEWEST_ROWS and node.function in FUNCTIONS and fit and not node.distinct
+
+
+def split_where(star: Star, node: t.Aggregate) -> tuple[list[Selector], t.Typed | None]:
+    """The aggregate's own condition: its parts that are about one column, as selectors, and the rest."""
+    if node.where is None:
+        return [], None
+    parts = conjuncts(node.where)
+    found, rest = [], []
+    for part in parts:
+        columns = {(c.table, c.column) for c in column_values(part)}
+        if len(columns) == 1 and star.column(*next(iter(columns))).codes is not None:
+            table, column = next(iter(columns))
+            domain = star.domain(table, (column,))
+            members = star.column(table, column).take(domain.firsts)
+            true = evaluate(part, _only(members), domain.size)
+            found.append(Selector(table, (column,), node.lookups[table], one_set(widen(true, "boolean").true()), np.zeros(1, np.int64)))
+        else:
+            rest.append(part)
+    if not rest:
+        return found, None
+    both = FUNCTIONS_BY_NAME["AND"]
+    return found, rest[0] if len(rest) == 1 else t.Fold(node.where.span, "boolean", (both,) * (len(rest) - 1), tuple(rest))
+
+
+def _only(members: Vector) -> Callable[[t.Typed], Vector | None]:
+    return lambda node: members if isinstance(node, t.ColumnValue) else None
+
+
+def conjuncts(node: t.Typed) -> list[t.Typed]:
+    """The parts that AND joins."""
+    if isinstance(node, t.Fold) and all(f.name == "AND" for f in node.functions):
+        return [x for a in node.arguments for x in conjuncts(a)]
+    if isinstance(node, t.Apply) and node.function.name == "AND":
+        return [x for a in node.arguments for x in conjuncts(a)]
+    return [node]
+
+
+def column_values(node: t.Typed) -> list[t.ColumnValue]:
+    """The columns a row-shaped tree names."""
+    if isinstance(node, t.ColumnValue):
+        return [node]
+    return [c for child in children(node) for c in column_values(child)]
+
+
+def scanned(
+    star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Array, budget: Budget, cubes: list[Cube] | None = None
+) -> Spread | None:
+    """One pattern of filters, scanned for classes that want these sets; None where it has too many groups, or sums
+    that might not fit 64 bits. `cubes` are those of earlier scans for the same aggregate, where it will be asked again.
+    """
+    if cubes is not None:
+        spread = _from_cubes(star, node, found, wanted, budget, cubes)
+        if spread is not None:
+            return spread
+    own, rest = split_where(star, node)
+    made, varying = digits(star, [*found, *own], np.hstack([wanted, np.zeros((len(wanted), len(own)), np.int64)]))
+    scan = Scan(star, node.grain, made, budget)
+    if scan.groups > MOST_GROUPS:
+        return None
+    budget.take(scan.groups, 32 * budget.limits.workers, "Adding up by group")
+    adder = Adder(star, node, rest)
+    totals = adder.together(scan.run(lambda: adder.empty(scan.groups), adder))
+    if totals.largest * scan.size >= EXACT:
+        return None
+    present = np.flatnonzero(totals.rows)
+    places = [p for p, d in zip(scan.digit_of(present), made, strict=True) if any(d.place is v.codes for v in varying)]
+    pair_groups, pair_classes = pairs_of(varying, places, len(present), len(wanted), budget)
+    return Spread(pair_groups, pair_classes, _partial(node, adder, totals, present))
+
+
+def _from_cubes(
+    star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Array, budget: Budget, cubes: list[Cube]
+) -> Spread | None:
+    """The same out of a cube, one made before or one made now."""
+    for cube in cubes:
+        pairs = answered(star, cube, found, wanted, budget)
+        if pairs is not None:
+            return Spread(*pairs, cube.partial)
+    made = _cube(star, node, found, wanted, budget)
+    if made is None:
+        return None
+    cubes.append(made)
+    pairs = answered(star, made, found, wanted, budget)
+    return Spread(*pairs, made.partial) if pairs is not None else None
+
+
+def _cube(star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Array, budget: Budget) -> Cube | None:
+    shape = wholly(star, found, wanted)
+    if shape is None:
+        return None
+    columns, constant = shape
+    own, rest = split_where(star, node)
+    filters = [s for s, _ in constant]
+    fixed = np.array([[int(wanted[0, found.index(s)]) for s in filters] + [0] * len(own)], dtype=np.int64)
+    made, _ = digits(star, [*filters, *own], fixed)
+    for selector in columns:
+        size = star.domain(selector.table, selector.columns).size
+        made.append(Digit(selector, np.arange(size, dtype=np.int32), size))
+    scan = Scan(star, node.grain, made, budget)
+    budget.take(scan.groups, 32 * budget.limits.workers, "Adding up by group")
+    adder = Adder(star, node, rest)
+    totals = adder.together(scan.run(lambda: adder.empty(scan.groups), adder))
+    if totals.largest * scan.size >= EXACT:
+        return None
+    present = np.flatnonzero(totals.rows)
+    codes = scan.digit_of(present)[-len(columns) :]
+    return Cube(columns, codes, constant, _partial(node, adder, totals, present))
+
+
+def counted(star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Array, budget: Budget) -> Spread | None:
+    """`count(distinct …)` of a column of the grain for one pattern of filters; None where groups would have to be put
+    together, for different values of two groups may be the same.
+
+    The rows are gone through in the order of the column, so that a value is new to a group where it differs from the
+    group's last one.
+    """
+    argument = node.argument
+    assert isinstance(argument, t.ColumnValue)
+    own, rest = split_where(star, node)
+    index = star.member_rows(argument.table, (argument.column,), ()) if rest is None else None
+    if index is None:
+        return None
+    made, varying = digits(star, [*found, *own], np.hstack([wanted, np.zeros((len(wanted), len(own)), np.int64)]))
+    scan = Scan(star, node.grain, made, budget, index)
+    if scan.groups > MOST_GROUPS or any(v.overlapping is not None for v in varying):
+        return None
+    budget.take(scan.groups, 24 * budget.limits.workers, "Adding up by group")
+    domain = star.domain(argument.table, (argument.column,))
+    keys = index.ordered("own", domain.codes)
+    none = domain.size - 2 if not star.column(argument.table, argument.column).full() else -1
+
+    def empty() -> Totals:
+        zeros = np.zeros(scan.groups, np.int64)
+        return Totals(zeros, zeros, np.zeros(scan.groups, np.int64), np.full(scan.groups, -1, np.int32))
+
+    def work(block: Block, totals: Totals) -> None:
+        from nexorem.core.engine import kernels as k
+
+        mine = keys[block.start : block.start + block.count] if block.rows is None else keys[block.rows[: block.count]]
+        k.count_changes(mine, block.groups[: block.count], none, totals.other, totals.found, totals.rows)
+
+    parts = scan.run(empty, work)
+    rows, values = np.sum([p.rows for p in parts], axis=0), np.sum([p.found for p in parts], axis=0)
+    present = np.flatnonzero(rows)
+    places = [p for p, d in zip(scan.digit_of(present), made, strict=True) if any(d.place is v.codes for v in varying)]
+    pair_groups, pair_classes = pairs_of(varying, places, len(present), len(wanted), budget)
+    return Spread(pair_groups, pair_classes, {"count": Vector("integer", values[present], np.ones(len(present), bool))})
+
+
+def suits_counting(star: Star, node: t.Aggregate) -> bool:
+    """Whether a distinct count can be scanned."""
+    argument = node.argument
+    plain = isinstance(argument, t.ColumnValue) and argument.table == node.grain
+    return node.distinct and plain and star.size(node.grain) >= FEWEST_ROWS
+
+
+def _partial(node: t.Aggregate, adder: Adder, totals: Totals, present: Array) -> dict[str, Vector]:
+    every = np.ones(len(present), bool)
+    filled = totals.filled[present]
+    found = {"rows": Vector("integer", totals.rows[present], every), "count": Vector("integer", filled, every)}
+    if node.function in ("sum", "avg"):
+        data = totals.found[present]
+        found["sum"] = Vector(adder.kind, data, (filled > 0) & np.isfinite(data))
+    elif node.function in ("min", "max"):
+        data = (totals.found if node.function == "min" else totals.other)[present]
+        found[node.function] = Vector(adder.kind, np.where(filled > 0, data, 0), filled > 0)
+    return found

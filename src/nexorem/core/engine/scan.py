@@ -1,0 +1,285 @@
+"""The fast way of an aggregate: every row once, by blocks, in compiled loops, to a dense array of groups.
+
+A row's group is a number in mixed radix, with a digit for each selector whose set differs between the contexts asked
+for: the set the row is in, or, where sets overlap, its member. Groups are then few, and are spread to the contexts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor, wait
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from nexorem.core.engine.visibility import Selector
+from nexorem.core.limits import Budget
+from nexorem.core.model.star import Index, Star
+from nexorem.core.values import Array
+
+BLOCK = 262_144
+MOST_GROUPS = 4_000_000
+MOST_RUNS = 4
+INDEXED = 0.06  # of the rows pass: then an index has their numbers
+ENOUGH = 0.04  # of the rows left: then the other filters look at those one by one
+MOSTLY = 0.7  # of the rows pass a filter: then it comes last
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Digit:
+    """A selector's part in a scan. place int32[members]: the digit of a member, -1 where it does not pass; `size`
+    digits, 1 for a selector that only filters."""
+
+    selector: Selector
+    place: Array
+    size: int
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Block:
+    """Some rows at work: `rows` are their numbers, None for all from `start`. groups uint32[count]."""
+
+    rows: Array | None
+    start: int
+    count: int
+    groups: Array
+
+    def numbers(self) -> Array:
+        """The row numbers."""
+        if self.rows is None:
+            return np.arange(self.start, self.start + self.count)
+        return self.rows[: self.count].astype(np.int64)
+
+
+@dataclass(slots=True, eq=False)
+class Totals:
+    """Sums and the like by group: rows, filled rows, and what the aggregate adds up; `largest` is the largest size of a
+    value that was added."""
+
+    rows: Array
+    filled: Array
+    found: Array
+    other: Array
+    largest: float = 0.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Stages:
+    """listed: the row numbers that pass the most selective filter, None where they are not from an index · masked:
+    filters whose members stand in a few runs, as (codes, first and last of each) · keeps: others, as (codes, keep
+    uint8[members]) · offsets: (codes, offset uint32[members]) of the digits."""
+
+    listed: Array | None
+    masked: list[tuple[Array, list[tuple[Any, Any]]]]
+    keeps: list[tuple[Array, Array]]
+    offsets: list[tuple[Array, Array]]
+
+
+Work = Callable[[Block, Totals], None]
+
+
+class Scan:
+    """One pass over the rows of a table, in their own order or in that of an index."""
+
+    def __init__(self, star: Star, table: str, digits: Sequence[Digit], budget: Budget, order: Index | None = None) -> None:
+        self.star, self.budget, self.size, self.order = star, budget, star.size(table), order
+        self.digits = list(digits)
+        self.groups = int(np.prod([float(d.size) for d in digits]))
+        shares = [(self._share(d), i) for i, d in enumerate(digits) if (d.place < 0).any() and not self._implied(i)]
+        self.filters = [(share, digits[i]) for share, i in sorted(shares) if share < 1.0]
+
+    def _implied(self, at: int) -> bool:
+        """Whether another selector on the same table lets through only what this one does: nation and region, say."""
+        mine = self.digits[at]
+        for i, other in enumerate(self.digits):
+            s, o = mine.selector, other.selector
+            if i == at or s.table != o.table or s.chain != o.chain or not s.columns or not o.columns:
+                continue
+            if s.columns == o.columns:
+                here, there = mine.place >= 0, other.place >= 0
+            else:
+                both = tuple(sorted({*s.columns, *o.columns}))
+                if len(both) > 2:
+                    continue
+                firsts = self.star.domain(s.table, both).firsts
+                here = mine.place[self.star.domain(s.table, s.columns).codes[firsts]] >= 0
+                there = other.place[self.star.domain(s.table, o.columns).codes[firsts]] >= 0
+            equal = bool((here == there).all())
+            if not (there & ~here).any() and (not equal or i < at):
+                return True
+        return False
+
+    def _share(self, digit: Digit) -> float:
+        """How many of the rows pass a selector."""
+        counts = self.star.member_counts(digit.selector.table, digit.selector.columns, digit.selector.chain)
+        return float(counts[: len(digit.place)][digit.place >= 0].sum()) / max(self.size, 1)
+
+    def run(self, empty: Callable[[], Totals], work: Work) -> list[Totals]:
+        """Gives every block to `work`, in as many threads as are allowed; the totals of each thread."""
+        stages = self._stages()
+        size = self.size if stages.listed is None else len(stages.listed)
+        threads = max(min(self.budget.limits.workers, size // BLOCK), 1)
+        cuts = [size * t // threads for t in range(threads + 1)]
+        if self.order is not None:  # what is counted together stays with one thread
+            cuts[1:-1] = [int(self.order.starts[np.searchsorted(self.order.starts, c)]) for c in cuts[1:-1]]
+        parts = list(pairwise(cuts))
+        if threads == 1:
+            return [self._part(0, size, empty(), work, stages)]
+        # This thread takes the first part itself: one less to wake up.
+        jobs = [workers(threads).submit(self._part, a, b, empty(), work, stages) for a, b in parts[1:]]
+        try:
+            first = self._part(*parts[0], empty(), work, stages)
+        finally:
+            wait(jobs)
+        return [first, *(j.result() for j in jobs)]
+
+    def _stages(self) -> Stages:
+        """What every block goes through."""
+        offsets = []
+        radix = self.groups
+        for d in self.digits:
+            if d.size > 1:
+                radix //= d.size
+                offsets.append((self.codes(d), (np.maximum(d.place, 0) * radix).astype(np.uint32)))
+        masked: list[tuple[Array, list[tuple[Any, Any]]]] = []
+        keeps = []
+        listed: Array | None = None
+        left = 1.0
+        for share, d in self.filters:
+            codes, passing = self.codes(d), np.flatnonzero(d.place >= 0)
+            if not len(passing):
+                return Stages(np.zeros(0, np.uint32), [], [], offsets)
+            runs = _runs(passing)
+            if share <= INDEXED and not masked and listed is None and self.order is None:
+                listed = self._listed(d, runs)
+                left = share if listed is not None else left
+                if listed is not None:
+                    continue
+            if left > ENOUGH and len(runs) <= MOST_RUNS and (share < MOSTLY or not masked) and listed is None:
+                kind = codes.dtype.type
+                masked.append((codes, [(kind(low), kind(high)) for low, high in runs]))
+                left *= share
+            else:
+                keeps.append((codes, (d.place >= 0).astype(np.uint8)))
+        return Stages(listed, masked, keeps, offsets)
+
+    def _listed(self, digit: Digit, runs: list[tuple[int, int]]) -> Array | None:
+        """The rows that pass a selector, from its index, once it was asked for before."""
+        found = self.star.member_rows(digit.selector.table, digit.selector.columns, digit.selector.chain)
+        if found is None:
+            return None
+        parts = [found.rows[found.starts[low] : found.starts[high + 1]] for low, high in runs]
+        return parts[0] if len(parts) == 1 else np.concatenate(parts)
+
+    def _part(self, start: int, end: int, totals: Totals, work: Work, stages: Stages) -> Totals:
+        """Selects rows block by block, and gives them to `work` when a block of them has come together."""
+        from nexorem.core.engine import kernels as k
+
+        selects = stages.listed is not None or stages.masked or stages.keeps
+        room = min(BLOCK, end - start)
+        if not room:
+            return totals
+        rows = np.empty(2 * room + 1 if selects else 0, np.uint32)
+        groups = np.empty(2 * room, np.uint32)
+        mask, more = np.zeros((room + 63) // 64 * 64, bool), np.empty(room, bool)
+        flags = np.empty(room, np.uint8)
+        count = 0
+        for at in range(start, end, BLOCK):
+            self.budget.check()
+            stop = min(at + BLOCK, end)
+            if not selects:
+                work(self._grouped(stages, None, at, stop - at, groups), totals)
+                continue
+            left = rows[count:]
+            keeps = stages.keeps
+            if stages.listed is not None:
+                found = stop - at
+                left[:found] = stages.listed[at:stop]
+            elif stages.masked:
+                _in_runs(stages.masked, at, stop, mask, more)
+                found = k.bit_rows(np.packbits(mask, bitorder="little").view(np.uint64), at, left)
+            else:
+                found = k.kept_rows(keeps[0][0][at:stop], keeps[0][1], at, left)
+                keeps = keeps[1:]
+            for codes, keep in keeps:
+                found = k.fewer_rows(codes, keep, left, found, flags)
+            count += found
+            if count and (count >= room or stop == end):
+                work(self._grouped(stages, rows, 0, count, groups), totals)
+                count = 0
+        return totals
+
+    def _grouped(self, stages: Stages, rows: Array | None, start: int, count: int, groups: Array) -> Block:
+        from nexorem.core.engine import kernels as k
+
+        mine = groups[:count]
+        mine[:] = 0
+        for codes, offset in stages.offsets:
+            if rows is None:
+                k.add_offsets_all(codes[start : start + count], offset, mine)
+            else:
+                k.add_offsets(codes, offset, rows[:count], mine)
+        return Block(rows, start, count, groups)
+
+    def codes(self, digit: Digit) -> Array:
+        """The member of each row, in the order of the scan."""
+        s = digit.selector
+        codes = s.codes(self.star)
+        return codes if self.order is None else self.order.ordered((s.table, s.columns, s.chain), codes)
+
+    def digit_of(self, groups: Array) -> list[Array]:
+        """For group numbers the digit of each selector, 0 for one that only filters."""
+        found = []
+        radix = self.groups
+        for d in self.digits:
+            radix //= d.size
+            found.append(groups // radix % d.size)
+        return found
+
+
+def _runs(members: Array) -> list[tuple[int, int]]:
+    """First and last of each run of members that follow one another."""
+    ends = np.flatnonzero(np.diff(members) > 1)
+    firsts, lasts = members[np.append(0, ends + 1)], members[np.append(ends, len(members) - 1)]
+    return list(zip(firsts.tolist(), lasts.tolist(), strict=True))
+
+
+def _in_runs(masked: Sequence[tuple[Array, list[tuple[Any, Any]]]], start: int, stop: int, mask: Array, more: Array) -> None:
+    """mask[i]: are all codes of row start + i in their runs? Whole registers of narrow codes are compared at once."""
+    size = stop - start
+    mask[size:] = False  # the last block may be short
+    for i, (codes, runs) in enumerate(masked):
+        block = codes[start:stop]
+        here = more[:size] if i else mask[:size]
+        _in_run(block, *runs[0], here)
+        if len(runs) > 1:
+            other = np.empty(size, bool)
+            for run in runs[1:]:
+                _in_run(block, *run, other)
+                np.logical_or(here, other, out=here)
+        if i:
+            np.logical_and(mask[:size], here, out=mask[:size])
+
+
+def _in_run(block: Array, low: Any, high: Any, here: Array) -> None:
+    if low == high:
+        np.equal(block, low, out=here)
+    elif low == 0:
+        np.less_equal(block, high, out=here)
+    elif block.dtype.kind == "u":  # one comparison for both ends: what is below wraps round to above
+        np.less_equal(block - low, high - low, out=here)
+    else:
+        np.greater_equal(block, low, out=here)
+        np.logical_and(here, block <= high, out=here)
+
+
+def workers(count: int) -> ThreadPoolExecutor:
+    """The threads that all scans share."""
+    if not _POOL:
+        _POOL.append(ThreadPoolExecutor(count, thread_name_prefix="scan"))
+    return _POOL[0]
+
+
+_POOL: list[ThreadPoolExecutor] = []
