@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -12,9 +12,10 @@ import pyarrow as pa
 from pydantic import ValidationError
 
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
+from nexorem.core.engine.computed import make_star
 from nexorem.core.model.check import check_shape, checked_star
 from nexorem.core.model.model import Calendar, Column, Link, Measure, Model, Table, link_from_json
-from nexorem.core.model.names import columns_text
+from nexorem.core.model.names import columns_text, split_reference
 from nexorem.core.model.star import Star, TableRows, table_rows
 from nexorem.core.values import Vector
 from nexorem.package.files import Folder, Zip, open_files
@@ -41,7 +42,7 @@ def open_package(path: Path) -> Star:
     own = read_property(descriptor.get("nexorem"))
     wrong: list[Diagnostic] = []
     loaded: list[Loaded] = []
-    described = {t.resource or t.name: t for t in own.tables}
+    described = {t.resource or t.name: t for t in own.tables if not t.formula}
     for number, resource in enumerate(resources_of(descriptor)):
         try:
             loaded.append(read_resource(files, resource, number, described))
@@ -51,12 +52,16 @@ def open_package(path: Path) -> Star:
         Diagnostic("missing_resource", f"The table {t.name} names the resource {t.resource or t.name}, which the package has not.",
                    place=t.name,
                    hint=near_hint(t.resource or t.name, [x.name for x in loaded]))
-        for t in own.tables if not wrong and (t.resource or t.name) not in {x.name for x in loaded}
+        for t in own.tables if not wrong and not t.formula and (t.resource or t.name) not in {x.name for x in loaded}
     ]  # fmt: skip
     if wrong:
         raise Refused(wrong)
-    model = make_model(descriptor, own, loaded)
-    return checked_star(Star(model, {x.table.name: x.rows for x in loaded}))
+    rows = {x.table.name: x.rows for x in loaded}
+    model, later = make_model(descriptor, own, loaded)
+    star = make_star(model, rows)
+    if later:  # links to tables that had to be computed before their columns were known
+        star = make_star(with_links(star.model, later), rows)
+    return checked_star(star)
 
 
 def read_descriptor(files: Folder | Zip) -> Mapping[str, Any]:
@@ -81,15 +86,13 @@ def read_property(found: Any) -> NexoremProperty:
             for e in error.errors()
         ]
         raise Refused(wrong) from None
-    computed = [t.name for t in own.tables if t.formula]
-    computed += [f"{t.name}.{c}" for t in own.tables for c, x in t.columns.items() if x.formula]
-    if computed:
-        raise refuse(
-            "computed",
-            f"{', '.join(computed)}: this version reads stored tables and columns only, none that are computed by a formula.",
-            "Store the values in the package.",
-            "datapackage.json",
-        )
+    wrong = [
+        Diagnostic("bad_property", f"{t.name}.{c} has a type without a formula.", place="datapackage.json",
+                   hint="The type of a stored column is in its resource's schema.")
+        for t in own.tables for c, x in t.columns.items() if x.type and not x.formula
+    ]  # fmt: skip
+    if wrong:
+        raise Refused(wrong)
     return own
 
 
@@ -119,10 +122,15 @@ def read_resource(files: Folder | Zip, resource: Mapping[str, Any], number: int,
     vectors, size = read_vectors(files, paths, resource, schema)
     own = described.get(name) or TableProperty(name=name)
     extra = {c.lower(): x for c, x in own.columns.items()}
-    unknown = [c for c in own.columns if c not in vectors]
+    unknown = [c for c, x in own.columns.items() if c not in vectors and not x.formula]
+    stored = [c for c, x in own.columns.items() if c in vectors and x.formula]
+    if stored:
+        message = f"{own.name}.{stored[0]} is in the file, and has a formula."
+        raise refuse("stored_column", message, "Take one of the two out.", "datapackage.json")
     if unknown:
         raise refuse("unknown_column", f"{own.name} has no column {unknown[0]}.", near_hint(unknown[0], vectors), "datapackage.json")
     columns = tuple(_column(c, v, extra.get(c.lower())) for c, v in vectors.items())
+    columns += tuple(Column(c, x.type or "", x.hidden, x.description, x.formula) for c, x in own.columns.items() if x.formula)
     key = schema.get("primaryKey", [])
     key = tuple(c for c in ([key] if isinstance(key, str) else key) if c in vectors)
     calendar = Calendar(own.calendar.date, own.calendar.year_starts_in) if own.calendar else None
@@ -191,28 +199,55 @@ def _words(found: Any) -> list[str]:
     return [str(x["value"]) if isinstance(x, dict) else str(x) for x in found] if isinstance(found, list) else [""]
 
 
-def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list[Loaded]) -> Model:
-    """The model of a package whose resources were read."""
+def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list[Loaded]) -> tuple[Model, list[dict[str, Any]]]:
+    """The model of a package whose resources were read, and the links that have to wait for computed tables."""
     order = [t.resource or t.name for t in own.tables]
     ranked = sorted(loaded, key=lambda x: order.index(x.name) if x.name in order else len(order))
     name = str(descriptor.get("name") or "model")
-    model = Model(name, tuple(x.table for x in ranked), title=str(descriptor.get("title") or ""))
+    tables = [x.table for x in ranked]
+    for found in own.tables:
+        if found.formula:
+            extra = tuple(Column(c, "", x.hidden, x.description) for c, x in found.columns.items())
+            mark = Calendar(found.calendar.date, found.calendar.year_starts_in) if found.calendar else None
+            behind = {x.name for x in own.tables[own.tables.index(found) :]}
+            place = next((i for i, x in enumerate(tables) if x.name in behind), len(tables))
+            tables.insert(place, Table(found.name, extra, found.source, (), mark, found.description, found.formula))
+    model = Model(name, tuple(tables), title=str(descriptor.get("title") or ""))
     wrong: list[Diagnostic] = []
-    links: list[Link] = []
     asked = [k.model_dump(by_alias=True, exclude_none=True) for k in own.links] if own.links is not None else _foreign_links(loaded)
-    for item in asked:
-        try:
-            links.append(link_from_json(model, item))
-        except Refused as refused:
-            wrong += [replace(d, place=str(item.get("name") or "links")) for d in refused.diagnostics]
+    waiting = {x.name.lower() for x in tables if x.formula}
+    later = [k for k in asked if waiting & {_table_of(end) for end in (k["from"], k["to"])}]
+    try:
+        model = with_links(model, [k for k in asked if k not in later])
+    except Refused as refused:
+        wrong += refused.diagnostics
     model = replace(
-        model, links=tuple(links), measures=tuple(Measure(**m.model_dump()) for m in own.measures), probes=tuple(own.probes),
+        model, measures=tuple(Measure(**m.model_dump()) for m in own.measures), probes=tuple(own.probes),
         hierarchies=tuple(own.hierarchies), checks=tuple(own.checks), places=own.places,
     )  # fmt: skip
     wrong += check_shape(model)
     if wrong:
         raise Refused(wrong)
-    return model
+    return model, later
+
+
+def _table_of(end: Any) -> str:
+    text = end if isinstance(end, str) else str(end[0]) if end else ""
+    return split_reference(text)[0].lower() if "." in text else ""
+
+
+def with_links(model: Model, asked: Sequence[Mapping[str, Any]]) -> Model:
+    """The model with these links added; refuses with all that is wrong with them."""
+    wrong: list[Diagnostic] = []
+    links: list[Link] = []
+    for item in asked:
+        try:
+            links.append(link_from_json(model, item))
+        except Refused as refused:
+            wrong += [replace(d, place=str(item.get("name") or "links")) for d in refused.diagnostics]
+    if wrong:
+        raise Refused(wrong)
+    return replace(model, links=(*model.links, *links))
 
 
 def _foreign_links(loaded: list[Loaded]) -> list[dict[str, Any]]:

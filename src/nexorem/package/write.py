@@ -8,8 +8,6 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from nexorem.core.diagnostics import refuse
 from nexorem.core.model.model import Model, Table, link_json, plain
 from nexorem.core.model.star import Star
@@ -46,8 +44,9 @@ def package_files(star: Star, data: str = "csv") -> dict[str, bytes]:
     files: dict[str, bytes] = {}
     resources = []
     for table in star.model.tables:
-        size = star.size(table.name)
-        columns = {c.name: star.column(table.name, c.name).take(np.arange(size)) for c in table.columns}
+        if table.formula:
+            continue
+        columns = {c.name: star.column(table.name, c.name).rows() for c in table.columns if not c.formula}
         path = f"data/{names[table.name]}.{data}"
         files[path] = write_csv(columns) if data == "csv" else write_parquet(columns)
         resources.append(_resource(table, names[table.name], path, data, columns))
@@ -72,7 +71,7 @@ def resource_names(model: Model) -> dict[str, str]:
 
 def _resource(table: Table, name: str, path: str, data: str, columns: dict[str, Vector]) -> dict[str, Any]:
     fields: list[dict[str, Any]] = []
-    for column in table.columns:
+    for column in (c for c in table.columns if not c.formula):
         field: dict[str, Any] = {"name": column.name, "type": TYPE_NAMES.get(column.dtype, column.dtype)}
         word = missing_word(columns[column.name]) if data == "csv" else ""
         if word:
@@ -88,12 +87,16 @@ def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
     """Everything the standard has no place for."""
     tables = []
     for table in model.tables:
-        item: dict[str, Any] = {"name": table.name, "resource": names[table.name]}
+        item: dict[str, Any] = {"name": table.name}
+        item |= {"formula": table.formula} if table.formula else {"resource": names[table.name]}
         if table.source is not None:
             item["source"] = table.source
         if table.description:
             item["description"] = table.description
-        columns = {c.name: {k: v for k, v in plain(c).items() if k in ("hidden", "description")} for c in table.columns}
+        columns = {c.name: {k: v for k, v in plain(c).items() if k in ("hidden", "description", "formula")} for c in table.columns}
+        for column in table.columns:
+            if column.formula:
+                columns[column.name]["type"] = column.dtype
         if any(columns.values()):
             item["columns"] = {c: v for c, v in columns.items() if v}
         if table.calendar:

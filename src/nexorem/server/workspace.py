@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy import Engine
 
+from nexorem.core.engine.computed import edited_star, make_star
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.check import checked_star
@@ -38,7 +39,7 @@ class Workspace:
             if found and found[0].version == version:
                 return found
             stored = models.load(self.engine, model_id)
-            star = found[1].with_model(stored.model) if found else Star(stored.model, models.rows_of(self.engine, model_id))
+            star = edited_star(found[1], stored.model) if found else make_star(stored.model, models.rows_of(self.engine, model_id))
             self._stars[model_id] = stored, star
             return stored, star
 
@@ -47,7 +48,7 @@ class Workspace:
         _, star = self.star(model_id)
 
         def check(model: Model) -> None:
-            _check_measure(checked_star(star.with_model(model)), change)
+            _check_measure(checked_star(edited_star(star, model)), change)
 
         return models.edit(self.engine, model_id, change, author, base, check)
 
@@ -56,7 +57,7 @@ class Workspace:
         _, star = self.star(model_id)
 
         def check(model: Model) -> None:
-            checked_star(star.with_model(model))
+            checked_star(edited_star(star, model))
 
         return models.step(self.engine, model_id, direction, expected, author, check)
 

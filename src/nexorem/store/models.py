@@ -78,7 +78,8 @@ def rows_of(engine: Engine, model_id: int) -> dict[str, TableRows]:
     """A model's rows, the columns in the order in which its tables have them."""
     with engine.connect() as connection:
         found = load_rows(connection, model_id)
-        ordered = {x.name: [c.name for c in x.columns] for x in _load(connection, model_id).model.tables}
+        stored = [x for x in _load(connection, model_id).model.tables if not x.formula]
+        ordered = {x.name: [c.name for c in x.columns if not c.formula] for x in stored}
     return {name: TableRows(found[name].size, {c: found[name].columns[c] for c in columns}) for name, columns in ordered.items()}
 
 

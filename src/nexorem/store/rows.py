@@ -37,10 +37,14 @@ def unpack(dtype: str, data: bytes) -> Vector:
 
 
 def save_rows(connection: Connection, model_id: int, star: Star) -> None:
-    """Writes every column of every table."""
-    for name, rows in star.rows.items():
+    """Writes every stored column of every stored table; what is computed is computed again."""
+    for table in (x for x in star.model.tables if not x.formula):
+        name, rows = table.name, star.rows[table.name]
+        computed = {c.name for c in table.columns if c.formula}
         connection.execute(insert(tables.table_rows).values(model_id=model_id, table_name=name, size=rows.size))
         for column, kept in rows.columns.items():
+            if column in computed:
+                continue
             vector = kept.rows()
             for item in _parts(vector, rows.size):
                 connection.execute(

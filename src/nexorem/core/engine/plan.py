@@ -100,7 +100,7 @@ class Planner:
                 for definition in node.definitions:
                     self._lets[id(definition)] = self.value(definition.node, context)
                 return self.value(node.body, context)
-        needs = self._needs(node, context)
+        needs = self.needs(node, context)
         inputs = tuple(self.value(child, context) for child in children(node))
         return self._add(ValueStep(len(self.plan.steps), context, node, inputs, needs))
 
@@ -129,13 +129,14 @@ class Planner:
         return found
 
     def _edit(self, edit: t.FilterEdit | t.Matched, context: int) -> int:
-        needs = self._needs(edit, context)
+        needs = self.needs(edit, context)
         number = self.plan.count
         self.plan.count += 1
         self.plan.steps.append(ContextStep(number, context, edit, needs))
         return number
 
-    def _needs(self, node: t.Typed | t.TypedEdit, context: int) -> Needs:
+    def needs(self, node: t.Typed | t.TypedEdit | t.Rows, context: int) -> Needs:
+        """What the step of a node needs, planned."""
         cells = tuple((tree, self.value(tree, context)) for tree in cell_trees(node))
         inner, imported = [], []
         for found in (x for tree in row_trees(node) for x in inner_nodes(tree)):

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
+from typing import TypeVar
 
-from nexorem.core.diagnostics import Diagnostic, Mend, OverLimit, Refused, near
+from nexorem.core.diagnostics import Diagnostic, Mend, OverLimit, Refused, Span, near
 from nexorem.core.functions.library import FUNCTIONS
 from nexorem.core.language import syntax as s
 from nexorem.core.language import typed as t
 from nexorem.core.language.bind_aggregates import AggregateBinder
 from nexorem.core.language.names import Scope, Text, did_you_mean, placed
-from nexorem.core.language.parser import parse
+from nexorem.core.language.parser import parse, parse_rows
 from nexorem.core.limits import DEFAULT_LIMITS, Limits, over
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import LinkState
 from nexorem.core.model.star import Star
 from nexorem.core.values import INTERVALS, NUMERIC
+
+Bound = TypeVar("Bound")
 
 
 class Binder(AggregateBinder):
@@ -51,6 +54,57 @@ class Binder(AggregateBinder):
                 raise Refused(self._text.wrong)
             assert isinstance(edit, t.Condition)
             return edit
+        finally:
+            self._text = outer
+
+    def computed_column(self, table: str, name: str, formula: str) -> t.WithRows:
+        """A computed column, as every row of its table with one more column; refuses with all that is wrong."""
+        defined = self.model.table(table)
+        assert defined
+        columns = tuple(t.RowColumn(c.name, c.dtype, table, c.name) for c in defined.columns)
+        nowhere = Span(0, 0)
+        base = t.BaseRows(nowhere, table, columns, table, True, "every", table, {table: ()}, self.star.state)
+
+        def bound(syntax: s.Node) -> t.WithRows:
+            value = self.bind(syntax, replace(Scope("rows", self.star.state, source=base), home=table))
+            if value.dtype in INTERVALS:
+                self.report("interval_result", "A column cannot be an interval.", syntax.span, "Subtract two dates for whole days.")
+            added = t.RowColumn(name, "text" if value.dtype == "null" else value.dtype)
+            return t.WithRows(syntax.span, formula, (*columns, added), table, True, base, (value,))
+
+        syntax, wrong = parse(formula, self.limits)
+        return self._entered(f"{table}.{name}", formula, wrong, lambda: bound(syntax))
+
+    def computed_table(self, name: str, formula: str) -> t.Rows:
+        """The rows of a computed table; refuses with all that is wrong."""
+
+        def bound(syntax: s.Rows) -> t.Rows | None:
+            rows = self.bind_rows(syntax, Scope("cell", self.star.state))
+            names = [c.name.lower() for c in rows.columns] if rows else []
+            repeated = next((c.name for i, c in enumerate(rows.columns) if c.name.lower() in names[:i]), None) if rows else None
+            if repeated:
+                self.report("repeated_column", f"Two columns of {name} would be named {repeated}.", syntax.span,
+                            "Give one a name of its own: … with (other_name = T.c).")  # fmt: skip
+            return rows
+
+        syntax, wrong = parse_rows(formula, self.limits)
+        return self._entered(name, formula, wrong, lambda: bound(syntax))
+
+    def given(self, text: str) -> tuple[t.TypedEdit, ...]:
+        """Edits alone, as they stand in the brackets of a `given`; refuses with all that is wrong."""
+        start = "0 given ("
+        syntax, wrong = parse(f"{start}{text})", self.limits)
+        node = self._entered("given", f"{start}{text})", wrong, lambda: self.bind(syntax, Scope("cell", self.star.state)))
+        return node.edits if isinstance(node, t.Edited) else ()
+
+    def _entered(self, place: str, formula: str, wrong: list[Diagnostic], bind: Callable[[], Bound | None]) -> Bound:
+        """What `bind` gives of a formula of its own; refuses with all that is wrong."""
+        outer, self._text = self._text, Text(place, formula, [placed(d, place, formula) for d in wrong])
+        try:
+            found = None if wrong else bind()
+            if self._text.wrong or found is None:
+                raise Refused(self._text.wrong)
+            return found
         finally:
             self._text = outer
 

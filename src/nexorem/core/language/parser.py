@@ -284,6 +284,18 @@ def parse(text: str, limits: Limits = DEFAULT_LIMITS) -> tuple[s.Node, list[Diag
     return node, list(wrong)
 
 
+def parse_rows(text: str, limits: Limits = DEFAULT_LIMITS) -> tuple[s.Rows, list[Diagnostic]]:
+    """The same for a table expression."""
+    parser = Parser(text, limits)
+    try:
+        rows = parser.rows()
+        if parser.token.kind != "end":
+            raise parser.fail(*parser.left_over())
+    except Stuck:
+        rows = s.BrokenRows(Span(0, 0))
+    return rows, parser.wrong
+
+
 @lru_cache(maxsize=512)
 def _parsed(text: str, limits: Limits) -> tuple[s.Node, tuple[Diagnostic, ...]]:
     parser = Parser(text, limits)

@@ -15,12 +15,13 @@ FLOWS = ("one-way", "two-way")
 
 @dataclass(frozen=True, slots=True)
 class Column:
-    """A typed column; `dtype` is one of `values.COLUMN_TYPES`."""
+    """A typed column; `dtype` is one of `values.COLUMN_TYPES`. With a `formula` it is computed, not stored."""
 
     name: str
     dtype: str
     hidden: bool = False
     description: str = ""
+    formula: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +34,8 @@ class Calendar:
 
 @dataclass(frozen=True, slots=True)
 class Table:
-    """A named table. `source` is None where it comes from the package itself; `key` is its declared primary key."""
+    """A named table. `source` is None where it comes from the package itself; `key` is its declared primary key. With a
+    `formula` its rows are computed, not stored."""
 
     name: str
     columns: tuple[Column, ...]
@@ -41,6 +43,7 @@ class Table:
     key: tuple[str, ...] = ()
     calendar: Calendar | None = None
     description: str = ""
+    formula: str = ""
 
     def column(self, name: str) -> Column | None:
         """The column of that name, whatever its case."""

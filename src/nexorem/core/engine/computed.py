@@ -1,0 +1,260 @@
+"""Computed columns and tables: their order found, a round refused, and a star that holds them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import fields, is_dataclass, replace
+from typing import Any
+
+from nexorem.core.diagnostics import CellError, Diagnostic, Refused, refuse
+from nexorem.core.engine.context import Batch
+from nexorem.core.engine.execute import Execution
+from nexorem.core.engine.plan import Planner
+from nexorem.core.engine.reach import nodes, tables_of
+from nexorem.core.engine.rows import Relation, known, relation
+from nexorem.core.engine.scalar import inner_nodes, row_trees, rows_within
+from nexorem.core.functions.convert import widen
+from nexorem.core.language import syntax as s
+from nexorem.core.language import typed as t
+from nexorem.core.language.binder import Binder
+from nexorem.core.language.parser import parse, parse_rows
+from nexorem.core.limits import Budget
+from nexorem.core.model.model import Column, Link, Model, Table
+from nexorem.core.model.paths import model_state
+from nexorem.core.model.star import Star, TableRows, table_rows
+
+Item = tuple[str, str]  # a computed column as (table, column), a computed table as (table, "")
+
+
+def is_computed(model: Model) -> bool:
+    """Whether any column or table of a model is computed."""
+    return any(x.formula or any(c.formula for c in x.columns) for x in model.tables)
+
+
+def make_star(model: Model, rows: Mapping[str, TableRows], budget: Budget | None = None) -> Star:
+    """The star of a model whose stored rows are at hand; refuses with what is wrong with its computed parts."""
+    return _Maker(model, rows, budget or Budget()).star() if is_computed(model) else Star(model, rows)
+
+
+def edited_star(star: Star, model: Model, budget: Budget | None = None) -> Star:
+    """The star of an edited model over the same stored rows; what depends on rows alone is carried over."""
+    if not is_computed(star.model) and not is_computed(model):
+        return star.with_model(model)
+    stored = {
+        x.name: TableRows(star.size(x.name), {c.name: star.column(x.name, c.name) for c in x.columns if not c.formula})
+        for x in star.model.tables if not x.formula
+    }  # fmt: skip
+    return make_star(model, stored, budget)
+
+
+class _Maker:
+    """Computes one item after the other, each when all it needs is there."""
+
+    def __init__(self, model: Model, rows: Mapping[str, TableRows], budget: Budget) -> None:
+        self.model, self.budget = model, budget
+        self.rows = {name: TableRows(found.size, dict(found.columns)) for name, found in rows.items()}
+        self.tables = {x.name: x for x in model.tables}
+        self.pending: dict[Item, str] = {}
+        for table in model.tables:
+            if table.formula:
+                self.pending[table.name, ""] = table.formula
+            self.pending |= {(table.name, c.name): c.formula for c in table.columns if c.formula and not table.formula}
+
+    def star(self) -> Star:
+        """The whole star."""
+        while self.pending:
+            self.resolve(next(iter(self.pending)), ())
+        return self.partial()
+
+    def partial(self) -> Star:
+        """The star of what there is by now: links that need more are left out."""
+        tables = []
+        for table in self.tables.values():
+            if (table.name, "") not in self.pending:
+                have = tuple(c for c in table.columns if (table.name, c.name) not in self.pending)
+                tables.append(replace(table, columns=have))
+        order = [x.name for x in self.model.tables]
+        tables.sort(key=lambda x: order.index(x.name))
+        model = replace(self.model, tables=tuple(tables), links=tuple(k for k in self.model.links if not self.waits(k)))
+        return Star(model, self.rows)
+
+    def waits(self, link: Link) -> list[Item]:
+        """The items that a link's ends are still waiting for."""
+        ends = [(link.from_table, c) for c in link.from_columns] + [(link.to_table, c) for c in link.to_columns]
+        return [i for table, column in ends for i in ((table, ""), (table, column)) if i in self.pending]
+
+    def resolve(self, item: Item, trail: tuple[Item, ...]) -> None:
+        """Computes an item, and before it whatever it needs."""
+        if item not in self.pending:
+            return
+        if item in trail:
+            names = " › ".join(map(item_text, (*trail[trail.index(item) :], item)))
+            message = f"{item_text(item)} is computed from itself: {names}."
+            raise refuse("cycle", message, "Break the round at one of these.", item_text(item))
+        inside = (*trail, item)
+        for need in self.named(item):
+            self.resolve(need, inside)
+        while True:
+            star = self.partial()
+            wanted: list[Item] = []
+            try:
+                bound = self.bind(star, item)
+                wanted = self.links_needed(asked_tables(bound, item[0] if item[1] else None))
+            except Refused:
+                wanted = self.links_needed(self.tables_named(item))
+                if not wanted:
+                    raise
+            if not wanted:
+                break
+            for need in wanted:
+                self.resolve(need, inside)
+        self.compute(star, item, bound)
+
+    def bind(self, star: Star, item: Item) -> t.Rows:
+        """The typed rows of an item."""
+        binder = Binder(star, limits=self.budget.limits)
+        formula = self.pending[item]
+        return binder.computed_column(*item, formula) if item[1] else binder.computed_table(item[0], formula)
+
+    def links_needed(self, tables: set[str]) -> list[Item]:
+        """What links wait for over which filters or look-ups of these tables might run."""
+        state = model_state(self.model)
+        found: list[Item] = []
+        near = set(tables)
+        queue = list(tables)
+        while queue:
+            at = queue.pop()
+            for link in self.model.links:
+                if at in link.tables and link.name in state.active:
+                    found += [i for i in self.waits(link) if i[1] or self._passes(i[0], link)]
+                    other = link.other(at)
+                    if other not in near:
+                        near.add(other)
+                        queue.append(other)
+        return list(dict.fromkeys(found))
+
+    def _passes(self, table: str, link: Link) -> bool:
+        """Whether a filter may come into a table over another link than this: one that is yet to be computed has none
+        of its own, so without such a link nothing crosses this one."""
+        state = model_state(self.model)
+        return any(k is not link and table in k.tables and state.carries(k, table) for k in self.model.links)
+
+    def named(self, item: Item) -> list[Item]:
+        """The computed items that a formula names, in its measures too."""
+        own = item[0] if item[1] else None
+        node: Any = (parse(self.pending[item]) if item[1] else parse_rows(self.pending[item]))[0]
+        found: list[Item] = []
+        met: set[str] = set()
+        queue: list[tuple[Any, str | None]] = [(node, own)]
+        while queue:
+            at, home = queue.pop()
+            for x in walked(at):
+                if isinstance(x, s.BareName):
+                    column = self.tables[home].column(x.name) if home else None
+                    measure = self.model.measure(x.name)
+                    if column is not None and home:
+                        found.append((home, column.name))
+                    elif measure and measure.name not in met:
+                        met.add(measure.name)
+                        queue.append((parse(measure.formula)[0], None))
+                elif isinstance(x, s.ColumnName) and (table := self.model.table(x.table)):
+                    defined = table.column(x.column)
+                    found += [(table.name, ""), *([(table.name, defined.name)] if defined else [])]
+                elif isinstance(x, s.TableRows) and (table := self.model.table(x.table)):
+                    found.append((table.name, ""))
+                    if table.name != own:
+                        found += [(table.name, c.name) for c in table.columns]
+        return [i for i in dict.fromkeys(found) if i in self.pending]
+
+    def tables_named(self, item: Item) -> set[str]:
+        """The tables a formula names, with its own."""
+        node: Any = (parse(self.pending[item]) if item[1] else parse_rows(self.pending[item]))[0]
+        names = {x.table for x in walked(node) if isinstance(x, s.ColumnName | s.TableRows)}
+        return {found.name for n in names if (found := self.model.table(n))} | ({item[0]} if item[1] else set())
+
+    def compute(self, star: Star, item: Item, bound: t.Rows) -> None:
+        """Puts the rows of an item in its place."""
+        try:
+            found = evaluated(star, bound, self.budget)
+        except CellError as error:
+            raise Refused(Diagnostic(error.code, str(error), place=item_text(item))) from None
+        table = self.tables[item[0]]
+        if item[1]:
+            self._put_column(item, table, bound, found)
+        else:
+            self._put_table(star, table, found)
+        del self.pending[item]
+
+    def _put_column(self, item: Item, table: Table, bound: t.Rows, found: Relation) -> None:
+        column = table.column(item[1])
+        assert column
+        values = found.column(len(bound.columns) - 1)
+        if column.dtype and column.dtype != values.dtype:
+            if not (column.dtype == "number" and values.dtype == "integer"):
+                raise refuse("wrong_type", f"{item_text(item)} is declared as {column.dtype}; its formula gives {values.dtype}.",
+                             f"Declare it as {values.dtype}, or write CAST(… AS {column.dtype}).", item_text(item))  # fmt: skip
+            values = widen(values, "number")
+        made = replace(column, dtype=values.dtype)
+        self.tables[table.name] = replace(table, columns=tuple(made if c.name == made.name else c for c in table.columns))
+        stored = self.rows[table.name]
+        added = table_rows(stored.size, {made.name: values}).columns
+        columns = {**stored.columns, **added}
+        self.rows[table.name] = TableRows(stored.size, {c.name: columns[c.name] for c in table.columns if c.name in columns})
+
+    def _put_table(self, star: Star, table: Table, found: Relation) -> None:
+        kept = {c.name: c for c in table.columns}
+        columns, vectors = [], {}
+        for place, given in enumerate(found.shape.columns):
+            values = found.column(place)
+            dtype = "text" if values.dtype == "null" else values.dtype
+            columns.append(replace(kept.get(given.name, Column(given.name, dtype)), dtype=dtype))
+            vectors[given.name] = widen(values, dtype)
+        sources = {x.source for x in star.model.tables if x.name in made_from(found.shape)}
+        source = sources.pop() if len(sources) == 1 else table.source
+        self.tables[table.name] = replace(table, columns=tuple(columns), source=source)
+        self.rows[table.name] = table_rows(len(found), vectors)
+
+
+def evaluated(star: Star, bound: t.Rows, budget: Budget) -> Relation:
+    """A table expression without any filter, the unmatched member dropped."""
+    planner = Planner(star)
+    needs = planner.needs(bound, 0)
+    run = Execution(star, planner.plan, budget).run(Batch(1))
+    return known(relation(bound, Batch(1), run.around(needs, Batch(1)), star.state))
+
+
+def made_from(rows: t.Rows) -> set[str]:
+    """The tables whose rows a table expression is made of."""
+    return {x for part in rows_within(rows) if isinstance(part, t.BaseRows) for x in (part.grain, *part.lookups)}
+
+
+def asked_tables(bound: t.Rows, home: str | None) -> set[str]:
+    """The tables into which filters flow, or whose rows are looked up, while rows are computed."""
+    found = made_from(bound) if home is None else set()
+    trees = row_trees(bound)
+    for node in (n for tree in trees for n in nodes(tree)):
+        if isinstance(node, t.Aggregate):
+            found.add(node.grain)
+        elif isinstance(node, t.Single):
+            found.add(node.table)
+        found |= {x for rows in tables_of(node) for x in made_from(rows)}
+    if home is not None and any(inner_nodes(tree) for tree in trees):
+        found.add(home)
+    return found
+
+
+def walked(node: Any) -> Iterator[Any]:
+    """A piece of syntax and every piece inside it."""
+    queue = [node]
+    while queue:
+        at = queue.pop()
+        if isinstance(at, tuple):
+            queue += list(at)
+        elif is_dataclass(at):
+            yield at
+            queue += [getattr(at, f.name) for f in fields(at)]
+
+
+def item_text(item: Item) -> str:
+    """An item as people name it."""
+    return f"{item[0]}.{item[1]}" if item[1] else item[0]
