@@ -9,7 +9,7 @@ from pathlib import Path
 ROOT = Path(__file__).parents[2]
 SOURCE = ROOT / "src" / "nexorem"
 LAYERS = ["core", "package", "store", "server", "cli"]  # each may import those before it
-INSIDE_CORE = ["diagnostics", "limits", "values", "columns", "functions", "model", "language", "engine", "lint"]
+INSIDE_CORE = ["diagnostics", "limits", "values", "columns", "formats", "functions", "model", "language", "engine", "lint"]
 IMPURE = {
     "flask",
     "sqlalchemy",

@@ -81,9 +81,7 @@ class Computed(unittest.TestCase):
     def test_a_link_over_a_computed_key(self):
         link = {"from": "Booking.key", "to": "Port.code"}
         star = with_parts([("Booking", "key", "REPLACE(COALESCE(port, 'a'), 'zz', 'd')")], links=[link | {"active": False}])
-        self.assertEqual(
-            [c["x"] for c in grid("seats given (via Booking.key = Port.code)", star, rows=["Port.code"])], [13, 2, 32, 16]
-        )
+        self.assertEqual([c["x"] for c in grid("seats given (via Booking.key = Port.code)", star, rows=["Port.code"])], [13, 2, 32, 16])
 
     def test_rounds_are_named(self):
         cases = [

@@ -9,7 +9,7 @@ from collections import deque
 from nexorem.core.language import syntax as s
 from nexorem.core.language.parser import parse
 from tests.oracle import scalars
-from tests.oracle.common import UNMATCHED, Filter, Refusal
+from tests.oracle.common import UNMATCHED, Refusal
 from tests.oracle.edits import Edits
 from tests.oracle.rows import Tables
 from tests.oracle.scalars import Interval

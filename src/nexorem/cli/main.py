@@ -11,7 +11,9 @@ from nexorem import __version__
 
 COMMANDS = {
     "demo": ("nexorem.cli.serve", "demo"), "serve": ("nexorem.cli.serve", "serve"), "query": ("nexorem.cli.query", "query"),
-    "trace": ("nexorem.cli.query", "trace"), "explain": ("nexorem.cli.query", "explain"), "export": ("nexorem.cli.query", "export"),
+    "trace": ("nexorem.cli.query", "trace"), "explain": ("nexorem.cli.inspect", "explain"), "reach": ("nexorem.cli.inspect", "reach"),
+    "lint": ("nexorem.cli.inspect", "lint"), "export": ("nexorem.cli.exchange", "export"),
+    "import": ("nexorem.cli.exchange", "import_package"), "bench": ("nexorem.cli.bench", "bench"),
 }  # fmt: skip
 
 

@@ -1,11 +1,11 @@
-"""`nexorem query`, `trace`, `explain` and `export`: on a package, with neither server nor database."""
+"""`nexorem query` and `trace`: on a package, with neither server nor database."""
 
 from __future__ import annotations
 
 import csv
 import json
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -14,15 +14,11 @@ import click
 from nexorem.cli import common
 from nexorem.core.diagnostics import Diagnostic, refuse
 from nexorem.core.engine.grid import Grid, answer
-from nexorem.core.engine.plan import make_plan
-from nexorem.core.engine.plan_text import print_plan
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.engine.trace import trace as trace_cell
-from nexorem.core.language.binder import Binder
-from nexorem.core.language.printer import print_tree
-from nexorem.core.model.star import Star
+from nexorem.core.formats import format_value
+from nexorem.core.limits import Limits
 from nexorem.package.read import open_package
-from nexorem.package.write import write_package
 
 PACKAGE = click.argument("package", type=click.Path(path_type=Path))
 AS_JSON = click.option("--json", "as_json", is_flag=True, help="Errors, too, as JSON.")
@@ -46,6 +42,44 @@ def page_options(command: Callable[..., Any]) -> Callable[..., Any]:
     return command
 
 
+def limit_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """The bounds of one call."""
+    for name, unit, default in (
+        ("max-seconds", "seconds of computing", Limits().seconds), ("max-memory", "MB of working memory", Limits().memory_bytes // 1024**2),
+        ("max-levels", "levels of a formula", Limits().formula_levels), ("max-nodes", "parts of a formula", Limits().formula_nodes),
+        ("max-characters", "characters of a formula", Limits().formula_characters),
+        ("max-text", "bytes of one text", Limits().text_bytes), ("threads", "threads of a scan", Limits().workers),
+    ):  # fmt: skip
+        kind = click.FloatRange(0, min_open=True) if name == "max-seconds" else click.IntRange(1)
+        command = click.option(f"--{name}", type=kind, default=default, show_default=True, help=f"The most {unit}.")(command)
+    return command
+
+
+def limits_of(options: dict[str, Any]) -> Limits:
+    """The bounds that `limit_options` read; takes them out of the options."""
+    return Limits(
+        seconds=options.pop("max_seconds"), memory_bytes=options.pop("max_memory") * 1024**2, formula_levels=options.pop("max_levels"),
+        formula_nodes=options.pop("max_nodes"), formula_characters=options.pop("max_characters"), text_bytes=options.pop("max_text"),
+        workers=options.pop("threads"),
+    )  # fmt: skip
+
+
+def axis_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """The options that make a grid of a page."""
+    for option in (
+        click.option("--rows", metavar="A,B", help="Columns for the rows, with commas between."),
+        click.option("--columns", metavar="C", help="Columns for the columns."),
+        click.option("--measures", metavar="m,n", help="Measures, or names from --define."),
+        click.option("--totals", type=click.Choice(["none", "grand", "all"]), default=None, help="Which totals to compute."),
+        click.option("--empty-lines", is_flag=True, help="Lines on which everything is empty, too."),
+        click.option("--sort", "sorts", multiple=True, metavar="NAME[:desc]", help="Order lines by a measure or an axis."),
+        click.option("--limit", type=int, help="The most cells to answer."),
+        click.option("--probe", "probe_file", type=click.Path(path_type=Path, dir_okay=False), help="A file with a probe as JSON."),
+    ):
+        command = option(command)
+    return command
+
+
 def page_json(defines: tuple[str, ...], picks: tuple[str, ...], wheres: tuple[str, ...]) -> dict[str, Any]:
     """The page's part of a probe."""
     return {"define": common.parse_define(defines), "picks": [*map(common.parse_pick, picks), *({"where": w} for w in wheres)]}
@@ -53,24 +87,20 @@ def page_json(defines: tuple[str, ...], picks: tuple[str, ...], wheres: tuple[st
 
 @click.command()
 @PACKAGE
-@click.option("--rows", metavar="A,B", help="Columns for the rows, with commas between.")
-@click.option("--columns", metavar="C", help="Columns for the columns.")
-@click.option("--measures", metavar="m,n", help="Measures, or names from --define.")
+@axis_options
 @page_options
-@click.option("--totals", type=click.Choice(["none", "grand", "all"]), default=None, help="Which totals to compute.")
-@click.option("--empty-lines", is_flag=True, help="Lines on which everything is empty, too.")
-@click.option("--sort", "sorts", multiple=True, metavar="NAME[:desc]", help="Order lines by a measure or an axis.")
-@click.option("--limit", type=int, help="The most cells to answer.")
-@click.option("--probe", "probe_file", type=click.Path(path_type=Path, dir_okay=False), help="A file with a probe as JSON.")
+@limit_options
 @click.option("--format", "form", type=click.Choice(["jsonl", "csv", "json"]), default="jsonl", show_default=True)
+@click.option("--formatted", is_flag=True, help="Numbers as text, by their measure's format.")
 @AS_JSON
 @common.reporting
-def query(package: Path, form: str, as_json: bool, probe_file: Path | None, **options: Any) -> None:
+def query(package: Path, form: str, formatted: bool, as_json: bool, probe_file: Path | None, **options: Any) -> None:
     """Answer a probe on a package: a grid's cells, one a line."""
+    limits = limits_of(options)
     star = open_package(package)
     probe = read_probe(star, probe_json(probe_file, options))
-    grid = answer(star, probe, common.budget())
-    write_answer(grid, form)
+    grid = answer(star, probe, common.budget(limits))
+    write_answer(grid, form, formatted)
     failed = {v.code for v in grid.values if isinstance(v, Exception)}
     if failed:
         common.tell([Diagnostic(code, "The computation of a cell failed.") for code in sorted(failed)], as_json)
@@ -103,18 +133,26 @@ def probe_json(probe_file: Path | None, options: dict[str, Any]) -> dict[str, An
     return data
 
 
-def write_answer(grid: Grid, form: str) -> None:
+def written(grid: Grid) -> Iterator[dict[str, Any]]:
+    """The tidy answer with numbers as text, by the formats of their measures."""
+    patterns = {name: found.format if (found := grid.star.model.measure(name)) else "" for name in grid.probe.measures}
+    for cell in grid.tidy():
+        yield cell | {m: format_value(cell[m], p) for m, p in patterns.items() if isinstance(cell[m], int | float)}
+
+
+def write_answer(grid: Grid, form: str, formatted: bool = False) -> None:
     """The tidy answer on standard output."""
+    tidy = written(grid) if formatted else grid.tidy()
     if form == "jsonl":
-        for cell in grid.tidy():
+        for cell in tidy:
             click.echo(json.dumps(cell, ensure_ascii=False))
     elif form == "json":
-        click.echo(json.dumps(list(grid.tidy()), ensure_ascii=False, indent=1))
+        click.echo(json.dumps(list(tidy), ensure_ascii=False, indent=1))
     else:
         axes = [f"{t}.{c}" for t, c in (*grid.probe.rows, *grid.probe.columns)]
         writer = csv.writer(sys.stdout, lineterminator="\n")
         writer.writerow([*axes, *grid.probe.measures])
-        for cell in grid.tidy():
+        for cell in tidy:
             coordinates = [TOTAL if a not in cell else "(empty)" if cell[a] is None else cell[a] for a in axes]
             writer.writerow([*coordinates, *("" if cell[m] is None else _csv_value(cell[m]) for m in grid.probe.measures)])
 
@@ -127,23 +165,36 @@ def _csv_value(value: Any) -> Any:
 @PACKAGE
 @click.option("--measure", required=True, help="The measure, or a name from --define.")
 @click.option("--at", "ats", multiple=True, metavar="'T.c=v'", help="A coordinate of the cell.")
+@click.option("--into", "intos", multiple=True, metavar="PATH:KEY", help="Go on in a row of an iteration, by its node's path and its key.")
 @page_options
+@limit_options
 @AS_JSON
 @common.reporting
 def trace(
     package: Path,
     measure: str,
     ats: tuple[str, ...],
+    intos: tuple[str, ...],
     defines: tuple[str, ...],
     picks: tuple[str, ...],
     wheres: tuple[str, ...],
     as_json: bool,
+    **options: Any,
 ) -> None:
     """Explain one cell step by step."""
+    limits = limits_of(options)
     star = open_package(package)
     probe = read_probe(star, {"measures": [measure], **page_json(defines, picks, wheres)})
-    told = trace_cell(star, probe, measure, [common.parse_at(star, a) for a in ats], common.budget())
+    told = trace_cell(star, probe, measure, [common.parse_at(star, a) for a in ats], common.budget(limits), list(map(parse_into, intos)))
     click.echo(json.dumps(told, ensure_ascii=False, indent=1) if as_json else "\n".join(trace_lines(told)))
+
+
+def parse_into(text: str) -> tuple[str, int]:
+    """`PATH:KEY`."""
+    path, sign, key = text.rpartition(":")
+    if not sign or not key.isdigit():
+        raise refuse("bad_into", f"{text!r} names no row.", "Write the node's path, a colon and the row's key: 0.0:3.", "--into")
+    return path, int(key)
 
 
 def trace_lines(told: dict[str, Any]) -> list[str]:
@@ -168,6 +219,13 @@ def trace_lines(told: dict[str, Any]) -> list[str]:
         if "arithmetic" in node:
             sums = node["arithmetic"]
             lines.append(f"{indent}  {sums['function']} over {sums['rows_used']:,} of {sums['rows_total']:,} rows of {sums['grain']}")
+        for u in node.get("unreached", ()):
+            mend = f"; {' or '.join(u['mends'])} would carry it" if u["mends"] else ""
+            lines.append(f"{indent}  the filter on {u['table']} does not reach it{mend}")
+        if node.get("iteration"):
+            told_rows = node["iteration"]
+            lines.append(f"{indent}  {told_rows['rows_total']:,} rows of {told_rows['over']}")
+            lines.extend(f"{indent}    {r['key']}: {', '.join(map(str, r['cells']))} = {r['value']}" for r in told_rows["rows"])
         for child in node["children"]:
             show(child, indent + "  ")
 
@@ -188,42 +246,3 @@ def allowed(found: dict[str, Any] | None) -> str:
 def allowed_column(found: dict[str, Any]) -> str:
     """The same with the column's name."""
     return f"{found['column']} {allowed(found)}"
-
-
-@click.command()
-@PACKAGE
-@click.option("--measure", help="A measure; or define one.")
-@click.option("--define", "defines", multiple=True, metavar="'x = FORMULA'")
-@AS_JSON
-@common.reporting
-def explain(package: Path, measure: str | None, defines: tuple[str, ...], as_json: bool) -> None:
-    """Show how a formula is read: its diagnostics, its typed tree and its plan."""
-    star = open_package(package)
-    define = common.parse_define(defines)
-    name = measure or next(iter(define), None)
-    if name is None:
-        raise refuse("no_measure", "There is no formula to explain.", "Name one with --measure, or write one with --define.")
-    told = explained(star, name, define)
-    if as_json:
-        click.echo(json.dumps(told, ensure_ascii=False, indent=1))
-    else:
-        click.echo("\n".join(["typed tree", *told["tree"], "", "plan", *told["plan"]]))
-
-
-def explained(star: Star, name: str, define: dict[str, str]) -> dict[str, Any]:
-    """A formula's stages as text."""
-    bound = Binder(star, define).measure(name)
-    return {"measure": bound.name, "dtype": bound.dtype, "tree": print_tree(bound), "plan": print_plan(star, make_plan(star, [bound]))}
-
-
-@click.command()
-@PACKAGE
-@click.option("--as", "kind", type=click.Choice(["package"]), default="package", show_default=True)
-@click.option("--data", type=click.Choice(["csv", "parquet"]), default="csv", show_default=True, help="How the rows are stored.")
-@click.option("--out", type=click.Path(path_type=Path), required=True, help="A new folder, or a new .zip.")
-@AS_JSON
-@common.reporting
-def export(package: Path, kind: str, data: str, out: Path, as_json: bool) -> None:
-    """Write a model with its rows, as a package of this project's own form."""
-    write_package(open_package(package), out, data)
-    click.echo(f"Wrote the {kind} {out}.")

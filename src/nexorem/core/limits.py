@@ -39,6 +39,10 @@ class Budget:
         self._until = now() + limits.seconds if now else 0.0
         self._cancelled = False
 
+    def milliseconds(self) -> float:
+        """The clock's time, 0 without one."""
+        return self._now() * 1000 if self._now else 0.0
+
     def cancel(self) -> None:
         """Ends the computation at its next check; may be called from another thread."""
         self._cancelled = True

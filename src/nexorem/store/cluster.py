@@ -101,6 +101,14 @@ def start(folder: Path, fast_and_unsafe: bool = False) -> Cluster:
     raise refuse("database", "The store's server is there and does not answer.", f"Its log is {cluster.folder / 'server.log'}.")
 
 
+def running(folder: Path) -> Cluster:
+    """The cluster that a server runs in `folder`; refuses where none does."""
+    cluster = Cluster(folder.resolve(), find_binaries())
+    if not _answers(cluster):
+        raise refuse("not_running", f"No server runs on {folder}.", "Start one with nexorem serve, or name its folder with --store.")
+    return cluster
+
+
 def _answers(cluster: Cluster) -> bool:
     try:
         port = int((cluster.database / "postmaster.pid").read_text().splitlines()[3])

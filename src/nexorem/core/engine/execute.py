@@ -36,6 +36,7 @@ class Execution:
         self.outer, self.owners, self.leaf = outer, owners, leaf
         self.values: dict[int, Vector | CellError] = {}
         self.contexts: dict[int, Batch | CellError] = {}
+        self.told: dict[int, tuple[int, float]] = {}  # by id of a step: its contexts, and how long it took
         asked = Counter(id(s.node) for s in plan.steps if isinstance(s, ValueStep) and isinstance(s.node, t.Aggregate))
         self._cubes: dict[int, list[Cube]] = {key: [] for key, times in asked.items() if times > 1}
 
@@ -48,6 +49,7 @@ class Execution:
         self.contexts[0] = batch
         for step in self.plan.steps:
             self.budget.check()
+            start = self.budget.milliseconds()
             try:
                 if isinstance(step, ContextStep):
                     self.contexts[step.number] = self._context(step)
@@ -58,6 +60,7 @@ class Execution:
                     self.contexts[step.number] = error
                 else:
                     self.values[step.number] = error
+            self.told[id(step)] = (batch.size, self.budget.milliseconds() - start)
         return self
 
     def batch(self, context: int) -> Batch:

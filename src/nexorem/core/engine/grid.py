@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -75,6 +75,7 @@ class Grid:
     values: tuple[Vector | CellError, ...]
     dtypes: tuple[str, ...]
     plan: Plan
+    told: dict[int, tuple[int, float]] = field(default_factory=dict)
 
     def value(self, measure: int, row: int, column: int) -> Any:
         """One cell as JSON."""
@@ -130,7 +131,7 @@ def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
     batch = cells(star, base, rows, columns)
     run = execute(star, planner.plan, batch, budget)
     values = tuple(run.root(i) for i in range(len(measures)))
-    grid = Grid(star, probe, rows, columns, values, tuple(m.dtype for m in measures), planner.plan)
+    grid = Grid(star, probe, rows, columns, values, tuple(m.dtype for m in measures), planner.plan, run.told)
     if not probe.empty_lines:
         grid = _shown(grid)
     return _sorted(grid, planner.plan, base, budget) if probe.sort else grid
@@ -223,7 +224,7 @@ def _taken(grid: Grid, rows: Array, columns: Array) -> Grid:
     values = tuple(v if isinstance(v, CellError) else v.take(places) for v in grid.values)
     row_axis = Axis(grid.rows.columns, grid.rows.lines[rows])
     column_axis = Axis(grid.columns.columns, grid.columns.lines[columns])
-    return Grid(grid.star, grid.probe, row_axis, column_axis, values, grid.dtypes, grid.plan)
+    return replace(grid, rows=row_axis, columns=column_axis, values=values)
 
 
 def _sorted(grid: Grid, plan: Plan, base: Batch, budget: Budget) -> Grid:

@@ -1,8 +1,9 @@
-"""A plan as stable text; after an execution with its rows and milliseconds."""
+"""A plan as stable text; after an execution with its rows, cells and milliseconds."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 from nexorem.core.engine.plan import ContextStep, Needs, Plan, ValueStep
 from nexorem.core.language import typed as t
@@ -22,6 +23,30 @@ def print_plan(star: Star, plan: Plan, notes: Mapping[int, str] | None = None, i
         lines.append(f"{indent}{line}{notes.get(id(step), '')}")
         lines += _inner(star, step.needs, notes, indent)
     return [*lines, f"{indent}answer {', '.join(f'v{n}' for n in plan.roots)}"]
+
+
+def plan_steps(star: Star, plan: Plan, told: Mapping[int, tuple[int, float]]) -> list[dict[str, Any]]:
+    """The steps of an executed plan: text, rows of the table that was scanned, contexts, milliseconds."""
+    found = []
+    for step in plan.steps:
+        contexts, spent = told.get(id(step), (0, 0.0))
+        rows = 0
+        if isinstance(step, ContextStep):
+            text = f"c{step.number} = c{step.parent}, {step.edit.text}"
+        else:
+            text = f"v{step.number} = {_step_text(star, step)}"
+            rows = star.size(step.node.grain) if isinstance(step.node, t.Aggregate) else 0
+        found.append({"step": text, "rows": rows, "cells": contexts, "milliseconds": round(spent, 3)})
+    return found
+
+
+def notes_of(star: Star, plan: Plan, told: Mapping[int, tuple[int, float]]) -> dict[int, str]:
+    """What `print_plan` adds to the lines of an executed plan."""
+    steps = plan_steps(star, plan, told)
+    return {
+        id(step): f"  [{s['rows']:,} rows, {s['cells']:,} cells, {s['milliseconds']:.2f} ms]"
+        for step, s in zip(plan.steps, steps, strict=True)
+    }
 
 
 def _inner(star: Star, needs: Needs, notes: Mapping[int, str], indent: str) -> list[str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -11,21 +11,14 @@ from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.reach import edits_of, role, scans
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
+from nexorem.core.lint.finding import Finding
+from nexorem.core.lint.measures import of_measure, of_names
+from nexorem.core.lint.probes import of_probe
+from nexorem.core.lint.structure import of_structure
 from nexorem.core.model.model import Link
 from nexorem.core.model.star import Star
 
 MOST_EXAMPLES = 5
-
-
-@dataclass(frozen=True, slots=True)
-class Finding:
-    """One finding. `about` is what it is about: `link …`, `table …` or `measure …`; `weight` is warning or note."""
-
-    code: str
-    weight: str
-    about: str
-    sentence: str
-    mend: str
 
 
 def findings(star: Star) -> list[dict[str, Any]]:
@@ -36,6 +29,12 @@ def findings(star: Star) -> list[dict[str, Any]]:
         found += _of_link(star, link)
     found += _unused_links(star, bound)
     found += _of_tables(star, bound)
+    found += of_structure(star)
+    found += of_names(star, bound)
+    for measure in bound:
+        found += of_measure(star, measure)
+    for probe in star.model.probes:
+        found += of_probe(star, probe)
     return [asdict(f) for f in sorted(found, key=lambda f: f.weight != "warning")]
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from nexorem.core.diagnostics import Diagnostic, Refused
+from nexorem.core.formats import pattern_fault
 from nexorem.core.functions.registry import common_type
 from nexorem.core.model.model import Calendar, Link, Model, Table
 from nexorem.core.model.paths import doubled_paths, model_state
@@ -133,6 +134,10 @@ def checked_star(star: Star) -> Star:
 def check_shape(model: Model) -> list[Diagnostic]:
     """What can be said without the rows; to be clean before a `Star` is made."""
     wrong = check_names(model)
+    for measure in model.measures:
+        if fault := pattern_fault(measure.format):
+            hint = "Write a pattern of UTS #35, as #,##0.00 or 0.0%."
+            wrong.append(Diagnostic("bad_format", fault, place=measure.name, hint=hint))
     for link in model.links:
         wrong += check_link_types(model, link)
     return wrong

@@ -293,6 +293,23 @@ class Star:
                     del kept[next(iter(kept))]
             return found
 
+    def derived_bytes(self, table: str) -> int:
+        """What is kept beside the columns of a table: codes of what it looks up, indexes."""
+        arrays = [
+            v.codes if isinstance(v, Domain) else v for k, v in self._kept.items() if isinstance(k, tuple) and self._rows_of(k) == table
+        ]
+        own = {id(c.codes) for c in self.rows[table].columns.values()}
+        found = sum(a.nbytes for a in arrays if isinstance(a, np.ndarray) and id(a) not in own)
+        indexes = self._indexes.get(table, {}).values()
+        return found + sum(i.rows.nbytes + i.starts.nbytes + sum(p.nbytes for p in i.permuted.values()) for i in indexes)
+
+    @staticmethod
+    def _rows_of(key: tuple[object, ...]) -> object:
+        """The table whose rows an entry of the cache has one code each for."""
+        if key[0] == "spread" and isinstance(key[3], tuple) and key[3]:
+            return key[3][0][0]
+        return key[1] if key[0] == "domain" else None
+
     def has_unmatched(self, table: str) -> bool:
         """Whether the table has an unmatched member: some firm link, active or not, leaves rows without partner, or
         a table that looks it up has one itself."""

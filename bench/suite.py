@@ -1,0 +1,275 @@
+"""The benchmark suite behind `nexorem bench`: everything is measured side by side in one run, each warmed up before."""
+
+from __future__ import annotations
+
+import gc
+import io
+import math
+import os
+import platform
+import statistics
+import tempfile
+import time
+from collections.abc import Callable
+from importlib.metadata import version
+from pathlib import Path
+from typing import Any
+
+import duckdb
+import polars as pl
+import pyarrow.csv
+
+from bench import star_schema as ss
+from nexorem.core.engine.computed import edited_star
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import read_pick, read_probe
+from nexorem.core.engine.trace import trace
+from nexorem.core.limits import Budget, Limits
+from nexorem.core.model.model import Measure
+from nexorem.core.model.star import Star
+from nexorem.package.read import open_package
+
+THREADS = 2
+GRID = {"rows": ["Part.brand"], "columns": ["Calendar.year"], "picks": []}
+SUMS_SQL = """WITH g AS (SELECT d.year, p.brand, sum(l.revenue::BIGINT) AS v FROM lineorder l JOIN calendar d ON l.orderdate = d.date
+JOIN part p ON l.partkey = p.partkey GROUP BY ALL)
+SELECT year, brand, v, v / sum(v) OVER (PARTITION BY year), lag(v) OVER (PARTITION BY brand ORDER BY year) FROM g ORDER BY brand, year"""
+DISTINCT_SQL = """SELECT d.year, p.brand, count(DISTINCT l.custkey) FROM lineorder l JOIN calendar d ON l.orderdate = d.date
+JOIN part p ON l.partkey = p.partkey GROUP BY ALL ORDER BY p.brand, d.year"""
+EDITS = {
+    "none": "revenue", "set": "revenue given (set Part.mfgr = 'MFGR#1')", "set in rows": "revenue given (set Part.mfgr in values ('MFGR#1'))",
+    "keep": "revenue given (keep Part.mfgr = 'MFGR#1')", "clear": "revenue given (clear Part)", "reset": "revenue given (reset Part)",
+    "shift": "revenue given (shift Calendar by -1 year)", "stretch start": "revenue given (stretch Calendar to start of year)",
+    "stretch back": "revenue given (stretch Calendar back 3 month)", "flow off": "revenue given (flow Lineorder.partkey = Part.partkey off)",
+    "match": "revenue given (flow Lineorder.suppkey = Supplier.suppkey off, match Supplier.suppkey to Lineorder.suppkey)",
+    "for each": "max(revenue for each every Calendar.year)", "rank": "rank(revenue among page Part.mfgr)",
+}  # fmt: skip
+
+
+def budget() -> Budget:
+    """What each of our computations may take: the usual, but time."""
+    return Budget(Limits(workers=THREADS, seconds=300.0), time.monotonic)
+
+
+def ours(star: Star, data: dict[str, Any]) -> list[dict[str, Any]]:
+    """A probe's whole answer."""
+    return list(answer(star, read_probe(star, data), budget()).tidy())
+
+
+def median(work: Callable[[], object], runs: int, warm: int = 3) -> float:
+    """Milliseconds of a run, the median of several."""
+    for _ in range(warm):
+        work()
+    gc.collect()
+    found = []
+    for _ in range(runs):
+        start = time.perf_counter()
+        work()
+        found.append((time.perf_counter() - start) * 1000)
+    return statistics.median(found)
+
+
+class Peers:
+    """The general-purpose engines, with the same tables in their own memory."""
+
+    def __init__(self, tables: dict[str, Any]) -> None:
+        self.database = duckdb.connect()
+        self.database.execute(f"SET threads = {THREADS}")
+        self.frames = pl.SQLContext()
+        for name, columns in tables.items():
+            found = ss.arrow(columns)
+            self.database.register("found", found)
+            self.database.execute(f"CREATE TABLE {name.lower()} AS SELECT * FROM found")
+            self.database.unregister("found")
+            frame = pl.from_arrow(found)
+            assert isinstance(frame, pl.DataFrame)
+            self.frames.register(name.lower(), frame)
+
+    def rows(self, sql: str) -> list[Any]:
+        """The database's answer."""
+        return list(self.database.execute(sql).fetchall())
+
+    def framed(self, sql: str) -> list[Any]:
+        """The data frames' answer."""
+        return list(self.frames.execute(sql.replace("GROUP BY ALL", "GROUP BY d.year, p.brand"), eager=True).rows())
+
+
+def same_values(mine: list[dict[str, Any]], measure: str, theirs: list[Any]) -> bool:
+    """Whether two answers have the same values, whatever their order."""
+    a = sorted(x[measure] for x in mine if x[measure] is not None)
+    return a == sorted(int(r[-1]) for r in theirs if r[-1] is not None)
+
+
+def star_part(star: Star, peers: Peers, runs: int, say: Callable[[str], None]) -> dict[str, Any]:
+    """The 13 queries."""
+    told: dict[str, Any] = {}
+    for name in ss.QUERIES:
+        probe, sql, measure = ss.as_probe(name), ss.as_sql(name), ss.QUERIES[name][0]
+        if not same_values(ours(star, probe), measure, peers.rows(sql)):
+            raise AssertionError(f"{name}: the answers differ")
+        times = {"nexorem": median(lambda p=probe: ours(star, p), runs), "database": median(lambda s=sql: peers.rows(s), runs)}
+        times["frames"] = median(lambda s=sql: peers.framed(s), max(runs // 2, 2), 1)
+        told[name] = times | {"ratio": min(times["database"], times["frames"]) / times["nexorem"]}
+        say(f"{name}: {told[name]['ratio']:.1f} times faster")
+    return told
+
+
+def grid_part(star: Star, peers: Peers, runs: int, say: Callable[[str], None]) -> dict[str, Any]:
+    """7 × 1000 cells: a sum, its share of the year and the year before; and a distinct count."""
+    told: dict[str, Any] = {}
+    parts = {"sums": (["revenue", "share", "year_before"], SUMS_SQL), "distinct": (["customers"], DISTINCT_SQL)}
+    for name, (measures, sql) in parts.items():
+        probe = {**GRID, "measures": measures}
+        if name == "distinct" and not same_values(ours(star, probe), "customers", peers.rows(sql)):
+            raise AssertionError("the distinct counts differ")
+        times = {"nexorem": median(lambda p=probe: ours(star, p), runs), "database": median(lambda s=sql: peers.rows(s), max(runs // 2, 2))}
+        try:
+            frames = SUMS_SQL.replace("::BIGINT", "") if name == "sums" else sql
+            times["frames"] = median(lambda s=frames: peers.framed(s), 2, 1)
+        except pl.exceptions.PolarsError:  # what its SQL does not have
+            times["frames"] = math.inf
+        told[name] = times | {"ratio": min(times["database"], times["frames"]) / times["nexorem"]}
+        say(f"grid, {name}: {told[name]['ratio']:.1f} times faster")
+    return told
+
+
+def cells_part(star: Star, runs: int, say: Callable[[str], None]) -> dict[str, Any]:
+    """How the time of a grid grows from about 10 to about 10,000 cells, for every kind of edit."""
+    told: dict[str, Any] = {}
+    small = {"rows": ["Part.mfgr"], "columns": [], "picks": []}
+    large = {"rows": ["Part.brand"], "columns": ["Calendar.year"], "picks": [], "totals": "all"}
+    for name, formula in EDITS.items():
+        few = small | {"measures": ["x"], "define": {"x": formula}}
+        many = large | {"measures": ["x"], "define": {"x": formula}}
+        a, b = median(lambda p=few: ours(star, p), runs, 2), median(lambda p=many: ours(star, p), max(runs // 2, 2), 2)
+        told[name] = {"few": a, "many": b, "growth": b / a}
+        say(f"{name}: {a:.1f} ms for 5 cells, {b:.1f} ms for 8,008")
+    return told
+
+
+def trace_part(star: Star, runs: int) -> dict[str, float]:
+    """A trace of a cell, with edits and without."""
+    told = {}
+    for name in ("revenue", "share", "year_before", "customers"):
+        at = [read_pick(star, "Calendar.year", [1995]), read_pick(star, "Part.brand", ["MFGR#2239"])]
+        probe = read_probe(star, {"measures": [name]})
+        told[name] = median(lambda p=probe, a=at, n=name: trace(star, p, n, a, budget()), runs, 2)
+    return told
+
+
+def formula_part(star: Star, runs: int) -> float:
+    """From a change of a formula to the grid that is shown."""
+    number = iter(range(10**6))
+
+    def work() -> None:
+        formula = f"sum(Lineorder.revenue) * {next(number)}"
+        measures = tuple(Measure(m.name, formula) if m.name == "revenue" else m for m in star.model.measures)
+        ours(
+            edited_star(star, type(star.model)(**{**_fields(star.model), "measures": measures})), GRID | {"measures": ["revenue", "share"]}
+        )
+
+    return median(work, runs, 2)
+
+
+def _fields(model: Any) -> dict[str, Any]:
+    return {name: getattr(model, name) for name in model.__dataclass_fields__}
+
+
+def load_part(tables: dict[str, Any]) -> dict[str, float]:
+    """A package with all facts as CSV, opened."""
+    with tempfile.TemporaryDirectory() as folder:
+        resources = []
+        for name, columns in tables.items():
+            pyarrow.csv.write_csv(ss.arrow(columns), Path(folder) / f"{name}.csv")
+            resources.append(f'{{"name": "{name}", "path": "{name}.csv"}}')
+        text = io.StringIO()
+        text.write(f'{{"name": "loaded", "resources": [{", ".join(resources)}]}}')
+        (Path(folder) / "datapackage.json").write_text(text.getvalue())
+        start = time.perf_counter()
+        star = open_package(Path(folder))
+        spent = time.perf_counter() - start
+    return {"rows": star.size("Lineorder"), "seconds": spent, "rows_a_second": star.size("Lineorder") / spent}
+
+
+def memory_part(star: Star) -> dict[str, float]:
+    """Bytes a fact row: the columns, and everything made on first use for what was asked so far."""
+    size = star.size("Lineorder")
+    columns = sum(c.bytes() for c in star.rows["Lineorder"].columns.values()) / size
+    return {"columns": columns, "with_derived": columns + star.derived_bytes("Lineorder") / size}
+
+
+def measured(rows: int, runs: int, only: set[str], say: Callable[[str], None]) -> dict[str, Any]:
+    """The whole suite, or parts of it."""
+    wanted = lambda name: not only or name in only  # noqa: E731
+    say(f"making {rows:,} rows")
+    tables = ss.tables(rows)
+    star = ss.make_star(tables)
+    told: dict[str, Any] = {"rows": rows, "machine": machine(), "ratios": {}}
+    if wanted("star") or wanted("grid"):
+        peers = Peers(tables)
+        if wanted("star"):
+            told["star"] = star_part(star, peers, runs, say)
+            ratios = [x["ratio"] for x in told["star"].values()]
+            told["ratios"]["star"] = {"geomean": math.exp(statistics.fmean(map(math.log, ratios))), "worst": min(ratios)}
+        if wanted("memory"):
+            told["memory"] = memory_part(star)
+        if wanted("grid"):
+            told["grid"] = grid_part(star, peers, runs, say)
+            told["ratios"]["grid"] = {name: x["ratio"] for name, x in told["grid"].items()}
+        del peers
+    elif wanted("memory"):
+        told["memory"] = memory_part(star)
+    if wanted("cells"):
+        told["cells"] = cells_part(star, runs, say)
+    if wanted("trace"):
+        told["trace"] = trace_part(star, runs)
+    if wanted("formula"):
+        told["formula"] = formula_part(ss.make_star(ss.tables(min(rows, 1_000_000))), runs)
+    if wanted("load"):
+        say("loading CSV")
+        told["load"] = load_part(tables)
+    return told
+
+
+def machine() -> dict[str, Any]:
+    """Where and with what it was measured."""
+    names = ("numpy", "numba", "duckdb", "polars", "pyarrow")
+    cpu = next((x.split(":")[1].strip() for x in Path("/proc/cpuinfo").read_text().splitlines() if x.startswith("model name")), "")
+    return {"cpu": cpu, "cores": os.cpu_count(), "python": platform.python_version(), **{n: version(n) for n in names}}
+
+
+def as_table(told: dict[str, Any]) -> str:
+    """The figures as Markdown."""
+    m = told["machine"]
+    versions = ", ".join(f"{k} {m[k]}" for k in ("python", "numpy", "numba", "duckdb", "polars", "pyarrow"))
+    lines = [f"{told['rows']:,} fact rows; {m['cores']} cores, {m['cpu']}; two threads each; {versions}.", ""]
+    if "star" in told or "grid" in told:
+        lines += [
+            "| query | Nexorem, ms | columnar database, ms | data frames, ms | times faster than the faster |",
+            "| --- | --: | --: | --: | --: |",
+        ]
+        for name, x in {**told.get("star", {}), **{f"grid, {k}": v for k, v in told.get("grid", {}).items()}}.items():
+            frames = f"{x['frames']:.1f}" if math.isfinite(x["frames"]) else "–"
+            lines.append(f"| {name} | {x['nexorem']:.1f} | {x['database']:.1f} | {frames} | {x['ratio']:.1f} |")
+        if "star" in told["ratios"]:
+            lines += [
+                "",
+                f"The 13 queries: {told['ratios']['star']['geomean']:.1f} times (geometric mean), {told['ratios']['star']['worst']:.1f} at least.",
+            ]
+    if "cells" in told:
+        lines += ["", "| edit | 5 cells, ms | 8,008 cells, ms | growth |", "| --- | --: | --: | --: |"]
+        lines += [f"| {k} | {x['few']:.1f} | {x['many']:.1f} | {x['growth']:.1f} |" for k, x in told["cells"].items()]
+    if "trace" in told:
+        lines += ["", "A trace: " + ", ".join(f"{k} {v:.0f} ms" for k, v in told["trace"].items()) + "."]
+    if "formula" in told:
+        lines += ["", f"From a changed formula to its grid of 7 × 1000, at 1 million rows: {told['formula']:.0f} ms."]
+    if "load" in told:
+        x = told["load"]
+        lines += ["", f"CSV: {x['rows']:,} rows in {x['seconds']:.1f} s, {x['rows_a_second'] / 1e6:.2f} million a second."]
+    if "memory" in told:
+        x = told["memory"]
+        lines += [
+            "",
+            f"Memory: {x['columns']:.0f} bytes a fact row of eleven columns, {x['with_derived']:.0f} with all that was derived for the 13 queries.",
+        ]
+    return "\n".join(lines)

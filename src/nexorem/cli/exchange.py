@@ -1,0 +1,67 @@
+"""`nexorem import` and `export`: models between packages and the running store."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import click
+
+from nexorem.cli import common
+from nexorem.cli.query import AS_JSON
+from nexorem.cli.serve import default_data
+from nexorem.core.diagnostics import near_hint, refuse
+from nexorem.core.model.star import Star
+from nexorem.package.read import open_package
+from nexorem.package.write import write_package
+from nexorem.server.workspace import Workspace
+from nexorem.store.cluster import running
+from nexorem.store.database import connect
+from nexorem.store.models import listed
+
+STORE = click.option("--store", "folder", type=click.Path(path_type=Path, file_okay=False), help="The folder of the running store.")
+
+
+@click.command()
+@click.argument("package", type=click.Path(path_type=Path), required=False)
+@click.option("--from-store", "name", metavar="NAME", help="A model of the running store, in place of a package.")
+@click.option("--as", "kind", type=click.Choice(["package"]), default="package", show_default=True)
+@click.option("--data", type=click.Choice(["csv", "parquet"]), default="csv", show_default=True, help="How the rows are stored.")
+@click.option("--out", type=click.Path(path_type=Path), required=True, help="A new folder, or a new .zip.")
+@STORE
+@AS_JSON
+@common.reporting
+def export(package: Path | None, name: str | None, kind: str, data: str, out: Path, folder: Path | None, as_json: bool) -> None:
+    """Write a model with its rows, as a package of this project's own form."""
+    if (package is None) == (name is None):
+        raise refuse("bad_source", "Name a package, or a model with --from-store.", "One of the two, not both.")
+    star = open_package(package) if package else from_store(folder or default_data(), str(name))
+    write_package(star, out, data)
+    click.echo(json.dumps({"written": str(out)}) if as_json else f"Wrote the {kind} {out}.")
+
+
+@click.command("import")
+@click.argument("package", type=click.Path(path_type=Path))
+@STORE
+@AS_JSON
+@common.reporting
+def import_package(package: Path, folder: Path | None, as_json: bool) -> None:
+    """Put the model of a package into the running store."""
+    workspace = store_at(folder or default_data())
+    model_id = workspace.open(package)
+    name = workspace.star(model_id)[0].model.name
+    click.echo(json.dumps({"id": model_id, "name": name}) if as_json else f"Imported {package} as {name}.")
+
+
+def store_at(folder: Path) -> Workspace:
+    """The store that a server runs in a folder."""
+    return Workspace(connect(running(folder / "store").url()))
+
+
+def from_store(folder: Path, name: str) -> Star:
+    """A model of the store, with its rows."""
+    workspace = store_at(folder)
+    known = {m["name"]: m["id"] for m in listed(workspace.engine)}
+    if name not in known:
+        raise refuse("unknown_model", f"The store has no model {name}.", near_hint(name, known) or f"It has {', '.join(known) or 'none'}.")
+    return workspace.star(known[name])[1]

@@ -1,0 +1,94 @@
+"""`nexorem explain`, `reach` and `lint`: how formulas and models are read, on a package."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+
+from nexorem.cli import common
+from nexorem.cli.query import AS_JSON, PACKAGE, axis_options, limit_options, limits_of, page_options, probe_json
+from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.engine.explain import explained
+from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.reach import reach_table
+from nexorem.core.language import typed as t
+from nexorem.core.language.binder import Binder
+from nexorem.core.lint.findings import findings
+from nexorem.package.read import open_package
+
+
+@click.command()
+@PACKAGE
+@click.option("--measure", help="A measure; or define one.")
+@axis_options
+@page_options
+@limit_options
+@AS_JSON
+@common.reporting
+def explain(package: Path, measure: str | None, as_json: bool, probe_file: Path | None, **options: Any) -> None:
+    """Show how a formula is read: its diagnostics, sentence, ledger, typed tree, and plan with rows and milliseconds."""
+    limits = limits_of(options)
+    star = open_package(package)
+    data = probe_json(probe_file, options)
+    name = measure or next(iter(data["define"]), None) or next(iter(data.get("measures", [])), None)
+    if name is None:
+        raise refuse("no_measure", "There is no formula to explain.", "Name one with --measure, or write one with --define.")
+    try:
+        told = explained(star, read_probe(star, data | {"measures": [name]}), name, common.budget(limits))
+    except Refused as refused:
+        if as_json:
+            click.echo(
+                json.dumps({"measure": name, "diagnostics": [d.as_json() for d in refused.diagnostics]}, ensure_ascii=False, indent=1)
+            )
+        raise
+    if as_json:
+        click.echo(json.dumps(told, ensure_ascii=False, indent=1))
+        return
+    lines = [told["reading"], "", "filters"]
+    lines += [f"  {x['column']}: {x['arriving'] or 'none'} › {x['leaving'] or 'none'} ({x['kind']})" for x in told["ledger"]] or ["  none"]
+    click.echo("\n".join([*lines, "", "typed tree", *told["tree"], "", "plan", *told["plan_text"]]))
+
+
+@click.command()
+@PACKAGE
+@click.option("--given", "edits", metavar="EDITS", help="Edits that come first, as they stand in the brackets of a given.")
+@AS_JSON
+@common.reporting
+def reach(package: Path, edits: str | None, as_json: bool) -> None:
+    """Who filters whom: for every two tables the links a filter takes from the one to the other, or what blocks it."""
+    star = open_package(package)
+    state = star.state
+    for edit in Binder(star).given(edits) if edits else ():
+        state = edit.state if isinstance(edit, t.LinkEdit) else state
+    told = reach_table(star, state)
+    if as_json:
+        click.echo(json.dumps(told, ensure_ascii=False, indent=1))
+        return
+    for pair in told["pairs"]:
+        if "path" in pair:
+            click.echo(f"{pair['from']} filters {pair['to']} over {' › '.join(pair['path'])}")
+        elif "blocked" in pair:
+            stops = ", ".join(f"{s['link']} ({s['reason']})" for s in pair["stops"])
+            click.echo(f"{pair['from']} does not filter {pair['to']}: blocked at {stops}")
+        else:
+            click.echo(f"{pair['from']} does not filter {pair['to']}: no links lead there")
+
+
+@click.command()
+@PACKAGE
+@AS_JSON
+@common.reporting
+def lint(package: Path, as_json: bool) -> None:
+    """Findings about the model, its data and its measures; exit status 1 where one of them is a warning."""
+    found = findings(open_package(package))
+    if as_json:
+        click.echo(json.dumps({"findings": found}, ensure_ascii=False, indent=1))
+    else:
+        for f in found:
+            click.echo(f"{f['about']}: {f['code']} ({f['weight']}): {f['sentence']} {f['mend']}")
+    if any(f["weight"] == "warning" for f in found):
+        sys.exit(1)

@@ -1,0 +1,377 @@
+"""A formula in words, from its typed tree: a sentence that a colleague can check, and the ledger of its filters.
+
+Nothing here looks at a formula's text, so a sentence says what is computed, not what was meant.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from nexorem.core.language import typed as t
+from nexorem.core.model.model import Model
+from nexorem.core.model.names import column_text
+from nexorem.core.values import iso
+
+OPERATORS = {
+    "+": "plus", "-": "minus", "*": "times", "/": "divided by", "%": "modulo", "||": "followed by", "AND": "and", "OR": "or",
+    "=": "is", "<>": "is not", "<": "is below", "<=": "is at most", ">": "is above", ">=": "is at least",
+    "IS DISTINCT FROM": "differs from", "LIKE": "is like",
+}  # fmt: skip
+AGGREGATES = {
+    "sum": "the sum of", "avg": "the mean of", "min": "the smallest", "max": "the largest", "median": "the median of",
+    "stddev": "the standard deviation of", "count": "the number of filled values of", "percentile": "the percentile of",
+    "listagg": "the list of",
+}  # fmt: skip
+
+
+class Reader:
+    """Puts typed trees of one model into words."""
+
+    def __init__(self, model: Model) -> None:
+        self.model = model
+
+    def sentence(self, node: t.Typed) -> str:
+        """A whole formula; that of a measure is read from its body."""
+        text = self.words(node.body if isinstance(node, t.MeasureValue) else node)
+        return f"{text[:1].upper()}{text[1:]}."
+
+    def words(self, node: t.Typed) -> str:
+        """A node in words."""
+        match node:
+            case t.Const():
+                return constant_text(node)
+            case t.ColumnValue():
+                return column_text(node.table, node.column)
+            case t.RowName() | t.LetValue():
+                return node.definition.name or "its own value" if isinstance(node, t.LetValue) else f"column {node.place + 1}"
+            case t.MeasureValue():
+                return name_text(node.name)
+            case t.InRow() | t.InContext():
+                return self.words(node.body)
+            case t.Let():
+                named = [d for d in node.definitions if d.name]
+                said = ", ".join(f"{d.name} being {self.words(d.node)}" for d in named)
+                return self.words(node.body) + (f", {said}" if said else "")
+            case t.Edited():
+                return self._edited(node)
+            case t.Cases():
+                branches = ", ".join(f"{self.words(then)} if {self.words(when)}" for when, then in node.branches)
+                return f"{branches}, else {self.words(node.otherwise)}"
+            case t.Member():
+                return f"{self.words(node.operand)} is one of {', '.join(self.words(i) for i in node.items)}"
+            case t.Fold():
+                parts = [self._operand(node.arguments[0], node)]
+                for function, argument in zip(node.functions, node.arguments[1:], strict=True):
+                    parts += [OPERATORS.get(function.name, function.name), self._operand(argument, node)]
+                return " ".join(parts)
+            case t.Apply():
+                return self._applied(node)
+        return self._aggregated(node)
+
+    def _operand(self, node: t.Typed, parent: t.Typed) -> str:
+        text = self.words(node)
+        nested = isinstance(node, t.Fold | t.Cases) or (isinstance(node, t.Edited) and not isinstance(parent, t.Edited))
+        return f"({text})" if nested else text
+
+    def _applied(self, node: t.Apply) -> str:
+        words = [self._operand(a, node) for a in node.arguments]
+        name = node.function.name
+        if name in OPERATORS and len(words) == 2:
+            return f"{words[0]} {OPERATORS[name]} {words[1]}"
+        if name == "NOT":
+            inner = node.arguments[0]
+            if isinstance(inner, t.Apply) and inner.function.name == "IS NULL":
+                return f"{self.words(inner.arguments[0])} is not empty"
+            return f"not {words[0]}"
+        if name == "IS NULL":
+            return f"{words[0]} is empty"
+        return f"minus {words[0]}" if name == "negate" else f"{name.lower()} of {', '.join(words)}"
+
+    def _aggregated(self, node: t.Typed) -> str:
+        match node:
+            case t.Aggregate():
+                where = f" where {self.words(node.where)}" if node.where else ""
+                if node.argument is None:
+                    return f"the number of visible rows of {node.grain}{where}"
+                return f"{self._function(node)} {self.words(node.argument)} over the visible rows of {node.grain}{where}"
+            case t.Iterated():
+                where = f" where {self.words(node.where)}" if node.where else ""
+                if node.argument is None:
+                    return f"the number of {self.rows(node.over)}{where}"
+                return f"{self._function(node)} {self.words(node.argument)}, for each of {self.rows(node.over)}{where}"
+            case t.Single():
+                text = column_text(node.table, node.column)
+                if node.test:
+                    return f"whether {text} has a single visible value"
+                return f"the single visible value of {text}" + (f", else {self.words(node.default)}" if node.default else "")
+            case t.Asked():
+                what = column_text(node.table, node.column) if node.column else node.table
+                return f"whether {what} is on the axes of the cell" if node.axis else f"whether a filter sits on {what}"
+            case t.Rank():
+                order = "smallest" if node.ascending else "largest"
+                return f"the rank of {self.words(node.by)} among {self.rows(node.among)}, the {order} first"
+        return "nothing"
+
+    def _function(self, node: t.Aggregate | t.Iterated) -> str:
+        if node.distinct:
+            return "the number of different values of"
+        share = f"{self.words(node.extra)} " if node.function == "percentile" and node.extra else ""
+        return AGGREGATES[node.function].replace("the percentile", f"the {share}percentile")
+
+    # rows
+
+    def rows(self, rows: t.Rows) -> str:
+        """A table expression in words."""
+        match rows:
+            case t.BaseRows():
+                what = rows.grain if rows.identity else ", ".join(f"{c.table}.{c.column}" for c in rows.columns)
+                kind = "rows of" if rows.identity else "combinations of" if len(rows.columns) > 1 else "values of"
+                return {"": f"the visible {kind} {what}", "every": f"all {kind} {what}", "page": f"the page's {kind} {what}"}[
+                    rows.quantifier
+                ]
+            case t.KnownRows():
+                return f"{self.rows(rows.rows)} without the unmatched one"
+            case t.WhereRows():
+                return f"{self.rows(rows.rows)} where {self.words(rows.predicate)}"
+            case t.TopRows():
+                order = "lowest" if rows.ascending else "highest"
+                return f"the {self.words(rows.count)} of {self.rows(rows.rows)} with the {order} {self.words(rows.by)}"
+            case t.JoinedRows():
+                word = {"union": "together with", "intersect": "that are also among", "except": "without"}[rows.op]
+                return f"{self.rows(rows.left)} {word} {self.rows(rows.right)}"
+            case t.ListedRows():
+                return "the list " + "; ".join(", ".join(self.words(x) for x in line) for line in rows.lines[:5])
+            case t.WithRows():
+                return self.rows(rows.rows)
+        return "rows"
+
+    # edits
+
+    def _edited(self, node: t.Edited) -> str:
+        said = ", then ".join(self.edit(e) for e in node.edits)
+        rest = "; every other filter stays" if any(isinstance(e, t.FilterEdit) for e in node.edits) else ""
+        return f"{self._operand(node.body, node)}, with {said}{rest}"
+
+    def edit(self, edit: t.TypedEdit) -> str:
+        """An edit in words, to follow “with”."""
+        match edit:
+            case t.Condition():
+                return self._condition(edit)
+            case t.Listing():
+                what = edit.table if edit.columns is None else listed(edit.table, edit.columns)
+                return f"{what} kept to {self.rows(edit.rows)}" if edit.keep else f"{what} replaced by {self.rows(edit.rows)}"
+            case t.Cleared():
+                return f"{self.targets(edit.columns)} cleared"
+            case t.Restored():
+                return f"{self.targets(edit.columns)} back to what the page says"
+            case t.Moved():
+                return self._moved(edit)
+            case t.Switched():
+                return f"the link {edit.link.name} switched on"
+            case t.Turned():
+                ways = {"two-way": "carrying filters both ways", "off": "carrying no filter"}
+                return f"the link {edit.link.name} {ways.get(edit.way, f'carrying filters to {edit.way}')}"
+            case t.Matched():
+                how = f" where {self.words(edit.predicate)}" if edit.predicate else ""
+                return f"filters on {edit.link.to_table} carried to {edit.link.from_table}{how or ' by equal values'}"
+        return "an edit"
+
+    def _condition(self, edit: t.Condition) -> str:
+        columns = listed(edit.table, edit.columns)
+        if edit.keep:
+            return f"only where {self.words(edit.predicate)}"
+        value = equal_value(edit.predicate)
+        if value is not None:
+            return f"{columns} replaced by {self.words(value)}"
+        return f"the filter on {columns} replaced by {self.words(edit.predicate)}"
+
+    def _moved(self, edit: t.Moved) -> str:
+        by = self.words(edit.by) if edit.by else ""
+        if edit.kind == "shift":
+            amount = edit.by.value if isinstance(edit.by, t.Const) else None
+            if isinstance(edit.by, t.Apply) and edit.by.function.name == "negate":
+                return f"the dates of {edit.calendar} moved back by {self.words(edit.by.arguments[0])} {edit.unit}"
+            return f"the dates of {edit.calendar} moved {'on ' if amount is not None else ''}by {by} {edit.unit}"
+        if edit.kind == "start":
+            since = "the first date there is" if edit.unit == "all" else f"the start of the {edit.unit}"
+            return f"the dates of {edit.calendar} from {since} to the last one"
+        if edit.kind == "whole":
+            return f"the dates of {edit.calendar} stretched to whole {edit.unit}s"
+        return f"the dates of {edit.calendar} replaced by the {by} {edit.unit}s that end on the last one"
+
+    def targets(self, columns: Mapping[str, frozenset[str]]) -> str:
+        """Cleared columns, whole tables by their names."""
+        if len(columns) == len(self.model.tables) and all(self._whole(x, c) for x, c in columns.items()):
+            return "every filter"
+        told = []
+        for table, names in columns.items():
+            told.append(table if self._whole(table, names) else listed(table, [c for c in self._columns(table) if c in names]))
+        return f"the filters on {', '.join(told)}" if told else "no filter"
+
+    def _whole(self, table: str, names: frozenset[str]) -> bool:
+        return len(names) == len(self._columns(table))
+
+    def _columns(self, table: str) -> list[str]:
+        found = self.model.table(table)
+        return [c.name for c in found.columns] if found else []
+
+
+def listed(table: str, columns: Sequence[str]) -> str:
+    """Columns of a table by their names."""
+    return ", ".join(column_text(table, c) for c in columns)
+
+
+def name_text(name: str) -> str:
+    """A measure's name as words."""
+    return name.replace("_", " ").strip()
+
+
+def constant_text(node: t.Const) -> str:
+    """A constant as a person writes it."""
+    if node.value is None:
+        return "empty"
+    if node.dtype in ("months", "days", "microseconds"):
+        return f"{node.value} {node.dtype}"
+    return str(iso(node.value)).lower() if isinstance(node.value, bool) else str(iso(node.value))
+
+
+def equal_value(predicate: t.Typed) -> t.Typed | None:
+    """The one value a condition `column = value` asks for."""
+    if isinstance(predicate, t.Apply) and predicate.function.name == "=" and isinstance(predicate.arguments[0], t.ColumnValue):
+        return predicate.arguments[1] if not isinstance(predicate.arguments[1], t.ColumnValue) else None
+    return None
+
+
+@dataclass(slots=True)
+class Line:
+    """A column in the ledger. kind: kept, replaced, cleared, added, moved, carried; `` for none is empty text."""
+
+    given: str
+    column: str
+    arriving: str
+    edit: str
+    leaving: str
+    kind: str
+
+    def as_json(self) -> dict[str, Any]:
+        """As formats.md has it."""
+        return {"given": self.given, "column": self.column, "arriving": self.arriving, "edit": self.edit, "leaving": self.leaving,
+                "kind": self.kind}  # fmt: skip
+
+
+def ledger(model: Model, node: t.Typed, arriving: Mapping[tuple[str, str], str], page: Mapping[tuple[str, str], str]) -> list[Line]:
+    """For each `given` of a formula, and each column with a filter before or after it: what arrives, what is done, what
+    leaves. A formula without `given` keeps what arrives.
+
+    `arriving` says in words which filters a cell brings; `page` those of them that the page put there.
+    """
+    reader = Reader(model)
+    lines: list[Line] = []
+    met: set[tuple[int, tuple[tuple[tuple[str, str], str], ...]]] = set()
+
+    def walk(at: t.Typed, filters: dict[tuple[str, str], str]) -> None:
+        key = id(at), tuple(sorted(filters.items()))
+        if key in met:
+            return
+        met.add(key)
+        if isinstance(at, t.Edited):
+            after = _applied(model, reader, at, filters, page, lines)
+            walk(at.body, after)
+            return
+        for child in inside(at):
+            walk(child, filters)
+
+    walk(node, dict(arriving))
+    if not lines:
+        lines += [Line("", f"{table}.{column}", text, "", text, "kept") for (table, column), text in arriving.items()]
+    return lines
+
+
+def inside(node: t.Typed) -> list[t.Typed]:
+    """The nodes computed in the same context as a node, or for its rows."""
+    if isinstance(node, t.MeasureValue | t.InRow | t.InContext):
+        return [node.body]
+    if isinstance(node, t.Let):
+        return [*(d.node for d in node.definitions), node.body]
+    if isinstance(node, t.Aggregate | t.Iterated):
+        return [x for x in (node.argument, node.where) if x]
+    if isinstance(node, t.Rank):
+        return [node.operand]
+    if isinstance(node, t.Cases):
+        return [*(x for b in node.branches for x in b), node.otherwise]
+    if isinstance(node, t.Member):
+        return [node.operand, *node.items]
+    return list(node.arguments) if isinstance(node, t.Apply | t.Fold) else []
+
+
+def _applied(
+    model: Model, reader: Reader, node: t.Edited, before: Mapping[tuple[str, str], str], page: Mapping[tuple[str, str], str],
+    lines: list[Line],
+) -> dict[tuple[str, str], str]:  # fmt: skip
+    """The filters after a `given`, its lines added to the ledger."""
+    filters = dict(before)
+    touched: dict[tuple[str, str], list[str]] = {}
+    moved: set[tuple[str, str]] = set()
+    carried: dict[str, str] = {}
+    for edit in node.edits:
+        gone, added = _effect(model, reader, edit, filters, page)
+        for key in (*gone, *added):
+            touched.setdefault(key, []).append(edit.text)
+        filters = {k: v for k, v in filters.items() if k not in gone} | added
+        if isinstance(edit, t.Moved):
+            moved |= set(added)
+        if isinstance(edit, t.Matched):
+            carried[edit.link.to_table] = edit.text
+    text = f"given ({', '.join(e.text for e in node.edits)})"
+    for key in dict.fromkeys([*before, *filters]):
+        arriving, leaving = before.get(key, ""), filters.get(key, "")
+        what = "; ".join(dict.fromkeys(touched.get(key, [])))
+        kind = (
+            "moved"
+            if key in moved
+            else "cleared"
+            if not leaving
+            else "added"
+            if not arriving
+            else "replaced"
+            if arriving != leaving
+            else "kept"
+        )
+        if kind == "kept" and key[0] in carried:
+            what, kind = carried[key[0]], "carried"
+        lines.append(Line(text, column_text(*key), arriving, what, leaving, kind))
+    return filters
+
+
+def _effect(
+    model: Model, reader: Reader, edit: t.TypedEdit, filters: Mapping[tuple[str, str], str], page: Mapping[tuple[str, str], str]
+) -> tuple[list[tuple[str, str]], dict[tuple[str, str], str]]:
+    """The columns that lose their filters, and those that get one."""
+    match edit:
+        case t.Condition() | t.Listing():
+            if edit.columns is None:
+                found = model.table(edit.table)
+                columns: Sequence[str] = [c.name for c in found.columns] if found else []
+            else:
+                columns = edit.columns
+            said = reader.words(edit.predicate) if isinstance(edit, t.Condition) else reader.rows(edit.rows)
+            if isinstance(edit, t.Listing) and edit.columns is None:
+                columns = columns[:1]
+            gone = [] if edit.keep else [(edit.table, c) for c in edit.replaces]
+            added = {(edit.table, c): _both(filters.get((edit.table, c), ""), said) if edit.keep else said for c in columns}
+            return gone, added
+        case t.Cleared():
+            return [(table, c) for table, names in edit.columns.items() for c in names if (table, c) in filters], {}
+        case t.Restored():
+            gone = [(table, c) for table, names in edit.columns.items() for c in names if (table, c) in filters]
+            return gone, {k: v for k, v in page.items() if k[1] in edit.columns.get(k[0], ())}
+        case t.Moved():
+            gone = [k for k in filters if k[0] == edit.calendar]
+            return gone, {(edit.calendar, edit.date): reader.edit(edit)}
+    return [], {}
+
+
+def _both(arriving: str, said: str) -> str:
+    return f"{arriving} and {said}" if arriving else said

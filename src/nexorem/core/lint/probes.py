@@ -1,0 +1,118 @@
+"""Findings about the model's probes: filters that reach nothing, parts that do not add up."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from nexorem.core.diagnostics import Refused
+from nexorem.core.engine.probe import Probe, read_probe
+from nexorem.core.engine.reach import edits_of, role, scans
+from nexorem.core.language import typed as t
+from nexorem.core.language.binder import Binder
+from nexorem.core.lint.finding import Finding
+from nexorem.core.model.paths import Inflow
+from nexorem.core.model.star import Star
+
+ADDITIVE = ("sum", "rows", "count")
+
+
+def of_probe(star: Star, data: Mapping[str, Any]) -> list[Finding]:
+    """All findings of one probe; one that cannot be read is a finding itself."""
+    name = str(data.get("name") or "a probe")
+    about = f"probe {name}"
+    try:
+        probe = read_probe(star, data)
+        binder = Binder(star, probe.define)
+        measures = [binder.measure(m) for m in probe.measures]
+    except Refused as refused:
+        first = refused.diagnostics[0]
+        return [Finding("broken_probe", "warning", about, f"The probe {name} cannot be answered: {first.message}", first.hint)]
+    filtered = [table for table, _ in (*probe.rows, *probe.columns)] + [p.table for p in probe.picks]
+    filtered += [binder.page_condition(text).table for text in probe.conditions]
+    axes = [table for table, _ in (*probe.rows, *probe.columns)]
+    found = _unreached(star, about, list(dict.fromkeys(filtered)), measures)
+    for measure in measures:
+        found += _of_measure(star, about, probe, measure, axes)
+    return found
+
+
+def _reaching(star: Star, measure: t.MeasureValue) -> set[str]:
+    return {f.table for scan in scans(measure) for f in star.inflow(scan.grain, scan.state).walk()}
+
+
+def _unreached(star: Star, about: str, tables: Sequence[str], measures: Sequence[t.MeasureValue]) -> list[Finding]:
+    """Filters that reach no measure at all."""
+    reached = {x for m in measures for x in _reaching(star, m)}
+    return [
+        Finding("filter_unreached", "warning", about, f"A filter on {table} reaches no measure of the probe.",
+                "Link it, or write the edit that carries it; nexorem reach names what blocks it.")
+        for table in tables if measures and table not in reached
+    ]  # fmt: skip
+
+
+def _of_measure(star: Star, about: str, probe: Probe, measure: t.MeasureValue, axes: Sequence[str]) -> list[Finding]:
+    found = []
+    reaching = _reaching(star, measure)
+    if axes and reaching and not reaching & set(axes):
+        found.append(Finding("measure_unreached", "warning", about,
+                             f"No axis reaches {measure.name}: it is the same in every cell.", "Take it out, or link its facts."))  # fmt: skip
+    found += _summed(star, about, measure, axes)
+    found += _set_on_axis(about, probe, measure)
+    if probe.totals != "none":
+        found += _parts(star, about, measure, axes)
+    return found
+
+
+def _summed(star: Star, about: str, measure: t.MeasureValue, axes: Sequence[str]) -> list[Finding]:
+    """A dimension's own column added up while a fact is on the axes."""
+    facts = [x for x in dict.fromkeys(axes) if (table := star.model.table(x)) and role(star, table) in ("fact", "bridge")]
+    found = []
+    for scan in scans(measure):
+        table = star.model.table(scan.grain)
+        if table and role(star, table) == "dimension" and scan.function in ("sum", "avg") and facts:
+            found.append(Finding("dimension_summed", "warning", about,
+                                 f"{measure.name} adds up rows of the dimension {scan.grain}, which a filter on {facts[0]} does not reach "
+                                 "row by row.", f"Look it up instead: sum({facts[0]}.… * {scan.grain}.…), or flow … two-way."))  # fmt: skip
+    return found
+
+
+def _set_on_axis(about: str, probe: Probe, measure: t.MeasureValue) -> list[Finding]:
+    """A measure that replaces the filter of its own axis."""
+    axes = {*probe.rows, *probe.columns}
+    for edit in edits_of(measure):
+        if isinstance(edit, t.Condition | t.Listing) and not edit.keep:
+            own = [c for c in edit.columns or () if (edit.table, c) in axes]
+            if own:
+                return [Finding("set_on_axis", "note", about,
+                                f"{measure.name} sets {edit.table}.{own[0]}, which is on the axes: it is the same along them.",
+                                "Write keep where only the members set are to have a value.")]  # fmt: skip
+    return []
+
+
+def _parts(star: Star, about: str, measure: t.MeasureValue, axes: Sequence[str]) -> list[Finding]:
+    """Totals that are no sum of their parts: over a loose or two-way link a row counts for several members, or none."""
+    found = []
+    for scan in scans(measure):
+        if scan.function not in ADDITIVE or scan.distinct:
+            continue
+        for flow in star.inflow(scan.grain, scan.state).walk():
+            how = _worst(star.inflow(scan.grain, scan.state), flow.table)
+            if flow.table in axes and how in ("loose", "up"):
+                word = "a loose link" if how == "loose" else "the many side of a link"
+                found.append(Finding("parts_overlap", "note", about,
+                                     f"The parts of {measure.name} along {flow.table} need not add up to its totals: the filter comes over "
+                                     f"{word}, and a row of {scan.grain} may count for several members or for none.",
+                                     "Read totals as they are computed, in their own context; a firm link has no such gap."))  # fmt: skip
+                return found
+    return found
+
+
+def _worst(flow: Inflow, table: str) -> str:
+    """The least certain step on the way from a table to the root."""
+    if flow.table == table:
+        return "lookup"
+    for source in flow.sources:
+        if any(f.table == table for f in source.walk()):
+            return source.how if source.how != "lookup" else _worst(source, table)
+    return ""

@@ -1,0 +1,92 @@
+"""Findings about how tables are linked, and about calendars."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nexorem.core.lint.finding import Finding
+from nexorem.core.model.model import Link, Table
+from nexorem.core.model.star import Star
+
+
+def of_structure(star: Star) -> list[Finding]:
+    """Two-way links, many-to-many links, bridges and calendars."""
+    found: list[Finding] = []
+    for link in star.model.links:
+        found += _two_way(star, link)
+        found += _many_to_many(star, link)
+    for table in star.model.tables:
+        found += _bridge(star, table)
+        if table.calendar:
+            found += _calendar(star, table)
+    return found
+
+
+def _two_way(star: Star, link: Link) -> list[Finding]:
+    if link.flow != "two-way" or not link.active:
+        return []
+    found = []
+    mates = [k for k in star.model.links if k is not link and k.active and k.flow == "two-way" and k.tables & link.tables]
+    if mates and min(k.name for k in mates) > link.name:
+        names = ", ".join(k.name for k in mates)
+        found.append(Finding("two_way_chain", "warning", f"link {link.name}",
+                             f"Filters run both ways over {link.name} and on over {names}: a pick in one table empties others far away.",
+                             "Make the links one-way, and write given (flow … two-way) in the measures that need it."))  # fmt: skip
+    facts = star.facts(link)
+    if facts.orphans or facts.empty:
+        count = facts.orphans + facts.empty
+        found.append(Finding("two_way_unmatched", "warning", f"link {link.name}",
+                             f"{count:,} rows of {link.from_table} have no partner over the two-way link {link.name}: a filter that comes "
+                             f"up to {link.to_table} leaves them out.",
+                             "Mend the keys, or make the link one-way."))  # fmt: skip
+    return found
+
+
+def _many_to_many(star: Star, link: Link) -> list[Finding]:
+    if link.cardinality != "many-to-many":
+        return []
+    facts = star.facts(link)
+    sides = [(link.to_text, not facts.repeated and not facts.key_empty and star.size(link.to_table) > 0)]
+    sides.append((link.from_text, not facts.from_repeated and star.size(link.from_table) > 0))
+    unique = next((text for text, one in sides if one), None)
+    if unique is None:
+        return []
+    return [Finding("really_many_to_one", "note", f"link {link.name}",
+                    f"The many-to-many link {link.name} could be many-to-one: {unique} is unique.",
+                    "Declare it many-to-one with that end as `to`; then it can be looked up through.")]  # fmt: skip
+
+
+def _bridge(star: Star, table: Table) -> list[Finding]:
+    """A table of little more than keys between two others, over which no filter comes from the one to the other."""
+    looks_up = [k for k in star.model.links if k.from_table == table.name and k.active and k.cardinality != "many-to-many"]
+    keys = {c for k in looks_up for c in k.from_columns}
+    others = {k.to_table for k in looks_up}
+    if len(others) != 2 or len(table.columns) - len(keys) > 1 or any(k.to_table == table.name for k in star.model.links):
+        return []
+    if any(k.flow == "two-way" for k in looks_up):
+        return []
+    a, b = sorted(others)
+    return [Finding("bridge_one_way", "note", f"table {table.name}",
+                    f"{table.name} looks like a bridge between {a} and {b}, and no filter comes over it from the one to the other.",
+                    f"Make the link to one of them two-way, or write given (flow … two-way) where {a} is to filter {b}.")]  # fmt: skip
+
+
+def _calendar(star: Star, table: Table) -> list[Finding]:
+    assert table.calendar
+    dates = star.column(table.name, table.calendar.date).rows()
+    days = np.unique(dates.data[dates.valid])
+    found = []
+    if len(days) and int(days[-1] - days[0]) + 1 != len(days):
+        gaps = int(days[-1] - days[0]) + 1 - len(days)
+        found.append(Finding("calendar_gap", "warning", f"table {table.name}", f"The calendar {table.name} leaves out {gaps:,} days.",
+                             "Make it anew over all days; moves by day and month need every one."))  # fmt: skip
+    for link in star.model.links:
+        if link.to_table != table.name or link.to_columns != (table.calendar.date,) or len(days) == 0:
+            continue
+        theirs = star.column(link.from_table, link.from_columns[0]).rows()
+        outside = int(((theirs.data < days[0]) | (theirs.data > days[-1]))[theirs.valid].sum())
+        if outside:
+            found.append(Finding("calendar_short", "warning", f"table {table.name}",
+                                 f"{outside:,} rows of {link.from_table} have a {link.from_columns[0]} before the first or after the last day "
+                                 f"of {table.name}.", "Make the calendar longer."))  # fmt: skip
+    return found
