@@ -14,9 +14,7 @@ from nexorem.cli.query import AS_JSON, PACKAGE, axis_options, limit_options, lim
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.explain import explained
 from nexorem.core.engine.probe import read_probe
-from nexorem.core.engine.reach import reach_table
-from nexorem.core.language import typed as t
-from nexorem.core.language.binder import Binder
+from nexorem.core.engine.reach import reach_after
 from nexorem.core.lint.findings import findings
 from nexorem.package.read import open_package
 
@@ -60,11 +58,7 @@ def explain(package: Path, measure: str | None, as_json: bool, probe_file: Path 
 @common.reporting
 def reach(package: Path, edits: str | None, as_json: bool) -> None:
     """Who filters whom: for every two tables the links a filter takes from the one to the other, or what blocks it."""
-    star = open_package(package)
-    state = star.state
-    for edit in Binder(star).given(edits) if edits else ():
-        state = edit.state if isinstance(edit, t.LinkEdit) else state
-    told = reach_table(star, state)
+    told = reach_after(open_package(package), edits or "")
     if as_json:
         click.echo(json.dumps(told, ensure_ascii=False, indent=1))
         return

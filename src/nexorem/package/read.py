@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -161,9 +162,11 @@ def read_vectors(
     fields = fields_of(schema, names, paths[0])
     wrong: list[Diagnostic] = []
     vectors: dict[str, Vector] = {}
-    for item, column in zip(fields, names, strict=True):
+    with ThreadPoolExecutor(2) as pool:
+        jobs = {item.name: pool.submit(to_vector, texts[column], item, paths[0]) for item, column in zip(fields, names, strict=True)}
+    for name, job in jobs.items():
         try:
-            vectors[item.name] = to_vector(texts[column], item, paths[0])
+            vectors[name] = job.result()
         except Refused as refused:
             wrong += refused.diagnostics
     if wrong:

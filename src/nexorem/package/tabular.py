@@ -89,6 +89,9 @@ def _broken_row(place: str, names: Sequence[str], row: int | None, expected: int
     )
 
 
+MANY = 10_000  # rows that are worth a way of their own
+
+
 def coded(texts: Any, missing: Sequence[str] = ()) -> Vector:
     """An Arrow column of strings as a text vector; these words, and nulls, become empty."""
     array = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
@@ -106,6 +109,9 @@ def coded(texts: Any, missing: Sequence[str] = ()) -> Vector:
 
 def to_vector(texts: Any, found: Field, place: str) -> Vector:
     """An Arrow column of strings as a vector of the field's type; refuses with the first ten places that do not fit."""
+    quick = _quick(texts, found)
+    if quick is not None:
+        return quick
     words = coded(texts, found.missing)
     valid = words.valid
     dtype = found.dtype or _guessed(words, found)
@@ -118,6 +124,49 @@ def to_vector(texts: Any, found: Field, place: str) -> Vector:
         raise Refused(_misfits(words, bad, dtype, found, place))
     raw = np.array([stored_value(dtype, v) for v in parsed] or [0], dtype=STORAGE[dtype])
     return checked(dtype, raw[words.data], valid)
+
+
+TENS = 10 ** np.arange(1, 19, dtype=np.int64)
+
+
+def _quick(texts: Any, found: Field) -> Vector | None:
+    """Numbers as Arrow reads them at once, where that is what reading them one by one would give; else None.
+
+    Arrow takes more for a whole number than a person writes (`0x1F`, leading zeros): a text counts only when it is as
+    long as the number written out.
+    """
+    if found.dtype not in (None, "integer", "number") or found.options.get("groupChar") or found.options.get("decimalChar", ".") != ".":
+        return None
+    array = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
+    if len(array) < MANY:
+        return None
+    empty = pc.or_kleene(pc.is_null(array), pc.is_in(array, value_set=pa.array(list(found.missing), pa.string())))
+    filled = pc.if_else(empty, pa.scalar(None, pa.string()), array) if pc.any(empty).as_py() else array
+    valid = np.asarray(pc.is_valid(filled).to_numpy(zero_copy_only=False), dtype=bool)
+    if not valid.any():
+        return None
+    wanted = ("integer", "number") if found.dtype is None else (found.dtype,)
+    for kind in wanted:
+        target = pa.int64() if kind == "integer" else pa.float64()
+        # A cast that fails is slow, for every row is told: the first rows are asked before all.
+        numbers = _cast(filled, target) if _cast(filled[:1000], target) is not None else None
+        if numbers is not None:
+            break
+    else:
+        return None
+    data = pc.fill_null(numbers, 0).to_numpy(zero_copy_only=False)
+    if kind == "number":
+        return Vector("number", data, valid) if np.isfinite(data).all() else None
+    lengths = pc.fill_null(pc.binary_length(filled), 1).to_numpy(zero_copy_only=False)
+    written = np.searchsorted(TENS, np.abs(data), side="right") + 1 + (data < 0)
+    return Vector("integer", data, valid) if np.array_equal(lengths, written) else None
+
+
+def _cast(array: Any, target: Any) -> Any | None:
+    try:
+        return array.cast(target)
+    except pa.ArrowInvalid:
+        return None
 
 
 def _misfits(words: Vector, bad: Sequence[int], dtype: str, found: Field, place: str) -> list[Diagnostic]:

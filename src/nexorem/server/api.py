@@ -22,16 +22,21 @@ from nexorem.core.engine.plan import make_plan
 from nexorem.core.engine.plan_text import print_plan
 from nexorem.core.engine.probe import UNMATCHED, Pick, read_pick, read_probe
 from nexorem.core.engine.profile import profile
-from nexorem.core.engine.reach import reached_by
+from nexorem.core.engine.reach import reach_after, reached_by
 from nexorem.core.engine.trace import trace
+from nexorem.core.language.assist import complete, hover
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.printer import print_tree
+from nexorem.core.language.reading import Reader, ledger
 from nexorem.core.language.vocabulary import vocabulary
+from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
 from nexorem.package.write import package_files
 from nexorem.server import describe
 from nexorem.server import schemas as s
+from nexorem.server import schemas_formula as f
+from nexorem.server.callers import watch
 from nexorem.server.events import Events
 from nexorem.server.workspace import Workspace
 from nexorem.store import models
@@ -140,23 +145,42 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         """Answers a probe."""
         stored, star = workspace.star(model_id)
         start = time.perf_counter()
-        found = describe.grid_answer(answer(star, read_probe(star, json.probe), workspace.budget()))
+        found = describe.grid_answer(answer(star, read_probe(star, json.probe), budget(workspace)))
         return jsonify({**found, "milliseconds": _milliseconds(start), "version": stored.version})
 
-    @address("/models/<int:model_id>/trace", "POST", s.TraceAnswer, json=s.TraceRequest)
-    def trace_cell(model_id: int, json: s.TraceRequest) -> Response:
+    @address("/models/<int:model_id>/trace", "POST", f.TraceAnswer, json=f.TraceRequest)
+    def trace_cell(model_id: int, json: f.TraceRequest) -> Response:
         """Explains one cell."""
         _, star = workspace.star(model_id)
         start = time.perf_counter()
         at = [_coordinate(star, c) for c in json.at if c.member.kind != "total"]
-        told = trace(star, read_probe(star, json.probe), json.measure, at, workspace.budget())
+        into = [(i.path, i.key) for i in json.into]
+        told = trace(star, read_probe(star, json.probe), json.measure, at, budget(workspace), into)
         return jsonify({**told, "milliseconds": _milliseconds(start)})
 
-    @address("/models/<int:model_id>/formula", "POST", s.FormulaAnswer, json=s.FormulaRequest)
-    def formula(model_id: int, json: s.FormulaRequest) -> Response:
+    @address("/models/<int:model_id>/formula", "POST", f.FormulaAnswer, json=f.FormulaRequest)
+    def formula(model_id: int, json: f.FormulaRequest) -> Response:
         """What a formula means as it is being written: its errors, or its type, value and plan."""
         _, star = workspace.star(model_id)
         return jsonify(formula_answer(workspace, star, json))
+
+    @address("/models/<int:model_id>/completion", "POST", f.Completion, json=f.AssistRequest)
+    def completion(model_id: int, json: f.AssistRequest) -> Response:
+        """What can be written at a place of a formula."""
+        _, star = workspace.star(model_id)
+        return jsonify(complete(star, json.formula, json.at))
+
+    @address("/models/<int:model_id>/hover", "POST", f.Hover, json=f.AssistRequest)
+    def hovering(model_id: int, json: f.AssistRequest) -> Response:
+        """What stands at a place of a formula."""
+        _, star = workspace.star(model_id)
+        return jsonify(hover(star, json.formula, json.at))
+
+    @address("/models/<int:model_id>/reach", "POST", f.ReachAnswer, json=f.ReachRequest)
+    def reaching(model_id: int, json: f.ReachRequest) -> Response:
+        """Who filters whom, after some edits."""
+        _, star = workspace.star(model_id)
+        return jsonify(reach_after(star, json.given))
 
     @address("/models/<int:model_id>/link", "POST", s.LinkPreview, json=s.LinkRequest)
     def preview_link(model_id: int, json: s.LinkRequest) -> Response:
@@ -233,19 +257,28 @@ def _coordinate(star: Star, found: s.Coordinate) -> Pick:
     return read_pick(star, found.column, [value])
 
 
-def formula_answer(workspace: Workspace, star: Star, asked: s.FormulaRequest) -> dict[str, Any]:
+def budget(workspace: Workspace) -> Budget:
+    """What one request may take; it is spent at once when its caller goes away."""
+    found = workspace.budget()
+    watch(request.environ.get("gunicorn.socket"), found)
+    return found
+
+
+def formula_answer(workspace: Workspace, star: Star, asked: f.FormulaRequest) -> dict[str, Any]:
     """A formula under the name it has or will have, in the model as it stands."""
     told: dict[str, Any] = {"errors": [], "dtype": None, "value": None, "scans": [], "tables": [], "tree": [], "plan": []}
+    told |= {"reading": "", "ledger": []}
     try:
         bound = Binder(star, {asked.name: asked.formula}).measure(asked.name)
         probe = read_probe(star, {"measures": [asked.name], "define": {asked.name: asked.formula}})
-        found = trace(star, probe, asked.name, [], workspace.budget())
+        found = trace(star, probe, asked.name, [], budget(workspace))
     except Refused as refused:
         told["errors"] = [d.as_json() for d in refused.diagnostics]
         return told
     reached = reached_by(star, bound)
     return {
         **told, "dtype": bound.dtype, "value": found["value"], "scans": reached["scans"], "tables": reached["tables"],
+        "reading": Reader(star.model).sentence(bound), "ledger": [x.as_json() for x in ledger(star.model, bound, {}, {})],
         "tree": print_tree(bound),
         "plan": print_plan(star, make_plan(star, [bound])),
     }  # fmt: skip

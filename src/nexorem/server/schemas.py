@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -260,128 +260,6 @@ class Coordinate(Body):
     member: Member
 
 
-class TraceRequest(Body):
-    probe: dict[str, Any]
-    measure: str
-    at: list[Coordinate]
-
-
-class Allowed(BaseModel):
-    column: str
-    values: list[Scalar]
-    unmatched: bool
-    count: int
-    total: int
-
-
-class FilterTold(BaseModel):
-    table: str
-    columns: list[Allowed]
-    rows_filtered: bool
-    origins: list[str]
-    rows_kept: int
-    rows_total: int
-    unmatched: bool
-
-
-class ChangeTold(BaseModel):
-    column: str
-    before: Allowed | None
-    after: Allowed | None
-    kind: Literal["added", "replaced", "cleared", "kept"]
-
-
-class EditTold(BaseModel):
-    text: str
-    kind: Literal["set", "keep", "clear", "via"]
-    changes: list[ChangeTold]
-    link: str | None
-    instead_of: list[str] = []
-    children: list[TraceNode]
-
-
-class FlowTold(BaseModel):
-    model_config = ConfigDict(populate_by_name=True)
-
-    link: str
-    from_: str = Field(alias="from")
-    to: str
-    how: Literal["lookup", "up", "loose"]
-    rows_from: int
-    rows_before: int
-    rows_after: int
-
-
-class TableTold(BaseModel):
-    table: str
-    rows_kept: int
-    rows_total: int
-
-
-class Unreached(BaseModel):
-    table: str
-    stops: list[Stop]
-
-
-class Arithmetic(BaseModel):
-    function: str
-    grain: str
-    rows_visible: int
-    rows_used: int
-    rows_total: int
-    columns: list[str]
-    rows: list[list[Scalar]]
-    lookups: dict[str, list[str]]
-    values: list[Scalar] | None = None
-
-
-class CellFailure(BaseModel):
-    error: str
-    message: str
-
-
-class TraceNode(BaseModel):
-    kind: Literal["measure", "aggregate", "given"]
-    name: str | None = None
-    text: str
-    dtype: str
-    value: Scalar | CellFailure
-    edits: list[EditTold]
-    filters: list[FilterTold]
-    flows: list[FlowTold]
-    tables: list[TableTold] = []
-    blocked: list[Stop]
-    unreached: list[Unreached] = []
-    arithmetic: Arithmetic | None = None
-    children: list[TraceNode]
-
-
-class TraceAnswer(BaseModel):
-    measure: str
-    coordinates: dict[str, Scalar]
-    picks: list[dict[str, Any]]
-    value: Scalar | CellFailure
-    tree: TraceNode
-    milliseconds: float
-
-
-class FormulaRequest(Body):
-    """A formula as it is being written, under the name it has or will have."""
-
-    name: Annotated[str, Field(min_length=1)]
-    formula: str
-
-
-class FormulaAnswer(BaseModel):
-    errors: list[ErrorItem]
-    dtype: str | None
-    value: Scalar | CellFailure
-    scans: list[ScanInfo]
-    tables: list[str]
-    tree: list[str]
-    plan: list[str]
-
-
 class LinkRequest(Body):
     """A link that is thought of; without a cardinality the one that the data prove is taken."""
 
@@ -458,7 +336,7 @@ class Members(BaseModel):
 
 
 class Word(BaseModel):
-    kind: Literal["function", "aggregate", "edit"]
+    kind: Literal["function", "aggregate", "edit", "rows"]
     name: str
     signature: str
     help: str

@@ -56,6 +56,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/completion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What can be written at a place of a formula. */
+        post: operations["completion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/edits": {
         parameters: {
             query?: never;
@@ -124,6 +141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/hover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What stands at a place of a formula. */
+        post: operations["hovering"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/link": {
         parameters: {
             query?: never;
@@ -169,6 +203,23 @@ export interface paths {
         get: operations["package"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Who filters whom, after some edits. */
+        post: operations["reaching"];
         delete?: never;
         options?: never;
         head?: never;
@@ -281,6 +332,11 @@ export interface components {
         Arithmetic: {
             /** Columns */
             columns: string[];
+            /**
+             * Distinct
+             * @default null
+             */
+            distinct: number | null;
             /** Function */
             function: string;
             /** Grain */
@@ -302,6 +358,16 @@ export interface components {
              * @default null
              */
             values: (boolean | number | string | null)[] | null;
+        };
+        /**
+         * AssistRequest
+         * @description A formula and a place in it, in code points.
+         */
+        AssistRequest: {
+            /** At */
+            at: number;
+            /** Formula */
+            formula: string;
         };
         /** AxisAnswer */
         AxisAnswer: {
@@ -334,7 +400,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "added" | "replaced" | "cleared" | "kept";
+            kind: "added" | "replaced" | "cleared" | "kept" | "moved";
         };
         /** ColumnInfo */
         ColumnInfo: {
@@ -353,6 +419,18 @@ export interface components {
             count: number;
             /** Value */
             value: boolean | number | string | null;
+        };
+        /**
+         * Completion
+         * @description What can stand at a place: it replaces the code points from `start` to `end`.
+         */
+        Completion: {
+            /** End */
+            end: number;
+            /** Items */
+            items: components["schemas"]["Suggestion"][];
+            /** Start */
+            start: number;
         };
         /** Coordinate */
         Coordinate: {
@@ -402,6 +480,11 @@ export interface components {
             /** Children */
             children: components["schemas"]["TraceNode"][];
             /**
+             * From
+             * @default null
+             */
+            from: string | null;
+            /**
              * Instead Of
              * @default []
              */
@@ -410,11 +493,28 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "set" | "keep" | "clear" | "via";
+            kind: "set" | "keep" | "clear" | "reset" | "via" | "flow" | "match" | "shift" | "stretch";
             /** Link */
             link: string | null;
+            /** @default null */
+            rows: components["schemas"]["RowsTold"] | null;
             /** Text */
             text: string;
+            /**
+             * To
+             * @default null
+             */
+            to: string | null;
+            /**
+             * Way
+             * @default null
+             */
+            way: string | null;
+            /**
+             * Way Before
+             * @default null
+             */
+            way_before: string | null;
         };
         /**
          * ErrorItem
@@ -497,8 +597,12 @@ export interface components {
             dtype: string | null;
             /** Errors */
             errors: components["schemas"]["ErrorItem"][];
+            /** Ledger */
+            ledger: components["schemas"]["LedgerLine"][];
             /** Plan */
             plan: string[];
+            /** Reading */
+            reading: string;
             /** Scans */
             scans: components["schemas"]["ScanInfo"][];
             /** Tables */
@@ -575,10 +679,55 @@ export interface components {
             /** Undone */
             undone: boolean;
         };
+        /**
+         * Hover
+         * @description What stands at a place; empty where nothing is known of it.
+         */
+        Hover: {
+            /** End */
+            end: number;
+            /** Start */
+            start: number;
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * Into
+         * @description A row of an iteration, by the path of its node and its key.
+         */
+        Into: {
+            /** Key */
+            key: number;
+            /** Path */
+            path: string;
+        };
         /** Language */
         Language: {
             /** Words */
             words: components["schemas"]["Word"][];
+        };
+        /**
+         * LedgerLine
+         * @description What becomes of the filter on a column in a `given`.
+         */
+        LedgerLine: {
+            /** Arriving */
+            arriving: string;
+            /** Column */
+            column: string;
+            /** Edit */
+            edit: string;
+            /** Given */
+            given: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "kept" | "replaced" | "cleared" | "added" | "moved" | "carried";
+            /** Leaving */
+            leaving: string;
         };
         /** LinkInfo */
         LinkInfo: {
@@ -893,6 +1042,59 @@ export interface components {
             /** Table */
             table: string;
         };
+        /** ReachAnswer */
+        ReachAnswer: {
+            /** Pairs */
+            pairs: components["schemas"]["ReachPair"][];
+            /** Tables */
+            tables: string[];
+        };
+        /** ReachPair */
+        ReachPair: {
+            /**
+             * Blocked
+             * @default null
+             */
+            blocked: string[] | null;
+            /** From */
+            from: string;
+            /**
+             * None
+             * @default false
+             */
+            none: boolean;
+            /**
+             * Path
+             * @default null
+             */
+            path: string[] | null;
+            /**
+             * Stops
+             * @default []
+             */
+            stops: {
+                [key: string]: string;
+            }[];
+            /** To */
+            to: string;
+        };
+        /** ReachRequest */
+        ReachRequest: {
+            /**
+             * Given
+             * @default
+             */
+            given: string;
+        };
+        /** RowTold */
+        RowTold: {
+            /** Cells */
+            cells: (boolean | number | string | null)[];
+            /** Key */
+            key: number;
+            /** Value */
+            value: boolean | number | string | null;
+        };
         /** RowsQuery */
         RowsQuery: {
             /**
@@ -905,6 +1107,17 @@ export interface components {
              * @default 0
              */
             start: number;
+        };
+        /** RowsTold */
+        RowsTold: {
+            /** Columns */
+            columns: string[];
+            /** Over */
+            over: string;
+            /** Rows */
+            rows: components["schemas"]["RowTold"][];
+            /** Rows Total */
+            rows_total: number;
         };
         /** ScanInfo */
         ScanInfo: {
@@ -947,6 +1160,17 @@ export interface components {
             reason: "inactive" | "one-way" | "off" | "no link";
             /** To */
             to: string | null;
+        };
+        /** Suggestion */
+        Suggestion: {
+            /** Detail */
+            detail: string;
+            /** Insert */
+            insert: string;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
         };
         /** TableInfo */
         TableInfo: {
@@ -1013,6 +1237,11 @@ export interface components {
             tree: components["schemas"]["TraceNode"];
             /** Value */
             value: boolean | number | string | components["schemas"]["CellFailure"] | null;
+            /**
+             * Within
+             * @default []
+             */
+            within: components["schemas"]["Within"][];
         };
         /** TraceNode */
         TraceNode: {
@@ -1030,16 +1259,20 @@ export interface components {
             filters: components["schemas"]["FilterTold"][];
             /** Flows */
             flows: components["schemas"]["FlowTold"][];
+            /** @default null */
+            iteration: components["schemas"]["RowsTold"] | null;
             /**
              * Kind
              * @enum {string}
              */
-            kind: "measure" | "aggregate" | "given";
+            kind: "measure" | "aggregate" | "given" | "iteration" | "rank" | "question" | "row";
             /**
              * Name
              * @default null
              */
             name: string | null;
+            /** Path */
+            path: string;
             /**
              * Tables
              * @default []
@@ -1059,6 +1292,11 @@ export interface components {
         TraceRequest: {
             /** At */
             at: components["schemas"]["Coordinate"][];
+            /**
+             * Into
+             * @default []
+             */
+            into: components["schemas"]["Into"][];
             /** Measure */
             measure: string;
             /** Probe */
@@ -1068,6 +1306,11 @@ export interface components {
         };
         /** Unreached */
         Unreached: {
+            /**
+             * Mends
+             * @default []
+             */
+            mends: string[];
             /** Stops */
             stops: components["schemas"]["Stop"][];
             /** Table */
@@ -1097,6 +1340,14 @@ export interface components {
             /** Error type */
             type: string;
         };
+        /** Within */
+        Within: {
+            /** Key */
+            key: number;
+            /** Path */
+            path: string;
+            row: components["schemas"]["RowTold"];
+        };
         /** Word */
         Word: {
             /** Example */
@@ -1107,7 +1358,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "function" | "aggregate" | "edit";
+            kind: "function" | "aggregate" | "edit" | "rows";
             /** Name */
             name: string;
             /** Signature */
@@ -1281,6 +1532,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    completion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssistRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Completion"];
                 };
             };
             /** @description Not Found */
@@ -1520,6 +1824,59 @@ export interface operations {
             };
         };
     };
+    hovering: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssistRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hover"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     preview_link: {
         parameters: {
             query?: never;
@@ -1652,6 +2009,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ValidationError"];
+                };
+            };
+        };
+    };
+    reaching: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

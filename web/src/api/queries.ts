@@ -2,7 +2,7 @@
 import { QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { useShown } from '../app/shown';
-import { client, problemOf, unwrap, type Member, type ModelDocument, type Probe } from './client';
+import { client, problemOf, unwrap, type Into, type Member, type ModelDocument, type Probe } from './client';
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: false, refetchOnWindowFocus: false } },
@@ -117,16 +117,16 @@ export function useGrid(model: ModelDocument, probe: Probe | null) {
   });
 }
 
-export function useTrace(model: ModelDocument, probe: Probe | null, measure: string, at: { column: string; member: Member }[]) {
+export function useTrace(model: ModelDocument, probe: Probe | null, measure: string, at: { column: string; member: Member }[], into: Into[] = []) {
   return useQuery({
-    queryKey: ['trace', model.id, model.version, probe, measure, at],
+    queryKey: ['trace', model.id, model.version, probe, measure, at, into],
     enabled: probe !== null,
     placeholderData: keepPreviousData,
     queryFn: async () =>
       unwrap(
         await client.POST('/api/models/{model_id}/trace', {
           params: { path: { model_id: model.id } },
-          body: { probe: { ...probe }, measure, at },
+          body: { probe: { ...probe }, measure, at, into },
         }),
       ),
   });

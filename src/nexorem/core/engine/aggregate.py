@@ -37,11 +37,13 @@ def aggregate(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
         same = np.zeros(len(combinations), np.int64)
         extra = extra.take(same) if len(extra) else empties(extra.dtype, len(combinations))
     slow: _Slow | None = None
-    for pattern in patterns(found, combinations):
+    several = list(patterns(found, combinations))
+    cubes = around.cubes if around.cubes is not None else [] if len(several) > 1 else None
+    for pattern in several:
         budget.check()
         spread = None
         if suits(star, node):
-            spread = scanned(star, node, pattern.selectors, pattern.wanted, budget, around.cubes)
+            spread = scanned(star, node, pattern.selectors, pattern.wanted, budget, cubes)
         elif suits_counting(star, node):
             spread = counted(star, node, pattern.selectors, pattern.wanted, budget)
         if spread is not None:

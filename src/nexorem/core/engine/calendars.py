@@ -47,7 +47,8 @@ def moved(star: Star, edit: t.Moved, batch: Batch, by: Vector | None, budget: Bu
         keep = by.valid[firsts][result.owners]
         result = Dates(result.owners[keep], result.days[keep])
     owners, members = _members(star, edit, result)
-    return Filter(edit.calendar, (edit.date,), sets_of_pairs(owners, members, few.size), index, edit.text)
+    sets, number = sets_of_pairs(owners, members, few.size).distinct()
+    return Filter(edit.calendar, (edit.date,), sets, number[index], edit.text)
 
 
 def _result(star: Star, edit: t.Moved, found: Dates, count: int, steps: Array, budget: Budget) -> Dates:

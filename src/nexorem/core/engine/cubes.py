@@ -19,6 +19,7 @@ from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Vector
 
 MOST_CELLS = 1_000_000
+FINE = 100  # members: fewer are fine enough as they are
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -83,6 +84,27 @@ def answered(star: Star, cube: Cube, found: Sequence[Selector], wanted: Array, b
     if missing:
         return None
     return _pairs(star, cube, asked, len(wanted), budget)
+
+
+def coarsened(star: Star, selector: Selector) -> Selector:
+    """A selector over the coarsest column of its table in which its sets are whole: the dates of a year as the year."""
+    size = star.domain(selector.table, selector.columns).size
+    if size < FINE or (selector.columns is not None and len(selector.columns) > 1) or (selector.index == selector.index[0]).all():
+        return selector
+    table = star.model.table(selector.table)
+    if table is None or selector.sets.count > size or not _determines(star, selector, np.zeros(1, np.int64)):
+        return selector
+    columns = sorted(
+        (star.domain(table.name, (c.name,)).size, c.name) for c in table.columns if star.column(table.name, c.name).codes is not None
+    )
+    for members, name in columns:
+        if members * 4 > size:
+            break
+        other = Selector(selector.table, (name,), selector.chain, selector.sets, selector.index)
+        coarse = _coarser(star, selector, other, 0)
+        if coarse is not None:
+            return Selector(selector.table, (name,), selector.chain, coarse[1], selector.index)
+    return selector
 
 
 def _coarser(star: Star, selector: Selector, column: Selector, place: int) -> tuple[int, Sets] | None:

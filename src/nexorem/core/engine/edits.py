@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
 from nexorem.core.engine.calendars import moved
 from nexorem.core.engine.context import Batch, Compared, Filter, classes, constant_filter, projected, sets_of_pairs, without
 from nexorem.core.engine.rows import Around, Relation, relation
-from nexorem.core.engine.scalar import evaluate, inner_nodes
+from nexorem.core.engine.scalar import evaluate, inner_nodes, row_trees, rows_within
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
@@ -110,7 +111,7 @@ def _tried(star: Star, edit: t.Condition, rows: Array, outer: Mapping[int, Vecto
 
 def listed_filter(edit: t.Listing, batch: Batch, around: Around) -> Filter:
     """The filter of `COLS in ROWS`: for each context the members that its rows name."""
-    few, index, own = around.classes(batch)
+    few, index, own = around.classes(relevant(around.star, edit.rows, batch))
     found = relation(edit.rows, few, own, edit.state)
     if edit.columns is None:
         assert found.rows is not None
@@ -119,8 +120,17 @@ def listed_filter(edit: t.Listing, batch: Batch, around: Around) -> Filter:
     else:
         members = _members(around.star, edit, found)
         keep = np.flatnonzero(members >= 0)
-    sets = sets_of_pairs(found.owners[keep], members[keep], few.size)
-    return Filter(edit.table, edit.columns, sets, index, edit.text)
+    sets, number = sets_of_pairs(found.owners[keep], members[keep], few.size).distinct()
+    return Filter(edit.table, edit.columns, sets, number[index], edit.text)
+
+
+def relevant(star: Star, rows: t.Rows, batch: Batch) -> Batch:
+    """The batch with those filters only that a table expression may see."""
+    if any(inner_nodes(tree) for tree in row_trees(rows)):
+        return batch
+    bases = [x for x in rows_within(rows) if isinstance(x, t.BaseRows) and not x.quantifier]
+    tables = {f.table for x in bases for f in star.inflow(x.grain, x.state).walk()}
+    return replace(batch, filters=tuple(f for f in batch.filters if f.table in tables), axes={})
 
 
 def _members(star: Star, edit: t.Listing, found: Relation) -> Array:

@@ -9,7 +9,7 @@ import numpy as np
 
 from nexorem.core.columns import Column
 from nexorem.core.engine.context import one_set
-from nexorem.core.engine.cubes import Cube, answered, wholly
+from nexorem.core.engine.cubes import Cube, answered, coarsened, wholly
 from nexorem.core.engine.row_values import row_values
 from nexorem.core.engine.scalar import children, evaluate
 from nexorem.core.engine.scan import MOST_GROUPS, Block, Digit, Scan, Totals
@@ -19,7 +19,7 @@ from nexorem.core.functions.library import FUNCTIONS as FUNCTIONS_BY_NAME
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
-from nexorem.core.values import NUMERIC, Array, Vector
+from nexorem.core.values import NO_WORDS, NUMERIC, STORAGE, Array, Vector
 
 FEWEST_ROWS = 60_000  # below, plain NumPy is as fast
 FUNCTIONS = ("rows", "count", "sum", "avg", "min", "max")
@@ -141,6 +141,22 @@ class Adder:
         true = np.flatnonzero(widen(row_values(self.star, self.node, self.where, rows), "boolean").true())
         return Block(rows[true].astype(np.uint32), block.start, len(true), block.groups[: block.count][true])
 
+    def _leaf(self, block: Block) -> Callable[[t.Typed], Vector | None]:
+        """The columns of a block's rows, those of the grain itself read in compiled loops."""
+        looked_up: dict[str, Array] = {}
+
+        def leaf(node: t.Typed) -> Vector | None:
+            if not isinstance(node, t.ColumnValue):
+                return None
+            column = self.star.column(node.table, node.column)
+            if node.table == self.node.grain and block.rows is not None and column.full():
+                return gathered(column, block.rows[: block.count])
+            if node.table not in looked_up:
+                looked_up[node.table] = self.star.partner_along(self.node.lookups[node.table], block.numbers())
+            return column.take(looked_up[node.table])
+
+        return leaf
+
     def _values(self, block: Block) -> tuple[Array, Array | None]:
         """The values of a block, and where they are valid; None where all are."""
         from nexorem.core.engine import kernels as k
@@ -148,7 +164,7 @@ class Adder:
         column = self.column
         if column is None or not self.full:
             assert self.node.argument is not None
-            found = widen(row_values(self.star, self.node, self.node.argument, block.numbers()), self.kind)
+            found = widen(evaluate(self.node.argument, self._leaf(block), block.count), self.kind)
             return found.data, found.valid
         if column.raw is not None:
             if block.rows is None:
@@ -178,6 +194,20 @@ class Adder:
         if self.full:
             first.filled = first.rows
         return first
+
+
+def gathered(column: Column, rows: Array) -> Vector:
+    """The values of a column that has no empty ones; rows uint32."""
+    from nexorem.core.engine import kernels as k
+
+    data = np.empty(len(rows), STORAGE[column.dtype])
+    if column.codes is not None and column.members is not None:
+        k.gather_coded(column.codes, column.members.data, rows, data)
+    else:
+        assert column.raw is not None
+        k.gather(column.raw, rows, data)
+    words = column.members.words if column.members is not None else NO_WORDS
+    return Vector(column.dtype, data, np.ones(len(rows), bool), words)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -247,6 +277,7 @@ def scanned(
     """One pattern of filters, scanned for classes that want these sets; None where it has too many groups, or sums
     that might not fit 64 bits. `cubes` are those of earlier scans for the same aggregate, where it will be asked again.
     """
+    found = [coarsened(star, s) for s in found]
     if cubes is not None:
         spread = _from_cubes(star, node, found, wanted, budget, cubes)
         if spread is not None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import repeat
 from typing import Any
 
 import numpy as np
@@ -87,20 +88,18 @@ class Grid:
     def tidy(self) -> Iterator[dict[str, Any]]:
         """One object a cell, row lines first."""
         across = self.columns.coordinates(self.star)
-        told = [self._told(m) for m in range(len(self.values))]
-        place = 0
+        names = self.probe.measures
+        cells = zip(*(self._told(m) for m in range(len(self.values))), strict=True) if names else repeat(())
         for down in self.rows.coordinates(self.star):
             for coordinate in across:
-                cells = {name: values[place] for name, values in zip(self.probe.measures, told, strict=True)}
-                place += 1
-                yield {**down, **coordinate, **cells}
+                yield {**down, **coordinate, **dict(zip(names, next(cells), strict=True))}
 
     def _told(self, measure: int) -> list[Any]:
         """All cells of a measure as JSON."""
         found = self.values[measure]
         if isinstance(found, CellError):
             return [{"error": found.code}] * (len(self.rows.lines) * len(self.columns.lines))
-        return [iso(v) for v in found.tolist()]
+        return found.tolist() if found.dtype in ("integer", "number", "boolean", "text") else [iso(v) for v in found.tolist()]
 
 
 def bind_measures(binder: Binder, names: Sequence[str]) -> list[t.MeasureValue]:

@@ -8,6 +8,7 @@ from typing import Any
 
 from nexorem.core.engine.scalar import cell_trees, children, row_trees, rows_within
 from nexorem.core.language import typed as t
+from nexorem.core.language.binder import Binder
 from nexorem.core.model.model import Link, Table
 from nexorem.core.model.names import column_text
 from nexorem.core.model.paths import DoublePath, Inflow, LinkState, inflow
@@ -151,6 +152,14 @@ def reach_table(star: Star, state: LinkState) -> dict[str, Any]:
     names = [x.name for x in star.model.tables]
     pairs = [{"from": a, "to": b, **reach(star, state, a, b)} for a in names for b in names if a != b]
     return {"tables": names, "pairs": pairs}
+
+
+def reach_after(star: Star, given: str) -> dict[str, Any]:
+    """Who filters whom after edits, as they stand in the brackets of a `given`; refuses with what is wrong with them."""
+    state = star.state
+    for edit in Binder(star).given(given) if given.strip() else ():
+        state = edit.state if isinstance(edit, t.LinkEdit) else state
+    return reach_table(star, state)
 
 
 def bus_matrix(star: Star) -> dict[str, Any]:

@@ -20,6 +20,7 @@ from nexorem.core.model.star import Index, Star
 from nexorem.core.values import Array
 
 BLOCK = 262_144
+SHARE = 40_000  # rows that are worth a thread of their own
 MOST_GROUPS = 4_000_000
 MOST_RUNS = 4
 INDEXED = 0.06  # of the rows pass: then an index has their numbers
@@ -120,7 +121,7 @@ class Scan:
         """Gives every block to `work`, in as many threads as are allowed; the totals of each thread."""
         stages = self._stages()
         size = self.size if stages.listed is None else len(stages.listed)
-        threads = max(min(self.budget.limits.workers, size // BLOCK), 1)
+        threads = max(min(self.budget.limits.workers, size // SHARE), 1)
         cuts = [size * t // threads for t in range(threads + 1)]
         if self.order is not None:  # what is counted together stays with one thread
             cuts[1:-1] = [int(self.order.starts[np.searchsorted(self.order.starts, c)]) for c in cuts[1:-1]]

@@ -188,7 +188,9 @@ def patterns(found: Sequence[Selector], combinations: Array) -> Iterator[Pattern
         of_class, kinds = np.zeros(len(present), np.int64), np.zeros(1, np.int64)
     else:
         of_class, kinds = combine([(present[:, i].astype(np.int64), 1) for i in range(present.shape[1])])
-    for number, first in enumerate(kinds):
+    # Those with most selectors first: what they add up can be added up further for the others.
+    for number in np.argsort(-present[kinds].sum(axis=1), kind="stable") if len(kinds) > 1 else (0,):
+        first = kinds[number] if len(kinds) > 1 else 0
         members = np.flatnonzero(of_class == number)
         active = np.flatnonzero(present[first])
         yield Pattern(members, [found[int(i)] for i in active], combinations[np.ix_(members, active)])

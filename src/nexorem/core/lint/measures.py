@@ -63,7 +63,8 @@ def of_names(star: Star, bound: Sequence[t.MeasureValue]) -> list[Finding]:
         if idle:
             some = ", ".join(idle[:6]) + (f" and {len(idle) - 6} more" if len(idle) > 6 else "")
             found.append(Finding("unused_columns", "note", f"table {table.name}",
-                                 f"No link, measure, hierarchy or probe uses {some} of {table.name}.", "Hide them, or leave them for picks."))  # fmt: skip
+                                 f"No link, measure, hierarchy or probe uses {some} of {table.name}.",
+                                 "Hide them, or leave them for picks."))  # fmt: skip
     return found
 
 

@@ -56,7 +56,8 @@ def _of_measure(star: Star, about: str, probe: Probe, measure: t.MeasureValue, a
     reaching = _reaching(star, measure)
     if axes and reaching and not reaching & set(axes):
         found.append(Finding("measure_unreached", "warning", about,
-                             f"No axis reaches {measure.name}: it is the same in every cell.", "Take it out, or link its facts."))  # fmt: skip
+                             f"No axis reaches {measure.name}: it is the same in every cell.",
+                                 "Take it out, or link its facts."))  # fmt: skip
     found += _summed(star, about, measure, axes)
     found += _set_on_axis(about, probe, measure)
     if probe.totals != "none":

@@ -87,6 +87,6 @@ def _calendar(star: Star, table: Table) -> list[Finding]:
         outside = int(((theirs.data < days[0]) | (theirs.data > days[-1]))[theirs.valid].sum())
         if outside:
             found.append(Finding("calendar_short", "warning", f"table {table.name}",
-                                 f"{outside:,} rows of {link.from_table} have a {link.from_columns[0]} before the first or after the last day "
-                                 f"of {table.name}.", "Make the calendar longer."))  # fmt: skip
+                                 f"{outside:,} rows of {link.from_table} have a {link.from_columns[0]} before the first or after "
+                                 f"the last day of {table.name}.", "Make the calendar longer."))  # fmt: skip
     return found

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,6 +21,7 @@ from nexorem.core.model.paths import Inflow, LinkState, inflow, lookups, model_s
 from nexorem.core.values import Array, Vector, combine, same_words
 
 MOST_INDEXES = 3
+MANY_ROWS = 100_000  # that are worth two threads
 ROWS = None  # in place of a tuple of columns: the rows themselves
 Columns = tuple[str, ...] | None
 
@@ -35,7 +37,10 @@ class TableRows:
 def table_rows(size: int, columns: Mapping[str, Vector]) -> TableRows:
     """Rows from columns of `size` entries."""
     assert all(len(v) == size for v in columns.values())
-    return TableRows(size, {name: compact(v) for name, v in columns.items()})
+    if size < MANY_ROWS:
+        return TableRows(size, {name: compact(v) for name, v in columns.items()})
+    with ThreadPoolExecutor(2) as pool:
+        return TableRows(size, dict(zip(columns, pool.map(compact, columns.values()), strict=True)))
 
 
 class Domain:

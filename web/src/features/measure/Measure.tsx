@@ -157,6 +157,7 @@ function Desk({ model, measure }: { model: ModelDocument; measure: MeasureInfo }
         <Wrong key={`${e.code}${e.start}${e.in}${e.message}`} error={e} place={label} formula={draft.formula} onMend={(text) => put({ formula: text })} />
       ))}
       {draft.formula.trim() === '' && <p className="quiet">Write a formula: sum(Booking.seats), or a measure with other filters: seats_sold given (clear Port).</p>}
+      {current?.reading && errors.length === 0 && <p data-testid="reading" style={{ maxWidth: '62ch' }}>{current.reading}</p>}
       {current && errors.length === 0 && <Live model={model} measure={measure} draft={draft} told={current} label={label} changed={draft.formula !== measure.formula} />}
       <Details model={model} draft={draft} put={put} />
       {current && errors.length === 0 && <Printed told={current} />}
@@ -307,6 +308,20 @@ function Printed({ told }: { told: FormulaAnswer }) {
   return (
     <details>
       <summary className="quiet">How it is read and computed</summary>
+      {told.ledger.length > 0 && (
+        <>
+          <h3 style={{ marginTop: 10 }}>What becomes of filters</h3>
+          <table>
+            <tbody>
+              {told.ledger.map((line) => (
+                <tr key={`${line.given} ${line.column}`}>
+                  <td>{line.column}</td><td className="quiet">{line.kind}</td><td>{line.leaving || 'no filter'}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
       <h3 style={{ marginTop: 10 }}>Typed tree</h3>
       <div className="stage-print" tabIndex={0} role="region" aria-label="Typed tree">{told.tree.join('\n')}</div>
       <h3>Plan</h3>

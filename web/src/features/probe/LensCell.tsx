@@ -1,6 +1,6 @@
 // Why a cell shows its number, step by step: what is asked for, each edit, the filters running, what stopped, the sum.
-import type { ReactNode } from 'react';
-import { Refusal, type EditTold, type Member, type ModelDocument, type Stop, type TraceNode } from '../../api/client';
+import { useState, type ReactNode } from 'react';
+import { Refusal, type EditTold, type Into, type Member, type ModelDocument, type RowsTold, type Stop, type TraceNode } from '../../api/client';
 import { useTrace } from '../../api/queries';
 import { askedProbe, useShown } from '../../app/shown';
 import { ChangeMark } from '../../marks/Marks';
@@ -18,7 +18,12 @@ interface Step {
 export function LensCell({ model, measure, at }: { model: ModelDocument; measure: string; at: { column: string; member: Member }[] }) {
   const probe = useShown((s) => s.probe);
   const asked = probe ? { ...askedProbe(probe), sort: [] } : null;
-  const trace = useTrace(model, asked, measure, at);
+  // A row gone into belongs to one cell of one version; another cell starts at its own root.
+  const cell = JSON.stringify([model.version, measure, at, asked]);
+  const [entered, setEntered] = useState<{ cell: string; rows: Into[] }>({ cell, rows: [] });
+  const into = entered.cell === cell ? entered.rows : [];
+  const setInto = (rows: Into[]) => setEntered({ cell, rows });
+  const trace = useTrace(model, asked, measure, at, into);
   const known = model.measures.find((m) => m.name === measure);
   if (trace.isPending) return <p className="wait">Tracing the cell…</p>;
   if (trace.error)
@@ -57,7 +62,15 @@ export function LensCell({ model, measure, at }: { model: ModelDocument; measure
       steps.push({ key: `${path} run`, title: 'Filters run', body: <Runs node={node} /> });
       if (node.blocked.length > 0) steps.push({ key: `${path} stop`, title: 'Stopped', body: <Stops node={node} model={model} /> });
       steps.push({ key: `${path} sum`, title: 'Arithmetic on what is left', body: <Sums node={node} value={text(node.value, node.dtype)} /> });
-    } else if (path !== '0') {
+    } else if (node.kind === 'iteration' || node.kind === 'rank') {
+      steps.push({
+        key: `${path} rows`,
+        title: <>Row by row: {text(node.value, node.dtype)}</>,
+        body: <Rows told={node.iteration} formula={node.text} enter={(key) => setInto([...into, { path: node.path, key }])} />,
+      });
+    } else if (node.kind === 'question') {
+      steps.push({ key: path, title: <>The context is asked: {text(node.value, node.dtype)}</>, body: <div className="formula-box">{node.text}</div> });
+    } else if (node.kind !== 'row' && path !== '0') {
       const format = model.measures.find((m) => m.name === node.name)?.format ?? '';
       steps.push({ key: path, title: <>{nameText(node.name ?? '')} is {text(node.value, node.dtype, format)}</>, body: <div className="formula-box">{node.text}</div> });
     }
@@ -76,6 +89,12 @@ export function LensCell({ model, measure, at }: { model: ModelDocument; measure
           <u>copy link</u>
         </button>
       </div>
+      {told.within?.map((w, i) => (
+        <div key={`${w.path}:${w.key}`} className="quiet" style={{ marginBottom: 4 }}>
+          in the row <b>{w.row.cells.map(columnText).join(', ')}</b>, worth {columnText(w.row.value)}{' '}
+          <button type="button" className="plain" onClick={() => setInto(into.slice(0, i))}><u>leave it</u></button>
+        </div>
+      ))}
       {told.tree.text && <div className="formula-box">{told.tree.text}</div>}
       <ol style={{ listStyle: 'none', padding: 0, margin: 0 }}>
         {steps.map((step, i) => (
@@ -106,7 +125,8 @@ function Edits({ node }: { node: TraceNode }) {
       {node.edits.map((edit) => (
         <div key={edit.text} style={{ marginBottom: 6 }}>
           <code className="measure-ink">{edit.text}</code>
-          {edit.kind === 'via' ? <Via edit={edit} /> : <Changes edit={edit} />}
+          {edit.kind === 'via' || edit.kind === 'flow' || edit.kind === 'match' ? <LinkEdit edit={edit} /> : <Changes edit={edit} />}
+          {edit.rows && <Rows told={edit.rows} formula={edit.rows.over} />}
         </div>
       ))}
       {kept.length > 0 && (
@@ -121,11 +141,52 @@ function Edits({ node }: { node: TraceNode }) {
   );
 }
 
-function Via({ edit }: { edit: EditTold }) {
+function LinkEdit({ edit }: { edit: EditTold }) {
+  if (edit.kind === 'match')
+    return <div className="quiet">Filters on <b>{edit.from}</b> run to <b>{edit.to}</b> here, as over a loose link.</div>;
+  if (edit.kind === 'flow') {
+    const way = edit.way === 'off' ? 'carries no filter' : edit.way === 'two-way' ? 'carries filters both ways' : `carries filters to ${edit.way}`;
+    return <div className="quiet">The link <b>{edit.link}</b> {way} here.</div>;
+  }
   return (
     <div className="quiet">
       The link <b>{edit.link}</b> is on here{edit.instead_of?.length ? `, ${edit.instead_of.join(' and ')} off` : ''}.
     </div>
+  );
+}
+
+/** The rows run over: the first, the largest and the smallest; each can be gone into. */
+function Rows({ told, formula, enter }: { told: RowsTold | null | undefined; formula: string; enter?: (key: number) => void }) {
+  if (!told) return <div className="formula-box">{formula}</div>;
+  const valued = told.rows.some((r) => r.value !== null);
+  const more = told.rows_total - told.rows.length;
+  return (
+    <>
+      <div><code>{formula}</code> over <b>{count(told.rows_total)}</b> rows</div>
+      {told.rows.length > 0 && (
+        <div style={{ overflowX: 'auto' }} tabIndex={0} role="region" aria-label="The rows run over">
+          <table>
+            <thead>
+              <tr>
+                {told.columns.map((c) => <th key={c} className="quiet">{columnName(c)}</th>)}
+                {valued && <th className="num quiet">each</th>}
+                {enter && <th />}
+              </tr>
+            </thead>
+            <tbody>
+              {told.rows.map((row) => (
+                <tr key={row.key}>
+                  {row.cells.map((v, j) => <td key={told.columns[j]}>{columnText(v)}</td>)}
+                  {valued && <td className="num">{columnText(row.value)}</td>}
+                  {enter && <td><button type="button" className="plain" onClick={() => enter(row.key)}><u>why</u></button></td>}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      {more > 0 && <div className="quiet">and {count(more)} more</div>}
+    </>
   );
 }
 
@@ -187,6 +248,7 @@ function Stops({ node, model }: { node: TraceNode; model: ModelDocument }) {
           {u.stops.map((s) => (
             <span key={`${s.link}${s.to}`} style={{ display: 'block' }}>{line(s)}</span>
           ))}
+          {(u.mends?.length ?? 0) > 0 && <span style={{ display: 'block', color: 'var(--ink)' }}>It would with <code>given ({u.mends?.join(', ')})</code></span>}
         </p>
       ))}
       {near.filter((b) => !node.unreached?.some((u) => u.stops.some((s) => s.link === b.link))).map(line)}

@@ -1,0 +1,156 @@
+"""Writing a formula: what can stand at a place, and what stands there."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Any
+
+from nexorem.core.diagnostics import OverLimit, Refused
+from nexorem.core.language import typed as t
+from nexorem.core.language.binder import Binder
+from nexorem.core.language.lexer import Token, tokenize
+from nexorem.core.language.reading import Reader
+from nexorem.core.language.vocabulary import vocabulary
+from nexorem.core.model.names import column_text, quoted
+from nexorem.core.model.star import Star
+
+MOST = 200
+AFTER_LINK = ("via", "flow")
+
+
+def complete(star: Star, text: str, at: int) -> dict[str, Any]:
+    """What can be named at a place (a code point): it replaces the word from `start` to `end`.
+
+    After `Table.` its columns; after `via` and `flow` links; inside an aggregate that names columns already, those that
+    can be looked up from its rows come first; else measures, functions, edits, tables and columns.
+    """
+    at = max(0, min(at, len(text)))
+    tokens = _before(text, at)
+    start = tokens[-1].span.start if tokens and tokens[-1].kind in ("name", "quoted") and tokens[-1].span.end == at else at
+    word = text[start:at].strip('"').lower()
+    before = [x for x in tokens if x.span.end <= start]
+    items = _columns_of(star, before) or _links(star, before) or _everything(star, before)
+    fit = list({(i["kind"], i["label"]): i for i in items if word in i["label"].lower()}.values())
+    fit.sort(key=lambda i: not i["label"].lower().startswith(word))
+    return {"start": start, "end": at, "items": fit[:MOST]}
+
+
+def _before(text: str, at: int) -> list[Token]:
+    try:
+        tokens, _ = tokenize(text[:at])
+    except OverLimit:
+        return []
+    return tokens[:-1]
+
+
+def _item(kind: str, label: str, insert: str, detail: str) -> dict[str, str]:
+    return {"kind": kind, "label": label, "insert": insert, "detail": detail}
+
+
+def _columns_of(star: Star, before: list[Token]) -> list[dict[str, str]]:
+    """The columns of a table whose name and dot stand before."""
+    if len(before) < 2 or before[-1].text != "." or before[-1].kind != "op":
+        return []
+    table = star.model.table(before[-2].text)
+    return [_item("column", c.name, quoted(c.name), f"{c.dtype} of {table.name}") for c in table.columns] if table else []
+
+
+def _links(star: Star, before: list[Token]) -> list[dict[str, str]]:
+    if not before or before[-1].word() not in AFTER_LINK:
+        return []
+    switched = [k for k in star.model.links if before[-1].word() == "flow" or not k.active]
+    return [_item("link", k.ends_text, k.ends_text, f"the link {k.name}, {'active' if k.active else 'inactive'}") for k in switched]
+
+
+def _everything(star: Star, before: list[Token]) -> list[dict[str, str]]:
+    grain = _grain(star, before)
+    items = []
+    if grain:
+        for table in star.lookups(grain, star.state):
+            items += _table_columns(star, table, f"looked up from {grain}" if table != grain else "of the rows run over")
+    items += [_item("measure", m.name, quoted(m.name), m.description or m.formula) for m in star.model.measures]
+    for x in vocabulary():
+        if x["kind"] != "edit" or x["name"] == "given" or _in_edits(before):
+            items.append(_item(x["kind"], x["name"], x["name"], f"{x['signature']}: {x['help']}"))
+    tables = star.model.tables
+    items += [_item("table", x.name, quoted(x.name), x.description or f"{star.size(x.name):,} rows") for x in tables]
+    known = {i["label"] for i in items}
+    for other in tables:
+        items += [i for i in _table_columns(star, other.name, "") if i["label"] not in known]
+    return items
+
+
+def _table_columns(star: Star, name: str, note: str) -> list[dict[str, str]]:
+    table = star.model.table(name)
+    assert table
+    return [_item("column", column_text(name, c.name), column_text(name, c.name), f"{c.dtype} {note}".strip()) for c in table.columns]
+
+
+def _grain(star: Star, before: list[Token]) -> str | None:
+    """The table that the aggregate a place stands in names first."""
+    depth = 0
+    for i in range(len(before) - 1, -1, -1):
+        token = before[i]
+        depth += (token.text == ")") - (token.text == "(") if token.kind == "op" else 0
+        if depth < 0:
+            inside = before[i + 1 :]
+            for name, dot in pairwise(inside):
+                table = star.model.table(name.text) if dot.text == "." else None
+                if table:
+                    return table.name
+            return None
+    return None
+
+
+def _in_edits(before: list[Token]) -> bool:
+    """Whether the innermost open bracket is that of a `given`."""
+    depth = 0
+    for i in range(len(before) - 1, -1, -1):
+        token = before[i]
+        depth += (token.text == ")") - (token.text == "(") if token.kind == "op" else 0
+        if depth < 0:
+            return i > 0 and before[i - 1].word() == "given"
+    return False
+
+
+def hover(star: Star, text: str, at: int) -> dict[str, Any]:
+    """What is known of the word at a place: a measure's formula in words, a column's type, a function's help."""
+    nothing = {"start": at, "end": at, "title": "", "text": ""}
+    try:
+        tokens, _ = tokenize(text)
+    except OverLimit:
+        return nothing
+    place = next((i for i, x in enumerate(tokens) if x.span.start <= at < x.span.end), None)
+    if place is None or tokens[place].kind not in ("name", "quoted"):
+        return nothing
+    token = tokens[place]
+    told = _column_at(star, tokens, place) or _word_at(star, token)
+    return {"start": token.span.start, "end": token.span.end, "title": told[0], "text": told[1]} if told else nothing
+
+
+def _column_at(star: Star, tokens: list[Token], place: int) -> tuple[str, str] | None:
+    if place >= 2 and tokens[place - 1].text == ".":
+        table = star.model.table(tokens[place - 2].text)
+        column = table.column(tokens[place].text) if table else None
+        if table and column:
+            distinct = star.domain(table.name, (column.name,)).size - 1
+            more = f" {column.description}" if column.description else ""
+            computed = f" Computed: {column.formula}." if column.formula else ""
+            return column_text(table.name, column.name), f"{column.dtype}, {distinct:,} different values.{computed}{more}"
+    return None
+
+
+def _word_at(star: Star, token: Token) -> tuple[str, str] | None:
+    measure = star.model.measure(token.text)
+    if measure:
+        try:
+            bound: t.MeasureValue = Binder(star).measure(measure.name)
+        except Refused as refused:
+            return measure.name, refused.diagnostics[0].message
+        return measure.name, f"{measure.formula}\n{Reader(star.model).sentence(bound)}"
+    table = star.model.table(token.text)
+    if table:
+        looked = [x for x in star.lookups(table.name, star.state) if x != table.name]
+        return table.name, f"{star.size(table.name):,} rows" + (f"; its rows look up {', '.join(looked)}" if looked else "")
+    word = next((x for x in vocabulary() if x["name"].lower() == token.word()), None)
+    return (word["signature"], f"{word['help']} For example: {word['example']}") if word else None

@@ -1,0 +1,234 @@
+"""What travels over HTTP about formulas: traces, readings, completion, reach."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from nexorem.server.schemas import Body, Coordinate, ErrorItem, Scalar, ScanInfo, Stop
+
+
+class TraceRequest(Body):
+    probe: dict[str, Any]
+    measure: str
+    at: list[Coordinate]
+    into: list[Into] = []
+
+
+class Allowed(BaseModel):
+    column: str
+    values: list[Scalar]
+    unmatched: bool
+    count: int
+    total: int
+
+
+class FilterTold(BaseModel):
+    table: str
+    columns: list[Allowed]
+    rows_filtered: bool
+    origins: list[str]
+    rows_kept: int
+    rows_total: int
+    unmatched: bool
+
+
+class ChangeTold(BaseModel):
+    column: str
+    before: Allowed | None
+    after: Allowed | None
+    kind: Literal["added", "replaced", "cleared", "kept", "moved"]
+
+
+class RowTold(BaseModel):
+    key: int
+    cells: list[Scalar]
+    value: Scalar
+
+
+class RowsTold(BaseModel):
+    over: str
+    rows_total: int
+    columns: list[str]
+    rows: list[RowTold]
+
+
+class EditTold(BaseModel):
+    text: str
+    model_config = ConfigDict(populate_by_name=True)
+
+    kind: Literal["set", "keep", "clear", "reset", "via", "flow", "match", "shift", "stretch"]
+    changes: list[ChangeTold]
+    link: str | None
+    instead_of: list[str] = []
+    way: str | None = None
+    way_before: str | None = None
+    from_: str | None = Field(default=None, alias="from")
+    to: str | None = None
+    rows: RowsTold | None = None
+    children: list[TraceNode]
+
+
+class FlowTold(BaseModel):
+    model_config = ConfigDict(populate_by_name=True)
+
+    link: str
+    from_: str = Field(alias="from")
+    to: str
+    how: Literal["lookup", "up", "loose"]
+    rows_from: int
+    rows_before: int
+    rows_after: int
+
+
+class TableTold(BaseModel):
+    table: str
+    rows_kept: int
+    rows_total: int
+
+
+class Unreached(BaseModel):
+    table: str
+    stops: list[Stop]
+    mends: list[str] = []
+
+
+class Arithmetic(BaseModel):
+    function: str
+    grain: str
+    rows_visible: int
+    rows_used: int
+    rows_total: int
+    columns: list[str]
+    rows: list[list[Scalar]]
+    lookups: dict[str, list[str]]
+    values: list[Scalar] | None = None
+    distinct: int | None = None
+
+
+class CellFailure(BaseModel):
+    error: str
+    message: str
+
+
+class TraceNode(BaseModel):
+    kind: Literal["measure", "aggregate", "given", "iteration", "rank", "question", "row"]
+    path: str
+    name: str | None = None
+    text: str
+    dtype: str
+    value: Scalar | CellFailure
+    edits: list[EditTold]
+    filters: list[FilterTold]
+    flows: list[FlowTold]
+    tables: list[TableTold] = []
+    blocked: list[Stop]
+    unreached: list[Unreached] = []
+    arithmetic: Arithmetic | None = None
+    iteration: RowsTold | None = None
+    children: list[TraceNode]
+
+
+class Into(Body):
+    """A row of an iteration, by the path of its node and its key."""
+
+    path: str
+    key: int
+
+
+class Within(BaseModel):
+    path: str
+    key: int
+    row: RowTold
+
+
+class TraceAnswer(BaseModel):
+    measure: str
+    coordinates: dict[str, Scalar]
+    picks: list[dict[str, Any]]
+    value: Scalar | CellFailure
+    tree: TraceNode
+    within: list[Within] = []
+    milliseconds: float
+
+
+class FormulaRequest(Body):
+    """A formula as it is being written, under the name it has or will have."""
+
+    name: Annotated[str, Field(min_length=1)]
+    formula: str
+
+
+class LedgerLine(BaseModel):
+    """What becomes of the filter on a column in a `given`."""
+
+    given: str
+    column: str
+    arriving: str
+    edit: str
+    leaving: str
+    kind: Literal["kept", "replaced", "cleared", "added", "moved", "carried"]
+
+
+class AssistRequest(Body):
+    """A formula and a place in it, in code points."""
+
+    formula: str
+    at: int = Field(ge=0)
+
+
+class Suggestion(BaseModel):
+    kind: str
+    label: str
+    insert: str
+    detail: str
+
+
+class Completion(BaseModel):
+    """What can stand at a place: it replaces the code points from `start` to `end`."""
+
+    start: int
+    end: int
+    items: list[Suggestion]
+
+
+class Hover(BaseModel):
+    """What stands at a place; empty where nothing is known of it."""
+
+    start: int
+    end: int
+    title: str
+    text: str
+
+
+class ReachRequest(Body):
+    given: str = ""
+
+
+class ReachPair(BaseModel):
+    model_config = ConfigDict(populate_by_name=True)
+
+    from_: str = Field(alias="from")
+    to: str
+    path: list[str] | None = None
+    blocked: list[str] | None = None
+    stops: list[dict[str, str]] = []
+    none: bool = False
+
+
+class ReachAnswer(BaseModel):
+    tables: list[str]
+    pairs: list[ReachPair]
+
+
+class FormulaAnswer(BaseModel):
+    errors: list[ErrorItem]
+    dtype: str | None
+    value: Scalar | CellFailure
+    scans: list[ScanInfo]
+    tables: list[str]
+    reading: str
+    ledger: list[LedgerLine]
+    tree: list[str]
+    plan: list[str]

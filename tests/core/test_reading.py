@@ -1,0 +1,124 @@
+"""Readings and ledgers: golden pairs, from the typed tree and never from the text."""
+
+import unittest
+
+from nexorem.core.engine.explain import explained
+from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.reach import reach_after
+from nexorem.core.language.assist import complete, hover
+from nexorem.core.language.binder import Binder
+from nexorem.core.language.reading import Reader
+from nexorem.core.limits import Budget
+from tests.core.small import STAR
+
+READINGS = [
+    ("seats", "Seats."),
+    ("sum(Booking.seats)", "The sum of Booking.seats over the visible rows of Booking."),
+    ("SUM( booking.SEATS )  -- the same", "The sum of Booking.seats over the visible rows of Booking."),
+    ("seats given (set Port.region = 'North')", "Seats, with Port.region replaced by North; every other filter stays."),
+    ("seats given (keep Port.depth > 4)", "Seats, with only where Port.depth is above 4; every other filter stays."),
+    ("seats / seats given (clear Port)", "Seats divided by (seats, with the filters on Port cleared; every other filter stays)."),
+    ("seats given (clear all)", "Seats, with every filter cleared; every other filter stays."),
+    ("seats given (clear Port but Port.region)", "Seats, with the filters on Port.code, Port.name, Port.depth cleared; every other filter stays."),
+    ("seats given (reset Cal)", "Seats, with the filters on Cal back to what the page says; every other filter stays."),
+    ("seats given (via Booking.refunded = Cal.day)", "Seats, with the link refund switched on."),
+    ("seats given (flow Booking.port = Port.code off)", "Seats, with the link port carrying no filter."),
+    ("seats given (match Tag.port to Booking.port)", "Seats, with filters on Tag carried to Booking by equal values."),
+    ("seats given (shift Cal by -1 year)", "Seats, with the dates of Cal moved back by 1 year; every other filter stays."),
+    ("seats given (stretch Cal to start of month)", "Seats, with the dates of Cal from the start of the month to the last one; every other filter stays."),
+    ("seats given (keep Port.name in top 3 of Port.name by seats)",
+     "Seats, with Port.name kept to the 3 of the visible values of Port.name with the highest seats; every other filter stays."),
+    ("max(seats for each (Port.region, Port.depth))", "The largest seats, for each of the visible combinations of Port.region, Port.depth."),
+    ("rank(seats among page Port.name asc)", "The rank of seats among the page's values of Port.name, the smallest first."),
+    ("the(Port.name, 'many')", "The single visible value of Port.name, else many."),
+    ("rows(every Port except (every Port where Port.depth IS NULL))",
+     "The number of all rows of Port without all rows of Port where Port.depth is empty."),
+    ("let a = seats in a * 2", "A times 2, a being seats."),
+    ("count(distinct Booking.port where Booking.note IS NOT NULL)",
+     "The number of different values of Booking.port over the visible rows of Booking where Booking.note is not empty."),
+    ("CASE WHEN single(Port.name) THEN seats ELSE 0 END", "Seats if whether Port.name has a single visible value, else 0."),
+]  # fmt: skip
+
+
+def lines(formula, picks=()):
+    probe = read_probe(
+        STAR, {"rows": ["Port.name"], "columns": ["Cal.week"], "measures": ["x"], "define": {"x": formula}, "picks": list(picks)}
+    )
+    told = explained(STAR, probe, "x", Budget())
+    return {x["column"]: (x["arriving"], x["leaving"], x["kind"]) for x in told["ledger"]}
+
+
+class Reading(unittest.TestCase):
+    def test_sentences(self):
+        for formula, expected in READINGS:
+            with self.subTest(formula):
+                bound = Binder(STAR, {"x": formula}).measure("x")
+                self.assertEqual(Reader(STAR.model).sentence(bound), expected)
+
+    def test_ledger(self):
+        own = "the cell's own"
+        cases = [
+            ("seats", {"Port.name": (own, own, "kept"), "Cal.week": (own, own, "kept")}),
+            ("seats given (set Port.name = 'x')", {"Port.name": (own, "Port.name is x", "replaced"), "Cal.week": (own, own, "kept")}),
+            ("seats given (clear Port)", {"Port.name": (own, "", "cleared"), "Cal.week": (own, own, "kept")}),
+            ("seats given (set Port.region = 'N')", {"Port.region": ("", "Port.region is N", "added"), "Port.name": (own, own, "kept")}),
+            (
+                "seats given (shift Cal by 1 day)",
+                {"Cal.week": (own, "", "cleared"), "Cal.day": ("", "the dates of Cal moved on by 1 day", "moved")},
+            ),
+            ("seats given (match Port.code to Booking.port)", {"Port.name": (own, own, "carried")}),
+        ]
+        for formula, expected in cases:
+            with self.subTest(formula):
+                found = lines(formula) if "match" not in formula else lines(f"({formula}) given (flow Booking.port = Port.code off)")
+                self.assertLessEqual(expected.items(), found.items())
+
+    def test_reset_brings_back_the_page(self):
+        found = lines("seats given (clear Port, reset Port)", [{"column": "Port.region", "in": ["North"]}])
+        self.assertEqual(found["Port.region"], ("the page's North", "the page's North", "kept"))
+        self.assertEqual(found["Port.name"][1:], ("", "cleared"))
+
+    def test_explained(self):
+        probe = read_probe(STAR, {"measures": ["x"], "rows": ["Port.name"], "define": {"x": "seats / seats given (clear Port)"}})
+        told = explained(STAR, probe, "x", Budget())
+        self.assertEqual(told["grain"], ["Booking"])
+        self.assertEqual({s["rows"] for s in told["plan"] if "scan" in s["step"]}, {7})
+        self.assertTrue(all(s["milliseconds"] >= 0 and s["cells"] == 5 for s in told["plan"]))
+
+
+class Assist(unittest.TestCase):
+    def labels(self, text):
+        return [i["label"] for i in complete(STAR, text, len(text))["items"]]
+
+    def test_completion(self):
+        self.assertEqual(self.labels("sum(Port.")[:2], ["code", "name"])
+        self.assertEqual(self.labels("seats given (via "), ["Booking.refunded = Cal.day", "Tag.port = Port.code"])
+        inside = self.labels("sum(Booking.seats * ")
+        self.assertLess(inside.index("Port.depth"), inside.index("seats"))  # looked up from the rows run over
+        self.assertNotIn("Tag.tag", inside[: inside.index("seats")])
+        self.assertIn("stretch", self.labels("seats given (st"))
+        self.assertNotIn("stretch", self.labels("st"))
+        self.assertEqual(complete(STAR, "seats + tri", 11)["start"], 8)
+        self.assertEqual(self.labels("seats + tri")[:2], ["trips", "TRIM"])
+
+    def test_hover(self):
+        self.assertIn("sum(Booking.seats)", hover(STAR, "seats + 1", 2)["text"])
+        self.assertIn("4 different values", hover(STAR, "max(Port.code)", 10)["text"])
+        self.assertIn("look up", hover(STAR, "rows(Booking)", 6)["text"])
+        self.assertIn("median(", hover(STAR, "median(Port.depth)", 1)["title"])
+        self.assertEqual(hover(STAR, "1 + 2", 0)["title"], "")
+
+    def test_reach_after_edits(self):
+        def pair(given, a, b):
+            return next(p for p in reach_after(STAR, given)["pairs"] if (p["from"], p["to"]) == (a, b))
+
+        self.assertEqual(pair("", "Port", "Booking")["path"], ["port"])
+        self.assertEqual(pair("", "Booking", "Port")["stops"], [{"link": "port", "to": "Port", "reason": "one-way"}])
+        self.assertEqual(pair("flow Booking.port = Port.code two-way", "Booking", "Port")["path"], ["port"])
+        self.assertEqual(pair("flow Booking.port = Port.code off", "Port", "Booking")["stops"][0]["reason"], "off")
+        self.assertTrue(pair("", "Nobody", "Port")["none"])
+        self.assertEqual(pair("match Nobody.y to Port.name", "Nobody", "Port")["path"], ["match Nobody.y to Port.name"])
+
+
+if __name__ == "__main__":
+    unittest.main()
