@@ -37,6 +37,16 @@ python_packages() { # LOCK
   cp "$lock" "$stamp"
 }
 
+# The loops of the engine as machine code, kept beside it; in a second copy of the project they are made again.
+kernels() {
+  local sum stamp="$here/.venv/kernels.made"
+  sum=$(cat "$here/src/nexorem/core/engine/kernels.py" "$here/src/nexorem/core/engine/warm.py" "$here/.venv/"*.installed | sha256sum)$here
+  if [ -f "$stamp" ] && [ "$(cat "$stamp")" = "$sum" ]; then return; fi
+  say "compiling the engine's loops"
+  "$here/.venv/bin/python" -m nexorem.core.engine.warm
+  echo "$sum" >"$stamp"
+}
+
 postgresql() {
   if ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || command -v initdb >/dev/null; then return; fi
   # Debian would make and start a cluster of its own; ours is private.

@@ -57,6 +57,14 @@ VIEWS = [
         False,
         None,
     ),
+    (
+        "row-by-row",
+        "probe",
+        {"p": PORTS | {"measures": ["seats_sold", "best_month", "year_before"]}, "s": {"kind": "cell", "measure": "best_month", "at": CELL}},
+        "Row by row",
+        False,
+        None,
+    ),
     ("prove", "prove", {}, "Findings", False, None),
     ("link-dark", "link", {"f": "Booking", "s": {"kind": "table", "name": "Vessel"}}, "The star of Booking", True, "Vessel"),
     (

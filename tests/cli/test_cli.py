@@ -11,8 +11,10 @@ import sys
 import tempfile
 import unittest
 import urllib.request
+from dataclasses import replace
 from pathlib import Path
 
+from nexorem.core.model.model import Measure
 from nexorem.package.write import write_package
 from tests.core.small import STAR
 
@@ -80,6 +82,52 @@ class Commands(unittest.TestCase):
         self.assertEqual(target.read_bytes(), self.package.read_bytes())
         self.assertEqual(run("export", self.package, "--out", target)[0], 2)
 
+    def test_explain_as_json(self):
+        formula = "seats / seats given (clear Port)"
+        _, out, _ = run("explain", self.package, "--define", f"x = {formula}", "--rows", "Port.name", "--pick", "Cal.week=1", "--json")
+        told = json.loads(out)
+        self.assertEqual((told["diagnostics"], told["grain"]), ([], ["Booking"]))
+        self.assertIn("with the filters on Port cleared", told["reading"])
+        self.assertEqual({x["column"]: x["kind"] for x in told["ledger"]}, {"Cal.week": "kept", "Port.name": "cleared"})
+        self.assertTrue(any("scan Booking" in s["step"] and s["rows"] == 7 for s in told["plan"]))
+        status, out, err = run("explain", self.package, "--define", "x = sum(Booking.seat)", "--json")
+        self.assertEqual((status, json.loads(out)["diagnostics"]), (2, json.loads(err)["errors"]))
+
+    def test_reach_and_lint(self):
+        _, out, _ = run("reach", self.package, "--given", "flow Booking.port = Port.code off", "--json")
+        found = {(p["from"], p["to"]): p for p in json.loads(out)["pairs"]}
+        self.assertEqual(found["Port", "Booking"]["stops"], [{"link": "port", "to": "Booking", "reason": "off"}])
+        self.assertEqual(found["Cal", "Booking"]["path"], ["day"])
+        self.assertIn("Port filters Booking over port", run("reach", self.package)[1])
+        self.assertEqual(run("reach", self.package, "--given", "flow Booking.prt = Port.code off")[0], 2)
+        status, out, _ = run("lint", self.package, "--json")
+        self.assertEqual(status, 1)
+        self.assertLessEqual({"orphans", "empty_table"}, {f["code"] for f in json.loads(out)["findings"]})
+        self.assertIn("orphans (warning)", run("lint", self.package)[1])
+
+    def test_trace_goes_into_a_row(self):
+        arguments = ("trace", self.package, "--measure", "x", "--define", "x = max(seats for each Port.region)")
+        told = json.loads(run(*arguments, "--json")[1])
+        node = told["tree"]["children"][0]
+        self.assertEqual([(r["cells"], r["value"]) for r in node["iteration"]["rows"]], [(["North"], 5), (["South"], 2), ([None], 32), (["(unmatched)"], 24)])
+        told = json.loads(run(*arguments, "--into", f"{node['path']}:2", "--json")[1])
+        self.assertEqual((told["within"][0]["row"]["value"], told["tree"]["children"][0]["value"]), (32, 32))
+        self.assertEqual(run(*arguments, "--into", "0.0:99")[0], 2)
+
+    def test_limits_and_formats(self):
+        for option, number, code in (("--max-nodes", 1, "limit_formula_nodes"), ("--max-characters", 3, "limit_formula_characters"), ("--max-levels", 1, "limit_formula_levels"), ("--max-seconds", 1e-9, "limit_seconds")):
+            status, _, err = run("query", self.package, "--measures", "x", "--define", "x = ((seats + 1)) * 2", option, number)
+            self.assertEqual(status, 2, option)
+            self.assertIn(code, err)
+        package = Path(self.folder.name) / "formatted.zip"
+        measures = (*STAR.model.measures, Measure("money", "sum(Booking.fare)", format="#,##0.00;(#,##0.00)"))
+        write_package(STAR.with_model(replace(STAR.model, measures=measures)), package)
+        out = run("query", package, "--measures", "money,less", "--define", "less = 0 - money * 100", "--formatted")[1]
+        self.assertEqual(json.loads(out), {"money": "44.50", "less": "-4,450.00"})
+        bad = Path(self.folder.name) / "bad.zip"
+        write_package(STAR.with_model(replace(STAR.model, measures=(Measure("m", "1", format="abc"),))), bad)
+        self.assertIn("bad_format", run("query", bad, "--measures", "m")[2])
+
     def test_errors(self):
         for arguments, words in (
             (("query", "nowhere", "--measures", "x"), "missing_package"), (("query", self.package), "no_measure"), (("query", self.package, "--measures", "nope"), "unknown_measure"),
@@ -95,7 +143,7 @@ class Commands(unittest.TestCase):
         error = json.loads(err)["errors"][0]
         self.assertEqual((status, error["in"], error["start"], error["end"], error["text"]), (2, "x", 4, 16, "Booking.seat"))
         self.assertEqual(run("query", self.package, "--measures", "x", "--define", "x = 9223372036854775807 * trips")[0], 1)
-        for name in ("query", "trace", "explain", "export", "serve", "demo"):
+        for name in ("query", "trace", "explain", "export", "import", "reach", "lint", "bench", "serve", "demo"):
             self.assertEqual(run(name, "--help")[0], 0)
 
     def test_neither_server_nor_database_is_imported(self):
@@ -139,16 +187,24 @@ class Serving(unittest.TestCase):
         status, _, err = run("serve", "--port", "1", "--data", self.data)
         self.assertEqual(status, 2)
         self.assertIn(f"already runs on {self.data}, at http://127.0.0.1:{self.port}/", err)
+        out = Path(self.folder.name) / "out"
+        self.assertEqual(run("export", "--from-store", "lantern-isles", "--store", self.data, "--out", out)[0], 0)
+        self.assertEqual((out / "datapackage.json").read_text(), (ROOT / "demo" / "lantern_isles" / "datapackage.json").read_text())
+        self.assertIn("unknown_model", run("export", "--from-store", "nope", "--store", self.data, "--out", out / "x")[2])
+        small = Path(self.folder.name) / "small.zip"
+        write_package(STAR, small)
+        self.assertEqual(run("import", small, "--store", self.data)[0], 0)
+        self.assertEqual(self.models(), ["small", "lantern-isles"])
         os.kill(first.pid, signal.SIGKILL)
         first.wait(10)
         second = self.start()
-        self.assertEqual(self.models(), ["lantern-isles"])
+        self.assertEqual(self.models(), ["small", "lantern-isles"])
         postmaster = int((self.data / "store" / "database" / "postmaster.pid").read_text().split()[0])
         os.kill(postmaster, signal.SIGKILL)
         os.kill(second.pid, signal.SIGKILL)
         second.wait(10)
         third = self.start()
-        self.assertEqual(self.models(), ["lantern-isles"])
+        self.assertEqual(self.models(), ["small", "lantern-isles"])
         third.send_signal(signal.SIGINT)
         self.assertEqual(third.wait(20), 0)
         self.assertFalse((self.data / "store" / "database" / "postmaster.pid").exists())

@@ -1,5 +1,6 @@
 """What is said of a wrong formula: code, span, sentence, and mends that mend. And the bounds."""
 
+import os
 import random
 import time
 import unittest
@@ -12,6 +13,7 @@ from nexorem.core.language.parser import parse
 from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.limits import Budget, Limits
 from tests.core.small import LINKS, STAR, grid, make_star
+from tests.core.test_language_page import examples
 from tests.core.test_scalars import CASES as SCALARS
 
 # (formula, the codes in order, the text under the first)
@@ -208,9 +210,11 @@ class Fuzz(unittest.TestCase):
             "max(Cal.day)",
             "LEAST(",
         ]
-        seeds += [formula for formula, _ in SCALARS]
+        seeds += [formula for formula, _ in SCALARS] + [formula for formula, _ in examples()] * 3
+        pieces += [" for each ", " every ", " page ", "known ", "top 2 of ", " by ", " in ", " union ", " except ", "values (1)", " with (", "let a = ", "rank(",
+                   " among ", "the(", "shift Cal by ", "stretch Cal to ", " day", "flow ", " two-way", "match ", " to ", "reset ", " where ", "Port.code"]  # fmt: skip
         ran = 0
-        for _ in range(4_000):
+        for _ in range(int(os.environ.get("MUTATIONS", "4000"))):
             text = r.choice(seeds)
             for _ in range(r.randint(1, 6)):
                 at = r.randint(0, len(text))

@@ -116,7 +116,8 @@ class Edits:
                 allowed.append(tuple(cells))
             elif all(own) and set(cells) == {UNMATCHED}:
                 allowed.append(UNMATCHED)
-        return self.put(env.context, edit.keep, Filter(table, columns, allowed))
+        occurring = {tuple(self.value(table, r, c) for c in columns) for r in range(len(self.tables[table]))}
+        return self.put(env.context, edit.keep, Filter(table, columns, [x for x in allowed if x == UNMATCHED or x in occurring]))
 
     # clear and reset
 

@@ -221,7 +221,7 @@ class Demo(unittest.TestCase):
         self.assertEqual(star.size("Booking"), 60_212)
         self.assertEqual(star.size("Calendar"), 943)
         self.assertGreaterEqual(len(star.model.links), 12)
-        self.assertEqual(len(star.model.measures), 25)
+        self.assertEqual(len(star.model.measures), 31)
         self.assertEqual(len(star.model.probes), 8)
         for name in (
             "fares.xlsx",

@@ -4,22 +4,56 @@ import type { Allowed, Member, Scalar } from '../api/client';
 export const EMPTY = '(empty)';
 export const UNMATCHED = '(unmatched)';
 
-const formatters = new Map<string, Intl.NumberFormat>();
+interface Pattern {
+  prefix: string;
+  suffix: string;
+  digits: Intl.NumberFormat;
+  scale: number;
+}
 
-/** A formatter for a number pattern of UTS #35: grouping, fraction digits, percent. */
-function numberFormat(pattern: string): Intl.NumberFormat {
-  const known = formatters.get(pattern);
-  if (known) return known;
-  const [, fraction = ''] = pattern.replace('%', '').split('.');
+const patterns = new Map<string, Pattern[]>();
+
+/** A text of a pattern without its quotes: '' is one quote, and what stands between two is meant as it is. */
+function unquoted(text: string): string {
+  return text.replace(/''|'([^']*)'/g, (whole, inner: string | undefined) => (whole === "''" ? "'" : (inner ?? '')));
+}
+
+/** One half of a number pattern of UTS #35: what stands before and behind, grouping, least and most digits, percent or per mille. */
+function readPattern(text: string): Pattern {
+  const found = /^((?:'[^']*'|[^#0,.@'])*)([#0,.]*)((?:E\+?0+)?)([\s\S]*)$/.exec(text);
+  const [, prefix = '', number = '', exponent = '', suffix = ''] = found ?? [];
+  const [whole = '', fraction = ''] = number.split('.');
   const least = (fraction.match(/0/g) ?? []).length;
-  const made = new Intl.NumberFormat('en-GB', {
-    useGrouping: pattern.includes(','),
-    minimumFractionDigits: least,
-    maximumFractionDigits: Math.max(least, (fraction.match(/[0#]/g) ?? []).length),
-    style: pattern.includes('%') ? 'percent' : 'decimal',
-  });
-  formatters.set(pattern, made);
-  return made;
+  const around = prefix + suffix;
+  return {
+    prefix: unquoted(prefix),
+    suffix: unquoted(suffix),
+    scale: around.includes('%') ? 100 : around.includes('‰') ? 1000 : 1,
+    digits: new Intl.NumberFormat('en-GB', {
+      useGrouping: whole.includes(','),
+      minimumIntegerDigits: Math.max(1, (whole.match(/0/g) ?? []).length),
+      minimumFractionDigits: least,
+      maximumFractionDigits: Math.max(least, (fraction.match(/[0#]/g) ?? []).length),
+      notation: exponent ? 'scientific' : 'standard',
+      roundingMode: 'halfEven',
+    }),
+  };
+}
+
+/** A number by a pattern of UTS #35; a second half behind `;` is for negative numbers. */
+function numberText(value: number, text: string): string {
+  let known = patterns.get(text);
+  if (!known) {
+    const halves = text.match(/(?:'[^']*'|[^;'])+/g) ?? [text];
+    known = halves.map(readPattern);
+    patterns.set(text, known);
+  }
+  const [positive, negative] = known;
+  if (!positive) return String(value);
+  const digits = positive.digits.format(Math.abs(value) * positive.scale);
+  const below = value < 0 && /[1-9]/.test(digits);
+  if (below && negative) return `${negative.prefix}${digits}${negative.suffix}`;
+  return `${below ? '-' : ''}${positive.prefix}${digits}${positive.suffix}`;
 }
 
 const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
@@ -38,7 +72,7 @@ export function measureText(value: Scalar | undefined, pattern: string, dtype: s
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
   if (typeof value === 'string') return dtype === 'date' || dtype === 'datetime' ? dateText(value) : value;
   const usual = dtype === 'number' ? '#,##0.00' : '#,##0';
-  return numberFormat(pattern || usual).format(value);
+  return numberText(value, pattern || usual);
 }
 
 /** A value of a column: never grouped, for it may be a year or a number plate. */
@@ -56,7 +90,7 @@ export function memberText(member: Member): string {
 
 /** A count with its grouping. */
 export function count(n: number): string {
-  return numberFormat('#,##0').format(n);
+  return numberText(n, '#,##0');
 }
 
 /** seats_sold as “Seats sold”: how a name reads in headings. */

@@ -21,7 +21,7 @@ from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
 from nexorem.core.values import NO_WORDS, NUMERIC, STORAGE, Array, Vector
 
-FEWEST_ROWS = 60_000  # below, plain NumPy is as fast
+FEWEST_ROWS = 100_000  # below, plain NumPy is as fast
 FUNCTIONS = ("rows", "count", "sum", "avg", "min", "max")
 EXACT = 2.0**62
 

@@ -1,0 +1,33 @@
+"""The long run: 20,000 random models against the oracle, 100,000 mutated formulas. About an hour on two cores.
+
+tools/long_run.py [--seeds N] [--mutations N] [--first SEED]
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+TESTS = ("tests.properties.test_agreement", "tests.core.test_diagnostics.Fuzz")
+
+
+def main() -> int:
+    """Runs both, one after the other; 0 when both passed."""
+    asked = argparse.ArgumentParser(description=__doc__)
+    asked.add_argument("--seeds", type=int, default=20_000)
+    asked.add_argument("--mutations", type=int, default=100_000)
+    asked.add_argument("--first", type=int, default=1_000_000)
+    given = asked.parse_args()
+    environment = {
+        **os.environ, "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}", "SEEDS": str(given.seeds), "FIRST_SEED": str(given.first),
+        "MUTATIONS": str(given.mutations),
+    }  # fmt: skip
+    return subprocess.run([sys.executable, "-m", "unittest", "-v", *TESTS], cwd=ROOT, env=environment, check=False).returncode
+
+
+if __name__ == "__main__":
+    sys.exit(main())
