@@ -60,7 +60,10 @@ VIEWS = [
     (
         "row-by-row",
         "probe",
-        {"p": PORTS | {"measures": ["seats_sold", "best_month", "year_before"]}, "s": {"kind": "cell", "measure": "best_month", "at": CELL}},
+        {
+            "p": PORTS | {"measures": ["seats_sold", "best_month", "year_before"]},
+            "s": {"kind": "cell", "measure": "best_month", "at": CELL},
+        },
         "Row by row",
         False,
         None,

@@ -109,13 +109,21 @@ class Commands(unittest.TestCase):
         arguments = ("trace", self.package, "--measure", "x", "--define", "x = max(seats for each Port.region)")
         told = json.loads(run(*arguments, "--json")[1])
         node = told["tree"]["children"][0]
-        self.assertEqual([(r["cells"], r["value"]) for r in node["iteration"]["rows"]], [(["North"], 5), (["South"], 2), ([None], 32), (["(unmatched)"], 24)])
+        self.assertEqual(
+            [(r["cells"], r["value"]) for r in node["iteration"]["rows"]],
+            [(["North"], 5), (["South"], 2), ([None], 32), (["(unmatched)"], 24)],
+        )
         told = json.loads(run(*arguments, "--into", f"{node['path']}:2", "--json")[1])
         self.assertEqual((told["within"][0]["row"]["value"], told["tree"]["children"][0]["value"]), (32, 32))
         self.assertEqual(run(*arguments, "--into", "0.0:99")[0], 2)
 
     def test_limits_and_formats(self):
-        for option, number, code in (("--max-nodes", 1, "limit_formula_nodes"), ("--max-characters", 3, "limit_formula_characters"), ("--max-levels", 1, "limit_formula_levels"), ("--max-seconds", 1e-9, "limit_seconds")):
+        for option, number, code in (
+            ("--max-nodes", 1, "limit_formula_nodes"),
+            ("--max-characters", 3, "limit_formula_characters"),
+            ("--max-levels", 1, "limit_formula_levels"),
+            ("--max-seconds", 1e-9, "limit_seconds"),
+        ):
             status, _, err = run("query", self.package, "--measures", "x", "--define", "x = ((seats + 1)) * 2", option, number)
             self.assertEqual(status, 2, option)
             self.assertIn(code, err)

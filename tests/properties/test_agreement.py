@@ -1,13 +1,14 @@
 """Engine and oracle on 2,000 random models, formulas, probes and contexts; `SEEDS` in the environment makes it longer.
 
-Half of the seeds run with the plain ways of an aggregate, half with the compiled scans, in blocks of a few rows.
+Half of the seeds run with the plain ways of an aggregate, half with the compiled scans, in blocks of a few rows, and with
+the lines of axes over several tables taken from the facts.
 """
 
 import os
 import unittest
 from unittest import mock
 
-from nexorem.core.engine import fast, scan
+from nexorem.core.engine import fast, lines, scan
 from tests.oracle.agreement import check_seed
 
 SEEDS = int(os.environ.get("SEEDS", "2000"))
@@ -26,7 +27,8 @@ class Agreement(unittest.TestCase):
         self.agree(FIRST, SEEDS // 2)
 
     def test_compiled_scans_agree_too(self):
-        with mock.patch.multiple(scan, BLOCK=3, SHARE=2), mock.patch.object(fast, "FEWEST_ROWS", 0):
+        plain = mock.patch.object(fast, "FEWEST_ROWS", 0), mock.patch.object(lines, "CROSSED", 0)
+        with mock.patch.multiple(scan, BLOCK=3, SHARE=2), plain[0], plain[1]:
             self.agree(FIRST + 100_000, SEEDS - SEEDS // 2)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import repeat
@@ -9,7 +10,8 @@ from typing import Any
 
 import numpy as np
 
-from nexorem.core.diagnostics import CellError, Refused
+from nexorem.core.diagnostics import CellError, OverLimit, Refused
+from nexorem.core.engine import lines as lines_of_facts
 from nexorem.core.engine.context import Batch, Filter, each_member
 from nexorem.core.engine.execute import execute
 from nexorem.core.engine.plan import Plan, Planner
@@ -108,6 +110,8 @@ def bind_measures(binder: Binder, names: Sequence[str]) -> list[t.MeasureValue]:
     for name in names:
         try:
             bound.append(binder.measure(name))
+        except OverLimit:
+            raise
         except Refused as refused:
             wrong += [d for d in refused.diagnostics if d not in wrong]
     if wrong:
@@ -120,7 +124,8 @@ def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
     binder = Binder(star, probe.define, budget.limits)
     measures = bind_measures(binder, probe.measures)
     base = page(star, binder, probe, budget)
-    rows, columns = (axis(star, base, names, probe.totals, probe.limit, budget) for names in (probe.rows, probe.columns))
+    sparse = () if probe.empty_lines else measures
+    rows, columns = (axis(star, base, names, probe.totals, probe.limit, budget, sparse) for names in (probe.rows, probe.columns))
     count = len(rows.lines) * len(columns.lines)
     if count > probe.limit:
         raise over_cells(count, probe.limit)
@@ -145,18 +150,33 @@ def over_cells(count: int, limit: int) -> Refused:
     )
 
 
-def axis(star: Star, base: Batch, names: tuple[tuple[str, str], ...], totals: str, limit: int, budget: Budget) -> Axis:
-    """The candidate lines: combinations visible under the page, a product across tables, and the totals."""
+def axis(
+    star: Star, base: Batch, names: tuple[tuple[str, str], ...], totals: str, limit: int, budget: Budget, sparse: Sequence[t.Typed] = ()
+) -> Axis:
+    """The candidate lines: combinations visible under the page, and the totals.
+
+    Across tables they are the product of the combinations; where that is large, and the measures of the probe, `sparse`,
+    have values only where facts have rows, they come from these rows.
+    """
+    tables = list(dict.fromkeys(table for table, _ in names))
+    owned = [[i for i, (owner, _) in enumerate(names) if owner == table] for table in tables]
+    parts_of = [_combinations(star, base, x, [names[i][1] for i in places], budget) for x, places in zip(tables, owned, strict=True)]
+    crossed = math.prod(len(part) for part in parts_of)
+    if len(tables) > 1 and sparse and crossed > lines_of_facts.CROSSED:
+        found = lines_of_facts.from_facts(star, base, names, sparse, budget)
+        if found is not None:
+            return _with_totals(star, names, found, totals)
+    if crossed > limit:
+        raise over_cells(crossed, limit)
     lines = np.zeros((1, 0), np.int64)
     order: list[int] = []
-    for table in dict.fromkeys(table for table, _ in names):
-        places = [i for i, (owner, _) in enumerate(names) if owner == table]
-        part = _combinations(star, base, table, [names[i][1] for i in places], budget)
-        if len(lines) * len(part) > limit:
-            raise over_cells(len(lines) * len(part), limit)
+    for places, part in zip(owned, parts_of, strict=True):
         lines = np.hstack([np.repeat(lines, len(part), axis=0), np.tile(part, (len(lines), 1))])
         order += places
-    lines = lines[:, np.argsort(order)] if order else lines
+    return _with_totals(star, names, lines[:, np.argsort(order)] if order else lines, totals)
+
+
+def _with_totals(star: Star, names: tuple[tuple[str, str], ...], lines: Array, totals: str) -> Axis:
     if totals == "all":
         levels = range(len(names))
     else:

@@ -20,7 +20,7 @@ FORMULAS = (
     "rows(F)", "sum(F.a)", "sum(F.b)", "sum(F.c)", "sum(F.x)", "sum(F.e)", "avg(F.a * F.x)", "sum(F.a * F.b)", "min(F.a)", "max(F.x)",
     "max(F.d)", "count(F.e)", "count(distinct F.small)", "count(distinct F.wide)", "count(distinct F.e)",
 )  # fmt: skip
-PAGES = (
+PAGES: tuple[list[dict[str, str]], ...] = (
     [], [{"where": "D.one = 1"}], [{"where": "D.many = 3"}], [{"where": "F.small IN (1, 3, 5, 7, 9, 11)"}], [{"where": "F.wide < 9"}],
     [{"where": "F.wide % 7 = 1"}, {"where": "D.one IN (0, 2)"}],
 )  # fmt: skip

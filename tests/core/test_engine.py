@@ -1,0 +1,153 @@
+"""The engine's own promises: threads on one star, a cancelled computation, bounds by name, lines from facts, kept columns."""
+
+import random
+import socket
+import threading
+import unittest
+from concurrent.futures import ThreadPoolExecutor
+from unittest import mock
+
+import numpy as np
+
+from nexorem.core.columns import compact
+from nexorem.core.diagnostics import OverLimit
+from nexorem.core.engine import fast, lines, scan, warm
+from nexorem.core.engine.context import Sets, sets_of_pairs
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import read_probe
+from nexorem.core.limits import Budget, Limits
+from nexorem.core.values import encode, vector
+from nexorem.server.callers import has_gone, watch
+from tests.core.small import grid
+from tests.oracle.random_models import Maker
+
+
+class Columns(unittest.TestCase):
+    def test_what_is_kept_is_what_was_given(self):
+        r = random.Random(3)
+        for dtype, values in (
+            ("integer", [1, 2, None, 2, -5]), ("integer", [10**12, -(10**15), 3]), ("integer", []), ("integer", [None, None]),
+            ("integer", [r.randrange(2**62) for _ in range(500)]), ("number", [0.5, None, -1e300]), ("boolean", [True, None, False]),
+            ("text", ["b", None, "", "a", "b"]), ("integer", list(range(70_000))), ("integer", [i % 300 for i in range(2000)]),
+        ):  # fmt: skip
+            with self.subTest(f"{dtype} {values[:5]}"):
+                column = compact(vector(dtype, values))
+                self.assertEqual(column.rows().tolist(), values)
+                self.assertEqual((column.at(len(values)), column.full()), (None, None not in values))
+
+    def test_narrow(self):
+        size = 100_000
+        kept = compact(vector("integer", [i % 50 for i in range(size)]))
+        self.assertLess(kept.bytes(), 1.1 * size)
+        texts = compact(encode(np.array(["north", "south"], dtype=object)[np.arange(size) % 2], np.ones(size, bool)))
+        self.assertLess(texts.bytes(), 1.1 * size)
+
+
+class SetsOfMembers(unittest.TestCase):
+    def test_distinct_sets(self):
+        r = random.Random(5)
+        for _ in range(200):
+            listed = [sorted(r.sample(range(6), r.randint(0, 3))) for _ in range(r.randint(1, 12))]
+            pairs = [(i, m) for i, s in enumerate(listed) for m in s]
+            owners, members = (np.array([p[k] for p in pairs], dtype=np.int64) for k in (0, 1))
+            found = sets_of_pairs(owners, members, len(listed))
+            few, number = found.distinct()
+            self.assertEqual(few.count, len({tuple(s) for s in listed}))
+            for i, wanted in enumerate(listed):
+                k = int(number[i])
+                self.assertEqual(few.members[few.offsets[k] : few.offsets[k + 1]].tolist(), wanted)
+        self.assertEqual(Sets(np.zeros(1, np.int64), np.zeros(0, np.int64)).count, 0)
+
+
+class Together(unittest.TestCase):
+    def test_many_threads_on_one_star(self):
+        maker = Maker(12)
+        maker.with_measures(3)
+        probes = [{**maker.probe([m.name]), "totals": "all"} for m in maker.model.measures for _ in range(4)]
+
+        def ask(data):
+            try:
+                return list(answer(maker.star, read_probe(maker.star, data), Budget()).tidy())
+            except Exception as error:
+                return type(error).__name__
+
+        with mock.patch.object(fast, "FEWEST_ROWS", 0), mock.patch.multiple(scan, BLOCK=3, SHARE=2):
+            alone = [ask(p) for p in probes]
+            with ThreadPoolExecutor(8) as pool:
+                self.assertEqual(list(pool.map(ask, probes * 6)), alone * 6)
+
+    def test_a_cancelled_scan_ends(self):
+        star = warm.star()
+        probe = read_probe(star, {"measures": ["m1"], "rows": ["D.one"]})
+        budget = Budget()
+        budget.cancel()
+        with self.assertRaises(OverLimit) as caught:
+            answer(star, probe, budget)
+        self.assertEqual(caught.exception.diagnostics[0].code, "limit_cancelled")
+
+    def test_a_caller_that_goes_away(self):
+        ours, theirs = socket.socketpair()
+        self.assertFalse(has_gone(ours))
+        budget = Budget()
+        watch(ours, budget)
+        theirs.close()
+        self.assertTrue(has_gone(ours))
+        for _ in range(100):
+            try:
+                budget.check()
+            except OverLimit:
+                break
+            threading.Event().wait(0.05)
+        self.assertRaises(OverLimit, budget.check)
+        ours.close()
+        self.assertTrue(has_gone(ours))
+
+
+class Bounds(unittest.TestCase):
+    def test_each_is_named(self):
+        star = warm.star()
+
+        def ask(limits=None, now=None, **data):
+            return answer(star, read_probe(star, {"measures": ["x"], **data}), Budget(limits or Limits(), now))
+
+        ticks = iter(range(10_000))
+        cases = [
+            ("limit_memory_bytes", lambda: ask(Limits(memory_bytes=10_000), define={"x": "sum(m1 for each F)"}, rows=["D.one"])),
+            (
+                "limit_seconds",
+                lambda: ask(Limits(seconds=2), lambda: float(next(ticks)), define={"x": "sum(F.a) + sum(F.b) + max(F.x)"}, rows=["D.one"]),
+            ),
+            ("limit_probe_cells", lambda: ask(define={"x": "COALESCE(sum(F.a), 0)"}, rows=["F.wide", "D.many"], limit=1000)),
+            ("limit_formula_nodes", lambda: ask(Limits(formula_nodes=5), define={"x": "1 + 2 + 3 + 4 + 5"})),
+        ]
+        for code, work in cases:
+            with self.subTest(code), self.assertRaises(OverLimit) as caught:
+                work()
+            self.assertEqual(caught.exception.diagnostics[0].code, code)
+
+    def test_a_long_text_fails_in_its_cell(self):
+        star = warm.star()
+        probe = read_probe(star, {"measures": ["x"], "define": {"x": "listagg(CAST(m1 AS text), 'and' for each F.small)"}})
+        cell = next(answer(star, probe, Budget(Limits(text_bytes=50))).tidy())
+        self.assertEqual(cell["x"], {"error": "limit_text_bytes"})
+
+
+class Lines(unittest.TestCase):
+    def test_lines_come_from_the_facts(self):
+        """1,000 × 700 lines are far over the limit; 7,000 of them have rows."""
+        star = warm.star()
+        data = {"measures": ["m1"], "rows": ["F.wide", "D.many"], "limit": 100_000}
+        self.assertGreater(1000 * 700, 100_000)
+        found = list(answer(star, read_probe(star, data), Budget()).tidy())
+        self.assertEqual(len(found), len({(i % 1000, i % 70_000 % 700) for i in range(120_000)}))
+
+    def test_only_where_the_measures_allow_it(self):
+        with mock.patch.object(lines, "CROSSED", 0):
+            axes = {"rows": ["Port.name", "Cal.week"]}
+            self.assertEqual(len(grid("sum(Booking.seats)", **axes)), 5)
+            self.assertEqual(len(grid("COALESCE(sum(Booking.seats), 0)", **axes)), 15)
+            self.assertEqual(len(grid("sum(Booking.seats) given (clear Port)", **axes)), 15)
+
+
+if __name__ == "__main__":
+    unittest.main()
