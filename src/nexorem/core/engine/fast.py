@@ -293,9 +293,14 @@ def scanned(
     if totals.largest * scan.size >= EXACT:
         return None
     present = np.flatnonzero(totals.rows)
-    places = [p for p, d in zip(scan.digit_of(present), made, strict=True) if any(d.place is v.codes for v in varying)]
-    pair_groups, pair_classes = pairs_of(varying, places, len(present), len(wanted), budget)
+    pair_groups, pair_classes = _spread(scan, varying, present, len(wanted), budget)
     return Spread(pair_groups, pair_classes, _partial(node, adder, totals, present))
+
+
+def _spread(scan: Scan, varying: Sequence[Varying], present: Array, classes: int, budget: Budget) -> tuple[Array, Array]:
+    """(group, class) for every group of a scan that has rows, and each class it is visible in."""
+    places = [p for p, d in zip(scan.digit_of(present), scan.digits, strict=True) if any(d.place is v.codes for v in varying)]
+    return pairs_of(varying, places, len(present), classes, budget)
 
 
 def _from_cubes(
@@ -372,8 +377,7 @@ def counted(star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Ar
     parts = scan.run(empty, work)
     rows, values = np.sum([p.rows for p in parts], axis=0), np.sum([p.found for p in parts], axis=0)
     present = np.flatnonzero(rows)
-    places = [p for p, d in zip(scan.digit_of(present), made, strict=True) if any(d.place is v.codes for v in varying)]
-    pair_groups, pair_classes = pairs_of(varying, places, len(present), len(wanted), budget)
+    pair_groups, pair_classes = _spread(scan, varying, present, len(wanted), budget)
     return Spread(pair_groups, pair_classes, {"count": Vector("integer", values[present], np.ones(len(present), bool))})
 
 
