@@ -8,7 +8,7 @@ import os
 import unittest
 from unittest import mock
 
-from nexorem.core.engine import fast, lines, scan
+from nexorem.core.engine import fast, grid, lines, scan
 from tests.oracle.agreement import check_seed
 
 SEEDS = int(os.environ.get("SEEDS", "2000"))
@@ -27,8 +27,12 @@ class Agreement(unittest.TestCase):
         self.agree(FIRST, SEEDS // 2)
 
     def test_compiled_scans_agree_too(self):
-        plain = mock.patch.object(fast, "FEWEST_ROWS", 0), mock.patch.object(lines, "CROSSED", 0)
-        with mock.patch.multiple(scan, BLOCK=3, SHARE=2), plain[0], plain[1]:
+        few = (
+            mock.patch.object(fast, "FEWEST_ROWS", 0),
+            mock.patch.object(lines, "CROSSED", 0),
+            mock.patch.object(grid, "FEW_ROWS", range(99)),
+        )
+        with mock.patch.multiple(scan, BLOCK=3, SHARE=2), few[0], few[1], few[2]:
             self.agree(FIRST + 100_000, SEEDS - SEEDS // 2)
 
 

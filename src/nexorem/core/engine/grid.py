@@ -16,14 +16,15 @@ from nexorem.core.engine.context import Batch, Filter, each_member
 from nexorem.core.engine.execute import execute
 from nexorem.core.engine.plan import Plan, Planner
 from nexorem.core.engine.probe import Probe, page
-from nexorem.core.engine.visibility import visible
+from nexorem.core.engine.visibility import Selector, selectors, visible
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget, over
-from nexorem.core.model.star import Star
+from nexorem.core.model.star import ROWS, Star
 from nexorem.core.values import Array, Vector, combine, iso
 
 TOTAL = -1
+FEW_ROWS = range(5_000, 1_000_000)  # of a table whose combinations of members are looked at in place of its rows
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -200,7 +201,12 @@ def _ascending(star: Star, names: tuple[tuple[str, str], ...], lines: Array) -> 
 
 def _combinations(star: Star, base: Batch, table: str, columns: list[str], budget: Budget) -> Array:
     """int64[k, c]: the distinct members of these columns among the table's rows visible under the page."""
-    rows = np.flatnonzero(visible(star, star.inflow(table, star.state), base, budget))
+    flow = star.inflow(table, star.state)
+    found = [s for s in selectors(star, flow, base, budget) if s.index[0] >= 0]
+    few = _few_members(star, table, columns, found)
+    if few is not None:
+        return few
+    rows = np.flatnonzero(visible(star, flow, base, budget))
     coded = [(star.domain(table, (c,)).codes[rows], star.domain(table, (c,)).size) for c in columns]
     if not len(rows):
         return np.zeros((0, len(columns)), np.int64)
@@ -208,6 +214,27 @@ def _combinations(star: Star, base: Batch, table: str, columns: list[str], budge
         seen = np.zeros(coded[0][1], bool)
         seen[coded[0][0]] = True
         return np.flatnonzero(seen)[:, None]
+    _, firsts = combine(coded)
+    return np.stack([codes[firsts].astype(np.int64) for codes, _ in coded], axis=1)
+
+
+def _few_members(star: Star, table: str, columns: list[str], found: Sequence[Selector]) -> Array | None:
+    """The same where all filters are on a few columns of the table itself: then their combinations are looked at, not
+    the rows. None where it is not so, or the rows are as few."""
+    own = {c for s in found for c in s.columns or ()} | set(columns)
+    if star.size(table) not in FEW_ROWS or len(own) > 4 or any(s.chain or s.columns is ROWS or s.table != table for s in found):
+        return None
+    names = tuple(c for c in star.rows[table].columns if c in own)
+    joint = star.domain(table, names)
+    shown = np.ones(joint.size, bool)
+    shown[-1] = star.has_unmatched(table)
+    for s in found:
+        domain = star.domain(table, s.columns)
+        shown &= s.sets.mask(int(s.index[0]), domain.size)[domain.codes[joint.firsts]]
+    at = joint.firsts[shown]
+    coded = [(star.domain(table, (c,)).codes[at], star.domain(table, (c,)).size) for c in columns]
+    if not len(at):
+        return np.zeros((0, len(columns)), np.int64)
     _, firsts = combine(coded)
     return np.stack([codes[firsts].astype(np.int64) for codes, _ in coded], axis=1)
 

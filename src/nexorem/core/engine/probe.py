@@ -213,7 +213,15 @@ def page(star: Star, binder: Binder, probe: Probe, budget: Budget) -> Batch:
     for pick in probe.picks:
         batch = batch.adding(constant_filter(batch, pick.table, (pick.column,), member_mask(star, pick), "pick"))
     for text in probe.conditions:
-        batch = batch.adding(_condition(star, binder.page_condition(text), batch, budget))
+        kept = star.kept_condition(text)
+        if isinstance(kept, Filter):
+            batch = batch.adding(kept)
+            continue
+        edit = binder.page_condition(text)
+        found = _condition(star, edit, batch, budget)
+        if not inner_nodes(edit.predicate):  # one that looks at nothing but its own columns is the same on every page
+            star.keep_condition(text, found)
+        batch = batch.adding(found)
     filters = tuple(replace(f, page=place) for place, f in enumerate(batch.filters))
     return replace(batch, filters=filters, page=filters)
 

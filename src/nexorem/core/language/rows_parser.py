@@ -120,10 +120,9 @@ class RowsParser(TokenReader):
 
     def plain_rows(self, quantifier: str) -> s.Rows:
         """A table or a column."""
+        if self.token.kind not in ("name", "quoted"):
+            raise self.fail(f"{self.shown()} stands where rows are expected.", "Write a table, or columns as Table.column.")
         name = self.take()
-        if name.kind not in ("name", "quoted"):
-            shown = "The end of the formula" if name.kind == "end" else repr(name.text)
-            raise self.fail(f"{shown} stands where rows are expected.", "Write a table, or columns as Table.column.", span=name.span)
         if self.is_op("."):
             self.at -= 1
             column = self.column()
@@ -196,8 +195,6 @@ class RowsParser(TokenReader):
 
     def table_name(self, where: str) -> str:
         """A table's name."""
-        token = self.take()
-        if token.kind not in ("name", "quoted"):
-            shown = "The end of the formula" if token.kind == "end" else repr(token.text)
-            raise self.fail(f"{shown} stands where a table is expected.", where, span=token.span)
-        return token.text
+        if self.token.kind not in ("name", "quoted"):
+            raise self.fail(f"{self.shown()} stands where a table is expected.", where)
+        return self.take().text

@@ -21,6 +21,7 @@ from nexorem.core.model.paths import Inflow, LinkState, inflow, lookups, model_s
 from nexorem.core.values import Array, Vector, combine, same_words
 
 MOST_INDEXES = 3
+MOST_CONDITIONS = 256
 MANY_ROWS = 100_000  # that are worth two threads
 ROWS = None  # in place of a tuple of columns: the rows themselves
 Columns = tuple[str, ...] | None
@@ -103,6 +104,7 @@ class Star:
         self.model = model
         self.rows = rows
         self._kept: dict[object, object] = {}
+        self._conditions: dict[str, object] = {}
         self._indexes: dict[str, dict[object, Index]] = {}
         self._asked: set[object] = set()
         self._lock = threading.RLock()
@@ -114,7 +116,7 @@ class Star:
         """The same rows under an edited model; what depends on rows and columns alone is carried over."""
         star = Star.__new__(Star)
         star.model, star.rows, star._lock = model, self.rows, self._lock
-        star._indexes, star._asked = self._indexes, self._asked
+        star._indexes, star._asked, star._conditions = self._indexes, self._asked, {}
         kept = ("domain", "match", "facts", "partner", "spread", "counts")
         star._kept = {k: v for k, v in list(self._kept.items()) if isinstance(k, tuple) and k[0] in kept}
         star.state = model_state(model)
@@ -297,6 +299,18 @@ class Star:
                 while len(kept) > MOST_INDEXES:
                     del kept[next(iter(kept))]
             return found
+
+    def kept_condition(self, text: str) -> object | None:
+        """What `keep_condition` kept for a page condition of this text."""
+        return self._conditions.get(text)
+
+    def keep_condition(self, text: str, found: object) -> None:
+        """Keeps what a page condition came to; the few hundred used last stay."""
+        with self._lock:
+            self._conditions.pop(text, None)
+            self._conditions[text] = found
+            while len(self._conditions) > MOST_CONDITIONS:
+                del self._conditions[next(iter(self._conditions))]
 
     def derived_bytes(self, table: str) -> int:
         """What is kept beside the columns of a table: codes of what it looks up, indexes."""
