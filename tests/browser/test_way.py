@@ -161,6 +161,27 @@ class Way(unittest.TestCase):
         self.assertIn("sailing the link is inactive", self.b.text(".lens"))
         self.assertIn("120 of 310", self.b.text(".lens"))
 
+    def test_7b_row_by_row_and_into_a_row(self):
+        cell = [{"column": "Port.name", "member": {"kind": "value", "value": "Teal Quay"}},
+                {"column": "Calendar.year", "member": {"kind": "value", "value": 2032}}]  # fmt: skip
+        probe = PORTS | {"measures": ["best_month"]}
+        self.open("probe", asked(probe, {"kind": "cell", "measure": "best_month", "at": cell}))
+        self.b.reads("560", "[data-testid=trace-value]")
+        self.b.reads("max(seats_sold for each Calendar.month) over 12 rows", ".lens")
+        self.assertIn("2032-08 560", self.b.text(".lens").replace("\n", " "))
+        self.b.click("why", ".lens button")
+        self.b.reads("in the row 2032-01, worth 130", ".lens")
+        self.b.reads("Arithmetic on what is left", ".lens")
+        self.b.click("leave it", ".lens button")
+        self.b.reads("over 12 rows", ".lens")
+
+    def test_7c_a_formula_is_read_aloud(self):
+        self.open("measure", asked(m="year_before"))
+        self.b.reads("Seats sold, with the dates of Calendar moved back by 1 year; every other filter stays.", "[data-testid=reading]")
+        self.b.click("How it is read and computed")
+        self.b.reads("What becomes of filters")
+        self.b.reads("the dates of Calendar moved back by 1 year")
+
     def test_8_a_link_off_changes_the_number_and_its_reason_and_undo_brings_both_back(self):
         model = site().model()
         self.open(

@@ -42,8 +42,8 @@ class Env:
     def under(self, context):
         return Env(context, None, self.lets)
 
-    def at(self, row, context):
-        return Env(context, row, self.lets)
+    def at(self, row, where):
+        return Env(where, row, self.lets)
 
     def knowing(self, name, value):
         return Env(self.context, self.row, {**self.lets, name.lower(): value})
