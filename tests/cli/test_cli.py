@@ -197,7 +197,9 @@ class Serving(unittest.TestCase):
         self.assertIn(f"already runs on {self.data}, at http://127.0.0.1:{self.port}/", err)
         out = Path(self.folder.name) / "out"
         self.assertEqual(run("export", "--from-store", "lantern-isles", "--store", self.data, "--out", out)[0], 0)
-        self.assertEqual((out / "datapackage.json").read_text(), (ROOT / "demo" / "lantern_isles" / "datapackage.json").read_text())
+        self.assertEqual(run("export", ROOT / "demo" / "lantern_isles", "--out", Path(self.folder.name) / "same")[0], 0)
+        for name in ("datapackage.json", "data/port.csv"):
+            self.assertEqual((out / name).read_bytes(), (Path(self.folder.name) / "same" / name).read_bytes())
         self.assertIn("unknown_model", run("export", "--from-store", "nope", "--store", self.data, "--out", out / "x")[2])
         small = Path(self.folder.name) / "small.zip"
         write_package(STAR, small)

@@ -263,7 +263,7 @@ class Fuzz(unittest.TestCase):
             if errors_or_limit(text) is None:
                 ran += 1
                 self.assertEqual(len(grid(text, picks=[{"column": "Port.region", "in": ["North"]}])), 1, text)
-        self.assertGreater(ran, 50)
+        self.assertGreater(ran, 20)
 
     def test_expressions_made_without_regard_to_types_are_refused_or_run(self):
         r = random.Random(11)

@@ -222,7 +222,7 @@ class Demo(unittest.TestCase):
         self.assertEqual(star.size("Calendar"), 943)
         self.assertGreaterEqual(len(star.model.links), 12)
         self.assertEqual(len(star.model.measures), 31)
-        self.assertEqual(len(star.model.probes), 8)
+        self.assertEqual(len(star.model.probes), 9)
         for name in (
             "fares.xlsx",
             "accounts.xlsx",

@@ -257,7 +257,7 @@ def reached_by(star: Star, node: t.Typed) -> dict[str, Any]:
         told.append({"grain": scan.grain, "text": scan.text, "tables": {f.table: trail for f, trail in _trails(flow)}})
     own: set[str] = set()
     for edit in edits_of(node):
-        if isinstance(edit, t.FilterEdit):
+        if isinstance(edit, t.FilterEdit) and not isinstance(edit, t.Moved):  # what moves dates still follows them
             own |= {f"{table}.{c}" for table, c in overridden(star, edit)}
     tables = sorted({x for scan in told for x in scan["tables"]})
     return {"scans": told, "tables": tables, "overrides": sorted(own)}
