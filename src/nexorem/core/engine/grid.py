@@ -92,6 +92,11 @@ class Grid:
         """One object a cell, row lines first."""
         across = self.columns.coordinates(self.star)
         names = self.probe.measures
+        if len(names) == 1:
+            found, name = iter(self._told(0)), names[0]
+            for down in self.rows.coordinates(self.star):
+                yield from ({**down, **coordinate, name: next(found)} for coordinate in across)
+            return
         cells = zip(*(self._told(m) for m in range(len(self.values))), strict=True) if names else repeat(())
         for down in self.rows.coordinates(self.star):
             for coordinate in across:
