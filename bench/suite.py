@@ -127,8 +127,9 @@ def grid_part(star: Star, peers: Peers, runs: int, say: Callable[[str], None]) -
             frames = SUMS_SQL.replace("::BIGINT", "") if name == "sums" else sql
             times["frames"] = median(lambda s=frames: peers.framed(s), 2, 1)
         except pl.exceptions.PolarsError:  # what its SQL does not have
-            times["frames"] = math.inf
-        told[name] = times | {"ratio": min(times["database"], times["frames"]) / times["nexorem"]}
+            times["frames"] = None
+        peers_best = min(x for x in (times["database"], times["frames"]) if x is not None)
+        told[name] = times | {"ratio": peers_best / times["nexorem"]}
         say(f"grid, {name}: {told[name]['ratio']:.1f} times faster")
     return told
 
@@ -249,7 +250,7 @@ def as_table(told: dict[str, Any]) -> str:
             "| --- | --: | --: | --: | --: |",
         ]
         for name, x in {**told.get("star", {}), **{f"grid, {k}": v for k, v in told.get("grid", {}).items()}}.items():
-            frames = f"{x['frames']:.1f}" if math.isfinite(x["frames"]) else "–"
+            frames = f"{x['frames']:.1f}" if x["frames"] is not None else "–"
             lines.append(f"| {name} | {x['nexorem']:.1f} | {x['database']:.1f} | {frames} | {x['ratio']:.1f} |")
         if "star" in told["ratios"]:
             lines += [

@@ -10,7 +10,7 @@ from unittest import mock
 import numpy as np
 
 from nexorem.core.columns import compact
-from nexorem.core.diagnostics import OverLimit
+from nexorem.core.diagnostics import OverLimit, Refused
 from nexorem.core.engine import fast, lines, scan, warm
 from nexorem.core.engine.context import Sets, sets_of_pairs
 from nexorem.core.engine.grid import answer
@@ -124,6 +124,22 @@ class Bounds(unittest.TestCase):
             with self.subTest(code), self.assertRaises(OverLimit) as caught:
                 work()
             self.assertEqual(caught.exception.diagnostics[0].code, code)
+
+    def test_deep_formulas_run_or_are_refused(self):
+        def nest(before, inside, after, levels):
+            return before * levels + inside + after * levels
+
+        for before, inside, after in (
+            ("sum(", "seats", " for each Port)"), ("rank(", "seats", " among Port)"), ("let a = 1 in ", "a", ""), ("known ", "Port", ""),
+            ("seats given (set Port.depth = ", "1", ")"), ("", "seats", " given (clear Port)"), ("top 1 of (", "Port", ") by 1"),
+        ):  # fmt: skip
+            for levels in (15, 190, 1000):
+                with self.subTest(f"{before} × {levels}"):
+                    text = nest(before, inside, after, levels)
+                    try:
+                        self.assertEqual(len(grid(f"rows({text})" if inside == "Port" else text)), 1)
+                    except Refused as refused:
+                        self.assertTrue(refused.diagnostics[0].code.startswith("limit_"), refused)
 
     def test_a_long_text_fails_in_its_cell(self):
         star = warm.star()

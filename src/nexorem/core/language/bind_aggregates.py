@@ -116,10 +116,9 @@ class AggregateBinder(EditsBinder):
             return self.report("wrong_type", f"The value is a {found.dtype}, its default a {default.dtype}.", default.span)
         return t.Single(node.span, dtype or found.dtype, found.table, found.column, False, default, scope.state, text)
 
-    def _rank(self, node: s.Rank, scope: Scope, outer: Scope) -> t.Typed:
-        """`scope` is the cell it stands in, `outer` the scope there, for the operand may be of the row at hand."""
+    def _rank(self, node: s.Rank, scope: Scope, operand: t.Typed) -> t.Typed:
+        """`scope` is the cell it stands in; `operand` is bound there, for it may be of the row at hand."""
         before = self._wrong()
-        operand = self.bind(node.operand, outer)
         among = self.bind_rows(node.among, scope)
         if among is None or self._wrong() > before:
             return t.Unknown(node.span, "null")

@@ -30,6 +30,7 @@ class Binder(AggregateBinder):
         self.define = {name.lower(): (name, formula) for name, formula in (define or {}).items()}
         self._bound: dict[tuple[str, LinkState], tuple[t.Typed, list[Diagnostic]]] = {}
         self._open: list[str] = []
+        self._nodes = 0
 
     # entrances
 
@@ -125,6 +126,7 @@ class Binder(AggregateBinder):
             if len(self._open) >= self.limits.formula_levels:
                 raise over("formula_levels", f"{name} builds on measures more than {self.limits.formula_levels} levels deep.")
             outer, self._text = self._text, Text(name, formula)
+            counted, self._nodes = self._nodes, 0
             self._open.append(name.lower())
             try:
                 syntax, wrong = parse(formula, self.limits)
@@ -137,13 +139,19 @@ class Binder(AggregateBinder):
                 raise OverLimit([placed(d, d.place or name, formula) for d in limit.diagnostics]) from None
             finally:
                 self._open.pop()
-                self._text = outer
+                self._text, self._nodes = outer, counted
         return self._bound[key]
 
     # nodes
 
     def bind(self, node: s.Node, scope: Scope) -> t.Typed:
         """A syntax node in its scope."""
+        self._nodes += 1
+        if self._nodes > 4 * self.limits.formula_nodes:
+            # What is ranked is bound twice, here and for the rows: ranks in ranks grow with every level.
+            raise over(
+                "formula_nodes", "The ranks of this formula are nested too deep.", "Give the inner ones names of their own.", node.span
+            )
         match node:
             case s.Literal():
                 return t.Const(node.span, node.dtype, node.value)
@@ -176,14 +184,16 @@ class Binder(AggregateBinder):
         """A rank in a row takes the row's value through a `let` that stands before it."""
         if scope.kind != "rows":
             cell = scope.cell(scope.state)
-            return self._inside(self._rank(node, cell, cell), scope)
+            before = self._wrong()
+            operand = self.bind(node.operand, cell)
+            found = self._rank(node, cell, operand) if self._wrong() == before else t.Unknown(node.span, "null")
+            return self._inside(found, scope)
+        before = self._wrong()
         value = self.bind(node.operand, scope)
         definition = t.LetDefinition("", value, scope.token)
-        found = self._rank(node, scope.cell(scope.state), scope)
-        if not isinstance(found, t.Rank):
-            return found
         operand = t.LetValue(node.operand.span, value.dtype, definition)
-        body = self._inside(replace(found, operand=operand), scope)
+        found = self._rank(node, scope.cell(scope.state), operand) if self._wrong() == before else t.Unknown(node.span, "null")
+        body = self._inside(found, scope)
         return t.Let(node.span, body.dtype, (definition,), body)
 
     def _let(self, node: s.Let, scope: Scope) -> t.Typed:
