@@ -17,6 +17,8 @@ from nexorem.package.tabular import missing_word, write_csv, write_parquet
 PROFILE = "https://datapackage.org/profiles/2.0/datapackage.json"
 TYPE_NAMES = {"text": "string"}
 FORMATS = ("csv", "parquet")
+KEYS = ("name", "description", "rows", "columns", "measures", "define", "picks", "column", "in", "where", "totals", "empty_lines", "sort",
+        "by", "desc", "limit", "levels")  # fmt: skip
 
 
 def write_package(star: Star, path: Path, data: str = "csv") -> None:
@@ -83,6 +85,16 @@ def _resource(table: Table, name: str, path: str, data: str, columns: dict[str, 
     return {"name": name, "path": path, "format": data, "schema": schema}
 
 
+def canonical(found: Any) -> Any:
+    """JSON with its keys in one order, the usual ones first: a store may bring them back in another."""
+    if isinstance(found, list | tuple):
+        return [canonical(x) for x in found]
+    if not isinstance(found, dict):
+        return found
+    ordered = sorted(found, key=lambda k: (KEYS.index(k) if k in KEYS else len(KEYS), k))
+    return {k: canonical(found[k]) for k in ordered}
+
+
 def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
     """Everything the standard has no place for."""
     tables = []
@@ -105,8 +117,8 @@ def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
     found: dict[str, Any] = {"version": 1, "tables": tables, "links": [link_json(k) for k in model.links]}
     for key in ("hierarchies", "probes", "checks"):
         if getattr(model, key):
-            found[key] = [dict(x) for x in getattr(model, key)]
+            found[key] = [canonical(dict(x)) for x in getattr(model, key)]
     found["measures"] = [plain(m) for m in model.measures]
     if model.places:
-        found["places"] = dict(model.places)
+        found["places"] = canonical(dict(model.places))
     return found
