@@ -140,9 +140,12 @@ def _quick(texts: Any, found: Field) -> Vector | None:
     array = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
     if len(array) < MANY:
         return None
-    empty = pc.or_kleene(pc.is_null(array), pc.is_in(array, value_set=pa.array(list(found.missing), pa.string())))
-    filled = pc.if_else(empty, pa.scalar(None, pa.string()), array) if pc.any(empty).as_py() else array
-    valid = np.asarray(pc.is_valid(filled).to_numpy(zero_copy_only=False), dtype=bool)
+    if array.null_count == 0 and set(found.missing) <= {""} and pc.min(pc.binary_length(array)).as_py() > 0:
+        filled, valid = array, np.ones(len(array), bool)
+    else:
+        empty = pc.or_kleene(pc.is_null(array), pc.is_in(array, value_set=pa.array(list(found.missing), pa.string())))
+        filled = pc.if_else(empty, pa.scalar(None, pa.string()), array)
+        valid = np.asarray(pc.is_valid(filled).to_numpy(zero_copy_only=False), dtype=bool)
     if not valid.any():
         return None
     wanted = ("integer", "number") if found.dtype is None else (found.dtype,)
