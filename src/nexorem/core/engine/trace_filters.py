@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -171,9 +170,3 @@ def edit_word(edit: t.TypedEdit) -> str:
         return "shift" if edit.kind == "shift" else "stretch"
     words = {t.Cleared: "clear", t.Restored: "reset", t.Switched: "via", t.Turned: "flow", t.Matched: "match"}
     return words[type(edit)]
-
-
-def in_order(star: Star, table: str, columns: Iterable[str]) -> list[str]:
-    """Columns in the table's own order."""
-    wanted = set(columns)
-    return [c for c in star.rows[table].columns if c in wanted]
