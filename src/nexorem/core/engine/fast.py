@@ -287,14 +287,23 @@ def scanned(
     scan = Scan(star, node.grain, made, budget)
     if scan.groups > MOST_GROUPS:
         return None
+    added = _added(star, node, scan, rest, budget)
+    if added is None:
+        return None
+    present, partial = added
+    pair_groups, pair_classes = _spread(scan, varying, present, len(wanted), budget)
+    return Spread(pair_groups, pair_classes, partial)
+
+
+def _added(star: Star, node: t.Aggregate, scan: Scan, where: t.Typed | None, budget: Budget) -> tuple[Array, dict[str, Vector]] | None:
+    """A scan, run: the groups that have rows, and what was added up for each; None where 64 bits might not hold a sum."""
     budget.take(scan.groups, 32 * budget.limits.workers, "Adding up by group")
-    adder = Adder(star, node, rest)
+    adder = Adder(star, node, where)
     totals = adder.together(scan.run(lambda: adder.empty(scan.groups), adder))
     if totals.largest * scan.size >= EXACT:
         return None
     present = np.flatnonzero(totals.rows)
-    pair_groups, pair_classes = _spread(scan, varying, present, len(wanted), budget)
-    return Spread(pair_groups, pair_classes, _partial(node, adder, totals, present))
+    return present, _partial(node, adder, totals, present)
 
 
 def _spread(scan: Scan, varying: Sequence[Varying], present: Array, classes: int, budget: Budget) -> tuple[Array, Array]:
@@ -332,14 +341,12 @@ def _cube(star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Arra
         size = star.domain(selector.table, selector.columns).size
         made.append(Digit(selector, np.arange(size, dtype=np.int32), size))
     scan = Scan(star, node.grain, made, budget)
-    budget.take(scan.groups, 32 * budget.limits.workers, "Adding up by group")
-    adder = Adder(star, node, rest)
-    totals = adder.together(scan.run(lambda: adder.empty(scan.groups), adder))
-    if totals.largest * scan.size >= EXACT:
+    added = _added(star, node, scan, rest, budget)
+    if added is None:
         return None
-    present = np.flatnonzero(totals.rows)
+    present, partial = added
     codes = scan.digit_of(present)[-len(columns) :]
-    return Cube(columns, codes, constant, _partial(node, adder, totals, present))
+    return Cube(columns, codes, constant, partial)
 
 
 def counted(star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Array, budget: Budget) -> Spread | None:
