@@ -228,8 +228,9 @@ def fare_sheets(r: Random, routes: Sequence[Row]) -> list[tuple[str, Sequence[Ro
 
 
 def generate(out: Path, bookings: int = BOOKINGS, seed: int = SEED) -> None:
-    """Writes every file of the demo."""
+    """Writes every file of the demo, into the folder raw."""
     r = Random(seed)
+    out = out / "raw"
     out.mkdir(parents=True, exist_ok=True)
     routes = make_routes(r)
     sailings = make_sailings(r, routes)

@@ -1,8 +1,8 @@
-"""The demo's model: the tables that need no shaping, their links, measures and probes.
+"""The demo's model: where its tables come from, the steps that shape them, their links, measures and probes.
 
     python -m demo.model [--out demo/lantern_isles]
 
-Writes calendar.csv, made from the dates in the data, and datapackage.json beside the generated files.
+Writes steps.json, and gathers the generated files by it into the package beside them, as `nexorem gather` does.
 """
 
 from __future__ import annotations
@@ -12,39 +12,69 @@ import json
 from pathlib import Path
 from typing import Any
 
-from nexorem.core.model.calendar import make_calendar
-from nexorem.core.values import Vector
-from nexorem.package.tabular import Field, read_csv, to_vector, write_csv
-from nexorem.package.write import PROFILE
+from nexorem.gather.recipe import gather, read_recipe
+from nexorem.package.write import package_files
 
-TABLES: dict[str, tuple[str, str, dict[str, str]]] = {
-    "Booking": ("bookings", "One row a booking: its three days, sailing, route, fare class and customer.",
-                {"number": "integer", "booked_on": "date", "sails_on": "date", "refunded_on": "date", "sailing_no": "integer", "route_code": "string",
-                 "fare_class": "string", "customer_no": "integer", "agent_code": "string", "seats": "integer", "lane_metres": "integer"}),
-    "Sailing": ("sailings", "One row a sailing, with how late it left.",
-                {"number": "integer", "sails_on": "date", "route_code": "string", "vessel_code": "string", "planned_departure": "datetime",
-                 "actual_departure": "datetime", "minutes_late": "integer", "cancelled": "boolean", "wind": "integer"}),
-    "Target": ("targets", "What the line wants to sell, a month and route.",
-               {"month_end": "date", "route_code": "string", "target_seats": "integer", "target_income": "integer"}),
-    "Route": ("routes", "From port to port.", {"code": "string", "from_port": "string", "to_port": "string", "nautical_miles": "integer"}),
-    "Port": ("ports", "Where the ferries call.", {"code": "string", "name": "string", "island_code": "string"}),
-    "Island": ("islands", "Islands and their groups.", {"code": "string", "name": "string", "group": "string"}),
-    "Vessel": ("vessels", "The ferries.", {"code": "string", "name": "string", "class": "string", "seats": "integer", "lane_metres": "integer", "built": "integer"}),
-    "Customer": ("customers", "Who books.", {"number": "integer", "name": "string", "segment": "string", "home_island": "string", "since": "date"}),
-    "Calendar": ("calendar", "Every day of the data.",
-                 {"date": "date", "year": "integer", "quarter": "string", "month": "string", "month_of_year": "integer", "month_name": "string",
-                  "week": "string", "day_of_month": "integer", "day_of_week": "integer", "day_name": "string", "season": "string"}),
-}  # fmt: skip
-KEYS = {
-    "Booking": "number",
-    "Sailing": "number",
-    "Route": "code",
-    "Port": "code",
-    "Island": "code",
-    "Vessel": "code",
-    "Customer": "number",
-    "Calendar": "date",
+
+def csv(file: str, **columns: str) -> dict[str, Any]:
+    """A CSV as a source, with the types of the columns that its values would not tell."""
+    return {"kind": "csv", "file": f"{file}.csv", **({"columns": {c: {"type": t} for c, t in columns.items()}} if columns else {})}
+
+
+SEASONS = ["winter", "spring", "summer", "autumn"]
+CLASSES = ["walk-on", "islander", "car", "van", "lorry", "cycle"]
+CALENDAR = {
+    "kind": "calendar",
+    "dates": ["Booking.sails_on", "Sailing.sails_on", "Target.month_end", "Ledger.month_end"],
+    "columns": [
+        "date",
+        "year",
+        "quarter",
+        "month",
+        "month_of_year",
+        "month_name",
+        "week",
+        "day_of_month",
+        "day_of_week",
+        "day_name",
+        "season",
+    ],
 }
+TABLES: list[dict[str, Any]] = [
+    {"name": "Booking", "source": csv("bookings"), "key": ["number"],
+     "description": "One row a booking: its three days, sailing, route, fare class, customer and agent.",
+     "steps": [
+         {"kind": "trim", "columns": ["agent_code"], "note": "Some codes were typed with a space behind them."},
+         {"kind": "change_case", "columns": ["agent_code"], "to": "upper", "note": "And some in small letters."},
+         {"kind": "replace", "columns": ["agent_code"], "pairs": [{"from": ["A77"], "to": [None]}, {"from": ["ZZZ"], "to": [None]}],
+          "note": "Codes of no agent: sold at the counter."},
+     ]},
+    {"name": "Sailing", "source": csv("sailings"), "key": ["number"], "description": "One row a sailing, with how late it left."},
+    {"name": "Target", "source": csv("targets"), "description": "What the line wants to sell, a month and route."},
+    {"name": "Ledger", "source": csv("ledger"), "description": "Amounts a month, vessel and account; costs are negative."},
+    {"name": "Fare", "source": {"kind": "sheet", "file": "fares.xlsx", "sheets": SEASONS, "sheet_column": "season"}, "key": ["route_code", "fare_class"],
+     "description": "Prices a route and fare class, a column a season: from a matrix with a sheet a season.",
+     "steps": [
+         {"kind": "columns_to_rows", "columns": CLASSES, "parts": ["fare_class"], "value": "price", "note": "The classes stand across; here each has a row."},
+         {"kind": "rename", "names": {"route": "route_code"}},
+         {"kind": "rows_to_columns", "names_from": "season", "values_from": "price", "note": "The seasons stand below one another; here each has a column."},
+         {"kind": "choose_columns", "columns": ["route_code", "fare_class", *SEASONS]},
+     ]},
+    {"name": "Route", "source": csv("routes"), "key": ["code"], "description": "From port to port."},
+    {"name": "Port", "source": csv("ports"), "key": ["code"], "description": "Where the ferries call."},
+    {"name": "Island", "source": csv("islands"), "key": ["code"], "description": "Islands and their groups."},
+    {"name": "Vessel", "source": csv("vessels"), "key": ["code"], "description": "The ferries."},
+    {"name": "Customer", "source": csv("customers"), "key": ["number"], "description": "Who books."},
+    {"name": "Agent", "source": csv("agents"), "key": ["code"], "description": "Who sells, by a district of their own that shares its names with the island groups."},
+    {"name": "Account", "source": {"kind": "sheet", "file": "accounts.xlsx", "sheet": "accounts"}, "key": ["code"], "description": "The lines of the ledger, in order."},
+    {"name": "Crew", "source": csv("crew"), "key": ["number"], "description": "Who works on board."},
+    {"name": "Crew vessel", "source": csv("crew_vessels"), "description": "Who may work on which vessel, with a share of their time: several of each."},
+    {"name": "Community", "source": csv("communities"), "description": "Which communities a route serves, with the share of its trips.",
+     "steps": [{"kind": "rename", "names": {"community": "name"}}]},
+    {"name": "Delay band", "source": csv("delay_bands"), "description": "Minutes late put into words. Linked to nothing: measures compare with it."},
+    {"name": "Price band", "source": csv("price_bands"), "description": "Prices in bands of three sizes. Linked to nothing: measures compare with it."},
+    {"name": "Calendar", "source": CALENDAR, "key": ["date"], "description": "Every day of the data, made here."},
+]  # fmt: skip
 LINKS: list[dict[str, Any]] = [
     {"name": "sails on", "from": "Booking.sails_on", "to": "Calendar.date"},
     {"name": "booked on", "from": "Booking.booked_on", "to": "Calendar.date", "active": False,
@@ -63,6 +93,16 @@ LINKS: list[dict[str, Any]] = [
     {"name": "vessel", "from": "Sailing.vessel_code", "to": "Vessel.code"},
     {"name": "month's end", "from": "Target.month_end", "to": "Calendar.date"},
     {"name": "target route", "from": "Target.route_code", "to": "Route.code"},
+    {"name": "agent", "from": "Booking.agent_code", "to": "Agent.code"},
+    {"name": "fare", "from": ["Booking.route_code", "Booking.fare_class"], "to": ["Fare.route_code", "Fare.fare_class"]},
+    {"name": "ledger month", "from": "Ledger.month_end", "to": "Calendar.date"},
+    {"name": "ledger vessel", "from": "Ledger.vessel_code", "to": "Vessel.code"},
+    {"name": "account", "from": "Ledger.account_code", "to": "Account.code"},
+    {"name": "works as", "from": "\"Crew vessel\".crew_number", "to": "Crew.number"},
+    {"name": "works on", "from": "\"Crew vessel\".vessel_code", "to": "Vessel.code", "flow": "two-way",
+     "description": "Two-way, so that a filter on the crew comes through the bridge to the vessels and on to what they did."},
+    {"name": "served by", "from": "Booking.route_code", "to": "Community.route_code", "cardinality": "many-to-many",
+     "description": "Several communities a route and several routes a community: parts add up to more than the whole."},
     {"name": "home island", "from": "Customer.home_island", "to": "Island.code", "active": False,
      "description": "Active, it would bring a filter on islands to the bookings twice: by the port they leave from, and by where the customer lives."},
 ]  # fmt: skip
@@ -101,6 +141,12 @@ MEASURES: list[tuple[str, str, str, str, str, str]] = [
     ("sailings_cancelled", "Sailing", "rows(Sailing where Sailing.cancelled)", "#,##0", "Punctuality", "How many of them did not leave."),
     ("minutes_late", "Sailing", "avg(Sailing.minutes_late)", "0.0", "Punctuality", "On the average; early ones count below zero."),
     ("late_share", "Sailing", "rows(Sailing where Sailing.minutes_late > 15) / sailings", "0.0%", "Punctuality", "Over a quarter of an hour late."),
+    ("fare_income", "Booking", "sum(Booking.seats * CASE Calendar.season WHEN 'winter' THEN Fare.winter WHEN 'spring' THEN Fare.spring WHEN 'summer' THEN Fare.summer ELSE Fare.autumn END)",
+     "#,##0", "Income", "Seats times the fare of their route and class in the season they sail in."),
+    ("commission", "Booking", "sum(Booking.seats * Agent.commission * CASE Calendar.season WHEN 'winter' THEN Fare.winter WHEN 'spring' THEN Fare.spring WHEN 'summer' THEN Fare.summer ELSE Fare.autumn END)",
+     "#,##0", "Income", "What agents keep of it; bookings at the counter have none."),
+    ("result", "Ledger", "sum(Ledger.amount)", "#,##0", "Ledger", "Income less cost, as booked."),
+    ("crew_allowed", "Crew vessel", "count(distinct \"Crew vessel\".crew_number)", "#,##0", "Crew", "People who may work on the vessels at hand."),
 ]  # fmt: skip
 PROBES: list[dict[str, Any]] = [
     {"name": "Ports by year", "rows": ["Port.name"], "columns": ["Calendar.year"], "measures": ["seats_sold", "share_of_ports", "target_seats"], "totals": "all"},
@@ -115,6 +161,8 @@ PROBES: list[dict[str, Any]] = [
      "picks": [{"where": "Calendar.date <= DATE '2032-12-31'"}], "totals": "grand"},
     {"name": "Punctuality", "rows": ["Vessel.name"], "columns": ["Calendar.season"], "measures": ["sailings", "minutes_late", "late_share"], "totals": "all"},
     {"name": "Who travels", "rows": ["Customer.segment"], "columns": ["Calendar.year"], "measures": ["customers_served", "seats_a_booking", "miles_a_seat"], "totals": "all"},
+    {"name": "Ledger by account", "rows": ["Account.line", "Account.name"], "columns": ["Calendar.year"], "measures": ["result"], "totals": "all"},
+    {"name": "Who sells", "rows": ["Agent.district"], "columns": ["Calendar.year"], "measures": ["seats_sold", "fare_income", "commission"], "totals": "all"},
 ]  # fmt: skip
 HIERARCHIES = [
     {"name": "Where", "levels": ["Island.group", "Island.name", "Port.name"]},
@@ -122,50 +170,32 @@ HIERARCHIES = [
 ]
 
 
-def date_column(out: Path, resource: str, column: str) -> Vector:
-    """A column of dates of a generated file."""
-    path = out / f"{resource}.csv"
-    texts = read_csv(path.read_bytes(), path.name, {}, "utf-8")[column]
-    return to_vector(texts, Field(column, "date"), path.name)
-
-
-def write_calendar(out: Path) -> None:
-    """The calendar, from every date of the facts."""
-    found = [
-        date_column(out, resource, column)
-        for resource, column in (("bookings", "sails_on"), ("sailings", "sails_on"), ("targets", "month_end"))
-    ]
-    (out / "calendar.csv").write_bytes(write_csv(make_calendar(found)))
-
-
-def descriptor() -> dict[str, Any]:
-    """datapackage.json."""
-    resources = []
-    for name, (resource, _, types) in TABLES.items():
-        schema: dict[str, Any] = {"fields": [{"name": c, "type": kind} for c, kind in types.items()]}
-        if name in KEYS:
-            schema["primaryKey"] = [KEYS[name]]
-        resources.append({"name": resource, "path": f"{resource}.csv", "format": "csv", "schema": schema})
-    tables: list[dict[str, Any]] = [{"name": n, "resource": r, "description": d} for n, (r, d, _) in TABLES.items()]
-    tables[-1]["calendar"] = {"date": "date", "year_starts_in": 1}
+def recipe() -> dict[str, Any]:
+    """Sources and steps of all tables, and the model on top of them: what `nexorem gather --steps` takes."""
     measures = [{"name": n, "home": h, "formula": f, "format": p, "folder": o, "description": d} for n, h, f, p, o, d in MEASURES]
     return {
-        "$schema": PROFILE, "name": "lantern-isles", "title": "Lantern Isles Ferries", "resources": resources,
-        "nexorem": {
-            "version": 1, "tables": tables, "measures": measures, "hierarchies": HIERARCHIES,
-            "links": [{"cardinality": "many-to-one", "flow": "one-way", "active": True, **k} for k in LINKS],
-            "probes": [{"columns": [], "picks": [], "totals": "none", **x} for x in PROBES],
-        },
+        "name": "lantern-isles", "title": "Lantern Isles Ferries", "tables": TABLES, "measures": measures, "hierarchies": HIERARCHIES,
+        "links": [{"cardinality": "many-to-one", "flow": "one-way", "active": True, **k} for k in LINKS],
+        "probes": [{"columns": [], "picks": [], "totals": "none", **x} for x in PROBES],
     }  # fmt: skip
 
 
+def raw_files(out: Path) -> list[Path]:
+    """The generated files."""
+    return sorted(p for p in (out / "raw").iterdir() if p.suffix in (".csv", ".xlsx"))
+
+
 def build(out: Path) -> None:
-    """Writes the calendar and the descriptor."""
-    write_calendar(out)
-    (out / "datapackage.json").write_text(json.dumps(descriptor(), indent=2, ensure_ascii=False) + "\n", encoding="utf-8")
+    """Writes steps.json, and the package that it makes of the generated files."""
+    text = json.dumps(recipe(), indent=2, ensure_ascii=False) + "\n"
+    (out / "steps.json").write_text(text, encoding="utf-8")
+    found = gather(raw_files(out), read_recipe(json.loads(text)))
+    for name, content in package_files(found.star).items():
+        (out / name).parent.mkdir(exist_ok=True)
+        (out / name).write_bytes(content)
 
 
 if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description="Write the demo's model beside its files.")
+    parser = argparse.ArgumentParser(description="Gather and shape the demo's files into its package.")
     parser.add_argument("--out", type=Path, default=Path(__file__).parent / "lantern_isles")
     build(parser.parse_args().out)

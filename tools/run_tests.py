@@ -84,7 +84,7 @@ def main() -> int:
     tests = [t for t in single_tests(suite) if not wanted or any(w in t.id() for w in wanted)]
     result = unittest.TextTestRunner(resultclass=Result, warnings="ignore").run(unittest.TestSuite(tests))
     assert isinstance(result, Result)
-    failed = len({t.id().split(" ")[0] for t, _ in [*result.failures, *result.errors]}) + len(result.unexpectedSuccesses)
+    failed = len({str(t) for t, _ in [*result.failures, *result.errors]}) + len(result.unexpectedSuccesses)
     skipped = len(result.skipped)
     passed = max(result.testsRun - failed - skipped, 0)
     for name in failed_lints:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).parents[2]
 SOURCE = ROOT / "src" / "nexorem"
-LAYERS = ["core", "package", "store", "server", "cli"]  # each may import those before it
+LAYERS = ["core", "package", "gather", "store", "server", "cli"]  # each may import those before it
 INSIDE_CORE = ["diagnostics", "limits", "values", "columns", "formats", "functions", "model", "language", "engine", "lint"]
 IMPURE = {
     "flask",

@@ -17,20 +17,21 @@ class Files(unittest.TestCase):
             out = Path(folder)
             generate(out)
             build(out)
-            self.assertEqual({p.name for p in out.iterdir()}, {p.name for p in DEMO.iterdir()})
-            for made in sorted(out.iterdir()):
+            self.assertEqual(*({p.relative_to(x) for p in x.rglob("*")} for x in (out, DEMO)))
+            for made in sorted(p for p in out.rglob("*") if p.is_file()):
+                there = DEMO / made.relative_to(out)
                 if made.suffix == ".xlsx":
                     sheets = [
-                        [[[c.value for c in row] for row in s.rows] for s in load_workbook(p).worksheets] for p in (made, DEMO / made.name)
+                        [[[c.value for c in row] for row in s.rows] for s in load_workbook(p).worksheets] for p in (made, there)
                     ]
                     self.assertEqual(*sheets)
                 else:
-                    self.assertEqual(made.read_bytes(), (DEMO / made.name).read_bytes(), made.name)
+                    self.assertEqual(made.read_bytes(), there.read_bytes(), made.name)
 
     def test_any_number_of_rows(self):
         with tempfile.TemporaryDirectory() as folder:
             generate(Path(folder), bookings=137)
-            self.assertEqual(len((Path(folder) / "bookings.csv").read_text().splitlines()), 138)
+            self.assertEqual(len((Path(folder) / "raw" / "bookings.csv").read_text().splitlines()), 138)
 
 
 if __name__ == "__main__":

@@ -11,6 +11,7 @@ from sqlalchemy import event, inspect, text
 
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.store import cluster, database, models
+from nexorem.store.rows import read_load
 from tests.core.small import STAR
 from tests.oracle.random_models import Maker
 from tests.store.cluster import fresh_url
@@ -41,12 +42,15 @@ class Models(unittest.TestCase):
 
     def test_rows_come_back(self):
         for star in (STAR, *(Maker(seed).star for seed in range(6))):
-            found = models.rows_of(self.engine, models.create(self.engine, star))
+            model = models.load(self.engine, models.create(self.engine, star)).model
             for table, rows in star.rows.items():
-                self.assertEqual(found[table].size, rows.size)
+                with self.engine.connect() as connection:
+                    found = read_load(connection, model.table(table).load)
+                self.assertEqual(found.size, rows.size)
+                self.assertEqual(list(found.columns), [c.name for c in model.table(table).columns])
                 for column, values in rows.columns.items():
-                    self.assertEqual(found[table].columns[column].rows().tolist(), values.rows().tolist())
-                    self.assertEqual(found[table].columns[column].dtype, values.dtype)
+                    self.assertEqual(found.columns[column].tolist(), values.rows().tolist())
+                    self.assertEqual(found.columns[column].dtype, values.dtype)
 
     def test_undo_and_redo_to_the_first_edit_over_restarts(self):
         edits = [off("port"), measure("m1"), off("day"), {"kind": "remove_measure", "name": "share"}]

@@ -55,7 +55,7 @@ def import_package(package: Path, folder: Path | None, as_json: bool) -> None:
 
 def store_at(folder: Path) -> Workspace:
     """The store that a server runs in a folder."""
-    return Workspace(connect(running(folder / "store").url()))
+    return Workspace(connect(running(folder / "store").url()), folder)
 
 
 def from_store(folder: Path, name: str) -> Star:

@@ -13,7 +13,8 @@ COMMANDS = {
     "demo": ("nexorem.cli.serve", "demo"), "serve": ("nexorem.cli.serve", "serve"), "query": ("nexorem.cli.query", "query"),
     "trace": ("nexorem.cli.query", "trace"), "explain": ("nexorem.cli.inspect", "explain"), "reach": ("nexorem.cli.inspect", "reach"),
     "lint": ("nexorem.cli.inspect", "lint"), "export": ("nexorem.cli.exchange", "export"),
-    "import": ("nexorem.cli.exchange", "import_package"), "bench": ("nexorem.cli.bench", "bench"),
+    "import": ("nexorem.cli.exchange", "import_package"), "gather": ("nexorem.cli.gather", "gather"),
+    "bench": ("nexorem.cli.bench", "bench"),
 }  # fmt: skip
 
 

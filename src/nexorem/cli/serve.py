@@ -120,7 +120,7 @@ def ready_app(url: str, data: Path, with_demo: bool) -> Any:
         engine = database.connect(url)
         database.migrate(engine)
         engine.dispose()
-        app = create_app(url)
+        app = create_app(url, data=data)
         if with_demo:
             load_demo(app.extensions["nexorem"])
         app.extensions["nexorem"].engine.dispose()
@@ -138,7 +138,8 @@ def load_demo(workspace: Any) -> None:
     name = json.loads((DEMO / "datapackage.json").read_text(encoding="utf-8"))["name"]
     if name not in workspace.names():
         say("loading the demo")
-        workspace.open(DEMO, only_if_new=True)
+        raw = sorted(p for p in (DEMO / "raw").iterdir() if p.suffix in (".csv", ".xlsx"))
+        workspace.gather(raw, DEMO / "steps.json", only_if_new=True)
 
 
 def say(text: str) -> None:
@@ -150,11 +151,14 @@ def serve_app(app: Any, port: int) -> None:
     """Runs the server in this process until it is told to stop."""
     from gunicorn.app.base import BaseApplication
 
+    from nexorem.server.loading import Clock
+
     class Server(BaseApplication):  # type: ignore[misc]
         def load_config(self) -> None:
             settings = {
                 "bind": f"127.0.0.1:{port}", "workers": 1, "worker_class": "gthread", "threads": 128, "graceful_timeout": 2, "timeout": 120,
                 "loglevel": "warning", "control_socket_disable": True, "when_ready": ready,
+                "post_worker_init": lambda _worker: Clock(app.extensions["nexorem"]),
             }  # fmt: skip
             for key, value in settings.items():
                 if key in self.cfg.settings:

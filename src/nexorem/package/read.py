@@ -135,9 +135,23 @@ def read_resource(files: Folder | Zip, resource: Mapping[str, Any], number: int,
     key = schema.get("primaryKey", [])
     key = tuple(c for c in ([key] if isinstance(key, str) else key) if c in vectors)
     calendar = Calendar(own.calendar.date, own.calendar.year_starts_in) if own.calendar else None
-    table = Table(own.name, columns, own.source, key, calendar, own.description)
+    origin, steps = origin_of(own)
+    table = Table(own.name, columns, own.source, key, calendar, own.description, origin=origin, steps=steps)
     keys = schema.get("foreignKeys", [])
     return Loaded(name, table, table_rows(size, vectors), [k for k in keys if isinstance(k, dict)] if isinstance(keys, list) else [])
+
+
+MADE_HERE = ("calendar", "bands", "list", "parameter")
+
+
+def origin_of(own: TableProperty) -> tuple[dict[str, Any], tuple[dict[str, Any], ...]]:
+    """What a table's rows are made from, and its steps: of tables that are made here as they are, of others as their past, for the
+    package's rows are shaped already."""
+    if own.origin is None:
+        return {}, ()
+    if own.origin.source.get("kind") in MADE_HERE:
+        return own.origin.source, tuple(own.origin.steps)
+    return {"kind": "past", "source": own.origin.source, "steps": own.origin.steps}, ()
 
 
 def _column(name: str, vector: Vector, extra: ColumnProperty | None) -> Column:

@@ -29,6 +29,14 @@ class CalendarProperty(Strict):
     year_starts_in: int = Field(default=1, ge=1, le=12)
 
 
+class OriginProperty(Strict):
+    """Where a table's rows came from before they were in this package, and the steps that shaped them. The rows of a table that
+    is made here, a calendar say, are made anew from it."""
+
+    source: dict[str, Any] = {}
+    steps: list[dict[str, Any]] = []
+
+
 class TableProperty(Strict):
     """A table of the model: a resource, or a formula."""
 
@@ -39,6 +47,7 @@ class TableProperty(Strict):
     calendar: CalendarProperty | None = None
     description: str = ""
     columns: dict[str, ColumnProperty] = {}
+    origin: OriginProperty | None = None
 
 
 class LinkProperty(Strict):

@@ -18,6 +18,7 @@ import pyarrow.parquet as pq
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.functions.convert import PARSERS, checked, number_text
 from nexorem.core.values import STORAGE, Value, Vector, iso, stored_value
+from nexorem.package.words import recoded
 
 MOST_PLACES = 10
 FIELD_TYPES = {
@@ -96,20 +97,17 @@ def coded(texts: Any, missing: Sequence[str] = ()) -> Vector:
     """An Arrow column of strings as a text vector; these words, and nulls, become empty."""
     array = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
     encoded = array.dictionary_encode()
-    words = np.array(encoded.dictionary.to_pylist(), dtype=object)
-    codes = encoded.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int64)
-    live = np.array([w not in missing for w in words], dtype=bool)
-    kept = np.flatnonzero(live)
-    kept = kept[np.argsort(words[kept], kind="stable")] if len(kept) else kept
-    place = np.full(len(words) + 1, -1, dtype=np.int32)
-    place[kept] = np.arange(len(kept), dtype=np.int32)
-    found = place[codes]
-    return Vector("text", np.maximum(found, 0), found >= 0, words[kept])
+    words = encoded.dictionary.cast(pa.large_string())
+    valid = np.asarray(pc.is_valid(encoded.indices).to_numpy(zero_copy_only=False), dtype=bool)
+    codes = encoded.indices.fill_null(0).to_numpy(zero_copy_only=False)
+    if missing:
+        words = pc.if_else(pc.is_in(words, value_set=pa.array(list(missing), words.type)), pa.scalar(None, words.type), words)
+    return recoded(codes, valid, words)
 
 
 def to_vector(texts: Any, found: Field, place: str) -> Vector:
     """An Arrow column of strings as a vector of the field's type; refuses with the first ten places that do not fit."""
-    quick = _quick(texts, found)
+    quick = quick_numbers(texts, found)
     if quick is not None:
         return quick
     words = coded(texts, found.missing)
@@ -129,7 +127,7 @@ def to_vector(texts: Any, found: Field, place: str) -> Vector:
 TENS = 10 ** np.arange(1, 19, dtype=np.int64)
 
 
-def _quick(texts: Any, found: Field) -> Vector | None:
+def quick_numbers(texts: Any, found: Field) -> Vector | None:
     """Numbers as Arrow reads them at once, where that is what reading them one by one would give; else None.
 
     Arrow takes more for a whole number than a person writes (`0x1F`, leading zeros): a text counts only when it is as

@@ -85,6 +85,14 @@ def _resource(table: Table, name: str, path: str, data: str, columns: dict[str, 
     return {"name": name, "path": path, "format": data, "schema": schema}
 
 
+def _origin(table: Table) -> dict[str, Any]:
+    """Where its rows come from, as a package keeps it."""
+    steps = [dict(x) for x in table.steps]
+    if table.origin.get("kind") == "past" and not steps:
+        return {k: table.origin[k] for k in ("source", "steps") if table.origin.get(k)}
+    return {**({"source": dict(table.origin)} if table.origin else {}), **({"steps": steps} if steps else {})}
+
+
 def canonical(found: Any) -> Any:
     """JSON with its keys in one order, the usual ones first: a store may bring them back in another."""
     if isinstance(found, list | tuple):
@@ -111,6 +119,8 @@ def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
                 columns[column.name]["type"] = column.dtype
         if any(columns.values()):
             item["columns"] = {c: v for c, v in columns.items() if v}
+        if table.origin or table.steps:
+            item["origin"] = canonical(_origin(table))
         if table.calendar:
             item["calendar"] = {"date": table.calendar.date, "year_starts_in": table.calendar.year_starts_in}
         tables.append(item)

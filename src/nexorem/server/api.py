@@ -6,17 +6,14 @@ import io
 import tempfile
 import time
 import zipfile
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, jsonify, request
-from spectree import Response as Answers
 from spectree import SpecTree
 
-from nexorem import __version__
-from nexorem.core.diagnostics import Diagnostic, Refused, refuse
+from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.plan import make_plan
 from nexorem.core.engine.plan_text import print_plan
@@ -36,8 +33,11 @@ from nexorem.package.write import package_files
 from nexorem.server import describe
 from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
+from nexorem.server.addresses import author, make_spec, registering
+from nexorem.server.api_gather import add_gather, add_shape
 from nexorem.server.callers import watch
 from nexorem.server.events import Events
+from nexorem.server.shaping import completed
 from nexorem.server.workspace import Workspace
 from nexorem.store import models
 
@@ -45,49 +45,14 @@ MOST_UPLOAD = 600 * 1024**2
 UPLOADED = ".zip"
 
 
-def schema_name(model: type[Any]) -> str:
-    """A type's name in the OpenAPI document."""
-    return model.__name__
-
-
-def author() -> str:
-    """Who makes an edit: the name the window gives itself."""
-    return (request.headers.get("X-Nexorem-Author") or "someone").strip()[:60] or "someone"
-
-
-def _refuse_invalid(_request: Any, _response: Any, error: Any, *_: Any) -> None:
-    """A request that does not fit its type is refused like any other unusable input."""
-    if error is not None:
-        listed = error.errors(include_url=False) if hasattr(error, "errors") else [{"loc": ("body",), "msg": str(error)}]
-        places = [(".".join(str(x) for x in e["loc"]) or "body", e["msg"]) for e in listed]
-        raise Refused([Diagnostic("bad_request", f"{place}: {message}.", place=place) for place, message in places])
-
-
-def make_spec() -> SpecTree:
-    """OpenAPI 3.1 from the types of requests and answers."""
-    return SpecTree(
-        "flask", title="Nexorem", version=__version__, path="api/docs", filename="openapi.json", naming_strategy=schema_name,
-        nested_naming_strategy=lambda _, child: child, annotations=True, validation_error_status=422, mode="strict", before=_refuse_invalid,
-    )  # fmt: skip
-
-
 def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]:  # noqa: C901 - one short function an address
     """The blueprint with every address, and its description."""
     api = Blueprint("api", __name__, url_prefix="/api")
     spec = make_spec()
 
-    def address(path: str, method: str, result: type[Any] | None, **types: Any) -> Callable[[Any], Any]:
-        """Registers a handler with its types: the one way a request takes."""
-
-        def register(handler: Callable[..., Any]) -> Callable[..., Any]:
-            answers = (
-                Answers(HTTP_200=result, HTTP_404=s.Problem, HTTP_409=s.Problem, HTTP_422=s.Problem) if result else Answers("HTTP_200")
-            )
-            checked = spec.validate(resp=answers, skip_validation=False, operation_id=handler.__name__, **types)(handler)
-            api.add_url_rule(path, handler.__name__, checked, methods=[method])
-            return handler
-
-        return register
+    address = registering(api, spec)
+    add_gather(address, workspace)
+    add_shape(address, workspace)
 
     def document(model_id: int) -> Response:
         stored, star = workspace.star(model_id)
@@ -120,7 +85,8 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
     @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, json=s.EditRequest)
     def edit_model(model_id: int, json: s.EditRequest) -> Response:
         """Makes an edit; 409 where something it touches has changed since `base`."""
-        workspace.edit(model_id, json.edit, author(), json.base)
+        change = completed(workspace, workspace.star(model_id)[0].model, json.edit)
+        workspace.edit(model_id, change, author(), json.base)
         return document(model_id)
 
     @address("/models/<int:model_id>/undo", "POST", s.ModelDocument, json=s.StepRequest)

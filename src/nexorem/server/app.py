@@ -15,14 +15,14 @@ from nexorem.store.database import connect
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
 
 
-def create_app(url: str, web: Path = WEB) -> Flask:
-    """The application on a store's address."""
+def create_app(url: str, web: Path = WEB, data: Path | None = None) -> Flask:
+    """The application on a store's address; `data` is the folder of files and of the key for passwords."""
     app = Flask("nexorem", static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = MOST_UPLOAD
     app.json.sort_keys = False  # type: ignore[attr-defined]
     security.install(app)
     problems.install(app)
-    workspace = Workspace(connect(url))
+    workspace = Workspace(connect(url), data)
     app.extensions["nexorem"] = workspace
     api, spec = make_api(workspace, Events(url))
     app.register_blueprint(api)

@@ -15,9 +15,10 @@ from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.findings import findings, orphan_examples
 from nexorem.core.model.check import check_link_types, check_model, check_paths
-from nexorem.core.model.model import Link, link_from_json, link_json
+from nexorem.core.model.model import Link, Table, link_from_json, link_json
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
+from nexorem.gather.sources.kinds import source_words
 from nexorem.store.models import Stored
 
 
@@ -47,7 +48,16 @@ def table_info(star: Star, name: str) -> dict[str, Any]:
         "name": table.name, "role": role(star, table), "rows": star.size(name), "columns": [asdict(c) for c in table.columns],
         "candidate_keys": candidate_keys(star, name), "key": list(table.key), "source": table.source, "description": table.description,
         "calendar": table.calendar.date if table.calendar else None, "unmatched": star.has_unmatched(name),
+        "origin": dict(table.origin), "steps": [dict(x) for x in table.steps], "formula": table.formula, "load": table.load,
+        "from_text": _from_text(table),
     }  # fmt: skip
+
+
+def _from_text(table: Table) -> str:
+    """Where a table's rows come from, in a few words."""
+    if table.origin:
+        return source_words(dict(table.origin))
+    return table.source or ("a formula" if table.formula else "the package")
 
 
 def link_info(star: Star, link: Link) -> dict[str, Any]:

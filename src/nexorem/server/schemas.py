@@ -83,6 +83,11 @@ class TableInfo(BaseModel):
     description: str
     calendar: str | None
     unmatched: bool
+    origin: dict[str, Any]
+    steps: list[dict[str, Any]]
+    formula: str
+    load: int | None
+    from_text: str
 
 
 class LinkInfo(BaseModel):

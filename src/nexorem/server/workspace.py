@@ -2,34 +2,55 @@
 
 from __future__ import annotations
 
+import shutil
+import tempfile
 import threading
 import time
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Engine
 
+from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.computed import edited_star, make_star
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.check import checked_star
-from nexorem.core.model.model import Model
-from nexorem.core.model.star import Star
+from nexorem.core.model.model import Model, Table
+from nexorem.core.model.star import Star, TableRows, table_rows
+from nexorem.gather.frame import Frame
+from nexorem.gather.jobs import Jobs
+from nexorem.gather.recipe import gather, load_recipe
+from nexorem.gather.shape import Frames, Shaper
 from nexorem.package.read import open_package
 from nexorem.store import models
+from nexorem.store.rows import read_load
+
+Signatures = dict[str, str]
+SHAPING = Limits(seconds=120.0)
 
 
 class Workspace:
-    """The store with a cache in front. Safe to share between threads."""
+    """The store with a cache in front. Safe to share between threads. `data` is the folder of files and of the key for passwords."""
 
-    def __init__(self, engine: Engine) -> None:
+    def __init__(self, engine: Engine, data: Path | None = None) -> None:
         self.engine = engine
-        self._stars: dict[int, tuple[models.Stored, Star]] = {}
-        self._lock = threading.Lock()
+        self.data = data or Path(tempfile.mkdtemp(prefix="nexorem-data-"))
+        self.jobs = Jobs()
+        self.frames = Frames()
+        self._stars: dict[int, tuple[models.Stored, Star, Signatures]] = {}
+        self._lock = threading.RLock()
 
     def budget(self) -> Budget:
         """What one request may take."""
         return Budget(Limits(), time.monotonic)
+
+    def files(self, model_id: int) -> Path:
+        """The folder of a model's files."""
+        folder = self.data / "files" / str(model_id)
+        folder.mkdir(parents=True, exist_ok=True)
+        return folder
 
     def star(self, model_id: int) -> tuple[models.Stored, Star]:
         """A model as it stands, with its rows."""
@@ -37,27 +58,75 @@ class Workspace:
         with self._lock:
             found = self._stars.get(model_id)
             if found and found[0].version == version:
-                return found
+                return found[0], found[1]
             stored = models.load(self.engine, model_id)
-            star = edited_star(found[1], stored.model) if found else make_star(stored.model, models.rows_of(self.engine, model_id))
-            self._stars[model_id] = stored, star
+            star, signatures = self.make(stored.model, found[1:] if found else None)
+            self._stars[model_id] = stored, star, signatures
             return stored, star
+
+    def base(self, table: Table, extra: Mapping[str, Frame] | None = None) -> Frame:
+        """The rows of a table as they were loaded, or those that are to take their place."""
+        if extra and table.name in extra:
+            return extra[table.name]
+        if table.load is None:
+            raise refuse("no_rows", f"{table.name} has no rows: nothing was loaded.", "Gather its source again.", table.name)
+        key = f"load {table.load}"
+        with self._lock:
+            found = self.frames.get(key)
+            if found is None:
+                with self.engine.connect() as connection:
+                    found = read_load(connection, table.load)
+                self.frames.put(key, found)
+            return found
+
+    def shaper(self, model: Model, extra: Mapping[str, Frame] | None = None) -> Shaper:
+        """What shapes a model's tables; `extra` are rows that are not in the store yet."""
+        kept = Frames() if extra else self.frames
+        return Shaper(model, lambda t: self.base(t, extra), Budget(SHAPING, time.monotonic), kept)
+
+    def make(
+        self, model: Model, old: tuple[Star, Signatures] | None = None, extra: Mapping[str, Frame] | None = None
+    ) -> tuple[Star, Signatures]:
+        """The star of a model. Tables whose rows come from the same things as before keep them."""
+        shaper = self.shaper(model, extra)
+        signatures: Signatures = {}
+        rows: dict[str, TableRows] = {}
+        same = True
+        for table in (t for t in model.tables if not t.formula):
+            # Rows that are not in the store have no number of a load: they are never the same.
+            signature = shaper.signature(table.name)
+            signatures[table.name] = signature if not extra else ""
+            if old and not extra and old[1].get(table.name) == signature:
+                rows[table.name] = _stored_rows(old[0], table)
+                continue
+            same = False
+            frame = shaper.frame(table.name)
+            rows[table.name] = table_rows(frame.size, {c.name: frame.columns[c.name] for c in table.columns if not c.formula})
+        if old and same and set(old[1]) == set(signatures):
+            return edited_star(old[0], model), signatures
+        return make_star(model, rows), signatures
+
+    def edited(self, model_id: int, model: Model) -> Star:
+        """The star of an edited model."""
+        stored, star = self.star(model_id)
+        with self._lock:
+            found = self._stars.get(model_id)
+            old = found[1:] if found and found[0].version == stored.version else None
+        return self.make(model, old or (star, {}))[0]
 
     def edit(self, model_id: int, change: dict[str, Any], author: str, base: int) -> models.Stored:
         """Makes an edit; refuses one after which the model would not hold together."""
-        _, star = self.star(model_id)
 
         def check(model: Model) -> None:
-            _check_measure(checked_star(edited_star(star, model)), change)
+            _check_measure(checked_star(self.edited(model_id, model)), change)
 
         return models.edit(self.engine, model_id, change, author, base, check)
 
     def step(self, model_id: int, direction: str, expected: int, author: str) -> models.Stored:
         """Undo or redo."""
-        _, star = self.star(model_id)
 
         def check(model: Model) -> None:
-            checked_star(edited_star(star, model))
+            checked_star(self.edited(model_id, model))
 
         return models.step(self.engine, model_id, direction, expected, author, check)
 
@@ -68,6 +137,33 @@ class Workspace:
     def open(self, path: Path, only_if_new: bool = False) -> int:
         """Stores the model of a package; nothing is stored when anything is wrong with it."""
         return models.create(self.engine, open_package(path), only_if_new)
+
+    def gather(self, files: Sequence[Path], recipe: Path, only_if_new: bool = False) -> int:
+        """Stores the model that a recipe makes of files, with the files, so that they can be loaded again and their steps changed."""
+        found = gather(files, load_recipe(recipe))
+        model_id = models.create(self.engine, found.star, only_if_new, found.raw, "gathered by a recipe")
+        for path in files:
+            shutil.copyfile(path, self.files(model_id) / path.name)
+        return model_id
+
+    def new(self, title: str) -> int:
+        """Stores a model without tables."""
+        name = "-".join("".join(c if c.isalnum() else " " for c in title.lower()).split()) or "model"
+        return models.create(self.engine, Star(Model(name, title=title), {}))
+
+    def remove(self, model_id: int) -> None:
+        """Removes a model with its rows and files."""
+        models.remove(self.engine, model_id)
+        self.jobs.close([model_id])
+        with self._lock:
+            self._stars.pop(model_id, None)
+        shutil.rmtree(self.data / "files" / str(model_id), ignore_errors=True)
+
+
+def _stored_rows(star: Star, table: Table) -> TableRows:
+    """Rows of a star without its computed columns, the columns in the order in which a table has them."""
+    names: Sequence[str] = [c.name for c in table.columns if not c.formula]
+    return TableRows(star.size(table.name), {c: star.column(table.name, c) for c in names})
 
 
 def _check_measure(star: Star, change: dict[str, Any]) -> None:

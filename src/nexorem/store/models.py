@@ -6,8 +6,8 @@ NOTIFY that other windows hear.
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import Connection, Engine, delete, func, insert, select, text, update
@@ -15,9 +15,10 @@ from sqlalchemy import Connection, Engine, delete, func, insert, select, text, u
 from nexorem.core.diagnostics import refuse
 from nexorem.core.model.edits import apply, check_form, title, touches
 from nexorem.core.model.model import Model, model_from_json, model_json
-from nexorem.core.model.star import Star, TableRows
+from nexorem.core.model.star import Star
+from nexorem.gather.frame import Frame
 from nexorem.store import tables
-from nexorem.store.rows import load_rows, save_rows
+from nexorem.store.rows import save_rows
 
 CHANNEL = "nexorem_model"
 Check = Callable[[Model], None]
@@ -52,8 +53,13 @@ def listed(engine: Engine) -> list[dict[str, Any]]:
         return [{"id": r.id, "name": r.name, "title": r.title or r.name, "version": r.version} for r in connection.execute(query)]
 
 
-def create(engine: Engine, star: Star, only_if_new: bool = False) -> int:
-    """Stores a model with its rows; a name that is taken gets a number. With `only_if_new` the old one stays."""
+def create(
+    engine: Engine, star: Star, only_if_new: bool = False, raw: Mapping[str, Frame] | None = None, author: str = "opened with the package"
+) -> int:
+    """Stores a model with its rows, each table's as its first load; a name that is taken gets a number.
+
+    With `only_if_new` the old one stays. `raw` are rows before the steps of their tables.
+    """
     with engine.begin() as connection:
         connection.execute(text("SELECT pg_advisory_xact_lock(20310101)"))
         taken = {r.name: r.id for r in connection.execute(select(tables.model.c.name, tables.model.c.id))}
@@ -62,10 +68,13 @@ def create(engine: Engine, star: Star, only_if_new: bool = False) -> int:
         name, number = star.model.name, 2
         while name in taken:
             name, number = f"{star.model.name}-{number}", number + 1
-        document = model_json(star.model) | {"name": name}
-        model_id = connection.execute(insert(tables.model).values(name=name, document=document).returning(tables.model.c.id)).scalar_one()
-        save_rows(connection, model_id, star)
-        return int(model_id)
+        values = {"name": name, "document": {}}
+        model_id = int(connection.execute(insert(tables.model).values(**values).returning(tables.model.c.id)).scalar_one())
+        loads = save_rows(connection, model_id, star, author, raw or {})
+        kept = tuple(replace(t, load=loads.get(t.name)) for t in star.model.tables)
+        document = model_json(replace(star.model, tables=kept)) | {"name": name}
+        connection.execute(update(tables.model).where(tables.model.c.id == model_id).values(document=document))
+        return model_id
 
 
 def load(engine: Engine, model_id: int) -> Stored:
@@ -74,13 +83,19 @@ def load(engine: Engine, model_id: int) -> Stored:
         return _load(connection, model_id)
 
 
-def rows_of(engine: Engine, model_id: int) -> dict[str, TableRows]:
-    """A model's rows, the columns in the order in which its tables have them."""
-    with engine.connect() as connection:
-        found = load_rows(connection, model_id)
-        stored = [x for x in _load(connection, model_id).model.tables if not x.formula]
-        ordered = {x.name: [c.name for c in x.columns if not c.formula] for x in stored}
-    return {name: TableRows(found[name].size, {c: found[name].columns[c] for c in columns}) for name, columns in ordered.items()}
+def rename(engine: Engine, model_id: int, title_text: str) -> None:
+    """Another title."""
+    with engine.begin() as connection:
+        stored = _load(connection, model_id, lock=True)
+        model = replace(stored.model, title=title_text)
+        connection.execute(update(tables.model).where(tables.model.c.id == model_id).values(document=model_json(model)))
+
+
+def remove(engine: Engine, model_id: int) -> None:
+    """Removes a model with all that is kept of it."""
+    with engine.begin() as connection:
+        _load(connection, model_id, lock=True)
+        connection.execute(delete(tables.model).where(tables.model.c.id == model_id))
 
 
 def version_of(engine: Engine, model_id: int) -> int:

@@ -1,75 +1,82 @@
-"""Column data in the store: Arrow with lz4, in parts."""
+"""Loads in the store: the rows of a table as they were read, as Arrow with lz4, in parts."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
 
 import numpy as np
-import pyarrow as pa
-from sqlalchemy import Connection, insert, select
+from sqlalchemy import Connection, delete, insert, select, update
 
-from nexorem.core.model.star import Star, TableRows, table_rows
-from nexorem.core.values import STORAGE, Vector
+from nexorem.core.model.star import Star
+from nexorem.core.values import Vector
+from nexorem.gather.frame import Frame
+from nexorem.gather.made import is_made
+from nexorem.package.parts import pack, unpack
 from nexorem.store import tables
 
 PART_ROWS = 1_000_000
 
 
-def pack(v: Vector) -> bytes:
-    """A vector as two Arrow streams: data with valid, then words."""
-    entries = pa.record_batch({"data": pa.array(v.data), "valid": pa.array(v.valid)})
-    words = pa.record_batch({"words": pa.array(v.words.tolist(), type=pa.large_string())})
-    sink = pa.BufferOutputStream()
-    for batch in (entries, words):
-        with pa.ipc.new_stream(sink, batch.schema, options=pa.ipc.IpcWriteOptions(compression="lz4")) as writer:
-            writer.write_batch(batch)
-    return bytes(sink.getvalue())
+def save_load(
+    connection: Connection, model_id: int, table: str, frame: Frame, *, source: Mapping[str, Any] | None = None,
+    report: Mapping[str, Any] | None = None, author: str = "", state: str = "kept",
+) -> int:  # fmt: skip
+    """Keeps the rows of a table; gives the number of the load."""
+    columns = [{"name": c, "dtype": v.dtype} for c, v in frame.columns.items()]
+    told = dict(report or {})
+    values = {
+        "model_id": model_id, "table_name": table, "size": frame.size, "columns": columns, "source": dict(source or {}), "report": told,
+        "seconds": float(told.get("seconds", 0)), "author": author, "state": state,
+    }  # fmt: skip
+    load_id = int(connection.execute(insert(tables.load).values(**values).returning(tables.load.c.id)).scalar_one())
+    for name, vector in frame.columns.items():
+        for part, data in enumerate(_parts(vector, frame.size)):
+            row = {"load_id": load_id, "column_name": name, "part": part, "dtype": vector.dtype, "data": data}
+            connection.execute(insert(tables.load_part).values(**row))
+    return load_id
 
 
-def unpack(dtype: str, data: bytes) -> Vector:
-    """What `pack` wrote."""
-    source = pa.BufferReader(data)
-    parts = pa.ipc.open_stream(source).read_all()
-    words = pa.ipc.open_stream(source).read_all().column("words").to_pylist()
-    raw = parts.column("data").to_numpy()
-    valid = parts.column("valid").to_numpy()
-    return Vector(dtype, raw.astype(STORAGE[dtype]), valid.astype(bool), np.array(words, dtype=object))
-
-
-def save_rows(connection: Connection, model_id: int, star: Star) -> None:
-    """Writes every stored column of every stored table; what is computed is computed again."""
-    for table in (x for x in star.model.tables if not x.formula):
-        name, rows = table.name, star.rows[table.name]
-        computed = {c.name for c in table.columns if c.formula}
-        connection.execute(insert(tables.table_rows).values(model_id=model_id, table_name=name, size=rows.size))
-        for column, kept in rows.columns.items():
-            if column in computed:
-                continue
-            vector = kept.rows()
-            for item in _parts(vector, rows.size):
-                connection.execute(
-                    insert(tables.column_part).values(model_id=model_id, table_name=name, column_name=column, dtype=vector.dtype, **item)
-                )
-
-
-def _parts(vector: Vector, size: int) -> Iterator[dict[str, object]]:
+def _parts(vector: Vector, size: int) -> Iterator[bytes]:
     starts = range(0, max(size, 1), PART_ROWS)
-    for part, start in enumerate(starts):
+
+    def packed(start: int) -> bytes:
         piece = vector.take(np.arange(start, min(start + PART_ROWS, size)))
-        if part:  # the dictionary travels once
-            piece = Vector(piece.dtype, piece.data, piece.valid)
-        yield {"part": part, "last": part == len(starts) - 1, "data": pack(piece)}
+        # The dictionary travels once.
+        return pack(piece if start == 0 else Vector(piece.dtype, piece.data, piece.valid))
+
+    with ThreadPoolExecutor(2) as pool:
+        yield from pool.map(packed, starts)
 
 
-def load_rows(connection: Connection, model_id: int) -> dict[str, TableRows]:
-    """The rows of every table of a model."""
-    sizes = {r.table_name: r.size for r in connection.execute(select(tables.table_rows).where(tables.table_rows.c.model_id == model_id))}
-    part = tables.column_part
-    query = select(part).where(part.c.model_id == model_id).order_by(part.c.table_name, part.c.column_name, part.c.part)
-    found: dict[str, dict[str, list[Vector]]] = {name: {} for name in sizes}
-    for row in connection.execute(query):
-        found[row.table_name].setdefault(row.column_name, []).append(unpack(row.dtype, row.data))
-    return {name: table_rows(sizes[name], {c: _joined(v) for c, v in columns.items()}) for name, columns in found.items()}
+def save_rows(connection: Connection, model_id: int, star: Star, author: str, raw: Mapping[str, Frame]) -> dict[str, int]:
+    """Keeps the rows of every table: as they were loaded, where `raw` has them so. What is computed or made here is made again.
+    Gives each table's load."""
+    found = {}
+    for table in (x for x in star.model.tables if not x.formula and not is_made(x.origin)):
+        frame = raw.get(table.name) or stored_frame(star, table.name)
+        found[table.name] = save_load(connection, model_id, table.name, frame, source=table.origin, author=author)
+    return found
+
+
+def stored_frame(star: Star, name: str) -> Frame:
+    """The columns of a table that are not computed."""
+    table, rows = star.model.table(name), star.rows[name]
+    assert table
+    computed = {c.name for c in table.columns if c.formula}
+    return Frame(rows.size, {c: kept.rows() for c, kept in rows.columns.items() if c not in computed})
+
+
+def read_load(connection: Connection, load_id: int) -> Frame:
+    """The rows of a load, its columns in their order."""
+    row = connection.execute(select(tables.load.c.size, tables.load.c.columns).where(tables.load.c.id == load_id)).one()
+    part = tables.load_part
+    found: dict[str, list[Vector]] = {c["name"]: [] for c in row.columns}
+    query = select(part).where(part.c.load_id == load_id).order_by(part.c.column_name, part.c.part)
+    for item in connection.execute(query):
+        found[item.column_name].append(unpack(item.dtype, item.data))
+    return Frame(int(row.size), {name: _joined(v) for name, v in found.items()})
 
 
 def _joined(parts: list[Vector]) -> Vector:
@@ -77,3 +84,58 @@ def _joined(parts: list[Vector]) -> Vector:
         return parts[0]
     data, valid = np.concatenate([p.data for p in parts]), np.concatenate([p.valid for p in parts])
     return Vector(parts[0].dtype, data, valid, parts[0].words)
+
+
+def loads_of(connection: Connection, model_id: int, table: str | None = None) -> list[dict[str, Any]]:
+    """The loads of a model, or of one of its tables, the newest first."""
+    c = tables.load.c
+    query = select(tables.load).where(c.model_id == model_id).order_by(c.id.desc())
+    if table is not None:
+        query = query.where(c.table_name == table)
+    return [
+        {"id": r.id, "table": r.table_name, "rows": int(r.size), "columns": len(r.columns), "source": r.source, "seconds": r.seconds,
+         "author": r.author, "state": r.state, "loaded_at": r.loaded_at.isoformat(), "report": r.report}
+        for r in connection.execute(query)
+    ]  # fmt: skip
+
+
+def set_state(connection: Connection, load_id: int, state: str) -> None:
+    """`kept` or `held`."""
+    connection.execute(update(tables.load).where(tables.load.c.id == load_id).values(state=state))
+
+
+def drop_load(connection: Connection, load_id: int) -> None:
+    """Forgets a load with its rows."""
+    connection.execute(delete(tables.load).where(tables.load.c.id == load_id))
+
+
+def forget_old(connection: Connection, model_id: int, table: str, most: int) -> None:
+    """Forgets the rows of the oldest loads of a table: those beyond `most` that no edit in the history names."""
+    named = named_loads(connection, model_id)
+    found = [x["id"] for x in loads_of(connection, model_id, table) if x["state"] == "kept"]
+    for load_id in found[most:]:
+        if load_id not in named:
+            drop_load(connection, load_id)
+
+
+def named_loads(connection: Connection, model_id: int) -> set[int]:
+    """The loads that a model, or an edit that can be undone or redone, names."""
+    row = connection.execute(select(tables.model.c.document).where(tables.model.c.id == model_id)).scalar_one()
+    edits = connection.execute(select(tables.edit.c.change, tables.edit.c.inverse).where(tables.edit.c.model_id == model_id))
+    found: set[int] = set()
+
+    def walk(item: Any) -> None:
+        if isinstance(item, dict):
+            if isinstance(item.get("load"), int):
+                found.add(item["load"])
+            for value in item.values():
+                walk(value)
+        elif isinstance(item, list):
+            for value in item:
+                walk(value)
+
+    walk(row)
+    for edit in edits:
+        walk(edit.change)
+        walk(edit.inverse)
+    return found

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from sqlalchemy import (
     BigInteger,
-    Boolean,
     Column,
     DateTime,
+    Float,
     ForeignKey,
     Integer,
     LargeBinary,
@@ -55,21 +55,49 @@ change = Table(
     Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
 )  # fmt: skip
 
-# The rows of each table, a column and part at a time, as Arrow.
-table_rows = Table(
-    "table_rows", metadata,
-    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
-    Column("table_name", Text, primary_key=True),
+# Loads: the rows of a table as they were read. A table of a model names the one that is in force; the others are its
+# history. `state` is `kept`, or `held` for one that would break something and waits for a choice.
+load = Table(
+    "load", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("table_name", Text, nullable=False),
     Column("size", BigInteger, nullable=False),
+    Column("columns", JSONB, nullable=False),
+    Column("source", JSONB, nullable=False, server_default="{}"),
+    Column("report", JSONB, nullable=False, server_default="{}"),
+    Column("seconds", Float, nullable=False, server_default="0"),
+    Column("author", Text, nullable=False, server_default=""),
+    Column("state", Text, nullable=False, server_default="kept"),
+    Column("loaded_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
 )  # fmt: skip
 
-column_part = Table(
-    "column_part", metadata,
-    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
-    Column("table_name", Text, primary_key=True),
+# The rows of each load, a column and part at a time, as Arrow.
+load_part = Table(
+    "load_part", metadata,
+    Column("load_id", Integer, ForeignKey("load.id", ondelete="CASCADE"), primary_key=True),
     Column("column_name", Text, primary_key=True),
     Column("part", Integer, primary_key=True),
     Column("dtype", Text, nullable=False),
-    Column("last", Boolean, nullable=False),
     Column("data", LargeBinary, nullable=False),
+)  # fmt: skip
+
+# Ways to databases. A password is kept encrypted, with a key that is no part of the store, or not at all.
+connection = Table(
+    "connection", metadata,
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
+    Column("name", Text, primary_key=True),
+    Column("access", JSONB, nullable=False),
+    Column("password", LargeBinary),
+)  # fmt: skip
+
+# When tables are loaded again by themselves; the table `*` stands for all.
+schedule = Table(
+    "schedule", metadata,
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
+    Column("table_name", Text, primary_key=True),
+    Column("minutes", Integer, nullable=False),
+    Column("next_at", DateTime(timezone=True), nullable=False),
+    Column("last_at", DateTime(timezone=True)),
+    Column("last_result", Text, nullable=False, server_default=""),
 )  # fmt: skip

@@ -39,6 +39,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/new": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a model without tables. */
+        post: operations["new_model"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}": {
         parameters: {
             query?: never;
@@ -50,7 +67,8 @@ export interface paths {
         get: operations["get_model"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Removes a model with all its rows and files. */
+        delete: operations["remove_model"];
         options?: never;
         head?: never;
         patch?: never;
@@ -73,6 +91,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/connections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ways to databases, without passwords. */
+        get: operations["list_connections"];
+        /** Keeps a way to a database that answers. */
+        put: operations["put_connection"];
+        post?: never;
+        /** Forgets a connection. */
+        delete: operations["remove_connection"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/connections/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a database has. */
+        post: operations["database_tables"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/consequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an edit would break, before it is made. */
+        post: operations["consequences"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/edits": {
         parameters: {
             query?: never;
@@ -85,6 +156,25 @@ export interface paths {
         /** Makes an edit; 409 where something it touches has changed since `base`. */
         post: operations["edit_model"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The files that were dropped, or put into the model's folder. */
+        get: operations["list_files"];
+        /** Keeps a file: the request's body. One of that name is replaced when the whole of the new one has come. */
+        put: operations["put_file"];
+        post?: never;
+        /** Removes a file; the rows that were loaded from it stay. */
+        delete: operations["remove_file"];
         options?: never;
         head?: never;
         patch?: never;
@@ -175,6 +265,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/loads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The loads of a model or of one table, the newest first. */
+        get: operations["list_loads"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/loads/{load_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forgets a load that is held. */
+        delete: operations["drop_load"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/loads/{load_id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What putting a load in force would change. */
+        get: operations["compare_load"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/loads/{load_id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a load in force: one before, or one that is held. */
+        post: operations["use_load"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/made": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The rows that a made table would have. */
+        post: operations["try_made"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/members": {
         parameters: {
             query?: never;
@@ -186,6 +361,23 @@ export interface paths {
         get: operations["members"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/mismatch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Two keys side by side. */
+        post: operations["mismatch"];
         delete?: never;
         options?: never;
         head?: never;
@@ -226,6 +418,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins to read; nothing is taken into the model yet. */
+        post: operations["start_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/readings/{reading_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a reading is, and what it found. */
+        get: operations["look_at_reading"];
+        put?: never;
+        post?: never;
+        /** Ends a reading; nothing of it is kept. */
+        delete: operations["drop_reading"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/readings/{reading_id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What taking it would change in the tables that are here. */
+        post: operations["compare_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/readings/{reading_id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes tables of it into the model, as one edit. */
+        post: operations["take_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/redo": {
         parameters: {
             query?: never;
@@ -237,6 +498,41 @@ export interface paths {
         put?: never;
         /** Makes the edit again that was last taken back. */
         post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/schedules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When tables are loaded by themselves. */
+        get: operations["list_schedules"];
+        /** Sets or ends a schedule. */
+        put: operations["put_schedule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/story": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a thing comes from, and everything built on it. */
+        get: operations["told_story"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -271,6 +567,40 @@ export interface paths {
         get: operations["rows"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/tables/{table}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What steps would do, one by one, and some rows after one of them. Nothing is kept. */
+        post: operations["try_steps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/tables/{table}/steps/profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The profiles of the columns after a step. */
+        post: operations["step_profiles"];
         delete?: never;
         options?: never;
         head?: never;
@@ -376,6 +706,15 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["Member"][][];
         };
+        /** BrokenRow */
+        BrokenRow: {
+            /** Message */
+            message: string;
+            /** Row */
+            row: number;
+            /** Text */
+            text: string;
+        };
         /** CellFailure */
         CellFailure: {
             /** Error */
@@ -402,6 +741,24 @@ export interface components {
              */
             kind: "added" | "replaced" | "cleared" | "kept" | "moved";
         };
+        /**
+         * Choice
+         * @description A table of a reading to take: under a new name, or in place of a table's rows.
+         */
+        Choice: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /** Place */
+            place: number;
+            /**
+             * Table
+             * @default null
+             */
+            table: string | null;
+        };
         /** ColumnInfo */
         ColumnInfo: {
             /** Description */
@@ -413,12 +770,49 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** ColumnsChanged */
+        ColumnsChanged: {
+            /** Gone */
+            gone: string[];
+            /** New */
+            new: components["schemas"]["NamedType"][];
+            /** Retyped */
+            retyped: components["schemas"]["Retyped"][];
+        };
         /** Commonest */
         Commonest: {
             /** Count */
             count: number;
             /** Value */
             value: boolean | number | string | null;
+        };
+        /** CompareRequest */
+        CompareRequest: {
+            /**
+             * Mends
+             * @default []
+             */
+            mends: {
+                [key: string]: unknown;
+            }[];
+            /** Tables */
+            tables: components["schemas"]["Choice"][];
+        };
+        /**
+         * Comparison
+         * @description What a load changes; `breaks` is what would no longer hold.
+         */
+        Comparison: {
+            /** Breaks */
+            breaks: components["schemas"]["ErrorItem"][];
+            /** Links */
+            links: components["schemas"]["LinkChanged"][];
+            /** Measures */
+            measures: components["schemas"]["MeasureChanged"][];
+            /** Probes */
+            probes: components["schemas"]["ProbeChanged"][];
+            /** Tables */
+            tables: components["schemas"]["TableChanged"][];
         };
         /**
          * Completion
@@ -431,6 +825,80 @@ export interface components {
             items: components["schemas"]["Suggestion"][];
             /** Start */
             start: number;
+        };
+        /** ConnectionInfo */
+        ConnectionInfo: {
+            /** Database */
+            database: string;
+            /** Host */
+            host: string;
+            /** Keeps Password */
+            keeps_password: boolean;
+            /** Name */
+            name: string;
+            /** Port */
+            port: number;
+            /** Sslmode */
+            sslmode: string;
+            /** User */
+            user: string;
+        };
+        /**
+         * ConnectionRequest
+         * @description A way to a PostgreSQL database. The password is kept, encrypted, only when that is asked for.
+         */
+        ConnectionRequest: {
+            /** Database */
+            database: string;
+            /**
+             * Host
+             * @default 127.0.0.1
+             */
+            host: string;
+            /**
+             * Keep Password
+             * @default false
+             */
+            keep_password: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+            /**
+             * Port
+             * @default 5432
+             */
+            port: number;
+            /**
+             * Sslmode
+             * @default prefer
+             * @enum {string}
+             */
+            sslmode: "prefer" | "require" | "verify-full" | "disable";
+            /** User */
+            user: string;
+        };
+        /** Connections */
+        Connections: {
+            /** Connections */
+            connections: components["schemas"]["ConnectionInfo"][];
+        };
+        /** Consequences */
+        Consequences: {
+            /** Breaks */
+            breaks: components["schemas"]["ErrorItem"][];
+            /** Touches */
+            touches: components["schemas"]["Touched"][];
+        };
+        /** ConsequencesRequest */
+        ConsequencesRequest: {
+            /** Edit */
+            edit: {
+                [key: string]: unknown;
+            };
         };
         /** Coordinate */
         Coordinate: {
@@ -460,6 +928,30 @@ export interface components {
             stops: components["schemas"]["Stop"][];
             /** Table */
             table: string;
+        };
+        /** DatabaseTable */
+        DatabaseTable: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "table" | "view";
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Schema */
+            schema: string;
+        };
+        /** DatabaseTables */
+        DatabaseTables: {
+            /** Tables */
+            tables: components["schemas"]["DatabaseTable"][];
+        };
+        /** Done */
+        Done: {
+            /** Done */
+            done: boolean;
         };
         /**
          * EditRequest
@@ -537,6 +1029,27 @@ export interface components {
             start: number;
             /** Text */
             text: string;
+        };
+        /** FileInfo */
+        FileInfo: {
+            /** Bytes */
+            bytes: number;
+            /** Changed At */
+            changed_at: string;
+            /** Name */
+            name: string;
+        };
+        /** FileQuery */
+        FileQuery: {
+            /** Name */
+            name: string;
+        };
+        /** Files */
+        Files: {
+            /** Files */
+            files: components["schemas"]["FileInfo"][];
+            /** Folder */
+            folder: string;
         };
         /** FilterTold */
         FilterTold: {
@@ -622,6 +1135,18 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** GoRequest */
+        GoRequest: {
+            /** Base */
+            base: number;
+            /**
+             * Mends
+             * @default []
+             */
+            mends: {
+                [key: string]: unknown;
+            }[];
+        };
         /** GridAnswer */
         GridAnswer: {
             /** Cells */
@@ -703,6 +1228,43 @@ export interface components {
             /** Path */
             path: string;
         };
+        /** KeyChanged */
+        KeyChanged: {
+            /** Broken */
+            broken: number[];
+            /** Key */
+            key: string[];
+        };
+        /** KeyCounts */
+        KeyCounts: {
+            /** Amount */
+            amount: number | null;
+            /** Keys */
+            keys: number;
+            /**
+             * Listed
+             * @default []
+             */
+            listed: components["schemas"]["KeyListed"][];
+            /** Rows */
+            rows: number;
+        };
+        /** KeyListed */
+        KeyListed: {
+            /** First Row */
+            first_row: number;
+            /** Key */
+            key: (boolean | number | string | null)[];
+            /** Rows */
+            rows: number;
+        };
+        /** KeySide */
+        KeySide: {
+            /** Columns */
+            columns: string[];
+            /** Table */
+            table: string;
+        };
         /** Language */
         Language: {
             /** Words */
@@ -728,6 +1290,19 @@ export interface components {
             kind: "kept" | "replaced" | "cleared" | "added" | "moved" | "carried";
             /** Leaving */
             leaving: string;
+        };
+        /** LinkChanged */
+        LinkChanged: {
+            /** Empty */
+            empty: number[];
+            /** Firm */
+            firm: boolean[];
+            /** Link */
+            link: string;
+            /** Matched */
+            matched: number[];
+            /** Orphans */
+            orphans: number[];
         };
         /** LinkInfo */
         LinkInfo: {
@@ -810,6 +1385,77 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** LoadInfo */
+        LoadInfo: {
+            /** Author */
+            author: string;
+            /** Columns */
+            columns: number;
+            /** Id */
+            id: number;
+            /** Live */
+            live: boolean;
+            /** Loaded At */
+            loaded_at: string;
+            /** Report */
+            report: {
+                [key: string]: unknown;
+            };
+            /** Rows */
+            rows: number;
+            /** Seconds */
+            seconds: number;
+            /** Source */
+            source: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "kept" | "held";
+            /** Table */
+            table: string;
+        };
+        /** Loads */
+        Loads: {
+            /** Loads */
+            loads: components["schemas"]["LoadInfo"][];
+        };
+        /** LoadsQuery */
+        LoadsQuery: {
+            /**
+             * Table
+             * @default null
+             */
+            table: string | null;
+        };
+        /** LookRequest */
+        LookRequest: {
+            /** Name */
+            name: string;
+            /**
+             * Password
+             * @default null
+             */
+            password: string | null;
+        };
+        /** MadeAnswer */
+        MadeAnswer: {
+            /** Columns */
+            columns: components["schemas"]["ShapeColumn"][];
+            /** Means */
+            means: string;
+            /** Rows */
+            rows: (boolean | number | string | null)[][];
+            /** Size */
+            size: number;
+        };
+        /** MadeRequest */
+        MadeRequest: {
+            /** Origin */
+            origin: {
+                [key: string]: unknown;
+            };
+        };
         /** Matrix */
         Matrix: {
             /** Cells */
@@ -834,6 +1480,17 @@ export interface components {
             links: string[];
             /** Path */
             path: string[];
+        };
+        /** MeasureChanged */
+        MeasureChanged: {
+            /** After */
+            after: boolean | number | string | null;
+            /** Before */
+            before: boolean | number | string | null;
+            /** Format */
+            format: string;
+            /** Measure */
+            measure: string;
         };
         /** MeasureInfo */
         MeasureInfo: {
@@ -913,6 +1570,62 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** Misfit */
+        Misfit: {
+            /** Row */
+            row: number;
+            /** Text */
+            text: string;
+        };
+        /** MisfitsInfo */
+        MisfitsInfo: {
+            /** Count */
+            count: number;
+            /** Rows */
+            rows: components["schemas"]["Misfit"][];
+        };
+        /** Mismatch */
+        Mismatch: {
+            /** Amount */
+            amount: string;
+            /** Amount Matched */
+            amount_matched: number | null;
+            /** Amount Total */
+            amount_total: number | null;
+            /** Empty Left */
+            empty_left: number;
+            /** Empty Right */
+            empty_right: number;
+            /** Keys Right */
+            keys_right: number;
+            matched: components["schemas"]["KeyCounts"];
+            /** Near */
+            near: components["schemas"]["NearMatch"][];
+            /** Near Keys */
+            near_keys: number;
+            /** Near Rows */
+            near_rows: number;
+            /** Near Skipped */
+            near_skipped: boolean;
+            only_left: components["schemas"]["KeyCounts"];
+            only_right: components["schemas"]["KeyCounts"];
+            /** Repeated Right */
+            repeated_right: number;
+            /** Rows Left */
+            rows_left: number;
+            /** Rows Right */
+            rows_right: number;
+        };
+        /** MismatchRequest */
+        MismatchRequest: {
+            /**
+             * Amount
+             * @default
+             */
+            amount: string;
+            left: components["schemas"]["KeySide"];
+            right: components["schemas"]["KeySide"];
+        };
         /** ModelDocument */
         ModelDocument: {
             /** Currents */
@@ -967,6 +1680,33 @@ export interface components {
             /** Models */
             models: components["schemas"]["ModelItem"][];
         };
+        /** NamedType */
+        NamedType: {
+            /** Name */
+            name: string;
+            /** Type */
+            type: string;
+        };
+        /** NearMatch */
+        NearMatch: {
+            /** Amount */
+            amount: number | null;
+            /** Choices */
+            choices: number;
+            /** Left */
+            left: (boolean | number | string | null)[];
+            /** Reason */
+            reason: string;
+            /** Right */
+            right: (boolean | number | string | null)[];
+            /** Rows */
+            rows: number;
+        };
+        /** NewModel */
+        NewModel: {
+            /** Title */
+            title: string;
+        };
         /** PackageQuery */
         PackageQuery: {
             /**
@@ -982,6 +1722,17 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /** ProbeChanged */
+        ProbeChanged: {
+            /** Cells */
+            cells: number;
+            /** Changed */
+            changed: number;
+            /** Error */
+            error: string | null;
+            /** Probe */
+            probe: string;
         };
         /**
          * Problem
@@ -1086,6 +1837,164 @@ export interface components {
              */
             given: string;
         };
+        /**
+         * ReadColumn
+         * @description A column as it was read.
+         */
+        ReadColumn: {
+            /** Choice */
+            choice: string;
+            /** Decimal */
+            decimal: string;
+            /** Empty */
+            empty: number;
+            /** Group */
+            group: string;
+            /** Language */
+            language: string;
+            misfits: components["schemas"]["MisfitsInfo"];
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Others */
+            others: components["schemas"]["ReadsInfo"][];
+            /** Pattern */
+            pattern: string;
+            /** Type */
+            type: string;
+        };
+        /**
+         * ReadItem
+         * @description A source to read; `table` is the one whose rows it may replace.
+         */
+        ReadItem: {
+            /** Name */
+            name: string;
+            /** Source */
+            source: {
+                [key: string]: unknown;
+            };
+            /**
+             * Table
+             * @default null
+             */
+            table: string | null;
+        };
+        /** Reading */
+        Reading: {
+            /** Id */
+            id: string;
+            /** Items */
+            items: components["schemas"]["ReadingItem"][];
+            /** Seconds */
+            seconds: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "cancelled";
+        };
+        /** ReadingItem */
+        ReadingItem: {
+            /** Errors */
+            errors: components["schemas"]["ErrorItem"][];
+            /** Key */
+            key: string[];
+            /** Name */
+            name: string;
+            report: components["schemas"]["Report"] | null;
+            /** Rows */
+            rows: number;
+            /** Seconds Left */
+            seconds_left: number | null;
+            /** Share */
+            share: number;
+            /** Source */
+            source: {
+                [key: string]: unknown;
+            };
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "reading" | "read" | "failed";
+            /** Table */
+            table: string | null;
+        };
+        /**
+         * ReadingRequest
+         * @description Files to look into, sources to read, tables to load again; passwords of connections that keep none.
+         */
+        ReadingRequest: {
+            /**
+             * Files
+             * @default []
+             */
+            files: string[];
+            /**
+             * Items
+             * @default []
+             */
+            items: components["schemas"]["ReadItem"][];
+            /**
+             * Passwords
+             * @default {}
+             */
+            passwords: {
+                [key: string]: string;
+            };
+            /**
+             * Tables
+             * @default []
+             */
+            tables: string[];
+        };
+        /**
+         * ReadsInfo
+         * @description A type that a column could have.
+         */
+        ReadsInfo: {
+            /** Decimal */
+            decimal: string;
+            /** Group */
+            group: string;
+            /** Language */
+            language: string;
+            misfits: components["schemas"]["MisfitsInfo"];
+            /** Note */
+            note: string;
+            /** Pattern */
+            pattern: string;
+            /** Type */
+            type: string;
+        };
+        /** Report */
+        Report: {
+            /** Broken */
+            broken: number;
+            /** Broken Rows */
+            broken_rows: components["schemas"]["BrokenRow"][];
+            /** Columns */
+            columns: components["schemas"]["ReadColumn"][];
+            /** Notes */
+            notes: string[];
+            /** Rows */
+            rows: number;
+            /** Sample */
+            sample: (boolean | number | string | null)[][];
+            /** Seconds */
+            seconds: number;
+        };
+        /** Retyped */
+        Retyped: {
+            /** From */
+            from: string;
+            /** Name */
+            name: string;
+            /** To */
+            to: string;
+        };
         /** RowTold */
         RowTold: {
             /** Cells */
@@ -1130,6 +2039,94 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** ScheduleInfo */
+        ScheduleInfo: {
+            /** Last At */
+            last_at: string | null;
+            /** Last Result */
+            last_result: string;
+            /** Minutes */
+            minutes: number;
+            /** Model Id */
+            model_id: number;
+            /** Next At */
+            next_at: string;
+            /** Table */
+            table: string;
+        };
+        /**
+         * ScheduleRequest
+         * @description Every so many minutes; 0 ends it. The table `*` stands for all.
+         */
+        ScheduleRequest: {
+            /** Minutes */
+            minutes: number;
+            /** Table */
+            table: string;
+        };
+        /** Schedules */
+        Schedules: {
+            /** Schedules */
+            schedules: components["schemas"]["ScheduleInfo"][];
+        };
+        /** ShapeAnswer */
+        ShapeAnswer: {
+            /** Columns */
+            columns: components["schemas"]["ShapeColumn"][];
+            /** From */
+            from: number;
+            /** Rows */
+            rows: (boolean | number | string | null)[][];
+            /** Size */
+            size: number;
+            start: components["schemas"]["ShapeStart"];
+            /** Steps */
+            steps: components["schemas"]["StepTold"][];
+        };
+        /** ShapeColumn */
+        ShapeColumn: {
+            /** Dtype */
+            dtype: string;
+            /** Name */
+            name: string;
+        };
+        /** ShapeProfiles */
+        ShapeProfiles: {
+            /** Profiles */
+            profiles: components["schemas"]["Profile"][];
+        };
+        /**
+         * ShapeRequest
+         * @description Steps as they are being written; some rows after step `at`: 0 is before the first, none the last.
+         */
+        ShapeRequest: {
+            /**
+             * At
+             * @default null
+             */
+            at: number | null;
+            /**
+             * Count
+             * @default 100
+             */
+            count: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+        };
+        /** ShapeStart */
+        ShapeStart: {
+            /** Columns */
+            columns: components["schemas"]["ShapeColumn"][];
+            /** Rows */
+            rows: number;
+        };
         /** StepInfo */
         StepInfo: {
             /** Author */
@@ -1147,6 +2144,44 @@ export interface components {
             /** Expected */
             expected: number;
         };
+        /** StepSample */
+        StepSample: {
+            /** After */
+            after: (boolean | number | string | null)[][];
+            /** Before */
+            before: (boolean | number | string | null)[][];
+            /** Columns */
+            columns: string[];
+            /** Count */
+            count: number;
+            /** Rows */
+            rows: number[];
+            /** What */
+            what: string;
+        };
+        /** StepTold */
+        StepTold: {
+            /** Columns After */
+            columns_after: number;
+            /** Columns Before */
+            columns_before: number;
+            /** Errors */
+            errors: components["schemas"]["ErrorItem"][];
+            /** Milliseconds */
+            milliseconds: number;
+            /** Rows After */
+            rows_after: number;
+            /** Rows Before */
+            rows_before: number;
+            sample: components["schemas"]["StepSample"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "done" | "off" | "wrong" | "waits";
+            /** Words */
+            words: string;
+        };
         /** Stop */
         Stop: {
             /** From */
@@ -1161,6 +2196,30 @@ export interface components {
             /** To */
             to: string | null;
         };
+        /**
+         * Story
+         * @description Where a thing comes from and what is built on it; things are pairs of kind and name.
+         */
+        Story: {
+            /** After */
+            after: string[][];
+            /** Before */
+            before: string[][];
+            /** Edges */
+            edges: string[][][];
+            /** Thing */
+            thing: string[];
+        };
+        /** StoryQuery */
+        StoryQuery: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "source" | "table" | "column" | "link" | "measure" | "probe" | "hierarchy" | "check";
+            /** Name */
+            name: string;
+        };
         /** Suggestion */
         Suggestion: {
             /** Detail */
@@ -1172,6 +2231,15 @@ export interface components {
             /** Label */
             label: string;
         };
+        /** TableChanged */
+        TableChanged: {
+            columns: components["schemas"]["ColumnsChanged"];
+            key: components["schemas"]["KeyChanged"];
+            /** Rows */
+            rows: number[];
+            /** Table */
+            table: string;
+        };
         /** TableInfo */
         TableInfo: {
             /** Calendar */
@@ -1182,10 +2250,20 @@ export interface components {
             columns: components["schemas"]["ColumnInfo"][];
             /** Description */
             description: string;
+            /** Formula */
+            formula: string;
+            /** From Text */
+            from_text: string;
             /** Key */
             key: string[];
+            /** Load */
+            load: number | null;
             /** Name */
             name: string;
+            /** Origin */
+            origin: {
+                [key: string]: unknown;
+            };
             /**
              * Role
              * @enum {string}
@@ -1195,6 +2273,10 @@ export interface components {
             rows: number;
             /** Source */
             source: string | null;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
             /** Unmatched */
             unmatched: boolean;
         };
@@ -1219,6 +2301,27 @@ export interface components {
             rows_total: number;
             /** Table */
             table: string;
+        };
+        /** TakeRequest */
+        TakeRequest: {
+            /** Base */
+            base: number;
+            /**
+             * Mends
+             * @default []
+             */
+            mends: {
+                [key: string]: unknown;
+            }[];
+            /** Tables */
+            tables: components["schemas"]["Choice"][];
+        };
+        /** Touched */
+        Touched: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
         };
         /** TraceAnswer */
         TraceAnswer: {
@@ -1514,6 +2617,57 @@ export interface operations {
             };
         };
     };
+    new_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewModel"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_model: {
         parameters: {
             query?: never;
@@ -1532,6 +2686,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */
@@ -1616,6 +2819,265 @@ export interface operations {
             };
         };
     };
+    list_connections: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connections"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_connection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connections"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_connection: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    database_tables: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatabaseTables"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    consequences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConsequencesRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Consequences"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     edit_model: {
         parameters: {
             query?: never;
@@ -1638,6 +3100,157 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Files"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_file: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileInfo"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_file: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */
@@ -1930,6 +3543,264 @@ export interface operations {
             };
         };
     };
+    list_loads: {
+        parameters: {
+            query?: {
+                table?: string | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Loads"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_load: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                load_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_load: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                load_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    use_load: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                load_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_made: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MadeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     members: {
         parameters: {
             query: {
@@ -1951,6 +3822,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Members"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mismatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MismatchRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mismatch"];
                 };
             };
             /** @description Not Found */
@@ -2066,6 +3990,267 @@ export interface operations {
             };
         };
     };
+    start_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                reading_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                reading_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                reading_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                reading_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     redo: {
         parameters: {
             query?: never;
@@ -2088,6 +4273,160 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_schedules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Schedules"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_schedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScheduleRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Schedules"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_story: {
+        parameters: {
+            query: {
+                kind: "source" | "table" | "column" | "link" | "measure" | "probe" | "hierarchy" | "check";
+                name: string;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Story"];
                 };
             };
             /** @description Not Found */
@@ -2191,6 +4530,114 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TableRowsAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_steps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShapeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapeAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    step_profiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShapeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapeProfiles"];
                 };
             };
             /** @description Not Found */

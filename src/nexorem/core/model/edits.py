@@ -12,7 +12,7 @@ from typing import Any
 
 from nexorem.core.diagnostics import Refused, near_hint, refuse
 from nexorem.core.model.check import check_shape
-from nexorem.core.model.model import Link, Measure, Model, link_from_json, link_json, plain
+from nexorem.core.model.model import Link, Measure, Model, Table, link_from_json, link_json, plain, table_from_json, table_json
 
 Edit = Mapping[str, Any]
 Applied = tuple[Model, dict[str, Any]]
@@ -128,6 +128,58 @@ def _remove_probe(model: Model, edit: Edit) -> Applied:
     return replace(model, probes=left), {"kind": "put_probe", "probe": dict(old), "at": model.probes.index(old)}
 
 
+def _table(model: Model, name: str) -> Table:
+    table = model.table(name)
+    if table is None:
+        raise refuse("unknown_table", f"There is no table {name} any more.", near_hint(name, [t.name for t in model.tables]))
+    return table
+
+
+def _add_table(model: Model, edit: Edit) -> Applied:
+    table = table_from_json(edit["table"])
+    if not table.name.strip():
+        raise refuse("bad_name", "A table needs a name.")
+    return replace(model, tables=_inserted(model.tables, table, edit.get("at"))), {"kind": "remove_table", "name": table.name}
+
+
+def _remove_table(model: Model, edit: Edit) -> Applied:
+    table = _table(model, edit["name"])
+    linked = [k.name for k in model.links if table.name in k.tables]
+    if linked:
+        raise refuse("linked_table", f"{table.name} is linked by {', '.join(linked)}.", "Remove these links first, or with it.", table.name)
+    left = tuple(t for t in model.tables if t is not table)
+    return replace(model, tables=left), {"kind": "add_table", "table": table_json(table), "at": model.tables.index(table)}
+
+
+CHANGEABLE = ("columns", "source", "key", "calendar", "description", "formula", "origin", "steps", "load")
+
+
+def _change_table(model: Model, edit: Edit) -> Applied:
+    table = _table(model, edit["name"])
+    unknown = set(edit["set"]) - set(CHANGEABLE)
+    if unknown:
+        raise refuse("bad_edit", f"A table has no {sorted(unknown)[0]} that can be changed.")
+    before = table_json(table)
+    after = table_from_json({k: v for k, v in {**before, **edit["set"]}.items() if v is not None})
+    changed = replace(model, tables=tuple(after if t is table else t for t in model.tables))
+    return changed, {
+        "kind": "change_table",
+        "name": table.name,
+        "set": {k: before.get(k) for k in edit["set"]},
+        "title": edit.get("title", ""),
+    }
+
+
+def _together(model: Model, edit: Edit) -> Applied:
+    """Several edits as one. They are checked as a whole, at the end."""
+    backwards: list[dict[str, Any]] = []
+    for item in edit["edits"]:
+        check_form(item)
+        model, inverse = KINDS[item["kind"]](model, item)
+        backwards.insert(0, inverse)
+    return model, {"kind": "together", "edits": backwards, "title": edit.get("title", "")}
+
+
 def _place_tables(model: Model, edit: Edit) -> Applied:
     """Where a person has pulled tables to in the star; None lets the program place a table again."""
     places = dict(model.places)
@@ -143,7 +195,8 @@ def _place_tables(model: Model, edit: Edit) -> Applied:
 KINDS: dict[str, Callable[[Model, Edit], Applied]] = {
     "add_link": _add_link, "remove_link": _remove_link, "change_link": _change_link, "add_measure": _add_measure,
     "remove_measure": _remove_measure, "change_measure": _change_measure, "put_probe": _put_probe,
-    "remove_probe": _remove_probe, "place_tables": _place_tables,
+    "remove_probe": _remove_probe, "place_tables": _place_tables, "add_table": _add_table, "remove_table": _remove_table,
+    "change_table": _change_table, "together": _together,
 }  # fmt: skip
 
 
@@ -151,12 +204,13 @@ NEEDS: dict[str, dict[str, type[Any]]] = {
     "add_link": {"link": dict}, "remove_link": {"name": str}, "change_link": {"name": str, "set": dict}, "add_measure": {"measure": dict},
     "remove_measure": {"name": str}, "change_measure": {"name": str, "set": dict}, "put_probe": {"probe": dict},
     "remove_probe": {"name": str},
-    "place_tables": {"places": dict},
+    "place_tables": {"places": dict}, "add_table": {"table": dict}, "remove_table": {"name": str},
+    "change_table": {"name": str, "set": dict}, "together": {"edits": list},
 }  # fmt: skip
 
 
 def _subject(edit: Edit) -> str:
-    inner = edit.get("link") or edit.get("measure") or edit.get("probe") or {}
+    inner = edit.get("link") or edit.get("measure") or edit.get("probe") or edit.get("table") or {}
     name = edit.get("name") or inner.get("name")
     if name or "link" not in edit:
         return str(name or "")
@@ -167,6 +221,10 @@ def _subject(edit: Edit) -> str:
 def title(edit: Edit) -> str:
     """The edit in a few words, as undo and redo name it."""
     kind, name = edit["kind"], _subject(edit)
+    if edit.get("title"):
+        return str(edit["title"])
+    if kind == "together":
+        return "; ".join(title(x) for x in edit["edits"][:3]) + (" …" if len(edit["edits"]) > 3 else "")
     if kind == "change_link":
         done = edit["set"]
         if set(done) == {"active"}:
@@ -181,6 +239,10 @@ def title(edit: Edit) -> str:
 def touches(edit: Edit) -> frozenset[str]:
     """What the edit changes. Links are judged together: whether one may be active depends on the others."""
     kind = edit["kind"]
+    if kind == "together":
+        return frozenset[str]().union(*(touches(x) for x in edit["edits"]))
+    if kind.endswith("table"):
+        return frozenset({f"table {_subject(edit).lower()}"})
     if kind.endswith("link"):
         return frozenset({"links", f"link {_subject(edit).lower()}"})
     if kind == "place_tables":

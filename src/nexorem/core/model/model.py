@@ -35,7 +35,8 @@ class Calendar:
 @dataclass(frozen=True, slots=True)
 class Table:
     """A named table. `source` is None where it comes from the package itself; `key` is its declared primary key. With a
-    `formula` its rows are computed, not stored."""
+    `formula` its rows are computed, not stored. `origin` says where its rows come from, `steps` how they are shaped,
+    `load` which of the store's loads they are; all three are read by `nexorem.gather`, not here."""
 
     name: str
     columns: tuple[Column, ...]
@@ -44,6 +45,9 @@ class Table:
     calendar: Calendar | None = None
     description: str = ""
     formula: str = ""
+    origin: Mapping[str, Any] = field(default_factory=dict)
+    steps: tuple[Mapping[str, Any], ...] = ()
+    load: int | None = None
 
     def column(self, name: str) -> Column | None:
         """The column of that name, whatever its case."""
@@ -162,7 +166,7 @@ def plain(item: Any) -> dict[str, Any]:
         value = getattr(item, f.name)
         if value == f.default or (value in ((), {}) and f.name not in ("columns",)):
             continue
-        found[f.name] = value
+        found[f.name] = [dict(x) for x in value] if f.name == "steps" else value
     return found
 
 
@@ -219,6 +223,14 @@ def table_json(table: Table) -> dict[str, Any]:
     return data
 
 
+def table_from_json(item: Mapping[str, Any]) -> Table:
+    """Reads what `table_json` wrote."""
+    calendar = Calendar(**item["calendar"]) if item.get("calendar") else None
+    columns = tuple(Column(**c) for c in item["columns"])
+    kept = {k: v for k, v in item.items() if k not in ("columns", "calendar", "key", "steps")}
+    return Table(columns=columns, calendar=calendar, key=tuple(item.get("key", ())), steps=tuple(item.get("steps", ())), **kept)
+
+
 def model_json(model: Model) -> dict[str, Any]:
     """The whole model as JSON; `model_from_json` reads it back to an equal value."""
     return {
@@ -236,12 +248,7 @@ def model_json(model: Model) -> dict[str, Any]:
 
 def model_from_json(data: Mapping[str, Any]) -> Model:
     """Reads what `model_json` wrote."""
-    tables = []
-    for item in data["tables"]:
-        calendar = Calendar(**item["calendar"]) if item.get("calendar") else None
-        columns = tuple(Column(**c) for c in item["columns"])
-        kept = {k: v for k, v in item.items() if k not in ("columns", "calendar", "key")}
-        tables.append(Table(columns=columns, calendar=calendar, key=tuple(item.get("key", ())), **kept))
+    tables = [table_from_json(item) for item in data["tables"]]
     model = Model(data["name"], tuple(tables), title=data.get("title", ""))
     return replace(
         model,

@@ -1,0 +1,60 @@
+"""`nexorem gather`: files of any kind to a package, without server or database."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import click
+
+from nexorem.cli import common
+from nexorem.cli.query import AS_JSON
+from nexorem.core.diagnostics import refuse
+from nexorem.gather.recipe import Gathered, Recipe, load_recipe
+from nexorem.gather.recipe import gather as gather_files
+from nexorem.package.write import write_package
+
+
+@click.command()
+@click.argument("files", type=click.Path(path_type=Path), nargs=-1, required=True)
+@click.option("--out", type=click.Path(path_type=Path), required=True, help="A new folder, or a new .zip.")
+@click.option("--steps", "steps", type=click.Path(path_type=Path), help="A JSON file with sources and shaping steps.")
+@click.option("--name", help="The name of the model; the steps file's, or that of OUT, by default.")
+@click.option("--data", type=click.Choice(["csv", "parquet"]), default="csv", show_default=True, help="How the rows are stored.")
+@AS_JSON
+@common.reporting
+def gather(files: tuple[Path, ...], out: Path, steps: Path | None, name: str | None, data: str, as_json: bool) -> None:
+    """Read FILES (CSV, XLSX, ODS, Parquet, Arrow, JSON Lines, packages as .zip) into a package.
+
+    Types are found from all rows. Without --steps every table in the files becomes one of the package, as it is.
+    """
+    if out.exists():
+        raise refuse("exists", f"{out.name} is there already.", "Name another place, or remove it first.", str(out))
+    recipe = load_recipe(steps) if steps else Recipe(name=out.stem.lower().replace(" ", "-") or "model")
+    if name:
+        recipe = recipe.model_copy(update={"name": name})
+    found = gather_files(files, recipe, (lambda _: None) if as_json else lambda text: click.echo(f"nexorem: {text}", err=True))
+    write_package(found.star, out, data)
+    if as_json:
+        click.echo(json.dumps(told(found, out), ensure_ascii=False))
+        return
+    for table in told(found, out)["tables"]:
+        click.echo(f"{table['name']}: {table['rows']:,} rows, {len(table['columns'])} columns")
+        for note in table["notes"]:
+            click.echo(f"  {note}")
+    click.echo(f"Wrote the package {out}.")
+
+
+def told(found: Gathered, out: Path) -> dict[str, Any]:
+    """What was read, table by table: rows, types, what did not fit."""
+    tables = []
+    for table in found.model.tables:
+        reading = found.readings.get(table.name)
+        report = reading.report if reading else {"notes": [], "broken": 0, "broken_rows": [], "columns": [], "rows": None}
+        tables.append({
+            "name": table.name, "rows": found.star.size(table.name), "columns": [{"name": c.name, "type": c.dtype} for c in table.columns],
+            "rows_read": report["rows"], "read": report["columns"], "notes": report["notes"], "broken": report["broken"],
+            "broken_rows": report["broken_rows"], "steps": len(table.steps), "source": reading.source if reading else dict(table.origin),
+        })  # fmt: skip
+    return {"written": str(out), "tables": tables}

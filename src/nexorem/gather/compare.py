@@ -1,0 +1,157 @@
+"""What a load changes before it replaces anything: columns, rows, keys, links, measures, probes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from nexorem.core.diagnostics import CellError, Diagnostic, Refused
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import read_probe
+from nexorem.core.language.binder import Binder
+from nexorem.core.limits import Budget
+from nexorem.core.model.check import check_model, check_shape
+from nexorem.core.model.model import Model, Table
+from nexorem.core.model.star import Star
+from nexorem.core.values import iso
+from nexorem.gather.frame import Frame
+
+MOST_PROBES = 30
+
+
+def columns_changed(old: Mapping[str, str], new: Mapping[str, str]) -> dict[str, Any]:
+    """Columns that are gone, new, or of another type, by their types before and now."""
+    return {
+        "gone": [c for c in old if c not in new],
+        "new": [{"name": c, "type": t} for c, t in new.items() if c not in old],
+        "retyped": [{"name": c, "from": old[c], "to": t} for c, t in new.items() if c in old and old[c] != t],
+    }
+
+
+def repeated_keys(frame: Frame, key: Sequence[str]) -> int:
+    """Rows whose key stands on another row as well, or is empty in part."""
+    from nexorem.gather.frame import groups_of
+
+    if not key or any(c not in frame.columns for c in key) or frame.size == 0:
+        return 0
+    groups, _ = groups_of(frame, key)
+    full = np.logical_and.reduce([frame.columns[c].valid for c in key])
+    counts = np.bincount(groups[full], minlength=int(groups.max()) + 1)
+    return int((counts[groups[full]] > 1).sum() + (~full).sum())
+
+
+def tables_changed(before: Model, after: Model) -> list[str]:
+    """The tables whose description differs."""
+    return [t.name for t in after.tables if before.table(t.name) != t]
+
+
+def links_changed(before: Star, after: Star, tables: Sequence[str]) -> list[dict[str, Any]]:
+    """Links of these tables, with rows that match and rows without partner, before and now."""
+    told = []
+    for link in after.model.links:
+        if not set(tables) & link.tables or before.model.link(link.name) is None:
+            continue
+        old, new = before.facts(link), after.facts(link)
+        told.append(
+            {
+                "link": link.name,
+                "matched": [old.matched, new.matched],
+                "orphans": [old.orphans, new.orphans],
+                "empty": [old.empty, new.empty],
+                "firm": [link.name in before.firm, link.name in after.firm],
+            }
+        )
+    return [x for x in told if any(v[0] != v[1] for k, v in x.items() if k != "link")]
+
+
+def total(star: Star, name: str, budget: Budget) -> Any:
+    """A measure over everything; an error's words where it cannot be computed."""
+    try:
+        grid = answer(star, read_probe(star, {"measures": [name]}), budget)
+        found = grid.values[0]
+        return found.code if isinstance(found, CellError) else iso(found.tolist()[0]) if len(found) else None
+    except Refused as refused:
+        return f"error: {refused.diagnostics[0].message}"
+
+
+def measures_changed(before: Star, after: Star, budget: Budget) -> list[dict[str, Any]]:
+    """Measures whose value over everything differs, and those that no longer make sense."""
+    told = []
+    for measure in after.model.measures:
+        if before.model.measure(measure.name) is None:
+            continue
+        old, new = total(before, measure.name, budget), total(after, measure.name, budget)
+        if old != new:
+            told.append({"measure": measure.name, "before": old, "after": new, "format": measure.format})
+    return told
+
+
+def probes_changed(before: Star, after: Star, budget: Budget) -> list[dict[str, Any]]:
+    """Saved probes with how many of their cells differ. A line that came or went counts with all its cells."""
+    told = []
+    for data in after.model.probes[:MOST_PROBES]:
+        name = str(data.get("name"))
+        try:
+            new = _cells(after, data, budget)
+        except Refused as refused:
+            told.append({"probe": name, "cells": 0, "changed": 0, "error": refused.diagnostics[0].message})
+            continue
+        try:
+            old = _cells(before, data, budget)
+        except Refused:
+            old = {}
+        changed = sum(old.get(k) != v for k, v in new.items()) + sum(k not in new for k in old)
+        if changed:
+            told.append({"probe": name, "cells": len(new), "changed": changed, "error": None})
+    return told
+
+
+def _cells(star: Star, data: Mapping[str, Any], budget: Budget) -> dict[Any, Any]:
+    grid = answer(star, read_probe(star, data), budget)
+    heads = []
+    for axis in (grid.rows, grid.columns):
+        columns = [star.column(t, c).take(star.domain(t, (c,)).firsts).tolist() for t, c in axis.columns]
+        heads.append(
+            [
+                tuple(columns[i][code] if 0 <= code < len(columns[i]) else f"total {code}" for i, code in enumerate(line))
+                for line in axis.lines.tolist()
+            ]
+        )
+    found: dict[Any, Any] = {}
+    for name, values in zip(grid.probe.measures, grid.values, strict=True):
+        flat = [values.code] * (len(heads[0]) * len(heads[1])) if isinstance(values, CellError) else values.tolist()
+        keys = [(name, r, c) for r in heads[0] for c in heads[1]]
+        found |= dict(zip(keys, flat, strict=True))
+    return found
+
+
+def broken_measures(before: Star, after: Star) -> list[Diagnostic]:
+    """Measures that made sense and no longer do."""
+    found = []
+    for measure in after.model.measures:
+        try:
+            Binder(after).measure(measure.name)
+        except Refused as refused:
+            try:
+                if before.model.measure(measure.name):
+                    Binder(before).measure(measure.name)
+            except Refused:
+                continue
+            found.append(replace(refused.diagnostics[0], place=measure.name, span=None))
+    return found
+
+
+def broken_by(before: Star, after: Star | None, model: Model, refused: Refused | None) -> list[dict[str, Any]]:
+    """Everything that a change breaks: what keeps the model from holding together, and measures that no longer make sense."""
+    if after is None or refused is not None:
+        wrong = list(refused.diagnostics) if refused else []
+        return [d.as_json() for d in [*wrong, *(check_shape(model) if not wrong else [])]]
+    return [d.as_json() for d in [*check_model(after), *broken_measures(before, after)]]
+
+
+def key_report(table: Table, before: Frame, after: Frame) -> dict[str, Any]:
+    """A table's own key, and rows that break it, before and now."""
+    return {"key": list(table.key), "broken": [repeated_keys(before, table.key), repeated_keys(after, table.key)]}

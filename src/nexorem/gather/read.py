@@ -1,0 +1,326 @@
+"""A source to rows and a report: types from all rows, what does not fit listed. Nothing is half-read."""
+
+from __future__ import annotations
+
+import stat
+import time
+import zipfile
+from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from pathlib import Path, PurePosixPath
+from tempfile import TemporaryDirectory
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.csv as pacsv
+
+from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
+from nexorem.core.model.model import link_json
+from nexorem.core.values import Vector
+from nexorem.gather.frame import Frame
+from nexorem.gather.sources import database
+from nexorem.gather.sources import kinds as k
+from nexorem.gather.sources.bounds import Notes, Progress, headings, silent
+from nexorem.gather.sources.columnar import read_arrow, read_lines, read_parquet
+from nexorem.gather.sources.csv_file import read_csv
+from nexorem.gather.sources.sheets import read_sheets, same_shape, sheet_names
+from nexorem.gather.steps.columns import as_text
+from nexorem.gather.texts import Guess, Reads
+from nexorem.gather.typed import emptied, guesses, typed
+from nexorem.package.read import open_package
+from nexorem.package.tabular import Field, coded, quick_numbers
+
+SAMPLE = 8
+ENDINGS = {
+    ".csv": "csv",
+    ".tsv": "csv",
+    ".txt": "csv",
+    ".tab": "csv",
+    ".parquet": "parquet",
+    ".pq": "parquet",
+    ".arrow": "arrow",
+    ".feather": "arrow",
+    ".ipc": "arrow",
+    ".jsonl": "json_lines",
+    ".ndjson": "json_lines",
+    ".xlsx": "sheet",
+    ".xlsm": "sheet",
+    ".ods": "sheet",
+    ".zip": "resource",
+}
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Reading:
+    """Rows as a source gives them. `source` is it with every guess filled in; `report` says types, misfits, notes and a sample."""
+
+    name: str
+    frame: Frame
+    source: dict[str, Any]
+    report: dict[str, Any]
+    key: list[str] = field(default_factory=list)
+
+
+def table_name(text: str) -> str:
+    """A name for a table from that of a file or sheet: words with capitals, without its ending."""
+    words = "".join(c if c.isalnum() else " " for c in PurePosixPath(text).stem if c != '"').split()
+    return " ".join(words).capitalize() if words else "Table"
+
+
+def sources_in(path: Path, name: str = "") -> list[tuple[str, dict[str, Any]]]:
+    """What a file holds: (a name for the table, a source) for each table in it."""
+    file = name or path.name
+    kind = ENDINGS.get(PurePosixPath(file).suffix.lower())
+    if kind is None:
+        raise refuse("unknown_kind", f"{file} is of no kind that can be read.", f"Files that end with {', '.join(ENDINGS)} can.", file)
+    if kind == "sheet":
+        names = sheet_names(path)
+        single = len(names) == 1
+        alike = same_shape(path)
+        together = [(table_name(file), {"kind": "sheet", "file": file, "sheets": alike})] if alike else []
+        return together + [
+            (table_name(file if single else f"{PurePosixPath(file).stem} {s}"), {"kind": "sheet", "file": file, "sheet": s}) for s in names
+        ]
+    if kind == "resource":
+        return _in_package(path, file)
+    return [(table_name(file), {"kind": kind, "file": file})]
+
+
+def _in_package(path: Path, file: str) -> list[tuple[str, dict[str, Any]]]:
+    try:
+        with zipfile.ZipFile(path) as packed:
+            described = any(PurePosixPath(n).name == "datapackage.json" for n in packed.namelist())
+    except (zipfile.BadZipFile, OSError) as error:
+        raise refuse("bad_zip", f"{file} is no readable .zip: {error}.", "It may be cut short; pack it anew.", file) from None
+    if not described:
+        raise refuse("bad_zip", f"{file} has no datapackage.json in it.", "Unpack it, and drop the files themselves.", file)
+    star = open_package(path)
+    return [(t.name, {"kind": "resource", "file": file, "resource": t.name}) for t in star.model.tables if not t.formula]
+
+
+def read(
+    source: Mapping[str, Any], files: Path | Mapping[str, Path], access: Mapping[str, Any] | None = None, progress: Progress = silent
+) -> Reading:
+    """One source. `files` is the folder in which its file lies, or files by name; `access` the way to its database."""
+    start = time.monotonic()
+    given = k.read_source(dict(source))
+    notes = Notes()
+    if isinstance(given, k.DatabaseSource):
+        with database.reading(access or {}, given.connection) as connection:
+            return read_database(connection, given, progress)
+    path = file_in(files, given.file)
+    settled = given.model_dump(exclude_defaults=True)
+    key: list[str] = []
+    if isinstance(given, k.CsvSource):
+        texts, shape = read_csv(path, given, notes, progress)
+        settled |= {"encoding": shape.encoding, "delimiter": shape.delimiter, "header": shape.header, "skip": shape.skip}
+        frame, columns = typed_columns(texts, given, path.name)
+    elif isinstance(given, k.ResourceSource):
+        star = open_package(path)
+        table = star.model.table(given.resource)
+        if table is None or table.formula:
+            raise refuse(
+                "unknown_resource",
+                f"{given.file} has no resource {given.resource!r}.",
+                near_hint(given.resource, [t.name for t in star.model.tables]),
+                given.file,
+            )
+        frame = Frame(star.size(table.name), {c.name: star.column(table.name, c.name).rows() for c in table.columns if not c.formula})
+        columns, key = [_plain_report(n, v) for n, v in frame.columns.items()], list(table.key)
+    else:
+        if isinstance(given, k.SheetSource):
+            found, rows, header, skip = read_sheets(path, given, notes)
+            settled |= {"header": header, "skip": skip}
+        elif isinstance(given, k.ParquetSource):
+            found, rows = read_parquet(path, given.nested, notes, progress)
+        elif isinstance(given, k.ArrowSource):
+            found, rows = read_arrow(path, given.nested, notes, progress)
+        else:
+            found, rows = read_lines(path, given.nested, notes, progress)
+        if not found:
+            raise refuse("no_columns", "There is no column in it that a table can hold.", place=path.name)
+        frame, columns = typed_cells(found, rows, given, path.name)
+    return _reading(
+        table_name(given.resource if isinstance(given, k.ResourceSource) else given.file), frame, settled, columns, notes, start, key
+    )
+
+
+def _reading(
+    name: str, frame: Frame, source: dict[str, Any], columns: list[dict[str, Any]], notes: Notes, start: float, key: list[str]
+) -> Reading:
+    shown = np.arange(min(SAMPLE, frame.size))
+    report = {
+        "rows": frame.size,
+        "columns": columns,
+        "notes": notes.lines,
+        "broken_rows": notes.broken_rows,
+        "broken": notes.broken,
+        "sample": frame.listed(shown),
+        "seconds": round(time.monotonic() - start, 3),
+    }
+    return Reading(name, frame, source, report, key)
+
+
+def file_in(files: Path | Mapping[str, Path], name: str) -> Path:
+    """A file of the folder of files; a name that leads out of it is refused. Or one of the files named."""
+    if isinstance(files, Mapping):
+        if name not in files:
+            raise refuse("missing_file", f"The file {name} was not given.", near_hint(name, files) or "Name it on the command line.", name)
+        return files[name]
+    path = files / name
+    if PurePosixPath(name).name != name or "\\" in name or name in ("", ".", "..") or path.is_symlink():
+        raise refuse("path_outside", f"{name!r} is no file of the folder of files.", "Name a file, without a folder.", name)
+    if not path.is_file() or not stat.S_ISREG(path.stat().st_mode):
+        known = [p.name for p in files.iterdir()] if files.is_dir() else []
+        raise refuse(
+            "missing_file", f"There is no file {name}.", near_hint(name, known) or "Drop it here, or put it into the folder of files.", name
+        )
+    return path
+
+
+def typed_columns(texts: Mapping[str, pa.ChunkedArray], source: k.CsvSource, place: str) -> tuple[Frame, list[dict[str, Any]]]:
+    """Columns of texts as typed columns, two at a time."""
+    size = len(next(iter(texts.values()))) if texts else 0
+    wrong: list[Diagnostic] = []
+    unknown = [c for c in source.columns if c not in texts]
+    if unknown:
+        raise refuse("unknown_column", f"There is no column {unknown[0]}.", near_hint(unknown[0], texts), place)
+
+    def one(name: str) -> tuple[Vector, dict[str, Any]]:
+        asked = source.columns.get(name)
+        if asked is None or (asked.type in ("integer", "number") and asked.decimal == "." and not asked.group):
+            quick = quick_numbers(texts[name], Field(name, asked.type if asked else None, tuple(source.missing)))
+            if quick is not None:
+                return quick, _plain_report(name, quick)
+        return _typed(coded(texts[name], source.missing), name, asked, place)
+
+    vectors, columns = {}, []
+    with ThreadPoolExecutor(2) as pool:
+        jobs = {name: pool.submit(one, name) for name in texts}
+    for name, job in jobs.items():
+        try:
+            vectors[name], told = job.result()
+            columns.append(told)
+        except Refused as refused:
+            wrong += refused.diagnostics
+    if wrong:
+        raise Refused(wrong)
+    return Frame(size, vectors), columns
+
+
+def typed_cells(found: Mapping[str, Vector], rows: int, source: k.Typed, place: str) -> tuple[Frame, list[dict[str, Any]]]:
+    """Columns that have types already: those of texts are read like a CSV's, unless they came from a typed file."""
+    unknown = [c for c in source.columns if c not in found]
+    if unknown:
+        raise refuse("unknown_column", f"There is no column {unknown[0]}.", near_hint(unknown[0], found), place)
+    guessed = isinstance(source, k.SheetSource)
+    vectors: dict[str, Vector] = {}
+    columns: list[dict[str, Any]] = []
+    wrong: list[Diagnostic] = []
+    for name, v in found.items():
+        asked = source.columns.get(name)
+        try:
+            if asked is not None and v.dtype != "text" and v.dtype != asked.type:
+                v = as_text(v)
+            if v.dtype == "text" and (guessed or asked):
+                vectors[name], told = _typed(emptied(v, tuple(source.missing)), name, asked, place)
+            else:
+                vectors[name], told = v, _plain_report(name, v)
+            columns.append(told)
+        except Refused as refused:
+            wrong += refused.diagnostics
+    if wrong:
+        raise Refused(wrong)
+    return Frame(rows, vectors), columns
+
+
+def _typed(words: Vector, name: str, asked: k.ColumnReads | None, place: str) -> tuple[Vector, dict[str, Any]]:
+    offered = guesses(words)
+    if asked is None:
+        reads, choice = offered[0].reads, "text"
+    else:
+        reads, choice = Reads(asked.type, asked.pattern, asked.decimal, asked.group, asked.language), asked.misfits
+    found, missed = typed(words, reads, "empty" if choice == "refuse" else choice)  # type: ignore[arg-type]
+    if missed.count and choice == "refuse":
+        listed = "; ".join(f"row {r:,}: {t[:40]!r}" for r, t in missed.rows[:10])
+        verb = "values are" if missed.count > 1 else "value is"
+        raise refuse(
+            "bad_value",
+            f"{name}: {missed.count:,} {verb} no {reads.dtype}: {listed}.",
+            "Keep the column as text, or let these become empty.",
+            place,
+        )
+    told = _plain_report(name, found) | _reads_json(reads if found.dtype == reads.dtype else Reads("text"))
+    told |= {"misfits": missed.as_json(), "note": offered[0].note if asked is None else "", "choice": choice if asked else ""}
+    others = [g for g in offered if g.reads != reads]
+    return found, told | {"others": [_guess_json(g, words) for g in others[:3]]}
+
+
+def _guess_json(guess: Guess, words: Vector) -> dict[str, Any]:
+    _, missed = typed(words, guess.reads, "empty")
+    return _reads_json(guess.reads) | {"misfits": missed.as_json(), "note": guess.note}
+
+
+def _reads_json(reads: Reads) -> dict[str, Any]:
+    return {"type": reads.dtype, "pattern": reads.pattern, "decimal": reads.decimal, "group": reads.group, "language": reads.language}
+
+
+def _plain_report(name: str, v: Vector) -> dict[str, Any]:
+    return {
+        "name": name,
+        **_reads_json(Reads(v.dtype)),
+        "empty": int((~v.valid).sum()),
+        "misfits": {"count": 0, "rows": []},
+        "note": "",
+        "choice": "",
+        "others": [],
+    }
+
+
+def read_database(connection: Any, source: k.DatabaseSource, progress: Progress = silent) -> Reading:
+    """Rows of a database by way of a CSV that keeps empties and empty texts apart."""
+    start, notes = time.monotonic(), Notes()
+    if not source.table and not source.query:
+        raise refuse("bad_source", "A database source names a table, or a SELECT.", "Choose one.", source.connection)
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "rows.csv"
+        columns = database.copied(connection, source, path, progress)
+        names = headings([c for c, _ in columns], notes, source.connection)
+        convert = pacsv.ConvertOptions(
+            column_types={n: pa.string() for n in names}, strings_can_be_null=True, null_values=[""], quoted_strings_can_be_null=False
+        )
+        read_options = pacsv.ReadOptions(column_names=names, block_size=16 << 20)
+        parse = pacsv.ParseOptions(newlines_in_values=True)
+        table = (
+            pacsv.read_csv(path, read_options, parse, convert)
+            if path.stat().st_size
+            else pa.table({n: pa.array([], pa.string()) for n in names})
+        )
+    vectors: dict[str, Vector] = {}
+    told = []
+    for name, (_, kind) in zip(names, columns, strict=True):
+        dtype = database.TYPES.get(kind.split("(")[0].strip(), "text")
+        words = coded(table.column(name))
+        if dtype == "boolean":
+            words = Vector(
+                "text", words.data, words.valid, np.array([{"t": "true", "f": "false"}.get(w, w) for w in words.words], dtype=object)
+            )
+        found, missed = typed(words, Reads(dtype), "empty")
+        if kind == "numeric":
+            notes.add(f"{name} is numeric there; it is kept as number, with about 15 digits.")
+        if missed.count:
+            notes.add(f"{missed.count:,} values of {name}, such as {missed.rows[0][1]!r}, have no place in a {dtype} and became empty.")
+        vectors[name] = found
+        told.append(_plain_report(name, found) | {"misfits": missed.as_json()})
+    name = source.table or "Query"
+    return _reading(table_name(name), Frame(table.num_rows, vectors), source.model_dump(exclude_defaults=True), told, notes, start, [])
+
+
+def package_links(path: Path, names: Mapping[str, str]) -> list[dict[str, Any]]:
+    """The links of a package in a .zip between tables that are taken, under the names they get."""
+    star = open_package(path)
+    return [
+        link_json(x) for x in star.model.links if x.from_table in names and x.to_table in names and all(names[t] == t for t in x.tables)
+    ]

@@ -1,0 +1,209 @@
+"""Files to a model by a JSON file of sources and steps, without server or database. The same functions as the screens use.
+
+A recipe lists `tables`, each with where its rows come from (`source`: a file's, or what a calendar, a list, bands or a parameter is made
+of; or a `formula`) and its `steps`; and, as a package's `nexorem` property does, links, measures, probes and the rest. Files that no
+table names become tables as they are.
+"""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from pydantic import Field, ValidationError
+
+from nexorem.core.diagnostics import Diagnostic, Refused, refuse
+from nexorem.core.engine.computed import make_star
+from nexorem.core.limits import Budget, Limits
+from nexorem.core.model.check import check_shape, checked_star
+from nexorem.core.model.model import Calendar, Column, Measure, Model, Table
+from nexorem.core.model.star import Star, TableRows, table_rows
+from nexorem.gather import made
+from nexorem.gather.frame import Frame
+from nexorem.gather.read import Reading, read, sources_in
+from nexorem.gather.shape import Shaper, with_columns
+from nexorem.package.read import with_links
+from nexorem.package.schema import CalendarProperty, ColumnProperty, NexoremProperty, Strict
+
+SECONDS = 600.0
+
+
+class RecipeTable(Strict):
+    """A table of a recipe."""
+
+    name: str = Field(min_length=1)
+    source: dict[str, Any] = {}
+    steps: list[dict[str, Any]] = []
+    formula: str = ""
+    key: list[str] = []
+    description: str = ""
+    calendar: CalendarProperty | None = None
+    columns: dict[str, ColumnProperty] = {}
+
+
+class Recipe(NexoremProperty):
+    """Sources, steps, and the rest of a model."""
+
+    name: str = "model"
+    title: str = ""
+    tables: list[RecipeTable] = []  # type: ignore[assignment]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Gathered:
+    """A model whose rows are at hand: as they were loaded, by table, and what each reading told."""
+
+    model: Model
+    raw: dict[str, Frame]
+    readings: dict[str, Reading]
+    star: Star
+
+
+def read_recipe(data: Any) -> Recipe:
+    """A recipe from JSON; refuses with all that is wrong with it."""
+    try:
+        return Recipe.model_validate(data)
+    except ValidationError as error:
+        wrong = [Diagnostic("bad_steps", f"{'.'.join(str(x) for x in e['loc'])}: {e['msg']}.", place="steps") for e in error.errors()]
+        raise Refused(wrong) from None
+
+
+def load_recipe(path: Path) -> Recipe:
+    """A recipe from a file."""
+    try:
+        return read_recipe(json.loads(path.read_text(encoding="utf-8-sig")))
+    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
+        raise refuse("bad_json", f"{path.name} is no JSON: {error}.", place=path.name) from None
+
+
+def by_name(files: Sequence[Path]) -> dict[str, Path]:
+    """Files by the names that sources give them."""
+    found: dict[str, Path] = {}
+    for path in files:
+        if not path.is_file():
+            raise refuse("missing_file", f"There is no file {path}.", "Check the path.", str(path))
+        if path.name in found:
+            raise refuse("repeated_name", f"Two files are named {path.name}.", "Rename one of them.", path.name)
+        found[path.name] = path
+    return found
+
+
+def gather(files: Sequence[Path], recipe: Recipe, say: Callable[[str], None] = lambda _: None) -> Gathered:
+    """Reads every table of a recipe, and the files it does not name; shapes them and puts the model together. Refuses with everything
+    that is wrong at once, and makes nothing then."""
+    found = by_name(files)
+    tables = list(recipe.tables)
+    used = {str(t.source.get("file")) for t in tables}
+    wrong: list[Diagnostic] = []
+    for name, path in found.items():
+        if name not in used:
+            try:
+                tables += [RecipeTable(name=_free(n, tables), source=s) for n, s in _plainly(sources_in(path, name))]
+            except Refused as refused:
+                wrong += refused.diagnostics
+    readings: dict[str, Reading] = {}
+    for table in tables:
+        if table.formula or made.is_made(table.source):
+            continue
+        say(f"reading {table.source.get('file') or table.name}")
+        try:
+            readings[table.name] = read(table.source, found)
+        except Refused as refused:
+            wrong += [replace(d, place=d.place or table.name) for d in refused.diagnostics]
+    if wrong:
+        raise Refused(wrong)
+    return _put_together(recipe, tables, readings)
+
+
+def _plainly(sources: list[tuple[str, dict[str, Any]]]) -> list[tuple[str, dict[str, Any]]]:
+    """The sheets of a workbook one by one, not all together as well."""
+    single = [x for x in sources if not x[1].get("sheets")]
+    return single or sources
+
+
+def _free(name: str, tables: Sequence[RecipeTable]) -> str:
+    taken = {t.name.lower() for t in tables}
+    return next(x for x in (name, *(f"{name} {n}" for n in range(2, 10_000))) if x.lower() not in taken)
+
+
+def _put_together(recipe: Recipe, tables: Sequence[RecipeTable], readings: Mapping[str, Reading]) -> Gathered:
+    raw = {name: r.frame for name, r in readings.items()}
+    stored = tuple(
+        Table(
+            t.name,
+            (),
+            key=tuple(t.key or (readings[t.name].key if t.name in readings else [])),
+            calendar=_calendar(t),
+            description=t.description,
+            formula=t.formula,
+            origin=readings[t.name].source if t.name in readings else dict(t.source),
+            steps=tuple(t.steps),
+        )
+        for t in tables
+    )
+    model = Model(recipe.name, stored, title=recipe.title)
+    budget = Budget(Limits(seconds=SECONDS), time.monotonic)
+    shaper = Shaper(model, lambda t: raw[t.name], budget)
+    wrong: list[Diagnostic] = []
+    rows: dict[str, TableRows] = {}
+    finished = []
+    for table, given in zip(stored, tables, strict=True):
+        try:
+            if not table.formula:
+                frame = shaper.frame(table.name)
+                key, table = table.key, with_columns(table, frame)
+                lost = [c for c in key if table.column(c) is None]
+                if lost:
+                    wrong.append(
+                        Diagnostic("unknown_column", f"The key of {table.name} names {lost[0]}, which it has not.", place=table.name)
+                    )
+                rows[table.name] = table_rows(frame.size, frame.columns)
+            finished.append(_described(table, given))
+        except Refused as refused:
+            wrong += refused.diagnostics
+    if wrong:
+        raise Refused(wrong)
+    return Gathered(*_whole(recipe, replace(model, tables=tuple(finished)), rows, raw, readings, budget))
+
+
+def _calendar(table: RecipeTable) -> Calendar | None:
+    return Calendar(table.calendar.date, table.calendar.year_starts_in) if table.calendar else None
+
+
+def _described(table: Table, given: RecipeTable) -> Table:
+    """What a recipe says of columns; those with a formula are added."""
+    said = {c.lower(): x for c, x in given.columns.items()}
+    columns = [replace(c, hidden=x.hidden, description=x.description) if (x := said.get(c.name.lower())) else c for c in table.columns]
+    known = {c.name.lower() for c in columns}
+    more = {c: x for c, x in given.columns.items() if c.lower() not in known and x.formula}
+    columns += [Column(c, x.type or "", x.hidden, x.description, x.formula) for c, x in more.items()]
+    lost = [c for c, x in given.columns.items() if c.lower() not in known and not x.formula and not table.formula]
+    if lost:
+        raise refuse("unknown_column", f"{table.name} has no column {lost[0]}.", place=table.name)
+    return replace(table, columns=tuple(columns))
+
+
+def _whole(
+    recipe: Recipe, model: Model, rows: Mapping[str, TableRows], raw: dict[str, Frame], readings: Mapping[str, Reading], budget: Budget
+) -> tuple[Model, dict[str, Frame], dict[str, Reading], Star]:
+    model = replace(
+        model, measures=tuple(Measure(**m.model_dump()) for m in recipe.measures), probes=tuple(recipe.probes),
+        hierarchies=tuple(recipe.hierarchies), checks=tuple(recipe.checks), places=recipe.places,
+    )  # fmt: skip
+    asked = [k.model_dump(by_alias=True, exclude_none=True) for k in recipe.links or []]
+    star = make_star(model, rows, budget)
+    # Links name columns, and columns that are computed have their types only now.
+    linked = with_links(replace(star.model, links=()), asked)
+    wrong = check_shape(linked)
+    if wrong:
+        raise Refused(wrong)
+    stored = {
+        t.name: TableRows(rows[t.name].size, {c.name: star.column(t.name, c.name) for c in t.columns if not c.formula})
+        for t in linked.tables if not t.formula
+    }  # fmt: skip
+    final = checked_star(make_star(linked, stored, budget))
+    return final.model, raw, dict(readings), final

@@ -1,0 +1,150 @@
+"""The shaped rows of a model's tables: what was loaded or is made here, then the steps; a table after those it takes rows from."""
+
+from __future__ import annotations
+
+import json
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from typing import Any
+
+from nexorem.core.diagnostics import near_hint, refuse
+from nexorem.core.limits import Budget
+from nexorem.core.model.model import Calendar, Column, Model, Table
+from nexorem.gather import made
+from nexorem.gather.frame import Frame
+from nexorem.gather.steps import kinds as k
+from nexorem.gather.steps.replay import Outcome, replay, shaped
+
+Base = Callable[[Table], Frame]
+MOST_KEPT = 3 * 1024**3  # bytes of frames
+
+
+class Frames:
+    """Shaped rows that were made lately, by what they were made from; those used longest ago go first."""
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[str, tuple[Frame, int]] = OrderedDict()
+        self._size = 0
+
+    def get(self, key: str) -> Frame | None:
+        """A frame, if it is still here."""
+        found = self._kept.get(key)
+        if found is None:
+            return None
+        self._kept.move_to_end(key)
+        return found[0]
+
+    def put(self, key: str, frame: Frame) -> None:
+        """Keeps a frame."""
+        if key in self._kept:
+            return
+        size = sum(v.data.nbytes + v.valid.nbytes + 60 * len(v.words) for v in frame.columns.values())
+        self._kept[key] = frame, size
+        self._size += size
+        while self._size > MOST_KEPT and len(self._kept) > 1:
+            _, (_, gone) = self._kept.popitem(last=False)
+            self._size -= gone
+
+
+class Shaper:
+    """Shapes the tables of one model; each at most once."""
+
+    def __init__(self, model: Model, base: Base, budget: Budget, kept: Frames | None = None) -> None:
+        self.model, self.base, self.budget = model, base, budget
+        self.kept = kept or Frames()
+        self._trail: list[str] = []
+
+    def table(self, name: str) -> Table:
+        """A table that has rows of its own."""
+        table = self.model.table(name)
+        if table is None:
+            raise refuse("unknown_table", f"There is no table {name}.", near_hint(name, [t.name for t in self.model.tables]), name)
+        if table.formula:
+            raise refuse(
+                "computed_table",
+                f"{table.name} is computed from the whole model; steps come before it.",
+                "Take rows of gathered or made tables.",
+                name,
+            )
+        return table
+
+    def needed(self, table: Table) -> list[str]:
+        """The tables it takes rows from."""
+        found = made.tables_needed(table.origin)
+        for data in table.steps:
+            step = k.read_step(dict(data), table.name)
+            if not step.off:
+                found += k.tables_needed(step)
+        return list(dict.fromkeys(found))
+
+    def signature(self, name: str) -> str:
+        """What the shaped rows of a table depend on, as a text."""
+        table = self.table(name)
+        with self._inside(table.name):
+            others = [self.signature(x) for x in self.needed(table)]
+        return json.dumps(
+            [table.load, table.name, dict(table.origin) if made.is_made(table.origin) else None, [dict(s) for s in table.steps], others],
+            sort_keys=True,
+        )
+
+    def _inside(self, name: str) -> _Inside:
+        if name in self._trail:
+            round_trip = " › ".join([*self._trail[self._trail.index(name) :], name])
+            raise refuse("cycle", f"{name} takes rows from itself: {round_trip}.", "Break the round at one of these.", name)
+        return _Inside(self._trail, name)
+
+    def raw(self, table: Table) -> Frame:
+        """Rows before any step."""
+        with self._inside(table.name):
+            return made.make(table.origin, self.frame) if made.is_made(table.origin) else self.base(table)
+
+    def frame(self, name: str) -> Frame:
+        """Rows after all steps; refuses with what is wrong with them."""
+        table = self.table(name)
+        key = self.signature(table.name)
+        found = self.kept.get(key)
+        if found is None:
+            start = self.raw(table)
+            with self._inside(table.name):
+                found = shaped(start, table.steps, table.name, self.frame, self.budget)
+            self.kept.put(key, found)
+        return found
+
+    def outcomes(self, name: str, steps: list[Mapping[str, Any]]) -> tuple[Frame, list[Outcome]]:
+        """What each of some steps does to a table's rows, and the rows before them."""
+        table = self.table(name)
+        start = self.raw(table)
+        with self._inside(table.name):
+            return start, replay(start, steps, table.name, self.frame, self.budget)
+
+
+class _Inside:
+    """A table that is being made, so that a round is noticed."""
+
+    def __init__(self, trail: list[str], name: str) -> None:
+        self.trail, self.name = trail, name
+
+    def __enter__(self) -> None:
+        self.trail.append(self.name)
+
+    def __exit__(self, *_: object) -> None:
+        self.trail.pop()
+
+
+def with_columns(table: Table, frame: Frame) -> Table:
+    """The table with the columns its rows have; what was said of columns that are still there stays, computed ones do."""
+    known = {c.name.lower(): c for c in table.columns}
+    columns = []
+    for name, dtype in frame.types().items():
+        old = known.get(name.lower())
+        columns.append(replace(old, name=name, dtype=dtype, formula="") if old and not old.formula else Column(name, dtype))
+    taken = {c.name.lower() for c in columns}
+    computed = [c for c in table.columns if c.formula and c.name.lower() not in taken]
+    key = tuple(c for c in table.key if c.lower() in taken)
+    calendar = table.calendar
+    if table.origin.get("kind") == "calendar":
+        calendar = Calendar("date", int(table.origin.get("year_starts_in", 1)))
+    elif calendar and calendar.date.lower() not in taken:
+        calendar = None
+    return replace(table, columns=(*columns, *computed), key=key if len(key) == len(table.key) else (), calendar=calendar)

@@ -1,0 +1,188 @@
+"""Parquet, Arrow and JSON Lines."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+import pyarrow.ipc
+import pyarrow.parquet as pq
+
+from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.values import Vector, vector
+from nexorem.gather.sources.bounds import (
+    MOST_CELLS,
+    MOST_COLUMNS,
+    MOST_LINE,
+    MOST_ROWS,
+    MOST_UNPACKED,
+    Notes,
+    Progress,
+    headings,
+    too_many_columns,
+)
+from nexorem.package.tabular import from_arrow
+
+BATCH = 1 << 18
+BROKEN = (pa.ArrowInvalid, pa.ArrowNotImplementedError, pa.ArrowSerializationError, OSError, pa.ArrowKeyError, pa.ArrowTypeError)
+
+
+def read_parquet(path: Path, nested: str, notes: Notes, progress: Progress) -> tuple[dict[str, Vector], int]:
+    """A Parquet file's columns and rows."""
+    try:
+        file = pq.ParquetFile(path)
+        meta = file.metadata
+        unpacked = sum(meta.row_group(i).total_byte_size for i in range(meta.num_row_groups))
+        _bounded(meta.num_rows, len(file.schema_arrow), unpacked, path.name)
+        batches = file.iter_batches(batch_size=BATCH)
+        return _columns(batches, file.schema_arrow, meta.num_rows, nested, notes, progress, path.name)
+    except BROKEN as error:
+        raise refuse(
+            "bad_parquet",
+            f"The Parquet file cannot be read: {str(error).splitlines()[0][:200]}.",
+            "It may be cut short; write it anew.",
+            path.name,
+        ) from None
+
+
+def read_arrow(path: Path, nested: str, notes: Notes, progress: Progress) -> tuple[dict[str, Vector], int]:
+    """An Arrow file's, or stream's, columns and rows."""
+    try:
+        with pa.memory_map(str(path)) as source:
+            try:
+                opened = pa.ipc.open_file(source)
+                batches: Iterator[pa.RecordBatch] = (opened.get_batch(i) for i in range(opened.num_record_batches))
+            except pa.ArrowInvalid:
+                source.seek(0)
+                opened = pa.ipc.open_stream(source)
+                batches = iter(opened)
+            _bounded(0, len(opened.schema), 0, path.name)
+            return _columns(batches, opened.schema, 0, nested, notes, progress, path.name)
+    except BROKEN as error:
+        raise refuse(
+            "bad_arrow",
+            f"The Arrow file cannot be read: {str(error).splitlines()[0][:200]}.",
+            "It may be cut short; write it anew.",
+            path.name,
+        ) from None
+
+
+def _bounded(rows: int, columns: int, unpacked: int, place: str) -> None:
+    if columns > MOST_COLUMNS:
+        raise too_many_columns(columns, place)
+    if rows > MOST_ROWS or rows * columns > MOST_CELLS or unpacked > 4 * MOST_UNPACKED:
+        raise refuse(
+            "too_large", f"The file holds {rows:,} rows and {columns:,} columns, {unpacked / 1024**3:,.0f} GB unpacked.", "Split it.", place
+        )
+
+
+def _columns(
+    batches: Iterator[pa.RecordBatch], schema: pa.Schema, total: int, nested: str, notes: Notes, progress: Progress, place: str
+) -> tuple[dict[str, Vector], int]:
+    names = headings(schema.names, notes, place)
+    found: list[list[Any]] = [[] for _ in names]
+    rows = size = 0
+    for batch in batches:
+        rows += batch.num_rows
+        size += batch.nbytes
+        if size > 4 * MOST_UNPACKED or rows > MOST_ROWS:
+            raise refuse("too_large", f"The file holds more than {size / 1024**3:,.0f} GB.", "Split it.", place)
+        for place_of, column in enumerate(batch.columns):
+            found[place_of].append(column)
+        progress(rows, rows / total if total else 0.5)
+    made: dict[str, Vector] = {}
+    for name, field, chunks in zip(names, schema, found, strict=True):
+        v = _column(pa.chunked_array(chunks, field.type), name, nested, notes, place)
+        if v is not None:
+            made[name] = v
+    return made, rows
+
+
+def _column(column: pa.ChunkedArray, name: str, nested: str, notes: Notes, place: str) -> Vector | None:
+    kind = column.type
+    if pa.types.is_nested(kind):
+        if nested == "leave out":
+            notes.add(f"{name} holds {kind} and was left out.")
+            return None
+        notes.add(f"{name} holds {str(kind)[:80]}; each value is kept as a JSON text.")
+        return vector("text", [None if x is None else json.dumps(x, default=str, ensure_ascii=False) for x in column.to_pylist()])
+    if pa.types.is_binary(kind) or pa.types.is_large_binary(kind) or pa.types.is_fixed_size_binary(kind):
+        notes.add(f"{name} holds bytes and was left out.")
+        return None
+    if pa.types.is_time(kind) or pa.types.is_duration(kind):
+        notes.add(f"{name} holds {kind}; it is kept as text.")
+        return vector("text", [None if x is None else str(x) for x in column.to_pylist()])
+    if pa.types.is_decimal(kind):
+        notes.add(f"{name} holds {kind}; it is kept as number, with about 15 digits.")
+    if kind == pa.uint64():
+        column = column.cast(pa.float64())
+    try:
+        return from_arrow(column, f"{place}: {name}")
+    except Refused:
+        notes.add(f"{name} holds {kind}, which no column of a table holds; it was left out.")
+        return None
+
+
+def read_lines(path: Path, nested: str, notes: Notes, progress: Progress) -> tuple[dict[str, Vector], int]:
+    """JSON Lines: an object a line. A line that is none is refused with its number."""
+    size = max(path.stat().st_size, 1)
+    names: dict[str, list[Any]] = {}
+    rows = number = read = 0
+    with path.open("rb") as file:
+        while line := file.readline(MOST_LINE + 1):
+            number += 1
+            read += len(line)
+            if len(line) > MOST_LINE:
+                raise refuse("long_line", f"Line {number:,} is longer than {MOST_LINE // 1024**2} MB.", place=path.name)
+            if not line.strip():
+                continue
+            try:
+                found = json.loads(line)
+            except (ValueError, RecursionError) as error:
+                raise refuse(
+                    "bad_json", f"Line {number:,} is no JSON: {str(error)[:120]}.", "Every line is an object of its own.", path.name
+                ) from None
+            if not isinstance(found, dict):
+                raise refuse("bad_json", f"Line {number:,} is no object.", "Every line is an object of its own.", path.name)
+            for key, value in found.items():
+                column = names.get(key)
+                if column is None:
+                    if len(names) >= MOST_COLUMNS:
+                        raise too_many_columns(len(names) + 1, path.name)
+                    column = names[key] = []
+                column.extend([None] * (rows - len(column)))
+                column.append(value)
+            rows += 1
+            if rows % 50_000 == 0:
+                progress(rows, read / size)
+    if rows == 0:
+        raise refuse("empty_file", "The file has no lines.", place=path.name)
+    made = {}
+    for name, raw in zip(headings(list(names), notes, path.name), names, strict=True):
+        values = names[raw]
+        values.extend([None] * (rows - len(values)))
+        v = _json_column(values, name, nested, notes)
+        if v is not None:
+            made[name] = v
+    return made, rows
+
+
+def _json_column(values: list[Any], name: str, nested: str, notes: Notes) -> Vector | None:
+    kinds = {type(x) for x in values if x is not None}
+    if kinds & {dict, list}:
+        if nested == "leave out":
+            notes.add(f"{name} holds objects or lists and was left out.")
+            return None
+        notes.add(f"{name} holds objects or lists; each value is kept as a JSON text.")
+    elif kinds == {bool}:
+        return vector("boolean", values)
+    elif kinds == {int} and all(x is None or -(2**63) <= x < 2**63 for x in values):
+        return vector("integer", values)
+    elif kinds and kinds <= {int, float}:
+        return vector("number", [None if x is None else float(x) for x in values])
+    elif len(kinds) > 1:
+        notes.add(f"{name} holds several kinds of values; it is kept as text.")
+    return vector("text", [x if x is None or isinstance(x, str) else json.dumps(x, ensure_ascii=False) for x in values])

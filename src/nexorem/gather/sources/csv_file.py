@@ -1,0 +1,232 @@
+"""Delimited text, read in blocks: bounded, with progress, broken rows told by their numbers."""
+
+from __future__ import annotations
+
+import codecs
+import csv
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+import pyarrow as pa
+import pyarrow.compute as pc
+import pyarrow.csv as pacsv
+
+from nexorem.core.diagnostics import refuse
+from nexorem.gather.sources.bounds import MOST_CELL, MOST_COLUMNS, MOST_LINE, MOST_ROWS, Notes, Progress, headings, too_many_columns
+from nexorem.gather.sources.csv_sniff import CHUNK, Shape, encoding_of, rows_of, shape_of
+from nexorem.gather.sources.kinds import CsvSource
+
+BLOCK = 8 * 1024**2
+MOST_TOLD = 20
+PARSING = 0.6  # of the time; finding types takes the rest
+
+
+def read_csv(path: Path, source: CsvSource, notes: Notes, progress: Progress) -> tuple[dict[str, pa.ChunkedArray], Shape]:
+    """Columns of texts in the order of the file, and how it was read. Empty and absent fields are empty texts."""
+    if path.stat().st_size == 0:
+        raise refuse("empty_file", "The file is empty.", "Choose another one.", path.name)
+    encoding = source.encoding or encoding_of(path)
+    try:
+        codecs.lookup(encoding)
+    except LookupError:
+        raise refuse(
+            "bad_encoding", f"There is no encoding {encoding!r}.", "utf-8, windows-1252 and utf-16 are usual ones.", path.name
+        ) from None
+    shape = shape_of(path, source, encoding)
+    if not source.encoding and shape.encoding not in ("utf-8", "utf-8-sig"):
+        notes.add(f"The file is not UTF-8; it was read as {shape.encoding}.")
+    with _as_utf8(path, shape.encoding) as plain:
+        return _read(plain, path.name, source, shape, notes, progress), shape
+
+
+@contextmanager
+def _as_utf8(path: Path, encoding: str) -> Iterator[Path]:
+    """The file in UTF-8, a copy where it is not; refuses bytes that the encoding has not, with their place."""
+    if encoding.lower().replace("_", "-") in ("utf-8", "utf8", "utf-8-sig"):
+        yield path
+        return
+    with TemporaryDirectory() as folder:
+        target = Path(folder) / "text.csv"
+        decoder = codecs.getincrementaldecoder(encoding)()
+        read = 0
+        with path.open("rb") as source, target.open("wb") as out:
+            try:
+                while chunk := source.read(CHUNK):
+                    out.write(decoder.decode(chunk).encode())
+                    read += len(chunk)
+                out.write(decoder.decode(b"", final=True).encode())
+            except (UnicodeDecodeError, UnicodeEncodeError) as error:
+                raise refuse(
+                    "bad_encoding",
+                    f"The file is not {encoding}: at byte {read + error.start:,} it has none of its letters.",
+                    "Choose another encoding.",
+                    path.name,
+                ) from None
+        if target.stat().st_size == 0:
+            raise refuse("empty_file", "The file is empty.", "Choose another one.", path.name)
+        yield target
+
+
+def _read(path: Path, place: str, source: CsvSource, shape: Shape, notes: Notes, progress: Progress) -> dict[str, pa.ChunkedArray]:
+    names = _names(path, place, source, shape, notes)
+    size = path.stat().st_size
+    with path.open("rb") as raw:
+        _skip(raw, shape.skip, shape.header, source.quote, place)
+        start = raw.tell()
+        if start >= size:
+            return {n: pa.chunked_array([], pa.string()) for n in names}
+    with pa.OSFile(str(path)) as raw:
+        raw.seek(start)
+        columns, rows = _blocks(raw, names, place, source, shape, notes, lambda n, b: progress(n, min(PARSING * b / size, PARSING)))
+    if notes.broken and source.broken_rows == "refuse":
+        told = "; ".join(str(x["message"]) for x in notes.broken_rows[:10])
+        raise refuse(
+            "broken_row",
+            f"{notes.broken:,} of {rows + notes.broken:,} rows {'do' if notes.broken > 1 else 'does'} not fit the columns: {told}.",
+            "A field with the delimiter in it stands in quotes. Broken rows can be left out.",
+            place,
+        )
+    if notes.broken:
+        notes.add(f"{notes.broken:,} broken row{'s were' if notes.broken > 1 else ' was'} left out.")
+    _check_cells(columns, place)
+    return columns
+
+
+def _names(path: Path, place: str, source: CsvSource, shape: Shape, notes: Notes) -> list[str]:
+    """Names from the heading rows; several are joined. Without them columns are numbered."""
+    with path.open("rb") as raw:
+        head = raw.read(MOST_LINE)
+    if head.startswith(codecs.BOM_UTF8):
+        head = head[3:]
+    if b"\n" not in head and b"\r" not in head and len(head) >= MOST_LINE:
+        raise refuse(
+            "long_line", f"The first row is longer than {MOST_LINE // 1024**2} MB.", "Is it a table at all, with this delimiter?", place
+        )
+    first = head.split(b"\n", 1)[0]
+    if first.count(shape.delimiter.encode()) > 10 * MOST_COLUMNS:
+        raise too_many_columns(first.count(shape.delimiter.encode()) + 1, place)
+    text = head.decode("utf-8", errors="ignore")
+    reader = rows_of(text, shape.delimiter, source.quote)
+    try:
+        rows = [row for row, _ in zip(reader, range(shape.skip + max(shape.header, 1)), strict=False)][shape.skip :]
+    except csv.Error as error:
+        raise refuse("bad_csv", f"The headings cannot be read: {error}.", "Choose another delimiter or quote.", place) from None
+    if not rows or not rows[0]:
+        raise refuse("empty_file", "The file has no rows here.", "Skip fewer rows.", place)
+    if len(rows[0]) > MOST_COLUMNS:
+        raise too_many_columns(len(rows[0]), place)
+    if shape.header == 0:
+        return [f"column {i + 1}" for i in range(len(rows[0]))]
+    width = max(len(r) for r in rows)
+    found = [" ".join(r[i].strip() for r in rows if i < len(r) and r[i].strip()) for i in range(width)]
+    return headings(found, notes, place)
+
+
+def _skip(raw: Any, skip: int, header: int, quote: str, place: str) -> None:
+    """Leaves the file behind the rows that are no data. A heading may go over several lines inside quotes."""
+    if raw.read(3) != codecs.BOM_UTF8:
+        raw.seek(0)
+    mark = quote.encode() if quote else b""
+    for _ in range(skip + header):
+        line = raw.readline(MOST_LINE)
+        while mark and line.count(mark) % 2:
+            more = raw.readline(MOST_LINE)
+            if not more:
+                raise refuse("open_quote", "A quote in the headings is never closed.", "Close it, or choose another quote.", place)
+            line += more
+
+
+def _blocks(
+    raw: Any, names: list[str], place: str, source: CsvSource, shape: Shape, notes: Notes, tell: Any
+) -> tuple[dict[str, pa.ChunkedArray], int]:
+    above = shape.skip + shape.header
+
+    def note(row: Any) -> str:
+        notes.broken += 1
+        if len(notes.broken_rows) < MOST_TOLD:
+            number = (row.number or 0) + above
+            notes.broken_rows.append(
+                {
+                    "row": number,
+                    "text": row.text[:200],
+                    "message": f"row {number:,} has {row.actual_columns} fields, not {row.expected_columns}",
+                }
+            )
+        return "skip"
+
+    read = pacsv.ReadOptions(use_threads=False, block_size=BLOCK, column_names=names)
+    parse = pacsv.ParseOptions(
+        delimiter=shape.delimiter,
+        quote_char=source.quote or False,
+        newlines_in_values=bool(source.quote),
+        ignore_empty_lines=len(names) > 1,
+        invalid_row_handler=note,
+    )
+    convert = pacsv.ConvertOptions(column_types={n: pa.string() for n in names}, strings_can_be_null=False, check_utf8=True)
+    batches: list[pa.RecordBatch] = []
+    rows = taken = 0
+    try:
+        for batch in pacsv.open_csv(raw, read, parse, convert):
+            batches.append(batch)
+            rows += batch.num_rows
+            taken += batch.nbytes - 3 * batch.num_rows * len(names)  # an offset of four bytes stands for a delimiter
+            tell(rows, taken)
+            if rows > MOST_ROWS:
+                raise refuse("too_many_rows", f"There are more than {MOST_ROWS:,} rows.", "Split the file.", place)
+    except pa.ArrowInvalid as error:
+        raise _unreadable(str(error), rows + above, place) from None
+    _closed(raw, source.quote, rows, place, batches)
+    table = pa.Table.from_batches(batches) if batches else pa.table({n: pa.array([], pa.string()) for n in names})
+    return {n: table.column(n) for n in names}, rows
+
+
+def _unreadable(error: str, row: int, place: str) -> Exception:
+    if "straddling" in error:
+        return refuse(
+            "long_line",
+            f"Behind row {row:,} a row is longer than {BLOCK // 1024**2} MB, or a quote is never closed.",
+            "Close the quote, or choose another quote or delimiter.",
+            place,
+        )
+    if "UTF8" in error:
+        return refuse("bad_encoding", f"Behind row {row:,} the file is not UTF-8.", "Choose another encoding.", place)
+    return refuse(
+        "bad_csv",
+        f"Behind row {row:,} the file cannot be read: {error.splitlines()[0][:200]}.",
+        "Choose another delimiter or quote.",
+        place,
+    )
+
+
+def _closed(raw: Any, quote: str, rows: int, place: str, batches: list[pa.RecordBatch]) -> None:
+    """Refuses a text whose last quote is never closed: all that follows it would be one value."""
+    if not quote or not batches or batches[-1].num_rows == 0:
+        return
+    last = [str(c[-1].as_py()) for c in batches[-1].columns]
+    if not any("\n" in x for x in last):
+        return
+    raw.seek(0)
+    marks = sum(chunk.count(quote.encode()) for chunk in iter(lambda: raw.read(CHUNK), b""))
+    if marks % 2:
+        raise refuse(
+            "open_quote",
+            f"A quote that opens in row {rows + 1:,} is never closed; the file may be cut short.",
+            "Close it, or read the file without quotes.",
+            place,
+        )
+
+
+def _check_cells(columns: dict[str, pa.ChunkedArray], place: str) -> None:
+    for name, column in columns.items():
+        longest = pc.max(pc.binary_length(column)).as_py() or 0
+        if longest > MOST_CELL:
+            row = pc.index(pc.greater(pc.binary_length(column), MOST_CELL), True).as_py() + 1
+            raise refuse(
+                "long_value",
+                f"{name} holds a text of {longest / 1024**2:,.0f} MB in row {row:,}; {MOST_CELL // 1024**2} MB is the most.",
+                "Is a quote left open there?",
+                place,
+            )

@@ -1,0 +1,164 @@
+"""PostgreSQL: what is there, and rows of a table, a view or a SELECT, all in one read-only transaction."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from typing import Any
+
+import psycopg
+from psycopg import sql
+
+from nexorem.core.diagnostics import Refused, refuse
+from nexorem.gather.sources.bounds import MOST_UNPACKED, Progress
+from nexorem.gather.sources.kinds import DatabaseSource
+
+SECONDS = 15
+TYPES = {
+    "boolean": "boolean",
+    "smallint": "integer",
+    "integer": "integer",
+    "bigint": "integer",
+    "oid": "integer",
+    "real": "number",
+    "double precision": "number",
+    "numeric": "number",
+    "money": "text",
+    "date": "date",
+    "timestamp without time zone": "datetime",
+    "timestamp with time zone": "datetime",
+}
+LISTED = """
+SELECT n.nspname AS schema, c.relname AS name, CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' ELSE 'table' END AS kind,
+       GREATEST(c.reltuples, 0)::bigint AS rows
+FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg_toast%'
+  AND n.nspname NOT LIKE 'pg_temp%' AND has_schema_privilege(n.oid, 'USAGE') AND has_table_privilege(c.oid, 'SELECT')
+ORDER BY 1, 2 LIMIT 5000
+"""
+KEYS = """
+SELECT k.contype AS kind, n.nspname AS schema, c.relname AS name, fn.nspname AS other_schema, f.relname AS other,
+       (SELECT array_agg(a.attname::text ORDER BY x.ord) FROM unnest(k.conkey) WITH ORDINALITY x(num, ord)
+        JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = x.num) AS columns,
+       (SELECT array_agg(a.attname::text ORDER BY x.ord) FROM unnest(k.confkey) WITH ORDINALITY x(num, ord)
+        JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = x.num) AS other_columns
+FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+LEFT JOIN pg_class f ON f.oid = k.confrelid LEFT JOIN pg_namespace fn ON fn.oid = f.relnamespace
+WHERE k.contype IN ('p', 'f') AND n.nspname NOT IN ('pg_catalog', 'information_schema')
+"""
+
+
+def failed(error: psycopg.Error, name: str) -> Refused:
+    text = str(error).strip().splitlines()[0][:300] if str(error).strip() else type(error).__name__
+    return refuse(
+        "database",
+        f"The database {name} answered: {text}.",
+        "Check its address, its user and what the user may read; nothing was changed.",
+        name,
+    )
+
+
+@contextmanager
+def reading(access: Mapping[str, Any], name: str) -> Iterator[psycopg.Connection[Any]]:
+    """A connection inside a read-only transaction that sees one state of the database; undone at the end, whatever happens."""
+    try:
+        connection = psycopg.connect(
+            host=str(access.get("host") or "127.0.0.1"),
+            port=int(access.get("port") or 5432),
+            dbname=str(access.get("database") or ""),
+            user=str(access.get("user") or ""),
+            password=str(access.get("password") or ""),
+            connect_timeout=SECONDS,
+            options="-c default_transaction_read_only=on -c statement_timeout=600000 -c idle_in_transaction_session_timeout=600000",
+            sslmode=str(access.get("sslmode") or "prefer"),
+            application_name="nexorem",
+        )
+    except (psycopg.Error, ValueError) as error:
+        raise failed(error if isinstance(error, psycopg.Error) else psycopg.Error(str(error)), name) from None
+    try:
+        connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+        connection.execute("SET LOCAL datestyle = 'ISO, YMD'")
+        yield connection
+    except psycopg.Error as error:
+        raise failed(error, name) from None
+    finally:
+        with suppress(psycopg.Error):  # one that has gone away has nothing to undo
+            connection.rollback()
+        connection.close()
+
+
+def listed(access: Mapping[str, Any], name: str) -> dict[str, Any]:
+    """Its tables and views with about how many rows each, and their keys and foreign keys."""
+    with reading(access, name) as connection:
+        tables = [dict(zip(("schema", "name", "kind", "rows"), r, strict=True)) for r in connection.execute(LISTED)]
+        names = ("kind", "schema", "name", "other_schema", "other", "columns", "other_columns")
+        keys = [dict(zip(names, r, strict=True)) for r in connection.execute(KEYS)]
+    return {"tables": tables, "keys": keys}
+
+
+def select_of(connection: psycopg.Connection[Any], source: DatabaseSource) -> sql.Composable:
+    """What is read: a whole table, or the SELECT as written, which has to be one statement that reads."""
+    if not source.query:
+        return sql.SQL("SELECT * FROM {}").format(sql.Identifier(source.table_schema, source.table))
+    # Sent in the protocol's extended form, in which the server refuses more than one statement.
+    text = sql.SQL(source.query.rstrip().rstrip(";"))
+    probe = sql.SQL("SELECT * FROM ({}\n) AS q LIMIT 0").format(text)
+    connection.execute(probe, binary=True)
+    return text
+
+
+def columns_of(connection: psycopg.Connection[Any], select: sql.Composable) -> list[tuple[str, str]]:
+    """Names and types of what a SELECT gives."""
+    found = connection.execute(sql.SQL("SELECT * FROM ({}\n) AS q LIMIT 0").format(select), binary=True)
+    codes = [(d.name, d.type_code) for d in found.description or []]
+    names = {
+        r[0]: r[1]
+        for r in connection.execute("SELECT oid::bigint, format_type(oid, NULL) FROM pg_type WHERE oid = ANY(%s)", [[c for _, c in codes]])
+    }
+    return [(name, str(names.get(code, "text"))) for name, code in codes]
+
+
+def copied(connection: psycopg.Connection[Any], source: DatabaseSource, target: Path, tell: Progress) -> list[tuple[str, str]]:
+    """Writes the rows as CSV, with empties bare and texts in quotes; gives the columns with the types they have there."""
+    select = select_of(connection, source)
+    columns = columns_of(connection, select)
+    shown = sql.SQL(", ").join(
+        sql.SQL("{}::timestamp" if kind == "timestamp with time zone" else "{}").format(sql.Identifier("q", name)) for name, kind in columns
+    )
+    written = rows = 0
+    command = sql.SQL("COPY (SELECT {} FROM ({}\n) AS q) TO STDOUT (FORMAT csv, FORCE_QUOTE *, ENCODING 'UTF8')").format(shown, select)
+    with connection.cursor() as cursor, target.open("wb") as out, cursor.copy(command) as copy:
+        for block in copy:
+            out.write(block)
+            written += len(block)
+            rows += 1
+            if rows % 20_000 == 0:
+                tell(rows, 0.5)
+            if written > MOST_UNPACKED:
+                raise refuse(
+                    "too_large",
+                    f"The database sends more than {MOST_UNPACKED // 1024**3} GB.",
+                    "Choose fewer rows with a SELECT.",
+                    source.connection,
+                )
+    return columns
+
+
+def keys_among(
+    found: Mapping[str, Any], chosen: Mapping[tuple[str, str], str], free: Callable[[str], bool]
+) -> tuple[dict[str, list[str]], list[dict[str, Any]]]:
+    """The keys of chosen tables by the names they get, and links for foreign keys between them."""
+    keys: dict[str, list[str]] = {}
+    links: list[dict[str, Any]] = []
+    for key in found["keys"]:
+        here = chosen.get((key["schema"], key["name"]))
+        if here is None:
+            continue
+        if key["kind"] == "p":
+            keys[here] = list(key["columns"])
+        else:
+            there = chosen.get((key["other_schema"], key["other"]))
+            if there is not None and free(there):
+                links.append({"from_table": here, "from": list(key["columns"]), "to_table": there, "to": list(key["other_columns"])})
+    return keys, links

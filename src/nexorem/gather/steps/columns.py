@@ -1,0 +1,285 @@
+"""Steps that change columns and leave the rows as they are."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
+from nexorem.core.functions.convert import DAY, cast
+from nexorem.core.functions.dates import DAY_PARTS
+from nexorem.core.values import STORAGE, Array, Value, Vector, combine, empties, vector
+from nexorem.gather.frame import Frame, stacked, text_map, used_words
+from nexorem.gather.steps import kinds as k
+from nexorem.gather.steps.formula import computed
+from nexorem.gather.steps.result import Result, Setting
+from nexorem.gather.texts import Reads
+from nexorem.gather.typed import typed
+from nexorem.package.words import arrow_words, recoded
+
+
+def need(frame: Frame, names: Sequence[str], place: str) -> list[str]:
+    """These columns as the frame names them; refuses those it has not."""
+    known = {c.lower(): c for c in frame.columns}
+    lost = [n for n in names if n.lower() not in known]
+    if lost:
+        raise Refused(
+            [
+                Diagnostic(
+                    "unknown_column",
+                    f"There is no column {n} here.",
+                    place=place,
+                    hint=near_hint(n, frame.columns) or f"There are {', '.join(list(frame.columns)[:12])}.",
+                )
+                for n in lost
+            ]
+        )
+    return [known[n.lower()] for n in names]
+
+
+def need_new(frame: Frame, names: Sequence[str], place: str, gone: Sequence[str] = ()) -> None:
+    """Refuses names that other columns have, or that stand twice."""
+    taken = {c.lower() for c in frame.columns if c not in gone}
+    for name in names:
+        if name.lower() in taken:
+            raise refuse("repeated_name", f"There is a column {name} already.", "Names differ by more than case.", place)
+        taken.add(name.lower())
+
+
+def need_text(frame: Frame, names: Sequence[str], place: str) -> list[str]:
+    """These columns, which are to be texts."""
+    found = need(frame, names, place)
+    for name in found:
+        if frame.columns[name].dtype != "text":
+            raise refuse("wrong_type", f"{name} is a {frame.columns[name].dtype}, no text.", "Read it as text in a step before.", place)
+    return found
+
+
+def choose_columns(frame: Frame, step: k.ChooseColumns, at: Setting) -> Result:
+    """Keeps columns, in the order given."""
+    names = need(frame, step.columns, at.place)
+    if len(set(names)) < len(names):
+        raise refuse("repeated_name", "A column is chosen twice.", "Name each once.", at.place)
+    return Result(Frame(frame.size, {n: frame.columns[n] for n in names}))
+
+
+def rename(frame: Frame, step: k.Rename, at: Setting) -> Result:
+    """New names."""
+    old = need(frame, list(step.names), at.place)
+    new = dict(zip(old, step.names.values(), strict=True))
+    need_new(frame, list(new.values()), at.place, old)
+    return Result(Frame(frame.size, {new.get(c, c): v for c, v in frame.columns.items()}))
+
+
+def retype(frame: Frame, step: k.Retype, at: Setting) -> Result:
+    """Another type; a text is read by its pattern."""
+    (name,) = need(frame, [step.column], at.place)
+    v = frame.columns[name]
+    if v.dtype == step.to:
+        return Result(frame)
+    if v.dtype == "text":
+        found, missed = typed(v, Reads(step.to, step.pattern, step.decimal, step.group, step.language), "empty")
+        if missed.count and step.misfits == "refuse":
+            told = "; ".join(f"row {r}: {t[:40]!r}" for r, t in missed.rows[:10])
+            verb = "values are" if missed.count > 1 else "value is"
+            message = f"{name}: {missed.count:,} {verb} no {step.to}: {told}."
+            raise refuse("bad_value", message, "Replace them in a step before, or let them become empty.", at.place)
+        return Result(frame.with_columns({name: found}))
+    if step.to != "text" and (v.dtype, step.to) not in (
+        ("integer", "number"),
+        ("number", "integer"),
+        ("date", "datetime"),
+        ("datetime", "date"),
+    ):
+        raise refuse("wrong_type", f"A {v.dtype} is no {step.to}.", "Read it as text first.", at.place)
+    return Result(frame.with_columns({name: as_text(v) if step.to == "text" else cast(v, step.to)}))
+
+
+def as_text(v: Vector) -> Vector:
+    """Values as texts, as CAST writes them."""
+    if v.dtype == "text":
+        return v
+    codes, size = v.codes()
+    if size == 0:
+        return empties("text", len(v))
+    firsts = np.zeros(size, np.int64)
+    firsts[codes[v.valid]] = np.flatnonzero(v.valid)
+    distinct = v.take(firsts)
+    if v.dtype == "integer":
+        words = pa.array(distinct.data).cast(pa.large_string())
+    else:
+        words = pa.array([str(x) for x in cast(distinct, "text").tolist()], pa.large_string())
+    return recoded(np.minimum(codes, size - 1), v.valid, words)
+
+
+def trim(frame: Frame, step: k.Trim, at: Setting) -> Result:
+    """Without spaces at the ends."""
+
+    def change(words: pa.Array) -> pa.Array:
+        found = pc.utf8_trim_whitespace(words)
+        if step.inner:
+            found = pc.replace_substring_regex(found, r"\s+", " ")
+        return pc.if_else(pc.equal(found, ""), pa.scalar(None, found.type), found)
+
+    return Result(frame.with_columns({n: text_map(frame.columns[n], change) for n in need_text(frame, step.columns, at.place)}))
+
+
+def change_case(frame: Frame, step: k.ChangeCase, at: Setting) -> Result:
+    """Letters in another case."""
+    change = {"upper": pc.utf8_upper, "lower": pc.utf8_lower, "title": pc.utf8_title}[step.to]
+    return Result(frame.with_columns({n: text_map(frame.columns[n], change) for n in need_text(frame, step.columns, at.place)}))
+
+
+def replace(frame: Frame, step: k.Replace, at: Setting) -> Result:
+    """Values, or combinations of values, by a list."""
+    names = need(frame, step.columns, at.place)
+    if any(len(p.old) != len(names) or len(p.new) != len(names) for p in step.pairs):
+        raise refuse("bad_step", f"Every pair needs {len(names)} values on each side.", "One for each column.", at.place)
+    if step.within:
+        (name,) = need_text(frame, names[:1], at.place)
+        if any(not isinstance(p.old[0], str) or not p.old[0] or not isinstance(p.new[0], str | None) for p in step.pairs):
+            raise refuse("bad_step", "Parts of a text are replaced by texts.", "Leave “within” off to replace empties.", at.place)
+
+        def change(words: pa.Array) -> pa.Array:
+            for p in step.pairs:
+                words = pc.replace_substring(words, str(p.old[0]), str(p.new[0] or ""))
+            return pc.if_else(pc.equal(words, ""), pa.scalar(None, words.type), words)
+
+        return Result(frame.with_columns({name: text_map(frame.columns[name], change)}))
+    olds = [
+        stacked([frame.columns[n], _values(frame.columns[n].dtype, [p.old[i] for p in step.pairs], n, at.place)], frame.columns[n].dtype)
+        for i, n in enumerate(names)
+    ]
+    news = [_values(frame.columns[n].dtype, [p.new[i] for p in step.pairs], n, at.place) for i, n in enumerate(names)]
+    groups, _ = combine([v.codes() for v in olds])
+    pair_of = np.full(int(groups.max(initial=0)) + 1, -1, np.int64)
+    listed = groups[frame.size :]
+    pair_of[listed[::-1]] = np.arange(len(listed))[::-1]
+    hit = pair_of[groups[: frame.size]]
+    rows = np.flatnonzero(hit >= 0)
+    changed = {}
+    for name, new in zip(names, news, strict=True):
+        both = stacked([frame.columns[name], new], new.dtype)
+        places = np.arange(frame.size)
+        places[rows] = frame.size + hit[rows]
+        changed[name] = used_words(both.take(places))
+    return Result(frame.with_columns(changed))
+
+
+def _values(dtype: str, found: Sequence[k.Value], name: str, place: str) -> Vector:
+    """Values as JSON holds them, as a vector of a column's type."""
+    if dtype == "text":
+        return vector("text", [None if x is None else str(x) for x in found])
+    texts = vector("text", [None if x is None or x == "" else str(x) for x in found])
+    made, missed = typed(texts, Reads(dtype), "empty")
+    if missed.count:
+        raise refuse("bad_value", f"{missed.rows[0][1]!r} is no {dtype}, as {name} is.", "Write a value of the column's type.", place)
+    return made
+
+
+def fill_down(frame: Frame, step: k.FillDown, at: Setting) -> Result:
+    """Empties from the row above, or below."""
+    changed = {}
+    for name in need(frame, step.columns, at.place):
+        v = frame.columns[name]
+        valid = v.valid[::-1] if step.up else v.valid
+        source = np.maximum.accumulate(np.where(valid, np.arange(frame.size), -1)) if frame.size else np.zeros(0, np.int64)
+        if step.up:
+            source = np.where(source >= 0, frame.size - 1 - source, -1)[::-1]
+        found = v.take(np.maximum(source, 0))
+        changed[name] = Vector(v.dtype, found.data, found.valid & (source >= 0), v.words)
+    return Result(frame.with_columns(changed))
+
+
+def date_part(frame: Frame, step: k.DatePart, at: Setting) -> Result:
+    """Year, month, week … of a date."""
+    (name,) = need(frame, [step.column], at.place)
+    need_new(frame, [step.into], at.place)
+    v = frame.columns[name]
+    if v.dtype not in ("date", "datetime"):
+        raise refuse("wrong_type", f"{name} is a {v.dtype}, no date.", "Read it as date in a step before.", at.place)
+    days = v.data // DAY if v.dtype == "datetime" else v.data
+    if step.part == "date":
+        return Result(frame.with_columns({step.into: Vector("date", days, v.valid)}))
+    if step.part in ("hour", "minute", "second"):
+        seconds = (v.data % DAY) // 1_000_000 if v.dtype == "datetime" else np.zeros(frame.size, np.int64)
+        found = {"hour": seconds // 3600, "minute": seconds // 60 % 60, "second": seconds % 60}[step.part]
+    else:
+        distinct, places = np.unique(np.where(v.valid, days, 0), return_inverse=True)
+        found = DAY_PARTS[step.part.upper()](distinct)[places]
+    return Result(frame.with_columns({step.into: Vector("integer", found.astype(STORAGE["integer"]), v.valid)}))
+
+
+def split_text(frame: Frame, step: k.SplitText, at: Setting) -> Result:
+    """A text in parts."""
+    (name,) = need_text(frame, [step.column], at.place)
+    need_new(frame, step.into, at.place, () if step.keep else (name,))
+    if (step.separator == "") == (step.after is None):
+        raise refuse("bad_step", "A text is split at a separator, or after a number of characters.", "Name one of the two.", at.place)
+    v, count = frame.columns[name], len(step.into)
+    words = arrow_words(v.words)
+    parts: list[pa.Array] = []
+    if step.after is not None:
+        starts = [i * step.after for i in range(count)]
+        parts = [pc.utf8_slice_codeunits(words, a, None if i == count - 1 else a + step.after) for i, a in enumerate(starts)]
+    else:
+        pieces = pc.split_pattern(words, step.separator, max_splits=count - 1)
+        lengths = pc.list_value_length(pieces).to_numpy(zero_copy_only=False)
+        starts_of = np.concatenate([[0], np.cumsum(lengths)])[:-1]
+        flat = pc.list_flatten(pieces)
+        parts = [flat.take(pa.array(np.where(lengths > i, starts_of + i, 0), mask=lengths <= i)) for i in range(count)]
+    made = {}
+    for into, part in zip(step.into, parts, strict=True):
+        blank = pc.fill_null(pc.equal(part, ""), True)
+        made[into] = recoded(v.data, v.valid, pc.if_else(blank, pa.scalar(None, part.type), part))
+    kept = {c: x for c, x in frame.columns.items() if step.keep or c != name}
+    return Result(Frame(frame.size, _after(kept, name, made, frame)))
+
+
+def _after(kept: dict[str, Vector], name: str, made: dict[str, Vector], frame: Frame) -> dict[str, Vector]:
+    """New columns right behind the one they are made from."""
+    found: dict[str, Vector] = {}
+    for c in frame.columns:
+        if c in kept:
+            found[c] = kept[c]
+        if c == name:
+            found |= made
+    return found
+
+
+def join_text(frame: Frame, step: k.JoinText, at: Setting) -> Result:
+    """Several columns as one text."""
+    names = need(frame, step.columns, at.place)
+    need_new(frame, [step.into], at.place, () if step.keep else names)
+    texts = [as_text(frame.columns[n]) for n in names]
+    groups, firsts = combine([t.codes() for t in texts]) if frame.size else (np.zeros(0, np.int64), np.zeros(0, np.int64))
+    words: list[str | None] = []
+    for row in zip(*(t.take(firsts).tolist() for t in texts), strict=True):
+        filled = [str(x) for x in row if x is not None]
+        words.append(step.separator.join(filled) if filled else None)
+    made = recoded(groups, np.ones(frame.size, bool), words)
+    kept = {c: v for c, v in frame.columns.items() if step.keep or c not in names}
+    return Result(Frame(frame.size, _after(kept, names[-1], {step.into: made}, frame)))
+
+
+def compute(frame: Frame, step: k.Compute, at: Setting) -> Result:
+    """A formula's value; in the place of a column of that name, if there is one."""
+    found = computed(frame, at.table, step.name, step.formula, at.budget)
+    if found.dtype == "null":
+        found = empties("text", frame.size)
+    known = {c.lower(): c for c in frame.columns}
+    return Result(frame.with_columns({known.get(step.name.lower(), step.name): found}))
+
+
+def number_rows(frame: Frame, step: k.NumberRows, at: Setting) -> Result:
+    """1, 2, 3 …"""
+    need_new(frame, [step.into], at.place)
+    return Result(frame.with_columns({step.into: Vector("integer", np.arange(1, frame.size + 1), np.ones(frame.size, bool))}))
+
+
+def value_list(v: Vector, rows: Array) -> list[Value]:
+    """Some values."""
+    return v.take(rows).tolist()

@@ -1,0 +1,73 @@
+"""A column of texts as a typed column, with what does not fit listed by row."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import numpy as np
+import pyarrow as pa
+
+from nexorem.core.values import Vector, empties
+from nexorem.gather.texts import Guess, Reads, guess_type, parse_texts, typed_storage
+from nexorem.package.words import arrow_words
+
+MOST_LISTED = 20
+Choice = Literal["text", "empty", "refuse"]
+
+
+@dataclass(frozen=True, slots=True)
+class Misfits:
+    """Values that are none of their column's type: how many rows, and the first of them as (row, text). Rows count from 1."""
+
+    count: int = 0
+    rows: list[tuple[int, str]] = field(default_factory=list)
+
+    def as_json(self) -> dict[str, Any]:
+        """For reports."""
+        return {"count": self.count, "rows": [{"row": r, "text": t[:200]} for r, t in self.rows]}
+
+
+def emptied(v: Vector, missing: tuple[str, ...]) -> Vector:
+    """A text vector in which these words are empty."""
+    lost = [w for w in missing if w in v.words] if len(v.words) < 50 else [w for w in missing if _has(v, w)]
+    if not lost:
+        return v
+    gone = np.isin(v.words, lost)
+    live = v.valid & ~gone[v.data]
+    kept = np.cumsum(~gone) - 1
+    return Vector("text", np.where(live, kept[v.data], 0).astype(np.int32), live, v.words[~gone])
+
+
+def _has(v: Vector, word: str) -> bool:
+    place = int(np.searchsorted(v.words, word))
+    return place < len(v.words) and v.words[place] == word
+
+
+def guesses(v: Vector) -> list[Guess]:
+    """What a text vector could be, from all its rows."""
+    counts = np.bincount(v.data[v.valid], minlength=len(v.words)) if len(v.words) else np.zeros(0, np.int64)
+    return guess_type(arrow_words(v.words), counts, missing=())
+
+
+def typed(v: Vector, reads: Reads, choice: Choice) -> tuple[Vector, Misfits]:
+    """A text vector read as a type. With the choice `text` a column with misfits stays text; else they become empty, and are told."""
+    if reads.dtype == "text":
+        return v, Misfits()
+    if not len(v.words):
+        return empties(reads.dtype, len(v)), Misfits()
+    data, fits = parse_texts(arrow_words(v.words), reads)
+    bad = v.valid & ~fits[v.data]
+    missed = Misfits()
+    if bad.any():
+        rows = np.flatnonzero(bad)
+        missed = Misfits(len(rows), [(int(r) + 1, str(v.words[v.data[r]])) for r in rows[:MOST_LISTED]])
+        if choice == "text":
+            return v, missed
+    return Vector(reads.dtype, typed_storage(reads.dtype, data)[v.data], v.valid & ~bad), missed
+
+
+def text_array(v: Vector) -> pa.Array:
+    """A text vector as an Arrow array of its rows."""
+    words = arrow_words(v.words)
+    return words.take(pa.array(np.where(v.valid, v.data, 0), mask=~v.valid)) if len(words) else pa.nulls(len(v), pa.large_string())

@@ -1,0 +1,57 @@
+"""The one way a request takes: checked against its type, acted on, answered by its type."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from flask import Blueprint, request
+from spectree import Response as Answers
+from spectree import SpecTree
+
+from nexorem import __version__
+from nexorem.core.diagnostics import Diagnostic, Refused
+from nexorem.server.schemas import Problem
+
+Register = Callable[..., Callable[[Any], Any]]
+
+
+def schema_name(model: type[Any]) -> str:
+    """A type's name in the OpenAPI document."""
+    return model.__name__
+
+
+def author() -> str:
+    """Who makes an edit: the name the window gives itself."""
+    return (request.headers.get("X-Nexorem-Author") or "someone").strip()[:60] or "someone"
+
+
+def _refuse_invalid(_request: Any, _response: Any, error: Any, *_: Any) -> None:
+    """A request that does not fit its type is refused like any other unusable input."""
+    if error is not None:
+        listed = error.errors(include_url=False) if hasattr(error, "errors") else [{"loc": ("body",), "msg": str(error)}]
+        places = [(".".join(str(x) for x in e["loc"]) or "body", e["msg"]) for e in listed]
+        raise Refused([Diagnostic("bad_request", f"{place}: {message}.", place=place) for place, message in places])
+
+
+def make_spec() -> SpecTree:
+    """OpenAPI 3.1 from the types of requests and answers."""
+    return SpecTree(
+        "flask", title="Nexorem", version=__version__, path="api/docs", filename="openapi.json", naming_strategy=schema_name,
+        nested_naming_strategy=lambda _, child: child, annotations=True, validation_error_status=422, mode="strict", before=_refuse_invalid,
+    )  # fmt: skip
+
+
+def registering(api: Blueprint, spec: SpecTree) -> Register:
+    """`address(path, method, result, **types)` registers a handler with its types."""
+
+    def address(path: str, method: str, result: type[Any] | None, **types: Any) -> Callable[[Any], Any]:
+        def register(handler: Callable[..., Any]) -> Callable[..., Any]:
+            answers = Answers(HTTP_200=result, HTTP_404=Problem, HTTP_409=Problem, HTTP_422=Problem) if result else Answers("HTTP_200")
+            checked = spec.validate(resp=answers, skip_validation=False, operation_id=handler.__name__, **types)(handler)
+            api.add_url_rule(path, handler.__name__, checked, methods=[method])
+            return handler
+
+        return register
+
+    return address

@@ -1,0 +1,247 @@
+"""Addresses of Gather and Shape: files, readings, loads, databases, schedules, steps, keys, made tables, lineage."""
+
+from __future__ import annotations
+
+import datetime as dt
+import shutil
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from flask import Response, jsonify, request
+
+from nexorem.core.diagnostics import refuse
+from nexorem.gather.lineage import story
+from nexorem.gather.read import ENDINGS, file_in
+from nexorem.gather.sources.database import listed, reading
+from nexorem.server import loading, shaping
+from nexorem.server import schemas as s
+from nexorem.server import schemas_gather as g
+from nexorem.server.addresses import Register, author
+from nexorem.server.describe import document
+from nexorem.server.workspace import Workspace
+from nexorem.store import sources
+
+LEAST_FREE = 500 * 1024**2
+CHUNK = 1 << 20
+MOST_FILE = 8 * 1024**3
+
+
+def add_gather(address: Register, workspace: Workspace) -> None:
+    """Everything that brings rows in."""
+    _files(address, workspace)
+    _readings(address, workspace)
+    _loads(address, workspace)
+    _databases(address, workspace)
+
+
+def _answer(workspace: Workspace, model_id: int) -> Response:
+    return jsonify(document(*workspace.star(model_id)))
+
+
+def _files(address: Register, workspace: Workspace) -> None:
+    @address("/models/new", "POST", s.Created, json=g.NewModel)
+    def new_model(json: g.NewModel) -> Response:
+        """Makes a model without tables."""
+        return jsonify({"id": workspace.new(json.title.strip())})
+
+    @address("/models/<int:model_id>", "DELETE", g.Done)
+    def remove_model(model_id: int) -> Response:
+        """Removes a model with all its rows and files."""
+        workspace.remove(model_id)
+        return jsonify({"done": True})
+
+    @address("/models/<int:model_id>/files", "GET", g.Files)
+    def list_files(model_id: int) -> Response:
+        """The files that were dropped, or put into the model's folder."""
+        workspace.star(model_id)
+        folder = workspace.files(model_id)
+        return jsonify(
+            {"folder": str(folder), "files": [_file_info(p) for p in sorted(folder.iterdir()) if p.is_file() and not p.is_symlink()]}
+        )
+
+    @address("/models/<int:model_id>/files", "PUT", g.FileInfo, query=g.FileQuery)
+    def put_file(model_id: int, query: g.FileQuery) -> Response:
+        """Keeps a file: the request's body. One of that name is replaced when the whole of the new one has come."""
+        workspace.star(model_id)
+        return jsonify(_file_info(keep_file(workspace.files(model_id), query.name)))
+
+    @address("/models/<int:model_id>/files", "DELETE", g.Done, query=g.FileQuery)
+    def remove_file(model_id: int, query: g.FileQuery) -> Response:
+        """Removes a file; the rows that were loaded from it stay."""
+        file_in(workspace.files(model_id), query.name).unlink()
+        return jsonify({"done": True})
+
+
+def _file_info(path: Path) -> dict[str, Any]:
+    found = path.stat()
+    return {"name": path.name, "bytes": found.st_size, "changed_at": dt.datetime.fromtimestamp(found.st_mtime, dt.UTC).isoformat()}
+
+
+def keep_file(folder: Path, name: str) -> Path:
+    """Writes the request's body into the folder, first beside its place."""
+    if PurePosixPath(name).name != name or "\\" in name or name.startswith(".") or len(name) > 200 or not name.isprintable():
+        raise refuse("bad_name", f"{name!r} is no name for a file.", "Use a plain name, without a folder.")
+    if PurePosixPath(name).suffix.lower() not in ENDINGS:
+        raise refuse("unknown_kind", f"{name} is of no kind that can be read.", f"Files that end with {', '.join(ENDINGS)} can.", name)
+    request.max_content_length = MOST_FILE
+    size = request.content_length or 0
+    if shutil.disk_usage(folder).free < size + LEAST_FREE:
+        raise refuse("disk_full", f"The disk has no room for {name}.", "Make room first.")
+    part = folder / f".{name}.part"
+    try:
+        with part.open("wb") as out:
+            while chunk := request.stream.read(CHUNK):
+                out.write(chunk)
+        if size and part.stat().st_size != size:
+            raise refuse("cut_short", f"{name} came only in part.", "Send it again.")
+        target = folder / name
+        part.replace(target)
+        return target
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def _readings(address: Register, workspace: Workspace) -> None:
+    @address("/models/<int:model_id>/readings", "POST", g.Reading, json=g.ReadingRequest)
+    def start_reading(model_id: int, json: g.ReadingRequest) -> Response:
+        """Begins to read; nothing is taken into the model yet."""
+        return jsonify(loading.start_reading(workspace, model_id, json.model_dump()).told())
+
+    @address("/models/<int:model_id>/readings/<string:reading_id>", "GET", g.Reading)
+    def look_at_reading(model_id: int, reading_id: str) -> Response:
+        """How far a reading is, and what it found."""
+        return jsonify(workspace.jobs.get(model_id, reading_id).told())
+
+    @address("/models/<int:model_id>/readings/<string:reading_id>", "DELETE", g.Done)
+    def drop_reading(model_id: int, reading_id: str) -> Response:
+        """Ends a reading; nothing of it is kept."""
+        workspace.jobs.drop(workspace.jobs.get(model_id, reading_id))
+        return jsonify({"done": True})
+
+    @address("/models/<int:model_id>/readings/<string:reading_id>/compare", "POST", g.Comparison, json=g.CompareRequest)
+    def compare_reading(model_id: int, reading_id: str, json: g.CompareRequest) -> Response:
+        """What taking it would change in the tables that are here."""
+        job = workspace.jobs.get(model_id, reading_id)
+        return jsonify(loading.comparison(workspace, model_id, job, [c.model_dump() for c in json.tables], json.mends))
+
+    @address("/models/<int:model_id>/readings/<string:reading_id>/take", "POST", s.ModelDocument, json=g.TakeRequest)
+    def take_reading(model_id: int, reading_id: str, json: g.TakeRequest) -> Response:
+        """Takes tables of it into the model, as one edit."""
+        job = workspace.jobs.get(model_id, reading_id)
+        loading.take(workspace, model_id, job, [c.model_dump() for c in json.tables], author(), json.base, json.mends)
+        return _answer(workspace, model_id)
+
+
+def _loads(address: Register, workspace: Workspace) -> None:
+    @address("/models/<int:model_id>/loads", "GET", g.Loads, query=g.LoadsQuery)
+    def list_loads(model_id: int, query: g.LoadsQuery) -> Response:
+        """The loads of a model or of one table, the newest first."""
+        return jsonify({"loads": loading.history(workspace, model_id, query.table)})
+
+    @address("/models/<int:model_id>/loads/<int:load_id>/compare", "GET", g.Comparison)
+    def compare_load(model_id: int, load_id: int) -> Response:
+        """What putting a load in force would change."""
+        return jsonify(loading.compare_load(workspace, model_id, load_id))
+
+    @address("/models/<int:model_id>/loads/<int:load_id>/use", "POST", s.ModelDocument, json=g.GoRequest)
+    def use_load(model_id: int, load_id: int, json: g.GoRequest) -> Response:
+        """Puts a load in force: one before, or one that is held."""
+        loading.go_to(workspace, model_id, load_id, author(), json.base, json.mends)
+        return _answer(workspace, model_id)
+
+    @address("/models/<int:model_id>/loads/<int:load_id>", "DELETE", g.Done)
+    def drop_load(model_id: int, load_id: int) -> Response:
+        """Forgets a load that is held."""
+        loading.drop_held(workspace, model_id, load_id)
+        return jsonify({"done": True})
+
+    @address("/models/<int:model_id>/schedules", "GET", g.Schedules)
+    def list_schedules(model_id: int) -> Response:
+        """When tables are loaded by themselves."""
+        with workspace.engine.connect() as connection:
+            return jsonify({"schedules": sources.schedules(connection, model_id)})
+
+    @address("/models/<int:model_id>/schedules", "PUT", g.Schedules, json=g.ScheduleRequest)
+    def put_schedule(model_id: int, json: g.ScheduleRequest) -> Response:
+        """Sets or ends a schedule."""
+        _, star = workspace.star(model_id)
+        if json.table != sources.EVERYTHING:
+            loading.source_of(shaping.table_of(star.model, json.table))
+        with workspace.engine.begin() as connection:
+            sources.put_schedule(connection, model_id, json.table, json.minutes, dt.datetime.now(dt.UTC))
+            return jsonify({"schedules": sources.schedules(connection, model_id)})
+
+
+def _databases(address: Register, workspace: Workspace) -> None:
+    @address("/models/<int:model_id>/connections", "GET", g.Connections)
+    def list_connections(model_id: int) -> Response:
+        """Ways to databases, without passwords."""
+        with workspace.engine.connect() as connection:
+            return jsonify({"connections": sources.connections(connection, model_id)})
+
+    @address("/models/<int:model_id>/connections", "PUT", g.Connections, json=g.ConnectionRequest)
+    def put_connection(model_id: int, json: g.ConnectionRequest) -> Response:
+        """Keeps a way to a database that answers."""
+        workspace.star(model_id)
+        access = json.model_dump(exclude={"name", "keep_password"})
+        with reading(access, json.name):
+            pass
+        key = sources.secret_key(workspace.data)
+        with workspace.engine.begin() as connection:
+            sources.put_connection(connection, model_id, json.name, access, json.password if json.keep_password else None, key)
+            return jsonify({"connections": sources.connections(connection, model_id)})
+
+    @address("/models/<int:model_id>/connections", "DELETE", g.Done, query=g.FileQuery)
+    def remove_connection(model_id: int, query: g.FileQuery) -> Response:
+        """Forgets a connection."""
+        with workspace.engine.begin() as connection:
+            sources.remove_connection(connection, model_id, query.name)
+        return jsonify({"done": True})
+
+    @address("/models/<int:model_id>/connections/tables", "POST", g.DatabaseTables, json=g.LookRequest)
+    def database_tables(model_id: int, json: g.LookRequest) -> Response:
+        """What a database has."""
+        with workspace.engine.connect() as connection:
+            access = sources.access_of(connection, model_id, json.name, sources.secret_key(workspace.data), json.password)
+        return jsonify({"tables": listed(access, json.name)["tables"]})
+
+
+def add_shape(address: Register, workspace: Workspace) -> None:
+    """Everything that shapes rows."""
+
+    @address("/models/<int:model_id>/tables/<string:table>/steps", "POST", g.ShapeAnswer, json=g.ShapeRequest)
+    def try_steps(model_id: int, table: str, json: g.ShapeRequest) -> Response:
+        """What steps would do, one by one, and some rows after one of them. Nothing is kept."""
+        _, star = workspace.star(model_id)
+        return jsonify(shaping.preview(workspace, star, table, json.steps, json.at, json.start, json.count))
+
+    @address("/models/<int:model_id>/tables/<string:table>/steps/profiles", "POST", g.ShapeProfiles, json=g.ShapeRequest)
+    def step_profiles(model_id: int, table: str, json: g.ShapeRequest) -> Response:
+        """The profiles of the columns after a step."""
+        _, star = workspace.star(model_id)
+        frame = shaping.step_frame(workspace, star.model, table, json.steps, json.at)
+        return jsonify({"profiles": shaping.profiles_of(frame)})
+
+    @address("/models/<int:model_id>/mismatch", "POST", g.Mismatch, json=g.MismatchRequest)
+    def mismatch(model_id: int, json: g.MismatchRequest) -> Response:
+        """Two keys side by side."""
+        _, star = workspace.star(model_id)
+        left, right = (json.left.table, json.left.columns), (json.right.table, json.right.columns)
+        return jsonify(shaping.mismatch(workspace, star, left, right, json.amount))
+
+    @address("/models/<int:model_id>/made", "POST", g.MadeAnswer, json=g.MadeRequest)
+    def try_made(model_id: int, json: g.MadeRequest) -> Response:
+        """The rows that a made table would have."""
+        _, star = workspace.star(model_id)
+        return jsonify(shaping.made_rows(workspace, star.model, json.origin))
+
+    @address("/models/<int:model_id>/story", "GET", g.Story, query=g.StoryQuery)
+    def told_story(model_id: int, query: g.StoryQuery) -> Response:
+        """Where a thing comes from, and everything built on it."""
+        _, star = workspace.star(model_id)
+        return jsonify(story(star.model, query.kind, query.name))
+
+    @address("/models/<int:model_id>/consequences", "POST", g.Consequences, json=g.ConsequencesRequest)
+    def consequences(model_id: int, json: g.ConsequencesRequest) -> Response:
+        """What an edit would break, before it is made."""
+        return jsonify(shaping.consequences(workspace, model_id, json.edit))

@@ -1,0 +1,335 @@
+"""Loads: readings taken into a model, compared with what is there before they replace it, held where they would break something."""
+
+from __future__ import annotations
+
+import datetime as dt
+import logging
+import threading
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from nexorem.core.diagnostics import Diagnostic, Refused, refuse
+from nexorem.core.model.edits import apply
+from nexorem.core.model.model import Model, Table
+from nexorem.core.model.names import columns_text
+from nexorem.gather import made
+from nexorem.gather.compare import broken_by, columns_changed, key_report, links_changed, measures_changed, probes_changed
+from nexorem.gather.frame import Frame
+from nexorem.gather.jobs import Job
+from nexorem.gather.read import package_links
+from nexorem.gather.sources.database import keys_among, listed
+from nexorem.gather.sources.kinds import source_words
+from nexorem.server.shaping import completed, table_of
+from nexorem.server.workspace import Workspace
+from nexorem.store import rows, sources
+
+Edit = dict[str, Any]
+KEPT_LOADS = 10
+EVERYTHING = sources.EVERYTHING
+log = logging.getLogger("nexorem")
+
+
+def start_reading(workspace: Workspace, model_id: int, asked: Mapping[str, Any]) -> Job:
+    """Begins to read files, sources, or the sources of tables that are here already."""
+    model = workspace.star(model_id)[0].model
+    items = [{"name": x["name"], "source": x["source"], "table": x.get("table")} for x in asked.get("items", [])]
+    for name in asked.get("tables", []):
+        table = table_of(model, name)
+        items.append({"name": table.name, "source": source_of(table), "table": table.name})
+    names = {x["source"].get("connection") for x in items if x["source"].get("kind") == "database"}
+    access = {}
+    with workspace.engine.connect() as connection:
+        for name in names:
+            password = (asked.get("passwords") or {}).get(name)
+            access[name] = sources.access_of(connection, model_id, str(name), sources.secret_key(workspace.data), password)
+    sent = {"items": items, "discover": asked.get("files", []), "access": access, "files": workspace.files(model_id)}
+    return workspace.jobs.start(model_id, sent)
+
+
+def source_of(table: Table) -> dict[str, Any]:
+    """The source from which a table can be loaded again."""
+    if not can_reload(table):
+        raise refuse(
+            "no_source",
+            f"{table.name} has no source to be loaded from again.",
+            "Gather its file, and take it in this table's place.",
+            table.name,
+        )
+    return dict(table.origin)
+
+
+def can_reload(table: Table) -> bool:
+    """Whether a table names a source."""
+    return bool(table.origin.get("kind")) and not made.is_made(table.origin) and not table.formula
+
+
+def free_name(name: str, taken: Sequence[str]) -> str:
+    """A name that no other table has."""
+    low = {t.lower() for t in taken}
+    return next(x for x in (name, *(f"{name} {n}" for n in range(2, 10_000))) if x.lower() not in low)
+
+
+def take(
+    workspace: Workspace, model_id: int, job: Job, chosen: Sequence[Mapping[str, Any]], author: str, base: int, mends: Sequence[Edit] = ()
+) -> None:
+    """Takes tables of a reading into the model, as one edit: new ones, and new rows for tables that are here. All of them or none."""
+    stored, _ = workspace.star(model_id)
+    names = [t.name for t in stored.model.tables]
+    frames: dict[str, Frame] = {}
+    edits: list[Edit] = []
+    kept: list[int] = []
+    places: dict[int, str] = {}
+    with workspace.engine.begin() as connection:
+        for choice in chosen:
+            place = int(choice["place"])
+            if not 0 <= place < len(job.items):
+                raise refuse("unknown_reading", f"The reading has no table number {place}.")
+            item, frame = job.items[place], job.frame(place)
+            target = choice.get("table")
+            name = table_of(stored.model, target).name if target else free_name(str(choice.get("name") or item.name).strip(), names)
+            names.append(name)
+            load = rows.save_load(connection, model_id, name, frame, source=item.source, report=_short(item.report or {}), author=author)
+            kept.append(load)
+            frames[name], places[place] = frame, name
+            if target:
+                edits.append({"kind": "change_table", "name": name, "set": {"load": load, "origin": item.source, "source": None}})
+            else:
+                key = [c for c in item.key if c in frame.columns]
+                edits.append({"kind": "add_table", "table": {"name": name, "columns": [], "key": key, "origin": item.source, "load": load}})
+    if not edits:
+        raise refuse("nothing_chosen", "No table is chosen.", "Tick at least one.")
+    for load, frame in zip(kept, frames.values(), strict=True):
+        workspace.frames.put(f"load {load}", frame)
+    links = _links_along(workspace, model_id, job, places, stored.model)
+    title = _title(edits)
+    try:
+        change = completed(workspace, stored.model, {"kind": "load_tables", "edits": edits, "title": title, "mends": list(mends)})
+        workspace.edit(model_id, change | {"edits": [*change["edits"], *links]}, author, base)
+    except Exception:
+        with workspace.engine.begin() as connection:
+            for load in kept:
+                rows.drop_load(connection, load)
+        raise
+    _tidy(workspace, model_id, list(frames))
+
+
+def _title(edits: Sequence[Edit]) -> str:
+    new = [e["table"]["name"] for e in edits if e["kind"] == "add_table"]
+    old = [e["name"] for e in edits if e["kind"] == "change_table"]
+    parts = [f"gather {_few(new)}"] if new else []
+    return " and ".join([*parts, *([f"load {_few(old)} again"] if old else [])])
+
+
+def _few(names: Sequence[str]) -> str:
+    return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+
+
+def _short(report: Mapping[str, Any]) -> dict[str, Any]:
+    """A report as history keeps it, without the sample."""
+    return {k: v for k, v in report.items() if k != "sample"}
+
+
+def _tidy(workspace: Workspace, model_id: int, names: Sequence[str]) -> None:
+    with workspace.engine.begin() as connection:
+        for name in names:
+            rows.forget_old(connection, model_id, name, KEPT_LOADS)
+
+
+def _links_along(workspace: Workspace, model_id: int, job: Job, places: Mapping[int, str], model: Model) -> list[Edit]:
+    """Links that a package or a database says there are between the tables that are taken; where they would double a path, inactive."""
+    found: list[dict[str, Any]] = []
+    packages: dict[str, dict[str, str]] = {}
+    tables: dict[str, dict[tuple[str, str], str]] = {}
+    for place, name in places.items():
+        source = job.items[place].source
+        if source.get("kind") == "resource":
+            packages.setdefault(str(source["file"]), {})[str(source["resource"])] = name
+        elif source.get("kind") == "database" and source.get("table"):
+            tables.setdefault(str(source["connection"]), {})[str(source.get("table_schema") or "public"), str(source["table"])] = name
+    for file, names in packages.items():
+        found += package_links(workspace.files(model_id) / file, names)
+    for connection_name, chosen in tables.items():
+        found += _database_links(workspace, model_id, connection_name, chosen)
+    known = {k.ends_text for k in model.links}
+    return [{"kind": "add_link", "link": link} for link in found if f"{link['from']} = {link['to']}" not in known]
+
+
+def _database_links(workspace: Workspace, model_id: int, name: str, chosen: Mapping[tuple[str, str], str]) -> list[dict[str, Any]]:
+    try:
+        with workspace.engine.connect() as connection:
+            access = sources.access_of(connection, model_id, name, sources.secret_key(workspace.data))
+        _, links = keys_among(listed(access, name), chosen, lambda _: True)
+    except Refused:
+        return []  # the password is not kept: the tables come without their links, which can be suggested from the rows
+    told = []
+    for link in links:
+        ends = {}
+        for side in ("from", "to"):
+            texts = [columns_text(link[f"{side}_table"], (c,)) for c in link[side]]
+            ends[side] = texts[0] if len(texts) == 1 else texts
+        told.append({**ends, "active": link["from_table"] != link["to_table"]})
+    return told
+
+
+def comparison(
+    workspace: Workspace, model_id: int, job: Job, chosen: Sequence[Mapping[str, Any]], mends: Sequence[Edit] = ()
+) -> dict[str, Any]:
+    """What taking new rows for tables that are here would change, before anything is replaced."""
+    _, star = workspace.star(model_id)
+    extra = {table_of(star.model, str(c["table"])).name: job.frame(int(c["place"])) for c in chosen if c.get("table")}
+    origins = {table_of(star.model, str(c["table"])).name: job.items[int(c["place"])].source for c in chosen if c.get("table")}
+    return compared(workspace, model_id, extra, origins, mends)
+
+
+def compared(
+    workspace: Workspace, model_id: int, extra: Mapping[str, Frame], origins: Mapping[str, Any], mends: Sequence[Edit]
+) -> dict[str, Any]:
+    """The same for rows at hand."""
+    _, star = workspace.star(model_id)
+    model = star.model
+    edits: list[Edit] = [{"kind": "change_table", "name": n, "set": {"origin": dict(origins.get(n) or {})}} for n in extra]
+    tables: list[dict[str, Any]] = []
+    for name, frame in extra.items():
+        table = table_of(model, name)
+        old = workspace.base(table) if table.load is not None else Frame(0, {})
+        tables.append({"table": name, "rows": [old.size, frame.size], "columns": columns_changed(old.types(), frame.types()),
+                       "key": key_report(table, old, frame)})  # fmt: skip
+    after, refused, changed = None, None, model
+    try:
+        change = completed(workspace, model, {"kind": "load_tables", "edits": edits, "title": "", "mends": list(mends)}, extra)
+        changed, _ = apply(model, change)
+        after = workspace.make(changed, None, extra)[0]
+    except Refused as error:
+        refused = error
+    told: dict[str, Any] = {"tables": tables, "breaks": broken_by(star, after, changed, refused), "links": [], "measures": [], "probes": []}
+    if after is not None:
+        budget = workspace.budget()
+        told["links"] = links_changed(star, after, list(extra))
+        try:
+            told["measures"] = measures_changed(star, after, budget)
+            told["probes"] = probes_changed(star, after, budget)
+        except Refused as error:
+            told["breaks"] += [d.as_json() for d in error.diagnostics]
+    for item in tables:
+        if item["key"]["broken"][1] > item["key"]["broken"][0]:
+            said = (
+                f"The key of {item['table']}, {', '.join(item['key']['key'])}, is repeated or empty in {item['key']['broken'][1]:,} rows."
+            )
+            wrong = Diagnostic("broken_key", said, place=item["table"], hint="Remove the repeats in a step, or choose another key.")
+            told["breaks"].append(wrong.as_json())
+    return told
+
+
+def history(workspace: Workspace, model_id: int, table: str | None = None) -> list[dict[str, Any]]:
+    """Loads, the newest first; the one in force is marked."""
+    model = workspace.star(model_id)[0].model
+    live = {t.load for t in model.tables}
+    with workspace.engine.connect() as connection:
+        found = rows.loads_of(connection, model_id, table)
+    return [{**x, "live": x["id"] in live, "source": source_words(x["source"]) if x["source"] else "the package"} for x in found]
+
+
+def go_to(workspace: Workspace, model_id: int, load_id: int, author: str, base: int, mends: Sequence[Edit] = ()) -> None:
+    """Puts a load in force: one before, or one that was held."""
+    found = next((x for x in history(workspace, model_id) if x["id"] == load_id), None)
+    if found is None:
+        raise refuse("unknown_load", f"There is no load number {load_id} any more.", "Load the table again.")
+    stored, _ = workspace.star(model_id)
+    table = table_of(stored.model, found["table"])
+    edit = {"kind": "change_table", "name": table.name, "set": {"load": load_id}}
+    title = f"go to the load of {found['loaded_at'][:16].replace('T', ' ')} of {table.name}"
+    change = completed(workspace, stored.model, {"kind": "load_tables", "edits": [edit], "title": title, "mends": list(mends)})
+    workspace.edit(model_id, change, author, base)
+    with workspace.engine.begin() as connection:
+        rows.set_state(connection, load_id, "kept")
+
+
+def compare_load(workspace: Workspace, model_id: int, load_id: int) -> dict[str, Any]:
+    """What putting a load in force would change."""
+    found = next((x for x in history(workspace, model_id) if x["id"] == load_id), None)
+    if found is None:
+        raise refuse("unknown_load", f"There is no load number {load_id} any more.", "Load the table again.")
+    with workspace.engine.connect() as connection:
+        frame = rows.read_load(connection, load_id)
+    origin = dict(table_of(workspace.star(model_id)[0].model, found["table"]).origin)
+    return compared(workspace, model_id, {found["table"]: frame}, {found["table"]: origin}, [])
+
+
+def drop_held(workspace: Workspace, model_id: int, load_id: int) -> None:
+    """Forgets a load that was held."""
+    found = next((x for x in history(workspace, model_id) if x["id"] == load_id and x["state"] == "held"), None)
+    if found is None:
+        raise refuse("unknown_load", "This load is not held any more.")
+    with workspace.engine.begin() as connection:
+        rows.drop_load(connection, load_id)
+
+
+def run_due(workspace: Workspace, now: dt.datetime) -> int:
+    """Loads what its schedule says is due; gives how many schedules were run."""
+    with workspace.engine.begin() as connection:
+        due = sources.take_due(connection, now)
+    for model_id, table in due:
+        try:
+            words = load_again(workspace, model_id, table)
+        except Refused as refused:
+            words = f"failed: {refused.diagnostics[0].message}"
+        except Exception:
+            log.exception("a scheduled load failed")
+            words = "failed: an error of the server's own"
+        with workspace.engine.begin() as connection:
+            sources.told_result(connection, model_id, table, words)
+    return len(due)
+
+
+def load_again(workspace: Workspace, model_id: int, table: str) -> str:
+    """Loads a table, or all that have a source; holds what would break something. Gives what came of it in words."""
+    model = workspace.star(model_id)[0].model
+    names = [t.name for t in model.tables if can_reload(t)] if table == EVERYTHING else [table]
+    job = start_reading(workspace, model_id, {"tables": names})
+    job.wait()
+    failed = [i for i in job.items if i.state != "read"]
+    if failed:
+        said = failed[0].errors[0]["message"] if failed[0].errors else "it was not read"
+        raise refuse("load_failed", f"{failed[0].name}: {said}")
+    chosen = [{"place": i, "table": item.table} for i, item in enumerate(job.items)]
+    told = comparison(workspace, model_id, job, chosen)
+    if told["breaks"]:
+        with workspace.engine.begin() as connection:
+            for place, item in enumerate(job.items):
+                report = {**_short(item.report or {}), "breaks": told["breaks"]}
+                rows.save_load(
+                    connection,
+                    model_id,
+                    str(item.table),
+                    job.frame(place),
+                    source=item.source,
+                    report=report,
+                    author="schedule",
+                    state="held",
+                )
+        result = f"held: {told['breaks'][0]['message']}"
+    else:
+        take(workspace, model_id, job, chosen, "schedule", workspace.star(model_id)[0].version)
+        result = f"loaded {sum(i.size for i in job.items):,} rows"
+    workspace.jobs.drop(job)
+    return result
+
+
+class Clock:
+    """Looks for schedules that are due, in a thread of its own."""
+
+    def __init__(self, workspace: Workspace, every: float = 15.0) -> None:
+        self.workspace, self.every = workspace, every
+        self._stop = threading.Event()
+        threading.Thread(target=self._run, name="schedules", daemon=True).start()
+
+    def _run(self) -> None:
+        while not self._stop.wait(self.every):
+            try:
+                run_due(self.workspace, dt.datetime.now(dt.UTC))
+            except Exception:
+                log.exception("schedules could not be looked at")
+
+    def stop(self) -> None:
+        """No more loads."""
+        self._stop.set()

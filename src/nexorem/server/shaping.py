@@ -1,0 +1,226 @@
+"""Edits of tables, completed: what a person asks for in words of steps and sources becomes edits that name columns, keys and loads."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from nexorem.core.diagnostics import Refused, near_hint, refuse
+from nexorem.core.engine.profile import profile
+from nexorem.core.model.edits import apply
+from nexorem.core.model.model import Column, Model, Table, plain, table_json
+from nexorem.core.model.star import Star, table_rows
+from nexorem.gather import made
+from nexorem.gather.compare import broken_by
+from nexorem.gather.frame import Frame
+from nexorem.gather.lineage import touched_by
+from nexorem.gather.mismatch import compare
+from nexorem.gather.shape import Shaper, with_columns
+from nexorem.gather.steps.replay import told
+from nexorem.server.workspace import Workspace
+
+Edit = dict[str, Any]
+ASKED = ("shape_table", "make_table", "remake_table", "drop_table", "put_column", "drop_column", "describe_table")
+
+
+def table_of(model: Model, name: str) -> Table:
+    """A table by its name; refuses with near names."""
+    found = model.table(name)
+    if found is None:
+        raise refuse("unknown_table", f"There is no table {name}.", near_hint(name, [t.name for t in model.tables]))
+    return found
+
+
+def completed(workspace: Workspace, model: Model, change: Edit, extra: Mapping[str, Frame] | None = None) -> Edit:
+    """An edit as it is kept: one of the kinds that people ask for becomes edits of the model, with the columns that follow."""
+    if change.get("kind") not in (*ASKED, "load_tables"):
+        return change
+    try:
+        first, title = _asked(model, change)
+    except (KeyError, TypeError, AttributeError) as error:
+        raise refuse("bad_edit", f"The edit {change['kind']} is incomplete: {error}.") from None
+    first = [*first, *change.get("mends", [])]
+    return {"kind": "together", "title": title, "edits": [*first, *settled(workspace, model, first, extra)]}
+
+
+def _asked(model: Model, change: Edit) -> tuple[list[Edit], str]:
+    kind = change["kind"]
+    if kind == "make_table":
+        return [
+            {"kind": "add_table", "table": {"columns": [], **change["table"]}, "at": change.get("at")}
+        ], f"make table {change['table']['name']}"
+    if kind == "load_tables":
+        return list(change["edits"]), str(change["title"])
+    table = table_of(model, change["name"])
+    if kind == "shape_table":
+        edit = {"kind": "change_table", "name": table.name, "set": {"steps": list(change["steps"])}}
+        return [edit], str(change.get("title") or f"shape {table.name}")
+    if kind == "remake_table":
+        given = {k: change[k] for k in ("origin", "formula") if k in change}
+        return [{"kind": "change_table", "name": table.name, "set": given}], f"change how {table.name} is made"
+    if kind == "drop_table":
+        links = [{"kind": "remove_link", "name": k.name} for k in model.links if table.name in k.tables]
+        return [*links, {"kind": "remove_table", "name": table.name}], f"remove table {table.name}"
+    return _of_columns(table, change)
+
+
+def _of_columns(table: Table, change: Edit) -> tuple[list[Edit], str]:
+    """Computed columns, and what is said of columns and tables."""
+    columns: list[dict[str, Any]] = [plain(c) | {"name": c.name, "dtype": c.dtype} for c in table.columns]
+    if change["kind"] == "describe_table":
+        said = {k: change[k] for k in ("description", "key", "calendar") if k in change}
+        return [{"kind": "change_table", "name": table.name, "set": said}], f"describe {table.name}"
+    name = change["column"] if change["kind"] == "drop_column" else change["column"]["name"]
+    old = table.column(name)
+    if change["kind"] == "drop_column":
+        if old is None or not old.formula:
+            raise refuse(
+                "stored_column", f"{table.name}.{name} is no computed column.", "A step of its table leaves out columns that were loaded."
+            )
+        left = [c for c in columns if c["name"] != old.name]
+        return [{"kind": "change_table", "name": table.name, "set": {"columns": left}}], f"remove column {table.name}.{old.name}"
+    given: dict[str, Any] = {"dtype": "", **change["column"]}
+    if old is not None and given.get("formula") and not old.formula:
+        raise refuse("stored_column", f"{table.name}.{old.name} was loaded, and has no formula.", "Give the computed column another name.")
+    if old is None and not given.get("formula"):
+        raise refuse("bad_edit", f"{table.name} has no column {name}.", near_hint(name, [c.name for c in table.columns]))
+    made_column: dict[str, Any] = {**(plain(old) | {"dtype": old.dtype} if old else {}), **given}
+    if old is not None and not made_column["dtype"]:
+        made_column["dtype"] = "" if made_column.get("formula") else old.dtype
+    kept = [made_column if old is not None and c["name"] == old.name else c for c in columns]
+    kept = kept if old is not None else [*kept, made_column]
+    return [
+        {"kind": "change_table", "name": table.name, "set": {"columns": kept}}
+    ], f"{'change' if old else 'compute'} column {table.name}.{name}"
+
+
+def plainly(model: Model, edits: Sequence[Edit]) -> Model:
+    """The model after edits of tables, links looked at only at the end."""
+    for edit in edits:
+        if edit["kind"] == "change_table":
+            table = table_of(model, edit["name"])
+            data = {k: v for k, v in {**table_json(table), **edit["set"]}.items() if v is not None}
+            model = replace(model, tables=tuple(_read(data) if t is table else t for t in model.tables))
+        elif edit["kind"] == "add_table":
+            at = edit.get("at") if isinstance(edit.get("at"), int) else len(model.tables)
+            if model.table(edit["table"]["name"]):
+                raise refuse("repeated_name", f"There is a table {edit['table']['name']} already.", "Choose another name.")
+            model = replace(model, tables=(*model.tables[:at], _read(edit["table"]), *model.tables[at:]))
+        elif edit["kind"] == "remove_table":
+            gone = table_of(model, edit["name"])
+            links = tuple(k for k in model.links if gone.name not in k.tables)
+            model = replace(model, tables=tuple(t for t in model.tables if t is not gone), links=links)
+    return model
+
+
+def _read(data: Mapping[str, Any]) -> Table:
+    from nexorem.core.model.model import table_from_json
+
+    try:
+        return table_from_json(data)
+    except TypeError as error:
+        raise refuse("bad_edit", f"The table cannot be read: {error}.") from None
+
+
+def settled(workspace: Workspace, model: Model, edits: Sequence[Edit], extra: Mapping[str, Frame] | None = None) -> list[Edit]:
+    """The edits that bring every table's columns in line with its rows, once these edits are made."""
+    after = plainly(model, edits)
+    shaper = workspace.shaper(after, extra)
+    found: list[Edit] = []
+    for table in (t for t in after.tables if not t.formula):
+        fresh = with_columns(table, shaper.frame(table.name))
+        if fresh != table:
+            now, then = table_json(fresh), table_json(table)
+            changed = {k: now.get(k) for k in ("columns", "key", "calendar") if now.get(k) != then.get(k)}
+            if "key" in changed:
+                changed["key"] = changed["key"] or []
+            found.append({"kind": "change_table", "name": table.name, "set": changed})
+    return found
+
+
+def consequences(workspace: Workspace, model_id: int, change: Edit) -> dict[str, Any]:
+    """What an edit would break, and what is built on what it takes away, before it is made."""
+    _, star = workspace.star(model_id)
+    model = star.model
+    touched: list[dict[str, str]] = []
+    after: Star | None = None
+    refused: Refused | None = None
+    changed = model
+    try:
+        edit = completed(workspace, model, change)
+        changed, _ = apply(model, edit)
+        after = workspace.edited(model_id, changed)
+    except Refused as error:
+        refused = error
+    if change.get("kind") == "drop_table":
+        touched = [{"kind": k, "name": n} for k, n in touched_by(model, table_of(model, change["name"]).name)]
+    elif change.get("name") and (table := model.table(str(change["name"]))):
+        gone = _gone(workspace, model, table, change)
+        touched = [{"kind": k, "name": n} for k, n in touched_by(model, table.name, gone)] if gone else []
+    return {"touches": touched, "breaks": broken_by(star, after, changed, refused)}
+
+
+def _gone(workspace: Workspace, model: Model, table: Table, change: Edit) -> list[str]:
+    """The columns that an edit of a table takes away."""
+    if change["kind"] == "drop_column":
+        return [str(change["column"])]
+    try:
+        first, _ = _asked(model, change)
+        after = plainly(model, first)
+        fresh = with_columns(table_of(after, table.name), workspace.shaper(after).frame(table.name))
+    except Refused:
+        return []
+    return [c.name for c in table.columns if fresh.column(c.name) is None]
+
+
+def preview(
+    workspace: Workspace, star: Star, name: str, steps: Sequence[Mapping[str, Any]], at: int | None, start: int, count: int
+) -> dict[str, Any]:
+    """What steps do to a table, one by one, and some rows after step `at` (0: before the first; None: after the last)."""
+    table = table_of(star.model, name)
+    shaper = workspace.shaper(star.model)
+    raw, outcomes = shaper.outcomes(table.name, [dict(s) for s in steps])
+    frame = raw if at == 0 or not outcomes else outcomes[min(at if at is not None else len(outcomes), len(outcomes)) - 1].after
+    rows = np.arange(min(start, frame.size), min(start + count, frame.size))
+    first = {"rows": raw.size, "columns": [{"name": c, "dtype": t} for c, t in raw.types().items()]}
+    return {
+        "start": first, "steps": [told(o) for o in outcomes], "size": frame.size,
+        "columns": [{"name": c, "dtype": t} for c, t in frame.types().items()], "rows": frame.listed(rows), "from": start,
+    }  # fmt: skip
+
+
+def profiles_of(frame: Frame) -> list[dict[str, Any]]:
+    """The profiles of a frame's columns."""
+    columns = tuple(Column(c, t) for c, t in frame.types().items())
+    star = Star(Model("profile", (Table("T", columns),)), {"T": table_rows(frame.size, frame.columns)})
+    return [profile(star, "T", c) for c in frame.columns]
+
+
+def step_frame(workspace: Workspace, model: Model, name: str, steps: Sequence[Mapping[str, Any]], at: int | None) -> Frame:
+    """A table's rows after step `at`."""
+    raw, outcomes = workspace.shaper(model).outcomes(name, [dict(s) for s in steps])
+    if at == 0 or not outcomes:
+        return raw
+    return outcomes[min(at if at is not None else len(outcomes), len(outcomes)) - 1].after
+
+
+def made_rows(workspace: Workspace, model: Model, origin: Mapping[str, Any], most: int = 60) -> dict[str, Any]:
+    """The rows that a made table would have, and what it means to link it or not."""
+    shaper: Shaper = workspace.shaper(model)
+    frame = made.make(origin, shaper.frame)
+    shown = np.arange(min(most, frame.size))
+    return {"size": frame.size, "columns": [{"name": c, "dtype": t} for c, t in frame.types().items()], "rows": frame.listed(shown),
+            "means": made.MEANS[str(origin["kind"])]}  # fmt: skip
+
+
+def mismatch(workspace: Workspace, star: Star, left: tuple[str, list[str]], right: tuple[str, list[str]], amount: str) -> dict[str, Any]:
+    """Two keys compared, on the tables' rows as they are."""
+    frames = []
+    for name, _ in (left, right):
+        table = table_of(star.model, name)
+        columns = {c: star.column(table.name, c).rows() for c in star.rows[table.name].columns}
+        frames.append(Frame(star.size(table.name), columns))
+    return compare(frames[0], left[1], frames[1], right[1], amount)
