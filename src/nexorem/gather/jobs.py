@@ -105,6 +105,7 @@ class Job:
                 self._hear(json.loads(line))
         finally:
             timer.cancel()
+            self.process.stdout.close()
             self.process.wait()
             self._finish()
 

@@ -287,6 +287,7 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
     with TemporaryDirectory() as folder:
         path = Path(folder) / "rows.csv"
         columns = database.copied(connection, source, path, progress)
+        key = database.key_of(connection, source)
         names = headings([c for c, _ in columns], notes, source.connection)
         convert = pacsv.ConvertOptions(
             column_types={n: pa.string() for n in names}, strings_can_be_null=True, null_values=[""], quoted_strings_can_be_null=False
@@ -315,7 +316,7 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
         vectors[name] = found
         told.append(_plain_report(name, found) | {"misfits": missed.as_json()})
     name = source.table or "Query"
-    return _reading(table_name(name), Frame(table.num_rows, vectors), source.model_dump(exclude_defaults=True), told, notes, start, [])
+    return _reading(table_name(name), Frame(table.num_rows, vectors), source.model_dump(exclude_defaults=True), told, notes, start, key)
 
 
 def package_links(path: Path, names: Mapping[str, str]) -> list[dict[str, Any]]:

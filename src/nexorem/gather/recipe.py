@@ -180,7 +180,7 @@ def _described(table: Table, given: RecipeTable) -> Table:
     columns = [replace(c, hidden=x.hidden, description=x.description) if (x := said.get(c.name.lower())) else c for c in table.columns]
     known = {c.name.lower() for c in columns}
     more = {c: x for c, x in given.columns.items() if c.lower() not in known and x.formula}
-    columns += [Column(c, x.type or "", x.hidden, x.description, x.formula) for c, x in more.items()]
+    columns += [Column(c, x.type or "", x.hidden, x.description, x.formula or "") for c, x in more.items()]
     lost = [c for c, x in given.columns.items() if c.lower() not in known and not x.formula and not table.formula]
     if lost:
         raise refuse("unknown_column", f"{table.name} has no column {lost[0]}.", place=table.name)

@@ -282,6 +282,8 @@ def guess_type(texts: pa.Array, counts: Array, missing: Sequence[str] = ("",)) -
         looks = _look(reads)
         if not any(looks.match(x) for x in few if len(x) < 80):
             continue
+        if reads.dtype == "boolean" and not _both_words(filled):
+            continue
         _, fits = parse_texts(filled, reads)
         missed = int(rows[~fits].sum())
         if missed == 0:
@@ -297,6 +299,12 @@ def guess_type(texts: pa.Array, counts: Array, missing: Sequence[str] = ("",)) -
         return _settled(fitting)
     nearly.sort(key=lambda g: g.misfits)
     return [Guess(Reads("text")), *nearly[:1]]
+
+
+def _both_words(texts: pa.Array) -> bool:
+    """Whether these are TRUE or FALSE, or both words of another pair: a column of nothing but N is no boolean."""
+    words = set(pc.utf8_lower(pc.utf8_trim_whitespace(texts[:10])).to_pylist())
+    return words <= set(BOOLEANS[0]) or any(words >= set(pair) for pair in BOOLEANS[1:])
 
 
 @cache

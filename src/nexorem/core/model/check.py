@@ -139,5 +139,20 @@ def check_shape(model: Model) -> list[Diagnostic]:
             hint = "Write a pattern of UTS #35, as #,##0.00 or 0.0%."
             wrong.append(Diagnostic("bad_format", fault, place=measure.name, hint=hint))
     for link in model.links:
-        wrong += check_link_types(model, link)
+        wrong += check_link_ends(model, link) or check_link_types(model, link)
+    return wrong
+
+
+def check_link_ends(model: Model, link: Link) -> list[Diagnostic]:
+    """Both ends are columns that are there."""
+    wrong = []
+    for name, columns in ((link.from_table, link.from_columns), (link.to_table, link.to_columns)):
+        table = model.table(name)
+        lost = [name] if table is None else [f"{name}.{c}" for c in columns if table.column(c) is None and not table.formula]
+        wrong += [
+            Diagnostic(
+                "lost_key", f"The link {link.name} needs {x}, which is gone.", place=link.name, hint="Remove the link, or keep the column."
+            )
+            for x in lost
+        ]
     return wrong

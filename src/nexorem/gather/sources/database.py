@@ -145,6 +145,19 @@ def copied(connection: psycopg.Connection[Any], source: DatabaseSource, target: 
     return columns
 
 
+def key_of(connection: psycopg.Connection[Any], source: DatabaseSource) -> list[str]:
+    """The columns of a table's primary key."""
+    if not source.table:
+        return []
+    found = connection.execute(
+        """SELECT a.attname::text FROM pg_index i CROSS JOIN LATERAL unnest(i.indkey) WITH ORDINALITY x(num, ord)
+           JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = x.num
+           WHERE i.indisprimary AND i.indrelid = to_regclass(format('%%I.%%I', %s::text, %s::text)) ORDER BY x.ord""",
+        [source.table_schema, source.table],
+    )
+    return [str(r[0]) for r in found]
+
+
 def keys_among(
     found: Mapping[str, Any], chosen: Mapping[tuple[str, str], str], free: Callable[[str], bool]
 ) -> tuple[dict[str, list[str]], list[dict[str, Any]]]:

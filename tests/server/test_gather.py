@@ -1,0 +1,250 @@
+"""Gathering and shaping over HTTP: files to tables, loads that are compared and held, steps, keys, made tables, databases, schedules."""
+
+import datetime as dt
+import time
+import unittest
+from pathlib import Path
+
+import psycopg
+from sqlalchemy import select
+
+from nexorem.server import loading
+from nexorem.server.app import create_app
+from nexorem.store import sources, tables
+from tests.store.cluster import fresh_url
+
+RAW = Path(__file__).parents[2] / "demo" / "lantern_isles" / "raw"
+SALES = "no,port,sold on,seats\n1,N,31.12.2031,2\n2,s ,1.1.2032,3\n3,X,2.1.2032,\n"
+PORTS = "code,name\nN,North\nS,South\n"
+
+
+class Gathering(unittest.TestCase):
+    def setUp(self):
+        self.url = fresh_url()
+        self.app = create_app(self.url)
+        self.workspace = self.app.extensions["nexorem"]
+        self.client = self.app.test_client()
+        self.addCleanup(self.workspace.engine.dispose)
+        self.addCleanup(self.workspace.jobs.close)
+        self.model = f"/api/models/{self.ask('POST', '/api/models/new', {'title': 'Try it'})['id']}"
+
+    def ask(self, method, path, json=None, status=200, **more):
+        answer = self.client.open(path, method=method, json=json, **more)
+        self.assertEqual(answer.status_code, status, answer.get_data(as_text=True)[:600])
+        return answer.get_json()
+
+    def put(self, name, text):
+        body = text.encode() if isinstance(text, str) else text
+        return self.ask("PUT", f"{self.model}/files", None, query_string={"name": name}, data=body)
+
+    def read(self, **asked):
+        reading = self.ask("POST", f"{self.model}/readings", asked)
+        for _ in range(400):
+            if reading["state"] != "running":
+                return reading
+            time.sleep(0.05)
+            reading = self.ask("GET", f"{self.model}/readings/{reading['id']}")
+        raise AssertionError(reading)
+
+    def document(self):
+        return self.ask("GET", self.model)
+
+    def take(self, reading, status=200, **choices):
+        """Takes tables: place=name for new ones, place=(table,) for those that replace."""
+        chosen = [{"place": int(p[1:]), **({"table": n[0]} if isinstance(n, tuple) else {"name": n})} for p, n in choices.items()]
+        return self.ask("POST", f"{self.model}/readings/{reading['id']}/take", {"tables": chosen, "base": self.document()["version"]}, status)
+
+    def edit(self, status=200, **edit):
+        return self.ask("POST", f"{self.model}/edits", {"edit": edit, "base": self.document()["version"]}, status)
+
+    def gathered(self):
+        self.put("sales.csv", SALES)
+        self.put("ports.csv", PORTS)
+        return self.take(self.read(files=["sales.csv", "ports.csv"]), p0="Sale", p1="Port")
+
+    def rows(self, table):
+        return self.ask("GET", f"{self.model}/tables/{table}/rows")["rows"]
+
+    def linked(self):
+        self.gathered()
+        self.edit(kind="shape_table", name="Sale", steps=[{"kind": "trim", "columns": ["port"]}, {"kind": "change_case", "columns": ["port"], "to": "upper"}])
+        self.edit(kind="add_link", link={"name": "port", "from": "Sale.port", "to": "Port.code"})
+        return self.edit(kind="add_measure", measure={"name": "seats", "formula": "sum(Sale.seats)", "home": "Sale"})
+
+    def test_files_become_tables_and_steps_shape_them(self):
+        document = self.gathered()
+        self.assertEqual([(t["name"], t["rows"], t["from_text"]) for t in document["tables"]], [("Sale", 3, "sales.csv"), ("Port", 2, "ports.csv")])
+        self.assertEqual([c["dtype"] for c in document["tables"][0]["columns"]], ["integer", "text", "date", "integer"])
+        self.assertEqual(document["undo"]["title"], "gather Sale, Port")
+        steps = [{"kind": "trim", "columns": ["port"]}, {"kind": "compute", "name": "double", "formula": "seats * 2"}, {"kind": "keep_rows", "condition": "nope = 1"}, {"kind": "number_rows", "into": "n"}]
+        tried = self.ask("POST", f"{self.model}/tables/Sale/steps", {"steps": steps})
+        self.assertEqual([s["state"] for s in tried["steps"]], ["done", "done", "wrong", "waits"])
+        self.assertEqual(tried["steps"][0]["sample"]["before"], [["s "]])
+        self.assertIn("nope", tried["steps"][2]["errors"][0]["message"])
+        self.assertEqual(self.ask("POST", f"{self.model}/tables/Sale/steps", {"steps": steps, "at": 1})["columns"], tried["start"]["columns"])
+        self.edit(422, kind="shape_table", name="Sale", steps=steps)
+        self.edit(kind="shape_table", name="Sale", steps=steps[:2])
+        self.assertEqual(self.rows("Sale"), [[1, "N", "2031-12-31", 2, 4], [2, "s", "2032-01-01", 3, 6], [3, "X", "2032-01-02", None, None]])
+        document = self.document()
+        self.ask("POST", f"{self.model}/undo", {"expected": document["undo"]["number"]})
+        self.assertEqual(self.rows("Sale")[1], [2, "s ", "2032-01-01", 3])
+        profiles = self.ask("POST", f"{self.model}/tables/Sale/steps/profiles", {"steps": steps[:2]})["profiles"]
+        self.assertEqual([(p["column"], p["largest"]) for p in profiles][-1], ("double", 6))
+
+    def test_what_is_wrong_with_a_file_is_told_and_nothing_is_taken(self):
+        self.put("bad.csv", "a,b\n1,2\n1,2,3\n")
+        self.put("cut.parquet", b"PAR1 and no more")
+        self.put("good.csv", SALES)
+        reading = self.read(files=["bad.csv", "cut.parquet", "good.csv"])
+        self.assertEqual([i["state"] for i in reading["items"]], ["failed", "failed", "read"])
+        self.assertEqual([e["code"] for i in reading["items"] for e in i["errors"]], ["broken_row", "bad_parquet"])
+        self.take(reading, 422, p0="Bad")
+        self.assertEqual(self.document()["tables"], [])
+        for name in ("../x.csv", ".x.csv", "x.exe", "a/b.csv"):
+            self.ask("PUT", f"{self.model}/files", None, 422, query_string={"name": name}, data=b"a")
+        self.ask("DELETE", f"{self.model}/readings/{reading['id']}")
+        self.ask("GET", f"{self.model}/readings/{reading['id']}", None, 422)
+
+    def test_a_reading_is_ended_at_any_moment(self):
+        self.put("long.csv", "a,b\n" + "1,x\n" * 2_000_000)
+        reading = self.ask("POST", f"{self.model}/readings", {"files": ["long.csv"]})
+        start = time.monotonic()
+        self.ask("DELETE", f"{self.model}/readings/{reading['id']}")
+        self.assertLess(time.monotonic() - start, 5)
+        self.assertEqual(self.workspace.jobs._jobs, {})
+
+    def test_a_load_is_compared_before_it_replaces(self):
+        self.linked()
+        self.put("sales.csv", "no,port,seats,day\n1,N,5,x\n4,Q,1,y\n")
+        reading = self.read(tables=["Sale"])
+        told = self.ask("POST", f"{self.model}/readings/{reading['id']}/compare", {"tables": [{"place": 0, "table": "Sale"}]})
+        self.assertEqual(told["tables"][0]["rows"], [3, 2])
+        self.assertEqual(told["tables"][0]["columns"], {"gone": ["sold on"], "new": [{"name": "day", "type": "text"}], "retyped": []})
+        self.assertEqual((told["links"][0]["matched"], told["links"][0]["orphans"]), ([2, 1], [1, 1]))
+        self.assertEqual([(m["measure"], m["before"], m["after"]) for m in told["measures"]], [("seats", 5, 6)])
+        self.assertEqual(told["breaks"], [])
+        self.take(reading, p0=("Sale",))
+        loads = self.ask("GET", f"{self.model}/loads", query_string={"table": "Sale"})["loads"]
+        self.assertEqual([(x["rows"], x["live"]) for x in loads], [(2, True), (3, False)])
+        self.ask("POST", f"{self.model}/loads/{loads[1]['id']}/use", {"base": self.document()["version"]})
+        self.assertEqual(len(self.rows("Sale")), 3)
+
+    def test_a_load_that_breaks_something_is_held(self):
+        self.linked()
+        self.put("ports.csv", "code,name\nN,North\nN,Again\n")
+        reading = self.read(tables=["Port"])
+        chosen = {"tables": [{"place": 0, "table": "Port"}]}
+        told = self.ask("POST", f"{self.model}/readings/{reading['id']}/compare", chosen)
+        self.assertEqual([b["code"] for b in told["breaks"]], ["repeated_key"])
+        self.take(reading, 422, p0=("Port",))
+        self.assertEqual(len(self.rows("Port")), 2)
+        self.assertEqual(self.rows("Port")[1], ["S", "South"])
+        mends = [{"kind": "change_link", "name": "port", "set": {"cardinality": "many-to-many"}}]
+        self.assertEqual(self.ask("POST", f"{self.model}/readings/{reading['id']}/compare", {**chosen, "mends": mends})["breaks"], [])
+        self.ask("POST", f"{self.model}/readings/{reading['id']}/take", {**chosen, "mends": mends, "base": self.document()["version"]})
+        self.assertEqual(self.document()["links"][0]["cardinality"], "many-to-many")
+
+    def test_a_schedule_loads_and_holds(self):
+        self.linked()
+        self.ask("PUT", f"{self.model}/schedules", {"table": "Port", "minutes": 60})
+        now = dt.datetime.now(dt.UTC)
+        self.assertEqual(loading.run_due(self.workspace, now), 0)
+        self.put("ports.csv", PORTS + "X,Xanadu\n")
+        self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(minutes=61)), 1)
+        self.assertEqual(self.document()["tables"][1]["rows"], 3)
+        self.put("ports.csv", "name\nNo code\n")
+        self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(minutes=122)), 1)
+        self.assertEqual(self.document()["tables"][1]["rows"], 3)
+        (schedule,) = self.ask("GET", f"{self.model}/schedules")["schedules"]
+        self.assertIn("held", schedule["last_result"])
+        held = self.ask("GET", f"{self.model}/loads")["loads"][0]
+        self.assertEqual((held["state"], held["live"]), ("held", False))
+        self.assertTrue(self.ask("GET", f"{self.model}/loads/{held['id']}/compare")["breaks"])
+        self.ask("POST", f"{self.model}/loads/{held['id']}/use", {"base": self.document()["version"]}, 422)
+        self.ask("DELETE", f"{self.model}/loads/{held['id']}")
+        self.ask("PUT", f"{self.model}/schedules", {"table": "Port", "minutes": 0})
+        self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(days=9)), 0)
+
+    def test_keys_are_compared_and_mended(self):
+        self.gathered()
+        sides = {"left": {"table": "Sale", "columns": ["port"]}, "right": {"table": "Port", "columns": ["code"]}, "amount": "seats"}
+        told = self.ask("POST", f"{self.model}/mismatch", sides)
+        self.assertEqual((told["matched"]["rows"], told["only_left"]["keys"], told["only_right"]["listed"][0]["key"]), (1, 2, ["S"]))
+        self.assertEqual([(n["left"], n["right"], n["reason"], n["amount"]) for n in told["near"]], [(["s "], ["S"], "spaces and case", 3.0)])
+        self.edit(kind="shape_table", name="Sale", steps=[{"kind": "replace", "columns": ["port"], "pairs": [{"from": ["s "], "to": ["S"]}]}])
+        self.assertEqual(self.ask("POST", f"{self.model}/mismatch", sides)["matched"]["rows"], 2)
+
+    def test_tables_are_made_here(self):
+        self.gathered()
+        calendar = {"kind": "calendar", "dates": ["Sale.sold on"], "columns": ["date", "year", "month_name"], "language": "de"}
+        told = self.ask("POST", f"{self.model}/made", {"origin": calendar})
+        self.assertEqual((told["size"], told["rows"][1]), (3, ["2032-01-01", 2032, "Jan"]))
+        self.edit(kind="make_table", table={"name": "Calendar", "origin": calendar})
+        self.edit(kind="make_table", table={"name": "Busy", "formula": "Sale where Sale.seats > 2"})
+        self.edit(kind="put_column", name="Sale", column={"name": "twice", "formula": "seats * 2"})
+        document = self.document()
+        self.assertEqual([(t["name"], t["rows"], t["calendar"]) for t in document["tables"][2:]], [("Calendar", 3, "date"), ("Busy", 1, None)])
+        self.assertEqual(document["tables"][0]["columns"][-1]["dtype"], "integer")
+        # A calendar follows its dates.
+        self.edit(kind="shape_table", name="Sale", steps=[{"kind": "keep_rows", "condition": '"sold on" > DATE \'2031-12-31\''}])
+        self.assertEqual([t["rows"] for t in self.document()["tables"]], [2, 2, 2, 1])
+        told = self.ask("POST", f"{self.model}/consequences", {"edit": {"kind": "drop_table", "name": "Sale"}})
+        self.assertIn({"kind": "table", "name": "Busy"}, told["touches"])
+        self.assertTrue(told["breaks"])
+        self.edit(422, kind="drop_table", name="Sale")
+        self.edit(kind="drop_table", name="Port")
+        story = self.ask("GET", f"{self.model}/story", query_string={"kind": "column", "name": "Calendar.date"})
+        self.assertIn(["source", "sales.csv"], story["before"])
+
+    def test_rows_come_from_a_database(self):
+        other = fresh_url().replace("+psycopg", "")
+        with psycopg.connect(other) as connection:
+            connection.execute("CREATE TABLE port (code text PRIMARY KEY, name text, at timestamptz DEFAULT '2031-01-01 10:00Z', ok boolean)")
+            connection.execute("CREATE TABLE sale (no int PRIMARY KEY, port text REFERENCES port, price numeric(9, 2), day date)")
+            connection.execute("INSERT INTO port VALUES ('N', 'No\"rth, \nand on', DEFAULT, true), ('S', '', DEFAULT, NULL)")
+            connection.execute("INSERT INTO sale VALUES (1, 'N', 10.25, '2031-01-01'), (2, NULL, NULL, NULL)")
+            connection.execute("CREATE VIEW both_of AS SELECT * FROM sale JOIN port ON sale.port = port.code")
+        parts = psycopg.conninfo.conninfo_to_dict(other)
+        access = {"host": parts["host"], "port": int(parts["port"]), "database": parts["dbname"], "user": parts["user"], "password": parts["password"]}
+        self.ask("PUT", f"{self.model}/connections", {"name": "desk", **access, "password": "wrong"}, 422)
+        self.ask("PUT", f"{self.model}/connections", {"name": "desk", **access, "keep_password": True})
+        with self.workspace.engine.connect() as connection:
+            kept = connection.execute(select(tables.connection)).one()
+        self.assertNotIn(access["password"], str(kept.access) + kept.password.decode())
+        listed = self.ask("POST", f"{self.model}/connections/tables", {"name": "desk"})["tables"]
+        self.assertLessEqual({("port", "table"), ("sale", "table"), ("both_of", "view")}, {(t["name"], t["kind"]) for t in listed})
+        source = {"kind": "database", "connection": "desk"}
+        items = [{"name": n, "source": {**source, "table": n}} for n in ("port", "sale", "both_of")]
+        items += [{"name": "q", "source": {**source, "query": "SELECT no, price * 2 AS twice FROM sale;"}}]
+        items += [{"name": "bad", "source": {**source, "query": q}} for q in ("DELETE FROM sale", "SELECT 1) TO STDOUT; DROP TABLE sale; --", "SELEC 1")]
+        reading = self.read(items=items)
+        self.assertEqual([i["state"] for i in reading["items"]], ["read"] * 4 + ["failed"] * 3, [i["errors"] for i in reading["items"]])
+        document = self.take(reading, p0="Port", p1="Sale", p3="Q")
+        self.assertEqual(self.rows("Port"), [["N", 'No"rth, \nand on', "2031-01-01T10:00:00", True], ["S", "", "2031-01-01T10:00:00", None]])
+        self.assertEqual(self.rows("Sale"), [[1, "N", 10.25, "2031-01-01"], [2, None, None, None]])
+        self.assertEqual([(k["from_columns"], k["to_table"], k["active"]) for k in document["links"]], [(["port"], "Port", True)])
+        self.assertEqual(document["tables"][0]["key"], ["code"])
+        with psycopg.connect(other) as connection:
+            self.assertEqual(connection.execute("SELECT count(*) FROM sale").fetchone(), (2,))
+        # A password that is not kept is given with each load.
+        self.ask("PUT", f"{self.model}/connections", {"name": "desk", **access})
+        self.ask("POST", f"{self.model}/readings", {"tables": ["Sale"]}, 422)
+        self.assertEqual(self.read(tables=["Sale"], passwords={"desk": access["password"]})["items"][0]["state"], "read")
+
+    def test_a_key_file_belongs_to_the_server_alone(self):
+        sources.secret_key(self.workspace.data)
+        self.assertEqual((self.workspace.data / "key").stat().st_mode & 0o777, 0o600)
+
+    def test_a_model_is_removed_with_all_that_is_its_own(self):
+        self.gathered()
+        folder = self.workspace.files(int(self.model.rsplit("/", 1)[1]))
+        self.assertEqual(len(self.ask("GET", f"{self.model}/files")["files"]), 2)
+        self.ask("DELETE", self.model)
+        self.assertFalse(folder.exists())
+        self.ask("GET", self.model, None, 404)
+        with self.workspace.engine.connect() as connection:
+            self.assertEqual([connection.execute(select(t)).all() for t in (tables.load, tables.load_part)], [[], []])
+
+
+if __name__ == "__main__":
+    unittest.main()
