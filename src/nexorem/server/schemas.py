@@ -70,6 +70,7 @@ class ColumnInfo(BaseModel):
     dtype: str
     hidden: bool
     description: str
+    formula: str
 
 
 class TableInfo(BaseModel):

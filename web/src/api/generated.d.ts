@@ -765,6 +765,8 @@ export interface components {
             description: string;
             /** Dtype */
             dtype: string;
+            /** Formula */
+            formula: string;
             /** Hidden */
             hidden: boolean;
             /** Name */

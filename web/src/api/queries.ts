@@ -93,6 +93,8 @@ export function useEdits(model: ModelDocument) {
     },
   });
   return {
+    /** Puts an answer of another address that edits in the model's place. */
+    keep,
     edit: (change: Edit) => edit.mutateAsync({ edit: change, base: model.version }).catch(() => null),
     editOn: (change: Edit, base: number) => edit.mutateAsync({ edit: change, base }).catch(() => null),
     undo: () => model.undo && step.mutate({ direction: 'undo', expected: model.undo.number }),
@@ -163,7 +165,7 @@ export function useLinkPreview(model: ModelDocument, link: Record<string, unknow
 
 export function useProfiles(model: ModelDocument, table: string) {
   return useQuery({
-    queryKey: ['profiles', model.id, table],
+    queryKey: ['profiles', model.id, model.version, table],
     queryFn: async () =>
       unwrap(
         await client.GET('/api/models/{model_id}/tables/{table}/profiles', {

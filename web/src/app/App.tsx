@@ -45,7 +45,7 @@ function Newest() {
       <h1 className="logo" style={{ marginBottom: 16 }}>
         nexorem<span className="signal">/</span>
       </h1>
-      <p>There is no model here yet. Open a data package, or start the demo with ./nexorem demo.</p>
+      <p>There is no model here yet. Open a data package, begin an empty model and drop files into it, or start the demo with ./nexorem demo.</p>
       <Gather model={null} />
       <SaidBar model={null} />
     </main>
@@ -175,9 +175,10 @@ function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
   const ofLinks = warnings.filter((f) => f.about.startsWith('link ')).length;
   const broken = model.measures.filter((m) => m.broken).length;
   const rows = model.tables.reduce((sum, t) => sum + t.rows, 0);
+  const steps = model.tables.reduce((sum, t) => sum + t.steps.length, 0);
   const counts: Record<Stage, [string, string]> = {
     gather: [`${model.tables.length} tables`, ''],
-    shape: [`${count(rows)} rows`, ''],
+    shape: [steps ? `${count(steps)} steps` : `${count(rows)} rows`, ''],
     link: [`${model.links.length} links`, ofLinks ? `${ofLinks} finding${ofLinks > 1 ? 's' : ''}` : ''],
     measure: [String(model.measures.length), broken ? `${broken} broken` : ''],
     probe: [String(model.probes.length), ''],

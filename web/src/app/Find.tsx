@@ -65,6 +65,9 @@ function useItems(model: ModelDocument): Item[] {
     if (model.undo) items.push({ kind: 'do', text: `Undo ${model.undo.title}`, act: undo });
     if (model.redo) items.push({ kind: 'do', text: `Redo ${model.redo.title}`, act: redo });
     items.push({ kind: 'do', text: 'New link', act: () => { set({ linkSheet: { from: '', to: '' } }); go('link'); } });
+    items.push({ kind: 'do', text: 'Gather files', act: () => go('gather') });
+    items.push({ kind: 'do', text: 'Make a table here: calendar, bands, list, parameter, formula', act: () => { set({ shapeView: 'make' }); go('shape'); } });
+    items.push({ kind: 'do', text: 'Compare two keys', act: () => { set({ shapeView: 'keys' }); go('shape'); } });
     items.push({ kind: 'do', text: 'New measure', act: () => { set({ measure: '' }); go('measure'); } });
     items.push({ kind: 'do', text: 'Show the keys', act: () => set({ keysOpen: true }) });
     return items;

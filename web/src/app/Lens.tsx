@@ -38,7 +38,7 @@ function Inside({ model, stage }: { model: ModelDocument; stage: Stage }) {
   switch (selection?.kind) {
     case 'table': {
       const table = model.tables.find((t) => t.name === selection.name);
-      return table ? <LensTable model={model} table={table} /> : <Nothing />;
+      return table ? <LensTable model={model} table={table} storyFirst={stage === 'gather' || stage === 'shape'} /> : <Nothing />;
     }
     case 'column': {
       const table = model.tables.find((t) => t.name === selection.table);

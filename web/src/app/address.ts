@@ -1,7 +1,7 @@
 // The address names what is on screen, so that a link sent to a colleague opens the same.
 import { useEffect } from 'react';
 import type { ModelDocument } from '../api/client';
-import { asProbe, useShown, type Selection } from './shown';
+import { asProbe, useShown, type Selection, type ShapeView } from './shown';
 
 interface Addressed {
   s?: Selection;
@@ -9,6 +9,7 @@ interface Addressed {
   f?: string;
   t?: string;
   m?: string;
+  v?: ShapeView;
 }
 
 /** Puts on screen what an address names; what it does not name starts with the model's own first things. */
@@ -29,6 +30,7 @@ export function readAddress(parameters: URLSearchParams, model: ModelDocument): 
     measure: named.m ?? model.measures[0]?.name ?? null,
     probe: named.p ? asProbe(named.p) : first ? asProbe(first) : null,
     linkSheet: null,
+    shapeView: named.v ?? 'rows',
   });
 }
 
@@ -39,16 +41,18 @@ export function useAddress(stage: string): void {
   const fact = useShown((s) => s.fact);
   const table = useShown((s) => s.table);
   const measure = useShown((s) => s.measure);
+  const shapeView = useShown((s) => s.shapeView);
   useEffect(() => {
     const named: Addressed = {};
     if (selection) named.s = selection;
     if (stage === 'probe' && probe) named.p = { ...probe };
     if (stage === 'link' && fact) named.f = fact;
     if (stage === 'shape' && table) named.t = table;
+    if (stage === 'shape' && shapeView !== 'rows') named.v = shapeView;
     if (stage === 'measure' && measure) named.m = measure;
     if (named.s?.kind === 'cell' && probe) named.p = { ...probe };
     // Not by way of the router: this must never hold up, or undo, a change of stage that is under way.
     const query = Object.keys(named).length ? `?${new URLSearchParams({ at: JSON.stringify(named) }).toString()}` : '';
     window.history.replaceState(window.history.state, '', window.location.pathname + query);
-  }, [selection, probe, fact, table, measure, stage]);
+  }, [selection, probe, fact, table, measure, shapeView, stage]);
 }

@@ -16,6 +16,9 @@ export interface Said {
   retry: Edit | null;
 }
 
+/** What Shape's bench shows: a table's rows, two keys side by side, or the making of a table. */
+export type ShapeView = 'rows' | 'keys' | 'make';
+
 interface Shown {
   selection: Selection | null;
   hovered: string | null;
@@ -26,6 +29,9 @@ interface Shown {
   said: Said | null;
   lensOpen: boolean;
   linkSheet: { from: string; to: string } | null;
+  /** The reading on Gather's bench. */
+  reading: string | null;
+  shapeView: ShapeView;
   findOpen: boolean;
   keysOpen: boolean;
   select: (selection: Selection | null) => void;
@@ -47,6 +53,8 @@ export const useShown = create<Shown>((set) => ({
   said: null,
   lensOpen: localStorage.getItem('nexorem.lens') !== 'closed',
   linkSheet: null,
+  reading: null,
+  shapeView: 'rows',
   findOpen: false,
   keysOpen: false,
   select: (selection) => set({ selection }),

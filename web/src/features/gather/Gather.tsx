@@ -1,57 +1,34 @@
 // Gather: the tables that are here, and where more come from.
 import { useState, type DragEvent } from 'react';
 import { useNavigate } from 'react-router';
-import { Refusal, author, problemOf, type ModelDocument, type Problem, type TableInfo } from '../../api/client';
+import { client, problemOf, unwrap, type ModelDocument } from '../../api/client';
 import { queryClient, useModels } from '../../api/queries';
 import { actions, useShown } from '../../app/shown';
-import { RoleMark } from '../../marks/Marks';
 import { count } from '../../shared/format';
+import { Database } from './Database';
+import { HeldLoads, Loads } from './Loads';
+import { ReadingPanel } from './ReadingPanel';
+import { TableCards } from './TableCards';
+import { openPackage, putFile, startReading } from './requests';
 
-/** Sends a package; the browser tells how much of it has gone. */
-function upload(file: File, onProgress: (share: number) => void): Promise<number> {
-  return new Promise((resolve, reject) => {
-    const request = new XMLHttpRequest();
-    request.open('POST', '/api/models');
-    request.setRequestHeader('X-Nexorem-Author', author());
-    request.setRequestHeader('Content-Type', 'application/zip');
-    request.upload.addEventListener('progress', (e) => e.lengthComputable && onProgress(e.loaded / e.total));
-    request.addEventListener('error', () => reject(new Error('The server did not answer.')));
-    request.addEventListener('load', () => {
-      const answer = JSON.parse(request.responseText || '{}') as { id?: number } & Partial<Problem>;
-      if (request.status === 200 && answer.id !== undefined) resolve(answer.id);
-      else reject(new Refusal(answer as Problem));
-    });
-    request.send(file);
-  });
+const KINDS = '.csv,.tsv,.txt,.tab,.xlsx,.xlsm,.ods,.parquet,.pq,.arrow,.feather,.ipc,.jsonl,.ndjson,.zip';
+
+interface Sending {
+  name: string;
+  share: number;
 }
 
-function OpenPackage() {
+/** Where files are dropped; in a model they are read, without one a package becomes a model. */
+function DropPlace({ onFiles, sending, cancel, children }: { onFiles: (files: File[]) => void; sending: Sending | null; cancel: (() => void) | null; children: React.ReactNode }) {
   const [over, setOver] = useState(false);
-  const [progress, setProgress] = useState<number | null>(null);
-  const navigate = useNavigate();
-  const say = useShown((s) => s.say);
-  const open = async (file: File | undefined) => {
-    if (!file) return;
-    setProgress(0);
-    say(null);
-    try {
-      const id = await upload(file, setProgress);
-      await queryClient.invalidateQueries({ queryKey: ['models'] });
-      void navigate(`/m/${id}/link`);
-    } catch (error) {
-      say({ problem: { ...problemOf(error), title: `${file.name} was not opened; nothing has changed.` }, retry: null });
-    } finally {
-      setProgress(null);
-    }
-  };
   const onDrop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
-    void open(event.dataTransfer.files[0]);
+    onFiles([...event.dataTransfer.files]);
   };
   return (
     <section
-      aria-label="Open a package"
+      aria-label="Drop files"
       className={over ? 'drop over' : 'drop'}
       onDragOver={(e) => {
         e.preventDefault();
@@ -61,109 +38,239 @@ function OpenPackage() {
       onDrop={onDrop}
     >
       <div style={{ flex: 1 }}>
-        <b>Open a data package</b>
-        <div className="quiet">
-          Drop a .zip with a datapackage.json and its CSV or Parquet files here. It becomes a model of its own; the others stay as they are.
-        </div>
-        {progress !== null && (
-          <div role="status">
-            {progress < 1 ? `${Math.round(progress * 100)} % sent` : 'Reading and checking its tables…'}
-            <progress value={progress} style={{ width: '100%' }} />
+        {children}
+        {sending && (
+          <div role="status" className="row">
+            <progress value={sending.share} style={{ flex: 1 }} aria-label={`${sending.name} is sent`} />
+            {sending.share < 1 ? `${sending.name}: ${Math.round(sending.share * 100)} % sent` : `${sending.name}: reading and checking…`}
+            {cancel && (
+              <button type="button" className="pill small" onClick={cancel}>
+                Cancel
+              </button>
+            )}
           </div>
         )}
       </div>
-      <label className="pill solid">
-        Choose a file
-        <input className="visually-hidden" type="file" accept=".zip" onChange={(e) => void open(e.target.files?.[0])} />
-      </label>
     </section>
   );
 }
 
-function TableCard({ table }: { table: TableInfo }) {
-  const selection = useShown((s) => s.selection);
-  const { select, set } = actions;
-  const chosen = selection?.kind === 'table' && selection.name === table.name;
+function FileChoice({ label, accept, several, onFiles, solid }: { label: string; accept: string; several: boolean; onFiles: (files: File[]) => void; solid?: boolean }) {
   return (
-    <button
-      type="button"
-      className="card"
-      aria-pressed={chosen}
-      onClick={() => {
-        select({ kind: 'table', name: table.name });
-        set({ table: table.name });
-      }}
-    >
-      <span className="row">
-        <RoleMark role={table.role} />
-        <b>{table.name}</b>
-      </span>
-      <span>
-        {count(table.rows)} rows, {table.columns.length} columns
-      </span>
-      <span className="quiet">{table.source ? `from ${table.source}` : 'from the package'}</span>
-      <span className="quiet">
-        {table.candidate_keys.length ? (
-          <>
-            keys that would do: <span className="mono">{table.candidate_keys.slice(0, 3).join(', ')}</span>
-            {table.candidate_keys.length > 3 ? ` and ${table.candidate_keys.length - 3} more` : ''}
-          </>
-        ) : (
-          'no single column is a key'
-        )}
-      </span>
-    </button>
+    <label className={solid ? 'pill solid' : 'pill'}>
+      {label}
+      <input
+        className="visually-hidden"
+        type="file"
+        multiple={several}
+        accept={accept}
+        aria-label={label}
+        onChange={(e) => {
+          onFiles([...(e.target.files ?? [])]);
+          e.target.value = '';
+        }}
+      />
+    </label>
   );
 }
 
-function OtherModels({ model }: { model: ModelDocument | null }) {
-  const models = useModels();
+function useOpenPackage() {
+  const [sending, setSending] = useState<Sending | null>(null);
   const navigate = useNavigate();
-  const others = (models.data ?? []).filter((m) => m.id !== model?.id);
-  if (others.length === 0) return null;
+  const say = useShown((s) => s.say);
+  const open = async (file: File | undefined) => {
+    if (!file) return;
+    setSending({ name: file.name, share: 0 });
+    say(null);
+    try {
+      const id = await openPackage(file, (share) => setSending({ name: file.name, share }));
+      await queryClient.invalidateQueries({ queryKey: ['models'] });
+      void navigate(`/m/${id}/link`);
+    } catch (error) {
+      say({ problem: { ...problemOf(error), title: `${file.name} was not opened; nothing has changed.` }, retry: null });
+    } finally {
+      setSending(null);
+    }
+  };
+  return { sending, open };
+}
+
+function NewModel() {
+  const [title, setTitle] = useState('');
+  const navigate = useNavigate();
+  const say = useShown((s) => s.say);
+  const make = async () => {
+    try {
+      const { id } = unwrap(await client.POST('/api/models/new', { body: { title: title.trim() } }));
+      await queryClient.invalidateQueries({ queryKey: ['models'] });
+      void navigate(`/m/${id}/gather`);
+    } catch (error) {
+      say({ problem: problemOf(error), retry: null });
+    }
+  };
+  return (
+    <form
+      className="row"
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (title.trim()) void make();
+      }}
+    >
+      <input className="field" style={{ width: 220 }} aria-label="Name of the new model" placeholder="A new model’s name" value={title} onChange={(e) => setTitle(e.target.value)} />
+      <button type="submit" className="pill" disabled={!title.trim()}>
+        New model
+      </button>
+    </form>
+  );
+}
+
+/** Without a model: a package is opened, or an empty model begun. */
+function Start() {
+  const { sending, open } = useOpenPackage();
   return (
     <>
-      <h2 style={{ margin: '22px 0 8px' }}>Other models here</h2>
-      <div className="cards">
-        {others.map((m) => (
-          <button key={m.id} type="button" className="card" onClick={() => void navigate(`/m/${m.id}/link`)}>
-            <b>{m.title}</b>
-            <span className="quiet">{m.name}</span>
-          </button>
-        ))}
+      <DropPlace onFiles={(files) => void open(files[0])} sending={sending} cancel={null}>
+        <b>Open a data package</b>
+        <div className="quiet">Drop a .zip with a datapackage.json and its CSV or Parquet files. It becomes a model of its own.</div>
+      </DropPlace>
+      <div className="row" style={{ marginBottom: 18 }}>
+        <FileChoice label="Choose a package" accept=".zip" several={false} onFiles={(files) => void open(files[0])} />
+        <span className="quiet">or begin with an empty one and drop files into it:</span>
+        <NewModel />
       </div>
     </>
   );
 }
 
 export function Gather({ model }: { model: ModelDocument | null }) {
+  return model ? (
+    <Bench model={model} />
+  ) : (
+    <>
+      <Start />
+      <OtherModels model={null} />
+    </>
+  );
+}
+
+type Side = 'database' | 'loads' | null;
+
+function Bench({ model }: { model: ModelDocument }) {
+  const [sending, setSending] = useState<Sending | null>(null);
+  const [stop, setStop] = useState<AbortController | null>(null);
+  const [side, setSide] = useState<Side>(null);
+  const reading = useShown((s) => s.reading);
+  const navigate = useNavigate();
+  const say = useShown((s) => s.say);
+  const own = useOpenPackage();
+  const { set } = actions;
+  const drop = async (files: File[]) => {
+    if (!files.length) return;
+    const control = new AbortController();
+    setStop(control);
+    say(null);
+    try {
+      for (const file of files) {
+        // One after the other: the slowest part is the disk, and a cancel leaves nothing half-sent.
+        await putFile(model.id, file, (share) => setSending({ name: file.name, share }), control.signal);
+      }
+      set({ reading: (await startReading(model.id, { files: files.map((f) => f.name) })).id });
+    } catch (error) {
+      if (!control.signal.aborted) say({ problem: { ...problemOf(error), title: 'Nothing was gathered.' }, retry: null });
+    } finally {
+      setSending(null);
+      setStop(null);
+    }
+  };
   return (
-    <div className={model ? 'pad' : ''}>
-      <OpenPackage />
-      {model && (
-        <>
-          <div className="row" style={{ justifyContent: 'space-between', marginBottom: 10 }}>
-            <h2>
-              {model.tables.length} tables, {count(model.tables.reduce((n, t) => n + t.rows, 0))} rows
-            </h2>
-            <span className="row">
-              Take it along:
-              <a className="pill small" href={`/api/models/${model.id}/package?data=csv`}>
-                package with CSV
-              </a>
-              <a className="pill small" href={`/api/models/${model.id}/package?data=parquet`}>
-                package with Parquet
-              </a>
-            </span>
-          </div>
-          <div className="cards">
-            {model.tables.map((t) => (
-              <TableCard key={t.name} table={t} />
-            ))}
-          </div>
-        </>
-      )}
+    <div className="pad">
+      <DropPlace onFiles={(files) => void drop(files)} sending={sending ?? own.sending} cancel={stop ? () => stop.abort() : null}>
+        <b>Drop files here</b>
+        <div className="quiet">CSV, XLSX, ODS, Parquet, Arrow, JSON Lines, or packages as .zip; several at once. Nothing is taken before you have seen it.</div>
+      </DropPlace>
+      <div className="row" style={{ marginBottom: 18 }}>
+        <FileChoice solid label="Choose files" accept={KINDS} several onFiles={(files) => void drop(files)} />
+        <button type="button" className="pill" aria-expanded={side === 'database'} onClick={() => setSide(side === 'database' ? null : 'database')}>
+          From a database
+        </button>
+        <button
+          type="button"
+          className="pill"
+          onClick={() => {
+            set({ shapeView: 'make' });
+            void navigate(`/m/${model.id}/shape`);
+          }}
+        >
+          Make a table here
+        </button>
+        <button type="button" className="pill" aria-expanded={side === 'loads'} onClick={() => setSide(side === 'loads' ? null : 'loads')}>
+          Loads and schedules
+        </button>
+      </div>
+      {side === 'database' && <Database model={model} onReading={(id) => set({ reading: id })} />}
+      {side === 'loads' && <Loads model={model} />}
+      <HeldLoads model={model} />
+      {reading && <ReadingPanel key={reading} model={model} id={reading} onEnd={() => set({ reading: null })} onReading={(id) => set({ reading: id })} />}
+      <TableCards model={model} onReading={(id) => set({ reading: id })} />
+      <div className="row" style={{ margin: '18px 0 0' }}>
+        <span className="quiet">Take the model along:</span>
+        <a className="pill small" href={`/api/models/${model.id}/package?data=csv`}>
+          package with CSV
+        </a>
+        <a className="pill small" href={`/api/models/${model.id}/package?data=parquet`}>
+          package with Parquet
+        </a>
+      </div>
+      <h2 style={{ margin: '26px 0 8px' }}>Models here</h2>
+      <div className="row" style={{ marginBottom: 12 }}>
+        <FileChoice label="Open a package as its own model" accept=".zip" several={false} onFiles={(files) => void own.open(files[0])} />
+        <NewModel />
+      </div>
       <OtherModels model={model} />
     </div>
+  );
+}
+
+function OtherModels({ model }: { model: ModelDocument | null }) {
+  const models = useModels();
+  const navigate = useNavigate();
+  const say = useShown((s) => s.say);
+  const [asked, setAsked] = useState<number | null>(null);
+  const others = (models.data ?? []).filter((m) => m.id !== model?.id);
+  const remove = async (id: number) => {
+    try {
+      unwrap(await client.DELETE('/api/models/{model_id}', { params: { path: { model_id: id } } }));
+      await queryClient.invalidateQueries({ queryKey: ['models'] });
+    } catch (error) {
+      say({ problem: problemOf(error), retry: null });
+    }
+    setAsked(null);
+  };
+  if (others.length === 0) return model ? <p className="quiet">This is the only model here; {count(model.tables.length)} tables.</p> : null;
+  return (
+    <ul className="plain-list">
+      {others.map((m) => (
+        <li key={m.id} className="row">
+          <button type="button" className="plain" onClick={() => void navigate(`/m/${m.id}/link`)}>
+            <b>{m.title}</b> <span className="quiet">{m.name}</span>
+          </button>
+          {asked === m.id ? (
+            <>
+              <span className="signal">Remove it with all its rows and files? This cannot be undone.</span>
+              <button type="button" className="pill small" onClick={() => void remove(m.id)}>
+                Remove {m.title}
+              </button>
+              <button type="button" className="pill small" onClick={() => setAsked(null)}>
+                Keep it
+              </button>
+            </>
+          ) : (
+            <button type="button" className="plain quiet" onClick={() => setAsked(m.id)} aria-label={`Remove the model ${m.title}`}>
+              remove
+            </button>
+          )}
+        </li>
+      ))}
+    </ul>
   );
 }

@@ -4,7 +4,9 @@ import { useProfiles } from '../../api/queries';
 import { useShown } from '../../app/shown';
 import { LinkMark, RoleMark } from '../../marks/Marks';
 import { columnText, count } from '../../shared/format';
+import { StoryView } from '../lineage/StoryView';
 import { Histogram } from '../shape/Histogram';
+import { ColumnTools, TableTools } from '../shape/TableTools';
 
 /** Why a filter stops, as the end of a sentence about the table it stops before. */
 export function stopWords(stop: Stop): string {
@@ -43,7 +45,8 @@ function LinkRows({ links, table }: { links: LinkInfo[]; table: string }) {
   );
 }
 
-export function LensTable({ model, table }: { model: ModelDocument; table: TableInfo }) {
+/** A table; where rows are gathered and shaped, its story comes before its filters. */
+export function LensTable({ model, table, storyFirst }: { model: ModelDocument; table: TableInfo; storyFirst: boolean }) {
   const set = useShown((s) => s.set);
   const current = model.currents.find((c) => c.table === table.name);
   const links = model.links.filter((k) => k.from_table === table.name || k.to_table === table.name);
@@ -59,6 +62,8 @@ export function LensTable({ model, table }: { model: ModelDocument; table: Table
         {table.unmatched ? ', with an (unmatched) member' : ''}
       </p>
       {table.description && <p>{table.description}</p>}
+      {storyFirst && <StoryView model={model} kind="table" name={table.name} />}
+      {storyFirst && <h3>Filters</h3>}
       {current && current.runs.length > 0 ? (
         <p>
           A filter here runs to{' '}
@@ -103,6 +108,8 @@ export function LensTable({ model, table }: { model: ModelDocument; table: Table
           <p>{measures.map((m) => m.name).join(', ')}</p>
         </>
       )}
+      {!storyFirst && <StoryView model={model} kind="table" name={table.name} />}
+      <TableTools key={table.name} model={model} table={table} />
     </>
   );
 }
@@ -159,6 +166,7 @@ export function LensColumn({ model, table, column }: { model: ModelDocument; tab
         </button>
       </p>
       {profiles.isPending && <p className="wait">Reading the column…</p>}
+      {table.columns.find((c) => c.name === column)?.formula && <div className="formula-box">{table.columns.find((c) => c.name === column)?.formula}</div>}
       {profile && <ColumnFacts profile={profile} />}
       {links.length > 0 && (
         <>
@@ -172,6 +180,8 @@ export function LensColumn({ model, table, column }: { model: ModelDocument; tab
           <p className="measure-ink">{users.map((m) => m.name).join(', ')}</p>
         </>
       )}
+      {table.columns.some((c) => c.name === column) && <StoryView model={model} kind="column" name={`${/[."]/.test(table.name) ? `"${table.name.replaceAll('"', '""')}"` : table.name}.${column}`} />}
+      <ColumnTools key={`${table.name}.${column}`} model={model} table={table} column={column} />
     </>
   );
 }

@@ -1,115 +1,150 @@
-// Shape: a table's rows under its columns, each column headed by its profile.
-import { useQuery } from '@tanstack/react-query';
-import { useVirtualizer } from '@tanstack/react-virtual';
-import { useRef } from 'react';
-import { client, unwrap, type ModelDocument, type Profile, type TableInfo } from '../../api/client';
-import { useProfiles } from '../../api/queries';
-import { actions, useShown } from '../../app/shown';
+// Shape: a table's rows under its columns, its steps at the side; two keys side by side; tables that are made here.
+import { useDebouncedValue } from '@mantine/hooks';
+import { useState } from 'react';
+import type { ModelDocument, TableInfo } from '../../api/client';
+import { useEdits, type Edit } from '../../api/queries';
+import { actions, useShown, type ShapeView } from '../../app/shown';
 import { RoleMark } from '../../marks/Marks';
-import { columnText, count } from '../../shared/format';
-import { Histogram } from './Histogram';
+import { count } from '../../shared/format';
+import { isMade } from '../gather/TableCards';
+import { ConsequencesBox, useChange } from './Consequences';
+import { KeysBench } from './KeysBench';
+import { MakeBench } from './MakeBench';
+import { Rows } from './Rows';
+import { StepEditor } from './StepEditor';
+import { Steps } from './Steps';
+import { useSteps, type Step } from './requests';
+import { stepKind } from './stepKinds';
 
-const PAGE = 200;
-const LINE = 28;
-const WIDTH = 132;
-const NUMERIC = new Set(['integer', 'number']);
-
-function useRows(model: ModelDocument, table: string, page: number) {
-  return useQuery({
-    queryKey: ['rows', model.id, table, page],
-    queryFn: async () =>
-      unwrap(
-        await client.GET('/api/models/{model_id}/tables/{table}/rows', {
-          params: { path: { model_id: model.id, table }, query: { start: page * PAGE, count: PAGE } },
-        }),
-      ).rows,
-  });
-}
-
-/** One line of rows; its page is asked for when it comes into sight, and shared by all lines of the page. */
-function Line({ model, table, place, numeric }: { model: ModelDocument; table: TableInfo; place: number; numeric: boolean[] }) {
-  const rows = useRows(model, table.name, Math.floor(place / PAGE));
-  const row = rows.data?.[place % PAGE];
-  return (
-    <>
-      {table.columns.map((c, i) => (
-        <span key={c.name} style={{ width: WIDTH, textAlign: numeric[i] ? 'right' : 'left' }} className={row && row[i] === null ? 'quiet' : ''}>
-          {row ? columnText(row[i]) : rows.isError ? '' : '…'}
-        </span>
-      ))}
-    </>
-  );
-}
-
-function Head({ table, profile, name }: { table: string; profile: Profile | undefined; name: string }) {
-  const selection = useShown((s) => s.selection);
-  const select = useShown((s) => s.select);
-  const chosen = selection?.kind === 'column' && selection.table === table && selection.name === name;
-  return (
-    <button type="button" style={{ width: WIDTH }} aria-pressed={chosen} onClick={() => select({ kind: 'column', table, name })}>
-      <b>{name}</b>
-      <small>
-        {profile ? `${profile.dtype}, ${count(profile.distinct)} distinct` : 'reading…'}
-      </small>
-      <small>{profile ? (profile.empty ? `${count(profile.empty)} empty` : 'none empty') : ''}</small>
-      <small>{profile ? `${columnText(profile.smallest)} … ${columnText(profile.largest)}` : ''}</small>
-      <Histogram counts={profile?.histogram ?? []} width={WIDTH - 22} />
-    </button>
-  );
-}
-
-function Rows({ model, table }: { model: ModelDocument; table: TableInfo }) {
-  const profiles = useProfiles(model, table.name);
-  const scroll = useRef<HTMLDivElement>(null);
-  const virtual = useVirtualizer({ count: table.rows, getScrollElement: () => scroll.current, estimateSize: () => LINE, overscan: 12 });
-  const numeric = table.columns.map((c) => NUMERIC.has(c.dtype));
-  const width = table.columns.length * WIDTH;
-  return (
-    // Scrolled with the keyboard, so it takes the focus.
-    <div className="rows-scroll" ref={scroll} tabIndex={0} role="region" aria-label={`Rows of ${table.name}`}>
-      <div className="rows-head" style={{ width }}>
-        {table.columns.map((c) => (
-          <Head key={c.name} table={table.name} name={c.name} profile={profiles.data?.find((p) => p.column === c.name)} />
-        ))}
-      </div>
-      <div style={{ height: virtual.getTotalSize(), width, position: 'relative' }}>
-        {virtual.getVirtualItems().map((item) => (
-          <div key={item.key} className="rows-line" style={{ top: item.start, height: LINE, width }}>
-            <Line model={model} table={table} place={item.index} numeric={numeric} />
-          </div>
-        ))}
-      </div>
-      {table.rows === 0 && <p className="pad quiet">This table has no rows.</p>}
-    </div>
-  );
-}
+const VIEWS: [ShapeView, string][] = [['rows', 'Rows and steps'], ['keys', 'Keys that do not match'], ['make', 'Make a table']];
 
 export function Shape({ model }: { model: ModelDocument }) {
   const chosen = useShown((s) => s.table);
-  const { set, select } = actions;
+  const view = useShown((s) => s.shapeView);
+  const { set } = actions;
   const table = model.tables.find((t) => t.name === chosen) ?? model.tables[0];
   return (
     <div className="shape">
-      <nav className="side" aria-label="Tables">
-        <h2 style={{ padding: '0 10px 8px' }}>Tables</h2>
-        {model.tables.map((t) => (
-          <button
-            key={t.name}
-            type="button"
-            className="side-item"
-            aria-current={t.name === table?.name}
-            onClick={() => {
-              set({ table: t.name });
-              select({ kind: 'table', name: t.name });
-            }}
-          >
-            <RoleMark role={t.role} />
-            {t.name}
-            <span className="end">{count(t.rows)}</span>
-          </button>
-        ))}
-      </nav>
-      {table ? <Rows key={table.name} model={model} table={table} /> : <p className="pad">There is no table yet. Gather some first.</p>}
+      <div className="shape-top">
+        <div className="segment" role="group" aria-label="What the bench shows">
+          {VIEWS.map(([v, words]) => (
+            <button key={v} type="button" aria-pressed={view === v} onClick={() => set({ shapeView: v })}>
+              {words}
+            </button>
+          ))}
+        </div>
+      </div>
+      {view === 'rows' && (table ? <TableBench key={table.name} model={model} table={table} /> : <p className="pad empty-place">There is no table yet. Gather some files first, or make a table here.</p>)}
+      {view === 'keys' && <KeysBench model={model} />}
+      {view === 'make' && <MakeBench model={model} table={table && (isMade(table) || table.formula) ? table : null} />}
     </div>
+  );
+}
+
+function Tables({ model, table }: { model: ModelDocument; table: TableInfo }) {
+  const { set, select } = actions;
+  return (
+    <nav aria-label="Tables" className="side-tables">
+      {model.tables.map((t) => (
+        <button
+          key={t.name}
+          type="button"
+          className="side-item"
+          aria-current={t.name === table.name}
+          onClick={() => {
+            set({ table: t.name });
+            select({ kind: 'table', name: t.name });
+          }}
+        >
+          <RoleMark role={t.role} />
+          <span className="clip">{t.name}</span>
+          <span className="end">{t.steps.length ? `${t.steps.length} ›` : ''} {count(t.rows)}</span>
+        </button>
+      ))}
+    </nav>
+  );
+}
+
+function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }) {
+  const kept = table.steps as Step[];
+  const [draft, setDraft] = useState<Step[] | null>(null);
+  const [at, setAt] = useState<number | null>(null);
+  const [open, setOpen] = useState(false);
+  const selection = useShown((s) => s.selection);
+  const { edit, busy } = useEdits(model);
+  const change = useChange(model);
+  const steps = draft ?? kept;
+  const [tried] = useDebouncedValue(steps, 250);
+  const shown = at === null ? null : Math.min(at, tried.length);
+  const answer = useSteps(model, table.name, tried, shown);
+  // What the step being written starts from: the columns before it.
+  const before = useSteps(model, table.name, tried, at === null ? 0 : Math.max(at - 1, 0));
+  const told = answer.data?.steps ?? [];
+  const wrong = told.some((t) => t.state === 'wrong');
+  const dirty = draft !== null && JSON.stringify(draft) !== JSON.stringify(kept);
+  const current = at ? steps[at - 1] : undefined;
+  // As the model has them, computed columns among them, unless steps are looked at one by one.
+  const live = Boolean(table.formula) || (draft === null && (at === null || at === steps.length));
+  const add = (kind: string) => {
+    const start = stepKind(kind);
+    if (!start || !answer.data) return;
+    const place = at ?? steps.length;
+    const column = selection?.kind === 'column' && selection.table === table.name ? selection.name : null;
+    const known = answer.data.columns.some((c) => c.name === column) ? column : null;
+    setDraft([...steps.slice(0, place), start.start(answer.data.columns, known), ...steps.slice(place)]);
+    setAt(place + 1);
+    setOpen(true);
+  };
+  const keep = async () => {
+    const done = await change.ask({ kind: 'shape_table', name: table.name, steps });
+    if (done) setDraft(null);
+  };
+  return (
+    <>
+      <div className="side shape-side">
+        <Tables model={model} table={table} />
+        {table.formula ? (
+          <p className="quiet pad">
+            {table.name} is computed by a formula. <button type="button" className="plain signal" onClick={() => actions.set({ shapeView: 'make' })}>Change the formula</button>
+          </p>
+        ) : (
+          <Steps
+            steps={steps}
+            told={tried === steps ? told : []}
+            start={answer.data ? { rows: answer.data.start.rows, columns: answer.data.start.columns.length } : null}
+            at={at}
+            onAt={(n) => {
+              setAt(n);
+              setOpen(n !== null && n > 0);
+            }}
+            onSteps={setDraft}
+            onAdd={add}
+          />
+        )}
+        {dirty && (
+          <div className="keep-bar">
+            <button type="button" className="pill solid" disabled={busy || change.busy || wrong || answer.isFetching || tried !== steps} onClick={() => void keep()}>
+              Keep the steps
+            </button>
+            <button type="button" className="pill" onClick={() => { setDraft(null); setAt(null); setOpen(false); change.clear(); }}>
+              Drop the changes
+            </button>
+          </div>
+        )}
+      </div>
+      <div className="shape-main">
+        {change.box && <ConsequencesBox model={model} box={change.box} onMake={(e: Edit) => void edit(e).then((ok) => { if (ok) { change.clear(); setDraft(null); } })} onLeave={change.clear} />}
+        {answer.isError && !table.formula && <p className="pad signal">{answer.error.message}</p>}
+        {current && open && before.data && (
+          <StepEditor model={model} table={table.name} columns={before.data.columns} step={current} told={tried === steps ? told[(at ?? 1) - 1] : undefined} onChange={(step) => setDraft(steps.map((s, i) => (i === (at ?? 1) - 1 ? step : s)))} onClose={() => setOpen(false)} />
+        )}
+        {live ? (
+          <Rows shown={{ model, table: table.name, steps: null, at: null }} columns={table.columns} size={table.rows} />
+        ) : (
+          answer.data && <Rows shown={{ model, table: table.name, steps: tried, at: shown }} columns={answer.data.columns} size={answer.data.size} />
+        )}
+        {answer.isPending && !live && <p className="pad wait">Reading the rows…</p>}
+      </div>
+    </>
   );
 }

@@ -1,0 +1,99 @@
+// What a load changes, before it replaces anything; what it would break, with what would mend that.
+import type { Comparison, ErrorItem, ModelDocument, Scalar } from '../../api/client';
+import { count, measureText } from '../../shared/format';
+import type { Mend } from './requests';
+
+function mendsFor(model: ModelDocument, broken: ErrorItem): { label: string; mend: Mend }[] {
+  const link = model.links.find((k) => k.name === broken.in);
+  if (!link) return [];
+  const found = [{ label: `remove the link ${link.name}`, mend: { kind: 'remove_link', name: link.name } as Mend }];
+  if (broken.code === 'repeated_key') found.unshift({ label: `make ${link.name} many-to-many`, mend: { kind: 'change_link', name: link.name, set: { cardinality: 'many-to-many' } } });
+  return found;
+}
+
+export function ComparisonView({ model, comparison, pending, error, mends, onMends }: { model: ModelDocument; comparison: Comparison | undefined; pending: boolean; error: Error | null; mends: Mend[]; onMends: ((m: Mend[]) => void) | null }) {
+  if (error) return <p className="signal">{error.message}</p>;
+  if (!comparison) return pending ? <p className="wait">Comparing with what is here…</p> : null;
+  const nothing = comparison.links.length + comparison.measures.length + comparison.probes.length + comparison.breaks.length === 0;
+  return (
+    <div className="comparison" aria-label="What it would change" role="region">
+      <h3>What it would change</h3>
+      {comparison.breaks.length > 0 && (
+        <div className="wrong-box">
+          <b>This load is held: it would break something. The old rows stay in force.</b>
+          {comparison.breaks.map((b) => (
+            <div key={b.in + b.message} className="row">
+              <span>{b.message} {b.mend}</span>
+              {onMends && mendsFor(model, b).map((m) => (
+                <button key={m.label} type="button" className="pill small" onClick={() => onMends([...mends, m.mend])}>
+                  take it and {m.label}
+                </button>
+              ))}
+            </div>
+          ))}
+        </div>
+      )}
+      {mends.length > 0 && onMends && (
+        <p>
+          With it: {mends.map((m) => (m.kind === 'remove_link' ? `the link ${String(m.name)} goes` : `${String(m.name)} becomes many-to-many`)).join(', ')}.{' '}
+          <button type="button" className="plain signal" onClick={() => onMends([])}>not so</button>
+        </p>
+      )}
+      <table className="told-table">
+        <tbody>
+          {comparison.tables.map((t) => (
+            <tr key={t.table}>
+              <td><b>{t.table}</b></td>
+              <td>{change(t.rows, 'rows')}</td>
+              <td>
+                {t.columns.gone.length > 0 && <div>gone: <span className="mono">{t.columns.gone.join(', ')}</span></div>}
+                {t.columns.new.length > 0 && <div>new: <span className="mono">{t.columns.new.map((c) => `${c.name} (${c.type})`).join(', ')}</span></div>}
+                {t.columns.retyped.length > 0 && <div>another type: <span className="mono">{t.columns.retyped.map((c) => `${c.name} ${c.from} › ${c.to}`).join(', ')}</span></div>}
+                {t.columns.gone.length + t.columns.new.length + t.columns.retyped.length === 0 && <span className="quiet">the same columns</span>}
+              </td>
+              <td>{t.key.key.length > 0 && (t.key.broken[1] ? <span className="signal">{count(t.key.broken[1])} rows break the key</span> : <span className="quiet">its key holds</span>)}</td>
+            </tr>
+          ))}
+          {comparison.links.map((k) => (
+            <tr key={k.link}>
+              <td className="quiet">link</td>
+              <td>{k.link}</td>
+              <td>{change(k.matched, 'rows match')}, {change(k.orphans, 'without partner')}</td>
+              <td>{k.firm[0] !== k.firm[1] && <span className="signal">{k.firm[1] ? 'becomes firm' : 'becomes loose'}</span>}</td>
+            </tr>
+          ))}
+          {comparison.measures.map((m) => (
+            <tr key={m.measure}>
+              <td className="quiet">measure</td>
+              <td className="measure-ink">{m.measure}</td>
+              <td>{shown(m.before, m.format)} › <b>{shown(m.after, m.format)}</b></td>
+              <td className="quiet">over everything</td>
+            </tr>
+          ))}
+          {comparison.probes.map((p) => (
+            <tr key={p.probe}>
+              <td className="quiet">probe</td>
+              <td>{p.probe}</td>
+              <td>{p.error ? <span className="signal">{p.error}</span> : `${count(p.changed)} of ${count(p.cells)} cells differ`}</td>
+              <td />
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {nothing && <p className="quiet">No link, measure or probe changes.</p>}
+    </div>
+  );
+}
+
+function change([before = 0, after = 0]: number[], words: string) {
+  if (before === after) return `${count(after)} ${words}`;
+  return (
+    <>
+      {count(before)} › <b>{count(after)}</b> {words}
+    </>
+  );
+}
+
+function shown(value: Scalar, format: string): string {
+  return typeof value === 'string' ? value : measureText(value, format, 'number');
+}

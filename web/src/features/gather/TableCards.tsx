@@ -1,0 +1,113 @@
+// The tables of a model as cards: what each is, where it comes from, and loading it again.
+import { problemOf, type ModelDocument, type TableInfo } from '../../api/client';
+import { actions, useShown } from '../../app/shown';
+import { RoleMark } from '../../marks/Marks';
+import { count } from '../../shared/format';
+import { startReading, useLoads } from './requests';
+
+const MADE = new Set(['calendar', 'bands', 'list', 'parameter']);
+
+/** Whether a table names a source that can be read again. */
+export function canReload(table: TableInfo): boolean {
+  const kind = table.origin.kind as string | undefined;
+  return Boolean(kind) && kind !== 'past' && !MADE.has(kind ?? '') && !table.formula;
+}
+
+export function isMade(table: TableInfo): boolean {
+  return MADE.has(String(table.origin.kind));
+}
+
+export function TableCards({ model, onReading }: { model: ModelDocument; onReading: (id: string) => void }) {
+  const loads = useLoads(model);
+  const say = useShown((s) => s.say);
+  const again = async (tables: string[]) => {
+    try {
+      onReading((await startReading(model.id, { tables })).id);
+    } catch (error) {
+      say({ problem: problemOf(error), retry: null });
+    }
+  };
+  const reloadable = model.tables.filter(canReload).map((t) => t.name);
+  if (model.tables.length === 0)
+    return (
+      <p className="empty-place">
+        No table yet. Drop the files you have: facts such as bookings or orders, and the lists they name, such as products and customers.
+      </p>
+    );
+  return (
+    <>
+      <div className="row" style={{ justifyContent: 'space-between', marginBottom: 10 }}>
+        <h2>
+          {model.tables.length} tables, {count(model.tables.reduce((n, t) => n + t.rows, 0))} rows
+        </h2>
+        {reloadable.length > 0 && (
+          <button type="button" className="pill small" onClick={() => void again(reloadable)}>
+            Load all again
+          </button>
+        )}
+      </div>
+      <div className="cards">
+        {model.tables.map((t) => (
+          <TableCard key={t.name} table={t} loaded={loads.data?.find((x) => x.table === t.name && x.live)?.loaded_at} again={() => void again([t.name])} />
+        ))}
+      </div>
+    </>
+  );
+}
+
+function when(text: string | undefined): string {
+  if (!text) return '';
+  return new Date(text).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' });
+}
+
+function TableCard({ table, loaded, again }: { table: TableInfo; loaded: string | undefined; again: () => void }) {
+  const selection = useShown((s) => s.selection);
+  const { select, set } = actions;
+  const chosen = selection?.kind === 'table' && selection.name === table.name;
+  const steps = table.steps.filter((s) => !s.off).length;
+  return (
+    <div className={chosen ? 'card chosen' : 'card'}>
+      <button
+        type="button"
+        className="plain card-main"
+        aria-pressed={chosen}
+        onClick={() => {
+          select({ kind: 'table', name: table.name });
+          set({ table: table.name });
+        }}
+      >
+        <span className="row">
+          <RoleMark role={table.role} />
+          <b>{table.name}</b>
+        </span>
+        <span>
+          {count(table.rows)} rows, {table.columns.length} columns{steps ? `, ${steps} step${steps > 1 ? 's' : ''}` : ''}
+        </span>
+        <span className="quiet clip" title={table.from_text}>
+          {table.formula ? 'computed' : isMade(table) ? table.from_text : `from ${table.from_text}`}
+        </span>
+        <span className="quiet clip">
+          {table.key.length ? (
+            <>
+              key <span className="mono">{table.key.join(', ')}</span>
+            </>
+          ) : table.candidate_keys.length ? (
+            <>
+              could be keyed by <span className="mono">{table.candidate_keys.slice(0, 2).join(', ')}</span>
+            </>
+          ) : (
+            'no column alone is a key'
+          )}
+        </span>
+      </button>
+      <span className="row quiet card-foot">
+        {loaded ? when(loaded) : ''}
+        {canReload(table) && (
+          <button type="button" className="plain" onClick={again} aria-label={`Load ${table.name} again`}>
+            load again
+          </button>
+        )}
+      </span>
+    </div>
+  );
+}

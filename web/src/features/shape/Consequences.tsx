@@ -1,0 +1,78 @@
+// What an edit would touch and break, said before it is made, with what would make it whole.
+import { useState } from 'react';
+import { problemOf, type Consequences, type ErrorItem, type ModelDocument } from '../../api/client';
+import { useEdits, type Edit } from '../../api/queries';
+import { useShown } from '../../app/shown';
+import { consequences } from './requests';
+
+export interface Box {
+  edit: Edit;
+  told: Consequences;
+}
+
+/** Makes an edit at once where nothing is built on what it takes away; else shows what it would do first. */
+export function useChange(model: ModelDocument) {
+  const [box, setBox] = useState<Box | null>(null);
+  const [busy, setBusy] = useState(false);
+  const { edit } = useEdits(model);
+  const say = useShown((s) => s.say);
+  const ask = async (change: Edit): Promise<boolean> => {
+    setBusy(true);
+    try {
+      const told = await consequences(model, change);
+      if (told.breaks.length || told.touches.length) {
+        setBox({ edit: change, told });
+        return false;
+      }
+      setBox(null);
+      return (await edit(change)) !== null;
+    } catch (error) {
+      say({ problem: problemOf(error), retry: null });
+      return false;
+    } finally {
+      setBusy(false);
+    }
+  };
+  return { box, busy, ask, clear: () => setBox(null) };
+}
+
+export function ConsequencesBox({ model, box, onMake, onLeave }: { model: ModelDocument; box: Box; onMake: (edit: Edit) => void; onLeave: () => void }) {
+  const { breaks, touches } = box.told;
+  const mends = breaks.map((b) => mendOf(model, b));
+  const broken = breaks.filter((_, i) => mends[i] === null);
+  // A measure that no longer makes sense may stay and say so; a model that does not hold together may not.
+  const stops = broken.filter((b) => !model.measures.some((m) => m.name === b.in));
+  const links = [...new Set(mends.filter((m) => m !== null))];
+  const make = () => onMake({ ...box.edit, mends: links.map((name) => ({ kind: 'remove_link', name })) });
+  return (
+    <section className="wrong-box" role="alertdialog" aria-label="What this would do">
+      <h3>Before this is done</h3>
+      {touches.length > 0 && (
+        <p>
+          On what goes are built: {touches.map((t) => `${t.kind} ${t.name}`).join(', ')}.
+        </p>
+      )}
+      {breaks.map((b) => (
+        <p key={b.in + b.message}>
+          {model.measures.some((m) => m.name === b.in) ? `The measure ${b.in} would no longer make sense: ` : ''}
+          {b.message} {b.mend}
+        </p>
+      ))}
+      <div className="row">
+        {stops.length === 0 && (
+          <button type="button" className="pill solid" onClick={make}>
+            {links.length ? `Do it, and remove ${links.length > 1 ? 'the links' : 'the link'} ${links.join(', ')}` : 'Do it all the same'}
+          </button>
+        )}
+        <button type="button" className="pill" onClick={onLeave}>
+          Leave it as it is
+        </button>
+      </div>
+    </section>
+  );
+}
+
+/** The link that would have to go, where a break is of that kind. */
+function mendOf(model: ModelDocument, broken: ErrorItem): string | null {
+  return model.links.some((k) => k.name === broken.in) ? broken.in : null;
+}

@@ -1,0 +1,145 @@
+// Tables that are made here: calendars, bands, lists, parameters, and tables by formula; made, and changed later.
+import { useDebouncedValue } from '@mantine/hooks';
+import { useState } from 'react';
+import type { ModelDocument, TableInfo } from '../../api/client';
+import { useEdits } from '../../api/queries';
+import { actions } from '../../app/shown';
+import { columnText, count } from '../../shared/format';
+import { ConsequencesBox, useChange } from './Consequences';
+import { BandsForm, CalendarForm, ListForm, ParameterForm } from './makeForms';
+import { useMade } from './requests';
+
+export type Origin = Record<string, unknown>;
+type Kind = 'calendar' | 'bands' | 'list' | 'parameter' | 'formula';
+
+const KINDS: [Kind, string, string][] = [
+  ['calendar', 'Calendar', 'every day of the dates in the data, or of a span'],
+  ['bands', 'Bands', 'values in classes, several sizes in one table'],
+  ['list', 'List', 'rows typed or pasted'],
+  ['parameter', 'Parameter', 'a range of numbers to choose from'],
+  ['formula', 'By a formula', 'rows computed from the whole model'],
+];
+
+function blank(kind: Kind, model: ModelDocument): Origin {
+  switch (kind) {
+    case 'calendar':
+      return { kind, dates: model.tables.filter((t) => !t.formula && t.role === 'fact').flatMap((t) => t.columns.filter((c) => c.dtype === 'date').map((c) => `${quoted(t.name)}.${quoted(c.name)}`)).slice(0, 8), columns: ['date', 'year', 'quarter', 'month', 'month_of_year', 'month_name', 'week', 'day_of_week', 'day_name', 'season'] };
+    case 'bands':
+      return { kind, sizes: [{ name: 'medium', start: 0, end: 100, step: 25, open_above: true }] };
+    case 'list':
+      return { kind, columns: [{ name: 'name', type: '' }], rows: [] };
+    case 'parameter':
+      return { kind, column: 'value', start: 0, end: 50, step: 5 };
+    default:
+      return { kind };
+  }
+}
+
+function quoted(name: string): string {
+  return /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) ? name : `"${name.replaceAll('"', '""')}"`;
+}
+
+export function MakeBench({ model, table }: { model: ModelDocument; table: TableInfo | null }) {
+  const [editing, setEditing] = useState(table !== null);
+  const made = model.tables.filter((t) => ['calendar', 'bands', 'list', 'parameter'].includes(String(t.origin.kind)) || t.formula);
+  return (
+    <div className="shape-wide pad">
+      <div className="row" style={{ marginBottom: 12 }}>
+        <button type="button" className={editing && table ? 'pill' : 'pill solid'} onClick={() => setEditing(false)}>A new table</button>
+        {made.length > 0 && <span className="quiet">or change</span>}
+        {made.map((t) => (
+          <button key={t.name} type="button" className={editing && table?.name === t.name ? 'pill small solid' : 'pill small'} onClick={() => { actions.set({ table: t.name }); setEditing(true); }}>
+            {t.name}
+          </button>
+        ))}
+      </div>
+      {editing && table ? <Maker key={table.name} model={model} table={table} /> : <Maker key="new" model={model} table={null} />}
+    </div>
+  );
+}
+
+function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null }) {
+  const first = (table ? (table.formula ? 'formula' : table.origin.kind) : 'calendar') as Kind;
+  const [kind, setKind] = useState<Kind>(first);
+  const [name, setName] = useState(table?.name ?? 'Calendar');
+  const [origin, setOrigin] = useState<Origin>(table && !table.formula ? table.origin : blank(first, model));
+  const [formula, setFormula] = useState(table?.formula ?? '');
+  const [tried] = useDebouncedValue(origin, 300);
+  const found = useMade(model, kind === 'formula' ? null : tried);
+  const { edit, busy } = useEdits(model);
+  const change = useChange(model);
+  const taken = !table && model.tables.some((t) => t.name.toLowerCase() === name.trim().toLowerCase());
+  const choose = (next: Kind) => {
+    setKind(next);
+    setOrigin(blank(next, model));
+    setName(KINDS.find(([k]) => k === next)?.[1] ?? name);
+  };
+  const save = async () => {
+    const how = kind === 'formula' ? { formula } : { origin };
+    if (table) {
+      await change.ask({ kind: 'remake_table', name: table.name, ...how });
+      return;
+    }
+    const done = await edit({ kind: 'make_table', table: { name: name.trim(), ...how } });
+    if (done) actions.set({ table: name.trim(), shapeView: 'rows' });
+  };
+  const remove = () => table && void change.ask({ kind: 'drop_table', name: table.name });
+  return (
+    <>
+      {change.box && <ConsequencesBox model={model} box={change.box} onMake={(e) => void edit(e).then((ok) => ok && change.clear())} onLeave={change.clear} />}
+      {!table && (
+        <div className="cards" style={{ marginBottom: 14 }}>
+          {KINDS.map(([k, words, help]) => (
+            <button key={k} type="button" className="card" aria-pressed={kind === k} onClick={() => choose(k)}>
+              <b>{words}</b>
+              <span className="quiet">{help}</span>
+            </button>
+          ))}
+        </div>
+      )}
+      <div className="make">
+        <div>
+          {table ? <h2>{table.name}</h2> : <label>Name<input className="field" value={name} onChange={(e) => setName(e.target.value)} /></label>}
+          {taken && <p className="signal">There is a table of this name already.</p>}
+          {kind === 'calendar' && <CalendarForm model={model} origin={origin} onChange={setOrigin} />}
+          {kind === 'bands' && <BandsForm origin={origin} onChange={setOrigin} />}
+          {kind === 'list' && <ListForm origin={origin} onChange={setOrigin} />}
+          {kind === 'parameter' && <ParameterForm origin={origin} onChange={setOrigin} />}
+          {kind === 'formula' && (
+            <label>
+              Formula of its rows
+              <textarea className="field mono" rows={4} spellCheck={false} value={formula} placeholder="every Port where seats_sold > 1000" onChange={(e) => setFormula(e.target.value)} />
+              <span className="quiet">It follows the model: every load and every step computes it again. Link it by a key, or leave it as a list to choose from.</span>
+            </label>
+          )}
+          <div className="row" style={{ marginTop: 12 }}>
+            <button type="button" className="pill solid" disabled={busy || change.busy || taken || !name.trim() || (kind === 'formula' ? !formula.trim() : found.isError || !found.data)} onClick={() => void save()}>
+              {table ? 'Keep the change' : `Make ${name.trim() || 'it'}`}
+            </button>
+            {table && <button type="button" className="pill" disabled={busy} onClick={remove}>Remove {table.name}</button>}
+          </div>
+        </div>
+        <div>
+          {kind !== 'formula' && found.data && !found.isError && (
+            <>
+              <h3>{count(found.data.size)} rows</h3>
+              <p className="quiet">{found.data.means}</p>
+              <div className="read-columns" tabIndex={0} role="region" aria-label="Its rows">
+                <table>
+                  <thead><tr>{found.data.columns.map((c) => <th key={c.name}><b>{c.name}</b><small>{c.dtype}</small></th>)}</tr></thead>
+                  <tbody>
+                    {found.data.rows.map((row, i) => (
+                      // Rows have no name; their place is what they are.
+                      <tr key={`${i}`}>{row.map((v, j) => <td key={`${j}`}>{columnText(v)}</td>)}</tr>
+                    ))}
+                  </tbody>
+                </table>
+              </div>
+            </>
+          )}
+          {found.isError && kind !== 'formula' && <p className="signal" role="alert">{found.error.message}</p>}
+        </div>
+      </div>
+    </>
+  );
+}
