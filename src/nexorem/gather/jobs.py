@@ -23,6 +23,7 @@ from nexorem.gather.transfer import read_frame
 MOST_SECONDS = 1800.0
 KEPT_SECONDS = 3600.0
 MOST_KEPT = 20
+MOST_READERS = 30
 
 
 @dataclass(slots=True)
@@ -71,48 +72,84 @@ class Job:
         self.state = "running"  # running, done, cancelled
         self.started = self.ended = time.monotonic()
         self.lock = threading.Lock()
-        environment = {**os.environ, "OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": os.pathsep.join(p for p in sys.path if p)}
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "nexorem.gather.worker"],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
-            text=True,
-            env=environment,
-            cwd=self.folder,
-        )
-        sent = {
-            "items": [{"name": i.name, "source": i.source} for i in self.items],
-            "discover": asked.get("discover", []),
-            "access": asked.get("access", {}),
-            "files": str(asked["files"]),
-            "out": str(self.folder),
-        }
-        self.thread = threading.Thread(target=self._follow, args=(json.dumps(sent),), daemon=True)
+        self.asked = dict(asked)
+        self.looking = ""  # the file that is looked into
+        self.unseen: list[str] = list(asked.get("discover", []))
+        self.process = self._begin()
+        self.thread = threading.Thread(target=self._follow, daemon=True)
         self.thread.start()
 
-    def _follow(self, sent: str) -> None:
-        assert self.process.stdin and self.process.stdout
-        timer = threading.Timer(MOST_SECONDS, self.process.kill)
-        timer.start()
+    def _begin(self) -> subprocess.Popen[str]:
+        """Starts a reader for what has not been read yet."""
+        environment = {**os.environ, "OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": os.pathsep.join(p for p in sys.path if p)}
+        command = [sys.executable, "-m", "nexorem.gather.worker"]
+        process = subprocess.Popen(
+            command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, env=environment, cwd=self.folder
+        )
+        waiting = [i for i in self.items if i.state == "waiting"]
+        first = self.items.index(waiting[0]) if waiting else len(self.items)
+        sent = {
+            "items": [{"name": i.name, "source": i.source} for i in waiting],
+            "discover": self.unseen,
+            "first": first,
+            "access": self.asked.get("access", {}),
+            "files": str(self.asked["files"]),
+            "out": str(self.folder),
+        }
+        assert process.stdin
         try:
+            process.stdin.write(json.dumps(sent))
+            process.stdin.close()
+        except BrokenPipeError:
+            pass  # what went wrong is told by its end
+        return process
+
+    def _follow(self) -> None:
+        """Hears one reader to its end; where it ends early, what it was reading has failed, and another one reads the rest."""
+        until = self.started + MOST_SECONDS
+        for _ in range(MOST_READERS):
+            timer = threading.Timer(max(until - time.monotonic(), 0), self.process.kill)
+            timer.start()
             try:
-                self.process.stdin.write(sent)
-                self.process.stdin.close()
-            except BrokenPipeError:
-                pass  # what went wrong is told below
-            for line in self.process.stdout:
-                self._hear(json.loads(line))
-        finally:
-            timer.cancel()
-            self.process.stdout.close()
-            self.process.wait()
-            self._finish()
+                assert self.process.stdout
+                for line in self.process.stdout:
+                    self._hear(json.loads(line))
+            finally:
+                timer.cancel()
+                assert self.process.stdout
+                self.process.stdout.close()
+                self.process.wait()
+            with self.lock:
+                late = time.monotonic() >= until
+                if self.state == "running":
+                    self._fail("reading", late)
+                more = self.state == "running" and not late and (self.unseen or any(i.state == "waiting" for i in self.items))
+                if more:
+                    self.process = self._begin()
+            if not more:
+                break
+        self._finish()
+
+    def _fail(self, state: str, late: bool) -> None:
+        """Tables in this state were not read, and say so."""
+        said = "The reader ended before it was done: the file may be broken, or take too much memory."
+        message = f"Reading took longer than {MOST_SECONDS / 60:g} minutes." if late else said
+        if state == "reading" and not any(i.state == "reading" for i in self.items) and self.looking:
+            self.items.append(Item(self.looking, {"file": self.looking}, state="reading"))
+        for item in self.items:
+            if item.state == state:
+                item.state = "failed"
+                item.errors = [Diagnostic("reader_ended", message, place=item.name, hint="Nothing was taken of it.").as_json()]
+        self.looking = ""
 
     def _hear(self, event: dict[str, Any]) -> None:
         with self.lock:
             kind, place = event["event"], event.get("place", -1)
-            if kind == "item":
+            if kind == "file":
+                self.unseen.remove(event["name"])
+                self.looking = event["name"]
+            elif kind == "item":
+                self.looking = ""
                 while len(self.items) <= place:
                     self.items.append(Item("", {}))
                 item = self.items[place]
@@ -133,17 +170,8 @@ class Job:
         with self.lock:
             self.ended = time.monotonic()
             if self.state == "running":
+                self._fail("waiting", self.ended - self.started >= MOST_SECONDS)
                 self.state = "done"
-                late = self.ended - self.started >= MOST_SECONDS
-                message = (
-                    f"Reading took longer than {MOST_SECONDS / 60:g} minutes."
-                    if late
-                    else "The reader ended before it was done: the file may be broken, or take too much memory."
-                )
-                for item in self.items or [Item("", {})]:
-                    if item.state in ("waiting", "reading"):
-                        item.state = "failed"
-                        item.errors = [Diagnostic("reader_ended", message, place=item.name, hint="Nothing was taken of it.").as_json()]
 
     def cancel(self) -> None:
         """Ends the reading; nothing of it is kept."""

@@ -116,7 +116,7 @@ def read(
     if isinstance(given, k.CsvSource):
         texts, shape = read_csv(path, given, notes, progress)
         settled |= {"encoding": shape.encoding, "delimiter": shape.delimiter, "header": shape.header, "skip": shape.skip}
-        frame, columns = typed_columns(texts, given, path.name)
+        frame, columns = typed_columns(texts, given, path.name, shape.skip + shape.header)
     elif isinstance(given, k.ResourceSource):
         star = open_package(path)
         table = star.model.table(given.resource)
@@ -141,7 +141,8 @@ def read(
             found, rows = read_lines(path, given.nested, notes, progress)
         if not found:
             raise refuse("no_columns", "There is no column in it that a table can hold.", place=path.name)
-        frame, columns = typed_cells(found, rows, given, path.name)
+        above = settled.get("skip", 0) + settled.get("header", 0) if isinstance(given, k.SheetSource) else 0
+        frame, columns = typed_cells(found, rows, given, path.name, above)
     return _reading(
         table_name(given.resource if isinstance(given, k.ResourceSource) else given.file), frame, settled, columns, notes, start, key
     )
@@ -180,7 +181,9 @@ def file_in(files: Path | Mapping[str, Path], name: str) -> Path:
     return path
 
 
-def typed_columns(texts: Mapping[str, pa.ChunkedArray], source: k.CsvSource, place: str) -> tuple[Frame, list[dict[str, Any]]]:
+def typed_columns(
+    texts: Mapping[str, pa.ChunkedArray], source: k.CsvSource, place: str, above: int = 0
+) -> tuple[Frame, list[dict[str, Any]]]:
     """Columns of texts as typed columns, two at a time."""
     size = len(next(iter(texts.values()))) if texts else 0
     wrong: list[Diagnostic] = []
@@ -194,7 +197,7 @@ def typed_columns(texts: Mapping[str, pa.ChunkedArray], source: k.CsvSource, pla
             quick = quick_numbers(texts[name], Field(name, asked.type if asked else None, tuple(source.missing)))
             if quick is not None:
                 return quick, _plain_report(name, quick)
-        return _typed(coded(texts[name], source.missing), name, asked, place)
+        return _typed(coded(texts[name], source.missing), name, asked, place, above)
 
     vectors, columns = {}, []
     with ThreadPoolExecutor(2) as pool:
@@ -210,7 +213,7 @@ def typed_columns(texts: Mapping[str, pa.ChunkedArray], source: k.CsvSource, pla
     return Frame(size, vectors), columns
 
 
-def typed_cells(found: Mapping[str, Vector], rows: int, source: k.Typed, place: str) -> tuple[Frame, list[dict[str, Any]]]:
+def typed_cells(found: Mapping[str, Vector], rows: int, source: k.Typed, place: str, above: int = 0) -> tuple[Frame, list[dict[str, Any]]]:
     """Columns that have types already: those of texts are read like a CSV's, unless they came from a typed file."""
     unknown = [c for c in source.columns if c not in found]
     if unknown:
@@ -225,7 +228,7 @@ def typed_cells(found: Mapping[str, Vector], rows: int, source: k.Typed, place: 
             if asked is not None and v.dtype != "text" and v.dtype != asked.type:
                 v = as_text(v)
             if v.dtype == "text" and (guessed or asked):
-                vectors[name], told = _typed(emptied(v, tuple(source.missing)), name, asked, place)
+                vectors[name], told = _typed(emptied(v, tuple(source.missing)), name, asked, place, above)
             else:
                 vectors[name], told = v, _plain_report(name, v)
             columns.append(told)
@@ -236,13 +239,13 @@ def typed_cells(found: Mapping[str, Vector], rows: int, source: k.Typed, place: 
     return Frame(rows, vectors), columns
 
 
-def _typed(words: Vector, name: str, asked: k.ColumnReads | None, place: str) -> tuple[Vector, dict[str, Any]]:
+def _typed(words: Vector, name: str, asked: k.ColumnReads | None, place: str, above: int) -> tuple[Vector, dict[str, Any]]:
     offered = guesses(words)
     if asked is None:
         reads, choice = offered[0].reads, "text"
     else:
         reads, choice = Reads(asked.type, asked.pattern, asked.decimal, asked.group, asked.language), asked.misfits
-    found, missed = typed(words, reads, "empty" if choice == "refuse" else choice)  # type: ignore[arg-type]
+    found, missed = typed(words, reads, "empty" if choice == "refuse" else choice, above)  # type: ignore[arg-type]
     if missed.count and choice == "refuse":
         listed = "; ".join(f"row {r:,}: {t[:40]!r}" for r, t in missed.rows[:10])
         verb = "values are" if missed.count > 1 else "value is"
@@ -255,11 +258,11 @@ def _typed(words: Vector, name: str, asked: k.ColumnReads | None, place: str) ->
     told = _plain_report(name, found) | _reads_json(reads if found.dtype == reads.dtype else Reads("text"))
     told |= {"misfits": missed.as_json(), "note": offered[0].note if asked is None else "", "choice": choice if asked else ""}
     others = [g for g in offered if g.reads != reads]
-    return found, told | {"others": [_guess_json(g, words) for g in others[:3]]}
+    return found, told | {"others": [_guess_json(g, words, above) for g in others[:3]]}
 
 
-def _guess_json(guess: Guess, words: Vector) -> dict[str, Any]:
-    _, missed = typed(words, guess.reads, "empty")
+def _guess_json(guess: Guess, words: Vector, above: int) -> dict[str, Any]:
+    _, missed = typed(words, guess.reads, "empty", above)
     return _reads_json(guess.reads) | {"misfits": missed.as_json(), "note": guess.note}
 
 

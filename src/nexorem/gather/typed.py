@@ -18,7 +18,8 @@ Choice = Literal["text", "empty", "refuse"]
 
 @dataclass(frozen=True, slots=True)
 class Misfits:
-    """Values that are none of their column's type: how many rows, and the first of them as (row, text). Rows count from 1."""
+    """Values that are none of their column's type: how many rows, and the first of them as (row, text). Rows count from 1, with
+    those above the first of the data where they stand in a file."""
 
     count: int = 0
     rows: list[tuple[int, str]] = field(default_factory=list)
@@ -50,7 +51,7 @@ def guesses(v: Vector) -> list[Guess]:
     return guess_type(arrow_words(v.words), counts, missing=())
 
 
-def typed(v: Vector, reads: Reads, choice: Choice) -> tuple[Vector, Misfits]:
+def typed(v: Vector, reads: Reads, choice: Choice, above: int = 0) -> tuple[Vector, Misfits]:
     """A text vector read as a type. With the choice `text` a column with misfits stays text; else they become empty, and are told."""
     if reads.dtype == "text":
         return v, Misfits()
@@ -61,7 +62,7 @@ def typed(v: Vector, reads: Reads, choice: Choice) -> tuple[Vector, Misfits]:
     missed = Misfits()
     if bad.any():
         rows = np.flatnonzero(bad)
-        missed = Misfits(len(rows), [(int(r) + 1, str(v.words[v.data[r]])) for r in rows[:MOST_LISTED]])
+        missed = Misfits(len(rows), [(int(r) + 1 + above, str(v.words[v.data[r]])) for r in rows[:MOST_LISTED]])
         if choice == "text":
             return v, missed
     return Vector(reads.dtype, typed_storage(reads.dtype, data)[v.data], v.valid & ~bad), missed

@@ -28,11 +28,12 @@ def items(asked: Mapping[str, Any], files: Path) -> Iterator[tuple[int, dict[str
     """The sources asked for, and those found in the files asked for."""
     from nexorem.gather.read import file_in, sources_in
 
-    place = 0
+    place = int(asked.get("first", 0))
     for item in asked["items"]:
         yield place, item
         place += 1
     for name in asked["discover"]:
+        tell("file", name=name)
         try:
             found = sources_in(file_in(files, name), name)
         except BaseException as error:

@@ -118,7 +118,7 @@ def _column(column: pa.ChunkedArray, name: str, nested: str, notes: Notes, place
     if pa.types.is_decimal(kind):
         notes.add(f"{name} holds {kind}; it is kept as number, with about 15 digits.")
     if kind == pa.uint64():
-        column = column.cast(pa.float64())
+        column = column.cast(pa.float64(), safe=False)
     try:
         return from_arrow(column, f"{place}: {name}")
     except Refused:

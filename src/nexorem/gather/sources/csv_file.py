@@ -91,7 +91,7 @@ def _read(path: Path, place: str, source: CsvSource, shape: Shape, notes: Notes,
         )
     if notes.broken:
         notes.add(f"{notes.broken:,} broken row{'s were' if notes.broken > 1 else ' was'} left out.")
-    _check_cells(columns, place)
+    _check_cells(columns, shape.skip + shape.header, place)
     return columns
 
 
@@ -178,7 +178,7 @@ def _blocks(
                 raise refuse("too_many_rows", f"There are more than {MOST_ROWS:,} rows.", "Split the file.", place)
     except pa.ArrowInvalid as error:
         raise _unreadable(str(error), rows + above, place) from None
-    _closed(raw, source.quote, rows, place, batches)
+    _closed(raw, source.quote, rows + above, place, batches)
     table = pa.Table.from_batches(batches) if batches else pa.table({n: pa.array([], pa.string()) for n in names})
     return {n: table.column(n) for n in names}, rows
 
@@ -213,17 +213,17 @@ def _closed(raw: Any, quote: str, rows: int, place: str, batches: list[pa.Record
     if marks % 2:
         raise refuse(
             "open_quote",
-            f"A quote that opens in row {rows + 1:,} is never closed; the file may be cut short.",
+            f"A quote that opens in row {rows:,} is never closed; the file may be cut short.",
             "Close it, or read the file without quotes.",
             place,
         )
 
 
-def _check_cells(columns: dict[str, pa.ChunkedArray], place: str) -> None:
+def _check_cells(columns: dict[str, pa.ChunkedArray], above: int, place: str) -> None:
     for name, column in columns.items():
         longest = pc.max(pc.binary_length(column)).as_py() or 0
         if longest > MOST_CELL:
-            row = pc.index(pc.greater(pc.binary_length(column), MOST_CELL), True).as_py() + 1
+            row = pc.index(pc.greater(pc.binary_length(column), MOST_CELL), True).as_py() + 1 + above
             raise refuse(
                 "long_value",
                 f"{name} holds a text of {longest / 1024**2:,.0f} MB in row {row:,}; {MOST_CELL // 1024**2} MB is the most.",

@@ -73,7 +73,7 @@ def shape_of(path: Path, source: CsvSource, encoding: str) -> Shape:
         text = text[: text.rindex("\n") + 1]
     delimiter = source.delimiter or _delimiter(text, source.quote)
     rows = _rows(text, delimiter, source.quote)
-    skip = source.skip if source.skip is not None else _skipped(rows)
+    skip = source.skip if source.skip is not None else 0 if source.header is not None else _skipped(rows)
     header = source.header if source.header is not None else _headed(rows[skip:])
     return Shape(encoding, delimiter, header, skip)
 
@@ -107,7 +107,8 @@ def _delimiter(text: str, quote: str) -> str:
             continue
         width, count = max(widths.items(), key=lambda x: (x[1] * (x[0] > 1), x[0]))
         found = (count / sum(widths.values()), width)
-        if width > 1 and found > score:
+        # Times have colons: one divides columns only where it does so in every row.
+        if width > 1 and found > score and (delimiter != ":" or len(widths) == 1):
             best, score = delimiter, found
     return best
 

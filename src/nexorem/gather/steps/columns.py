@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 import numpy as np
@@ -95,7 +96,12 @@ def retype(frame: Frame, step: k.Retype, at: Setting) -> Result:
         ("datetime", "date"),
     ):
         raise refuse("wrong_type", f"A {v.dtype} is no {step.to}.", "Read it as text first.", at.place)
-    return Result(frame.with_columns({name: as_text(v) if step.to == "text" else cast(v, step.to)}))
+    found = as_text(v) if step.to == "text" else cast(v, step.to)
+    lost = np.flatnonzero(v.valid & ~found.valid)
+    if len(lost) and step.misfits == "refuse":
+        message = f"{name}: {len(lost):,} of its values have no place in a {step.to}, such as {v.at(int(lost[0]))} in row {lost[0] + 1:,}."
+        raise refuse("bad_value", message, "Let them become empty, or keep the type.", at.place)
+    return Result(frame.with_columns({name: found}))
 
 
 def as_text(v: Vector) -> Vector:
@@ -129,8 +135,20 @@ def trim(frame: Frame, step: k.Trim, at: Setting) -> Result:
 
 def change_case(frame: Frame, step: k.ChangeCase, at: Setting) -> Result:
     """Letters in another case."""
-    change = {"upper": pc.utf8_upper, "lower": pc.utf8_lower, "title": pc.utf8_title}[step.to]
+    function = {"upper": str.upper, "lower": str.lower, "title": title_case}[step.to]
+
+    def change(words: pa.Array) -> pa.Array:
+        return pa.array([function(w) for w in words.to_pylist()], words.type)
+
     return Result(frame.with_columns({n: text_map(frame.columns[n], change) for n in need_text(frame, step.columns, at.place)}))
+
+
+WORD = re.compile(r"[^\W\d_]+(?:['’][^\W\d_]+)*")
+
+
+def title_case(text: str) -> str:
+    """A capital for the first letter of each word, small letters for the rest; an apostrophe begins no word."""
+    return WORD.sub(lambda m: m[0][0].upper() + m[0][1:].lower(), text)
 
 
 def replace(frame: Frame, step: k.Replace, at: Setting) -> Result:

@@ -88,8 +88,10 @@ def columns_to_rows(frame: Frame, step: k.ColumnsToRows, at: Setting) -> Result:
 def rows_to_columns(frame: Frame, step: k.RowsToColumns, at: Setting) -> Result:
     """A column for each value; rows come together by what is left."""
     head, value = need(frame, [step.names_from, step.values_from], at.place)
+    if head == value:
+        raise refuse("bad_step", "Headings and values cannot come from one column.", "Choose another column of values.", at.place)
     rest = [c for c in frame.columns if c not in (head, value)]
-    heads = as_text(frame.columns[head])
+    heads = used_words(as_text(frame.columns[head]))
     codes, size = heads.codes()
     if size > MOST_COLUMNS:
         raise refuse(
@@ -106,6 +108,11 @@ def rows_to_columns(frame: Frame, step: k.RowsToColumns, at: Setting) -> Result:
             at.place,
         )
     names = [str(w) for w in heads.words]
+    blank = [n for n in names if n != n.strip() or not n]
+    if blank:
+        raise refuse(
+            "empty_heading", f"{blank[0]!r} is no heading: it is empty, or has spaces at an end.", "Trim it in a step before.", at.place
+        )
     need_new(Frame(0, {c: frame.columns[c] for c in rest}), names, at.place)
     groups, firsts = groups_of(frame, rest) if rest else (np.zeros(frame.size, np.int64), np.zeros(min(frame.size, 1), np.int64))
     order = np.argsort(firsts, kind="stable")
@@ -191,7 +198,7 @@ def append(frame: Frame, step: k.Append, at: Setting) -> Result:
     if step.into:
         need_new(Frame(0, columns), [step.into], at.place)
         words = [step.label or at.table, *(step.labels or step.tables)]
-        columns[step.into] = stacked([constant("text", w, f.size) for w, f in zip(words, frames, strict=True)], "text")
+        columns[step.into] = used_words(stacked([constant("text", w, f.size) for w, f in zip(words, frames, strict=True)], "text"))
     rows = np.concatenate([np.arange(frame.size), np.full(sum(f.size for f in others), -1, np.int64)])
     return Result(Frame(len(rows), columns), rows)
 
