@@ -13,13 +13,13 @@ from nexorem.server.app import create_app
 from tests.store.cluster import fresh_url
 
 DEMO = Path(__file__).parents[2] / "demo" / "lantern_isles"
-
+RAW = DEMO / "raw"
 
 logging.getLogger("werkzeug").setLevel(logging.ERROR)
 
 
 class Site:
-    """An application on a database of its own; `model()` gives a fresh copy of the demo."""
+    """An application on a database of its own; `model()` gives a fresh copy of the demo's package."""
 
     def __init__(self):
         self.app = create_app(fresh_url())
@@ -30,6 +30,14 @@ class Site:
     def model(self):
         """The address of a new model of the demo."""
         return f"{self.address}/m/{self.app.extensions['nexorem'].open(DEMO)}"
+
+    def demo(self):
+        """The address of a new model of the demo, gathered from its raw files, with its steps."""
+        return f"{self.address}/m/{self.app.extensions['nexorem'].gather(sorted(RAW.iterdir()), DEMO / 'steps.json')}"
+
+    def empty(self, title="Trial"):
+        """The address of a new model without tables."""
+        return f"{self.address}/m/{self.app.extensions['nexorem'].new(title)}"
 
 
 @cache

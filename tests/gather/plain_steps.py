@@ -77,7 +77,11 @@ def parsed(value, dtype, pattern):
         if dtype == "integer":
             return int(value) if re.fullmatch(r"[+-]?[0-9]{1,19}", value) and -(2**63) <= int(value) < 2**63 else None
         if dtype == "number":
-            return float(value) if re.fullmatch(r"[+-]?([0-9]+(\.[0-9]*)?|\.[0-9]+)([eE][+-]?[0-9]+)?", value) and abs(float(value)) < float("inf") else None
+            return (
+                float(value)
+                if re.fullmatch(r"[+-]?([0-9]+(\.[0-9]*)?|\.[0-9]+)([eE][+-]?[0-9]+)?", value) and abs(float(value)) < float("inf")
+                else None
+            )
         if dtype == "boolean":
             return {"true": True, "yes": True, "y": True, "t": True, "false": False, "no": False, "n": False, "f": False}.get(value.lower())
         if dtype == "date":
@@ -187,7 +191,16 @@ def date_part(t, s, other):
     t.new(s["into"])
     if t.types[name] != "date":
         raise Refusal
-    part = {"year": lambda d: d.year, "quarter": lambda d: (d.month + 2) // 3, "month": lambda d: d.month, "week": lambda d: d.isocalendar()[1], "isoyear": lambda d: d.isocalendar()[0], "day": lambda d: d.day, "isodow": lambda d: d.isoweekday(), "doy": lambda d: d.timetuple().tm_yday}[s["part"]]
+    part = {
+        "year": lambda d: d.year,
+        "quarter": lambda d: (d.month + 2) // 3,
+        "month": lambda d: d.month,
+        "week": lambda d: d.isocalendar()[1],
+        "isoyear": lambda d: d.isocalendar()[0],
+        "day": lambda d: d.day,
+        "isodow": lambda d: d.isoweekday(),
+        "doy": lambda d: d.timetuple().tm_yday,
+    }[s["part"]]
     return t.put(s["into"], "integer", [None if v is None else part(v) for v in t.values(name)])
 
 
@@ -212,7 +225,10 @@ def join_text(t, s, other):
     names = [list(t.types)[t.at(c)] for c in s["columns"]]
     t.new(s["into"], gone=() if s.get("keep", True) else names)
     places = [t.at(n) for n in names]
-    made = [s["separator"].join(text(r[i]) for i in places if r[i] is not None) if any(r[i] is not None for i in places) else None for r in t.rows]
+    made = [
+        s["separator"].join(text(r[i]) for i in places if r[i] is not None) if any(r[i] is not None for i in places) else None
+        for r in t.rows
+    ]
     return t.behind(names[-1], {s["into"]: made}, () if s.get("keep", True) else names)
 
 
@@ -235,9 +251,17 @@ NUMBERS = ("integer", "number")
 FORMULAS = {
     "a + 1": (None, {"a": NUMBERS}, lambda a: (a or 0) + 1),  # an empty side of a sum counts as nothing
     "x || '!'": ("text", {"x": ("text",)}, empty_if(lambda x: x + "!")),
-    "CASE WHEN a IS NULL THEN 'none' ELSE x END": ("text", {"a": ("integer", "number", "text", "date", "boolean"), "x": ("text",)}, lambda a, x: "none" if a is None else x),
+    "CASE WHEN a IS NULL THEN 'none' ELSE x END": (
+        "text",
+        {"a": ("integer", "number", "text", "date", "boolean"), "x": ("text",)},
+        lambda a, x: "none" if a is None else x,
+    ),
     "a > 1": ("boolean", {"a": NUMBERS}, empty_if(lambda a: a > 1)),
-    "a > 1 OR x = 'p'": ("boolean", {"a": NUMBERS, "x": ("text",)}, lambda a, x: True if (a is not None and a > 1) or x == "p" else None if a is None or x is None else False),
+    "a > 1 OR x = 'p'": (
+        "boolean",
+        {"a": NUMBERS, "x": ("text",)},
+        lambda a, x: True if (a is not None and a > 1) or x == "p" else None if a is None or x is None else False,
+    ),
     "x IS NOT NULL": ("boolean", {"x": ("integer", "number", "text", "date", "boolean")}, lambda x: x is not None),
 }
 CONDITIONS = ("a > 1", "a > 1 OR x = 'p'", "x IS NOT NULL")
@@ -288,7 +312,7 @@ def columns_to_rows(t, s, other):
     labels = [p for p in parts if p != "*"]
     value_names = list(dict.fromkeys(h[star] for h in heads)) if star is not None else [s.get("value", "value")]
     rest = [c for c in t.types if c not in names]
-    Rows({c: "text" for c in rest}, []).new(*labels, *value_names)
+    Rows(dict.fromkeys(rest, "text"), []).new(*labels, *value_names)
     keys = [tuple(x for i, x in enumerate(h) if i != star) for h in heads]
     cell = {(k, h[star] if star is not None else value_names[0]): n for k, h, n in zip(keys, heads, names, strict=True)}
     kinds = {v: common([t.types[cell[k, v]] for k in dict.fromkeys(keys) if (k, v) in cell]) for v in value_names}
@@ -313,7 +337,7 @@ def rows_to_columns(t, s, other):
     names = sorted({text(v) for v in t.values(head)})
     if any(not n.strip() or n != n.strip() for n in names):
         raise Refusal
-    Rows({c: "text" for c in rest}, []).new(*names)
+    Rows(dict.fromkeys(rest, "text"), []).new(*names)
     several, dtype = s.get("several", "refuse"), t.types[value]
     if several == "sum" and dtype not in NUMBERS and names:
         raise Refusal

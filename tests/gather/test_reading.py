@@ -96,7 +96,13 @@ class Csv(Folder):
         found = self.csv("a,b\n" + "1,2031-01-01\n" * 5000 + "x,2031-02-30\n")
         self.assertEqual(self.types(found), "text text")
         told = {c["name"]: c["others"][0] for c in found.report["columns"]}
-        self.assertEqual([(told[n]["type"], told[n]["misfits"]) for n in "ab"], [("integer", {"count": 1, "rows": [{"row": 5002, "text": "x"}]}), ("date", {"count": 1, "rows": [{"row": 5002, "text": "2031-02-30"}]})])
+        self.assertEqual(
+            [(told[n]["type"], told[n]["misfits"]) for n in "ab"],
+            [
+                ("integer", {"count": 1, "rows": [{"row": 5002, "text": "x"}]}),
+                ("date", {"count": 1, "rows": [{"row": 5002, "text": "2031-02-30"}]}),
+            ],
+        )
 
     def test_what_does_not_fit_is_kept_emptied_or_refused(self):
         data = "a\n1\nx\n3\n"
@@ -146,7 +152,11 @@ class Texts(unittest.TestCase):
         days = [dt.date(1990, 1, 1) + dt.timedelta(days=r.randrange(20_000)) for _ in range(300)]
         for pattern in DATES:
             if any(x in pattern for x in ("d.M.", "d/M/", "M/d/")) or pattern.startswith(("d ", "MMM d")):
-                write = lambda d, p=pattern: p.replace("yyyy", f"{d.year}").replace("MMMM", f"{d:%B}").replace("MMM", f"{d:%b}").replace("d", f"{d.day}", 1) if "MMM" in p else p.replace("yyyy", str(d.year)).replace("M", str(d.month)).replace("d", str(d.day))  # noqa: E731
+                write = lambda d, p=pattern: (
+                    p.replace("yyyy", f"{d.year}").replace("MMMM", f"{d:%B}").replace("MMM", f"{d:%b}").replace("d", f"{d.day}", 1)
+                    if "MMM" in p
+                    else p.replace("yyyy", str(d.year)).replace("M", str(d.month)).replace("d", str(d.day))
+                )  # noqa: E731
             else:
                 form = pattern
                 for mark, code in forms.items():
@@ -179,7 +189,9 @@ class Texts(unittest.TestCase):
             ("yyyy-MM-dd HH:mm", "2031-01-02 24:00", None), ("M/d/yyyy h:mm a", "1/2/2031 13:05 PM", None), ("", "2031-01-02T03:04:05+02:00", dt.datetime(2031, 1, 2, 3, 4, 5)), ("", "2031-01-02", dt.datetime(2031, 1, 2)),
         ):  # fmt: skip
             data, fits = parse_texts(pa.array([text], pa.large_string()), Reads("datetime", pattern))
-            self.assertEqual(dt.datetime(1970, 1, 1) + dt.timedelta(microseconds=int(data[0])) if fits[0] else None, expected, (pattern, text))
+            self.assertEqual(
+                dt.datetime(1970, 1, 1) + dt.timedelta(microseconds=int(data[0])) if fits[0] else None, expected, (pattern, text)
+            )
         for pattern in ("HH:mm", "yyyy", "yyyy-MM-dd-dd"):
             self.assertRaises(Refused, shape_of, pattern, "en")
 
@@ -194,7 +206,16 @@ class Texts(unittest.TestCase):
 
     def test_a_guess_fits_all_or_says_how_many_not(self):
         r = random.Random(7)
-        pools = [["1", "22", "-3"], ["1.5", "2", "1e3"], ["2031-01-01", "2032-02-29"], ["x", ""], ["31.12.2031", "1.1.2032"], ["true", "false"], ["007"], ["n/a"]]
+        pools = [
+            ["1", "22", "-3"],
+            ["1.5", "2", "1e3"],
+            ["2031-01-01", "2032-02-29"],
+            ["x", ""],
+            ["31.12.2031", "1.1.2032"],
+            ["true", "false"],
+            ["007"],
+            ["n/a"],
+        ]
         for _ in range(400):
             texts = [x for pool in r.sample(pools, r.choice([1, 1, 2])) for x in pool]
             counts = np.array([r.randint(1, 50) for _ in texts])
@@ -236,7 +257,10 @@ def ods():
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as packed:
         packed.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
-        packed.writestr("META-INF/manifest.xml", '<?xml version="1.0"?><manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"><manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"/></manifest:manifest>')
+        packed.writestr(
+            "META-INF/manifest.xml",
+            '<?xml version="1.0"?><manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"><manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"/></manifest:manifest>',
+        )
         packed.writestr("content.xml", ODS)
     return out.getvalue()
 
@@ -251,7 +275,14 @@ TABLE = pa.table({
 class Kinds(Folder):
     def test_sheets(self):
         book = workbook(
-            first=[["Sales of 2031"], [], ["", "no", "day", "amount", "mixed", "no"], ["", 1, dt.date(2031, 1, 1), 2.5, "x", True], ["", 2, None, 3, 7, False], [None] * 6],
+            first=[
+                ["Sales of 2031"],
+                [],
+                ["", "no", "day", "amount", "mixed", "no"],
+                ["", 1, dt.date(2031, 1, 1), 2.5, "x", True],
+                ["", 2, None, 3, 7, False],
+                [None] * 6,
+            ],
             second=[["a", "b"], ["c", "d"], [1, "=1+1"]],
         )
         book["second"].merge_cells("A1:B1")
@@ -286,7 +317,19 @@ class Kinds(Folder):
         for name in ("t.parquet", "t.arrow", "s.arrow"):
             found = self.read(name)
             row = dict(zip(found.frame.columns, self.rows(found)[0], strict=True))
-            expected = {"i": 1, "u": 2.0**63, "f": 0.5, "s": "x", "day": "2031-01-01", "at": "2031-01-01T10:00:00", "b": True, "c": "p", "list": "[1, 2]", "pair": '{"a": 1}', "time": "10:00:00"}
+            expected = {
+                "i": 1,
+                "u": 2.0**63,
+                "f": 0.5,
+                "s": "x",
+                "day": "2031-01-01",
+                "at": "2031-01-01T10:00:00",
+                "b": True,
+                "c": "p",
+                "list": "[1, 2]",
+                "pair": '{"a": 1}',
+                "time": "10:00:00",
+            }
             self.assertEqual(row, {**expected, **({"d": 1.25} if "d" in row else {})})
             self.assertIsNone(self.rows(found)[1][list(found.frame.columns).index("f")])
             self.assertIn("raw holds bytes and was left out.", found.report["notes"])
@@ -312,7 +355,10 @@ class Kinds(Folder):
         self.refused("unknown_resource", "nope", "p.zip", resource="nope")
 
     def test_names_for_tables(self):
-        self.assertEqual([table_name(x) for x in ("crew_vessels.csv", "Fares 2031.xlsx", "a.b.csv", '"".csv')], ["Crew vessels", "Fares 2031", "A b", "Table"])
+        self.assertEqual(
+            [table_name(x) for x in ("crew_vessels.csv", "Fares 2031.xlsx", "a.b.csv", '"".csv')],
+            ["Crew vessels", "Fares 2031", "A b", "Table"],
+        )
 
 
 class Broken(Folder):
@@ -400,22 +446,43 @@ class Keys(unittest.TestCase):
             pool = ["A1", "a1", " A1", "A-1", "A01", "B22", "B2", "B23", "zz", None]
             left = [(r.choice(pool), r.choice([1, 2, None])) for _ in range(r.choice([0, 3, 30]))]
             right = [(r.choice(pool), 0) for _ in range(r.choice([0, 1, 6]))]
-            found = compare(frame(plain.Rows({"k": "text", "n": "integer"}, left)), ["k"], frame(plain.Rows({"c": "text", "n": "integer"}, right)), ["c"], "n")
+            found = compare(
+                frame(plain.Rows({"k": "text", "n": "integer"}, left)),
+                ["k"],
+                frame(plain.Rows({"c": "text", "n": "integer"}, right)),
+                ["c"],
+                "n",
+            )
             known = {k for k, _ in right if k is not None}
             hits = [(k, n) for k, n in left if k in known]
             lost = [(k, n) for k, n in left if k is not None and k not in known]
             self.assertEqual((found["matched"]["rows"], found["matched"]["keys"]), (len(hits), len({k for k, _ in hits})))
             self.assertEqual((found["only_left"]["rows"], found["only_left"]["keys"]), (len(lost), len({k for k, _ in lost})))
             self.assertEqual(found["only_right"]["keys"], len(known - {k for k, _ in left}))
-            self.assertEqual((found["empty_left"], found["amount_matched"]), (sum(k is None for k, _ in left), float(sum(n or 0 for _, n in hits))))
-            self.assertEqual({x["key"][0]: x["rows"] for x in found["only_left"]["listed"]}, {k: sum(x == k for x, _ in lost) for k, _ in lost})
+            self.assertEqual(
+                (found["empty_left"], found["amount_matched"]), (sum(k is None for k, _ in left), float(sum(n or 0 for _, n in hits)))
+            )
+            self.assertEqual(
+                {x["key"][0]: x["rows"] for x in found["only_left"]["listed"]}, {k: sum(x == k for x, _ in lost) for k, _ in lost}
+            )
             for near in found["near"]:
                 self.assertIn(near["right"][0], known)
                 self.assertEqual(near["amount"], float(sum(n or 0 for k, n in lost if k == near["left"][0])))
 
     def test_what_is_near(self):
         known = ["A10", "Long Holm", "R09", "north\x1f07"]
-        for text, expected in (("a10 ", ("A10", "spaces and case")), ("A-10", ("A10", "punctuation")), ("A010", ("A10", "zeros")), ("long-holm", ("Long Holm", "case, spaces, zeros and punctuation")), ("Long Hlom", ("Long Holm", "one letter")), ("R90", ("R09", "one letter")), ("Long Holme", ("Long Holm", "one letter")), ("North\x1f7", ("north\x1f07", "case, spaces, zeros and punctuation")), ("ZZ", None), ("A11X", None)):
+        for text, expected in (
+            ("a10 ", ("A10", "spaces and case")),
+            ("A-10", ("A10", "punctuation")),
+            ("A010", ("A10", "zeros")),
+            ("long-holm", ("Long Holm", "case, spaces, zeros and punctuation")),
+            ("Long Hlom", ("Long Holm", "one letter")),
+            ("R90", ("R09", "one letter")),
+            ("Long Holme", ("Long Holm", "one letter")),
+            ("North\x1f7", ("north\x1f07", "case, spaces, zeros and punctuation")),
+            ("ZZ", None),
+            ("A11X", None),
+        ):
             found, _ = near_matches([text], known)
             self.assertEqual((known[found[0][0]], found[0][1]) if found else None, expected, text)
 

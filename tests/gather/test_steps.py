@@ -21,7 +21,27 @@ from tests.gather import plain_steps as plain
 
 SEEDS = int(os.environ.get("SEEDS", "500"))
 FIRST_SEED = int(os.environ.get("FIRST_SEED", "1"))
-TEXTS = ["p", "P", " p", "p ", "", "q-r", "q-r-s", "a  b", "Ärger", "ß", "7", "007", "1.5", "1e400", "31.12.2031", "2032-02-29", "2031-02-29", "-0", " "]
+TEXTS = [
+    "p",
+    "P",
+    " p",
+    "p ",
+    "",
+    "q-r",
+    "q-r-s",
+    "a  b",
+    "Ärger",
+    "ß",
+    "7",
+    "007",
+    "1.5",
+    "1e400",
+    "31.12.2031",
+    "2032-02-29",
+    "2031-02-29",
+    "-0",
+    " ",
+]
 VALUES = {
     "text": lambda r: r.choice(TEXTS),
     "integer": lambda r: r.choice([0, 1, 2, -3, 2**40]),
@@ -36,7 +56,9 @@ def table(r, names, size=None):
     types = {n: r.choice(list(VALUES)) for n in names}
     types["x"] = "text" if "x" in types and r.random() < 0.8 else types.get("x", "text")
     count = r.choice([0, 1, 2, 5, 9]) if size is None else size
-    return plain.Rows({n: types[n] for n in names}, [[None if r.random() < 0.25 else VALUES[types[n]](r) for n in names] for _ in range(count)])
+    return plain.Rows(
+        {n: types[n] for n in names}, [[None if r.random() < 0.25 else VALUES[types[n]](r) for n in names] for _ in range(count)]
+    )
 
 
 def frame(t):
@@ -85,7 +107,11 @@ class Steps(unittest.TestCase):
         self.assertEqual(list(found.columns), list(expected.types), step)
         self.assertEqual({n: v.dtype for n, v in found.columns.items()}, expected.types, step)
         self.assertEqual(found.size, len(expected.rows), step)
-        self.assertEqual([list(row) for row in zip(*(v.tolist() for v in found.columns.values()), strict=True)] if found.columns else [], expected.rows if expected.types else [], step)
+        self.assertEqual(
+            [list(row) for row in zip(*(v.tolist() for v in found.columns.values()), strict=True)] if found.columns else [],
+            expected.rows if expected.types else [],
+            step,
+        )
         for v in found.columns.values():
             if v.dtype == "text":
                 self.assertEqual(list(v.words), sorted(set(v.words)), step)
@@ -127,10 +153,14 @@ class Steps(unittest.TestCase):
         self.assertEqual((data["rows_before"], data["rows_after"]), (outcome.before.size, outcome.after.size))
         sample = data["sample"]
         if sample["what"] == "cells that changed":
-            for name, before, after in ((c, [b[i] for b in sample["before"]], [a[i] for a in sample["after"]]) for i, c in enumerate(sample["columns"])):
+            for name, before, after in (
+                (c, [b[i] for b in sample["before"]], [a[i] for a in sample["after"]]) for i, c in enumerate(sample["columns"])
+            ):
                 self.assertEqual(after, [row[list(outcome.after.columns).index(name)] for row in outcome.after.listed(_places(sample))])
                 if name in outcome.before.columns:
-                    self.assertEqual(before, [row[list(outcome.before.columns).index(name)] for row in outcome.before.listed(_places(sample))])
+                    self.assertEqual(
+                        before, [row[list(outcome.before.columns).index(name)] for row in outcome.before.listed(_places(sample))]
+                    )
         elif sample["what"] == "rows that went":
             self.assertEqual(sample["count"], outcome.before.size - outcome.after.size)
 
@@ -138,15 +168,28 @@ class Steps(unittest.TestCase):
         t = frame(plain.Rows({"a": "integer", "x": "text", "d": "date"}, [[1, "p", None], [1, "q", None]]))
         other = frame(plain.Rows({"k": "text", "v": "integer"}, [["p", 1], ["p", 2]]))
         for step, code, words in (
-            ({"kind": "nope"}, "bad_step", "kind"), ({"kind": "trim"}, "bad_step", "columns"), ({"kind": "trim", "columns": ["a"]}, "wrong_type", "integer"),
-            ({"kind": "trim", "columns": ["X", "zz", "yy"]}, "unknown_column", "zz"), ({"kind": "retype", "column": "x", "to": "integer"}, "bad_value", "row 1: 'p'"),
-            ({"kind": "retype", "column": "x", "to": "date", "pattern": "yyyy"}, "bad_pattern", "names no day"), ({"kind": "compute", "name": "z", "formula": "a +"}, "syntax", ""),
-            ({"kind": "keep_rows", "condition": "a + 1"}, "wrong_type", "integer"), ({"kind": "keep_rows", "condition": "nope > 1"}, "unknown_name", "nope"),
-            ({"kind": "look_up", "table": "O", "on": [{"mine": "x", "theirs": "k"}], "columns": {"v": "v"}}, "repeated_key", "p stands more than once"),
-            ({"kind": "rows_to_columns", "names_from": "d", "values_from": "a"}, "empty_heading", "2 rows"), ({"kind": "split_text", "column": "x", "into": ["b"]}, "bad_step", "separator"),
-            ({"kind": "append", "tables": ["Nope"]}, "unknown_table", "Nope"), ({"kind": "replace", "columns": ["a"], "pairs": [{"from": ["one"], "to": [1]}]}, "bad_value", "one"),
-            ({"kind": "date_part", "column": "a", "part": "year", "into": "y"}, "wrong_type", "no date"), ({"kind": "columns_to_rows", "columns": ["a"], "separator": "-", "parts": ["p", "q"]}, "bad_heading", "2 parts"),
+            ({"kind": "nope"}, "bad_step", "kind"),
+            ({"kind": "trim"}, "bad_step", "columns"),
+            ({"kind": "trim", "columns": ["a"]}, "wrong_type", "integer"),
+            ({"kind": "trim", "columns": ["X", "zz", "yy"]}, "unknown_column", "zz"),
+            ({"kind": "retype", "column": "x", "to": "integer"}, "bad_value", "row 1: 'p'"),
+            ({"kind": "retype", "column": "x", "to": "date", "pattern": "yyyy"}, "bad_pattern", "names no day"),
+            ({"kind": "compute", "name": "z", "formula": "a +"}, "syntax", ""),
+            ({"kind": "keep_rows", "condition": "a + 1"}, "wrong_type", "integer"),
+            ({"kind": "keep_rows", "condition": "nope > 1"}, "unknown_name", "nope"),
+            (
+                {"kind": "look_up", "table": "O", "on": [{"mine": "x", "theirs": "k"}], "columns": {"v": "v"}},
+                "repeated_key",
+                "p stands more than once",
+            ),
+            ({"kind": "rows_to_columns", "names_from": "d", "values_from": "a"}, "empty_heading", "2 rows"),
+            ({"kind": "split_text", "column": "x", "into": ["b"]}, "bad_step", "separator"),
+            ({"kind": "append", "tables": ["Nope"]}, "unknown_table", "Nope"),
+            ({"kind": "replace", "columns": ["a"], "pairs": [{"from": ["one"], "to": [1]}]}, "bad_value", "one"),
+            ({"kind": "date_part", "column": "a", "part": "year", "into": "y"}, "wrong_type", "no date"),
+            ({"kind": "columns_to_rows", "columns": ["a"], "separator": "-", "parts": ["p", "q"]}, "bad_heading", "2 parts"),
         ):
+
             def find(name):
                 if name != "O":
                     raise Refused(Diagnostic("unknown_table", f"There is no table {name}."))
@@ -154,12 +197,18 @@ class Steps(unittest.TestCase):
 
             (outcome,) = replay(t, [step], "T", find, Budget())
             self.assertEqual(outcome.state, "wrong", step)
-            self.assertIn(code, [d.code for d in outcome.errors][0] if code == "syntax" else [d.code for d in outcome.errors], (step, outcome.errors))
+            self.assertIn(
+                code, next(d.code for d in outcome.errors) if code == "syntax" else [d.code for d in outcome.errors], (step, outcome.errors)
+            )
             self.assertIn(words, " ".join(d.message for d in outcome.errors))
 
     def test_steps_after_a_wrong_one_wait_and_those_off_are_left_out(self):
         t = frame(plain.Rows({"a": "integer"}, [[1], [2]]))
-        steps = [{"kind": "number_rows", "into": "n", "off": True}, {"kind": "trim", "columns": ["b"]}, {"kind": "number_rows", "into": "m"}]
+        steps = [
+            {"kind": "number_rows", "into": "n", "off": True},
+            {"kind": "trim", "columns": ["b"]},
+            {"kind": "number_rows", "into": "m"},
+        ]
         outcomes = replay(t, steps, "T", {}.get, Budget())
         self.assertEqual([o.state for o in outcomes], ["off", "wrong", "waits"])
         self.assertTrue(all(o.after is t for o in outcomes))
@@ -181,7 +230,24 @@ class Steps(unittest.TestCase):
     def test_every_step_has_words(self):
         for kind in RUN:
             fields = {n: f for n, f in kind.model_fields.items() if f.is_required()}
-            given = {"kind": fields["kind"].annotation.__args__[0], "columns": ["a"], "names": {"a": "b"}, "column": "a", "to": "upper" if kind is kinds.ChangeCase else "text", "condition": "c", "names_from": "a", "values_from": "b", "into": ["i"] if kind is kinds.SplitText else "i", "pairs": [{"from": [1], "to": [2]}], "part": "year", "name": "n", "formula": "f", "tables": ["T"], "table": "T", "on": [{"mine": "a", "theirs": "b"}]}
+            given = {
+                "kind": fields["kind"].annotation.__args__[0],
+                "columns": ["a"],
+                "names": {"a": "b"},
+                "column": "a",
+                "to": "upper" if kind is kinds.ChangeCase else "text",
+                "condition": "c",
+                "names_from": "a",
+                "values_from": "b",
+                "into": ["i"] if kind is kinds.SplitText else "i",
+                "pairs": [{"from": [1], "to": [2]}],
+                "part": "year",
+                "name": "n",
+                "formula": "f",
+                "tables": ["T"],
+                "table": "T",
+                "on": [{"mine": "a", "theirs": "b"}],
+            }
             given |= {"columns": {"a": "b"}} if kind is kinds.LookUp else {}
             step = kinds.read_step({k: v for k, v in given.items() if k in kind.model_fields}, "T")
             self.assertGreater(len(kinds.step_words(step)), 5)
@@ -200,39 +266,108 @@ class Made(unittest.TestCase):
         dates = plain.Rows({"d": "date", "n": "text"}, [[dt.date(2031, 11, 3), "Fair"], [None, None], [dt.date(2033, 2, 27), None]])
         names = list(made.CALENDAR_COLUMNS)
         for first in (1, 4, 10):
-            for row in self.rows({"kind": "calendar", "dates": ["T.d"], "year_starts_in": first, "columns": names, "holidays": {"table": "T", "date": "d", "name": "n"}}, T=dates):
+            for row in self.rows(
+                {
+                    "kind": "calendar",
+                    "dates": ["T.d"],
+                    "year_starts_in": first,
+                    "columns": names,
+                    "holidays": {"table": "T", "date": "d", "name": "n"},
+                },
+                T=dates,
+            ):
                 d = row["date"]
                 year, week, day = d.isocalendar()
                 months = (d.month - first) % 12
                 expected = {
-                    "year": d.year if d.month >= first else d.year - 1, "month": f"{d:%Y-%m}", "month_of_year": months + 1, "month_name": f"{d:%b}", "week": f"{year}-W{week:02}", "week_of_year": week,
-                    "iso_year": year, "day_of_month": d.day, "day_of_year": d.timetuple().tm_yday, "day_of_week": day, "day_name": f"{d:%a}", "weekend": day > 5,
-                    "season": ["winter", "spring", "summer", "autumn"][d.month % 12 // 3], "holiday": {dt.date(2031, 11, 3): "Fair", dt.date(2033, 2, 27): "holiday"}.get(d),
+                    "year": d.year if d.month >= first else d.year - 1,
+                    "month": f"{d:%Y-%m}",
+                    "month_of_year": months + 1,
+                    "month_name": f"{d:%b}",
+                    "week": f"{year}-W{week:02}",
+                    "week_of_year": week,
+                    "iso_year": year,
+                    "day_of_month": d.day,
+                    "day_of_year": d.timetuple().tm_yday,
+                    "day_of_week": day,
+                    "day_name": f"{d:%a}",
+                    "weekend": day > 5,
+                    "season": ["winter", "spring", "summer", "autumn"][d.month % 12 // 3],
+                    "holiday": {dt.date(2031, 11, 3): "Fair", dt.date(2033, 2, 27): "holiday"}.get(d),
                 }
-                expected |= {"quarter": f"{expected['year']} Q{months // 3 + 1}", "half": f"{expected['year']} H{months // 6 + 1}", "working_day": day < 6 and expected["holiday"] is None}
+                expected |= {
+                    "quarter": f"{expected['year']} Q{months // 3 + 1}",
+                    "half": f"{expected['year']} H{months // 6 + 1}",
+                    "working_day": day < 6 and expected["holiday"] is None,
+                }
                 self.assertEqual(row, {"date": d, **expected})
         days = [r["date"] for r in self.rows({"kind": "calendar", "dates": ["T.d"]}, T=dates)]
         self.assertEqual((days[0], days[-1], len(days)), (dt.date(2031, 11, 3), dt.date(2033, 2, 27), 483))
         whole = self.rows({"kind": "calendar", "dates": ["T.d"], "whole_years": True, "year_starts_in": 4}, T=dates)
         self.assertEqual((whole[0]["date"], whole[-1]["date"]), (dt.date(2031, 4, 1), dt.date(2033, 3, 31)))
-        self.assertEqual([r["month_name"] for r in self.rows({"kind": "calendar", "start": "2031-03-31", "end": "2031-04-01", "language": "fr"})], ["mars", "avr."])
+        self.assertEqual(
+            [r["month_name"] for r in self.rows({"kind": "calendar", "start": "2031-03-31", "end": "2031-04-01", "language": "fr"})],
+            ["mars", "avr."],
+        )
 
     def test_bands_lists_and_parameters(self):
-        bands = self.rows({"kind": "bands", "sizes": [{"name": "fine", "start": 0, "end": 25, "step": 10}, {"name": "own", "edges": [-5, 0.5], "open_below": True, "open_above": True, "labels": ["low", "mid", "high"]}]})
-        self.assertEqual([(b["size"], b["low"], b["high"], b["label"], b["order"]) for b in bands], [("fine", 0, 10, "0 to 10", 1), ("fine", 10, 20, "10 to 20", 2), ("fine", 20, 25, "20 to 25", 3), ("own", None, -5, "low", 1), ("own", -5, 0.5, "mid", 2), ("own", 0.5, None, "high", 3)])
-        self.assertEqual(self.rows({"kind": "parameter", "start": 0, "end": 0.3, "step": 0.1, "column": "share"}), [{"share": x} for x in (0.0, 0.1, 0.2, 0.3)])
-        listed = self.rows({"kind": "list", "columns": [{"name": "n"}, {"name": "d", "type": "date"}, {"name": "t", "type": "text"}], "rows": [["1", "2031-01-01", "007"], [2, None], ["", "2031-01-02", 7]]})
-        self.assertEqual(listed, [{"n": 1, "d": dt.date(2031, 1, 1), "t": "007"}, {"n": 2, "d": None, "t": None}, {"n": None, "d": dt.date(2031, 1, 2), "t": "7"}])
+        bands = self.rows(
+            {
+                "kind": "bands",
+                "sizes": [
+                    {"name": "fine", "start": 0, "end": 25, "step": 10},
+                    {"name": "own", "edges": [-5, 0.5], "open_below": True, "open_above": True, "labels": ["low", "mid", "high"]},
+                ],
+            }
+        )
+        self.assertEqual(
+            [(b["size"], b["low"], b["high"], b["label"], b["order"]) for b in bands],
+            [
+                ("fine", 0, 10, "0 to 10", 1),
+                ("fine", 10, 20, "10 to 20", 2),
+                ("fine", 20, 25, "20 to 25", 3),
+                ("own", None, -5, "low", 1),
+                ("own", -5, 0.5, "mid", 2),
+                ("own", 0.5, None, "high", 3),
+            ],
+        )
+        self.assertEqual(
+            self.rows({"kind": "parameter", "start": 0, "end": 0.3, "step": 0.1, "column": "share"}),
+            [{"share": x} for x in (0.0, 0.1, 0.2, 0.3)],
+        )
+        listed = self.rows(
+            {
+                "kind": "list",
+                "columns": [{"name": "n"}, {"name": "d", "type": "date"}, {"name": "t", "type": "text"}],
+                "rows": [["1", "2031-01-01", "007"], [2, None], ["", "2031-01-02", 7]],
+            }
+        )
+        self.assertEqual(
+            listed,
+            [
+                {"n": 1, "d": dt.date(2031, 1, 1), "t": "007"},
+                {"n": 2, "d": None, "t": None},
+                {"n": None, "d": dt.date(2031, 1, 2), "t": "7"},
+            ],
+        )
 
     def test_what_cannot_be_made_says_why(self):
         text = plain.Rows({"d": "text"}, [["x"]])
         for origin, code in (
-            ({"kind": "nope"}, "bad_origin"), ({"kind": "calendar"}, "no_dates"), ({"kind": "calendar", "dates": ["T.d"]}, "wrong_type"), ({"kind": "calendar", "dates": ["T.x"]}, "unknown_column"),
-            ({"kind": "calendar", "start": "2031-01-02", "end": "2031-01-01"}, "bad_span"), ({"kind": "calendar", "start": "0001-01-01", "end": "9999-01-01"}, "too_many_rows"),
-            ({"kind": "calendar", "start": "2031-01-01", "end": "2031-01-02", "language": "xx"}, "unknown_language"), ({"kind": "bands", "sizes": [{"name": "a", "edges": [2, 1]}]}, "bad_bands"),
-            ({"kind": "bands", "sizes": [{"name": "a"}]}, "bad_bands"), ({"kind": "bands", "sizes": [{"name": "a", "edges": [1, 2], "labels": ["x", "y"]}]}, "bad_bands"),
-            ({"kind": "parameter", "start": 0, "end": 1e9, "step": 0.001}, "too_many_rows"), ({"kind": "list", "columns": [{"name": "a"}], "rows": [[1, 2]]}, "bad_list"),
-            ({"kind": "list", "columns": [{"name": "a", "type": "integer"}], "rows": [["x"]]}, "bad_value"), ({"kind": "list", "columns": [{"name": "a"}, {"name": "A"}], "rows": []}, "repeated_name"),
+            ({"kind": "nope"}, "bad_origin"),
+            ({"kind": "calendar"}, "no_dates"),
+            ({"kind": "calendar", "dates": ["T.d"]}, "wrong_type"),
+            ({"kind": "calendar", "dates": ["T.x"]}, "unknown_column"),
+            ({"kind": "calendar", "start": "2031-01-02", "end": "2031-01-01"}, "bad_span"),
+            ({"kind": "calendar", "start": "0001-01-01", "end": "9999-01-01"}, "too_many_rows"),
+            ({"kind": "calendar", "start": "2031-01-01", "end": "2031-01-02", "language": "xx"}, "unknown_language"),
+            ({"kind": "bands", "sizes": [{"name": "a", "edges": [2, 1]}]}, "bad_bands"),
+            ({"kind": "bands", "sizes": [{"name": "a"}]}, "bad_bands"),
+            ({"kind": "bands", "sizes": [{"name": "a", "edges": [1, 2], "labels": ["x", "y"]}]}, "bad_bands"),
+            ({"kind": "parameter", "start": 0, "end": 1e9, "step": 0.001}, "too_many_rows"),
+            ({"kind": "list", "columns": [{"name": "a"}], "rows": [[1, 2]]}, "bad_list"),
+            ({"kind": "list", "columns": [{"name": "a", "type": "integer"}], "rows": [["x"]]}, "bad_value"),
+            ({"kind": "list", "columns": [{"name": "a"}, {"name": "A"}], "rows": []}, "repeated_name"),
         ):
             with self.assertRaises(Refused, msg=origin) as caught:
                 self.rows(origin, T=text)

@@ -21,9 +21,7 @@ class Files(unittest.TestCase):
             for made in sorted(p for p in out.rglob("*") if p.is_file()):
                 there = DEMO / made.relative_to(out)
                 if made.suffix == ".xlsx":
-                    sheets = [
-                        [[[c.value for c in row] for row in s.rows] for s in load_workbook(p).worksheets] for p in (made, there)
-                    ]
+                    sheets = [[[[c.value for c in row] for row in s.rows] for s in load_workbook(p).worksheets] for p in (made, there)]
                     self.assertEqual(*sheets)
                 else:
                     self.assertEqual(made.read_bytes(), there.read_bytes(), made.name)

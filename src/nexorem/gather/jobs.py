@@ -73,6 +73,7 @@ class Job:
         self.started = self.ended = time.monotonic()
         self.lock = threading.Lock()
         self.asked = dict(asked)
+        self.complete = False  # the last reader came to its end
         self.looking = ""  # the file that is looked into
         self.unseen: list[str] = list(asked.get("discover", []))
         self.process = self._begin()
@@ -121,9 +122,10 @@ class Job:
                 self.process.wait()
             with self.lock:
                 late = time.monotonic() >= until
-                if self.state == "running":
+                early = self.state == "running" and not self.complete
+                if early:
                     self._fail("reading", late)
-                more = self.state == "running" and not late and (self.unseen or any(i.state == "waiting" for i in self.items))
+                more = early and not late and (self.unseen or any(i.state == "waiting" for i in self.items))
                 if more:
                     self.process = self._begin()
             if not more:
@@ -164,13 +166,14 @@ class Job:
             elif kind == "error":
                 self.items[place].state, self.items[place].errors = "failed", event["errors"]
             elif kind == "end":
-                self.state = "done"
+                self.complete = True
 
     def _finish(self) -> None:
         with self.lock:
             self.ended = time.monotonic()
             if self.state == "running":
-                self._fail("waiting", self.ended - self.started >= MOST_SECONDS)
+                if not self.complete:
+                    self._fail("waiting", self.ended - self.started >= MOST_SECONDS)
                 self.state = "done"
 
     def cancel(self) -> None:

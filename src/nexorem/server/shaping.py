@@ -146,21 +146,30 @@ def consequences(workspace: Workspace, model_id: int, change: Edit) -> dict[str,
     _, star = workspace.star(model_id)
     model = star.model
     touched: list[dict[str, str]] = []
-    after: Star | None = None
-    refused: Refused | None = None
-    changed = model
-    try:
-        edit = completed(workspace, model, change)
-        changed, _ = apply(model, edit)
-        after = workspace.edited(model_id, changed)
-    except Refused as error:
-        refused = error
+    changed, after, refused = _tried(workspace, model_id, model, change)
+    breaks = broken_by(star, after, changed, refused)
+    lost = [x["in"] for x in breaks if model.link(str(x["in"]))]
+    if refused and lost and len(lost) == len(breaks):
+        # What else would break once the links that cannot stay are gone.
+        mends = [{"kind": "remove_link", "name": name} for name in dict.fromkeys(lost)]
+        changed, after, refused = _tried(workspace, model_id, model, {**change, "mends": [*change.get("mends", []), *mends]})
+        breaks += broken_by(star, after, changed, refused)
     if change.get("kind") == "drop_table":
         touched = [{"kind": k, "name": n} for k, n in touched_by(model, table_of(model, change["name"]).name)]
     elif change.get("name") and (table := model.table(str(change["name"]))):
         gone = _gone(workspace, model, table, change)
         touched = [{"kind": k, "name": n} for k, n in touched_by(model, table.name, gone)] if gone else []
-    return {"touches": touched, "breaks": broken_by(star, after, changed, refused)}
+    return {"touches": touched, "breaks": breaks}
+
+
+def _tried(workspace: Workspace, model_id: int, model: Model, change: Edit) -> tuple[Model, Star | None, Refused | None]:
+    """The model and star after an edit, or why there are none."""
+    changed = model
+    try:
+        changed, _ = apply(model, completed(workspace, model, change))
+        return changed, workspace.edited(model_id, changed), None
+    except Refused as error:
+        return changed, None, error
 
 
 def _gone(workspace: Workspace, model: Model, table: Table, change: Edit) -> list[str]:

@@ -4,11 +4,9 @@ import { Suspense, lazy, useEffect, useState } from 'react';
 import { Link, Navigate, Route, Routes, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { ModelDocument } from '../api/client';
 import { useEdits, useFollow, useModel, useModels } from '../api/queries';
-import { Gather } from '../features/gather/Gather';
 import { LinkStage } from '../features/link/LinkStage';
 import { ProbeStage } from '../features/probe/ProbeStage';
 import { Prove } from '../features/prove/Prove';
-import { Shape } from '../features/shape/Shape';
 import { count } from '../shared/format';
 import { Boundary } from './Boundary';
 import { Find } from './Find';
@@ -18,6 +16,8 @@ import { SaidBar } from './SaidBar';
 import { useShown } from './shown';
 import { readAddress, useAddress } from './address';
 
+const Gather = lazy(() => import('../features/gather/Gather').then((m) => ({ default: m.Gather })));
+const Shape = lazy(() => import('../features/shape/Shape').then((m) => ({ default: m.Shape })));
 const Measure = lazy(() => import('../features/measure/Measure').then((m) => ({ default: m.Measure })));
 
 export const STAGES = ['gather', 'shape', 'link', 'measure', 'probe', 'prove'] as const;
@@ -46,7 +46,9 @@ function Newest() {
         nexorem<span className="signal">/</span>
       </h1>
       <p>There is no model here yet. Open a data package, begin an empty model and drop files into it, or start the demo with ./nexorem demo.</p>
-      <Gather model={null} />
+      <Suspense fallback={null}>
+        <Gather model={null} />
+      </Suspense>
       <SaidBar model={null} />
     </main>
   );

@@ -16,8 +16,8 @@ export interface Said {
   retry: Edit | null;
 }
 
-/** What Shape's bench shows: a table's rows, two keys side by side, or the making of a table. */
-export type ShapeView = 'rows' | 'keys' | 'make';
+/** What Shape's bench shows: a table's rows, two keys side by side, the making of a table, or how the chosen one is made. */
+export type ShapeView = 'rows' | 'keys' | 'make' | 'remake';
 
 interface Shown {
   selection: Selection | null;

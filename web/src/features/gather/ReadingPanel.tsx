@@ -81,6 +81,7 @@ function Panel({ model, reading, onEnd, onReading }: { model: ModelDocument; rea
   };
   /** Reads one table anew with other settings; the rest of the reading is read again with it. */
   const reread = async (place: number, source: Record<string, unknown>) => {
+    setBusy(true);
     try {
       const items = reading.items.map((item, i) => ({ name: plan[i]?.name ?? item.name, source: i === place ? source : item.source, table: plan[i]?.table ?? null }));
       const next = await startReading(model.id, { items });
@@ -88,6 +89,7 @@ function Panel({ model, reading, onEnd, onReading }: { model: ModelDocument; rea
       onReading(next.id);
     } catch (error) {
       say({ problem: problemOf(error), retry: null });
+      setBusy(false);
     }
   };
   const change = (place: number, part: Partial<Wanted>) => {
@@ -99,13 +101,13 @@ function Panel({ model, reading, onEnd, onReading }: { model: ModelDocument; rea
     <section className="panel" aria-label="Reading">
       <div className="row" style={{ justifyContent: 'space-between' }}>
         <h2 role="status">
-          {running ? `Reading ${reading.items.length || ''}…` : `Read ${reading.items.length - failed} table${reading.items.length - failed === 1 ? '' : 's'} in ${reading.seconds.toFixed(1)} s`}
+          {running || busy ? `Reading ${reading.items.length || ''}…` : `Read ${reading.items.length - failed} table${reading.items.length - failed === 1 ? '' : 's'} in ${reading.seconds.toFixed(1)} s`}
           {failed > 0 && <span className="signal"> {failed} could not be read</span>}
         </h2>
         <span className="row">
           {!running && (
             <button type="button" className="pill solid" disabled={busy || chosen.length === 0 || held || (replaced > 0 && !comparison.data)} onClick={() => void take()}>
-              {busy ? 'Taking…' : `Take ${chosen.length} table${chosen.length === 1 ? '' : 's'}`}
+              {`Take ${chosen.length} table${chosen.length === 1 ? '' : 's'}`}
             </button>
           )}
           <button type="button" className="pill" onClick={() => void end()}>

@@ -40,20 +40,19 @@ function quoted(name: string): string {
 }
 
 export function MakeBench({ model, table }: { model: ModelDocument; table: TableInfo | null }) {
-  const [editing, setEditing] = useState(table !== null);
   const made = model.tables.filter((t) => ['calendar', 'bands', 'list', 'parameter'].includes(String(t.origin.kind)) || t.formula);
   return (
     <div className="shape-wide pad">
       <div className="row" style={{ marginBottom: 12 }}>
-        <button type="button" className={editing && table ? 'pill' : 'pill solid'} onClick={() => setEditing(false)}>A new table</button>
+        <button type="button" className={table ? 'pill' : 'pill solid'} onClick={() => actions.set({ shapeView: 'make' })}>A new table</button>
         {made.length > 0 && <span className="quiet">or change</span>}
         {made.map((t) => (
-          <button key={t.name} type="button" className={editing && table?.name === t.name ? 'pill small solid' : 'pill small'} onClick={() => { actions.set({ table: t.name }); setEditing(true); }}>
+          <button key={t.name} type="button" className={table?.name === t.name ? 'pill small solid' : 'pill small'} onClick={() => actions.set({ table: t.name, shapeView: 'remake' })}>
             {t.name}
           </button>
         ))}
       </div>
-      {editing && table ? <Maker key={table.name} model={model} table={table} /> : <Maker key="new" model={model} table={null} />}
+      <Maker key={table?.name ?? 'new'} model={model} table={table} />
     </div>
   );
 }

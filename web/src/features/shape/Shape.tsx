@@ -28,7 +28,7 @@ export function Shape({ model }: { model: ModelDocument }) {
       <div className="shape-top">
         <div className="segment" role="group" aria-label="What the bench shows">
           {VIEWS.map(([v, words]) => (
-            <button key={v} type="button" aria-pressed={view === v} onClick={() => set({ shapeView: v })}>
+            <button key={v} type="button" aria-pressed={view === v || (v === 'make' && view === 'remake')} onClick={() => set({ shapeView: v })}>
               {words}
             </button>
           ))}
@@ -36,7 +36,7 @@ export function Shape({ model }: { model: ModelDocument }) {
       </div>
       {view === 'rows' && (table ? <TableBench key={table.name} model={model} table={table} /> : <p className="pad empty-place">There is no table yet. Gather some files first, or make a table here.</p>)}
       {view === 'keys' && <KeysBench model={model} />}
-      {view === 'make' && <MakeBench model={model} table={table && (isMade(table) || table.formula) ? table : null} />}
+      {(view === 'make' || view === 'remake') && <MakeBench model={model} table={view === 'remake' && table && (isMade(table) || table.formula) ? table : null} />}
     </div>
   );
 }
@@ -103,9 +103,14 @@ function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }
     <>
       <div className="side shape-side">
         <Tables model={model} table={table} />
+        {isMade(table) && (
+          <p className="made-here">
+            Made here. <button type="button" className="plain signal" onClick={() => actions.set({ shapeView: 'remake' })}>Change how it is made</button>
+          </p>
+        )}
         {table.formula ? (
           <p className="quiet pad">
-            {table.name} is computed by a formula. <button type="button" className="plain signal" onClick={() => actions.set({ shapeView: 'make' })}>Change the formula</button>
+            {table.name} is computed by a formula. <button type="button" className="plain signal" onClick={() => actions.set({ shapeView: 'remake' })}>Change the formula</button>
           </p>
         ) : (
           <Steps
