@@ -20,6 +20,7 @@ import polars as pl
 import pyarrow.csv
 
 from bench import star_schema as ss
+from bench.gather import loads_part, steps_part
 from nexorem.core.engine.computed import edited_star
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_pick, read_probe
@@ -229,6 +230,10 @@ def measured(rows: int, runs: int, only: set[str], say: Callable[[str], None]) -
     if wanted("load"):
         say("loading CSV")
         told["load"] = load_part(tables)
+    if wanted("gather"):
+        told["gather"] = loads_part(tables, say)
+    if wanted("steps"):
+        told["steps"] = steps_part(min(rows, 1_000_000), min(runs, 3), say)
     return told
 
 
@@ -267,6 +272,15 @@ def as_table(told: dict[str, Any]) -> str:
     if "load" in told:
         x = told["load"]
         lines += ["", f"CSV: {x['rows']:,} rows in {x['seconds']:.1f} s, {x['rows_a_second'] / 1e6:.2f} million a second."]
+    if "gather" in told:
+        lines += ["", "| file | rows | seconds | million rows a second | megabytes |", "| --- | --: | --: | --: | --: |"]
+        lines += [
+            f"| {name} | {x['rows']:,} | {x['seconds']:.1f} | {x['rows_a_second'] / 1e6:.2f} | {x['megabytes']:,.0f} |"
+            for name, x in told["gather"].items()
+        ]
+    if "steps" in told:
+        lines += ["", "| step on a million rows | ms | its sample, ms |", "| --- | --: | --: |"]
+        lines += [f"| {name} | {x['step']:.0f} | {x['sample']:.0f} |" for name, x in told["steps"].items()]
     if "memory" in told:
         x = told["memory"]
         lines += [

@@ -5,6 +5,7 @@ python tools/screenshots.py
 
 import json
 import sys
+import tempfile
 import time
 import urllib.parse
 from pathlib import Path
@@ -13,7 +14,7 @@ ROOT = Path(__file__).resolve().parents[1]
 sys.path[:0] = [str(ROOT), str(ROOT / "src")]
 
 from tests.browser.driver import Browser  # noqa: E402
-from tests.browser.site import site  # noqa: E402
+from tests.browser.site import RAW, site  # noqa: E402
 
 OUT = ROOT / "docs" / "screenshots"
 PORTS = {
@@ -36,8 +37,9 @@ CELL = [
 ]
 # (name, stage, what the address names, what must stand there first, dark, hovered)
 VIEWS = [
-    ("gather", "gather", {}, "79,056 rows", False, None),
-    ("shape", "shape", {"t": "Booking"}, "57,900 empty", False, None),
+    ("shape", "shape", {"t": "Fare"}, "turn 6 columns into rows", False, None),
+    ("keys", "shape", {"v": "keys"}, "nearly match", True, None),
+    ("make", "shape", {"v": "remake", "t": "Calendar"}, "943 rows", False, None),
     ("link", "link", {"f": "Booking", "s": {"kind": "table", "name": "Calendar"}}, "The star of Booking", False, "Calendar"),
     ("link-sheet", "link", {"f": "Sailing", "s": {"kind": "link", "name": "sailing"}}, "It carries nothing", False, None),
     ("measure", "measure", {"m": "outer_seats", "p": PORTS}, "By Island group", False, None),
@@ -81,15 +83,39 @@ VIEWS = [
 ]
 
 
+def gathering(browser):
+    """Files being read, and a load that would break a link."""
+    raw = sorted(RAW.iterdir())
+    browser.scheme(False)
+    browser.open(f"{site().empty('Lantern Isles Ferries')}/gather")
+    browser.one('input[aria-label="Choose files"]').send_keys("\n".join(map(str, raw)))
+    browser.reads("Read 21 tables", seconds=60)
+    browser.click("Look at Bookings")
+    time.sleep(0.5)
+    browser.picture(OUT / "gather.png")
+    browser.open(f"{site().demo()}/gather")
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "ports.csv"
+        file.write_text((RAW / "ports.csv").read_text() + "SOR,Again,ORN\n")
+        browser.one('input[aria-label="Choose files"]').send_keys(str(file))
+        browser.reads("This load is held", seconds=60)
+        time.sleep(0.5)
+        browser.picture(OUT / "load-held.png")
+
+
 def main():
     """Makes every picture."""
     OUT.mkdir(parents=True, exist_ok=True)
     browser = Browser()
-    model = site().model()
+    model = site().demo()
+    gathering(browser)
     for name, stage, named, words, dark, hovered in VIEWS:
         browser.scheme(dark)
         browser.open(f"{model}/{stage}?at={urllib.parse.quote(json.dumps(named))}")
         browser.reads(words)
+        if name == "shape":
+            browser.all(".step-words")[1].click()
+            browser.reads("rows as they are now")
         if hovered:
             browser.hover(browser.one(f'.star-card[data-table="{hovered}"] small'))
         time.sleep(0.8)

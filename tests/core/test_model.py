@@ -103,7 +103,7 @@ class Edits(unittest.TestCase):
             {"kind": "remove_table", "name": "Spare"} if spare else {"kind": "add_table", "table": {"name": "Spare", "columns": [{"name": "a", "dtype": "text"}], "key": ["a"]}, "at": r.choice([0, 1, None])},
             {"kind": "change_table", "name": r.choice(model.tables).name, "set": {"description": f"d{r.random()}", "steps": r.choice([[], [{"kind": "trim", "columns": ["a"]}]])}},
             {"kind": "change_table", "name": "Spare", "set": {"columns": [{"name": "b", "dtype": "date"}], "key": None, "load": 3, "origin": {"kind": "csv"}}},
-            {"kind": "together", "edits": [] if link is None else [{"kind": "change_link", "name": link.name, "set": {"active": False}}, {"kind": "remove_link", "name": link.name}], "title": r.choice(["", "two at once"])},
+            {"kind": "together", "edits": [{"kind": "change_table", "name": "Port", "set": {"description": "x"}}, *([{"kind": "change_link", "name": link.name, "set": {"active": False}}, {"kind": "remove_link", "name": link.name}] if link else [])], "title": r.choice(["", "some at once"])},
         ]  # fmt: skip
         if measure:
             made += [

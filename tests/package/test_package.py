@@ -120,7 +120,7 @@ class Reading(Folder):
             ("bad_value", "2 values of n are no number: row 2: 'x'; row 4: 'y'", lambda f, d: f.update({"fact.csv": "k,n,d\n1,x,\n2,1,\n3,y,\n"})),
             ("repeated_column", "k", lambda f, d: f.update({"fact.csv": "k,k,d\n1,2,\n"})),
             ("missing_column", "names d; the file has k, n", lambda f, d: f.update({"fact.csv": "k,n\n1,2\n"})),
-            ("repeated_key", "dim.k is not unique: 1 stand more than once", lambda f, d: f.update({"dim.csv": "k,t\n1,a\n1,b\n"})),
+            ("repeated_key", "dim.k is not unique: 1 stands more than once", lambda f, d: f.update({"dim.csv": "k,t\n1,a\n1,b\n"})),
             ("bad_encoding", "is not ascii", lambda f, d: (fact(d).update(encoding="ascii"), f.update({"fact.csv": "k,n,d\n1,2,ü\n"}))),
             ("bad_csv", "cannot be read", lambda f, d: f.update({"fact.csv": ""})),
             ("bad_json", "no JSON", lambda f, d: f.update({"datapackage.json": "{"})),

@@ -18,7 +18,10 @@ ROOT = Path(__file__).resolve().parents[3]
 @click.option("--rows", type=click.IntRange(10_000), default=6_000_000, show_default=True, help="Fact rows of the star.")
 @click.option("--runs", type=click.IntRange(1), default=7, show_default=True, help="Runs of each query, of which the median counts.")
 @click.option(
-    "--only", type=click.Choice(["star", "grid", "cells", "trace", "formula", "load", "memory"]), multiple=True, help="Parts of it."
+    "--only",
+    type=click.Choice(["star", "grid", "cells", "trace", "formula", "load", "memory", "gather", "steps"]),
+    multiple=True,
+    help="Parts of it.",
 )
 @click.option("--json", "as_json", is_flag=True, help="As JSON.")
 @reporting

@@ -197,7 +197,7 @@ def typed_columns(
             quick = quick_numbers(texts[name], Field(name, asked.type if asked else None, tuple(source.missing)))
             if quick is not None:
                 return quick, _plain_report(name, quick)
-        return _typed(coded(texts[name], source.missing), name, asked, place, above)
+        return _typed(coded(texts[name], source.missing), name, asked, place, above, None)
 
     vectors, columns = {}, []
     with ThreadPoolExecutor(2) as pool:
@@ -218,7 +218,9 @@ def typed_cells(found: Mapping[str, Vector], rows: int, source: k.Typed, place: 
     unknown = [c for c in source.columns if c not in found]
     if unknown:
         raise refuse("unknown_column", f"There is no column {unknown[0]}.", near_hint(unknown[0], found), place)
-    guessed = isinstance(source, k.SheetSource)
+    # A sheet's texts may be anything; those of JSON are texts, unless they are days: it has no other way to write one.
+    guessed = isinstance(source, k.SheetSource | k.LinesSource)
+    wanted = ("date", "datetime") if isinstance(source, k.LinesSource) else None
     vectors: dict[str, Vector] = {}
     columns: list[dict[str, Any]] = []
     wrong: list[Diagnostic] = []
@@ -228,7 +230,7 @@ def typed_cells(found: Mapping[str, Vector], rows: int, source: k.Typed, place: 
             if asked is not None and v.dtype != "text" and v.dtype != asked.type:
                 v = as_text(v)
             if v.dtype == "text" and (guessed or asked):
-                vectors[name], told = _typed(emptied(v, tuple(source.missing)), name, asked, place, above)
+                vectors[name], told = _typed(emptied(v, tuple(source.missing)), name, asked, place, above, wanted)
             else:
                 vectors[name], told = v, _plain_report(name, v)
             columns.append(told)
@@ -239,8 +241,12 @@ def typed_cells(found: Mapping[str, Vector], rows: int, source: k.Typed, place: 
     return Frame(rows, vectors), columns
 
 
-def _typed(words: Vector, name: str, asked: k.ColumnReads | None, place: str, above: int) -> tuple[Vector, dict[str, Any]]:
+def _typed(
+    words: Vector, name: str, asked: k.ColumnReads | None, place: str, above: int, wanted: tuple[str, ...] | None
+) -> tuple[Vector, dict[str, Any]]:
     offered = guesses(words)
+    if wanted is not None and offered[0].reads.dtype not in wanted:
+        offered = [Guess(Reads("text"))]
     if asked is None:
         reads, choice = offered[0].reads, "text"
     else:

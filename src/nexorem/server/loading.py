@@ -13,7 +13,7 @@ from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Model, Table
 from nexorem.core.model.names import columns_text
 from nexorem.gather import made
-from nexorem.gather.compare import broken_by, columns_changed, key_report, links_changed, measures_changed, probes_changed
+from nexorem.gather.compare import broken_by, columns_changed, key_report, links_changed, measures_changed, probes_changed, repeated_keys
 from nexorem.gather.frame import Frame
 from nexorem.gather.jobs import Job
 from nexorem.gather.read import package_links
@@ -211,6 +211,12 @@ def compared(
         except Refused as error:
             told["breaks"] += [d.as_json() for d in error.diagnostics]
     for item in tables:
+        kept = changed.table(item["table"])
+        if kept is not None and after is not None:
+            # With what would mend it: a step that removes repeats, another key, or none.
+            fresh = after.rows[kept.name]
+            shaped_now = Frame(fresh.size, {c: fresh.columns[c].rows() for c in kept.key if c in fresh.columns})
+            item["key"] = {"key": list(kept.key), "broken": [item["key"]["broken"][0], repeated_keys(shaped_now, kept.key)]}
         if item["key"]["broken"][1] > item["key"]["broken"][0]:
             said = (
                 f"The key of {item['table']}, {', '.join(item['key']['key'])}, is repeated or empty in {item['key']['broken'][1]:,} rows."

@@ -66,7 +66,7 @@ def check_keys(star: Star, link: Link) -> list[Diagnostic]:
             wrong.append(
                 Diagnostic(
                     "repeated_key",
-                    f"{text} is not unique: {'; '.join(named)}{more} stand more than once.",
+                    f"{text} is not unique: {'; '.join(named)}{more} stand{'' if len(repeated) > 1 else 's'} more than once.",
                     place=link.name,
                     hint="Make the link many-to-many, or remove the repeats.",
                 )

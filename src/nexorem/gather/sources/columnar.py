@@ -24,9 +24,11 @@ from nexorem.gather.sources.bounds import (
     headings,
     too_many_columns,
 )
-from nexorem.package.tabular import from_arrow
+from nexorem.package.tabular import coded, from_arrow
 
 BATCH = 1 << 18
+CHUNK = 50_000
+DECODE = json.JSONDecoder().decode
 BROKEN = (pa.ArrowInvalid, pa.ArrowNotImplementedError, pa.ArrowSerializationError, OSError, pa.ArrowKeyError, pa.ArrowTypeError)
 
 
@@ -130,6 +132,7 @@ def read_lines(path: Path, nested: str, notes: Notes, progress: Progress) -> tup
     """JSON Lines: an object a line. A line that is none is refused with its number."""
     size = max(path.stat().st_size, 1)
     names: dict[str, list[Any]] = {}
+    chunk: list[dict[str, Any]] = []
     rows = number = read = 0
     with path.open("rb") as file:
         while line := file.readline(MOST_LINE + 1):
@@ -140,38 +143,44 @@ def read_lines(path: Path, nested: str, notes: Notes, progress: Progress) -> tup
             if not line.strip():
                 continue
             try:
-                found = json.loads(line)
+                found = DECODE(line.decode())
             except (ValueError, RecursionError) as error:
                 raise refuse(
                     "bad_json", f"Line {number:,} is no JSON: {str(error)[:120]}.", "Every line is an object of its own.", path.name
                 ) from None
             if not isinstance(found, dict):
                 raise refuse("bad_json", f"Line {number:,} is no object.", "Every line is an object of its own.", path.name)
-            for key, value in found.items():
-                column = names.get(key)
-                if column is None:
-                    if len(names) >= MOST_COLUMNS:
-                        raise too_many_columns(len(names) + 1, path.name)
-                    column = names[key] = []
-                column.extend([None] * (rows - len(column)))
-                column.append(value)
-            rows += 1
-            if rows % 50_000 == 0:
+            chunk.append(found)
+            if len(chunk) == CHUNK:
+                rows = _spread(chunk, names, rows, path.name)
                 progress(rows, read / size)
+    rows = _spread(chunk, names, rows, path.name)
     if rows == 0:
         raise refuse("empty_file", "The file has no lines.", place=path.name)
     made = {}
-    for name, raw in zip(headings(list(names), notes, path.name), names, strict=True):
-        values = names[raw]
-        values.extend([None] * (rows - len(values)))
+    for name, values in zip(headings(list(names), notes, path.name), names.values(), strict=True):
         v = _json_column(values, name, nested, notes)
         if v is not None:
             made[name] = v
     return made, rows
 
 
+def _spread(chunk: list[dict[str, Any]], names: dict[str, list[Any]], rows: int, place: str) -> int:
+    """Objects to the columns they have in common; gives the number of rows so far and empties the chunk."""
+    for key in dict.fromkeys(k for found in chunk for k in found):
+        if key not in names:
+            if len(names) >= MOST_COLUMNS:
+                raise too_many_columns(len(names) + 1, place)
+            names[key] = [None] * rows
+    for key, column in names.items():
+        column += [found.get(key) for found in chunk]
+    rows += len(chunk)
+    chunk.clear()
+    return rows
+
+
 def _json_column(values: list[Any], name: str, nested: str, notes: Notes) -> Vector | None:
-    kinds = {type(x) for x in values if x is not None}
+    kinds = set(map(type, values)) - {type(None)}
     if kinds & {dict, list}:
         if nested == "leave out":
             notes.add(f"{name} holds objects or lists and was left out.")
@@ -180,9 +189,21 @@ def _json_column(values: list[Any], name: str, nested: str, notes: Notes) -> Vec
     elif kinds == {bool}:
         return vector("boolean", values)
     elif kinds == {int} and all(x is None or -(2**63) <= x < 2**63 for x in values):
-        return vector("integer", values)
+        return from_arrow(pa.chunked_array([pa.array(values, pa.int64())]), name)
     elif kinds and kinds <= {int, float}:
-        return vector("number", [None if x is None else float(x) for x in values])
+        return from_arrow(pa.chunked_array([pa.array([None if x is None else float(x) for x in values], pa.float64())]), name)
     elif len(kinds) > 1:
         notes.add(f"{name} holds several kinds of values; it is kept as text.")
-    return vector("text", [x if x is None or isinstance(x, str) else json.dumps(x, ensure_ascii=False) for x in values])
+    texts = [x if x is None or isinstance(x, str) else json.dumps(x, ensure_ascii=False) for x in values]
+    return coded(
+        pa.array([x if x is None else x.encode("utf-8", "replace").decode() for x in texts] if _odd(texts) else texts, pa.large_string())
+    )
+
+
+def _odd(texts: list[Any]) -> bool:
+    """Whether a text has half of a pair of surrogates, which JSON can write and UTF-8 cannot."""
+    try:
+        "".join(x for x in texts if x is not None).encode()
+    except UnicodeEncodeError:
+        return True
+    return False

@@ -7,15 +7,17 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+import pyarrow.compute as pc
 
 from nexorem.core.diagnostics import Diagnostic, Refused
 from nexorem.core.limits import Budget
 from nexorem.core.values import Array, Vector, iso
-from nexorem.gather.frame import Frame, shared_words
+from nexorem.gather.frame import FEW, Frame, shared_words
 from nexorem.gather.steps import columns as c
 from nexorem.gather.steps import kinds as k
 from nexorem.gather.steps import rows as r
 from nexorem.gather.steps.result import Result, Setting
+from nexorem.gather.typed import text_array
 
 SAMPLE = 6
 RUN: Mapping[type[Any], Callable[[Frame, Any, Setting], Result]] = {
@@ -163,6 +165,10 @@ def differing(a: Vector, b: Vector) -> Array:
     """Where two vectors differ; everywhere they are filled, if they are of two types."""
     if a.dtype != b.dtype:
         return np.asarray(a.valid != b.valid)
+    if a.dtype == "text" and a.words is not b.words and len(a.words) + len(b.words) > FEW:
+        # Rows side by side are sooner compared than two long dictionaries brought to one.
+        unlike = pc.fill_null(pc.not_equal(text_array(a), text_array(b)), False).to_numpy(zero_copy_only=False)
+        return np.asarray((a.valid != b.valid) | unlike)
     if a.dtype == "text":
         a, b = shared_words([a, b])
     return np.asarray((a.valid != b.valid) | (a.valid & b.valid & (a.data != b.data)))

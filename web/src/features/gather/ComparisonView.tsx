@@ -5,10 +5,16 @@ import type { Mend } from './requests';
 
 function mendsFor(model: ModelDocument, broken: ErrorItem): { label: string; mend: Mend }[] {
   const link = model.links.find((k) => k.name === broken.in);
-  if (!link) return [];
+  const table = model.tables.find((t) => t.name === (link ? link.to_table : broken.in));
+  const key = link ? link.to_columns : (table?.key ?? []);
+  const once: { label: string; mend: Mend }[] =
+    table && (broken.code === 'repeated_key' || broken.code === 'broken_key')
+      ? [{ label: `keep the first of each ${key.join(', ')}`, mend: { kind: 'change_table', name: table.name, set: { steps: [...table.steps, { kind: 'remove_repeats', columns: key }] } } }]
+      : [];
+  if (!link) return table && broken.code === 'broken_key' ? [...once, { label: `give up the key of ${table.name}`, mend: { kind: 'change_table', name: table.name, set: { key: [] } } }] : [];
   const found = [{ label: `remove the link ${link.name}`, mend: { kind: 'remove_link', name: link.name } as Mend }];
   if (broken.code === 'repeated_key') found.unshift({ label: `make ${link.name} many-to-many`, mend: { kind: 'change_link', name: link.name, set: { cardinality: 'many-to-many' } } });
-  return found;
+  return [...once, ...found];
 }
 
 export function ComparisonView({ model, comparison, pending, error, mends, onMends }: { model: ModelDocument; comparison: Comparison | undefined; pending: boolean; error: Error | null; mends: Mend[]; onMends: ((m: Mend[]) => void) | null }) {
@@ -35,7 +41,7 @@ export function ComparisonView({ model, comparison, pending, error, mends, onMen
       )}
       {mends.length > 0 && onMends && (
         <p>
-          With it: {mends.map((m) => (m.kind === 'remove_link' ? `the link ${String(m.name)} goes` : `${String(m.name)} becomes many-to-many`)).join(', ')}.{' '}
+          With it: {mends.map((m) => mendText(m)).join(', ')}.{' '}
           <button type="button" className="plain signal" onClick={() => onMends([])}>not so</button>
         </p>
       )}
@@ -83,6 +89,12 @@ export function ComparisonView({ model, comparison, pending, error, mends, onMen
       {nothing && <p className="quiet">No link, measure or probe changes.</p>}
     </div>
   );
+}
+
+function mendText(mend: Mend): string {
+  if (mend.kind === 'remove_link') return `the link ${String(mend.name)} goes`;
+  if (mend.kind === 'change_link') return `${String(mend.name)} becomes many-to-many`;
+  return 'steps' in (mend.set as object) ? `a step of ${String(mend.name)} keeps the first of repeated rows` : `${String(mend.name)} has no key any more`;
 }
 
 function change([before = 0, after = 0]: number[], words: string) {
