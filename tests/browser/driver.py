@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 import time
+from pathlib import Path
 
 from selenium import webdriver
 from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
@@ -19,6 +20,7 @@ FLAGS = (
 ).split()
 
 
+AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 # One question for all elements: asking for the text of each is a way there and back.
 NAMED = """
 const [css, text] = arguments;
@@ -120,6 +122,14 @@ class Browser:
     def picture(self, path):
         time.sleep(0.35)
         self.driver.save_screenshot(str(path))
+
+    def violations(self):
+        """What axe-core finds wrong with the page as it is, after WCAG 2.2 AA."""
+        self.driver.execute_script(AXE.read_text())
+        found = self.driver.execute_async_script(
+            "const done = arguments[0]; axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']}).then(r => done(r.violations))"
+        )
+        return [(v["id"], v["nodes"][0]["html"][:160], v["nodes"][0]["failureSummary"][:200]) for v in found]
 
     def complaints(self):
         """What the console holds against the page, requests that were refused on purpose left out."""

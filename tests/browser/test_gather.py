@@ -318,6 +318,55 @@ class Gathering(unittest.TestCase):
         self.b.reads("On what goes are built", ".wrong-box")
         self.b.click("Leave it as it is")
 
+    def test_everything_is_accessible_in_both_themes(self):
+        address = site().demo()
+        views = {"shape": {"t": "Fare"}, "keys": {"v": "keys"}, "make": {"v": "remake", "t": "Calendar"}}
+        for dark in (False, True):
+            self.b.scheme(dark)
+            for name, named in views.items():
+                self.b.open(f"{address}/shape?at=" + urllib.request.quote(json.dumps(named)))
+                self.b.reads({"shape": "turn 6 columns", "keys": "nearly match", "make": "943 rows"}[name])
+                if name == "shape":
+                    self.b.all(".step-words")[1].click()
+                    self.b.reads("rows as they are now")
+                    self.b.click("+ step")
+                self.assertEqual(self.b.violations(), [], f"{name} {dark}")
+            self.b.open(f"{address}/gather")
+            self.b.click("Loads and schedules")
+            self.b.reads("in force", ".panel")
+            self.b.one('input[aria-label="Choose files"]').send_keys(str(RAW / "ports.csv"))
+            self.b.reads("What it would change", seconds=30)
+            self.b.click("Look at Ports")
+            self.assertEqual(self.b.violations(), [], f"gather {dark}")
+            self.b.click("Take nothing")
+        self.b.scheme(False)
+
+    def test_a_package_in_a_folder_comes_whole(self):
+        address = site().empty("Folder")
+        self.b.open(f"{address}/gather")
+        with tempfile.TemporaryDirectory() as folder:
+            package = Path(folder) / "isles"
+            (package / "data").mkdir(parents=True)
+            fields = [{"name": "code", "type": "string"}, {"name": "n", "type": "integer"}]
+            keys = {"primaryKey": ["code"], "foreignKeys": [{"fields": ["code"], "reference": {"resource": "dim", "fields": ["code"]}}]}
+            resources = [
+                {
+                    "name": n,
+                    "path": f"data/{n}.csv",
+                    "schema": {"fields": fields, **({"primaryKey": ["code"]} if n == "dim" else {"foreignKeys": keys["foreignKeys"]})},
+                }
+                for n in ("dim", "fact")
+            ]
+            (package / "datapackage.json").write_text(json.dumps({"name": "isles", "resources": resources}))
+            for name in ("dim", "fact"):
+                (package / "data" / f"{name}.csv").write_text("code,n\nA,1\nB,2\n")
+            self.b.one('input[aria-label="Choose a package folder"]').send_keys(str(package))
+            self.b.reads("Read 2 tables", seconds=30)
+            self.b.reads("isles.zip, resource dim")
+            self.b.click("Take 2 tables")
+            self.b.reads("2 tables, 4 rows")
+        self.assertEqual([(k["from_table"], k["to_table"]) for k in self.model(address)["links"]], [("fact", "dim")])
+
     def test_a_database_is_reached_into(self):
         import psycopg
 

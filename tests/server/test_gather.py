@@ -11,7 +11,7 @@ from sqlalchemy import select
 from nexorem.server import loading
 from nexorem.server.app import create_app
 from nexorem.store import sources, tables
-from tests.store.cluster import fresh_url
+from tests.store.cluster import fresh_url, second_cluster
 
 RAW = Path(__file__).parents[2] / "demo" / "lantern_isles" / "raw"
 SALES = "no,port,sold on,seats\n1,N,31.12.2031,2\n2,s ,1.1.2032,3\n3,X,2.1.2032,\n"
@@ -220,7 +220,8 @@ class Gathering(unittest.TestCase):
         self.assertIn(["source", "sales.csv"], story["before"])
 
     def test_rows_come_from_a_database(self):
-        other = fresh_url().replace("+psycopg", "")
+        other, stop = second_cluster()
+        self.addCleanup(stop)
         with psycopg.connect(other) as connection:
             connection.execute(
                 "CREATE TABLE port (code text PRIMARY KEY, name text, at timestamptz DEFAULT '2031-01-01 10:00Z', ok boolean)"
@@ -262,6 +263,21 @@ class Gathering(unittest.TestCase):
         self.assertEqual(document["tables"][0]["key"], ["code"])
         with psycopg.connect(other) as connection:
             self.assertEqual(connection.execute("SELECT count(*) FROM sale").fetchone(), (2,))
+        # What goes away in the middle is told, and nothing of it is taken.
+        with psycopg.connect(other) as connection:
+            connection.execute("CREATE VIEW endless AS SELECT g AS n, repeat('x', 200) AS t FROM generate_series(1, 20000000) g")
+        asked = [{"name": "e", "source": {**source, "table": "endless"}}, {"name": "s", "source": {**source, "table": "sale"}}]
+        reading = self.ask("POST", f"{self.model}/readings", {"items": asked})
+        while not reading["items"] or reading["items"][0]["rows"] == 0:
+            time.sleep(0.1)
+            reading = self.ask("GET", f"{self.model}/readings/{reading['id']}")
+        with psycopg.connect(other, autocommit=True) as connection:
+            connection.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'nexorem'")
+        while reading["state"] == "running":
+            time.sleep(0.1)
+            reading = self.ask("GET", f"{self.model}/readings/{reading['id']}")
+        self.assertEqual([i["state"] for i in reading["items"]], ["failed", "read"], [i["errors"] for i in reading["items"]])
+        self.assertEqual(reading["items"][0]["errors"][0]["code"], "database")
         # A password that is not kept is given with each load.
         self.ask("PUT", f"{self.model}/connections", {"name": "desk", **access})
         self.ask("POST", f"{self.model}/readings", {"tables": ["Sale"]}, 422)

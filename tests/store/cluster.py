@@ -28,6 +28,14 @@ def _cluster():
     return made
 
 
+def second_cluster():
+    """Another private cluster, for tests that reach into somebody else's database; its address, and how it is stopped."""
+    folder = Path(tempfile.mkdtemp(prefix="nexorem-other-"))
+    folder.chmod(0o755)
+    made = cluster.start(folder / "store", fast_and_unsafe=True)
+    return made.url().replace("+psycopg", ""), lambda: (cluster.stop(made), shutil.rmtree(folder, ignore_errors=True))
+
+
 def fresh_url():
     """The address of a new, migrated, empty database."""
     made = _cluster()

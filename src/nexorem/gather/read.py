@@ -8,6 +8,7 @@ import zipfile
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path, PurePosixPath
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -18,6 +19,7 @@ import pyarrow.csv as pacsv
 
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.model.model import link_json
+from nexorem.core.model.star import Star
 from nexorem.core.values import Vector
 from nexorem.gather.frame import Frame
 from nexorem.gather.sources import database
@@ -52,6 +54,17 @@ ENDINGS = {
 }
 
 
+@lru_cache(maxsize=1)
+def _opened(path: Path, _changed: float) -> Star:
+    return open_package(path)
+
+
+def opened(path: Path) -> Star:
+    """A package; the one opened last is kept, for its resources are read one by one."""
+    described = path / "datapackage.json" if path.is_dir() else path
+    return _opened(path, described.stat().st_mtime)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Reading:
     """Rows as a source gives them. `source` is it with every guess filled in; `report` says types, misfits, notes and a sample."""
@@ -72,6 +85,8 @@ def table_name(text: str) -> str:
 def sources_in(path: Path, name: str = "") -> list[tuple[str, dict[str, Any]]]:
     """What a file holds: (a name for the table, a source) for each table in it."""
     file = name or path.name
+    if path.is_dir():
+        return _resources(path, file)
     kind = ENDINGS.get(PurePosixPath(file).suffix.lower())
     if kind is None:
         raise refuse("unknown_kind", f"{file} is of no kind that can be read.", f"Files that end with {', '.join(ENDINGS)} can.", file)
@@ -96,7 +111,11 @@ def _in_package(path: Path, file: str) -> list[tuple[str, dict[str, Any]]]:
         raise refuse("bad_zip", f"{file} is no readable .zip: {error}.", "It may be cut short; pack it anew.", file) from None
     if not described:
         raise refuse("bad_zip", f"{file} has no datapackage.json in it.", "Unpack it, and drop the files themselves.", file)
-    star = open_package(path)
+    return _resources(path, file)
+
+
+def _resources(path: Path, file: str) -> list[tuple[str, dict[str, Any]]]:
+    star = opened(path)
     return [(t.name, {"kind": "resource", "file": file, "resource": t.name}) for t in star.model.tables if not t.formula]
 
 
@@ -118,7 +137,7 @@ def read(
         settled |= {"encoding": shape.encoding, "delimiter": shape.delimiter, "header": shape.header, "skip": shape.skip}
         frame, columns = typed_columns(texts, given, path.name, shape.skip + shape.header)
     elif isinstance(given, k.ResourceSource):
-        star = open_package(path)
+        star = opened(path)
         table = star.model.table(given.resource)
         if table is None or table.formula:
             raise refuse(
@@ -330,7 +349,7 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
 
 def package_links(path: Path, names: Mapping[str, str]) -> list[dict[str, Any]]:
     """The links of a package in a .zip between tables that are taken, under the names they get."""
-    star = open_package(path)
+    star = opened(path)
     return [
         link_json(x) for x in star.model.links if x.from_table in names and x.to_table in names and all(names[t] == t for t in x.tables)
     ]

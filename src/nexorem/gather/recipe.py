@@ -24,10 +24,10 @@ from nexorem.core.model.model import Calendar, Column, Measure, Model, Table
 from nexorem.core.model.star import Star, TableRows, table_rows
 from nexorem.gather import made
 from nexorem.gather.frame import Frame
-from nexorem.gather.read import Reading, read, sources_in
+from nexorem.gather.read import Reading, package_links, read, sources_in
 from nexorem.gather.shape import Shaper, with_columns
 from nexorem.package.read import with_links
-from nexorem.package.schema import CalendarProperty, ColumnProperty, NexoremProperty, Strict
+from nexorem.package.schema import CalendarProperty, ColumnProperty, LinkProperty, NexoremProperty, Strict
 
 SECONDS = 600.0
 
@@ -84,8 +84,8 @@ def by_name(files: Sequence[Path]) -> dict[str, Path]:
     """Files by the names that sources give them."""
     found: dict[str, Path] = {}
     for path in files:
-        if not path.is_file():
-            raise refuse("missing_file", f"There is no file {path}.", "Check the path.", str(path))
+        if not path.is_file() and not (path / "datapackage.json").is_file():
+            raise refuse("missing_file", f"There is no file {path}, and no package in a folder.", "Check the path.", str(path))
         if path.name in found:
             raise refuse("repeated_name", f"Two files are named {path.name}.", "Rename one of them.", path.name)
         found[path.name] = path
@@ -116,7 +116,18 @@ def gather(files: Sequence[Path], recipe: Recipe, say: Callable[[str], None] = l
             wrong += [replace(d, place=d.place or table.name) for d in refused.diagnostics]
     if wrong:
         raise Refused(wrong)
+    if recipe.links is None:
+        recipe = recipe.model_copy(update={"links": _links_along(found, tables)})
     return _put_together(recipe, tables, readings)
+
+
+def _links_along(found: Mapping[str, Path], tables: Sequence[RecipeTable]) -> list[LinkProperty]:
+    """The links of packages between tables that are taken under their own names, where no links are asked for."""
+    links: list[LinkProperty] = []
+    for file in dict.fromkeys(str(t.source["file"]) for t in tables if t.source.get("kind") == "resource"):
+        names = {str(t.source["resource"]): t.name for t in tables if t.source.get("file") == file}
+        links += [LinkProperty.model_validate(x) for x in package_links(found[file], names)]
+    return links
 
 
 def _plainly(sources: list[tuple[str, dict[str, Any]]]) -> list[tuple[str, dict[str, Any]]]:

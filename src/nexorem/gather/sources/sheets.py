@@ -5,6 +5,8 @@ from __future__ import annotations
 import datetime as dt
 import re
 import zipfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -20,6 +22,19 @@ RANGE = re.compile(r"\$?([A-Za-z]{1,3})\$?([0-9]{1,7}):\$?([A-Za-z]{1,3})\$?([0-
 Cells = list[list[Any]]
 
 
+@contextmanager
+def readable(path: Path, what: str) -> Iterator[None]:
+    """Turns what the library says of a broken file into a refusal; its panics are no exceptions of the usual kind."""
+    try:
+        yield
+    except (CalamineError, OSError, ValueError) as error:
+        raise refuse("bad_workbook", f"{what} cannot be read: {error}.", "Save it anew as XLSX or ODS.", path.name) from None
+    except BaseException as error:
+        if type(error).__name__ != "PanicException":
+            raise
+        raise refuse("bad_workbook", f"{what} cannot be read: it is broken.", "Save it anew as XLSX or ODS.", path.name) from None
+
+
 def open_workbook(path: Path) -> Any:
     """The workbook; refuses one that is broken, or that would unpack to far too much."""
     try:
@@ -33,10 +48,8 @@ def open_workbook(path: Path) -> Any:
             f"The workbook would unpack to {size / 1024**3:,.0f} GB; {MOST_UNPACKED // 1024**3} GB are the most.",
             place=path.name,
         )
-    try:
+    with readable(path, "The workbook"):
         return CalamineWorkbook.from_path(str(path))
-    except (CalamineError, OSError, ValueError) as error:
-        raise refuse("bad_workbook", f"The workbook cannot be read: {error}.", "Save it anew as XLSX or ODS.", path.name) from None
 
 
 def sheet_names(path: Path) -> list[str]:
@@ -96,19 +109,14 @@ def _sheet(book: Any, path: Path, name: str, source: SheetSource, notes: Notes) 
             near_hint(name, book.sheet_names) or f"There are {', '.join(book.sheet_names)}.",
             path.name,
         )
-    try:
+    with readable(path, f"The sheet {name}"):
         sheet = book.get_sheet_by_name(name)
-        if sheet.total_height * sheet.total_width > MOST_SHEET_CELLS:
-            raise refuse(
-                "too_large",
-                f"The sheet {name} has {sheet.total_height * sheet.total_width:,} cells; {MOST_SHEET_CELLS:,} are the most.",
-                "Choose a range, or save it as CSV.",
-                path.name,
-            )
+        size = sheet.total_height * sheet.total_width
+        if size > MOST_SHEET_CELLS:
+            said = f"The sheet {name} has {size:,} cells; {MOST_SHEET_CELLS:,} are the most."
+            raise refuse("too_large", said, "Choose a range, or save it as CSV.", path.name)
         cells: Cells = sheet.to_python(skip_empty_area=False)
         merged = sheet.merged_cell_ranges or []
-    except (CalamineError, OSError, ValueError) as error:
-        raise refuse("bad_workbook", f"The sheet {name} cannot be read: {error}.", "Save the workbook anew.", path.name) from None
     _merge(cells, merged, source, notes)
     cells = _cut(cells, source.range, path.name)
     if not cells or not any(any(x != "" for x in row) for row in cells):

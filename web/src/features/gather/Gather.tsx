@@ -9,6 +9,7 @@ import { Database } from './Database';
 import { HeldLoads, Loads } from './Loads';
 import { ReadingPanel } from './ReadingPanel';
 import { TableCards } from './TableCards';
+import { droppedFiles, packed } from './folders';
 import { openPackage, putFile, startReading } from './requests';
 
 const KINDS = '.csv,.tsv,.txt,.tab,.xlsx,.xlsm,.ods,.parquet,.pq,.arrow,.feather,.ipc,.jsonl,.ndjson,.zip';
@@ -24,7 +25,7 @@ function DropPlace({ onFiles, sending, cancel, children }: { onFiles: (files: Fi
   const onDrop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
-    onFiles([...event.dataTransfer.files]);
+    void droppedFiles(event.dataTransfer).then(onFiles);
   };
   return (
     <section
@@ -68,6 +69,27 @@ function FileChoice({ label, accept, several, onFiles, solid }: { label: string;
         onChange={(e) => {
           onFiles([...(e.target.files ?? [])]);
           e.target.value = '';
+        }}
+      />
+    </label>
+  );
+}
+
+/** A package in a folder: packed here, and sent as one file. */
+function FolderChoice({ onFiles }: { onFiles: (files: File[]) => void }) {
+  return (
+    <label className="pill">
+      Choose a package folder
+      <input
+        className="visually-hidden"
+        type="file"
+        aria-label="Choose a package folder"
+        ref={(input) => input?.setAttribute('webkitdirectory', '')}
+        onChange={(e) => {
+          const files = [...(e.target.files ?? [])];
+          e.target.value = '';
+          const name = files[0]?.webkitRelativePath.split('/')[0] ?? 'package';
+          void packed(name, files.map((f) => ({ path: f.webkitRelativePath, file: f }))).then((file) => onFiles([file]));
         }}
       />
     </label>
@@ -190,6 +212,7 @@ function Bench({ model }: { model: ModelDocument }) {
       </DropPlace>
       <div className="row" style={{ marginBottom: 18 }}>
         <FileChoice solid label="Choose files" accept={KINDS} several onFiles={(files) => void drop(files)} />
+        <FolderChoice onFiles={(files) => void drop(files)} />
         <button type="button" className="pill" aria-expanded={side === 'database'} onClick={() => setSide(side === 'database' ? null : 'database')}>
           From a database
         </button>

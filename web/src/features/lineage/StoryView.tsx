@@ -1,6 +1,7 @@
 // Where a thing comes from and what is built on it: in words, and as a small picture that reads from the left to the right.
 import type { ModelDocument } from '../../api/client';
 import { useShown } from '../../app/shown';
+import { useLoads } from '../gather/requests';
 import { useStory, type ThingKind } from '../shape/requests';
 
 const MOST_DRAWN = 7;
@@ -18,17 +19,20 @@ function stepWords(step: Record<string, unknown>): string {
 
 export function StoryView({ model, kind, name }: { model: ModelDocument; kind: ThingKind; name: string }) {
   const story = useStory(model, kind, name);
+  const loads = useLoads(model);
   const table = kind === 'table' ? model.tables.find((t) => t.name === name) : model.tables.find((t) => name.startsWith(`${t.name}.`));
   if (story.isError) return null;
   if (!story.data) return <p className="wait">Following it back…</p>;
   const before = story.data.before as Thing[];
   const after = story.data.after as Thing[];
+  const load = loads.data?.find((x) => x.live && x.table === table?.name);
   const steps = (table?.steps ?? []).filter((s) => !s.off);
   return (
     <>
       <h3>Where it came from</h3>
       <p className="quiet">
         {table?.from_text}
+        {load && `, loaded ${new Date(load.loaded_at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })} by ${load.author || 'someone'}, ${load.rows.toLocaleString('en-GB')} rows`}
         {steps.length > 0 && `, shaped by ${steps.length} step${steps.length > 1 ? 's' : ''}: ${steps.map(stepWords).join('; ')}`}
       </p>
       <Picture thing={story.data.thing as Thing} before={before} after={after} edges={story.data.edges as [Thing, Thing][]} />
