@@ -234,9 +234,9 @@ class Way(unittest.TestCase):
         self.b.click("Close this message")
         self.b.click("Columns of Customer, to drag a link from")
         self.b.click("Columns of Calendar, to drag a link from")
-        self.b.drag(self.b.one('.star-link[data-link="vessel"] .solid'), self.b.one("[data-shelf]"))
-        self.b.named("↶ undo: remove link vessel")
-        self.b.reads("Vessel", "[data-shelf]")
+        self.b.drag(self.b.one('.star-link[data-link="agent"] .solid'), self.b.one("[data-shelf]"))
+        self.b.named("↶ undo: remove link agent")
+        self.b.reads("Agent", "[data-shelf]")
         before = self.b.one('.star-card[data-table="Island"]').rect
         self.b.drag_by(self.b.one('.star-card[data-table="Island"] small'), -60, 40)
         self.b.named("↶ undo: move Island")

@@ -110,7 +110,10 @@ export function Star({ model, fact }: { model: ModelDocument; fact: string }) {
 
   const apply = useCallback(() => {
     const { x, y, zoom } = view.current;
-    if (plane.current) plane.current.style.transform = `translate(${x}px, ${y}px) scale(${zoom})`;
+    if (!plane.current) return;
+    plane.current.style.transform = `translate(${x}px, ${y}px) scale(${zoom})`;
+    // Targets stay large enough to be hit however small the cards are drawn.
+    plane.current.style.setProperty('--target', `${Math.max(24, 24 / zoom)}px`);
   }, []);
   const fit = useCallback(() => {
     const rect = area.current?.getBoundingClientRect();
