@@ -8,11 +8,12 @@ from typing import Any
 import numpy as np
 
 from nexorem.core.model.star import Star
-from nexorem.core.values import iso
+from nexorem.core.values import combine, iso
 
 BINS = 16
 COMMONEST = 5
 MOST_PAIRED = 8
+LOOK = 20_000
 
 
 def profile(star: Star, table: str, column: str) -> dict[str, Any]:
@@ -51,8 +52,16 @@ def candidate_keys(star: Star, table: str) -> list[str]:
     """Columns that are unique and never empty; where there are none, pairs of columns that are together."""
     size = star.size(table)
     full = [c for c, v in star.rows[table].columns.items() if v.full() and v.dtype not in ("number", "boolean")]
-    singles = [c for c in full if star.domain(table, (c,)).size - 1 == size > 0]
+    first = {c: star.column(table, c).take(np.arange(min(size, LOOK))).codes() for c in full}
+
+    def unique(*columns: str) -> bool:
+        # What repeats among the first rows repeats among all; few columns are left for the whole table.
+        if size == 0 or len(combine([first[c] for c in columns])[1]) < min(size, LOOK):
+            return False
+        return star.domain(table, columns).size - 1 == size
+
+    singles = [c for c in full if unique(c)]
     if singles or size == 0:
         return singles
     pairs = combinations(full[:MOST_PAIRED], 2)
-    return [f"{a} + {b}" for a, b in pairs if star.domain(table, (a, b)).size - 1 == size]
+    return [f"{a} + {b}" for a, b in pairs if unique(a, b)]
