@@ -29,6 +29,9 @@ def run(*arguments):
     return done.returncode, done.stdout, done.stderr
 
 
+DEMO = Path(__file__).parents[2] / "demo" / "lantern_isles"
+
+
 class Commands(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
@@ -81,6 +84,32 @@ class Commands(unittest.TestCase):
         self.assertEqual(run("export", self.package, "--out", target)[0], 0)
         self.assertEqual(target.read_bytes(), self.package.read_bytes())
         self.assertEqual(run("export", self.package, "--out", target)[0], 2)
+
+    def test_gather(self):
+        folder = Path(self.folder.name)
+        raw = sorted((DEMO / "raw").iterdir())
+        status, out, _ = run("gather", *raw, "--steps", DEMO / "steps.json", "--out", folder / "isles", "--json")
+        self.assertEqual(status, 0)
+        for path in (p for p in DEMO.rglob("*") if p.is_file() and "raw" not in p.parts and p.name != "steps.json"):
+            self.assertEqual((folder / "isles" / path.relative_to(DEMO)).read_bytes(), path.read_bytes(), path)
+        told = {t["name"]: t for t in json.loads(out)["tables"]}
+        self.assertEqual((told["Fare"]["rows_read"], told["Fare"]["rows"], told["Fare"]["steps"]), (152, 228, 4))
+        self.assertEqual([c["type"] for c in told["Booking"]["columns"]][:4], ["integer", "date", "date", "date"])
+        (folder / "x.csv").write_text("a;b\n1,5;x\n2;y\n")
+        (folder / "bad.csv").write_text("a,b\n1,2\n1,2,3\n")
+        (folder / "steps.json").write_text(
+            '{"tables": [{"name": "X", "source": {"kind": "csv", "file": "x.csv"}, "steps": [{"kind": "trim", "columns": ["zz"]}]}]}'
+        )
+        self.assertIn("X: 2 rows, 2 columns", run("gather", folder / "x.csv", "--out", folder / "p1")[1])
+        for arguments, words in (
+            ((folder / "x.csv", "--out", folder / "p1"), "p1 is there already"), ((folder / "bad.csv", "--out", folder / "p2"), "row 3 has 3 fields, not 2"),
+            ((folder / "gone.csv", "--out", folder / "p2"), "There is no file"), ((folder / "x.csv", "--steps", folder / "steps.json", "--out", folder / "p2"), "There is no column zz here"),
+            ((folder / "x.csv", "--steps", folder / "x.csv", "--out", folder / "p2"), "is no JSON"), ((folder / "steps.json", "--out", folder / "p2"), "no kind that can be read"),
+        ):  # fmt: skip
+            status, _, errors = run("gather", *arguments)
+            self.assertEqual((status, (folder / "p2").exists()), (2, False))
+            self.assertIn(words, errors)
+            self.assertNotIn("Traceback", errors)
 
     def test_explain_as_json(self):
         formula = "seats / seats given (clear Port)"

@@ -5,21 +5,25 @@ import os
 import random
 import time
 import unittest
+from pathlib import Path
 
 import numpy as np
 
 from nexorem.core.diagnostics import Diagnostic, Refused
 from nexorem.core.limits import Budget
-from nexorem.core.model.model import Model, Table
+from nexorem.core.model.model import Column, Model, Table
 from nexorem.core.values import vector
 from nexorem.gather import made
 from nexorem.gather.frame import Frame
+from nexorem.gather.lineage import columns_from, story, touched_by
 from nexorem.gather.shape import Shaper
 from nexorem.gather.steps import kinds
 from nexorem.gather.steps.replay import RUN, replay, told
+from nexorem.package.read import open_package
 from tests.gather import plain_steps as plain
 
-SEEDS = int(os.environ.get("SEEDS", "500"))
+DEMO = Path(__file__).parents[2] / "demo" / "lantern_isles"
+SEEDS = int(os.environ.get("SEEDS", "1500"))
 FIRST_SEED = int(os.environ.get("FIRST_SEED", "1"))
 TEXTS = [
     "p",
@@ -255,6 +259,44 @@ class Steps(unittest.TestCase):
 
 def _places(sample):
     return np.array([x - 1 for x in sample["rows"]], dtype=np.int64)
+
+
+class Story(unittest.TestCase):
+    def test_columns_are_followed_through_steps(self):
+        steps = (
+            {"kind": "rename", "names": {"raw": "code"}}, {"kind": "split_text", "column": "code", "separator": "-", "into": ["left", "right"]},
+            {"kind": "columns_to_rows", "columns": ["p", "q"], "parts": ["which"], "value": "v"}, {"kind": "compute", "name": "w", "formula": "v * 2 + left"},
+            {"kind": "number_rows", "into": "n"}, {"kind": "date_part", "column": "d", "part": "year", "into": "y"}, {"kind": "join_text", "columns": ["d", "code"], "into": "j", "off": True},
+        )  # fmt: skip
+        columns = tuple(Column(c, "text") for c in ("code", "left", "which", "v", "w", "n", "y", "d"))
+        found = columns_from(Table("T", columns, steps=steps))
+        expected = {
+            "code": ["raw"],
+            "left": ["raw"],
+            "which": ["p", "q"],
+            "v": ["p", "q"],
+            "w": ["p", "q", "raw"],
+            "n": [],
+            "y": ["d"],
+            "d": ["d"],
+        }
+        self.assertEqual({c: sorted(x) for c, x in found.items()}, {c: sorted(x) for c, x in expected.items()})
+
+    def test_what_is_built_on_what(self):
+        model = open_package(DEMO).model
+        told = story(model, "column", "Fare.winter")
+        self.assertLessEqual(
+            {("measure", "fare_income"), ("measure", "commission"), ("probe", "Who sells")}, {tuple(x) for x in told["after"]}
+        )
+        self.assertIn(["table", "Fare"], told["before"])
+        self.assertIn(["table", "Booking"], story(model, "table", "Calendar")["before"])
+        self.assertLessEqual(
+            {("link", "route"), ("measure", "seat_miles"), ("hierarchy", "Where")} - {("hierarchy", "Where")},
+            {tuple(x) for x in story(model, "table", "Route")["after"]},
+        )
+        self.assertEqual(story(model, "column", "Vessel.built")["after"], [])
+        self.assertIn(("measure", "share_of_ports"), touched_by(model, "Booking", ["seats"]))
+        self.assertNotIn(("measure", "sailings"), touched_by(model, "Booking", ["seats"]))
 
 
 class Made(unittest.TestCase):

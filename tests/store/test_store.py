@@ -5,13 +5,16 @@ import signal
 import tempfile
 import threading
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 from sqlalchemy import event, inspect, text
 
 from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.values import vector
+from nexorem.gather.frame import Frame
 from nexorem.store import cluster, database, models
-from nexorem.store.rows import read_load
+from nexorem.store.rows import forget_old, loads_of, read_load, save_load
 from tests.core.small import STAR
 from tests.oracle.random_models import Maker
 from tests.store.cluster import fresh_url
@@ -138,6 +141,46 @@ class Models(unittest.TestCase):
         database.migrate(self.engine)
         self.assertEqual(set(inspect(self.engine).get_table_names()), names)
         database.migrate(self.engine)
+
+    def test_rows_come_through_migrations_both_ways(self):
+        found = models.load(self.engine, self.id).model
+        with self.engine.connect() as connection:
+            before = {t.name: read_load(connection, t.load) for t in found.tables if t.load}
+        with self.engine.begin() as connection:
+            connection.execute(
+                text("INSERT INTO schedule (model_id, table_name, minutes, next_at) VALUES (:id, '*', 60, now())"), {"id": self.id}
+            )
+        database.migrate(self.engine, "0001")
+        with self.engine.connect() as connection:
+            sizes = dict(connection.execute(text("SELECT table_name, size FROM table_rows WHERE model_id = :id"), {"id": self.id}).all())
+            document = connection.execute(text("SELECT document FROM model WHERE id = :id"), {"id": self.id}).scalar_one()
+        self.assertEqual(sizes, {n: f.size for n, f in before.items()})
+        self.assertFalse(any("load" in t for t in document["tables"]))
+        database.migrate(self.engine)
+        again = models.load(self.engine, self.id).model
+        self.assertEqual([replace(t, load=None) for t in again.tables], [replace(t, load=None) for t in found.tables])
+        with self.engine.connect() as connection:
+            for name, frame in before.items():
+                now = read_load(connection, again.table(name).load)
+                self.assertEqual((list(now.columns), now.size), (list(frame.columns), frame.size))
+                self.assertEqual([v.tolist() for v in now.columns.values()], [v.tolist() for v in frame.columns.values()])
+
+    def test_old_loads_are_forgotten_but_those_undo_needs_stay(self):
+        frame = Frame(1, {"a": vector("integer", [1])})
+        with self.engine.begin() as connection:
+            made = [save_load(connection, self.id, "Spare", frame) for _ in range(6)]
+        models.edit(
+            self.engine,
+            self.id,
+            {"kind": "add_table", "table": {"name": "Spare", "columns": [{"name": "a", "dtype": "integer"}], "load": made[0]}},
+            "a",
+            0,
+            fine,
+        )
+        models.edit(self.engine, self.id, {"kind": "change_table", "name": "Spare", "set": {"load": made[1]}}, "a", 1, fine)
+        with self.engine.begin() as connection:
+            forget_old(connection, self.id, "Spare", 2)
+            self.assertEqual({x["id"] for x in loads_of(connection, self.id, "Spare")}, {made[0], made[1], made[4], made[5]})
 
 
 class Clusters(unittest.TestCase):

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 from babel.dates import get_day_names, get_month_names
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.functions.convert import DAY, FIRST_DAY, LAST_DAY
@@ -20,6 +20,7 @@ from nexorem.core.values import EPOCH, Array, Vector, vector
 from nexorem.gather.frame import Frame
 from nexorem.gather.texts import Reads
 from nexorem.gather.typed import guesses, typed
+from nexorem.gather.validate import validated
 
 Other = Callable[[str], Frame]
 CALENDAR_COLUMNS = (
@@ -149,11 +150,7 @@ def is_made(origin: Mapping[str, Any]) -> bool:
 
 def read_made(data: Any) -> Any:
     """A description from JSON; refuses with all that is wrong with it."""
-    try:
-        return MADE.validate_python(data)
-    except ValidationError as error:
-        wrong = [Diagnostic("bad_origin", f"{'.'.join(str(x) for x in e['loc'][1:]) or 'kind'}: {e['msg']}.") for e in error.errors()]
-        raise Refused(wrong) from None
+    return validated(MADE, data, "bad_origin", "The table's")
 
 
 def tables_needed(origin: Mapping[str, Any]) -> list[str]:

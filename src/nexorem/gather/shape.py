@@ -17,7 +17,7 @@ from nexorem.gather.steps import kinds as k
 from nexorem.gather.steps.replay import Outcome, replay, shaped
 
 Base = Callable[[Table], Frame]
-MOST_KEPT = 3 * 1024**3  # bytes of frames
+MOST_KEPT = 3 * 1024**3 // 2  # bytes of frames
 
 
 class Frames:

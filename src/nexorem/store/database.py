@@ -17,12 +17,12 @@ def connect(url: str) -> Engine:
 
 
 def migrate(engine: Engine, revision: str = "head") -> None:
-    """Brings the tables to a revision: `head`, or `base` for none at all."""
+    """Brings the tables forward to `head`, or back to an older revision: `base` is none at all."""
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     with engine.begin() as connection:
         config.attributes["connection"] = connection
-        if revision == "base":
-            command.downgrade(config, revision)
-        else:
+        if revision == "head":
             command.upgrade(config, revision)
+        else:
+            command.downgrade(config, revision)

@@ -113,3 +113,8 @@ export function allowedText(allowed: Allowed | null | undefined): string {
   if (allowed.count > 3) return `${count(allowed.count)} of ${count(allowed.total)}`;
   return values.join(', ');
 }
+
+/** A name as formulas write it: in double quotes where it needs them. */
+export function quotedName(name: string): string {
+  return /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) ? name : `"${name.replaceAll('"', '""')}"`;
+}

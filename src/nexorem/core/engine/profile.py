@@ -13,7 +13,7 @@ from nexorem.core.values import combine, iso
 BINS = 16
 COMMONEST = 5
 MOST_PAIRED = 8
-LOOK = 20_000
+LOOK = 300_000
 
 
 def profile(star: Star, table: str, column: str) -> dict[str, Any]:
@@ -50,6 +50,10 @@ def _histogram(dtype: str, data: Any, counts: Any) -> list[int]:
 
 def candidate_keys(star: Star, table: str) -> list[str]:
     """Columns that are unique and never empty; where there are none, pairs of columns that are together."""
+    return star.candidates(table, lambda: _candidates(star, table))
+
+
+def _candidates(star: Star, table: str) -> list[str]:
     size = star.size(table)
     full = [c for c, v in star.rows[table].columns.items() if v.full() and v.dtype not in ("number", "boolean")]
     first = {c: star.column(table, c).take(np.arange(min(size, LOOK))).codes() for c in full}

@@ -7,7 +7,7 @@ not. Every column vector has n+1 entries, the last one empty, so that arrays of 
 from __future__ import annotations
 
 import threading
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -117,7 +117,7 @@ class Star:
         star = Star.__new__(Star)
         star.model, star.rows, star._lock = model, self.rows, self._lock
         star._indexes, star._asked, star._conditions = self._indexes, self._asked, {}
-        kept = ("domain", "match", "facts", "partner", "spread", "counts")
+        kept = ("domain", "match", "facts", "partner", "spread", "counts", "candidates")
         star._kept = {k: v for k, v in list(self._kept.items()) if isinstance(k, tuple) and k[0] in kept}
         star.state = model_state(model)
         star.firm = frozenset(k.name for k in model.links if star._is_firm(k))
@@ -299,6 +299,14 @@ class Star:
                 while len(kept) > MOST_INDEXES:
                     del kept[next(iter(kept))]
             return found
+
+    def candidates(self, table: str, find: Callable[[], list[str]]) -> list[str]:
+        """What `find` found of a table's rows alone, kept as long as they are."""
+        found = self._kept.get(("candidates", table))
+        if found is None:
+            found = self._kept["candidates", table] = find()
+        assert isinstance(found, list)
+        return found
 
     def kept_condition(self, text: str) -> object | None:
         """What `keep_condition` kept for a page condition of this text."""

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from nexorem.core.diagnostics import Diagnostic, Refused
+from nexorem.gather.validate import validated
 
 TYPES = Literal["integer", "number", "text", "boolean", "date", "datetime"]
 
@@ -63,28 +63,29 @@ class SheetSource(Typed):
     merged: Literal["first", "all"] = "first"
 
 
-class ParquetSource(Typed):
-    """A Parquet file. Columns of lists or structures become JSON texts, or are left out."""
+class Nested(Typed):
+    """A file whose columns may hold lists or structures: they become JSON texts, or are left out."""
 
-    kind: Literal["parquet"]
     file: str
     nested: Literal["text", "leave out"] = "text"
 
 
-class ArrowSource(Typed):
+class ParquetSource(Nested):
+    """A Parquet file."""
+
+    kind: Literal["parquet"]
+
+
+class ArrowSource(Nested):
     """An Arrow file or stream."""
 
     kind: Literal["arrow"]
-    file: str
-    nested: Literal["text", "leave out"] = "text"
 
 
-class LinesSource(Typed):
+class LinesSource(Nested):
     """JSON Lines: an object a line, its keys the columns."""
 
     kind: Literal["json_lines"]
-    file: str
-    nested: Literal["text", "leave out"] = "text"
 
 
 class ResourceSource(Base):
@@ -114,14 +115,7 @@ SOURCE: TypeAdapter[Any] = TypeAdapter(Source)
 
 def read_source(data: Any) -> Any:
     """A source from JSON; refuses with all that is wrong with it."""
-    try:
-        return SOURCE.validate_python(data)
-    except ValidationError as error:
-        wrong = [
-            Diagnostic("bad_source", f"The source's {'.'.join(str(x) for x in e['loc'][1:]) or 'kind'}: {e['msg']}.")
-            for e in error.errors()
-        ]
-        raise Refused(wrong) from None
+    return validated(SOURCE, data, "bad_source", "The source's")
 
 
 def source_words(data: dict[str, Any]) -> str:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from nexorem.core.diagnostics import Diagnostic, Refused
+from nexorem.gather.validate import validated
 
 Name = Annotated[str, Field(min_length=1, max_length=200)]
 Names = Annotated[list[Name], Field(min_length=1)]
@@ -227,14 +227,7 @@ STEP: TypeAdapter[Any] = TypeAdapter(Step)
 
 def read_step(data: Any, place: str) -> Any:
     """A step from JSON; refuses with all that is wrong with it."""
-    try:
-        return STEP.validate_python(data)
-    except ValidationError as error:
-        wrong = []
-        for e in error.errors():
-            where = ".".join(str(x) for x in e["loc"][1:]) or "kind"
-            wrong.append(Diagnostic("bad_step", f"The step's {where}: {e['msg']}.", place=place))
-        raise Refused(wrong) from None
+    return validated(STEP, data, "bad_step", "The step's", place)
 
 
 def step_words(step: Any) -> str:  # noqa: C901 - one short case a kind

@@ -1,6 +1,7 @@
 // Where a thing comes from and what is built on it: in words, and as a small picture that reads from the left to the right.
 import type { ModelDocument } from '../../api/client';
 import { useShown } from '../../app/shown';
+import { quotedName } from '../../shared/format';
 import { useLoads } from '../gather/requests';
 import { useStory, type ThingKind } from '../shape/requests';
 
@@ -20,7 +21,7 @@ function stepWords(step: Record<string, unknown>): string {
 export function StoryView({ model, kind, name }: { model: ModelDocument; kind: ThingKind; name: string }) {
   const story = useStory(model, kind, name);
   const loads = useLoads(model);
-  const table = kind === 'table' ? model.tables.find((t) => t.name === name) : model.tables.find((t) => name.startsWith(`${t.name}.`));
+  const table = kind === 'table' ? model.tables.find((t) => t.name === name) : model.tables.find((t) => name.startsWith(`${quotedName(t.name)}.`));
   if (story.isError) return null;
   if (!story.data) return <p className="wait">Following it back…</p>;
   const before = story.data.before as Thing[];

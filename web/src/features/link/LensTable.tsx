@@ -3,7 +3,7 @@ import type { LinkInfo, ModelDocument, Profile, Stop, TableInfo } from '../../ap
 import { useProfiles } from '../../api/queries';
 import { useShown } from '../../app/shown';
 import { LinkMark, RoleMark } from '../../marks/Marks';
-import { columnText, count } from '../../shared/format';
+import { columnText, count, quotedName } from '../../shared/format';
 import { StoryView } from '../lineage/StoryView';
 import { Histogram } from '../shape/Histogram';
 import { ColumnTools, TableTools } from '../shape/TableTools';
@@ -180,7 +180,7 @@ export function LensColumn({ model, table, column }: { model: ModelDocument; tab
           <p className="measure-ink">{users.map((m) => m.name).join(', ')}</p>
         </>
       )}
-      {table.columns.some((c) => c.name === column) && <StoryView model={model} kind="column" name={`${/[."]/.test(table.name) ? `"${table.name.replaceAll('"', '""')}"` : table.name}.${column}`} />}
+      {table.columns.some((c) => c.name === column) && <StoryView model={model} kind="column" name={`${quotedName(table.name)}.${quotedName(column)}`} />}
       <ColumnTools key={`${table.name}.${column}`} model={model} table={table} column={column} />
     </>
   );

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import type { ModelDocument, TableInfo } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { actions } from '../../app/shown';
-import { columnText, count } from '../../shared/format';
+import { columnText, count, quotedName } from '../../shared/format';
 import { ConsequencesBox, useChange } from './Consequences';
 import { BandsForm, CalendarForm, ListForm, ParameterForm } from './makeForms';
 import { useMade } from './requests';
@@ -23,7 +23,7 @@ const KINDS: [Kind, string, string][] = [
 function blank(kind: Kind, model: ModelDocument): Origin {
   switch (kind) {
     case 'calendar':
-      return { kind, dates: model.tables.filter((t) => !t.formula && t.role === 'fact').flatMap((t) => t.columns.filter((c) => c.dtype === 'date').map((c) => `${quoted(t.name)}.${quoted(c.name)}`)).slice(0, 8), columns: ['date', 'year', 'quarter', 'month', 'month_of_year', 'month_name', 'week', 'day_of_week', 'day_name', 'season'] };
+      return { kind, dates: model.tables.filter((t) => !t.formula && t.role === 'fact').flatMap((t) => t.columns.filter((c) => c.dtype === 'date').map((c) => `${quotedName(t.name)}.${quotedName(c.name)}`)).slice(0, 8), columns: ['date', 'year', 'quarter', 'month', 'month_of_year', 'month_name', 'week', 'day_of_week', 'day_name', 'season'] };
     case 'bands':
       return { kind, sizes: [{ name: 'medium', start: 0, end: 100, step: 25, open_above: true }] };
     case 'list':
@@ -33,10 +33,6 @@ function blank(kind: Kind, model: ModelDocument): Origin {
     default:
       return { kind };
   }
-}
-
-function quoted(name: string): string {
-  return /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) ? name : `"${name.replaceAll('"', '""')}"`;
 }
 
 export function MakeBench({ model, table }: { model: ModelDocument; table: TableInfo | null }) {

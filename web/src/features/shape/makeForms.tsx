@@ -1,6 +1,7 @@
 // What calendars, bands, lists and parameters are made of.
 import { useState } from 'react';
 import type { ModelDocument } from '../../api/client';
+import { quotedName } from '../../shared/format';
 import type { Origin } from './MakeBench';
 
 interface Form {
@@ -12,16 +13,12 @@ const COLUMNS = ['date', 'year', 'half', 'quarter', 'month', 'month_of_year', 'm
 const LANGUAGES: [string, string][] = [['en', 'English'], ['de', 'German'], ['fr', 'French'], ['es', 'Spanish'], ['it', 'Italian'], ['nl', 'Dutch'], ['pl', 'Polish'], ['pt', 'Portuguese'], ['sv', 'Swedish'], ['da', 'Danish'], ['nb', 'Norwegian'], ['fi', 'Finnish']];
 const MONTHS = ['January', 'February', 'March', 'April', 'May', 'June', 'July', 'August', 'September', 'October', 'November', 'December'];
 
-function quoted(name: string): string {
-  return /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) ? name : `"${name.replaceAll('"', '""')}"`;
-}
-
 export function CalendarForm({ model, origin, onChange }: Form & { model: ModelDocument }) {
   const dates = (origin.dates as string[] | undefined) ?? [];
   const columns = (origin.columns as string[] | undefined) ?? [];
   const holidays = origin.holidays as { table: string; date: string; name: string } | null | undefined;
   const put = (part: Origin) => onChange({ ...origin, ...part });
-  const sources = model.tables.filter((t) => !t.formula && t.origin.kind !== 'calendar').flatMap((t) => t.columns.filter((c) => !c.formula && c.dtype.startsWith('date')).map((c) => ({ text: `${t.name}.${c.name}`, name: `${quoted(t.name)}.${quoted(c.name)}` })));
+  const sources = model.tables.filter((t) => !t.formula && t.origin.kind !== 'calendar').flatMap((t) => t.columns.filter((c) => !c.formula && c.dtype.startsWith('date')).map((c) => ({ text: `${t.name}.${c.name}`, name: `${quotedName(t.name)}.${quotedName(c.name)}` })));
   const lists = model.tables.filter((t) => !t.formula && t.origin.kind !== 'calendar' && t.columns.some((c) => c.dtype === 'date'));
   const list = model.tables.find((t) => t.name === holidays?.table);
   return (
