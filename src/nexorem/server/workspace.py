@@ -141,7 +141,9 @@ class Workspace:
     def gather(self, files: Sequence[Path], recipe: Path, only_if_new: bool = False) -> int:
         """Stores the model that a recipe makes of files, with the files, so that they can be loaded again and their steps changed."""
         found = gather(files, load_recipe(recipe))
-        model_id = models.create(self.engine, found.star, only_if_new, found.raw, "gathered by a recipe")
+        model_id = models.create(
+            self.engine, found.star, only_if_new, found.raw, "a steps file", {n: r.report for n, r in found.readings.items()}
+        )
         for path in files:
             shutil.copyfile(path, self.files(model_id) / path.name)
         return model_id

@@ -54,7 +54,12 @@ def listed(engine: Engine) -> list[dict[str, Any]]:
 
 
 def create(
-    engine: Engine, star: Star, only_if_new: bool = False, raw: Mapping[str, Frame] | None = None, author: str = "opened with the package"
+    engine: Engine,
+    star: Star,
+    only_if_new: bool = False,
+    raw: Mapping[str, Frame] | None = None,
+    author: str = "the package",
+    reports: Mapping[str, Any] | None = None,
 ) -> int:
     """Stores a model with its rows, each table's as its first load; a name that is taken gets a number.
 
@@ -70,7 +75,7 @@ def create(
             name, number = f"{star.model.name}-{number}", number + 1
         values = {"name": name, "document": {}}
         model_id = int(connection.execute(insert(tables.model).values(**values).returning(tables.model.c.id)).scalar_one())
-        loads = save_rows(connection, model_id, star, author, raw or {})
+        loads = save_rows(connection, model_id, star, author, raw or {}, reports or {})
         kept = tuple(replace(t, load=loads.get(t.name)) for t in star.model.tables)
         document = model_json(replace(star.model, tables=kept)) | {"name": name}
         connection.execute(update(tables.model).where(tables.model.c.id == model_id).values(document=document))

@@ -50,13 +50,16 @@ def _parts(vector: Vector, size: int) -> Iterator[bytes]:
         yield from pool.map(packed, starts)
 
 
-def save_rows(connection: Connection, model_id: int, star: Star, author: str, raw: Mapping[str, Frame]) -> dict[str, int]:
+def save_rows(
+    connection: Connection, model_id: int, star: Star, author: str, raw: Mapping[str, Frame], reports: Mapping[str, Any]
+) -> dict[str, int]:
     """Keeps the rows of every table: as they were loaded, where `raw` has them so. What is computed or made here is made again.
     Gives each table's load."""
     found = {}
     for table in (x for x in star.model.tables if not x.formula and not is_made(x.origin)):
         frame = raw.get(table.name) or stored_frame(star, table.name)
-        found[table.name] = save_load(connection, model_id, table.name, frame, source=table.origin, author=author)
+        report = {k: v for k, v in reports.get(table.name, {}).items() if k != "sample"}
+        found[table.name] = save_load(connection, model_id, table.name, frame, source=table.origin, report=report, author=author)
     return found
 
 

@@ -62,7 +62,7 @@ def upgrade() -> None:
     )
     op.execute("""
         INSERT INTO load (model_id, table_name, size, columns, author, loaded_at)
-        SELECT r.model_id, r.table_name, r.size, '[]', 'opened with the package', m.created_at
+        SELECT r.model_id, r.table_name, r.size, '[]', 'the package', m.created_at
         FROM table_rows r JOIN model m ON m.id = r.model_id
     """)
     op.execute("""
