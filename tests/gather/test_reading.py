@@ -78,6 +78,7 @@ class Csv(Folder):
             ('a,b\r\n"1","two\r\nlines, ""quoted"""\r\n', "a b", "integer text", [1, 'two\r\nlines, "quoted"']),
             ("a,,a,A\n1,2,3,4\n", "a column 2 a 2 A 3", "integer integer integer integer", [1, 2, 3, 4]),
             ("code,n\n007,1\n012,2\n", "code n", "text integer", ["007", 1]),
+            ("a b\n" + "1\n" * 5000 + "\0\n", "a b", "text", ["1"]),
             ("x\n=1+2\n@cmd\n", "x", "text", ["=1+2"]),
             ("d\n03/04/2031\n05/06/2031\n", "d", "date", ["2031-04-03"]),
             ("d\n03/04/2031\n05/16/2031\n", "d", "date", ["2031-03-04"]),

@@ -1,6 +1,7 @@
 """Gathering and shaping over HTTP: files to tables, loads that are compared and held, steps, keys, made tables, databases, schedules."""
 
 import datetime as dt
+import random
 import time
 import unittest
 from pathlib import Path
@@ -8,6 +9,7 @@ from pathlib import Path
 import psycopg
 from sqlalchemy import select
 
+from nexorem.gather.steps.replay import RUN
 from nexorem.server import loading
 from nexorem.server.app import create_app
 from nexorem.store import sources, tables
@@ -121,6 +123,10 @@ class Gathering(unittest.TestCase):
             self.ask("PUT", f"{self.model}/files", None, 422, query_string={"name": name}, data=b"a")
         self.ask("DELETE", f"{self.model}/readings/{reading['id']}")
         self.ask("GET", f"{self.model}/readings/{reading['id']}", None, 422)
+        # A character that the store's texts cannot hold is one of a file's all the same.
+        self.put("nul.csv", "n\n" + "1\n" * 3000 + "\0\n")
+        self.take(self.read(files=["nul.csv"]), p0="Nul")
+        self.assertEqual(self.ask("GET", f"{self.model}/tables/Nul/rows", query_string={"start": 3000})["rows"], [["\0"]])
 
     def test_a_reading_is_ended_at_any_moment(self):
         self.put("long.csv", "a,b\n" + "1,x\n" * 2_000_000)
@@ -282,6 +288,118 @@ class Gathering(unittest.TestCase):
         self.ask("PUT", f"{self.model}/connections", {"name": "desk", **access})
         self.ask("POST", f"{self.model}/readings", {"tables": ["Sale"]}, 422)
         self.assertEqual(self.read(tables=["Sale"], passwords={"desk": access["password"]})["items"][0]["state"], "read")
+
+    def test_junk_is_refused_and_changes_nothing(self):
+        self.linked()
+        before = self.document()
+        r = random.Random(11)
+        words = [
+            "Sale",
+            "Port",
+            "port",
+            "code",
+            "seats",
+            "no",
+            "zz",
+            "",
+            "a.b",
+            '"',
+            "1",
+            "x" * 300,
+            "sum(Sale.seats)",
+            "yyyy",
+            "\0",
+            "Ünïcode",
+        ]
+        kinds = [k.model_fields["kind"].annotation.__args__[0] for k in RUN] + [
+            "calendar",
+            "bands",
+            "list",
+            "parameter",
+            "csv",
+            "sheet",
+            "database",
+            "make_table",
+            "drop_table",
+            "shape_table",
+            "change_table",
+            "together",
+            "put_column",
+            "remake_table",
+        ]
+        keys = [
+            "kind",
+            "columns",
+            "column",
+            "names",
+            "to",
+            "condition",
+            "pairs",
+            "from",
+            "into",
+            "parts",
+            "separator",
+            "table",
+            "on",
+            "mine",
+            "theirs",
+            "tables",
+            "dates",
+            "sizes",
+            "rows",
+            "start",
+            "end",
+            "step",
+            "name",
+            "steps",
+            "origin",
+            "set",
+            "edits",
+            "formula",
+            "load",
+            "source",
+            "file",
+        ]
+
+        def junk(depth=0):
+            match r.randrange(7 if depth < 3 else 4):
+                case 0:
+                    return r.choice(words)
+                case 1:
+                    return r.choice([0, -1, 1, 2**70, 1.5, 1e308, True, None])
+                case 2 | 3:
+                    return r.choice(kinds)
+                case 4:
+                    return [junk(depth + 1) for _ in range(r.choice([0, 1, 3]))]
+                case _:
+                    return {r.choice(keys): junk(depth + 1) for _ in range(r.choice([1, 3, 6]))}
+
+        def thing(**more):
+            return {**{k: junk(1) for k in r.sample(keys, 6)}, "kind": r.choice(kinds), **more}
+
+        for edit in (
+            {"kind": "change_table", "name": "Sale", "set": {"load": 1}},
+            {"kind": "together", "edits": []},
+            {"kind": "shape_table", "name": "Sale", "steps": [], "mends": [{"kind": "change_table", "name": "Sale", "set": {"load": 2}}]},
+        ):
+            self.edit(422, **edit)
+        refused = 0
+        for _ in range(250):
+            base = self.document()["version"]
+            path, body = r.choice([
+                (f"{self.model}/tables/Sale/steps", {"steps": [thing(), thing()], "at": r.choice([None, 0, 1, 9])}), (f"{self.model}/made", {"origin": thing()}),
+                (f"{self.model}/mismatch", {"left": {"table": junk(), "columns": junk()}, "right": {"table": "Port", "columns": ["code"]}}),
+                (f"{self.model}/edits", {"edit": thing(name=r.choice(["Sale", junk(2)])), "base": base}), (f"{self.model}/consequences", {"edit": thing(name=r.choice(["Sale", junk(2)]))}),
+            ])  # fmt: skip
+            answer = self.client.post(path, json=body)
+            self.assertIn(answer.status_code, (200, 409, 422), (path, body, answer.get_data(as_text=True)[:300]))
+            refused += answer.status_code != 200
+            if path.endswith("/edits") and answer.status_code == 200:
+                self.ask("POST", f"{self.model}/undo", {"expected": self.document()["undo"]["number"]})
+        self.assertGreater(refused, 100)
+        after = self.document()
+        same = ("tables", "links", "measures")
+        self.assertEqual({k: after[k] for k in same}, {k: before[k] for k in same})
 
     def test_a_key_file_belongs_to_the_server_alone(self):
         sources.secret_key(self.workspace.data)

@@ -37,7 +37,7 @@ from nexorem.server.addresses import author, make_spec, registering
 from nexorem.server.api_gather import add_gather, add_shape
 from nexorem.server.callers import watch
 from nexorem.server.events import Events
-from nexorem.server.shaping import completed
+from nexorem.server.shaping import completed, from_outside
 from nexorem.server.workspace import Workspace
 from nexorem.store import models
 
@@ -85,7 +85,7 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
     @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, json=s.EditRequest)
     def edit_model(model_id: int, json: s.EditRequest) -> Response:
         """Makes an edit; 409 where something it touches has changed since `base`."""
-        change = completed(workspace, workspace.star(model_id)[0].model, json.edit)
+        change = completed(workspace, workspace.star(model_id)[0].model, from_outside(json.edit))
         workspace.edit(model_id, change, author(), json.base)
         return document(model_id)
 

@@ -244,4 +244,4 @@ def add_shape(address: Register, workspace: Workspace) -> None:
     @address("/models/<int:model_id>/consequences", "POST", g.Consequences, json=g.ConsequencesRequest)
     def consequences(model_id: int, json: g.ConsequencesRequest) -> Response:
         """What an edit would break, before it is made."""
-        return jsonify(shaping.consequences(workspace, model_id, json.edit))
+        return jsonify(shaping.consequences(workspace, model_id, shaping.from_outside(json.edit)))

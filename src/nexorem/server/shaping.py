@@ -23,11 +23,13 @@ from nexorem.gather.steps.replay import told
 from nexorem.server.workspace import Workspace
 
 Edit = dict[str, Any]
+MADE_HERE = ("add_table", "change_table", "remove_table", "together", "load_tables")
 ASKED = ("shape_table", "make_table", "remake_table", "drop_table", "put_column", "drop_column", "describe_table")
 
 
-def table_of(model: Model, name: str) -> Table:
-    """A table by its name; refuses with near names."""
+def table_of(model: Model, name: Any) -> Table:
+    """A table by its name; refuses with near names, and what is no name."""
+    name = str(name)
     found = model.table(name)
     if found is None:
         raise refuse("unknown_table", f"There is no table {name}.", near_hint(name, [t.name for t in model.tables]))
@@ -38,12 +40,35 @@ def completed(workspace: Workspace, model: Model, change: Edit, extra: Mapping[s
     """An edit as it is kept: one of the kinds that people ask for becomes edits of the model, with the columns that follow."""
     if change.get("kind") not in (*ASKED, "load_tables"):
         return change
-    try:
-        first, title = _asked(model, change)
-    except (KeyError, TypeError, AttributeError) as error:
-        raise refuse("bad_edit", f"The edit {change['kind']} is incomplete: {error}.") from None
+    first, title = asked(model, change)
     first = [*first, *change.get("mends", [])]
     return {"kind": "together", "title": title, "edits": [*first, *settled(workspace, model, first, extra)]}
+
+
+def is_mend(edit: Any) -> bool:
+    """Whether an edit may come along with another one, to make it whole."""
+    if not isinstance(edit, dict):
+        return False
+    if edit.get("kind") == "change_table":
+        return isinstance(edit.get("set"), dict) and set(edit["set"]) <= {"steps", "key"}
+    return edit.get("kind") in ("remove_link", "change_link")
+
+
+def from_outside(change: Edit) -> Edit:
+    """An edit as it may come from outside: those that name columns and loads are made here alone."""
+    if change.get("kind") in MADE_HERE:
+        raise refuse("unknown_edit", f"The edit {change['kind']} is not made from outside.", f"For tables there are {', '.join(ASKED)}.")
+    return change
+
+
+def asked(model: Model, change: Edit) -> tuple[list[Edit], str]:
+    """The edits that a person's edit stands for, and its title; refuses one that is incomplete."""
+    try:
+        if not all(is_mend(x) for x in change.get("mends", [])):
+            raise TypeError("a mend changes or removes a link, or changes the steps or the key of a table")
+        return _asked(model, change)
+    except (KeyError, TypeError, AttributeError, ValueError) as error:
+        raise refuse("bad_edit", f"The edit {change['kind']} is incomplete: {error}.") from None
 
 
 def _asked(model: Model, change: Edit) -> tuple[list[Edit], str]:
@@ -121,7 +146,7 @@ def _read(data: Mapping[str, Any]) -> Table:
 
     try:
         return table_from_json(data)
-    except TypeError as error:
+    except (TypeError, KeyError, AttributeError, ValueError) as error:
         raise refuse("bad_edit", f"The table cannot be read: {error}.") from None
 
 
@@ -174,10 +199,12 @@ def _tried(workspace: Workspace, model_id: int, model: Model, change: Edit) -> t
 
 def _gone(workspace: Workspace, model: Model, table: Table, change: Edit) -> list[str]:
     """The columns that an edit of a table takes away."""
+    if change.get("kind") not in ASKED:
+        return []
     if change["kind"] == "drop_column":
-        return [str(change["column"])]
+        return [str(change.get("column"))]
     try:
-        first, _ = _asked(model, change)
+        first, _ = asked(model, change)
         after = plainly(model, first)
         fresh = with_columns(table_of(after, table.name), workspace.shaper(after).frame(table.name))
     except Refused:

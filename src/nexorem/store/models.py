@@ -18,6 +18,7 @@ from nexorem.core.model.model import Model, model_from_json, model_json
 from nexorem.core.model.star import Star
 from nexorem.gather.frame import Frame
 from nexorem.store import tables
+from nexorem.store.nul import holds_nul
 from nexorem.store.rows import save_rows
 
 CHANNEL = "nexorem_model"
@@ -139,6 +140,8 @@ def edit(engine: Engine, model_id: int, change: dict[str, Any], author: str, bas
     with a Conflict when it does not. `check` sees the edited model before it is kept, and may refuse.
     """
     check_form(change)
+    if holds_nul(change):
+        raise refuse("bad_edit", "The edit holds the character NUL, which no text here has.", "Take it out.")
     with engine.begin() as connection:
         stored = _load(connection, model_id, lock=True)
         mine = touches(change)

@@ -15,6 +15,7 @@ from nexorem.gather.frame import Frame
 from nexorem.gather.made import is_made
 from nexorem.package.parts import pack, unpack
 from nexorem.store import tables
+from nexorem.store.nul import without_nul
 
 PART_ROWS = 1_000_000
 
@@ -27,7 +28,8 @@ def save_load(
     columns = [{"name": c, "dtype": v.dtype} for c, v in frame.columns.items()]
     told = dict(report or {})
     values = {
-        "model_id": model_id, "table_name": table, "size": frame.size, "columns": columns, "source": dict(source or {}), "report": told,
+        "model_id": model_id, "table_name": table, "size": frame.size, "columns": columns, "source": without_nul(dict(source or {})),
+        "report": without_nul(told),
         "seconds": float(told.get("seconds", 0)), "author": author, "state": state,
     }  # fmt: skip
     load_id = int(connection.execute(insert(tables.load).values(**values).returning(tables.load.c.id)).scalar_one())

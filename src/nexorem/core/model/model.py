@@ -223,8 +223,23 @@ def table_json(table: Table) -> dict[str, Any]:
     return data
 
 
+TABLE_PARTS: dict[str, type[Any]] = {
+    "name": str, "columns": list, "source": str, "key": list, "calendar": dict, "description": str, "formula": str, "origin": dict,
+    "steps": list, "load": int,
+}  # fmt: skip
+
+
 def table_from_json(item: Mapping[str, Any]) -> Table:
-    """Reads what `table_json` wrote."""
+    """Reads what `table_json` wrote; raises TypeError where a part is of another kind."""
+    for key, kind in TABLE_PARTS.items():
+        if item.get(key) is not None and (not isinstance(item[key], kind) or isinstance(item[key], bool)):
+            raise TypeError(f"{key} is no {kind.__name__}")
+    for key, kind in (("steps", dict), ("key", str), ("columns", dict)):
+        if not all(isinstance(x, kind) for x in item.get(key) or ()):
+            raise TypeError(f"{key} holds something else than {kind.__name__}")
+    for column in item["columns"]:
+        if not all(isinstance(column.get(k, ""), str) for k in ("name", "dtype", "description", "formula")) or not column["name"]:
+            raise TypeError("a column's name, type, description and formula are texts")
     calendar = Calendar(**item["calendar"]) if item.get("calendar") else None
     columns = tuple(Column(**c) for c in item["columns"])
     kept = {k: v for k, v in item.items() if k not in ("columns", "calendar", "key", "steps")}

@@ -52,7 +52,7 @@ def headings(found: list[str], notes: Notes, place: str) -> list[str]:
     names: list[str] = []
     taken: set[str] = set()
     for place_of, raw in enumerate(found, 1):
-        base = " ".join(raw.split())[:200]
+        base = " ".join(raw.replace("\0", " ").split())[:200]
         name = base or f"column {place_of}"
         number = 2
         while name.lower() in taken:
