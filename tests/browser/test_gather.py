@@ -195,7 +195,7 @@ class Gathering(unittest.TestCase):
             self.b.click("What did not fit")
             self.b.reads("row 11: “free”", ".misfits")
             self.b.click("Take 1 table")
-            self.b.reads("1 tables, 10 rows")
+            self.b.reads("1 table, 10 rows")
             # New rows come in the same file: what they change is told before they replace anything.
             file.write_text("article;price;colour\nA1;2,00;red\n", encoding="cp1252")
             self.drop(file)
@@ -203,10 +203,10 @@ class Gathering(unittest.TestCase):
             self.b.reads("gone: since", ".comparison")
             self.b.reads("10 › 1 rows", ".comparison")
             self.b.click("Take 1 table")
-            self.b.reads("1 tables, 1 rows")
+            self.b.reads("1 table, 1 row")
             self.b.click("Loads and schedules")
             self.b.click("Go back to it")
-            self.b.reads("1 tables, 10 rows")
+            self.b.reads("1 table, 10 rows")
             self.choose("When Prices load by themselves", "every hour")
             self.b.reads("next ", ".panel")
 
@@ -396,7 +396,7 @@ class Gathering(unittest.TestCase):
         self.b.click("Read 1")
         self.b.reads("Read 1 table", seconds=30)
         self.b.click("Take 1 table")
-        self.b.reads("1 tables, 2 rows")
+        self.b.reads("1 table, 2 rows")
         self.b.reads("from desk: public.quay")
 
 

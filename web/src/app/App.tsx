@@ -7,7 +7,7 @@ import { useEdits, useFollow, useModel, useModels } from '../api/queries';
 import { LinkStage } from '../features/link/LinkStage';
 import { ProbeStage } from '../features/probe/ProbeStage';
 import { Prove } from '../features/prove/Prove';
-import { count } from '../shared/format';
+import { count, counted } from '../shared/format';
 import { Boundary } from './Boundary';
 import { Find } from './Find';
 import { KeysHelp } from './KeysHelp';
@@ -179,9 +179,9 @@ function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
   const rows = model.tables.reduce((sum, t) => sum + t.rows, 0);
   const steps = model.tables.reduce((sum, t) => sum + t.steps.length, 0);
   const counts: Record<Stage, [string, string]> = {
-    gather: [`${model.tables.length} tables`, ''],
-    shape: [steps ? `${count(steps)} steps` : `${count(rows)} rows`, ''],
-    link: [`${model.links.length} links`, ofLinks ? `${ofLinks} finding${ofLinks > 1 ? 's' : ''}` : ''],
+    gather: [counted(model.tables.length, 'table'), ''],
+    shape: [steps ? counted(steps, 'step') : counted(rows, 'row'), ''],
+    link: [counted(model.links.length, 'link'), ofLinks ? `${ofLinks} finding${ofLinks > 1 ? 's' : ''}` : ''],
     measure: [String(model.measures.length), broken ? `${broken} broken` : ''],
     probe: [String(model.probes.length), ''],
     prove: [`${model.findings.length} finding${model.findings.length === 1 ? '' : 's'}`, ''],

@@ -118,3 +118,8 @@ export function allowedText(allowed: Allowed | null | undefined): string {
 export function quotedName(name: string): string {
   return /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) ? name : `"${name.replaceAll('"', '""')}"`;
 }
+
+/** A count with its word: one table, two tables. */
+export function counted(n: number, word: string): string {
+  return `${count(n)} ${word}${n === 1 ? '' : 's'}`;
+}

@@ -2,7 +2,7 @@
 import { problemOf, type ModelDocument, type TableInfo } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
 import { RoleMark } from '../../marks/Marks';
-import { count } from '../../shared/format';
+import { counted } from '../../shared/format';
 import { startReading, useLoads } from './requests';
 
 const MADE = new Set(['calendar', 'bands', 'list', 'parameter']);
@@ -38,7 +38,7 @@ export function TableCards({ model, onReading }: { model: ModelDocument; onReadi
     <>
       <div className="row" style={{ justifyContent: 'space-between', marginBottom: 10 }}>
         <h2>
-          {model.tables.length} tables, {count(model.tables.reduce((n, t) => n + t.rows, 0))} rows
+          {counted(model.tables.length, 'table')}, {counted(model.tables.reduce((n, t) => n + t.rows, 0), 'row')}
         </h2>
         {reloadable.length > 0 && (
           <button type="button" className="pill small" onClick={() => void again(reloadable)}>
@@ -81,7 +81,8 @@ function TableCard({ table, loaded, again }: { table: TableInfo; loaded: string 
           <b>{table.name}</b>
         </span>
         <span>
-          {count(table.rows)} rows, {table.columns.length} columns{steps ? `, ${steps} step${steps > 1 ? 's' : ''}` : ''}
+          {counted(table.rows, 'row')}, {counted(table.columns.length, 'column')}
+          {steps > 0 && `, ${counted(steps, 'step')}`}
         </span>
         <span className="quiet clip" title={table.from_text}>
           {table.formula ? 'computed' : isMade(table) ? table.from_text : `from ${table.from_text}`}

@@ -7,9 +7,8 @@ import { actions } from '../../app/shown';
 import { columnText, count, quotedName } from '../../shared/format';
 import { ConsequencesBox, useChange } from './Consequences';
 import { BandsForm, CalendarForm, ListForm, ParameterForm } from './makeForms';
-import { useMade } from './requests';
+import { useMade, type Origin } from './requests';
 
-export type Origin = Record<string, unknown>;
 type Kind = 'calendar' | 'bands' | 'list' | 'parameter' | 'formula';
 
 const KINDS: [Kind, string, string][] = [

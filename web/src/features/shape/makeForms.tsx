@@ -2,7 +2,7 @@
 import { useState } from 'react';
 import type { ModelDocument } from '../../api/client';
 import { quotedName } from '../../shared/format';
-import type { Origin } from './MakeBench';
+import type { Origin } from './requests';
 
 interface Form {
   origin: Origin;

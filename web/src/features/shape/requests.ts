@@ -3,6 +3,9 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { client, unwrap, type ModelDocument } from '../../api/client';
 import type { Edit } from '../../api/queries';
 
+/** What a table that is made here is made of. */
+export type Origin = Record<string, unknown>;
+
 export type Step = { kind: string; off?: boolean; note?: string } & Record<string, unknown>;
 
 /** What steps do, and the columns after step `at`; rows are asked for by page. */
