@@ -341,6 +341,37 @@ class Gathering(unittest.TestCase):
             self.b.click("Take nothing")
         self.b.scheme(False)
 
+    def tab_to(self, text, most=90):
+        """Goes on with the Tab key until the focus is on what is called so."""
+        asks = "const e = document.activeElement; return [e.getAttribute('aria-label'), (e.closest('label') ?? e).innerText.split('\\n')[0].trim()]"
+        for _ in range(most):
+            self.b.keys(Keys.TAB)
+            if text in self.b.driver.execute_script(asks):
+                return
+        self.fail(f"Tab never came to {text!r}")
+
+    def test_a_step_is_made_with_the_keyboard_alone(self):
+        address = site().demo()
+        self.b.open(f"{address}/link")
+        self.b.reads("The star of")
+        self.b.keys("2")
+        self.b.reads("replace 2 values in agent_code")
+        self.tab_to("+ step")
+        self.b.keys(Keys.ENTER)
+        self.b.reads("Turn", ".step-kinds")
+        self.b.keys("case", Keys.ENTER)
+        self.b.reads("Change case", ".step-editor h2")
+        self.tab_to("fare_class")
+        self.b.keys(Keys.SPACE)
+        self.b.reads("cells that changed: 60,212", ".step-editor")
+        self.tab_to("Move step 4 up", 200)
+        self.b.keys(Keys.ENTER)
+        self.b.until(lambda: "4. replace" in self.b.text(".steps"))
+        self.b.until(lambda: self.b.named("Keep the steps").is_enabled())
+        self.tab_to("Keep the steps", 200)
+        self.b.keys(Keys.ENTER)
+        self.b.named("↶ undo: shape Booking")
+
     def test_a_package_in_a_folder_comes_whole(self):
         address = site().empty("Folder")
         self.b.open(f"{address}/gather")

@@ -27,6 +27,12 @@ export function Steps({ steps, told, start, at, onAt, onSteps, onAdd }: Props) {
     onSteps(next);
     onAt(from + by + 1);
   };
+  const add = (kind: string | undefined) => {
+    if (!kind) return;
+    setAdding(false);
+    setSearch('');
+    onAdd(kind);
+  };
   const found = STEP_KINDS.filter((k) => `${k.label} ${k.group} ${k.help}`.toLowerCase().includes(search.toLowerCase()));
   return (
     <section className="steps" aria-label="Steps">
@@ -40,7 +46,7 @@ export function Steps({ steps, told, start, at, onAt, onSteps, onAdd }: Props) {
         <div className="step-kinds">
           {/* Opened to be typed into. */}
           {/* oxlint-disable-next-line jsx-a11y/no-autofocus */}
-          <input className="field" autoFocus aria-label="Search steps" placeholder="what should happen?" value={search} onChange={(e) => setSearch(e.target.value)} onKeyDown={(e) => e.key === 'Escape' && setAdding(false)} />
+          <input className="field" autoFocus aria-label="Search steps" placeholder="what should happen?" value={search} onChange={(e) => setSearch(e.target.value)} onKeyDown={(e) => { if (e.key === 'Escape') setAdding(false); if (e.key === 'Enter') add(found[0]?.kind); }} />
           {[...new Set(found.map((k) => k.group))].map((group) => (
             <div key={group}>
               <h3>{group}</h3>
@@ -50,11 +56,7 @@ export function Steps({ steps, told, start, at, onAt, onSteps, onAdd }: Props) {
                   type="button"
                   className="side-item"
                   title={k.help}
-                  onClick={() => {
-                    setAdding(false);
-                    setSearch('');
-                    onAdd(k.kind);
-                  }}
+                  onClick={() => add(k.kind)}
                 >
                   {k.label}
                 </button>
