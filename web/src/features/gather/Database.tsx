@@ -47,7 +47,7 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
   };
   return (
     <section className="panel two" aria-label="From a database">
-      <div>
+      <div tabIndex={0} role="region" aria-label="Connections">
         <h3>Connections</h3>
         {connections.data?.map((c) => (
           <div key={c.name} className="row">
@@ -132,7 +132,7 @@ function Choose({ listed, connection, onRead }: { listed: Listed[]; connection: 
     ...(query.trim() ? [{ name: 'Query', source: { kind: 'database', connection, query } }] : []),
   ];
   return (
-    <div>
+    <div tabIndex={0} role="region" aria-label="Its tables">
       <h3>{listed.length} tables and views</h3>
       <input className="field" aria-label="Search tables" placeholder="search" value={search} onChange={(e) => setSearch(e.target.value)} />
       <div className="pick-list">

@@ -47,7 +47,7 @@ export function Loads({ model }: { model: ModelDocument }) {
   const set = (table: string, value: number) => void put(table, value).catch((error: unknown) => say({ problem: problemOf(error), retry: null }));
   return (
     <section className="panel two" aria-label="Loads and schedules">
-      <div>
+      <div tabIndex={0} role="region" aria-label="History of loads">
         <h3>Loads, the newest first</h3>
         <table className="told-table">
           <thead>
@@ -68,7 +68,7 @@ export function Loads({ model }: { model: ModelDocument }) {
           </tbody>
         </table>
       </div>
-      <div>
+      <div tabIndex={0} role="region" aria-label="Schedules">
         <h3>Load by itself</h3>
         <table className="told-table">
           <tbody>
