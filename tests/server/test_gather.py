@@ -172,11 +172,17 @@ class Gathering(unittest.TestCase):
         self.ask("PUT", f"{self.model}/schedules", {"table": "Port", "minutes": 60})
         now = dt.datetime.now(dt.UTC)
         self.assertEqual(loading.run_due(self.workspace, now), 0)
-        self.put("ports.csv", PORTS + "X,Xanadu\n")
+        version = self.document()["version"]
         self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(minutes=61)), 1)
+        self.assertEqual(self.ask("GET", f"{self.model}/schedules")["schedules"][0]["last_result"], "nothing has changed")
+        self.assertEqual(self.document()["version"], version)
+        self.put("ports.csv", PORTS + "X,Xanadu\n")
+        self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(minutes=122)), 1)
         self.assertEqual(self.document()["tables"][1]["rows"], 3)
         self.put("ports.csv", "name\nNo code\n")
-        self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(minutes=122)), 1)
+        for minutes in (200, 300):
+            self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(minutes=minutes)), 1)
+        self.assertEqual([x["state"] for x in self.ask("GET", f"{self.model}/loads")["loads"]].count("held"), 1)
         self.assertEqual(self.document()["tables"][1]["rows"], 3)
         (schedule,) = self.ask("GET", f"{self.model}/schedules")["schedules"]
         self.assertIn("held", schedule["last_result"])

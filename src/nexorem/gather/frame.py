@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from nexorem.core.functions.convert import widen
 from nexorem.core.functions.registry import common_type
@@ -97,3 +98,29 @@ def groups_of(frame: Frame, columns: Sequence[str]) -> tuple[Array, Array]:
     if frame.size == 0:
         return np.zeros(0, np.int64), np.zeros(0, np.int64)
     return combine([frame.columns[c].codes() for c in columns])
+
+
+def text_array(v: Vector) -> pa.Array:
+    """A text vector as an Arrow array of its rows."""
+    words = arrow_words(v.words)
+    return words.take(pa.array(np.where(v.valid, v.data, 0), mask=~v.valid)) if len(words) else pa.nulls(len(v), pa.large_string())
+
+
+def differing(a: Vector, b: Vector) -> Array:
+    """Where two vectors differ; everywhere they are filled, if they are of two types."""
+    if a.dtype != b.dtype:
+        return np.asarray(a.valid != b.valid)
+    if a.dtype == "text" and a.words is not b.words and len(a.words) + len(b.words) > FEW:
+        # Rows side by side are sooner compared than two long dictionaries brought to one.
+        unlike = pc.fill_null(pc.not_equal(text_array(a), text_array(b)), False).to_numpy(zero_copy_only=False)
+        return np.asarray((a.valid != b.valid) | unlike)
+    if a.dtype == "text":
+        a, b = shared_words([a, b])
+    return np.asarray((a.valid != b.valid) | (a.valid & b.valid & (a.data != b.data)))
+
+
+def same_rows(a: Frame, b: Frame) -> bool:
+    """Whether two frames hold the same values under the same names, in the same order."""
+    if a.size != b.size or list(a.types().items()) != list(b.types().items()):
+        return False
+    return not any(differing(v, b.columns[name]).any() for name, v in a.columns.items())

@@ -6,7 +6,6 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 import numpy as np
-import pyarrow as pa
 
 from nexorem.core.values import Vector, empties
 from nexorem.gather.texts import Guess, Reads, guess_type, parse_texts, typed_storage
@@ -66,9 +65,3 @@ def typed(v: Vector, reads: Reads, choice: Choice, above: int = 0) -> tuple[Vect
         if choice == "text":
             return v, missed
     return Vector(reads.dtype, typed_storage(reads.dtype, data)[v.data], v.valid & ~bad), missed
-
-
-def text_array(v: Vector) -> pa.Array:
-    """A text vector as an Arrow array of its rows."""
-    words = arrow_words(v.words)
-    return words.take(pa.array(np.where(v.valid, v.data, 0), mask=~v.valid)) if len(words) else pa.nulls(len(v), pa.large_string())

@@ -14,7 +14,7 @@ from nexorem.core.model.model import Model, Table
 from nexorem.core.model.names import columns_text
 from nexorem.gather import made
 from nexorem.gather.compare import broken_by, columns_changed, key_report, links_changed, measures_changed, probes_changed, repeated_keys
-from nexorem.gather.frame import Frame
+from nexorem.gather.frame import Frame, same_rows
 from nexorem.gather.jobs import Job
 from nexorem.gather.read import package_links
 from nexorem.gather.sources.database import keys_among, listed
@@ -292,33 +292,37 @@ def load_again(workspace: Workspace, model_id: int, table: str) -> str:
     model = workspace.star(model_id)[0].model
     names = [t.name for t in model.tables if can_reload(t)] if table == EVERYTHING else [table]
     job = start_reading(workspace, model_id, {"tables": names})
-    job.wait()
+    try:
+        job.wait()
+        return _settle(workspace, model_id, job)
+    finally:
+        workspace.jobs.drop(job)
+
+
+def _settle(workspace: Workspace, model_id: int, job: Job) -> str:
+    """Takes what a scheduled reading brought, or holds it; rows that are the same as before are neither."""
     failed = [i for i in job.items if i.state != "read"]
     if failed:
         said = failed[0].errors[0]["message"] if failed[0].errors else "it was not read"
         raise refuse("load_failed", f"{failed[0].name}: {said}")
-    chosen = [{"place": i, "table": item.table} for i, item in enumerate(job.items)]
+    model = workspace.star(model_id)[0].model
+    changed = [(p, i) for p, i in enumerate(job.items) if not same_rows(workspace.base(table_of(model, i.table)), job.frame(p))]
+    if not changed:
+        return "nothing has changed"
+    chosen = [{"place": place, "table": item.table} for place, item in changed]
     told = comparison(workspace, model_id, job, chosen)
-    if told["breaks"]:
-        with workspace.engine.begin() as connection:
-            for place, item in enumerate(job.items):
-                report = {**_short(item.report or {}), "breaks": told["breaks"]}
-                rows.save_load(
-                    connection,
-                    model_id,
-                    str(item.table),
-                    job.frame(place),
-                    source=item.source,
-                    report=report,
-                    author="schedule",
-                    state="held",
-                )
-        result = f"held: {told['breaks'][0]['message']}"
-    else:
+    if not told["breaks"]:
         take(workspace, model_id, job, chosen, "schedule", workspace.star(model_id)[0].version)
-        result = f"loaded {sum(i.size for i in job.items):,} rows"
-    workspace.jobs.drop(job)
-    return result
+        return f"loaded {sum(item.size for _, item in changed):,} rows"
+    with workspace.engine.begin() as connection:
+        for old in rows.loads_of(connection, model_id):
+            # The newest one that is held says all that those before it did.
+            if old["state"] == "held" and old["table"] in {item.table for _, item in changed}:
+                rows.drop_load(connection, old["id"])
+        for place, item in changed:
+            more = {"source": item.source, "report": {**_short(item.report or {}), "breaks": told["breaks"]}}
+            rows.save_load(connection, model_id, str(item.table), job.frame(place), author="schedule", state="held", **more)
+    return f"held: {told['breaks'][0]['message']}"
 
 
 class Clock:

@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
-import pyarrow.compute as pc
 
 from nexorem.core.diagnostics import Diagnostic, Refused
 from nexorem.core.limits import Budget
-from nexorem.core.values import Array, Vector, iso
-from nexorem.gather.frame import FEW, Frame, shared_words
+from nexorem.core.values import Array, iso
+from nexorem.gather.frame import Frame, differing
 from nexorem.gather.steps import columns as c
 from nexorem.gather.steps import kinds as k
 from nexorem.gather.steps import rows as r
 from nexorem.gather.steps.result import Result, Setting
-from nexorem.gather.typed import text_array
 
 SAMPLE = 6
 RUN: Mapping[type[Any], Callable[[Frame, Any, Setting], Result]] = {
@@ -139,7 +137,7 @@ def _cells(before: Frame, after: Frame) -> dict[str, Any]:
         if old is v:
             continue
         if old is not None and old.words is not v.words and np.array_equal(old.words, v.words):
-            v = Vector(v.dtype, v.data, v.valid, old.words)
+            v = replace(v, words=old.words)
         changed[name] = v.valid.copy() if old is None else differing(old, v)
     some = {
         name: mask
@@ -159,16 +157,3 @@ def _cells(before: Frame, after: Frame) -> dict[str, Any]:
         "before": [[None if o is None else iso(o.at(int(x))) for o in olds] for x in rows],
         "after": [[iso(after.columns[n].at(int(x))) for n in some] for x in rows],
     }
-
-
-def differing(a: Vector, b: Vector) -> Array:
-    """Where two vectors differ; everywhere they are filled, if they are of two types."""
-    if a.dtype != b.dtype:
-        return np.asarray(a.valid != b.valid)
-    if a.dtype == "text" and a.words is not b.words and len(a.words) + len(b.words) > FEW:
-        # Rows side by side are sooner compared than two long dictionaries brought to one.
-        unlike = pc.fill_null(pc.not_equal(text_array(a), text_array(b)), False).to_numpy(zero_copy_only=False)
-        return np.asarray((a.valid != b.valid) | unlike)
-    if a.dtype == "text":
-        a, b = shared_words([a, b])
-    return np.asarray((a.valid != b.valid) | (a.valid & b.valid & (a.data != b.data)))
