@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import os
 import secrets
-import shutil
 import subprocess
 import sys
 import tempfile
@@ -67,7 +66,9 @@ class Job:
 
     def __init__(self, owner: int, asked: Mapping[str, Any]) -> None:
         self.id, self.owner = secrets.token_urlsafe(9), owner
-        self.folder = Path(tempfile.mkdtemp(prefix="nexorem-"))
+        # Removed when the reading is dropped, and at the latest when this process ends.
+        self._temporary = tempfile.TemporaryDirectory(prefix="nexorem-", ignore_cleanup_errors=True)
+        self.folder = Path(self._temporary.name)
         self.items: list[Item] = [Item(x["name"], dict(x["source"]), table=x.get("table")) for x in asked.get("items", [])]
         self.state = "running"  # running, done, cancelled
         self.started = self.ended = time.monotonic()
@@ -182,7 +183,7 @@ class Job:
             self.state = "cancelled"
         self.process.kill()
         self.thread.join(5)
-        shutil.rmtree(self.folder, ignore_errors=True)
+        self._temporary.cleanup()
 
     def wait(self, seconds: float = MOST_SECONDS) -> None:
         """Until it has ended."""
@@ -222,8 +223,8 @@ class Jobs:
             old = [j for j in self._jobs.values() if j.state != "running" and time.monotonic() - j.ended > KEPT_SECONDS]
             done = [j for j in self._jobs.values() if j.state != "running"]
             for gone in [*old, *done[: max(len(done) - MOST_KEPT, 0)]]:
-                self._jobs.pop(gone.id, None)
-                shutil.rmtree(gone.folder, ignore_errors=True)
+                if self._jobs.pop(gone.id, None):
+                    gone.cancel()
         return job
 
     def get(self, owner: int, job_id: str) -> Job:

@@ -36,7 +36,8 @@ class Workspace:
 
     def __init__(self, engine: Engine, data: Path | None = None) -> None:
         self.engine = engine
-        self.data = data or Path(tempfile.mkdtemp(prefix="nexorem-data-"))
+        self._temporary = None if data else tempfile.TemporaryDirectory(prefix="nexorem-data-", ignore_cleanup_errors=True)
+        self.data = data or Path(self._temporary.name if self._temporary else "")
         self.jobs = Jobs()
         self.frames = Frames()
         self._stars: dict[int, tuple[models.Stored, Star, Signatures]] = {}
