@@ -61,7 +61,7 @@ class Result(unittest.TextTestResult):
         super().stopTest(test)
         took = time.monotonic() - self.started
         if took > SLOW:
-            self.stream.write(f"({test.id().rsplit('.', 1)[1]} {took:.0f} s)")
+            self.stream.write(f"({str(test).split()[0]} {took:.0f} s)")
 
     def startTest(self, test: unittest.TestCase) -> None:
         super().startTest(test)

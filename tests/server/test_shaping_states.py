@@ -41,7 +41,7 @@ class States(unittest.TestCase):
         self.url = fresh_url()
         self.workspace = create_app(self.url).extensions["nexorem"]
         self.addCleanup(self.workspace.engine.dispose)
-        self.id = self.workspace.new("States")
+        self.model_id = self.workspace.new("States")
         self.r = random.Random(20310101)
         first = []
         for name in ("One", "Two"):
@@ -56,15 +56,15 @@ class States(unittest.TestCase):
 
     def kept(self, name, columns):
         with self.workspace.engine.begin() as connection:
-            return rows.save_load(connection, self.id, name, load(self.r, *columns))
+            return rows.save_load(connection, self.model_id, name, load(self.r, *columns))
 
     def do(self, change):
-        stored, _ = self.workspace.star(self.id)
-        self.workspace.edit(self.id, completed(self.workspace, stored.model, change), "ann", stored.version)
+        stored, _ = self.workspace.star(self.model_id)
+        self.workspace.edit(self.model_id, completed(self.workspace, stored.model, change), "ann", stored.version)
 
     def change(self):
         """A random edit of tables."""
-        r, model = self.r, self.workspace.star(self.id)[0].model
+        r, model = self.r, self.workspace.star(self.model_id)[0].model
         name = r.choice(["One", "Two"])
         kind = r.randrange(7)
         if kind <= 2:
@@ -91,7 +91,7 @@ class States(unittest.TestCase):
         return {"kind": "make_table", "table": {"name": "Busy", "formula": r.choice(["One where One.n > 1", "every Two.k"])}}
 
     def same_as_anew(self):
-        stored, star = self.workspace.star(self.id)
+        stored, star = self.workspace.star(self.model_id)
         other = Workspace(self.workspace.engine)
         fresh = other.make(stored.model)[0]
         self.assertEqual(star.model, fresh.model)
@@ -104,34 +104,34 @@ class States(unittest.TestCase):
 
     def test_rows_are_those_that_would_be_made_anew(self):
         done = refused = undone = 0
-        documents = [models.load(self.workspace.engine, self.id).model]
+        documents = [models.load(self.workspace.engine, self.model_id).model]
         for _ in range(130):
-            stored, _ = self.workspace.star(self.id)
+            stored, _ = self.workspace.star(self.model_id)
             if self.r.random() < 0.2 and stored.undo and stored.undo["number"] > 2:
-                self.workspace.step(self.id, "undo", stored.undo["number"], "bea")
+                self.workspace.step(self.model_id, "undo", stored.undo["number"], "bea")
                 documents.pop()
-                self.assertEqual(models.load(self.workspace.engine, self.id).model, documents[-1])
+                self.assertEqual(models.load(self.workspace.engine, self.model_id).model, documents[-1])
                 undone += 1
             else:
                 change = self.change()
-                told = consequences(self.workspace, self.id, change) if change["kind"] != "load_tables" else None
+                told = consequences(self.workspace, self.model_id, change) if change["kind"] != "load_tables" else None
                 try:
                     self.do(change)
                     done += 1
-                    documents.append(models.load(self.workspace.engine, self.id).model)
+                    documents.append(models.load(self.workspace.engine, self.model_id).model)
                     self.assertFalse(told and told["breaks"], (change, told))
                 except Refused as error:
                     refused += 1
-                    self.assertEqual(self.workspace.star(self.id)[0].version, stored.version)
+                    self.assertEqual(self.workspace.star(self.model_id)[0].version, stored.version)
                     # What is refused was said before.
                     self.assertTrue(told is None or told["breaks"], (change, error.diagnostics))
             self.same_as_anew()
         self.assertTrue(min(done, refused, undone) > 12, (done, refused, undone))
 
     def test_tables_that_nothing_touched_keep_their_rows(self):
-        _, before = self.workspace.star(self.id)
+        _, before = self.workspace.star(self.model_id)
         self.do({"kind": "shape_table", "name": "Two", "steps": [{"kind": "number_rows", "into": "no"}]})
-        _, after = self.workspace.star(self.id)
+        _, after = self.workspace.star(self.model_id)
         for column in ("k", "n", "d"):
             self.assertIs(before.column("One", column), after.column("One", column))
         self.assertIsNot(before.rows["Two"], after.rows["Two"])
