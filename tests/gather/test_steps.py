@@ -290,10 +290,9 @@ class Story(unittest.TestCase):
         )
         self.assertIn(["table", "Fare"], told["before"])
         self.assertIn(["table", "Booking"], story(model, "table", "Calendar")["before"])
-        self.assertLessEqual(
-            {("link", "route"), ("measure", "seat_miles"), ("hierarchy", "Where")} - {("hierarchy", "Where")},
-            {tuple(x) for x in story(model, "table", "Route")["after"]},
-        )
+        built = {tuple(x) for x in story(model, "table", "Route")["after"]}
+        self.assertLessEqual({("link", "route"), ("measure", "seat_miles")}, built)
+        self.assertIn(["hierarchy", "Where"], story(model, "column", "Island.group")["after"])
         self.assertEqual(story(model, "column", "Vessel.built")["after"], [])
         self.assertIn(("measure", "share_of_ports"), touched_by(model, "Booking", ["seats"]))
         self.assertNotIn(("measure", "sailings"), touched_by(model, "Booking", ["seats"]))

@@ -43,11 +43,6 @@ def repeated_keys(frame: Frame, key: Sequence[str]) -> int:
     return int((counts[groups[full]] > 1).sum() + (~full).sum())
 
 
-def tables_changed(before: Model, after: Model) -> list[str]:
-    """The tables whose description differs."""
-    return [t.name for t in after.tables if before.table(t.name) != t]
-
-
 def links_changed(before: Star, after: Star, tables: Sequence[str]) -> list[dict[str, Any]]:
     """Links of these tables, with rows that match and rows without partner, before and now."""
     told = []

@@ -17,7 +17,7 @@ from nexorem.gather.compare import broken_by, columns_changed, key_report, links
 from nexorem.gather.frame import Frame, same_rows
 from nexorem.gather.jobs import Job
 from nexorem.gather.read import package_links
-from nexorem.gather.sources.database import keys_among, listed
+from nexorem.gather.sources.database import links_among, listed
 from nexorem.gather.sources.kinds import source_words
 from nexorem.server.shaping import completed, table_of
 from nexorem.server.workspace import Workspace
@@ -158,7 +158,7 @@ def _database_links(workspace: Workspace, model_id: int, name: str, chosen: Mapp
     try:
         with workspace.engine.connect() as connection:
             access = sources.access_of(connection, model_id, name, sources.secret_key(workspace.data))
-        _, links = keys_among(listed(access, name), chosen, lambda _: True)
+        links = links_among(listed(access, name), chosen)
     except Refused:
         return []  # the password is not kept: the tables come without their links, which can be suggested from the rows
     told = []

@@ -31,14 +31,10 @@ export type ReadsInfo = S['ReadsInfo'];
 export type Comparison = S['Comparison'];
 export type LoadInfo = S['LoadInfo'];
 export type StepTold = S['StepTold'];
-export type ShapeAnswer = S['ShapeAnswer'];
 export type ShapeColumn = S['ShapeColumn'];
 export type Mismatch = S['Mismatch'];
 export type NearMatch = S['NearMatch'];
-export type Story = S['Story'];
 export type Consequences = S['Consequences'];
-export type ScheduleInfo = S['ScheduleInfo'];
-export type ConnectionInfo = S['ConnectionInfo'];
 export type Scalar = boolean | number | string | null;
 
 /** A pick of a probe, as formats.md writes it. */

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
@@ -158,20 +158,11 @@ def key_of(connection: psycopg.Connection[Any], source: DatabaseSource) -> list[
     return [str(r[0]) for r in found]
 
 
-def keys_among(
-    found: Mapping[str, Any], chosen: Mapping[tuple[str, str], str], free: Callable[[str], bool]
-) -> tuple[dict[str, list[str]], list[dict[str, Any]]]:
-    """The keys of chosen tables by the names they get, and links for foreign keys between them."""
-    keys: dict[str, list[str]] = {}
+def links_among(found: Mapping[str, Any], chosen: Mapping[tuple[str, str], str]) -> list[dict[str, Any]]:
+    """Links for the foreign keys between chosen tables, by the names these get."""
     links: list[dict[str, Any]] = []
-    for key in found["keys"]:
-        here = chosen.get((key["schema"], key["name"]))
-        if here is None:
-            continue
-        if key["kind"] == "p":
-            keys[here] = list(key["columns"])
-        else:
-            there = chosen.get((key["other_schema"], key["other"]))
-            if there is not None and free(there):
-                links.append({"from_table": here, "from": list(key["columns"]), "to_table": there, "to": list(key["other_columns"])})
-    return keys, links
+    for key in (k for k in found["keys"] if k["kind"] == "f"):
+        here, there = chosen.get((key["schema"], key["name"])), chosen.get((key["other_schema"], key["other"]))
+        if here is not None and there is not None:
+            links.append({"from_table": here, "from": list(key["columns"]), "to_table": there, "to": list(key["other_columns"])})
+    return links

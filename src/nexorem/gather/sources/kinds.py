@@ -106,7 +106,6 @@ class DatabaseSource(Base):
     query: str = ""
 
 
-FILE_KINDS = ("csv", "sheet", "parquet", "arrow", "json_lines", "resource")
 Source = Annotated[
     CsvSource | SheetSource | ParquetSource | ArrowSource | LinesSource | ResourceSource | DatabaseSource, Field(discriminator="kind")
 ]

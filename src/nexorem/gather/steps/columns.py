@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.functions.convert import DAY, cast
 from nexorem.core.functions.dates import DAY_PARTS
-from nexorem.core.values import STORAGE, Array, Value, Vector, combine, empties, vector
+from nexorem.core.values import STORAGE, Vector, combine, empties, vector
 from nexorem.gather.frame import Frame, stacked, text_map, used_words
 from nexorem.gather.steps import kinds as k
 from nexorem.gather.steps.formula import computed
@@ -296,8 +296,3 @@ def number_rows(frame: Frame, step: k.NumberRows, at: Setting) -> Result:
     """1, 2, 3 …"""
     need_new(frame, [step.into], at.place)
     return Result(frame.with_columns({step.into: Vector("integer", np.arange(1, frame.size + 1), np.ones(frame.size, bool))}))
-
-
-def value_list(v: Vector, rows: Array) -> list[Value]:
-    """Some values."""
-    return v.take(rows).tolist()

@@ -14,7 +14,6 @@ from nexorem.gather.steps.formula import computed
 from nexorem.gather.steps.result import Result, Setting
 
 MOST_COLUMNS = 2_000
-SUMS = {"sum": np.add, "smallest": np.minimum, "largest": np.maximum}
 
 
 def kept(frame: Frame, rows: Array) -> Result:

@@ -33,9 +33,13 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
     }
   };
   const remove = async (name: string) => {
-    await client.DELETE('/api/models/{model_id}/connections', { params: { path, query: { name } } });
-    setChosen(null);
-    setFound(null);
+    try {
+      unwrap(await client.DELETE('/api/models/{model_id}/connections', { params: { path, query: { name } } }));
+      setChosen(null);
+      setFound(null);
+    } catch (error) {
+      say({ problem: problemOf(error), retry: null });
+    }
     await queryClient.invalidateQueries({ queryKey: ['connections', model.id] });
   };
   const read = async (items: { name: string; source: Record<string, unknown> }[]) => {
