@@ -4,9 +4,11 @@ import random
 import unittest
 from dataclasses import replace
 
+from nexorem.core.design.matrix import bus_matrix
+from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.profile import candidate_keys, profile
-from nexorem.core.engine.reach import blocked, bus_matrix, current, reach, reached_by, role
+from nexorem.core.engine.reach import blocked, current, reach, reached_by
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.findings import findings
 from nexorem.core.model.check import check_model, check_shape
@@ -93,6 +95,8 @@ class Edits(unittest.TestCase):
             {"kind": "add_measure", "measure": {"name": f"m{r.randint(0, 9)}", "formula": "1", "folder": "f"}},
             {"kind": "put_probe", "probe": {"name": f"p{r.randint(0, 2)}", "rows": [r.choice(["Port.name", "Cal.year"])]}},
             {"kind": "remove_probe", "name": f"p{r.randint(0, 2)}"},
+            {"kind": "put_hierarchy", "hierarchy": {"name": f"h{r.randint(0, 1)}", "levels": r.choice([["Port.region", "Port.name"], ["Cal.year", "Cal.week", "Cal.day"]])}},
+            {"kind": "remove_hierarchy", "name": f"h{r.randint(0, 1)}"},
             {"kind": "place_tables", "places": {"Booking/Port": r.choice([None, {"x": r.randint(0, 9), "y": 1}])}},
         ]
         if link:
@@ -101,7 +105,7 @@ class Edits(unittest.TestCase):
         spare = model.table("Spare")
         made += [
             {"kind": "remove_table", "name": "Spare"} if spare else {"kind": "add_table", "table": {"name": "Spare", "columns": [{"name": "a", "dtype": "text"}], "key": ["a"]}, "at": r.choice([0, 1, None])},
-            {"kind": "change_table", "name": r.choice(model.tables).name, "set": {"description": f"d{r.random()}", "steps": r.choice([[], [{"kind": "trim", "columns": ["a"]}]])}},
+            {"kind": "change_table", "name": r.choice(model.tables).name, "set": {"description": f"d{r.random()}", "role": r.choice(["", "fact"]), "grain": "g", "grain_columns": r.choice([[], ["a", "b"]]), "hidden": r.random() < 0.5, "subject": "s", "steps": r.choice([[], [{"kind": "trim", "columns": ["a"]}]])}},
             {"kind": "change_table", "name": "Spare", "set": {"columns": [{"name": "b", "dtype": "date"}], "key": None, "load": 3, "origin": {"kind": "csv"}}},
             {"kind": "together", "edits": [{"kind": "change_table", "name": "Port", "set": {"description": "x"}}, *([{"kind": "change_link", "name": link.name, "set": {"active": False}}, {"kind": "remove_link", "name": link.name}] if link else [])], "title": r.choice(["", "some at once"])},
         ]  # fmt: skip

@@ -70,14 +70,6 @@ class Server(unittest.TestCase):
         found = self.post("/formula", name="seats", formula="sum(Booking.seat) + nono").json
         self.assertEqual([e["code"] for e in found["errors"]], ["unknown_column", "unknown_name"])
         self.assertEqual(self.post("/formula", name="new", formula="seats * 2").json["value"], 126)
-        link = self.post("/link", link={"from": "Port.code", "to": "Tag.port"}).json
-        self.assertEqual((link["cardinality"], link["text"], link["link"]["active"]), ("many-to-one", "Tag.port = Port.code", True))
-        self.assertEqual(link["newly"], ["Crew filters Tag", "Port filters Tag"])
-        second = self.post("/link", link={"from": "Booking.refunded", "to": "Cal.day"}).json
-        self.assertEqual((second["link"]["active"], second["errors"]), (False, []))
-        self.assertEqual(
-            self.post("/link", link={"from": "Booking.refunded", "to": "Cal.day", "active": True}).json["errors"][0]["code"], "double_path"
-        )
         self.assertEqual(
             self.client.get(self.url("/tables/Port/rows?start=1&count=2")).json["rows"],
             [["b", "Birch", "South", 3], ["c", "Cedar", None, 9]],

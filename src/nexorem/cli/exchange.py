@@ -12,6 +12,7 @@ from nexorem.cli.query import AS_JSON
 from nexorem.cli.serve import default_data
 from nexorem.core.diagnostics import near_hint, refuse
 from nexorem.core.model.star import Star
+from nexorem.export.documents import DOCUMENTS, make_document
 from nexorem.package.read import open_package
 from nexorem.package.write import write_package
 from nexorem.server.workspace import Workspace
@@ -25,18 +26,35 @@ STORE = click.option("--store", "folder", type=click.Path(path_type=Path, file_o
 @click.command()
 @click.argument("package", type=click.Path(path_type=Path), required=False)
 @click.option("--from-store", "name", metavar="NAME", help="A model of the running store, in place of a package.")
-@click.option("--as", "kind", type=click.Choice(["package"]), default="package", show_default=True)
+@click.option("--as", "kind", type=click.Choice(["package", *DOCUMENTS]), default="package", show_default=True)
 @click.option("--data", type=click.Choice(["csv", "parquet"]), default="csv", show_default=True, help="How the rows are stored.")
-@click.option("--out", type=click.Path(path_type=Path), required=True, help="A new folder, or a new .zip.")
+@click.option("--fact", help="Of the star's picture: the fact in the middle.")
+@click.option("--beside", metavar="FACT", help="Of the star's picture: a second fact beside it.")
+@click.option("--out", type=click.Path(path_type=Path), help="Of a package a new folder or .zip; else a new file, or standard output.")
 @STORE
 @AS_JSON
 @common.reporting
-def export(package: Path | None, name: str | None, kind: str, data: str, out: Path, folder: Path | None, as_json: bool) -> None:
-    """Write a model with its rows, as a package of this project's own form."""
+def export(package: Path | None, name: str | None, kind: str, data: str, out: Path | None, folder: Path | None, as_json: bool,
+           fact: str | None, beside: str | None) -> None:  # fmt: skip
+    """Write a model: with its rows as a package of this project's own form, or as SQL, a data dictionary or a picture."""
     if (package is None) == (name is None):
         raise refuse("bad_source", "Name a package, or a model with --from-store.", "One of the two, not both.")
+    if kind == "package" and out is None:
+        raise refuse("no_target", "A package is written to a folder or a .zip.", "Name it with --out.")
+    if kind != "star-svg" and (fact or beside):
+        raise refuse("bad_option", "--fact and --beside are for the star's picture.", "Leave them out, or ask --as star-svg.")
     star = open_package(package) if package else from_store(folder or default_data(), str(name))
-    write_package(star, out, data)
+    if kind == "package":
+        assert out
+        write_package(star, out, data)
+    else:
+        text = make_document(star, kind, fact, beside)
+        if out is None:
+            click.echo(text, nl=False)
+            return
+        if out.exists():
+            raise refuse("exists", f"{out.name} is there already.", "Name another place, or remove it first.")
+        out.write_text(text, encoding="utf-8")
     click.echo(json.dumps({"written": str(out)}) if as_json else f"Wrote the {kind} {out}.")
 
 

@@ -1,4 +1,4 @@
-"""`nexorem explain`, `reach` and `lint`: how formulas and models are read, on a package."""
+"""`nexorem explain`, `reach`, `lint` and `suggest`: how formulas and models are read, on a package."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ import click
 
 from nexorem.cli import common
 from nexorem.cli.query import AS_JSON, PACKAGE, axis_options, limit_options, limits_of, page_options, probe_json
+from nexorem.core.design.suggest import suggestions
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.explain import explained
 from nexorem.core.engine.probe import read_probe
@@ -86,3 +87,19 @@ def lint(package: Path, as_json: bool) -> None:
             click.echo(f"{f['about']}: {f['code']} ({f['weight']}): {f['sentence']} {f['mend']}")
     if any(f["weight"] == "warning" for f in found):
         sys.exit(1)
+
+
+@click.command()
+@PACKAGE
+@AS_JSON
+@common.reporting
+def suggest(package: Path, as_json: bool) -> None:
+    """Links that the data suggest and the model has not, with their evidence, the likeliest first. None is made."""
+    found = suggestions(open_package(package))
+    if as_json:
+        click.echo(json.dumps({"suggestions": found}, ensure_ascii=False, indent=1))
+        return
+    for item in found:
+        click.echo(f"{item['text']} ({item['link']['cardinality']}): {item['evidence']['sentence']}")
+    if not found:
+        click.echo("The data suggest no link that the model has not.")

@@ -14,6 +14,7 @@ COMMANDS = {
     "trace": ("nexorem.cli.query", "trace"), "explain": ("nexorem.cli.inspect", "explain"), "reach": ("nexorem.cli.inspect", "reach"),
     "lint": ("nexorem.cli.inspect", "lint"), "export": ("nexorem.cli.exchange", "export"),
     "import": ("nexorem.cli.exchange", "import_package"), "gather": ("nexorem.cli.gather", "gather"),
+    "suggest": ("nexorem.cli.inspect", "suggest"),
     "bench": ("nexorem.cli.bench", "bench"),
 }  # fmt: skip
 

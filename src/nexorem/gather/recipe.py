@@ -26,13 +26,13 @@ from nexorem.gather import made
 from nexorem.gather.frame import Frame
 from nexorem.gather.read import Reading, package_links, read, sources_in
 from nexorem.gather.shape import Shaper, with_columns
-from nexorem.package.read import with_links
-from nexorem.package.schema import CalendarProperty, ColumnProperty, LinkProperty, NexoremProperty, Strict
+from nexorem.package.read import said_of, with_links
+from nexorem.package.schema import CalendarProperty, ColumnProperty, LinkProperty, NexoremProperty, SaidProperty
 
 SECONDS = 600.0
 
 
-class RecipeTable(Strict):
+class RecipeTable(SaidProperty):
     """A table of a recipe."""
 
     name: str = Field(min_length=1)
@@ -153,6 +153,7 @@ def _put_together(recipe: Recipe, tables: Sequence[RecipeTable], readings: Mappi
             formula=t.formula,
             origin=readings[t.name].source if t.name in readings else dict(t.source),
             steps=tuple(t.steps),
+            **said_of(t),
         )
         for t in tables
     )

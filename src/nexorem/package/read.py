@@ -20,7 +20,7 @@ from nexorem.core.model.names import columns_text, split_reference
 from nexorem.core.model.star import Star, TableRows, table_rows
 from nexorem.core.values import Vector
 from nexorem.package.files import Folder, Zip, open_files
-from nexorem.package.schema import ColumnProperty, NexoremProperty, TableProperty
+from nexorem.package.schema import ColumnProperty, NexoremProperty, SaidProperty, TableProperty
 from nexorem.package.tabular import FIELD_TYPES, Field, read_csv, read_parquet, to_vector
 
 PARQUET = (".parquet", ".pq")
@@ -136,12 +136,18 @@ def read_resource(files: Folder | Zip, resource: Mapping[str, Any], number: int,
     key = tuple(c for c in ([key] if isinstance(key, str) else key) if c in vectors)
     calendar = Calendar(own.calendar.date, own.calendar.year_starts_in) if own.calendar else None
     origin, steps = origin_of(own)
-    table = Table(own.name, columns, own.source, key, calendar, own.description, origin=origin, steps=steps)
+    table = Table(own.name, columns, own.source, key, calendar, own.description, origin=origin, steps=steps, **said_of(own))
     keys = schema.get("foreignKeys", [])
     return Loaded(name, table, table_rows(size, vectors), [k for k in keys if isinstance(k, dict)] if isinstance(keys, list) else [])
 
 
 MADE_HERE = ("calendar", "bands", "list", "parameter")
+
+
+def said_of(own: SaidProperty) -> dict[str, Any]:
+    """What an author says of a table, as `Table` takes it."""
+    said = {name: getattr(own, name) for name in SaidProperty.model_fields}
+    return said | {"grain_columns": tuple(own.grain_columns)}
 
 
 def origin_of(own: TableProperty) -> tuple[dict[str, Any], tuple[dict[str, Any], ...]]:
@@ -228,7 +234,7 @@ def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list
             mark = Calendar(found.calendar.date, found.calendar.year_starts_in) if found.calendar else None
             behind = {x.name for x in own.tables[own.tables.index(found) :]}
             place = next((i for i, x in enumerate(tables) if x.name in behind), len(tables))
-            tables.insert(place, Table(found.name, extra, found.source, (), mark, found.description, found.formula))
+            tables.insert(place, Table(found.name, extra, found.source, (), mark, found.description, found.formula, **said_of(found)))
     model = Model(name, tuple(tables), title=str(descriptor.get("title") or ""))
     wrong: list[Diagnostic] = []
     asked = [k.model_dump(by_alias=True, exclude_none=True) for k in own.links] if own.links is not None else _foreign_links(loaded)

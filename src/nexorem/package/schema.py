@@ -37,7 +37,18 @@ class OriginProperty(Strict):
     steps: list[dict[str, Any]] = []
 
 
-class TableProperty(Strict):
+class SaidProperty(Strict):
+    """What an author says of a table: its role, where it is not the one that is found; what one row of it is, in words and as the columns
+    that tell rows apart; whether lists leave it out; and the subject it belongs to."""
+
+    role: Literal["", "fact", "dimension", "outrigger", "bridge"] = ""
+    grain: str = ""
+    grain_columns: list[str] = []
+    hidden: bool = False
+    subject: str = ""
+
+
+class TableProperty(SaidProperty):
     """A table of the model: a resource, or a formula."""
 
     name: str = Field(min_length=1)

@@ -111,8 +111,9 @@ def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
         item |= {"formula": table.formula} if table.formula else {"resource": names[table.name]}
         if table.source is not None:
             item["source"] = table.source
-        if table.description:
-            item["description"] = table.description
+        for said in ("description", "role", "grain", "grain_columns", "hidden", "subject"):
+            if getattr(table, said):
+                item[said] = list(getattr(table, said)) if said == "grain_columns" else getattr(table, said)
         columns = {c.name: {k: v for k, v in plain(c).items() if k in ("hidden", "description", "formula")} for c in table.columns}
         for column in table.columns:
             if column.formula:

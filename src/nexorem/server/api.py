@@ -26,7 +26,6 @@ from nexorem.core.language.binder import Binder
 from nexorem.core.language.printer import print_tree
 from nexorem.core.language.reading import Reader, ledger
 from nexorem.core.language.vocabulary import vocabulary
-from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
 from nexorem.package.write import package_files
@@ -35,7 +34,8 @@ from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
 from nexorem.server.addresses import author, make_spec, registering
 from nexorem.server.api_gather import add_gather, add_shape
-from nexorem.server.callers import watch
+from nexorem.server.api_link import add_link
+from nexorem.server.callers import request_budget
 from nexorem.server.events import Events
 from nexorem.server.shaping import completed, from_outside
 from nexorem.server.workspace import Workspace
@@ -53,6 +53,7 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
     address = registering(api, spec)
     add_gather(address, workspace)
     add_shape(address, workspace)
+    add_link(address, workspace)
 
     def document(model_id: int) -> Response:
         stored, star = workspace.star(model_id)
@@ -101,17 +102,12 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         workspace.step(model_id, "redo", json.expected, author())
         return document(model_id)
 
-    @address("/models/<int:model_id>/history", "GET", s.History)
-    def history(model_id: int) -> Response:
-        """The edits, the newest first."""
-        return jsonify({"edits": models.history(workspace.engine, model_id)})
-
     @address("/models/<int:model_id>/grid", "POST", s.GridAnswer, json=s.GridRequest)
     def grid(model_id: int, json: s.GridRequest) -> Response:
         """Answers a probe."""
         stored, star = workspace.star(model_id)
         start = time.perf_counter()
-        found = describe.grid_answer(answer(star, read_probe(star, json.probe), budget(workspace)))
+        found = describe.grid_answer(answer(star, read_probe(star, json.probe), request_budget(workspace)))
         return jsonify({**found, "milliseconds": _milliseconds(start), "version": stored.version})
 
     @address("/models/<int:model_id>/trace", "POST", f.TraceAnswer, json=f.TraceRequest)
@@ -121,7 +117,7 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         start = time.perf_counter()
         at = [_coordinate(star, c) for c in json.at if c.member.kind != "total"]
         into = [(i.path, i.key) for i in json.into]
-        told = trace(star, read_probe(star, json.probe), json.measure, at, budget(workspace), into)
+        told = trace(star, read_probe(star, json.probe), json.measure, at, request_budget(workspace), into)
         return jsonify({**told, "milliseconds": _milliseconds(start)})
 
     @address("/models/<int:model_id>/formula", "POST", f.FormulaAnswer, json=f.FormulaRequest)
@@ -147,12 +143,6 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         """Who filters whom, after some edits."""
         _, star = workspace.star(model_id)
         return jsonify(reach_after(star, json.given))
-
-    @address("/models/<int:model_id>/link", "POST", s.LinkPreview, json=s.LinkRequest)
-    def preview_link(model_id: int, json: s.LinkRequest) -> Response:
-        """What a link would be and do, before it is made."""
-        _, star = workspace.star(model_id)
-        return jsonify(describe.link_preview(star, json.link))
 
     @address("/models/<int:model_id>/tables/<string:table>/profiles", "GET", s.Profiles)
     def profiles(model_id: int, table: str) -> Response:
@@ -223,13 +213,6 @@ def _coordinate(star: Star, found: s.Coordinate) -> Pick:
     return read_pick(star, found.column, [value])
 
 
-def budget(workspace: Workspace) -> Budget:
-    """What one request may take; it is spent at once when its caller goes away."""
-    found = workspace.budget()
-    watch(request.environ.get("gunicorn.socket"), found)
-    return found
-
-
 def formula_answer(workspace: Workspace, star: Star, asked: f.FormulaRequest) -> dict[str, Any]:
     """A formula under the name it has or will have, in the model as it stands."""
     told: dict[str, Any] = {"errors": [], "dtype": None, "value": None, "scans": [], "tables": [], "tree": [], "plan": []}
@@ -237,7 +220,7 @@ def formula_answer(workspace: Workspace, star: Star, asked: f.FormulaRequest) ->
     try:
         bound = Binder(star, {asked.name: asked.formula}).measure(asked.name)
         probe = read_probe(star, {"measures": [asked.name], "define": {asked.name: asked.formula}})
-        found = trace(star, probe, asked.name, [], budget(workspace))
+        found = trace(star, probe, asked.name, [], request_budget(workspace))
     except Refused as refused:
         told["errors"] = [d.as_json() for d in refused.diagnostics]
         return told

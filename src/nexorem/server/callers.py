@@ -10,7 +10,10 @@ import time
 import weakref
 from typing import Any
 
+from flask import request
+
 from nexorem.core.limits import Budget
+from nexorem.server.workspace import Workspace
 
 EVERY = 0.2  # seconds between two looks
 _watched: weakref.WeakKeyDictionary[Budget, Any] = weakref.WeakKeyDictionary()
@@ -27,6 +30,13 @@ def watch(connection: Any, budget: Budget) -> None:
         if not _watcher or not _watcher[0].is_alive():
             _watcher[:] = [threading.Thread(target=_look, name="callers", daemon=True)]
             _watcher[0].start()
+
+
+def request_budget(workspace: Workspace) -> Budget:
+    """What the present request may take; it is spent at once when its caller goes away."""
+    found = workspace.budget()
+    watch(request.environ.get("gunicorn.socket"), found)
+    return found
 
 
 def _look() -> None:

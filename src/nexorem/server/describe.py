@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
+from dataclasses import asdict
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
+from nexorem.core.design.keys import loose_reason
+from nexorem.core.design.matrix import bus_matrix
+from nexorem.core.design.roles import found_role, role
 from nexorem.core.diagnostics import CellError, Refused
 from nexorem.core.engine.grid import TOTAL, Axis, Grid
 from nexorem.core.engine.profile import candidate_keys
-from nexorem.core.engine.reach import bus_matrix, current, edits_of, named_columns, parts, reach, reached_by, role
+from nexorem.core.engine.reach import current, edits_of, named_columns, parts, reached_by
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
-from nexorem.core.lint.findings import findings, orphan_examples
-from nexorem.core.model.check import check_link_types, check_model, check_paths
-from nexorem.core.model.model import Link, Table, link_from_json, link_json
+from nexorem.core.lint.findings import findings
+from nexorem.core.model.model import Link, Table
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
 from nexorem.gather.sources.kinds import source_words
@@ -34,10 +37,21 @@ def document(stored: Stored, star: Star) -> dict[str, Any]:
         "probes": [dict(p) for p in model.probes],
         "hierarchies": [dict(h) for h in model.hierarchies],
         "places": dict(model.places),
-        "findings": findings(star),
+        "findings": findings_of(star),
         "matrix": bus_matrix(star),
         "currents": [current(star, x.name, star.state) for x in model.tables],
     }  # fmt: skip
+
+
+_found: WeakKeyDictionary[Star, list[dict[str, Any]]] = WeakKeyDictionary()
+
+
+def findings_of(star: Star) -> list[dict[str, Any]]:
+    """The findings of a star, kept as long as it is: every screen that compares two states asks for them again."""
+    found = _found.get(star)
+    if found is None:
+        found = _found[star] = findings(star)
+    return found
 
 
 def table_info(star: Star, name: str) -> dict[str, Any]:
@@ -49,7 +63,8 @@ def table_info(star: Star, name: str) -> dict[str, Any]:
         "candidate_keys": candidate_keys(star, name), "key": list(table.key), "source": table.source, "description": table.description,
         "calendar": table.calendar.date if table.calendar else None, "unmatched": star.has_unmatched(name),
         "origin": dict(table.origin), "steps": [dict(x) for x in table.steps], "formula": table.formula, "load": table.load,
-        "from_text": _from_text(table),
+        "from_text": _from_text(table), "found_role": found_role(star.model, table), "grain": table.grain,
+        "grain_columns": list(table.grain_columns), "hidden": table.hidden, "subject": table.subject,
     }  # fmt: skip
 
 
@@ -66,6 +81,7 @@ def link_info(star: Star, link: Link) -> dict[str, Any]:
     data = asdict(link)
     data |= {
         "firm": link.name in star.firm,
+        "why_loose": loose_reason(star, link),
         "text": link.ends_text,
         "matched": facts.matched,
         "orphans": facts.orphans,
@@ -148,60 +164,6 @@ def grid_answer(grid: Grid) -> dict[str, Any]:
         "values": values,
         "cells": shape[0] * shape[1] * len(measures),
     }
-
-
-def link_preview(star: Star, asked: dict[str, Any]) -> dict[str, Any]:
-    """What a link would be and do: its keys, the cardinality the data prove, who is newly filtered, what forbids it."""
-    others = star.model.links
-    link = link_from_json(star.model, asked)
-    wrong = check_link_types(star.model, link)
-    if wrong:
-        raise Refused(wrong)
-    if "cardinality" not in asked:
-        link = _proven(star, link)
-    link = replace(link, name=_free_name(str(asked.get("name") or link.ends_text), others))
-    edited = star.with_model(replace(star.model, links=(*others, link)))
-    if "active" not in asked and check_paths(edited.model):
-        # A second path is refused; what can be offered is the same link, switched off.
-        link = replace(link, active=False)
-        edited = star.with_model(replace(star.model, links=(*others, link)))
-    facts = edited.facts(link)
-    examples, nearly = orphan_examples(edited, link)
-    errors = check_model(edited)
-    now, then = _pairs(star), _pairs(edited) if not errors else _pairs(star)
-    return {
-        "cardinality": link.cardinality, "firm": link.name in edited.firm, "matched": facts.matched, "orphans": facts.orphans,
-        "empty": facts.empty, "rows": star.size(link.from_table), "examples": examples, "nearly": nearly, "text": link.ends_text,
-        "newly": [f"{a} filters {b}" for a, b in sorted(then - now)], "no_longer": [f"{a} filters {b}" for a, b in sorted(now - then)],
-        "errors": [d.as_json() for d in errors], "link": link_json(link),
-    }  # fmt: skip
-
-
-def _free_name(name: str, others: tuple[Link, ...]) -> str:
-    taken = {k.name.lower() for k in others}
-    return next(x for x in (name, *(f"{name} ({n})" for n in range(2, 99))) if x.lower() not in taken)
-
-
-def _proven(star: Star, link: Link) -> Link:
-    """The link the right way round, with the cardinality that the rows prove."""
-    facts = star.facts(link)
-    if not facts.repeated:
-        return replace(link, cardinality="many-to-one")
-    if not facts.from_repeated:
-        return replace(
-            link,
-            cardinality="many-to-one",
-            from_table=link.to_table,
-            from_columns=link.to_columns,
-            to_table=link.from_table,
-            to_columns=link.from_columns,
-        )
-    return replace(link, cardinality="many-to-many")
-
-
-def _pairs(star: Star) -> set[tuple[str, str]]:
-    names = [x.name for x in star.model.tables]
-    return {(a, b) for a in names for b in names if a != b and "path" in reach(star, star.state, a, b)}
 
 
 def members(star: Star, column_text: str, search: str, most: int = 200) -> dict[str, Any]:

@@ -65,6 +65,9 @@ class ModelList(BaseModel):
     models: list[ModelItem]
 
 
+Role = Literal["fact", "dimension", "outrigger", "bridge", "calendar", "disconnected"]
+
+
 class ColumnInfo(BaseModel):
     name: str
     dtype: str
@@ -75,7 +78,12 @@ class ColumnInfo(BaseModel):
 
 class TableInfo(BaseModel):
     name: str
-    role: Literal["fact", "dimension", "bridge", "calendar", "disconnected"]
+    role: Role
+    found_role: Role
+    grain: str
+    grain_columns: list[str]
+    hidden: bool
+    subject: str
     rows: int
     columns: list[ColumnInfo]
     candidate_keys: list[str]
@@ -101,6 +109,7 @@ class LinkInfo(BaseModel):
     flow: Literal["one-way", "two-way"]
     active: bool
     firm: bool
+    why_loose: str
     description: str
     text: str
     matched: int
@@ -164,11 +173,15 @@ class MatrixCell(BaseModel):
     kind: Literal["direct", "through", "loose", "inactive", "none"]
     path: list[str]
     links: list[str]
+    via: list[str]
+    two_way: bool
+    gap: list[str]
 
 
 class Matrix(BaseModel):
     facts: list[str]
     dimensions: list[str]
+    apart: list[str]
     cells: dict[str, dict[str, MatrixCell]]
 
 
@@ -207,18 +220,6 @@ class StepRequest(Body):
     """Undo or redo of the edit with this number."""
 
     expected: int
-
-
-class HistoryItem(BaseModel):
-    number: int
-    title: str
-    author: str
-    made_at: str
-    undone: bool
-
-
-class History(BaseModel):
-    edits: list[HistoryItem]
 
 
 class GridRequest(Body):
@@ -264,28 +265,6 @@ class GridAnswer(BaseModel):
 class Coordinate(Body):
     column: str
     member: Member
-
-
-class LinkRequest(Body):
-    """A link that is thought of; without a cardinality the one that the data prove is taken."""
-
-    link: dict[str, Any]
-
-
-class LinkPreview(BaseModel):
-    cardinality: Literal["many-to-one", "one-to-one", "many-to-many"]
-    firm: bool
-    matched: int
-    orphans: int
-    empty: int
-    rows: int
-    examples: list[str]
-    nearly: int
-    text: str
-    newly: list[str]
-    no_longer: list[str]
-    errors: list[ErrorItem]
-    link: dict[str, Any]
 
 
 class Commonest(BaseModel):

@@ -10,7 +10,7 @@ import numpy as np
 
 from nexorem.core.diagnostics import Refused, near_hint, refuse
 from nexorem.core.engine.profile import profile
-from nexorem.core.model.edits import apply
+from nexorem.core.model.edits import apply, title
 from nexorem.core.model.model import Column, Model, Table, plain, table_json
 from nexorem.core.model.star import Star, table_rows
 from nexorem.gather import made
@@ -24,7 +24,9 @@ from nexorem.server.workspace import Workspace
 
 Edit = dict[str, Any]
 MADE_HERE = ("add_table", "change_table", "remove_table", "together", "load_tables")
-ASKED = ("shape_table", "make_table", "remake_table", "drop_table", "put_column", "drop_column", "describe_table")
+LINK_EDITS = ("add_link", "remove_link", "change_link")
+SAID = ("description", "key", "calendar", "role", "grain", "grain_columns", "hidden", "subject")
+ASKED = ("change_links", "shape_table", "make_table", "remake_table", "drop_table", "put_column", "drop_column", "describe_table")
 
 
 def table_of(model: Model, name: Any) -> Table:
@@ -40,9 +42,17 @@ def completed(workspace: Workspace, model: Model, change: Edit, extra: Mapping[s
     """An edit as it is kept: one of the kinds that people ask for becomes edits of the model, with the columns that follow."""
     if change.get("kind") not in (*ASKED, "load_tables"):
         return change
-    first, title = asked(model, change)
+    first, words = asked(model, change)
     first = [*first, *change.get("mends", [])]
-    return {"kind": "together", "title": title, "edits": [*first, *settled(workspace, model, first, extra)]}
+    more = [] if change["kind"] == "change_links" else settled(workspace, model, first, extra)
+    return {"kind": "together", "title": words, "edits": [*first, *more]}
+
+
+def link_edits(edits: Any) -> list[Edit]:
+    """Edits of links and no others, to be made as one."""
+    if not isinstance(edits, list) or not edits or not all(isinstance(x, dict) and x.get("kind") in LINK_EDITS for x in edits):
+        raise refuse("bad_edit", "Only links can be changed together here.", f"The edits are {', '.join(LINK_EDITS)}.")
+    return edits
 
 
 def is_mend(edit: Any) -> bool:
@@ -77,6 +87,9 @@ def _asked(model: Model, change: Edit) -> tuple[list[Edit], str]:
         return [
             {"kind": "add_table", "table": {"columns": [], **change["table"]}, "at": change.get("at")}
         ], f"make table {change['table']['name']}"
+    if kind == "change_links":
+        edits = link_edits(change["edits"])
+        return edits, str(change.get("title") or "; ".join(title(x) for x in edits[:3]) + (" …" if len(edits) > 3 else ""))
     if kind == "load_tables":
         return list(change["edits"]), str(change["title"])
     table = table_of(model, change["name"])
@@ -96,7 +109,7 @@ def _of_columns(table: Table, change: Edit) -> tuple[list[Edit], str]:
     """Computed columns, and what is said of columns and tables."""
     columns: list[dict[str, Any]] = [plain(c) | {"name": c.name, "dtype": c.dtype} for c in table.columns]
     if change["kind"] == "describe_table":
-        said = {k: change[k] for k in ("description", "key", "calendar") if k in change}
+        said = {k: change[k] for k in SAID if k in change}
         return [{"kind": "change_table", "name": table.name, "set": said}], f"describe {table.name}"
     name = change["column"] if change["kind"] == "drop_column" else change["column"]["name"]
     old = table.column(name)

@@ -131,6 +131,14 @@ class Workspace:
 
         return models.step(self.engine, model_id, direction, expected, author, check)
 
+    def go_to(self, model_id: int, number: int, expected: int, author: str) -> models.Stored:
+        """Undo or redo of many edits at once, up to the one with this number."""
+
+        def check(model: Model) -> None:
+            checked_star(self.edited(model_id, model))
+
+        return models.go_to(self.engine, model_id, number, expected, author, check)
+
     def names(self) -> list[str]:
         """The names of the models in the store."""
         return [m["name"] for m in models.listed(self.engine)]

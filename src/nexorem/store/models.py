@@ -208,3 +208,43 @@ def history(engine: Engine, model_id: int, most: int = 200) -> list[dict[str, An
             {"number": r.number, "title": r.title, "author": r.author, "made_at": r.made_at.isoformat(), "undone": r.number > position}
             for r in found
         ]
+
+
+def model_at(engine: Engine, model_id: int, number: int) -> Model:
+    """The model as it stood after the edit with this number, 0 before the first; one that is undone counts as made again."""
+    with engine.connect() as connection:
+        stored = _load(connection, model_id)
+        return _at(connection, stored, number)
+
+
+def _at(connection: Connection, stored: Stored, number: int) -> Model:
+    """A model taken back, or forward, over its edits."""
+    e = tables.edit
+    low, high = sorted((stored.edits, number))
+    query = select(e).where(e.c.model_id == stored.id, e.c.number > low, e.c.number <= high).order_by(e.c.number)
+    rows = list(connection.execute(query))
+    if len(rows) < high - low or number < 0:
+        raise refuse("unknown_edit", f"There is no edit number {number}.", "Choose one of the history.")
+    backwards = number < stored.edits
+    model = stored.model
+    for row in reversed(rows) if backwards else rows:
+        model, _ = apply(model, row.inverse if backwards else row.change)
+    return model
+
+
+def go_to(engine: Engine, model_id: int, number: int, expected: int, author: str, check: Check) -> Stored:
+    """Takes back, or makes again, every edit up to the one with this number, as one change; `expected` is the newest one in force that the
+    caller knows of."""
+    with engine.begin() as connection:
+        stored = _load(connection, model_id, lock=True)
+        if stored.edits != expected:
+            raise Conflict("The history has changed meanwhile.", [stored.undo] if stored.undo else [], stored.version)
+        model = _at(connection, stored, number)
+        check(model)
+        e = tables.edit
+        low, high = sorted((stored.edits, number))
+        query = select(e.c.change).where(e.c.model_id == model_id, e.c.number > low, e.c.number <= high)
+        touched = frozenset[str]().union(*(touches(r.change) for r in connection.execute(query)))
+        direction = "undo" if number < stored.edits else "redo"
+        _keep(connection, stored, model, number, (direction, f"go to edit {number}", author, touched))
+        return _load(connection, model_id)

@@ -144,6 +144,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The model as a document: SQL, Markdown or a picture. */
+        get: operations["export_document"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/edits": {
         parameters: {
             query?: never;
@@ -197,6 +214,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/go_to": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes back, or makes again, every edit up to one. */
+        post: operations["go_to"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/grid": {
         parameters: {
             query?: never;
@@ -214,6 +248,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a measure, or the edits of a given, does to links and filters. */
+        post: operations["hold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/history": {
         parameters: {
             query?: never;
@@ -225,6 +276,23 @@ export interface paths {
         get: operations["history"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/history/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What one edit changed. */
+        post: operations["edit_change"];
         delete?: never;
         options?: never;
         head?: never;
@@ -257,7 +325,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What a link would be and do, before it is made. */
+        /** What a link is or would be, before it is made. */
         post: operations["preview_link"];
         delete?: never;
         options?: never;
@@ -384,6 +452,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/opening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The smallest change after which a filter on one table reaches another. */
+        post: operations["open_way"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/package": {
         parameters: {
             query?: never;
@@ -412,6 +497,23 @@ export interface paths {
         put?: never;
         /** Who filters whom, after some edits. */
         post: operations["reaching"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/reach_of": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What filters a table or a measure, what it filters, and what is blocked. */
+        post: operations["reach_of"];
         delete?: never;
         options?: never;
         head?: never;
@@ -522,6 +624,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/star": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where the tables of a star stand. */
+        post: operations["star_layout"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/story": {
         parameters: {
             query?: never;
@@ -531,6 +650,23 @@ export interface paths {
         };
         /** Where a thing comes from, and everything built on it. */
         get: operations["told_story"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Links that the data suggest, over all tables. */
+        get: operations["suggest"];
         put?: never;
         post?: never;
         delete?: never;
@@ -567,6 +703,23 @@ export interface paths {
         get: operations["rows"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/tables/{table}/shape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Whether columns tell a table's rows apart, and how its hierarchies stand. */
+        post: operations["table_shape"];
         delete?: never;
         options?: never;
         head?: never;
@@ -624,6 +777,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What edits of links would do, and what forbids them. */
+        post: operations["try_edits"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/undo": {
         parameters: {
             query?: never;
@@ -641,10 +811,36 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/variant": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The model after edits of links that are not made. */
+        post: operations["variant"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** AddedFlow */
+        AddedFlow: {
+            /** From */
+            from: string;
+            /** Text */
+            text: string;
+            /** To */
+            to: string;
+        };
         /** Allowed */
         Allowed: {
             /** Column */
@@ -706,6 +902,48 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["Member"][][];
         };
+        /**
+         * Beside
+         * @description One probe under two states, on the lines of both. `changed` are places of lines; `more` lines are left out.
+         */
+        Beside: {
+            /** Changed */
+            changed: number[];
+            columns: components["schemas"]["AxisAnswer"];
+            /** Differs */
+            differs: number;
+            /** Measures */
+            measures: components["schemas"]["BesideMeasure"][];
+            /** More */
+            more: number;
+            /** Now */
+            now: (boolean | number | string | null)[][][];
+            rows: components["schemas"]["AxisAnswer"];
+            /** Then */
+            then: (boolean | number | string | null)[][][];
+        };
+        /** BesideMeasure */
+        BesideMeasure: {
+            /** Dtype */
+            dtype: string;
+            /** Format */
+            format: string;
+            /** Name */
+            name: string;
+            /** Now Unreached */
+            now_unreached: string[];
+            /** Then Unreached */
+            then_unreached: string[];
+        };
+        /** Blocked */
+        Blocked: {
+            /** Chain */
+            chain: string[];
+            /** Stops */
+            stops: components["schemas"]["ChainStop"][];
+            /** Table */
+            table: string;
+        };
         /** BrokenRow */
         BrokenRow: {
             /** Message */
@@ -721,6 +959,15 @@ export interface components {
             error: string;
             /** Message */
             message: string;
+        };
+        /** ChainStop */
+        ChainStop: {
+            /** Link */
+            link: string;
+            /** Reason */
+            reason: string;
+            /** To */
+            to: string;
         };
         /** ChangeItem */
         ChangeItem: {
@@ -950,10 +1197,44 @@ export interface components {
             /** Tables */
             tables: components["schemas"]["DatabaseTable"][];
         };
+        /**
+         * DocumentQuery
+         * @description Which document, and of the star's picture its facts.
+         */
+        DocumentQuery: {
+            /**
+             * Beside
+             * @default
+             */
+            beside: string;
+            /**
+             * Fact
+             * @default
+             */
+            fact: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "ddl" | "dictionary" | "star-svg" | "matrix-svg";
+        };
         /** Done */
         Done: {
             /** Done */
             done: boolean;
+        };
+        /** Double */
+        Double: {
+            /** First */
+            first: string[];
+            /** Second */
+            second: string[];
+            /** Sentence */
+            sentence: string;
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
         };
         /**
          * EditRequest
@@ -1031,6 +1312,28 @@ export interface components {
             start: number;
             /** Text */
             text: string;
+        };
+        /**
+         * Evidence
+         * @description `names` and `overlap` from 0 to 1, `overlap` of a sample of the keys; the rest counts all rows.
+         */
+        Evidence: {
+            /** Empty */
+            empty: number;
+            /** Matched */
+            matched: number;
+            /** Names */
+            names: number;
+            /** Orphans */
+            orphans: number;
+            /** Overlap */
+            overlap: number;
+            /** Rows */
+            rows: number;
+            /** Sentence */
+            sentence: string;
+            /** Unique */
+            unique: boolean;
         };
         /** FileInfo */
         FileInfo: {
@@ -1149,6 +1452,40 @@ export interface components {
                 [key: string]: unknown;
             }[];
         };
+        /**
+         * GoToRequest
+         * @description The edit to go back or forward to, 0 for before the first, and the newest one that the caller knows of.
+         */
+        GoToRequest: {
+            /** Expected */
+            expected: number;
+            /** Number */
+            number: number;
+        };
+        /**
+         * GrainRequest
+         * @description The columns whose combinations should tell rows apart; none to be told of hierarchies alone.
+         */
+        GrainRequest: {
+            /**
+             * Columns
+             * @default []
+             */
+            columns: string[];
+        };
+        /** GrainTest */
+        GrainTest: {
+            /** Columns */
+            columns: string[];
+            /** Empty */
+            empty: number;
+            /** Examples */
+            examples: components["schemas"]["RepeatedKey"][];
+            /** Repeated */
+            repeated: number;
+            /** Rows */
+            rows: number;
+        };
         /** GridAnswer */
         GridAnswer: {
             /** Cells */
@@ -1187,6 +1524,97 @@ export interface components {
             probe: {
                 [key: string]: unknown;
             };
+        };
+        /** Held */
+        Held: {
+            /** Filters */
+            filters: components["schemas"]["HeldFilter"][];
+            /** Name */
+            name: string;
+            /** Scans */
+            scans: components["schemas"]["HeldScan"][];
+        };
+        /** HeldColumn */
+        HeldColumn: {
+            /** Column */
+            column: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "replaced" | "cleared" | "added" | "moved" | "carried";
+        };
+        /** HeldFilter */
+        HeldFilter: {
+            /** Columns */
+            columns: components["schemas"]["HeldColumn"][];
+            /** Table */
+            table: string;
+        };
+        /** HeldLink */
+        HeldLink: {
+            /** Change */
+            change: string;
+            /** Link */
+            link: string;
+        };
+        /**
+         * HeldRequest
+         * @description A measure, or the edits of a given with the fact they are held over.
+         */
+        HeldRequest: {
+            /**
+             * Fact
+             * @default
+             */
+            fact: string;
+            /**
+             * Given
+             * @default null
+             */
+            given: string | null;
+            /**
+             * Measure
+             * @default null
+             */
+            measure: string | null;
+        };
+        /** HeldScan */
+        HeldScan: {
+            /** Added */
+            added: components["schemas"]["AddedFlow"][];
+            /** Currents */
+            currents: components["schemas"]["Current"][];
+            /** Grain */
+            grain: string;
+            /** Links */
+            links: components["schemas"]["HeldLink"][];
+            /** Runs */
+            runs: components["schemas"]["Crossing"][];
+            /** Text */
+            text: string;
+        };
+        /** HierarchyFault */
+        HierarchyFault: {
+            /** Above */
+            above: string;
+            /** Count */
+            count: number;
+            /** Examples */
+            examples: components["schemas"]["TwoParents"][];
+            /** Level */
+            level: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /** HierarchyInfo */
+        HierarchyInfo: {
+            /** Faults */
+            faults: components["schemas"]["HierarchyFault"][];
+            /** Levels */
+            levels: string[];
+            /** Name */
+            name: string;
         };
         /** History */
         History: {
@@ -1342,50 +1770,90 @@ export interface components {
             to_columns: string[];
             /** To Table */
             to_table: string;
+            /** Why Loose */
+            why_loose: string;
         };
-        /** LinkPreview */
+        /**
+         * LinkPreview
+         * @description `rows`, `matched`, `orphans`, `empty` count rows of the `from` table; `repeated` and `key_empty` keys and rows of the `to` table.
+         */
         LinkPreview: {
-            /**
-             * Cardinality
-             * @enum {string}
-             */
-            cardinality: "many-to-one" | "one-to-one" | "many-to-many";
+            /** Allowed */
+            allowed: ("many-to-one" | "one-to-one" | "many-to-many")[];
+            /** Doubles */
+            doubles: components["schemas"]["Double"][];
             /** Empty */
             empty: number;
-            /** Errors */
-            errors: components["schemas"]["ErrorItem"][];
-            /** Examples */
-            examples: string[];
             /** Firm */
             firm: boolean;
+            /** From Columns */
+            from_columns: string[];
+            /** From Table */
+            from_table: string;
+            /** Key Empty */
+            key_empty: number;
             /** Link */
             link: {
                 [key: string]: unknown;
             };
             /** Matched */
             matched: number;
-            /** Nearly */
-            nearly: number;
-            /** Newly */
-            newly: string[];
-            /** No Longer */
-            no_longer: string[];
             /** Orphans */
             orphans: number;
+            /**
+             * Proven
+             * @enum {string}
+             */
+            proven: "many-to-one" | "one-to-one" | "many-to-many";
+            /** Repeated */
+            repeated: number;
             /** Rows */
             rows: number;
             /** Text */
             text: string;
+            /** To Columns */
+            to_columns: string[];
+            /** To Table */
+            to_table: string;
+            /** Why Loose */
+            why_loose: string;
+            /** Yields */
+            yields: string[];
         };
         /**
          * LinkRequest
-         * @description A link that is thought of; without a cardinality the one that the data prove is taken.
+         * @description A link that is thought of, in place of the one called `name` if there is one, after `edits`; without a cardinality the one that
+         *     the data prove.
          */
         LinkRequest: {
+            /**
+             * Edits
+             * @default []
+             */
+            edits: {
+                [key: string]: unknown;
+            }[];
             /** Link */
             link: {
                 [key: string]: unknown;
             };
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+        };
+        /** LinkSuggestion */
+        LinkSuggestion: {
+            evidence: components["schemas"]["Evidence"];
+            /** Link */
+            link: {
+                [key: string]: unknown;
+            };
+            /** Score */
+            score: number;
+            /** Text */
+            text: string;
         };
         /** LoadInfo */
         LoadInfo: {
@@ -1460,6 +1928,8 @@ export interface components {
         };
         /** Matrix */
         Matrix: {
+            /** Apart */
+            apart: string[];
             /** Cells */
             cells: {
                 [key: string]: {
@@ -1473,6 +1943,8 @@ export interface components {
         };
         /** MatrixCell */
         MatrixCell: {
+            /** Gap */
+            gap: string[];
             /**
              * Kind
              * @enum {string}
@@ -1482,6 +1954,10 @@ export interface components {
             links: string[];
             /** Path */
             path: string[];
+            /** Two Way */
+            two_way: boolean;
+            /** Via */
+            via: string[];
         };
         /** MeasureChanged */
         MeasureChanged: {
@@ -1709,6 +2185,37 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** Opening */
+        Opening: {
+            /** Edits */
+            edits: {
+                [key: string]: unknown;
+            }[];
+            /** From */
+            from: string;
+            /** Given */
+            given: string;
+            /** Refused */
+            refused: string;
+            /** Stops */
+            stops: components["schemas"]["ChainStop"][];
+            /** Title */
+            title: string;
+            /** To */
+            to: string;
+        };
+        /** OpeningRequest */
+        OpeningRequest: {
+            /** From */
+            from: string;
+            /**
+             * Measure
+             * @default null
+             */
+            measure: string | null;
+            /** To */
+            to: string;
+        };
         /** PackageQuery */
         PackageQuery: {
             /**
@@ -1717,6 +2224,20 @@ export interface components {
              * @enum {string}
              */
             data: "csv" | "parquet";
+        };
+        /** PairReached */
+        PairReached: {
+            /** From */
+            from: string;
+            /** Path */
+            path: string[];
+            /** To */
+            to: string;
+            /**
+             * Was
+             * @default []
+             */
+            was: string[];
         };
         /** Place */
         Place: {
@@ -1735,6 +2256,19 @@ export interface components {
             error: string | null;
             /** Probe */
             probe: string;
+        };
+        /**
+         * ProbeRequest
+         * @description The probe that is open, if there is one.
+         */
+        ProbeRequest: {
+            /**
+             * Probe
+             * @default null
+             */
+            probe: {
+                [key: string]: unknown;
+            } | null;
         };
         /**
          * Problem
@@ -1802,6 +2336,35 @@ export interface components {
             /** Tables */
             tables: string[];
         };
+        /** ReachOf */
+        ReachOf: {
+            /** Blocked */
+            blocked: components["schemas"]["Blocked"][];
+            /** Filters */
+            filters: components["schemas"]["Reached"][];
+            /** Measure */
+            measure: string | null;
+            /** Scans */
+            scans: components["schemas"]["ReachedScan"][];
+            /** Table */
+            table: string | null;
+        };
+        /**
+         * ReachOfRequest
+         * @description A table, or a measure.
+         */
+        ReachOfRequest: {
+            /**
+             * Measure
+             * @default null
+             */
+            measure: string | null;
+            /**
+             * Table
+             * @default null
+             */
+            table: string | null;
+        };
         /** ReachPair */
         ReachPair: {
             /**
@@ -1838,6 +2401,24 @@ export interface components {
              * @default
              */
             given: string;
+        };
+        /** Reached */
+        Reached: {
+            /** Path */
+            path: string[];
+            /** Table */
+            table: string;
+        };
+        /** ReachedScan */
+        ReachedScan: {
+            /** Blocked By */
+            blocked_by: components["schemas"]["Blocked"][];
+            /** Filtered By */
+            filtered_by: components["schemas"]["Reached"][];
+            /** Grain */
+            grain: string;
+            /** Text */
+            text: string;
         };
         /**
          * ReadColumn
@@ -1970,6 +2551,13 @@ export interface components {
             pattern: string;
             /** Type */
             type: string;
+        };
+        /** RepeatedKey */
+        RepeatedKey: {
+            /** Key */
+            key: (boolean | number | string | null)[];
+            /** Rows */
+            rows: number;
         };
         /** Report */
         Report: {
@@ -2129,6 +2717,70 @@ export interface components {
             /** Rows */
             rows: number;
         };
+        /** StarBox */
+        StarBox: {
+            /** Height */
+            height: number;
+            /** Width */
+            width: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /** StarLayout */
+        StarLayout: {
+            /** Boxes */
+            boxes: {
+                [key: string]: components["schemas"]["StarBox"];
+            };
+            /** Key */
+            key: string;
+            /** Shelf */
+            shelf: string[];
+        };
+        /**
+         * StarRequest
+         * @description The fact in the middle, a second one beside it, and where tables stood before.
+         */
+        StarRequest: {
+            /**
+             * Before
+             * @default {}
+             */
+            before: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /**
+             * Beside
+             * @default null
+             */
+            beside: string | null;
+            /** Fact */
+            fact: string;
+        };
+        /**
+         * StatesCompared
+         * @description Two states of a model.
+         */
+        StatesCompared: {
+            /** Appear */
+            appear: components["schemas"]["Finding"][];
+            /** Go */
+            go: components["schemas"]["Finding"][];
+            grid: components["schemas"]["Beside"] | null;
+            /** Grid Error */
+            grid_error: string;
+            /** Moved */
+            moved: components["schemas"]["PairReached"][];
+            /** Newly */
+            newly: components["schemas"]["PairReached"][];
+            /** No Longer */
+            no_longer: components["schemas"]["PairReached"][];
+        };
         /** StepInfo */
         StepInfo: {
             /** Author */
@@ -2233,6 +2885,11 @@ export interface components {
             /** Label */
             label: string;
         };
+        /** Suggestions */
+        Suggestions: {
+            /** Suggestions */
+            suggestions: components["schemas"]["LinkSuggestion"][];
+        };
         /** TableChanged */
         TableChanged: {
             columns: components["schemas"]["ColumnsChanged"];
@@ -2254,8 +2911,19 @@ export interface components {
             description: string;
             /** Formula */
             formula: string;
+            /**
+             * Found Role
+             * @enum {string}
+             */
+            found_role: "fact" | "dimension" | "outrigger" | "bridge" | "calendar" | "disconnected";
             /** From Text */
             from_text: string;
+            /** Grain */
+            grain: string;
+            /** Grain Columns */
+            grain_columns: string[];
+            /** Hidden */
+            hidden: boolean;
             /** Key */
             key: string[];
             /** Load */
@@ -2270,7 +2938,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "fact" | "dimension" | "bridge" | "calendar" | "disconnected";
+            role: "fact" | "dimension" | "outrigger" | "bridge" | "calendar" | "disconnected";
             /** Rows */
             rows: number;
             /** Source */
@@ -2279,6 +2947,8 @@ export interface components {
             steps: {
                 [key: string]: unknown;
             }[];
+            /** Subject */
+            subject: string;
             /** Unmatched */
             unmatched: boolean;
         };
@@ -2292,6 +2962,14 @@ export interface components {
             size: number;
             /** Start */
             start: number;
+            /** Table */
+            table: string;
+        };
+        /** TableShape */
+        TableShape: {
+            grain: components["schemas"]["GrainTest"] | null;
+            /** Hierarchies */
+            hierarchies: components["schemas"]["HierarchyInfo"][];
             /** Table */
             table: string;
         };
@@ -2409,6 +3087,43 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /**
+         * Trial
+         * @description What edits would do, or what forbids them: then `yields` are links of which any one, made inactive, would allow them.
+         */
+        Trial: {
+            comparison: components["schemas"]["StatesCompared"] | null;
+            /** Doubles */
+            doubles: components["schemas"]["Double"][];
+            /** Errors */
+            errors: components["schemas"]["ErrorItem"][];
+            /** Yields */
+            yields: string[];
+        };
+        /**
+         * TrialRequest
+         * @description Edits of links that are not made, and the probe that is open.
+         */
+        TrialRequest: {
+            /** Edits */
+            edits: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Probe
+             * @default null
+             */
+            probe: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /** TwoParents */
+        TwoParents: {
+            /** Member */
+            member: boolean | number | string | null;
+            /** Parents */
+            parents: (boolean | number | string | null)[];
+        };
         /** Unreached */
         Unreached: {
             /**
@@ -2444,6 +3159,13 @@ export interface components {
             msg: string;
             /** Error type */
             type: string;
+        };
+        /** VariantRequest */
+        VariantRequest: {
+            /** Edits */
+            edits: {
+                [key: string]: unknown;
+            }[];
         };
         /** Within */
         Within: {
@@ -3080,6 +3802,39 @@ export interface operations {
             };
         };
     };
+    export_document: {
+        parameters: {
+            query: {
+                kind: "ddl" | "dictionary" | "star-svg" | "matrix-svg";
+                fact?: string;
+                beside?: string;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationError"];
+                };
+            };
+        };
+    };
     edit_model: {
         parameters: {
             query?: never;
@@ -3337,6 +4092,59 @@ export interface operations {
             };
         };
     };
+    go_to: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoToRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     grid: {
         parameters: {
             query?: never;
@@ -3390,6 +4198,59 @@ export interface operations {
             };
         };
     };
+    hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeldRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Held"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     history: {
         parameters: {
             query?: never;
@@ -3408,6 +4269,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProbeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatesCompared"];
                 };
             };
             /** @description Not Found */
@@ -3908,6 +4823,59 @@ export interface operations {
             };
         };
     };
+    open_way: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpeningRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Opening"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     package: {
         parameters: {
             query?: {
@@ -3961,6 +4929,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReachAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reach_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachOfRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachOf"];
                 };
             };
             /** @description Not Found */
@@ -4408,6 +5429,59 @@ export interface operations {
             };
         };
     };
+    star_layout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StarRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StarLayout"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     told_story: {
         parameters: {
             query: {
@@ -4429,6 +5503,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Story"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    suggest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggestions"];
                 };
             };
             /** @description Not Found */
@@ -4532,6 +5655,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TableRowsAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    table_shape: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GrainRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableShape"];
                 };
             };
             /** @description Not Found */
@@ -4724,6 +5901,59 @@ export interface operations {
             };
         };
     };
+    try_edits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     undo: {
         parameters: {
             query?: never;
@@ -4736,6 +5966,59 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["StepRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    variant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VariantRequest"];
             };
         };
         responses: {

@@ -92,14 +92,21 @@ export function useEdits(model: ModelDocument) {
       void queries.invalidateQueries({ queryKey: modelKey(model.id) });
     },
   });
+  const goTo = useMutation({
+    mutationFn: async (number: number) => unwrap(await client.POST('/api/models/{model_id}/go_to', { params: { path }, body: { number, expected: model.edits } })),
+    onSuccess: keep,
+    onError: (error) => say({ problem: problemOf(error), retry: null }),
+  });
   return {
+    /** Takes back, or makes again, every edit up to this one. */
+    goTo: (number: number) => goTo.mutate(number),
     /** Puts an answer of another address that edits in the model's place. */
     keep,
     edit: (change: Edit) => edit.mutateAsync({ edit: change, base: model.version }).catch(() => null),
     editOn: (change: Edit, base: number) => edit.mutateAsync({ edit: change, base }).catch(() => null),
     undo: () => model.undo && step.mutate({ direction: 'undo', expected: model.undo.number }),
     redo: () => model.redo && step.mutate({ direction: 'redo', expected: model.redo.number }),
-    busy: edit.isPending || step.isPending,
+    busy: edit.isPending || step.isPending || goTo.isPending,
   };
 }
 
@@ -144,20 +151,6 @@ export function useFormula(model: ModelDocument, name: string, formula: string) 
         await client.POST('/api/models/{model_id}/formula', {
           params: { path: { model_id: model.id } },
           body: { name, formula },
-        }),
-      ),
-  });
-}
-
-export function useLinkPreview(model: ModelDocument, link: Record<string, unknown> | null) {
-  return useQuery({
-    queryKey: ['link', model.id, model.version, link],
-    enabled: link !== null,
-    queryFn: async () =>
-      unwrap(
-        await client.POST('/api/models/{model_id}/link', {
-          params: { path: { model_id: model.id } },
-          body: { link: link ?? {} },
         }),
       ),
   });

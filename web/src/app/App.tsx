@@ -123,6 +123,7 @@ function Bench({ model, stage }: { model: ModelDocument; stage: Stage }) {
 function TopBar({ model }: { model: ModelDocument }) {
   const edits = useEdits(model);
   const set = useShown((s) => s.set);
+  const select = useShown((s) => s.select);
   const { setColorScheme } = useMantineColorScheme();
   const scheme = useComputedColorScheme('light');
   return (
@@ -153,6 +154,9 @@ function TopBar({ model }: { model: ModelDocument }) {
           ↷
         </button>
       </div>
+      <button type="button" className="plain" title="What each edit changed, and the way back" onClick={() => { set({ lensOpen: true }); select({ kind: 'history', number: null }); }}>
+        History
+      </button>
       <button type="button" className="find-box" onClick={() => set({ findOpen: true })}>
         Find or do anything <span className="mono">Ctrl K</span>
       </button>

@@ -5,6 +5,7 @@ import { useNavigate } from 'react-router';
 import type { ModelDocument } from '../api/client';
 import { useEdits } from '../api/queries';
 import { nameText } from '../shared/format';
+import { askNew } from '../features/link/edits';
 import { STAGES } from './App';
 import { actions, asProbe, useShown } from './shown';
 
@@ -64,7 +65,9 @@ function useItems(model: ModelDocument): Item[] {
     }
     if (model.undo) items.push({ kind: 'do', text: `Undo ${model.undo.title}`, act: undo });
     if (model.redo) items.push({ kind: 'do', text: `Redo ${model.redo.title}`, act: redo });
-    items.push({ kind: 'do', text: 'New link', act: () => { set({ linkSheet: { from: '', to: '' } }); go('link'); } });
+    items.push({ kind: 'do', text: 'New link', act: () => { askNew(); go('link'); } });
+    items.push({ kind: 'do', text: 'History: what each edit changed', act: () => select({ kind: 'history', number: null }) });
+    items.push({ kind: 'do', text: 'Put a variant of the model beside it', act: () => { set({ variant: [] }); go('link'); } });
     items.push({ kind: 'do', text: 'Gather files', act: () => go('gather') });
     items.push({ kind: 'do', text: 'Make a table here: calendar, bands, list, parameter, formula', act: () => { set({ shapeView: 'make' }); go('shape'); } });
     items.push({ kind: 'do', text: 'Compare two keys', act: () => { set({ shapeView: 'keys' }); go('shape'); } });

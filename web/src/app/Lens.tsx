@@ -1,11 +1,14 @@
 // The Lens: in sentences and one small picture, what the selected thing is and does. The same in every stage.
+import { Suspense, lazy } from 'react';
 import type { ModelDocument } from '../api/client';
 import { LensCell } from '../features/probe/LensCell';
 import { LensLink } from '../features/link/LensLink';
 import { LensMeasure } from '../features/measure/LensMeasure';
-import { LensColumn, LensTable } from '../features/link/LensTable';
+import { LensColumn, LensTable, stopWords } from '../features/link/LensTable';
 import type { Stage } from './App';
 import { useShown, type Selection } from './shown';
+
+const HistoryView = lazy(() => import('../features/link/HistoryView').then((m) => ({ default: m.HistoryView })));
 
 export function Lens({ model, stage }: { model: ModelDocument; stage: Stage }) {
   const open = useShown((s) => s.lensOpen);
@@ -19,6 +22,7 @@ export function Lens({ model, stage }: { model: ModelDocument; stage: Stage }) {
       <button type="button" className="lens-fold" onClick={fold} aria-expanded={open} aria-label={open ? 'Fold the Lens away' : 'Open the Lens'} title={open ? 'Fold the Lens away' : 'Open the Lens'}>
         {open ? '»' : '«'}
       </button>
+      {open && stage === 'link' && <Hovered model={model} />}
       {open && <Inside model={model} stage={stage} />}
     </aside>
   );
@@ -52,11 +56,28 @@ function Inside({ model, stage }: { model: ModelDocument; stage: Stage }) {
       const measure = model.measures.find((m) => m.name === selection.name);
       return measure ? <LensMeasure model={model} measure={measure} /> : <Nothing />;
     }
+    case 'history':
+      return <Suspense fallback={<p className="wait">Opening the history…</p>}><HistoryView model={model} number={selection.number} /></Suspense>;
     case 'cell':
       return <LensCell model={model} measure={selection.measure} at={selection.at} />;
     default:
       return <Nothing />;
   }
+}
+
+/** Where the current of the table under the pointer runs, in words, over whatever the Lens shows. */
+function Hovered({ model }: { model: ModelDocument }) {
+  const hovered = useShown((s) => s.hovered);
+  const current = model.currents.find((c) => c.table === hovered);
+  if (!current) return null;
+  const reasons = [...new Set(current.stops.filter((s) => s.to).map(stopWords))];
+  return (
+    <div className="lens-hover" role="status">
+      <b>{current.table}</b>{' '}
+      {current.runs.length ? <>filters {current.runs.map((r) => `${r.to} over ${r.link}`).join(', ')}.</> : 'filters nothing but itself.'}
+      {reasons.map((why) => <span key={why} className="quiet"> It stops before {[...new Set(current.stops.filter((s) => s.to && stopWords(s) === why).map((s) => s.to))].join(', ')}: {why}.</span>)}
+    </div>
+  );
 }
 
 function Nothing() {

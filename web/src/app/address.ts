@@ -1,7 +1,9 @@
 // The address names what is on screen, so that a link sent to a colleague opens the same.
 import { useEffect } from 'react';
 import type { ModelDocument } from '../api/client';
-import { asProbe, useShown, type Selection, type ShapeView } from './shown';
+import type { Edit } from '../api/queries';
+import type { HeldThing } from '../features/link/requests';
+import { asProbe, useShown, type LinkView, type Selection, type ShapeView } from './shown';
 
 interface Addressed {
   s?: Selection;
@@ -10,6 +12,11 @@ interface Addressed {
   t?: string;
   m?: string;
   v?: ShapeView;
+  w?: LinkView;
+  b?: string;
+  h?: HeldThing;
+  r?: 'out' | 'in';
+  x?: Edit[];
 }
 
 /** Puts on screen what an address names; what it does not name starts with the model's own first things. */
@@ -29,7 +36,12 @@ export function readAddress(parameters: URLSearchParams, model: ModelDocument): 
     table: named.t ?? model.tables[0]?.name ?? null,
     measure: named.m ?? model.measures[0]?.name ?? null,
     probe: named.p ? asProbe(named.p) : first ? asProbe(first) : null,
-    linkSheet: null,
+    sheet: null,
+    variant: named.x ?? null,
+    linkView: named.w ?? 'both',
+    beside: named.b ?? null,
+    held: named.h ?? null,
+    reach: named.r ?? null,
     shapeView: named.v ?? 'rows',
   });
 }
@@ -42,11 +54,24 @@ export function useAddress(stage: string): void {
   const table = useShown((s) => s.table);
   const measure = useShown((s) => s.measure);
   const shapeView = useShown((s) => s.shapeView);
+  const linkView = useShown((s) => s.linkView);
+  const beside = useShown((s) => s.beside);
+  const held = useShown((s) => s.held);
+  const reach = useShown((s) => s.reach);
+  const variant = useShown((s) => s.variant);
   useEffect(() => {
     const named: Addressed = {};
     if (selection) named.s = selection;
     if (stage === 'probe' && probe) named.p = { ...probe };
     if (stage === 'link' && fact) named.f = fact;
+    if (stage === 'link') {
+      if (linkView !== 'both') named.w = linkView;
+      if (beside) named.b = beside;
+      if (held) named.h = held;
+      if (reach) named.r = reach;
+      if (variant) named.x = variant;
+      if (variant && probe) named.p = { ...probe };
+    }
     if (stage === 'shape' && table) named.t = table;
     if (stage === 'shape' && shapeView !== 'rows') named.v = shapeView;
     if (stage === 'measure' && measure) named.m = measure;
@@ -54,5 +79,5 @@ export function useAddress(stage: string): void {
     // Not by way of the router: this must never hold up, or undo, a change of stage that is under way.
     const query = Object.keys(named).length ? `?${new URLSearchParams({ at: JSON.stringify(named) }).toString()}` : '';
     window.history.replaceState(window.history.state, '', window.location.pathname + query);
-  }, [selection, probe, fact, table, measure, shapeView, stage]);
+  }, [selection, probe, fact, table, measure, shapeView, stage, linkView, beside, held, reach, variant]);
 }

@@ -2,12 +2,15 @@
 import { create } from 'zustand';
 import type { Member, Pick, Probe, Problem } from '../api/client';
 import type { Edit } from '../api/queries';
+import type { SheetAsk } from '../features/link/edits';
+import type { HeldThing } from '../features/link/requests';
 
 export type Selection =
   | { kind: 'table'; name: string }
   | { kind: 'column'; table: string; name: string }
   | { kind: 'link'; name: string }
   | { kind: 'measure'; name: string }
+  | { kind: 'history'; number: number | null }
   | { kind: 'cell'; measure: string; at: { column: string; member: Member }[] };
 
 export interface Said {
@@ -19,6 +22,8 @@ export interface Said {
 /** What Shape's bench shows: a table's rows, two keys side by side, the making of a table, or how the chosen one is made. */
 export type ShapeView = 'rows' | 'keys' | 'make' | 'remake';
 
+export type LinkView = 'both' | 'matrix' | 'star';
+
 interface Shown {
   selection: Selection | null;
   hovered: string | null;
@@ -28,7 +33,17 @@ interface Shown {
   probe: Probe | null;
   said: Said | null;
   lensOpen: boolean;
-  linkSheet: { from: string; to: string } | null;
+  sheet: SheetAsk | null;
+  /** Edits of links beside the model, not made yet. */
+  variant: Edit[] | null;
+  /** What the Link stage shows: matrix and star, or one of them. */
+  linkView: LinkView;
+  /** A second fact in the star. */
+  beside: string | null;
+  /** A measure, or the edits of a given, over the star. */
+  held: HeldThing | null;
+  /** Whether matrix, star and Lens show the reach of what is chosen, and which way. */
+  reach: 'out' | 'in' | null;
   /** The reading on Gather's bench. */
   reading: string | null;
   shapeView: ShapeView;
@@ -52,7 +67,12 @@ export const useShown = create<Shown>((set) => ({
   probe: null,
   said: null,
   lensOpen: localStorage.getItem('nexorem.lens') !== 'closed',
-  linkSheet: null,
+  sheet: null,
+  variant: null,
+  linkView: 'both',
+  beside: null,
+  held: null,
+  reach: null,
   reading: null,
   shapeView: 'rows',
   findOpen: false,

@@ -6,6 +6,7 @@ type Role = TableInfo['role'];
 const ROLE_WORDS: Record<Role, string> = {
   fact: 'fact',
   dimension: 'dimension',
+  outrigger: 'outrigger: hangs on dimensions alone',
   bridge: 'bridge',
   calendar: 'calendar',
   disconnected: 'linked to nothing',
@@ -20,6 +21,13 @@ function roleShape(role: Role) {
         <g fill="none" stroke="currentColor" strokeWidth="1.7">
           <circle cx="5.4" cy="8" r="3.6" />
           <circle cx="10.6" cy="8" r="3.6" />
+        </g>
+      );
+    case 'outrigger':
+      return (
+        <g fill="none" stroke="currentColor" strokeWidth="1.9">
+          <circle cx="10.4" cy="8" r="4.3" />
+          <path d="M1.6 3.4v9.2M1.6 8h4.5" />
         </g>
       );
     case 'calendar':
@@ -55,12 +63,14 @@ export const REACH_WORDS: Record<ReachKind, string> = {
   none: 'does not filter it',
 };
 
-/** How a dimension filters a fact. */
-export function ReachMark({ kind, size = 18 }: { kind: ReachKind; size?: number }) {
+/** How a dimension filters a fact; two triangles nose to nose where the fact filters it as well. */
+export function ReachMark({ kind, twoWay = false, size = 18 }: { kind: ReachKind; twoWay?: boolean; size?: number }) {
+  const both = twoWay && (kind === 'direct' || kind === 'through');
   return (
     <svg className="mark" width={size} height={size} viewBox="0 0 18 18" aria-hidden>
-      {kind === 'direct' && <path d="M3.5 3h11L9 12Z M3.5 14h11" fill="currentColor" stroke="currentColor" strokeWidth="1.6" />}
-      {kind === 'through' && <path d="M3.8 3.4h10.4L9 12Z M3.5 14.4h11" fill="none" stroke="currentColor" strokeWidth="1.5" />}
+      {both && <path d="M3.5 1.5h11L9 8.6Z M3.5 16.5h11L9 9.4Z" fill={kind === 'direct' ? 'currentColor' : 'none'} stroke="currentColor" strokeWidth="1.3" />}
+      {!both && kind === 'direct' && <path d="M3.5 3h11L9 12Z M3.5 14h11" fill="currentColor" stroke="currentColor" strokeWidth="1.6" />}
+      {!both && kind === 'through' && <path d="M3.8 3.4h10.4L9 12Z M3.5 14.4h11" fill="none" stroke="currentColor" strokeWidth="1.5" />}
       {kind === 'inactive' && (
         <g stroke="currentColor" fill="currentColor" strokeWidth="1.4">
           <path d="M9 1v4.4M9 17v-3.6M9 12.6 5.2 6" fill="none" />
@@ -88,7 +98,7 @@ export function ChangeMark({ kind }: { kind: ChangeKind }) {
 }
 
 /** A link as one line: crow's foot, diode or lever, wave. */
-export function LinkMark({ link, width = 64 }: { link: LinkInfo; width?: number }) {
+export function LinkMark({ link, width = 64 }: { link: Pick<LinkInfo, 'cardinality' | 'flow' | 'active' | 'firm'>; width?: number }) {
   const middle = width / 2;
   const many = link.cardinality === 'many-to-many';
   const words = `${link.cardinality}, ${link.active ? link.flow : 'inactive'}${link.firm ? '' : ', loose'}`;

@@ -50,7 +50,7 @@ def _histogram(dtype: str, data: Any, counts: Any) -> list[int]:
 
 def candidate_keys(star: Star, table: str) -> list[str]:
     """Columns that are unique and never empty; where there are none, pairs of columns that are together."""
-    return star.candidates(table, lambda: _candidates(star, table))
+    return star.found(("candidates", table), lambda: _candidates(star, table))
 
 
 def _candidates(star: Star, table: str) -> list[str]:

@@ -9,29 +9,12 @@ from typing import Any
 from nexorem.core.engine.scalar import cell_trees, children, row_trees, rows_within
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
-from nexorem.core.model.model import Link, Table
+from nexorem.core.model.model import Link
 from nexorem.core.model.names import column_text
 from nexorem.core.model.paths import DoublePath, Inflow, LinkState, inflow
 from nexorem.core.model.star import Star
 
-
-def role(star: Star, table: Table) -> str:
-    """What a table is in the star. A fact looks others up and nobody looks it up over an active link; a bridge is a
-    fact with a two-way link and few columns of its own."""
-    if table.calendar:
-        return "calendar"
-    links = [k for k in star.model.links if table.name in k.tables]
-    if not links:
-        return "disconnected"
-    if any(k.to_table == table.name and k.active and k.cardinality != "many-to-many" for k in links):
-        return "dimension"
-    looks_up = [k for k in links if k.from_table == table.name and k.cardinality != "many-to-many"]
-    if not looks_up:
-        return "dimension"
-    keys = {c for k in looks_up for c in k.from_columns}
-    if len(looks_up) > 1 and len(table.columns) - len(keys) <= 1 and any(k.flow == "two-way" for k in looks_up):
-        return "bridge"
-    return "fact"
+MOST_OFF = 4  # flows that are switched off to keep one path
 
 
 def stop_reason(state: LinkState, link: Link, into: str) -> str:
@@ -93,33 +76,44 @@ def current(star: Star, table: str, state: LinkState) -> dict[str, Any]:
 
 def reach(star: Star, state: LinkState, source: str, target: str) -> dict[str, Any]:
     """How a filter on `source` comes to `target`: `path`, or `blocked` (the nearest chain and what stops it), or none."""
+    return reaches(star, state, source).get(target, {"none": True})
+
+
+def reaches(star: Star, state: LinkState, source: str) -> dict[str, dict[str, Any]]:
+    """How a filter on `source` comes to each table that any chain of links leads to, by table: one search for them all.
+
+    Among chains those with fewest stops are taken, of these the shortest (E. W. Dijkstra's search, on pairs).
+    """
+    beside: dict[str, list[Link]] = {}
+    for link in state.links(star.model):
+        for table in link.tables:
+            beside.setdefault(table, []).append(link)
     best: list[tuple[int, int, str, tuple[tuple[str, str, str], ...]]] = [(0, 0, source, ())]
-    done: set[str] = set()
+    found: dict[str, dict[str, Any]] = {}
     while best:
         stops, length, at, trail = heapq.heappop(best)
-        if at == target:
-            links = [link for link, _, _ in trail]
-            if not stops:
-                return {"path": links}
-            return {"blocked": links, "stops": [{"link": link, "to": to, "reason": why} for link, to, why in trail if why]}
-        if at in done:
+        if at in found:
             continue
-        done.add(at)
-        for link in state.links(star.model):
-            if at in link.tables and (other := link.other(at)) not in done:
+        links = [link for link, _, _ in trail]
+        blocks = [{"link": link, "to": to, "reason": why} for link, to, why in trail if why]
+        found[at] = {"blocked": links, "stops": blocks} if stops else {"path": links}
+        for link in beside.get(at, ()):
+            if (other := link.other(at)) not in found:
                 why = stop_reason(state, link, other)
                 heapq.heappush(best, (stops + bool(why), length + 1, other, (*trail, (link.name, other, why))))
-    return {"none": True}
+    return found
 
 
 def carrying_edits(star: Star, state: LinkState, source: str, target: str) -> list[str]:
-    """The edits that would carry a filter from one table to another, for `given (…)`: those of the nearest chain of
-    links, or a `match` of two columns alike where no links lead there. Empty where they would make a second path."""
+    """The edits that would carry a filter from one table to another, for `given (…)`: those of the nearest chain of links, and `flow … off`
+    for those that would then make a second path; or a `match` of two columns alike where no links lead there. Empty where none does."""
     found = reach(star, state, source, target)
     if "path" in found:
         return []
+    if "stops" not in found:
+        return _alike(star, source, target)
     edits = []
-    for stop in found.get("stops", ()):
+    for stop in found["stops"]:
         link = star.model.link(stop["link"])
         if link is None:  # the far side of a `match`
             return []
@@ -129,13 +123,26 @@ def carrying_edits(star: Star, state: LinkState, source: str, target: str) -> li
         if not state.carries(link, stop["to"]):
             edits.append(f"flow {link.ends_text} two-way")
             state = state.turning(link, "two-way")
-    if "stops" not in found:
-        return _alike(star, source, target)
-    try:
-        inflow(star.model, target, state, star.firm)
-    except DoublePath:
-        return []
-    return edits if reach(star, state, source, target).get("path") else []
+    for _ in range(MOST_OFF):
+        try:
+            inflow(star.model, target, state, star.firm)
+        except DoublePath as double:
+            link = _breaking(star, double, found["blocked"])
+            if link is None:
+                return []
+            edits.append(f"flow {link.ends_text} off")
+            state = state.turning(link, "off")
+        else:
+            return edits if reach(star, state, source, target).get("path") else []
+    return []
+
+
+def _breaking(star: Star, double: DoublePath, chain: Collection[str]) -> Link | None:
+    """The link to switch off so that a double path is one again: of the way that the chain opened, one that is no part of the chain."""
+    for way, other in ((double.first, double.second), (double.second, double.first)):
+        if set(way) & set(chain) and not set(other) & set(chain):
+            return next((star.model.link(name) for name in way if name not in chain), None)
+    return next((star.model.link(name) for name in (*double.first, *double.second) if name not in chain), None)
 
 
 def _alike(star: Star, source: str, target: str) -> list[str]:
@@ -150,7 +157,8 @@ def reach_table(star: Star, state: LinkState) -> dict[str, Any]:
     """Who filters whom (formats.md, section 4): `tables`, and for each ordered pair how a filter on the first comes to
     the second, or what blocks it."""
     names = [x.name for x in star.model.tables]
-    pairs = [{"from": a, "to": b, **reach(star, state, a, b)} for a in names for b in names if a != b]
+    found = {a: reaches(star, state, a) for a in names}
+    pairs = [{"from": a, "to": b, **found[a].get(b, {"none": True})} for a in names for b in names if a != b]
     return {"tables": names, "pairs": pairs}
 
 
@@ -160,27 +168,6 @@ def reach_after(star: Star, given: str) -> dict[str, Any]:
     for edit in Binder(star).given(given) if given.strip() else ():
         state = edit.state if isinstance(edit, t.LinkEdit) else state
     return reach_table(star, state)
-
-
-def bus_matrix(star: Star) -> dict[str, Any]:
-    """A row a fact (or bridge), a column every other table: how the one filters the other.
-
-    kind: direct (one link), through (by way of others), loose (some link on the way is loose), inactive (a direct link
-    that is switched off), none.
-    """
-    roles = {x.name: role(star, x) for x in star.model.tables}
-    facts = [n for n, r in roles.items() if r in ("fact", "bridge")]
-    others = [n for n, r in roles.items() if r not in ("fact", "bridge", "disconnected")]
-    return {"facts": facts, "dimensions": others, "cells": {fact: {other: _cell(star, other, fact) for other in others} for fact in facts}}
-
-
-def _cell(star: Star, source: str, target: str) -> dict[str, Any]:
-    found = reach(star, star.state, source, target)
-    between = [k.name for k in star.model.links if k.tables == {source, target}]
-    if path := found.get("path"):
-        kind = "loose" if any(k not in star.firm for k in path) else "direct" if len(path) == 1 else "through"
-        return {"kind": kind, "path": path, "links": between}
-    return {"kind": "inactive" if between else "none", "path": found.get("blocked", []), "links": between}
 
 
 def nodes(node: t.Typed) -> list[t.Typed]:

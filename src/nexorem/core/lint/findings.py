@@ -7,10 +7,13 @@ from typing import Any
 
 import numpy as np
 
+from nexorem.core.design.keys import loose_reason
+from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.reach import edits_of, role, scans
+from nexorem.core.engine.reach import edits_of, scans
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
+from nexorem.core.lint.design import of_design
 from nexorem.core.lint.finding import Finding
 from nexorem.core.lint.measures import of_measure, of_names
 from nexorem.core.lint.probes import of_probe
@@ -30,6 +33,7 @@ def findings(star: Star) -> list[dict[str, Any]]:
     found += _unused_links(star, bound)
     found += _of_tables(star, bound)
     found += of_structure(star)
+    found += of_design(star)
     found += of_names(star, bound)
     for measure in bound:
         found += of_measure(star, measure)
@@ -76,19 +80,12 @@ def _of_link(star: Star, link: Link) -> list[Finding]:
             )
         )
     if link.cardinality != "many-to-many" and link.name not in star.firm:
-        why = (
-            "its key has empty places"
-            if facts.key_empty
-            else "its author declared it so"
-            if link.firm is False
-            else "the two tables come from different sources"
-        )
         found.append(
             Finding(
                 "loose",
                 "note",
                 f"link {link.name}",
-                f"The link {link.name} is loose: {why}.",
+                f"The link {link.name} is loose: {loose_reason(star, link)}.",
                 "Nothing is looked up over it, and it gives no (unmatched) member.",
             )
         )

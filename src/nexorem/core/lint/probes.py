@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.probe import Probe, read_probe
-from nexorem.core.engine.reach import edits_of, role, scans
+from nexorem.core.engine.reach import edits_of, scans
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.finding import Finding
@@ -71,7 +72,7 @@ def _summed(star: Star, about: str, measure: t.MeasureValue, axes: Sequence[str]
     found = []
     for scan in scans(measure):
         table = star.model.table(scan.grain)
-        if table and role(star, table) == "dimension" and scan.function in ("sum", "avg") and facts:
+        if table and role(star, table) in ("dimension", "outrigger") and scan.function in ("sum", "avg") and facts:
             found.append(Finding("dimension_summed", "warning", about,
                                  f"{measure.name} adds up rows of the dimension {scan.grain}, which a filter on {facts[0]} does not reach "
                                  "row by row.", f"Look it up instead: sum({facts[0]}.… * {scan.grain}.…), or flow … two-way."))  # fmt: skip

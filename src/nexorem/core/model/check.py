@@ -7,7 +7,7 @@ import numpy as np
 from nexorem.core.diagnostics import Diagnostic, Refused
 from nexorem.core.formats import pattern_fault
 from nexorem.core.functions.registry import common_type
-from nexorem.core.model.model import Calendar, Link, Model, Table
+from nexorem.core.model.model import ROLES, Calendar, Link, Model, Table
 from nexorem.core.model.paths import doubled_paths, model_state
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
@@ -134,6 +134,10 @@ def checked_star(star: Star) -> Star:
 def check_shape(model: Model) -> list[Diagnostic]:
     """What can be said without the rows; to be clean before a `Star` is made."""
     wrong = check_names(model)
+    for table in model.tables:
+        if table.role not in ("", *ROLES):
+            hint = f"It is one of {', '.join(ROLES)}, or nothing, and is found."
+            wrong.append(Diagnostic("bad_role", f"{table.name} is called a {table.role}.", place=table.name, hint=hint))
     for measure in model.measures:
         if fault := pattern_fault(measure.format):
             hint = "Write a pattern of UTS #35, as #,##0.00 or 0.0%."

@@ -13,6 +13,7 @@ from typing import Any
 from nexorem.core.diagnostics import Refused, near_hint, refuse
 from nexorem.core.model.check import check_shape
 from nexorem.core.model.model import Link, Measure, Model, Table, link_from_json, link_json, plain, table_from_json, table_json
+from nexorem.core.model.names import column_text
 
 Edit = Mapping[str, Any]
 Applied = tuple[Model, dict[str, Any]]
@@ -128,6 +129,30 @@ def _remove_probe(model: Model, edit: Edit) -> Applied:
     return replace(model, probes=left), {"kind": "put_probe", "probe": dict(old), "at": model.probes.index(old)}
 
 
+def _put_hierarchy(model: Model, edit: Edit) -> Applied:
+    found = {"name": str(edit["hierarchy"]["name"]).strip(), "levels": [str(x) for x in edit["hierarchy"]["levels"]]}
+    if not found["name"] or len(found["levels"]) < 2:
+        raise refuse(
+            "bad_hierarchy", "A hierarchy has a name and two levels or more.", "Write the widest level first, each as Table.column."
+        )
+    found["levels"] = [column_text(*model.find_column(x)) for x in found["levels"]]
+    old = next((h for h in model.hierarchies if h.get("name") == found["name"]), None)
+    if old is not None:
+        changed = tuple(found if h is old else h for h in model.hierarchies)
+        return replace(model, hierarchies=changed), {"kind": "put_hierarchy", "hierarchy": dict(old)}
+    return replace(model, hierarchies=_inserted(model.hierarchies, found, edit.get("at"))), {
+        "kind": "remove_hierarchy", "name": found["name"]
+    }  # fmt: skip
+
+
+def _remove_hierarchy(model: Model, edit: Edit) -> Applied:
+    old = next((h for h in model.hierarchies if h.get("name") == edit["name"]), None)
+    if old is None:
+        raise refuse("unknown_hierarchy", f"There is no hierarchy {edit['name']} any more.")
+    left = tuple(h for h in model.hierarchies if h is not old)
+    return replace(model, hierarchies=left), {"kind": "put_hierarchy", "hierarchy": dict(old), "at": model.hierarchies.index(old)}
+
+
 def _table(model: Model, name: str) -> Table:
     table = model.table(name)
     if table is None:
@@ -151,7 +176,8 @@ def _remove_table(model: Model, edit: Edit) -> Applied:
     return replace(model, tables=left), {"kind": "add_table", "table": table_json(table), "at": model.tables.index(table)}
 
 
-CHANGEABLE = ("columns", "source", "key", "calendar", "description", "formula", "origin", "steps", "load")
+CHANGEABLE = ("columns", "source", "key", "calendar", "description", "formula", "origin", "steps", "load", "role", "grain",
+              "grain_columns", "hidden", "subject")  # fmt: skip
 
 
 def _change_table(model: Model, edit: Edit) -> Applied:
@@ -196,21 +222,21 @@ KINDS: dict[str, Callable[[Model, Edit], Applied]] = {
     "add_link": _add_link, "remove_link": _remove_link, "change_link": _change_link, "add_measure": _add_measure,
     "remove_measure": _remove_measure, "change_measure": _change_measure, "put_probe": _put_probe,
     "remove_probe": _remove_probe, "place_tables": _place_tables, "add_table": _add_table, "remove_table": _remove_table,
-    "change_table": _change_table, "together": _together,
+    "change_table": _change_table, "put_hierarchy": _put_hierarchy, "remove_hierarchy": _remove_hierarchy, "together": _together,
 }  # fmt: skip
 
 
 NEEDS: dict[str, dict[str, type[Any]]] = {
     "add_link": {"link": dict}, "remove_link": {"name": str}, "change_link": {"name": str, "set": dict}, "add_measure": {"measure": dict},
     "remove_measure": {"name": str}, "change_measure": {"name": str, "set": dict}, "put_probe": {"probe": dict},
-    "remove_probe": {"name": str},
+    "remove_probe": {"name": str}, "put_hierarchy": {"hierarchy": dict}, "remove_hierarchy": {"name": str},
     "place_tables": {"places": dict}, "add_table": {"table": dict}, "remove_table": {"name": str},
     "change_table": {"name": str, "set": dict}, "together": {"edits": list},
 }  # fmt: skip
 
 
 def _subject(edit: Edit) -> str:
-    inner = edit.get("link") or edit.get("measure") or edit.get("probe") or edit.get("table") or {}
+    inner = edit.get("link") or edit.get("measure") or edit.get("probe") or edit.get("table") or edit.get("hierarchy") or {}
     name = edit.get("name") or inner.get("name")
     if name or "link" not in edit:
         return str(name or "")

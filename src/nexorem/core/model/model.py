@@ -11,6 +11,7 @@ from nexorem.core.model.names import columns_text, split_reference
 
 CARDINALITIES = ("many-to-one", "one-to-one", "many-to-many")
 FLOWS = ("one-way", "two-way")
+ROLES = ("fact", "dimension", "outrigger", "bridge")  # what an author may call a table; calendars and disconnected ones show themselves
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +37,9 @@ class Calendar:
 class Table:
     """A named table. `source` is None where it comes from the package itself; `key` is its declared primary key. With a
     `formula` its rows are computed, not stored. `origin` says where its rows come from, `steps` how they are shaped,
-    `load` which of the store's loads they are; all three are read by `nexorem.gather`, not here."""
+    `load` which of the store's loads they are; all three are read by `nexorem.gather`, not here. `role` is the author's word
+    (one of ROLES) where it is not to be found from links and data; `grain` says in words what one row is, `grain_columns` are those
+    that tell rows apart; `subject` groups tables in lists."""
 
     name: str
     columns: tuple[Column, ...]
@@ -48,6 +51,11 @@ class Table:
     origin: Mapping[str, Any] = field(default_factory=dict)
     steps: tuple[Mapping[str, Any], ...] = ()
     load: int | None = None
+    role: str = ""
+    grain: str = ""
+    grain_columns: tuple[str, ...] = ()
+    hidden: bool = False
+    subject: str = ""
 
     def column(self, name: str) -> Column | None:
         """The column of that name, whatever its case."""
@@ -216,8 +224,9 @@ def table_json(table: Table) -> dict[str, Any]:
     """A table's description as JSON, with every column."""
     data = plain(table)
     data["columns"] = [plain(c) for c in table.columns]
-    if table.key:
-        data["key"] = list(table.key)
+    for key in ("key", "grain_columns"):
+        if getattr(table, key):
+            data[key] = list(getattr(table, key))
     if table.calendar:
         data["calendar"] = {"date": table.calendar.date, "year_starts_in": table.calendar.year_starts_in}
     return data
@@ -225,16 +234,16 @@ def table_json(table: Table) -> dict[str, Any]:
 
 TABLE_PARTS: dict[str, type[Any]] = {
     "name": str, "columns": list, "source": str, "key": list, "calendar": dict, "description": str, "formula": str, "origin": dict,
-    "steps": list, "load": int,
+    "steps": list, "load": int, "role": str, "grain": str, "grain_columns": list, "hidden": bool, "subject": str,
 }  # fmt: skip
 
 
 def table_from_json(item: Mapping[str, Any]) -> Table:
     """Reads what `table_json` wrote; raises TypeError where a part is of another kind."""
     for key, kind in TABLE_PARTS.items():
-        if item.get(key) is not None and (not isinstance(item[key], kind) or isinstance(item[key], bool)):
+        if item.get(key) is not None and (not isinstance(item[key], kind) or (isinstance(item[key], bool) and kind is not bool)):
             raise TypeError(f"{key} is no {kind.__name__}")
-    for key, kind in (("steps", dict), ("key", str), ("columns", dict)):
+    for key, kind in (("steps", dict), ("key", str), ("columns", dict), ("grain_columns", str)):
         if not all(isinstance(x, kind) for x in item.get(key) or ()):
             raise TypeError(f"{key} holds something else than {kind.__name__}")
     for column in item["columns"]:
@@ -242,8 +251,9 @@ def table_from_json(item: Mapping[str, Any]) -> Table:
             raise TypeError("a column's name, type, description and formula are texts")
     calendar = Calendar(**item["calendar"]) if item.get("calendar") else None
     columns = tuple(Column(**c) for c in item["columns"])
-    kept = {k: v for k, v in item.items() if k not in ("columns", "calendar", "key", "steps")}
-    return Table(columns=columns, calendar=calendar, key=tuple(item.get("key", ())), steps=tuple(item.get("steps", ())), **kept)
+    kept = {k: v for k, v in item.items() if k not in ("columns", "calendar", "key", "steps", "grain_columns")}
+    lists: dict[str, Any] = {k: tuple(item.get(k) or ()) for k in ("key", "steps", "grain_columns")}
+    return Table(columns=columns, calendar=calendar, **lists, **kept)
 
 
 def model_json(model: Model) -> dict[str, Any]:

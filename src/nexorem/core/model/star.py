@@ -10,6 +10,7 @@ import threading
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import TypeVar, cast
 
 import numpy as np
 
@@ -25,6 +26,7 @@ MOST_CONDITIONS = 256
 MANY_ROWS = 100_000  # that are worth two threads
 ROWS = None  # in place of a tuple of columns: the rows themselves
 Columns = tuple[str, ...] | None
+Found = TypeVar("Found")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -117,7 +119,7 @@ class Star:
         star = Star.__new__(Star)
         star.model, star.rows, star._lock = model, self.rows, self._lock
         star._indexes, star._asked, star._conditions = self._indexes, self._asked, {}
-        kept = ("domain", "match", "facts", "partner", "spread", "counts", "candidates")
+        kept = ("domain", "match", "facts", "partner", "spread", "counts", "found")
         star._kept = {k: v for k, v in list(self._kept.items()) if isinstance(k, tuple) and k[0] in kept}
         star.state = model_state(model)
         star.firm = frozenset(k.name for k in model.links if star._is_firm(k))
@@ -300,13 +302,12 @@ class Star:
                     del kept[next(iter(kept))]
             return found
 
-    def candidates(self, table: str, find: Callable[[], list[str]]) -> list[str]:
-        """What `find` found of a table's rows alone, kept as long as they are."""
-        found = self._kept.get(("candidates", table))
-        if found is None:
-            found = self._kept["candidates", table] = find()
-        assert isinstance(found, list)
-        return found
+    def found(self, key: tuple[object, ...], find: Callable[[], Found]) -> Found:
+        """What `find` found of the rows alone, whatever the links: kept as long as these rows are."""
+        kept = self._kept.get(("found", *key))
+        if kept is None:
+            kept = self._kept["found", *key] = find()
+        return cast(Found, kept)
 
     def kept_condition(self, text: str) -> object | None:
         """What `keep_condition` kept for a page condition of this text."""

@@ -1,6 +1,5 @@
 import type { LinkInfo, ModelDocument } from '../../api/client';
-import { useEdits } from '../../api/queries';
-import { useShown } from '../../app/shown';
+import { askChange, askRemove } from './edits';
 import { LinkMark } from '../../marks/Marks';
 import { count } from '../../shared/format';
 
@@ -11,9 +10,7 @@ function flowSentence(link: LinkInfo): string {
 }
 
 export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo }) {
-  const { edit, busy } = useEdits(model);
-  const select = useShown((s) => s.select);
-  const change = (set: Record<string, unknown>) => void edit({ kind: 'change_link', name: link.name, set });
+  const change = (set: Record<string, unknown>) => askChange(link.name, set);
   const rows = link.matched + link.orphans + link.empty;
   const users = model.measures.filter((m) => m.switches_on.includes(link.name));
   const findings = model.findings.filter((f) => f.about === `link ${link.name}`);
@@ -21,7 +18,7 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
     <>
       <h2>{link.name}</h2>
       <p className="quiet">
-        {link.cardinality}, {link.active ? 'active' : 'inactive'}, {link.firm ? 'firm' : 'loose'}
+        {link.cardinality}, {link.active ? 'active' : 'inactive'}, {link.firm ? 'firm' : `loose: ${link.why_loose}`}
       </p>
       <LinkMark link={link} width={120} />
       <div className="formula-box">{link.text}</div>
@@ -29,19 +26,19 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
       {link.description && <p className="quiet">{link.description}</p>}
       <h3>State</h3>
       <div className="segment" role="group" aria-label="State">
-        <button type="button" aria-pressed={link.active} disabled={busy} onClick={() => !link.active && change({ active: true })}>
+        <button type="button" aria-pressed={link.active} onClick={() => !link.active && change({ active: true })}>
           active
         </button>
-        <button type="button" aria-pressed={!link.active} disabled={busy} onClick={() => link.active && change({ active: false })}>
+        <button type="button" aria-pressed={!link.active} onClick={() => link.active && change({ active: false })}>
           inactive
         </button>
       </div>
       <h3>Flow</h3>
       <div className="segment" role="group" aria-label="Flow">
-        <button type="button" aria-pressed={link.flow === 'one-way'} disabled={busy} onClick={() => link.flow !== 'one-way' && change({ flow: 'one-way' })}>
+        <button type="button" aria-pressed={link.flow === 'one-way'} onClick={() => link.flow !== 'one-way' && change({ flow: 'one-way' })}>
           one-way
         </button>
-        <button type="button" aria-pressed={link.flow === 'two-way'} disabled={busy} onClick={() => link.flow !== 'two-way' && change({ flow: 'two-way' })}>
+        <button type="button" aria-pressed={link.flow === 'two-way'} onClick={() => link.flow !== 'two-way' && change({ flow: 'two-way' })}>
           two-way
         </button>
       </div>
@@ -82,17 +79,8 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
         </>
       )}
       <p style={{ marginTop: 18 }}>
-        <button
-          type="button"
-          className="pill small"
-          disabled={busy}
-          onClick={() => {
-            void edit({ kind: 'remove_link', name: link.name });
-            select(null);
-          }}
-        >
-          Remove this link
-        </button>
+        <button type="button" className="pill small" onClick={() => askChange(link.name)}>Change</button>{' '}
+        <button type="button" className="pill small" onClick={() => askRemove(link.name)}>Remove this link</button>
       </p>
     </>
   );

@@ -4,6 +4,9 @@ import { useProfiles } from '../../api/queries';
 import { useShown } from '../../app/shown';
 import { LinkMark, RoleMark } from '../../marks/Marks';
 import { columnText, count, quotedName } from '../../shared/format';
+import { askNew } from './edits';
+import { ReachView } from './ReachView';
+import { TableShape } from './TableShape';
 import { StoryView } from '../lineage/StoryView';
 import { Histogram } from '../shape/Histogram';
 import { ColumnTools, TableTools } from '../shape/TableTools';
@@ -47,7 +50,7 @@ function LinkRows({ links, table }: { links: LinkInfo[]; table: string }) {
 
 /** A table; where rows are gathered and shaped, its story comes before its filters. */
 export function LensTable({ model, table, storyFirst }: { model: ModelDocument; table: TableInfo; storyFirst: boolean }) {
-  const set = useShown((s) => s.set);
+  const reach = useShown((s) => s.reach);
   const current = model.currents.find((c) => c.table === table.name);
   const links = model.links.filter((k) => k.from_table === table.name || k.to_table === table.name);
   const measures = model.measures.filter((m) => m.home === table.name);
@@ -64,7 +67,8 @@ export function LensTable({ model, table, storyFirst }: { model: ModelDocument; 
       {table.description && <p>{table.description}</p>}
       {storyFirst && <StoryView model={model} kind="table" name={table.name} />}
       {storyFirst && <h3>Filters</h3>}
-      {current && current.runs.length > 0 ? (
+      {reach && !storyFirst && <ReachView model={model} subject={{ table: table.name }} />}
+      {!(reach && !storyFirst) && (current && current.runs.length > 0 ? (
         <p>
           A filter here runs to{' '}
           {current.runs.map((run, i) => (
@@ -77,8 +81,8 @@ export function LensTable({ model, table, storyFirst }: { model: ModelDocument; 
         </p>
       ) : (
         <p>A filter here stays here: no active link carries it on.</p>
-      )}
-      {current && current.stops.length > 0 && (
+      ))}
+      {!(reach && !storyFirst) && current && current.stops.length > 0 && (
         <>
           <h3>It stops</h3>
           <table>
@@ -96,10 +100,11 @@ export function LensTable({ model, table, storyFirst }: { model: ModelDocument; 
       <h3>Links</h3>
       <LinkRows links={links} table={table.name} />
       <p style={{ marginTop: 8 }}>
-        <button type="button" className="pill small" onClick={() => set({ linkSheet: { from: `${table.name}.`, to: '' } })}>
+        <button type="button" className="pill small" onClick={() => askNew([`${quotedName(table.name)}.`])}>
           New link from here
         </button>
       </p>
+      {!storyFirst && <TableShape model={model} table={table} />}
       <h3>Columns</h3>
       <Columns table={table} />
       {measures.length > 0 && (
@@ -148,6 +153,7 @@ function Columns({ table }: { table: TableInfo }) {
 
 export function LensColumn({ model, table, column }: { model: ModelDocument; table: TableInfo; column: string }) {
   const select = useShown((s) => s.select);
+  const reach = useShown((s) => s.reach);
   const profiles = useProfiles(model, table.name);
   const profile = profiles.data?.find((p) => p.column === column);
   const links = model.links.filter(
@@ -165,6 +171,7 @@ export function LensColumn({ model, table, column }: { model: ModelDocument; tab
           <u>{table.name}</u>
         </button>
       </p>
+      {reach && <ReachView model={model} subject={{ table: table.name }} />}
       {profiles.isPending && <p className="wait">Reading the column…</p>}
       {table.columns.find((c) => c.name === column)?.formula && <div className="formula-box">{table.columns.find((c) => c.name === column)?.formula}</div>}
       {profile && <ColumnFacts profile={profile} />}

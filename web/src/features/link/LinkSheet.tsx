@@ -1,127 +1,185 @@
-// Making a link: both keys, what the data prove, who is newly filtered, and what forbids it, before it is made.
+// The link sheet: a link that is made, changed or removed, with both keys, what the data prove, and all that follows, before it is accepted.
 import { Modal } from '@mantine/core';
-import { useState } from 'react';
-import { Refusal, type LinkPreview, type ModelDocument } from '../../api/client';
-import { useEdits, useLinkPreview } from '../../api/queries';
-import { useShown } from '../../app/shown';
-import { count } from '../../shared/format';
+import { useState, type KeyboardEvent, type ReactNode } from 'react';
+import type { LinkPreview, ModelDocument } from '../../api/client';
+import type { Edit } from '../../api/queries';
+import { actions, askedProbe, useShown } from '../../app/shown';
+import { columnsIn, KeyText } from './KeyText';
+import { listed } from './CellPanel';
+import { editWords, useLinkEdits, type SheetAsk } from './edits';
+import { Outcome } from './Outcome';
+import { useLinkPreview, useSuggestions, useTrial } from './requests';
+import { SheetKeys } from './SheetKeys';
+import { SheetOptions, type Options } from './SheetOptions';
 
-export function LinkSheet({ model }: { model: ModelDocument }) {
-  const asked = useShown((s) => s.linkSheet);
-  const set = useShown((s) => s.set);
+const TITLES: Record<SheetAsk['kind'], string> = { new: 'A new link', change: 'Change a link', remove: 'Remove a link', edits: 'Change links' };
+
+/** `shown` is the model as the stage shows it: the variant, where one is open. */
+export function LinkSheet({ model, shown }: { model: ModelDocument; shown: ModelDocument }) {
+  const asked = useShown((s) => s.sheet);
+  const close = () => actions.set({ sheet: null });
   return (
-    <Modal opened={asked !== null} onClose={() => set({ linkSheet: null })} title="A new link" size="lg">
-      {asked && <Sheet key={`${asked.from} ${asked.to}`} model={model} from={asked.from} to={asked.to} close={() => set({ linkSheet: null })} />}
+    <Modal opened={asked !== null} onClose={close} title={asked ? TITLES[asked.kind] : ''} size={1120} yOffset="4vh" closeButtonProps={{ 'aria-label': 'Leave it' }}>
+      {asked?.kind === 'new' && <NewLink key={JSON.stringify(asked)} model={model} shown={shown} asked={asked} close={close} />}
+      {asked?.kind === 'change' && <ChangedLink key={JSON.stringify(asked)} model={model} shown={shown} asked={asked} close={close} />}
+      {asked?.kind === 'remove' && <Trying model={model} shown={shown} edits={[{ kind: 'remove_link', name: asked.name }]} title={`remove ${asked.name}`} accept="Remove the link" close={close} select={null}><LinkLine model={shown} name={asked.name} /></Trying>}
+      {asked?.kind === 'edits' && <Trying model={model} shown={shown} edits={asked.edits} title={asked.title} accept="Make it so" close={close} select={null}><EditLines edits={asked.edits} /></Trying>}
     </Modal>
   );
 }
 
-const tableOf = (key: string) => key.split('.')[0] ?? '';
+function LinkLine({ model, name }: { model: ModelDocument; name: string }) {
+  const link = model.links.find((k) => k.name === name);
+  return <div className="formula-box">{link ? `${link.name}: ${link.text}` : name}</div>;
+}
 
-function KeyField({ model, label, value, onChange, only }: { model: ModelDocument; label: string; value: string; onChange: (v: string) => void; only?: string }) {
-  const tables = model.tables.filter((t) => !only || t.name === only);
+function EditLines({ edits }: { edits: Edit[] }) {
+  return <ul className="plain-list">{edits.map((e) => <li key={JSON.stringify(e)}>{editWords(e)}</li>)}</ul>;
+}
+
+/** Columns of the other side that the data, or the same name, suggest for a key. */
+function useOther(model: ModelDocument, mine: string): string[] {
+  const found = useSuggestions(model).data ?? [];
+  const key = columnsIn(mine).join();
+  return found.flatMap((s) => {
+    const [from, to] = [listed(s.link.from), listed(s.link.to)];
+    return from.join() === key ? [to.join(', ')] : to.join() === key ? [from.join(', ')] : [];
+  });
+}
+
+function NewLink({ model, shown, asked, close }: { model: ModelDocument; shown: ModelDocument; asked: Extract<SheetAsk, { kind: 'new' }>; close: () => void }) {
+  const [from, setFrom] = useState(asked.from.join(', '));
+  const [to, setTo] = useState(asked.to.join(', '));
+  const [options, setOptions] = useState<Options>({});
+  const edits = useShown((s) => s.variant) ?? [];
+  const [mine, theirs] = [columnsIn(from), columnsIn(to)];
+  const known = new Set(shown.tables.flatMap((t) => t.columns.map((c) => `${t.name}.${c.name}`.toLowerCase())));
+  const whole = (keys: string[]) => keys.length > 0 && keys.every((k) => known.has(k.replaceAll('"', '').toLowerCase()));
+  const ready = whole(mine) && whole(theirs) && mine.length === theirs.length;
+  const preview = useLinkPreview(model, ready ? { from: mine, to: theirs, ...options } : null, null, edits);
+  const [forFrom, forTo] = [useOther(model, to), useOther(model, from)];
+  const swapped = ready && preview.data && preview.data.link.from !== (mine.length === 1 ? mine[0] : undefined) && listed(preview.data.link.from).join() !== mine.join();
+  const told = ready ? preview.data : undefined;
   return (
-    <label style={{ flex: 1 }}>
-      <span className="quiet">{label}</span>
-      <select className="field" value={value} onChange={(e) => onChange(e.target.value)}>
-        <option value="">choose a column</option>
-        {tables.map((t) => (
-          <optgroup key={t.name} label={t.name}>
-            {t.columns.map((c) => (
-              <option key={c.name} value={`${t.name}.${c.name}`}>
-                {t.name}.{c.name}
-              </option>
-            ))}
-          </optgroup>
-        ))}
-      </select>
-    </label>
+    <Trying
+      model={model}
+      shown={shown}
+      edits={told ? [{ kind: 'add_link', link: told.link }] : []}
+      title={told ? `link ${told.text}` : ''}
+      accept="Make the link"
+      close={close}
+      select={told ? String(told.link.name) : null}
+      waits={preview.isFetching ? 'Comparing the keys…' : preview.error && ready ? preview.error.message : ''}
+    >
+      <div className="sheet-keys">
+        <KeyText model={shown} label="a key of one table" value={from} onChange={setFrom} first={forFrom} begins={whole(theirs) || !from} />
+        <span className="equals">=</span>
+        <KeyText model={shown} label="a key of another" value={to} onChange={setTo} first={forTo} begins={whole(mine) && !whole(theirs)} />
+      </div>
+      {!ready && (
+        <p className="quiet">
+          {mine.length !== theirs.length && whole(mine) && theirs.length > 0
+            ? 'Both keys have as many columns: write them with commas, Table.a, Table.b.'
+            : 'Type a table and a column; several columns with commas make a key together.'}
+        </p>
+      )}
+      {swapped && <p className="quiet">The other way round: the side whose keys stand once is the one side.</p>}
+      {told && <Told model={shown} told={told} options={options} onChange={setOptions} />}
+    </Trying>
   );
 }
 
-function Sheet({ model, from, to, close }: { model: ModelDocument; from: string; to: string; close: () => void }) {
-  const complete = (key: string) => (key.endsWith('.') ? '' : key);
-  const [pairs, setPairs] = useState<[string, string][]>([[complete(from), complete(to)]]);
-  const [options, setOptions] = useState<Record<string, unknown>>({});
-  const { edit, busy } = useEdits(model);
-  const select = useShown((s) => s.select);
-  const ready = pairs.every(([a, b]) => a && b && tableOf(a) !== tableOf(b));
-  const link = ready ? { from: pairs.map((p) => p[0]), to: pairs.map((p) => p[1]), ...options } : null;
-  const preview = useLinkPreview(model, link);
-  const change = (i: number, side: 0 | 1, value: string) => setPairs(pairs.map((p, j) => (i === j ? (side === 0 ? [value, p[1]] : [p[0], value]) : p)));
-  const first = pairs[0] ?? ['', ''];
-  const make = async (made: LinkPreview) => {
-    if (await edit({ kind: 'add_link', link: made.link })) {
-      close();
-      select({ kind: 'link', name: String(made.link.name) });
+function ChangedLink({ model, shown, asked, close }: { model: ModelDocument; shown: ModelDocument; asked: Extract<SheetAsk, { kind: 'change' }>; close: () => void }) {
+  const link = shown.links.find((k) => k.name === asked.name);
+  const [options, setOptions] = useState<Options>(asked.set);
+  const before = useShown((s) => s.variant) ?? [];
+  const base = link && { name: link.name, from: keysOf(link.from_table, link.from_columns), to: keysOf(link.to_table, link.to_columns), cardinality: link.cardinality, flow: link.flow, active: link.active, description: link.description };
+  const preview = useLinkPreview(model, base ? { ...base, ...options } : null, asked.name, before);
+  if (!link || !base) return <p>There is no link {asked.name} any more.</p>;
+  const set = Object.fromEntries(Object.entries(options).filter(([key, value]) => value !== (base as Record<string, unknown>)[key]));
+  const edits: Edit[] = Object.keys(set).length ? [{ kind: 'change_link', name: link.name, set }] : [];
+  return (
+    <Trying
+      model={model}
+      shown={shown}
+      edits={edits}
+      title={edits[0] ? editWords(edits[0]) : ''}
+      accept="Change the link"
+      close={close}
+      select={String(options.name ?? link.name)}
+      waits={edits.length === 0 ? 'Nothing is changed yet.' : preview.error ? preview.error.message : ''}
+    >
+      {preview.data && <Told model={shown} told={preview.data} options={options} onChange={setOptions} naming />}
+    </Trying>
+  );
+}
+
+const keysOf = (table: string, columns: string[]) => columns.map((c) => `"${table.replaceAll('"', '""')}"."${c.replaceAll('"', '""')}"`);
+
+function Told({ model, told, options, onChange, naming = false }: { model: ModelDocument; told: LinkPreview; options: Options; onChange: (o: Options) => void; naming?: boolean }) {
+  return (
+    <>
+      <div className="formula-box">{told.text}</div>
+      <SheetOptions told={told} options={options} onChange={onChange} naming={naming} />
+      <SheetKeys model={model} told={told} />
+    </>
+  );
+}
+
+interface TryingProps {
+  model: ModelDocument;
+  shown: ModelDocument;
+  edits: Edit[];
+  title: string;
+  accept: string;
+  close: () => void;
+  /** The link to show in the Lens afterwards. */
+  select: string | null;
+  waits?: string;
+  children: ReactNode;
+}
+
+/** The sheet's two halves: what is asked for, and what it would do; accepted with Ctrl and Enter as well. */
+function Trying({ model, shown, edits, title, accept, close, select, waits = '', children }: TryingProps) {
+  const [yielding, setYielding] = useState<string[]>([]);
+  const variant = useShown((s) => s.variant);
+  const open = useShown((s) => s.probe);
+  const probe = open && open.measures.length ? askedProbe(open) : null;
+  const { make, busy, into } = useLinkEdits(model);
+  const all: Edit[] = edits.length ? [...yielding.map((name): Edit => ({ kind: 'change_link', name, set: { active: false } })), ...edits] : [];
+  const trial = useTrial(model, all.length ? [...(variant ?? []), ...all] : [], probe);
+  const told = all.length ? trial.data : undefined;
+  const ready = Boolean(told?.comparison) && !trial.isPlaceholderData && all.length > 0 && !busy;
+  const done = async () => {
+    if (!ready || !(await make(all, title))) return;
+    close();
+    actions.select(select ? { kind: 'link', name: select } : null);
+  };
+  const onKey = (event: KeyboardEvent) => {
+    if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) {
+      event.preventDefault();
+      void done();
     }
   };
   return (
-    <>
-      {pairs.map(([a, b], i) => (
-        <div key={`${i}`} className="row" style={{ marginBottom: 8, flexWrap: 'nowrap', alignItems: 'end' }}>
-          <KeyField model={model} label={i === 0 ? 'a column of one table' : 'and'} value={a} onChange={(v) => change(i, 0, v)} only={i > 0 ? tableOf(first[0]) : undefined} />
-          <span style={{ paddingBottom: 6 }}>=</span>
-          <KeyField model={model} label={i === 0 ? 'a column of another' : ''} value={b} onChange={(v) => change(i, 1, v)} only={i > 0 ? tableOf(first[1]) : undefined} />
-        </div>
-      ))}
-      <button type="button" className="pill small" disabled={!ready} onClick={() => setPairs([...pairs, ['', '']])}>
-        The key has one more column
-      </button>
-      {preview.isFetching && <p className="wait">Comparing the keys…</p>}
-      {preview.error instanceof Refusal && <p role="alert" className="signal">{preview.error.message}</p>}
-      {preview.data && <Told preview={preview.data} options={options} setOptions={setOptions} />}
-      <div className="row" style={{ justifyContent: 'flex-end', marginTop: 14 }}>
-        <button type="button" className="pill" onClick={close}>
-          Leave it
-        </button>
-        <button
-          type="button"
-          className="pill solid"
-          disabled={!preview.data || preview.data.errors.length > 0 || busy}
-          onClick={() => preview.data && void make(preview.data)}
-        >
-          Make the link
-        </button>
+    // Ctrl and Enter accept from wherever the focus is in the sheet.
+    // oxlint-disable-next-line jsx-a11y/no-static-element-interactions
+    <div className="sheet" onKeyDown={onKey}>
+      <div className="sheet-asked">{children}</div>
+      <div className="sheet-outcome" aria-live="polite" aria-busy={trial.isFetching}>
+        {yielding.map((name) => (
+          <p key={name}><b>{name}</b> yields: it becomes inactive. <button type="button" className="plain" onClick={() => setYielding(yielding.filter((n) => n !== name))}><u>not so</u></button></p>
+        ))}
+        {told && <Outcome model={shown} trial={told} probe={probe} onYield={(name) => setYielding([...yielding, name])} />}
+        {all.length > 0 && !told && <p className="wait">{trial.error ? trial.error.message : 'Trying it out…'}</p>}
+        {!told && all.length === 0 && <p className="quiet">{waits || 'What follows from it stands here before it is made.'}</p>}
       </div>
-    </>
-  );
-}
-
-function Told({ preview, options, setOptions }: { preview: LinkPreview; options: Record<string, unknown>; setOptions: (o: Record<string, unknown>) => void }) {
-  const active = preview.link.active as boolean;
-  const offered = !active && options.active === undefined;
-  return (
-    <>
-      <div className="formula-box">{preview.text}</div>
-      <p>
-        <b>{count(preview.matched)}</b> of {count(preview.rows)} rows match; {count(preview.orphans)} name a key that is not there
-        {preview.examples.length ? ` (${preview.examples.join(', ')})` : ''}
-        {preview.nearly ? `, ${count(preview.nearly)} of these but for spaces or case` : ''}; {count(preview.empty)} have none. The data prove it{' '}
-        <b>{preview.cardinality}</b>, {preview.firm ? 'firm' : 'loose'}.
-      </p>
-      <div className="row">
-        <span className="segment" role="group" aria-label="State">
-          <button type="button" aria-pressed={active} onClick={() => setOptions({ ...options, active: true })}>active</button>
-          <button type="button" aria-pressed={!active} onClick={() => setOptions({ ...options, active: false })}>inactive</button>
-        </span>
-        <span className="segment" role="group" aria-label="Flow">
-          <button type="button" aria-pressed={preview.link.flow === 'one-way'} onClick={() => setOptions({ ...options, flow: 'one-way' })}>one-way</button>
-          <button type="button" aria-pressed={preview.link.flow === 'two-way'} onClick={() => setOptions({ ...options, flow: 'two-way' })}>two-way</button>
-        </span>
-        {offered && <span className="quiet">Offered inactive: active, it would double a path.</span>}
+      <div className="sheet-foot row">
+        <span className="quiet">Goes into {into}. It can be undone.</span>
+        <span className="grow" />
+        <button type="button" className="pill" onClick={close}>Leave it</button>
+        <button type="button" className="pill solid" disabled={!ready} title="Ctrl Enter" onClick={() => void done()}>{accept}</button>
       </div>
-      {preview.newly.length > 0 && <p style={{ marginTop: 10 }}>With it, {preview.newly.join('; ')}.</p>}
-      {preview.no_longer.length > 0 && <p>No longer: {preview.no_longer.join('; ')}.</p>}
-      {preview.newly.length === 0 && preview.errors.length === 0 && <p style={{ marginTop: 10 }} className="quiet">It changes nothing in who filters whom.</p>}
-      {preview.errors.map((e) => (
-        <div key={e.message} className="wrong" role="alert" style={{ marginTop: 8 }}>
-          <span className="signal">◆</span>
-          <span>
-            {e.message} <span className="quiet">{e.mend}</span>
-          </span>
-        </div>
-      ))}
-    </>
+    </div>
   );
 }

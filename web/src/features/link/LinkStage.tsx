@@ -1,41 +1,73 @@
-// Link: the bus matrix and the star, two views of one thing.
+// Link: the bus matrix and the star, two views of one thing; and a variant of the model beside it.
+import { Suspense, lazy, useEffect } from 'react';
 import type { ModelDocument } from '../../api/client';
-import { useShown } from '../../app/shown';
+import { actions, useShown } from '../../app/shown';
 import { FindingLine, useShowAbout } from '../prove/Prove';
-import { LinkSheet } from './LinkSheet';
+import { askNew } from './edits';
+import { LinkBar } from './LinkBar';
 import { Matrix } from './Matrix';
+import { useVariant } from './requests';
 import { Star } from './Star';
+import { Suggestions } from './Suggestions';
+
+const LinkSheet = lazy(() => import('./LinkSheet').then((m) => ({ default: m.LinkSheet })));
+const VariantPane = lazy(() => import('./VariantPane').then((m) => ({ default: m.VariantPane })));
 
 export function LinkStage({ model }: { model: ModelDocument }) {
   const chosen = useShown((s) => s.fact);
-  const set = useShown((s) => s.set);
+  const view = useShown((s) => s.linkView);
+  const variant = useShown((s) => s.variant);
+  const tried = useVariant(model, variant);
   const show = useShowAbout(model);
-  const facts = model.matrix.facts;
-  const fact = facts.find((f) => f === chosen) ?? facts[0] ?? model.tables[0]?.name;
-  const findings = model.findings.filter((f) => !f.about.startsWith('measure '));
+  useLinkKeys();
+  const shown = variant?.length && tried.data ? tried.data : model;
+  const facts = shown.matrix.facts;
+  const fact = facts.find((f) => f === chosen) ?? facts[0] ?? shown.tables[0]?.name ?? '';
+  const findings = shown.findings.filter((f) => !f.about.startsWith('measure '));
   return (
-    <div className="link-bench">
-      <div className="link-left">
-        <div className="row" style={{ justifyContent: 'space-between' }}>
-          <h2>Who filters whom</h2>
-          <span className="quiet">
-            {facts.length} facts, {model.matrix.dimensions.length} dimensions
-          </span>
+    <div className={`link-bench view-${view} ${variant ? 'with-variant' : ''}`}>
+      <LinkBar model={shown} />
+      {view !== 'star' && (
+        <div className="link-left">
+          <div className="row" style={{ justifyContent: 'space-between' }}>
+            <h2>Who filters whom{variant ? ', in the variant' : ''}</h2>
+            <span className="quiet">{facts.length} facts, {shown.matrix.dimensions.length} dimensions</span>
+          </div>
+          <Matrix model={shown} fact={fact} />
+          <Suggestions model={model} />
+          <h2 style={{ borderTop: '1px solid var(--line)', paddingTop: 12 }}>Worth a look</h2>
+          {findings.map((f) => <FindingLine key={f.code + f.about + f.sentence} finding={f} show={show} />)}
+          {findings.length === 0 && <p className="quiet">Nothing was found.</p>}
         </div>
-        <Matrix model={model} fact={fact ?? ''} />
-        <div className="row" style={{ justifyContent: 'space-between', borderTop: '1px solid var(--line)', paddingTop: 12 }}>
-          <h2>Worth a look</h2>
-          <button type="button" className="pill small" onClick={() => set({ linkSheet: { from: '', to: '' } })}>
-            New link
-          </button>
-        </div>
-        {findings.map((f) => (
-          <FindingLine key={f.code + f.about} finding={f} show={show} />
-        ))}
-        {findings.length === 0 && <p className="quiet">Nothing was found.</p>}
-      </div>
-      {fact ? <Star model={model} fact={fact} /> : <p className="pad">There is no table yet. Gather some first.</p>}
-      <LinkSheet model={model} />
+      )}
+      {view !== 'matrix' && (fact ? <Star model={shown} fact={fact} tells={variant ? JSON.stringify(variant) : ''} /> : <p className="pad">There is no table yet. Gather some first.</p>)}
+      <Suspense fallback={null}>
+        {variant && <VariantPane model={model} shown={shown} edits={variant} error={variant.length ? tried.error : null} />}
+        <LinkSheet model={model} shown={shown} />
+      </Suspense>
     </div>
   );
+}
+
+/** L links, R shows the reach, V changes the view, B puts a variant beside. */
+function useLinkKeys() {
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const target = event.target as HTMLElement;
+      if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || target.closest('input, textarea, select, [contenteditable="true"], [role="dialog"]')) return;
+      const { reach, linkView, variant } = useShown.getState();
+      const acts: Record<string, () => void> = {
+        l: () => askNew(),
+        r: () => actions.set({ reach: reach === null ? 'out' : reach === 'out' ? 'in' : null }),
+        v: () => actions.set({ linkView: linkView === 'both' ? 'matrix' : linkView === 'matrix' ? 'star' : 'both' }),
+        b: () => variant === null && actions.set({ variant: [] }),
+      };
+      const act = acts[event.key.toLowerCase()];
+      if (!act) return;
+      event.preventDefault();
+      act();
+    };
+    window.addEventListener('keydown', onKey);
+    return () => window.removeEventListener('keydown', onKey);
+  }, []);
 }

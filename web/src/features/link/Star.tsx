@@ -1,241 +1,141 @@
-// The star: HTML cards over an SVG layer of links. Pan and zoom are written straight to the style; cards are memoised.
-import { memo, useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, type PointerEvent } from 'react';
-import type { ModelDocument, TableInfo } from '../../api/client';
+// The star: HTML cards over an SVG layer of links. Places come from the server and stay; cards and links are memoised.
+import { useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
+import type { HeldScan, ModelDocument } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { actions, useShown } from '../../app/shown';
 import { RoleMark } from '../../marks/Marks';
-import { count } from '../../shared/format';
-import { between, layout, offsets, type Box } from './layout';
+import { count, quotedName } from '../../shared/format';
+import { tableIn } from './CellPanel';
+import { askNew, askRemove } from './edits';
+import { between, offsets, type Box } from './geometry';
+import { heldOf, useHeldScan } from './heldState';
+import { useLit } from './reachState';
+import { placesKey, useStarLayout } from './requests';
+import { StarCard } from './StarCard';
+import { StarHead } from './StarHead';
 import { StarLink } from './StarLink';
+import { usePlane } from './usePlane';
 
 type Drag =
   | { kind: 'pan'; x: number; y: number; startX: number; startY: number }
   | { kind: 'card'; name: string; dx: number; dy: number; startX: number; startY: number }
-  | { kind: 'key'; key: string; x: number; y: number }
+  | { kind: 'key'; keys: string[]; startX: number; startY: number }
   | { kind: 'link'; name: string; startX: number; startY: number };
 
-const CLICK = 4;
-
-interface CardProps {
-  table: TableInfo;
-  box: Box;
-  classes: string;
-  keys: boolean;
-  target: string | null;
-  onGrab: (event: PointerEvent, name: string) => void;
-  onKey: (event: PointerEvent, key: string) => void;
-  onHover: (name: string | null) => void;
-  onToggle: (name: string) => void;
-  onSelect: (name: string) => void;
+interface Pulling {
+  from: string;
+  x: number;
+  y: number;
+  to: string | null;
+  over: string | null;
 }
 
-const StarCard = memo(function StarCard({ table, box, classes, keys, target, onGrab, onKey, onHover, onToggle, onSelect }: CardProps) {
-  return (
-    <div
-      className={`star-card ${classes}`}
-      style={{ left: box.x - box.width / 2, top: box.y - box.height / 2, width: box.width, minHeight: box.height, zIndex: keys ? 3 : 2 }}
-      data-table={table.name}
-      role="group"
-      aria-label={`${table.name}, ${table.role}, ${count(table.rows)} rows`}
-      onPointerDown={(e) => onGrab(e, table.name)}
-      onMouseEnter={() => onHover(table.name)}
-      onMouseLeave={() => onHover(null)}
-    >
-      <span className="name">
-        <RoleMark role={table.role} />
-        {/* The pointer is the card's; this is for the keyboard. */}
-        <button
-          type="button"
-          className="plain"
-          onFocus={() => onHover(table.name)}
-          onBlur={() => onHover(null)}
-          onClick={(e) => e.detail === 0 && onSelect(table.name)}
-        >
-          {table.name}
-        </button>
-        <button
-          type="button"
-          className="plain quiet"
-          style={{ marginLeft: 'auto' }}
-          aria-expanded={keys}
-          aria-label={`Columns of ${table.name}, to drag a link from`}
-          title="Columns, to drag a link from"
-          onPointerDown={(e) => e.stopPropagation()}
-          onClick={() => onToggle(table.name)}
-        >
-          {keys ? '▴' : '▾'}
-        </button>
-      </span>
-      <small>{count(table.rows)} {table.role === 'calendar' ? 'days' : 'rows'}</small>
-      {keys && (
-        <div className="keys">
-          {table.columns.map((c) => {
-            const key = `${table.name}.${c.name}`;
-            return (
-              <span key={c.name} className={key === target ? 'key target' : 'key'} data-key={key} onPointerDown={(e) => onKey(e, key)}>
-                {c.name}
-              </span>
-            );
-          })}
-        </div>
-      )}
-    </div>
-  );
-});
+const CLICK = 4;
+const NO_BOXES = new Map<string, Box>();
 
-export function Star({ model, fact }: { model: ModelDocument; fact: string }) {
-  const area = useRef<HTMLDivElement>(null);
-  const plane = useRef<HTMLDivElement>(null);
+export function Star({ model, fact, tells }: { model: ModelDocument; fact: string; tells: string }) {
   const shelfRef = useRef<HTMLDivElement>(null);
-  const view = useRef({ x: 0, y: 0, zoom: 1 });
   const drag = useRef<Drag | null>(null);
-  const [percent, setPercent] = useState(100);
   const [moved, setMoved] = useState<{ name: string; x: number; y: number } | null>(null);
-  const [pulling, setPulling] = useState<{ from: string; x: number; y: number; to: string | null } | null>(null);
+  const [pulling, setPulling] = useState<Pulling | null>(null);
   const [overShelf, setOverShelf] = useState(false);
   const [open, setOpen] = useState<Set<string>>(new Set());
-  const hovered = useShown((s) => s.hovered);
+  const [picked, setPicked] = useState<string[]>([]);
+  const pickedNow = useRef(picked);
+  useEffect(() => {
+    pickedNow.current = picked;
+  }, [picked]);
+  const [tidied, setTidied] = useState(0);
   const selection = useShown((s) => s.selection);
-  const { select, hover, set } = actions;
+  const second = useShown((s) => s.beside);
+  const beside = second && second !== fact && model.tables.some((t) => t.name === second) ? second : null;
+  const { select, hover } = actions;
   const { edit } = useEdits(model);
-  const placed = useMemo(() => layout(model, fact), [model, fact]);
+  const places = useStarLayout(model, fact, beside, tells, tidied).data;
+  const placed = useMemo(() => (places ? new Map<string, Box>(Object.entries(places.boxes)) : NO_BOXES), [places]);
+  const key = places?.key ?? fact;
+  const { area, plane, now: view, percent, fit, zoomStep, toPlane, panTo, settle, show } = usePlane(placed, `${key} ${tidied}`);
   const boxes = useMemo(() => {
-    if (!moved) return placed.boxes;
-    const copy = new Map(placed.boxes);
-    const box = copy.get(moved.name);
-    if (box) copy.set(moved.name, { ...box, x: moved.x, y: moved.y });
-    return copy;
+    const box = moved && placed.get(moved.name);
+    return box ? new Map(placed).set(moved.name, { ...box, x: moved.x, y: moved.y }) : placed;
   }, [placed, moved]);
   const asides = useMemo(() => offsets(model.links), [model.links]);
+  const linksOf = useMemo(() => new Map(model.tables.map((t) => [t.name, model.links.filter((k) => k.from_table === t.name || k.to_table === t.name)])), [model]);
+  const lit = useLit(model);
+  const held = useHeldScan(model, fact);
+  const scan: HeldScan | null = held.scan;
 
-  const apply = useCallback(() => {
-    const { x, y, zoom } = view.current;
-    if (!plane.current) return;
-    plane.current.style.transform = `translate(${x}px, ${y}px) scale(${zoom})`;
-    // Targets stay large enough to be hit however small the cards are drawn.
-    plane.current.style.setProperty('--target', `${Math.max(24, 24 / zoom)}px`);
-  }, []);
-  const fit = useCallback(() => {
-    const rect = area.current?.getBoundingClientRect();
-    if (!rect) return;
-    const all = [...placed.boxes.values()];
-    const left = Math.min(...all.map((b) => b.x - b.width / 2));
-    const right = Math.max(...all.map((b) => b.x + b.width / 2));
-    const top = Math.min(...all.map((b) => b.y - b.height / 2));
-    const bottom = Math.max(...all.map((b) => b.y + b.height / 2));
-    const height = rect.height - 136;
-    const zoom = Math.min(1.15, (rect.width - 32) / (right - left), height / (bottom - top));
-    view.current = { zoom, x: rect.width / 2 - (zoom * (left + right)) / 2, y: 50 + height / 2 - (zoom * (top + bottom)) / 2 };
-    setPercent(Math.round(zoom * 100));
-    apply();
-  }, [placed, apply]);
-  const fitted = useRef('');
-  useLayoutEffect(() => {
-    const key = `${fact} ${[...placed.boxes.keys()].join()}`;
-    if (fitted.current !== key) fit();
-    fitted.current = key;
-  }, [fact, placed, fit]);
-  useEffect(() => {
-    const watched = area.current;
-    if (!watched) return;
-    const observer = new ResizeObserver(() => fit());
-    observer.observe(watched);
-    return () => observer.disconnect();
-  }, [fit]);
-
-  const zoomBy = useCallback(
-    (factor: number, at?: { x: number; y: number }) => {
-      const rect = area.current?.getBoundingClientRect();
-      if (!rect) return;
-      const old = view.current;
-      const zoom = Math.max(0.25, Math.min(2.5, old.zoom * factor));
-      const cx = at ? at.x - rect.left : rect.width / 2;
-      const cy = at ? at.y - rect.top : rect.height / 2;
-      view.current = { zoom, x: cx - ((cx - old.x) * zoom) / old.zoom, y: cy - ((cy - old.y) * zoom) / old.zoom };
-      setPercent(Math.round(zoom * 100));
-      apply();
-    },
-    [apply],
-  );
-  useEffect(() => {
-    const watched = area.current;
-    if (!watched) return;
-    const onWheel = (event: WheelEvent) => {
-      if ((event.target as HTMLElement).closest('.keys')) return;
-      event.preventDefault();
-      zoomBy(event.deltaY < 0 ? 1.1 : 1 / 1.1, { x: event.clientX, y: event.clientY });
-    };
-    watched.addEventListener('wheel', onWheel, { passive: false });
-    return () => watched.removeEventListener('wheel', onWheel);
-  }, [zoomBy]);
-
-  const toPlane = (event: { clientX: number; clientY: number }) => {
-    const rect = area.current?.getBoundingClientRect();
-    const { x, y, zoom } = view.current;
-    return { x: (event.clientX - (rect?.left ?? 0) - x) / zoom, y: (event.clientY - (rect?.top ?? 0) - y) / zoom };
-  };
-  const grabPlane = (event: PointerEvent) => {
+  const grab = useCallback((event: PointerEvent, now: Drag) => {
+    event.stopPropagation();
     if (event.button !== 0) return;
-    drag.current = { kind: 'pan', x: view.current.x, y: view.current.y, startX: event.clientX, startY: event.clientY };
+    drag.current = now;
     area.current?.setPointerCapture(event.pointerId);
-  };
+  }, [area]);
+  const grabPlane = (event: PointerEvent) => grab(event, { kind: 'pan', x: view().x, y: view().y, startX: event.clientX, startY: event.clientY });
   const grabCard = useCallback((event: PointerEvent, name: string) => {
-    event.stopPropagation();
-    if (event.button !== 0) return;
     const rect = (event.currentTarget as HTMLElement).getBoundingClientRect();
-    const { zoom } = view.current;
-    drag.current = {
+    const { zoom } = view();
+    const box = placed.get(name);
+    const height = (box?.height ?? 52) * zoom;
+    grab(event, {
       kind: 'card', name, startX: event.clientX, startY: event.clientY,
-      dx: (event.clientX - (rect.left + rect.width / 2)) / zoom, dy: (event.clientY - (rect.top + rect.height / 2)) / zoom,
-    };
-    area.current?.setPointerCapture(event.pointerId);
-  }, []);
-  const grabKey = useCallback((event: PointerEvent, key: string) => {
-    event.stopPropagation();
-    drag.current = { kind: 'key', key, x: event.clientX, y: event.clientY };
-    area.current?.setPointerCapture(event.pointerId);
-  }, []);
-  const grabLink = useCallback((event: PointerEvent, name: string) => {
-    event.stopPropagation();
-    drag.current = { kind: 'link', name, startX: event.clientX, startY: event.clientY };
-    area.current?.setPointerCapture(event.pointerId);
-  }, []);
-  const under = (event: PointerEvent) => document.elementsFromPoint(event.clientX, event.clientY);
-  const keyUnder = (event: PointerEvent) => under(event).map((e) => (e as HTMLElement).dataset?.key).find(Boolean) ?? null;
-  const shelfUnder = (event: PointerEvent) => under(event).includes(shelfRef.current as Element);
+      dx: (event.clientX - (rect.left + rect.width / 2)) / zoom, dy: (event.clientY - (rect.top + height / 2)) / zoom,
+    });
+  }, [grab, placed, view]);
+  const pick = useCallback((column: string) => setPicked((old) => {
+    if (old.includes(column)) return old.filter((k) => k !== column);
+    return [...old.filter((k) => tableIn(k) === tableIn(column)), column];
+  }), []);
+  const grabKey = useCallback((event: PointerEvent, column: string) => {
+    if (event.shiftKey) {
+      event.stopPropagation();
+      pick(column);
+      return;
+    }
+    const together = pickedNow.current;
+    grab(event, { kind: 'key', keys: together.includes(column) ? together : [column], startX: event.clientX, startY: event.clientY });
+  }, [grab, pick]);
+  const grabLink = useCallback((event: PointerEvent, name: string) => grab(event, { kind: 'link', name, startX: event.clientX, startY: event.clientY }), [grab]);
+  const under = (event: PointerEvent) => document.elementsFromPoint(event.clientX, event.clientY) as HTMLElement[];
+  const far = (event: PointerEvent, from: { startX: number; startY: number }) => Math.hypot(event.clientX - from.startX, event.clientY - from.startY) >= CLICK;
 
   const move = (event: PointerEvent) => {
     const now = drag.current;
     if (!now) return;
     if (now.kind === 'pan') {
-      view.current = { ...view.current, x: now.x + event.clientX - now.startX, y: now.y + event.clientY - now.startY };
-      apply();
+      panTo(now.x + event.clientX - now.startX, now.y + event.clientY - now.startY);
     } else if (now.kind === 'card') {
-      if (!moved && Math.hypot(event.clientX - now.startX, event.clientY - now.startY) < CLICK) return;
+      if (!moved && !far(event, now)) return;
       const at = toPlane(event);
       setMoved({ name: now.name, x: at.x - now.dx, y: at.y - now.dy });
-    } else if (now.kind === 'key') {
-      const target = keyUnder(event);
-      setPulling({ from: now.key, ...toPlane(event), to: target && target.split('.')[0] !== now.key.split('.')[0] ? target : null });
-    } else if (Math.hypot(event.clientX - now.startX, event.clientY - now.startY) >= CLICK) {
-      setPulling({ from: `link ${now.name}`, ...toPlane(event), to: null });
-      setOverShelf(shelfUnder(event));
+    } else if (far(event, now) || pulling) {
+      const found = under(event);
+      const source = now.kind === 'key' ? tableIn(now.keys[0] ?? '') : '';
+      const over = found.map((e) => e.closest?.<HTMLElement>('[data-table]')?.dataset.table).find(Boolean) ?? null;
+      const target = found.map((e) => e.dataset?.key).find(Boolean) ?? null;
+      setPulling({ from: now.kind === 'key' ? source : `link ${now.name}`, ...toPlane(event), to: target && tableIn(target) !== source ? target : null, over: over === source ? null : over });
+      setOverShelf(now.kind === 'link' && found.includes(shelfRef.current as HTMLElement));
     }
   };
   const drop = (event: PointerEvent) => {
     const now = drag.current;
     drag.current = null;
+    if (now?.kind === 'pan') settle();
     if (now?.kind === 'card') {
-      if (moved) void edit({ kind: 'place_tables', places: { [`${fact}/${now.name}`]: { x: Math.round(moved.x), y: Math.round(moved.y) } } }).then(() => setMoved(null));
+      if (moved) void edit({ kind: 'place_tables', places: { [`${key}/${now.name}`]: { x: Math.round(moved.x), y: Math.round(moved.y) } } }).then(() => setMoved(null));
       else select({ kind: 'table', name: now.name });
     } else if (now?.kind === 'key') {
-      if (pulling?.to) set({ linkSheet: { from: now.key, to: pulling.to } });
+      if (!pulling) {
+        const [table = '', column = ''] = [tableIn(now.keys[0] ?? ''), model.tables.flatMap((t) => t.columns.map((c) => [`${quotedName(t.name)}.${quotedName(c.name)}`, c.name])).find(([k]) => k === now.keys[0])?.[1]];
+        select({ kind: 'column', table, name: column });
+      } else if (pulling.to ?? pulling.over) {
+        askNew(now.keys, [pulling.to ?? `${quotedName(pulling.over ?? '')}.`]);
+        setPicked([]);
+      }
     } else if (now?.kind === 'link') {
-      if (pulling && shelfUnder(event)) {
-        void edit({ kind: 'remove_link', name: now.name });
-        select(null);
-      } else if (!pulling) select({ kind: 'link', name: now.name });
-    } else if (now?.kind === 'pan' && Math.hypot(event.clientX - now.startX, event.clientY - now.startY) < CLICK) {
+      if (pulling && overShelf) askRemove(now.name);
+      else if (!pulling) select({ kind: 'link', name: now.name });
+    } else if (now?.kind === 'pan' && !far(event, now)) {
       select(null);
     }
     setPulling(null);
@@ -247,74 +147,111 @@ export function Star({ model, fact }: { model: ModelDocument; fact: string }) {
     return next;
   }), []);
   const choose = useCallback((name: string) => select({ kind: 'table', name }), [select]);
+  const chooseColumn = useCallback((table: string, name: string) => select({ kind: 'column', table, name }), [select]);
   const chooseLink = useCallback((name: string) => select({ kind: 'link', name }), [select]);
+  const linkFrom = useCallback((from: string[]) => askNew(from, []), []);
+  const nudge = useCallback((name: string, dx: number, dy: number) => {
+    const box = placed.get(name);
+    if (box) void edit({ kind: 'place_tables', places: { [`${key}/${name}`]: { x: Math.round(box.x + dx), y: Math.round(box.y + dy) } } });
+  }, [placed, key, edit]);
+  const pulled = Object.keys(model.places).filter((place) => place.startsWith(`${key}/`));
+  const tidy = () => {
+    localStorage.removeItem(placesKey(model, key));
+    setTidied(tidied + 1);
+    if (pulled.length) void edit({ kind: 'place_tables', places: Object.fromEntries(pulled.map((k) => [k, null])) });
+  };
+  const jump = (text: string) => {
+    const table = model.tables.find((t) => t.name.toLowerCase() === text.toLowerCase()) ?? model.tables.find((t) => t.columns.some((c) => `${t.name}.${c.name}`.toLowerCase() === text.toLowerCase()));
+    const box = table && boxes.get(table.name);
+    if (!table) return false;
+    const column = table.columns.find((c) => `${table.name}.${c.name}`.toLowerCase() === text.toLowerCase());
+    if (column) setOpen((old) => new Set(old).add(table.name));
+    select(column ? { kind: 'column', table: table.name, name: column.name } : { kind: 'table', name: table.name });
+    if (box) show(box);
+    return true;
+  };
+  const onKey = (event: KeyboardEvent) => {
+    if (event.target !== event.currentTarget) return;
+    const steps: Record<string, [number, number]> = { ArrowUp: [0, 60], ArrowDown: [0, -60], ArrowLeft: [60, 0], ArrowRight: [-60, 0] };
+    const step = steps[event.key];
+    if (step) {
+      panTo(view().x + step[0], view().y + step[1]);
+      settle();
+    } else if (event.key === '+') zoomStep(1.2);
+    else if (event.key === '-') zoomStep(1 / 1.2);
+    else if (event.key === '0') fit();
+    else if (event.key.toLowerCase() === 'l') askNew();
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  };
 
-  const current = model.currents.find((c) => c.table === hovered);
-  const reached = new Set(current?.runs.map((r) => r.to));
-  const chosenTable = selection?.kind === 'table' ? selection.name : null;
+  const chosenTable = selection?.kind === 'table' ? selection.name : selection?.kind === 'column' ? selection.table : null;
   const chosenLink = selection?.kind === 'link' ? selection.name : null;
-  const near = new Set([fact, ...model.links.filter((k) => k.from_table === fact || k.to_table === fact).flatMap((k) => [k.from_table, k.to_table])]);
-  const isPale = (name: string) => name !== fact && model.matrix.facts.includes(name);
-  const tidied = Object.keys(model.places).filter((key) => key.startsWith(`${fact}/`));
+  const inMiddle = useMemo(() => new Set([fact, ...(beside ? [beside] : [])]), [fact, beside]);
+  const near = useMemo(() => new Set([...inMiddle, ...model.links.filter((k) => inMiddle.has(k.from_table) || inMiddle.has(k.to_table)).flatMap((k) => [k.from_table, k.to_table])]), [inMiddle, model.links]);
+  const facts = useMemo(() => new Set(model.matrix.facts), [model.matrix.facts]);
+  const isPale = (name: string) => !inMiddle.has(name) && facts.has(name);
+  const runs = scan && !lit.source ? scan.runs : lit.runs;
   return (
     // The plane answers to the pointer; everything on it can be reached with the keyboard by itself.
-    <div ref={area} className="star" onPointerDown={grabPlane} onPointerMove={move} onPointerUp={drop} onPointerCancel={drop} role="group" aria-label={`The star of ${fact}`}>
-      <div className="star-head">
-        <h2>The star of {fact}</h2>
-        <span className="row quiet" onPointerDown={(e) => e.stopPropagation()} role="group" aria-label="View">
-          <button type="button" className="plain" aria-label="Smaller" onClick={() => zoomBy(1 / 1.2)}>−</button>
-          {percent} %
-          <button type="button" className="plain" aria-label="Larger" onClick={() => zoomBy(1.2)}>+</button>
-          <button type="button" className="plain" onClick={fit}><u>fit</u></button>
-          {tidied.length > 0 && (
-            <button type="button" className="plain" onClick={() => void edit({ kind: 'place_tables', places: Object.fromEntries(tidied.map((k) => [k, null])) })}>
-              <u>tidy</u>
-            </button>
-          )}
-        </span>
-      </div>
+    // oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex
+    <div ref={area} className="star" onPointerDown={grabPlane} onPointerMove={move} onPointerUp={drop} onPointerCancel={drop} onKeyDown={onKey} tabIndex={0} role="group" aria-label={`The star of ${key}`}>
+      <StarHead model={model} fact={fact} beside={beside} percent={percent} onZoom={zoomStep} onFit={fit} onTidy={tidy} onJump={jump} held={held} />
       <div ref={plane} className="star-plane">
         <svg width="1" height="1" aria-label="Links">
           {model.links.map((link) => {
             const a = boxes.get(link.from_table);
             const b = boxes.get(link.to_table);
             if (!a || !b || link.from_table === link.to_table) return null;
-            const run = current?.runs.find((r) => r.link === link.name);
-            const stop = current?.stops.find((s) => s.link === link.name);
+            const line = between(a, b, asides.get(link.name) ?? 0);
+            const state = heldOf(link, scan);
             return (
               <StarLink
                 key={link.name}
                 link={link}
-                line={between(a, b, asides.get(link.name) ?? 0)}
-                runsTo={run?.to ?? null}
-                stopsFrom={stop?.from ?? null}
+                {...line}
+                way={state.way}
+                held={state.words}
+                runsTo={runs.find((r) => r.link === link.name)?.to ?? null}
+                stopsFrom={lit.stops.find((s) => s.link === link.name)?.from ?? null}
                 pale={!near.has(link.from_table) || isPale(link.from_table)}
                 chosen={chosenLink === link.name}
                 aside={asides.get(link.name) ?? 0}
                 onSelect={chooseLink}
+                onRemove={askRemove}
                 onGrab={grabLink}
               />
             );
           })}
+          {scan?.added.map((flow) => <Added key={flow.text} a={boxes.get(flow.from)} b={boxes.get(flow.to)} text={flow.text} />)}
           {pulling && <Pulled pulling={pulling} boxes={boxes} />}
         </svg>
         {model.tables.map((table) => {
           const box = boxes.get(table.name);
           if (!box) return null;
+          const name = table.name;
           const classes = [
-            table.name === fact ? 'fact' : '', isPale(table.name) ? 'pale' : '', hovered === table.name ? 'source' : '',
-            reached.has(table.name) ? 'reached' : '', chosenTable === table.name ? 'chosen' : '',
+            inMiddle.has(name) ? 'fact' : '', isPale(name) ? 'pale' : '', lit.source === name || (!lit.source && scan?.grain === name) ? 'source' : '',
+            lit.reached.has(name) || (!lit.source && scan?.runs.some((r) => r.from === name)) ? 'reached' : '', lit.blocked.has(name) ? 'blocked' : '', chosenTable === name ? 'chosen' : '',
           ].filter(Boolean).join(' ');
           return (
             <StarCard
-              key={table.name}
+              key={name}
               table={table}
+              links={linksOf.get(name) ?? []}
               box={box}
               classes={classes}
-              keys={open.has(table.name) || (pulling !== null && !pulling.from.startsWith('link '))}
+              open={open.has(name) || pulling?.over === name}
               target={pulling?.to ?? null}
+              picked={picked.filter((k) => tableIn(k) === name).join('\n')}
+              marks={held.marks.get(name) ?? ''}
               onGrab={grabCard}
               onKey={grabKey}
+              onPick={pick}
+              onColumn={chooseColumn}
+              onLink={linkFrom}
+              onNudge={nudge}
               onHover={hover}
               onToggle={toggle}
               onSelect={choose}
@@ -328,9 +265,9 @@ export function Star({ model, fact }: { model: ModelDocument; fact: string }) {
         ) : (
           <>
             <span style={{ flex: 'none' }}>Linked to nothing</span>
-            {placed.shelf.length === 0 && <span>no table. Drag a link here to remove it.</span>}
-            {placed.shelf.map((name) => (
-              <button key={name} type="button" className="plain" onPointerDown={(e) => e.stopPropagation()} onClick={() => choose(name)}>
+            {places?.shelf.length === 0 && <span>no table. Drag a link here to remove it.</span>}
+            {places?.shelf.map((name) => (
+              <button key={name} type="button" className="plain" data-table={name} onPointerDown={(e) => e.stopPropagation()} onClick={() => choose(name)}>
                 <RoleMark role="disconnected" /> <b>{name}</b> {count(model.tables.find((t) => t.name === name)?.rows ?? 0)}
               </button>
             ))}
@@ -342,8 +279,21 @@ export function Star({ model, fact }: { model: ModelDocument; fact: string }) {
 }
 
 /** The line that follows the pointer while a link is dragged. */
-function Pulled({ pulling, boxes }: { pulling: { from: string; x: number; y: number }; boxes: Map<string, Box> }) {
-  const box = boxes.get(pulling.from.split('.')[0] ?? '');
+function Pulled({ pulling, boxes }: { pulling: Pulling; boxes: Map<string, Box> }) {
+  const box = boxes.get(pulling.from);
   if (!box) return <circle cx={pulling.x} cy={pulling.y} r="7" className="mark-faint" />;
   return <path d={`M${box.x} ${box.y}L${pulling.x} ${pulling.y}`} stroke="var(--signal)" strokeWidth="2" strokeDasharray="6 4" fill="none" />;
+}
+
+/** A flow that a `match` of the held formula puts there for itself. */
+function Added({ a, b, text }: { a: Box | undefined; b: Box | undefined; text: string }) {
+  if (!a || !b) return null;
+  const { ax, ay, bx, by } = between(b, a, 0);
+  return (
+    <g className="star-link runs held">
+      <title>{text}</title>
+      <path className="line" d={`M${bx} ${by}L${ax} ${ay}`} />
+      <text x={(ax + bx) / 2 + 8} y={(ay + by) / 2}>carried: {text}</text>
+    </g>
+  );
 }

@@ -1,10 +1,14 @@
+import { useNavigate } from 'react-router';
 import type { FormulaAnswer, MeasureInfo, ModelDocument } from '../../api/client';
 import { useFormula } from '../../api/queries';
 import { useShown } from '../../app/shown';
+import { ReachView } from '../link/ReachView';
 import { nameText } from '../../shared/format';
 
 export function LensMeasure({ model, measure }: { model: ModelDocument; measure: MeasureInfo }) {
   const told = useFormula(model, measure.name, measure.formula);
+  const navigate = useNavigate();
+  const reach = useShown((s) => s.reach);
   const select = useShown((s) => s.select);
   const set = useShown((s) => s.set);
   const above = model.measures.filter((m) => m.builds_on.includes(measure.name));
@@ -28,7 +32,14 @@ export function LensMeasure({ model, measure }: { model: ModelDocument; measure:
       {measure.description && <p>{measure.description}</p>}
       <div className="formula-box">{measure.formula}</div>
       {measure.broken && <p role="alert" className="signal">It cannot be computed: {measure.broken}</p>}
-      {told.data && told.data.errors.length === 0 && <Reached model={model} told={told.data} />}
+      {reach && !measure.broken && <ReachView model={model} subject={{ measure: measure.name }} />}
+      {!measure.broken && (
+        <p className="row">
+          <button type="button" className="pill small" onClick={() => { set({ held: { measure: measure.name } }); void navigate(`/m/${model.id}/link`); }}>Hold it over the star</button>
+          <button type="button" className="pill small" aria-pressed={reach !== null} onClick={() => set({ reach: reach ? null : 'in' })}>Its reach</button>
+        </p>
+      )}
+      {told.data && told.data.errors.length === 0 && !reach && <Reached model={model} told={told.data} />}
       {measure.builds_on.length > 0 && (
         <>
           <h3>Builds on</h3>

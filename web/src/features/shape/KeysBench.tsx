@@ -1,10 +1,9 @@
 // Two keys side by side: what matches, what stands on one side only, near matches with the step that mends them.
 import { useState } from 'react';
-import type { Mismatch, ModelDocument, NearMatch, Scalar, TableInfo } from '../../api/client';
-import { useEdits } from '../../api/queries';
-import { actions } from '../../app/shown';
-import { columnText, count } from '../../shared/format';
-import { useMismatch, type Keys, type Step } from './requests';
+import type { ModelDocument, TableInfo } from '../../api/client';
+import { count } from '../../shared/format';
+import { KeysFound } from './KeysFound';
+import { useMismatch, type Keys } from './requests';
 
 interface Side {
   table: string;
@@ -89,114 +88,7 @@ export function KeysBench({ model }: { model: ModelDocument }) {
       </div>
       {found.isError && <p className="signal">{found.error.message}</p>}
       {found.isFetching && !found.data && <p className="wait">Comparing the keys…</p>}
-      {found.data && keys && <Found key={JSON.stringify(keys)} model={model} keys={keys} found={found.data} />}
+      {found.data && keys && <KeysFound key={JSON.stringify(keys)} model={model} keys={keys} found={found.data} />}
     </div>
-  );
-}
-
-function keyText(key: Scalar[]): string {
-  return key.map((x) => (typeof x === 'string' && x !== x.trim() ? `“${x}”` : columnText(x))).join(', ');
-}
-
-function amountText(value: number | null): string {
-  return value === null ? '' : value.toLocaleString('en-GB', { maximumFractionDigits: 2 });
-}
-
-function Found({ model, keys, found }: { model: ModelDocument; keys: Keys; found: Mismatch }) {
-  const share = found.rows_left ? found.matched.rows / found.rows_left : 0;
-  const lost = found.only_left.rows;
-  return (
-    <>
-      <div className="keys-bar" role="img" aria-label={`${Math.round(share * 100)} % of the rows match`}>
-        <span style={{ flexGrow: found.matched.rows }} className="matched" />
-        <span style={{ flexGrow: found.only_left.rows }} className="lost" />
-        <span style={{ flexGrow: found.empty_left }} className="blank" />
-      </div>
-      <table className="told-table keys-table">
-        <thead>
-          <tr><th /><th className="num">keys</th><th className="num">rows</th>{keys.amount && <th className="num">{keys.amount}</th>}<th /></tr>
-        </thead>
-        <tbody>
-          <tr><td>match</td><td className="num">{count(found.matched.keys)}</td><td className="num">{count(found.matched.rows)}</td>{keys.amount && <td className="num">{amountText(found.amount_matched)}</td>}<td className="quiet">of {count(found.rows_left)} rows of {keys.left.table}</td></tr>
-          <tr><td className={lost ? 'signal' : ''}>only in {keys.left.table}</td><td className="num">{count(found.only_left.keys)}</td><td className="num">{count(lost)}</td>{keys.amount && <td className="num">{amountText(found.only_left.amount)}</td>}<td className="quiet">{lost ? 'rows that name nothing' : 'every row that names something finds it'}</td></tr>
-          <tr><td>empty there</td><td /><td className="num">{count(found.empty_left)}</td>{keys.amount && <td />}<td className="quiet">rows that name nothing on purpose</td></tr>
-          <tr><td>only in {keys.right.table}</td><td className="num">{count(found.only_right.keys)}</td><td className="num">{count(found.only_right.rows)}</td>{keys.amount && <td />}<td className="quiet">that no row names</td></tr>
-          {found.repeated_right > 0 && <tr><td className="signal">repeated in {keys.right.table}</td><td className="num">{count(found.repeated_right)}</td><td />{keys.amount && <td />}<td className="quiet">no key of a one side</td></tr>}
-        </tbody>
-      </table>
-      <Near model={model} keys={keys} found={found} />
-      <div className="keys-lists">
-        <Listed title={`Only in ${keys.left.table}`} found={found.only_left} />
-        <Listed title={`Only in ${keys.right.table}`} found={found.only_right} />
-      </div>
-    </>
-  );
-}
-
-function Listed({ title, found }: { title: string; found: Mismatch['only_left'] }) {
-  if (found.keys === 0) return null;
-  return (
-    <section aria-label={title}>
-      <h3>{title}</h3>
-      <ul className="key-list">
-        {found.listed.map((k) => (
-          <li key={JSON.stringify(k.key)}>
-            <span className="mono">{keyText(k.key)}</span>
-            <span className="quiet">{count(k.rows)} row{k.rows > 1 ? 's' : ''}, first {count(k.first_row)}</span>
-          </li>
-        ))}
-      </ul>
-      {found.keys > found.listed.length && <p className="quiet">and {count(found.keys - found.listed.length)} more</p>}
-    </section>
-  );
-}
-
-/** Keys that nearly match: those ticked become one step of replacements. */
-function Near({ model, keys, found }: { model: ModelDocument; keys: Keys; found: Mismatch }) {
-  const sure = (n: NearMatch) => n.choices === 1 && n.reason !== 'one letter';
-  const [off, setOff] = useState<Record<string, boolean>>({});
-  const { edit, busy } = useEdits(model);
-  const id = (n: NearMatch) => JSON.stringify(n.left);
-  const taken = found.near.filter((n) => off[id(n)] ?? sure(n));
-  const table = model.tables.find((t) => t.name === keys.left.table);
-  const make = async () => {
-    const step: Step = {
-      kind: 'replace', columns: keys.left.columns, pairs: taken.map((n) => ({ from: n.left, to: n.right })),
-      note: `nearly ${keys.right.table}: ${[...new Set(taken.map((n) => n.reason))].join(', ')}`,
-    };
-    const done = await edit({ kind: 'shape_table', name: keys.left.table, steps: [...((table?.steps ?? []) as Step[]), step], title: `mend ${taken.length} key${taken.length > 1 ? 's' : ''} of ${keys.left.table}` });
-    if (done) actions.set({ table: keys.left.table });
-  };
-  if (!found.near.length)
-    return found.only_left.keys ? <p className="quiet">None of the lost keys is near one of {keys.right.table}{found.near_skipped ? '; there are too many to compare them letter by letter' : ''}.</p> : null;
-  return (
-    <section aria-label="Near matches" className="near">
-      <div className="row" style={{ justifyContent: 'space-between' }}>
-        <h3>
-          {count(found.near_keys)} nearly match: {count(found.near_rows)} rows would find their partner
-        </h3>
-        <button type="button" className="pill solid" disabled={busy || taken.length === 0 || !table || Boolean(table.formula)} onClick={() => void make()}>
-          Make a step of {taken.length}
-        </button>
-      </div>
-      <table className="told-table">
-        <thead>
-          <tr><th /><th>{keys.left.table} says</th><th>{keys.right.table} has</th><th>what differs</th><th className="num">rows</th>{keys.amount && <th className="num">{keys.amount}</th>}</tr>
-        </thead>
-        <tbody>
-          {found.near.map((n) => (
-            <tr key={id(n)}>
-              <td><input type="checkbox" aria-label={`Mend ${keyText(n.left)}`} checked={off[id(n)] ?? sure(n)} onChange={(e) => setOff({ ...off, [id(n)]: e.target.checked })} /></td>
-              <td className="mono">{keyText(n.left)}</td>
-              <td className="mono">{keyText(n.right)}</td>
-              <td>{n.reason}{n.choices > 1 && <span className="signal">, {n.choices} would do</span>}</td>
-              <td className="num">{count(n.rows)}</td>
-              {keys.amount && <td className="num">{amountText(n.amount)}</td>}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {found.near_skipped && <p className="quiet">The others are too many to be compared letter by letter.</p>}
-    </section>
   );
 }

@@ -1,0 +1,127 @@
+"""What each table is in the star: found from links and data, corrected by the author; and whether its grain and its hierarchies hold."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from nexorem.core.diagnostics import Refused
+from nexorem.core.model.model import Model, Table
+from nexorem.core.model.names import columns_text
+from nexorem.core.model.star import Star
+from nexorem.core.values import Array, combine, iso
+
+MOST_EXAMPLES = 5
+
+
+def role(star: Star, table: Table) -> str:
+    """The author's word, or what is found."""
+    return table.role or found_role(star.model, table)
+
+
+def found_role(model: Model, table: Table) -> str:
+    """What a table is by its links. A fact looks others up and nobody looks it up over an active link; a bridge is a
+    fact with a two-way link and few columns of its own; an outrigger is looked up by dimensions alone."""
+    if table.calendar:
+        return "calendar"
+    links = [k for k in model.links if table.name in k.tables]
+    if not links:
+        return "disconnected"
+    if looked_up_by(model, table.name):
+        return "dimension" if _touches_fact(model, table.name) else "outrigger"
+    looks_up = [k for k in links if k.from_table == table.name and k.cardinality != "many-to-many"]
+    if not looks_up:
+        return "dimension"
+    keys = {c for k in looks_up for c in k.from_columns}
+    if len(looks_up) > 1 and len(table.columns) - len(keys) <= 1 and any(k.flow == "two-way" for k in looks_up):
+        return "bridge"
+    return "fact"
+
+
+def looked_up_by(model: Model, table: str) -> list[str]:
+    """The tables whose rows look a table up over one active link."""
+    return [k.from_table for k in model.links if k.to_table == table and k.active and k.cardinality != "many-to-many"]
+
+
+def _touches_fact(model: Model, table: str) -> bool:
+    """Whether a link joins a table to one that nobody looks up: what hangs on dimensions alone is an outrigger."""
+    others = {k.other(table) for k in model.links if table in k.tables and k.from_table != k.to_table}
+    return any(not looked_up_by(model, other) for other in others)
+
+
+def grain_test(star: Star, table: str, columns: Sequence[str]) -> dict[str, Any]:
+    """Whether the rows of a table are told apart by some columns: `rows`, `repeated` (rows that share their key with another), `empty`
+    (rows with an empty part) and `examples` of keys that repeat, with their rows. An empty part is a value here like any other."""
+    domain = star.domain(table, tuple(columns))
+    counts = np.bincount(domain.codes[:-1], minlength=domain.size)
+    again = np.flatnonzero(counts > 1)
+    most = again[np.argsort(-counts[again], kind="stable")][:MOST_EXAMPLES]
+    full = np.ones(star.size(table), bool)
+    for column in columns:
+        full &= star.column(table, column).rows().valid
+    examples = [
+        {"key": [iso(star.column(table, c).at(int(domain.firsts[m]))) for c in columns], "rows": int(counts[m])} for m in most.tolist()
+    ]
+    return {
+        "columns": list(columns), "rows": star.size(table), "repeated": int(counts[again].sum()), "empty": int((~full).sum()),
+        "examples": examples,
+    }  # fmt: skip
+
+
+def hierarchy_faults(star: Star, hierarchy: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """What is wrong with a hierarchy, level by level, the widest first: a level that is no column or that the next one cannot look up, and
+    members with two parents or more, with examples. Each has `level`, `above`, `sentence`, `count`, `examples`."""
+    try:
+        levels = [star.model.find_column(str(x)) for x in hierarchy.get("levels") or ()]
+    except Refused as refused:
+        return [_fault("", "", refused.diagnostics[0].message)]
+    found = []
+    for above, level in pairwise(levels):
+        texts = columns_text(above[0], (above[1],)), columns_text(level[0], (level[1],))
+        codes = _beside(star, level[0], above)
+        if codes is None:
+            words = f"{level[0]} does not look {above[0]} up: no chain of firm active links leads there."
+            found.append(_fault(texts[1], texts[0], words))
+            continue
+        found += _two_parents(star, above, level, codes, texts)
+    return found
+
+
+def _fault(level: str, above: str, sentence: str) -> dict[str, Any]:
+    return {"level": level, "above": above, "sentence": sentence, "count": 0, "examples": []}
+
+
+def _beside(star: Star, table: str, above: tuple[str, str]) -> Array | None:
+    """For each row of a table the member of a column that is its own or looked up; None where it cannot be."""
+    chain = star.lookups(table, star.state).get(above[0])
+    return None if chain is None else star.spread(above[0], (above[1],), chain)[:-1]
+
+
+def _two_parents(
+    star: Star, above: tuple[str, str], level: tuple[str, str], parents: Array, texts: tuple[str, str]
+) -> list[dict[str, Any]]:
+    domain = star.domain(level[0], (level[1],))
+    filled = star.column(*level).rows().valid
+    rows = np.flatnonzero(filled)
+    if len(rows) == 0:
+        return []
+    members = domain.codes[:-1][rows]
+    _, firsts = combine([(members, domain.size), (parents[rows], star.domain(above[0], (above[1],)).size)])
+    pairs = members[firsts]
+    counts = np.bincount(pairs, minlength=domain.size)
+    several = np.flatnonzero(counts > 1)
+    if len(several) == 0:
+        return []
+    column, upper = star.column(*level), star.column(*above)
+    up = star.domain(above[0], (above[1],))
+    examples = []
+    for m in several[:MOST_EXAMPLES].tolist():
+        codes = parents[rows[firsts[pairs == m]]].tolist()
+        names = ["(unmatched)" if c == up.size - 1 else iso(upper.at(int(up.firsts[c]))) for c in codes]
+        examples.append({"member": iso(column.at(int(domain.firsts[m]))), "parents": names})
+    who = f"{len(several):,} members of {texts[1]} stand" if len(several) > 1 else f"One member of {texts[1]} stands"
+    text = f"{who} under several of {texts[0]}."
+    return [{"level": texts[1], "above": texts[0], "sentence": text, "count": len(several), "examples": examples}]

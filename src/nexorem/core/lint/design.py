@@ -1,0 +1,57 @@
+"""Findings about what an author says of tables, and about facts that probes set beside each other."""
+
+from __future__ import annotations
+
+from nexorem.core.design.matrix import probe_gaps
+from nexorem.core.design.roles import grain_test, hierarchy_faults
+from nexorem.core.lint.finding import Finding
+from nexorem.core.model.model import Table
+from nexorem.core.model.names import columns_text
+from nexorem.core.model.star import Star
+
+
+def of_design(star: Star) -> list[Finding]:
+    """Grains that rows do not keep, hierarchies with two parents, and dimensions that one of several facts lacks."""
+    found = [f for table in star.model.tables if table.grain_columns for f in _grain(star, table)]
+    for hierarchy in star.model.hierarchies:
+        name = str(hierarchy.get("name") or "a hierarchy")
+        for fault in hierarchy_faults(star, hierarchy):
+            examples = "; ".join(f"{x['member']} under {', '.join(map(str, x['parents']))}" for x in fault["examples"][:2])
+            told = f"In the hierarchy {name}: {fault['sentence']}" + (f" {examples}." if examples else "")
+            mend = (
+                "Give these members names of their own, or take another level."
+                if examples
+                else "Choose levels that are linked, or of one table."
+            )
+            found.append(Finding("two_parents" if examples else "broken_hierarchy", "warning", f"hierarchy {name}", told, mend))
+    return found + _gaps(star)
+
+
+def _grain(star: Star, table: Table) -> list[Finding]:
+    lost = [c for c in table.grain_columns if c not in star.rows[table.name].columns]
+    if lost:
+        return [Finding("lost_grain", "warning", f"table {table.name}", f"The grain of {table.name} names {lost[0]}, which it has not.",
+                        "Say anew which columns tell its rows apart.")]  # fmt: skip
+    told = grain_test(star, table.name, table.grain_columns)
+    if not told["repeated"]:
+        return []
+    key = ", ".join(str(x) for x in told["examples"][0]["key"])
+    return [Finding("grain_repeated", "warning", f"table {table.name}",
+                    f"{told['repeated']:,} rows of {table.name} share {columns_text(table.name, table.grain_columns)} with another: {key}.",
+                    "The grain is finer than said, or rows stand twice.")]  # fmt: skip
+
+
+def _gaps(star: Star) -> list[Finding]:
+    """By fact, the dimensions that it lacks in a probe that shows it beside another fact."""
+    lacking: dict[str, dict[str, list[str]]] = {}
+    for (fact, dimension), probes in probe_gaps(star).items():
+        lacking.setdefault(fact, {})[dimension] = probes
+    found = []
+    for fact, dimensions in lacking.items():
+        names = list(dimensions)
+        listed = names[0] if len(names) == 1 else f"{', '.join(names[:-1])} or {names[-1]}"
+        probes = list(dict.fromkeys(p for listed_probes in dimensions.values() for p in listed_probes))
+        found.append(Finding("gap", "note", f"table {fact}", f"{fact} does not know {listed}.",
+                             f"{', '.join(probes)} {'set' if len(probes) > 1 else 'sets'} it beside another fact there; its number stays "
+                             "the same."))  # fmt: skip
+    return found

@@ -1,0 +1,165 @@
+"""Links as they are being designed: what a link would be, what edits would do, two states of a model compared."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+from nexorem.core.design.change import double_json, doubles, findings_change, reach_change, yielding
+from nexorem.core.design.keys import allowed_cardinalities, loose_reason, proven
+from nexorem.core.design.opening import measure_reach, opening, reach_of
+from nexorem.core.design.roles import grain_test, hierarchy_faults
+from nexorem.core.design.suggest import free_name
+from nexorem.core.diagnostics import CellError, Refused, refuse
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.reach import scans
+from nexorem.core.language.binder import Binder
+from nexorem.core.limits import Budget
+from nexorem.core.model.check import check_link_types, check_model, checked_star
+from nexorem.core.model.edits import apply
+from nexorem.core.model.model import Model, link_from_json, link_json
+from nexorem.core.model.star import Star
+from nexorem.server.beside import beside
+from nexorem.server.describe import document, findings_of, grid_answer
+from nexorem.server.shaping import Edit, link_edits
+from nexorem.server.workspace import Workspace
+from nexorem.store import models
+
+
+def link_preview(star: Star, asked: Mapping[str, Any], name: str | None) -> dict[str, Any]:
+    """What a link is or would be: the right way round, what the data prove of its keys, firm or loose and why. With `name` it takes the
+    place of the link of that name; without, and without a word on its state, it is offered inactive where it would double a path."""
+    others = tuple(k for k in star.model.links if name is None or k.name != name)
+    link = link_from_json(star.model, asked)
+    if link.from_table == link.to_table:
+        link = replace(link, active=False)
+    wrong = check_link_types(star.model, link)
+    if wrong:
+        raise Refused(wrong)
+    if "cardinality" not in asked:
+        link = proven(star, link)
+    bare = replace(star.model, links=others)
+    link = replace(link, name=str(asked.get("name") or free_name(bare, link)))
+    edited = star.with_model(replace(bare, links=(*others, link)))
+    doubled = doubles(edited.model)
+    if "active" not in asked and doubled:
+        link = replace(link, active=False)
+        edited = star.with_model(replace(bare, links=(*others, link)))
+    facts = edited.facts(link)
+    return {
+        "link": link_json(link), "text": link.ends_text, "from_table": link.from_table, "from_columns": list(link.from_columns),
+        "to_table": link.to_table, "to_columns": list(link.to_columns), "proven": proven(star, link).cardinality,
+        "allowed": allowed_cardinalities(star, link), "firm": link.name in edited.firm, "why_loose": loose_reason(edited, link),
+        "matched": facts.matched, "orphans": facts.orphans, "empty": facts.empty, "rows": star.size(link.from_table),
+        "key_empty": facts.key_empty, "repeated": len(facts.repeated), "doubles": [double_json(d) for d in doubled],
+        "yields": yielding(replace(bare, links=(*others, replace(link, active=True))), [link.name]),
+    }  # fmt: skip
+
+
+def edited_model(model: Model, edits: Sequence[Edit]) -> Model:
+    """The model after edits of links, as one."""
+    return apply(model, {"kind": "together", "edits": link_edits(list(edits))})[0] if edits else model
+
+
+def edited_star(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> Star:
+    """The star after edits of links that are not made; the model's own without any."""
+    stored, star = workspace.star(model_id)
+    return workspace.edited(model_id, edited_model(stored.model, edits)) if edits else star
+
+
+def trial(workspace: Workspace, model_id: int, edits: Sequence[Edit], probe: Mapping[str, Any] | None, budget: Budget) -> dict[str, Any]:
+    """What edits of links would do: to who filters whom, to paths, findings, and the numbers of a probe; and what forbids them."""
+    stored, star = workspace.star(model_id)
+    told: dict[str, Any] = {"errors": [], "doubles": [], "yields": [], "comparison": None}
+    try:
+        model = edited_model(stored.model, edits)
+        then = workspace.edited(model_id, model)
+    except Refused as refused:
+        return told | {"errors": [d.as_json() for d in refused.diagnostics]}
+    wrong = check_model(then)
+    if wrong:
+        mine = [str(e.get("name") or e["link"].get("name", "")) for e in edits]
+        return told | {
+            "errors": [d.as_json() for d in wrong], "doubles": [double_json(d) for d in doubles(model)], "yields": yielding(model, mine)
+        }  # fmt: skip
+    return told | {"comparison": compared(star, then, probe, budget)}
+
+
+def compared(now: Star, then: Star, probe: Mapping[str, Any] | None, budget: Budget) -> dict[str, Any]:
+    """Two states of a model: who filters whom, findings, and the same probe under each (None where one of them cannot answer it, and then
+    why)."""
+    told: dict[str, Any] = {
+        **reach_change(now, then), **findings_change(findings_of(now), findings_of(then)), "grid": None, "grid_error": ""
+    }  # fmt: skip
+    if not probe or not probe.get("measures"):
+        return told
+    answers = []
+    for star, words in ((now, "As it is, the probe cannot be answered"), (then, "Afterwards the probe could not be answered")):
+        try:
+            answers.append(grid_answer(answer(star, read_probe(star, probe), budget)))
+        except (Refused, CellError) as error:
+            first = error.diagnostics[0].message if isinstance(error, Refused) else str(error)
+            return told | {"grid_error": f"{words}: {first}"}
+    return told | {"grid": beside(answers[0], answers[1])}
+
+
+def variant(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> dict[str, Any]:
+    """The document of the model after edits that are not made; refuses where they cannot be."""
+    stored, _ = workspace.star(model_id)
+    star = checked_star(edited_star(workspace, model_id, edits))
+    return document(replace(stored, model=star.model), star)
+
+
+def edit_change(workspace: Workspace, model_id: int, number: int, probe: Mapping[str, Any] | None, budget: Budget) -> dict[str, Any]:
+    """What one edit of the history changed: the model before it and after it, compared on their own rows."""
+    if number < 1:
+        raise refuse("unknown_edit", f"There is no edit number {number}.", "Choose one of the history.")
+    sides = [workspace.edited(model_id, models.model_at(workspace.engine, model_id, n)) for n in (number - 1, number)]
+    return compared(sides[0], sides[1], probe, budget)
+
+
+def reach_answer(star: Star, table: str | None, measure: str | None) -> dict[str, Any]:
+    """What filters a table or a measure, what it filters, and what is blocked."""
+    if measure is not None:
+        bound = Binder(star).measure(measure)
+        return {"table": None, "measure": measure, "filters": [], "blocked": [], "scans": measure_reach(star, bound, scans(bound))}
+    found = star.model.table(str(table))
+    if found is None:
+        raise refuse("unknown_table", f"There is no table {table}.")
+    told = reach_of(star, found.name)
+    scan = {"grain": found.name, "text": "", "filtered_by": told["filtered_by"], "blocked_by": told["blocked_by"]}
+    return {"table": found.name, "measure": None, "filters": told["filters"], "blocked": told["blocked"], "scans": [scan]}
+
+
+def opening_answer(star: Star, source: str, target: str, measure: str | None) -> dict[str, Any]:
+    """The smallest change that lets a filter on one table reach another; for a measure, with the links as it has them there."""
+    names = [t.name for t in star.model.tables]
+    if source not in names or target not in names or source == target:
+        raise refuse("unknown_table", f"{source} and {target} are not two tables of the model.", "Name two of its tables.")
+    state = None
+    if measure is not None:
+        state = next((s.state for s in scans(Binder(star).measure(measure)) if s.grain == target), None)
+    return opening(star, source, target, state)
+
+
+def shape_answer(star: Star, table: str, columns: Sequence[str]) -> dict[str, Any]:
+    """Whether some columns tell the rows of a table apart, and the hierarchies that a table takes part in with what is wrong in them."""
+    found = star.model.table(table)
+    if found is None:
+        raise refuse("unknown_table", f"There is no table {table}.")
+    lost = [c for c in columns if c not in star.rows[found.name].columns]
+    if lost:
+        raise refuse("unknown_column", f"{found.name} has no column {lost[0]}.")
+    grain = grain_test(star, found.name, columns) if columns else None
+    hierarchies = []
+    for item in star.model.hierarchies:
+        levels = [str(x) for x in item.get("levels") or ()]
+        try:
+            tables = {star.model.find_column(x)[0] for x in levels}
+        except Refused:
+            tables = {found.name}
+        if found.name in tables:
+            hierarchies.append({"name": str(item.get("name", "")), "levels": levels, "faults": hierarchy_faults(star, item)})
+    return {"table": found.name, "grain": grain, "hierarchies": hierarchies}

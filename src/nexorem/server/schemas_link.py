@@ -1,0 +1,341 @@
+"""What travels over HTTP while links are designed."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from nexorem.server.schemas import AxisAnswer, Body, Crossing, Current, ErrorItem, Finding, Scalar
+
+Cardinality = Literal["many-to-one", "one-to-one", "many-to-many"]
+Edits = list[dict[str, Any]]
+
+
+class LinkRequest(Body):
+    """A link that is thought of, in place of the one called `name` if there is one, after `edits`; without a cardinality the one that
+    the data prove."""
+
+    link: dict[str, Any]
+    name: str | None = None
+    edits: Edits = []
+
+
+class Double(BaseModel):
+    source: str
+    target: str
+    first: list[str]
+    second: list[str]
+    sentence: str
+
+
+class LinkPreview(BaseModel):
+    """`rows`, `matched`, `orphans`, `empty` count rows of the `from` table; `repeated` and `key_empty` keys and rows of the `to` table."""
+
+    link: dict[str, Any]
+    text: str
+    from_table: str
+    from_columns: list[str]
+    to_table: str
+    to_columns: list[str]
+    proven: Cardinality
+    allowed: list[Cardinality]
+    firm: bool
+    why_loose: str
+    matched: int
+    orphans: int
+    empty: int
+    rows: int
+    key_empty: int
+    repeated: int
+    doubles: list[Double]
+    yields: list[str]
+
+
+class TrialRequest(Body):
+    """Edits of links that are not made, and the probe that is open."""
+
+    edits: Edits
+    probe: dict[str, Any] | None = None
+
+
+class PairReached(BaseModel):
+    model_config = ConfigDict(populate_by_name=True)
+
+    from_: str = Field(alias="from")
+    to: str
+    path: list[str]
+    was: list[str] = []
+
+
+class BesideMeasure(BaseModel):
+    name: str
+    dtype: str
+    format: str
+    now_unreached: list[str]
+    then_unreached: list[str]
+
+
+class Beside(BaseModel):
+    """One probe under two states, on the lines of both. `changed` are places of lines; `more` lines are left out."""
+
+    rows: AxisAnswer
+    columns: AxisAnswer
+    measures: list[BesideMeasure]
+    now: list[list[list[Scalar]]]
+    then: list[list[list[Scalar]]]
+    differs: int
+    changed: list[int]
+    more: int
+
+
+class StatesCompared(BaseModel):
+    """Two states of a model."""
+
+    newly: list[PairReached]
+    no_longer: list[PairReached]
+    moved: list[PairReached]
+    appear: list[Finding]
+    go: list[Finding]
+    grid: Beside | None
+    grid_error: str
+
+
+class Trial(BaseModel):
+    """What edits would do, or what forbids them: then `yields` are links of which any one, made inactive, would allow them."""
+
+    errors: list[ErrorItem]
+    doubles: list[Double]
+    yields: list[str]
+    comparison: StatesCompared | None
+
+
+class VariantRequest(Body):
+    edits: Edits
+
+
+class ProbeRequest(Body):
+    """The probe that is open, if there is one."""
+
+    probe: dict[str, Any] | None = None
+
+
+class GoToRequest(Body):
+    """The edit to go back or forward to, 0 for before the first, and the newest one that the caller knows of."""
+
+    number: int = Field(ge=0)
+    expected: int
+
+
+class Evidence(BaseModel):
+    """`names` and `overlap` from 0 to 1, `overlap` of a sample of the keys; the rest counts all rows."""
+
+    names: float
+    overlap: float
+    matched: int
+    orphans: int
+    empty: int
+    rows: int
+    unique: bool
+    sentence: str
+
+
+class LinkSuggestion(BaseModel):
+    link: dict[str, Any]
+    text: str
+    score: float
+    evidence: Evidence
+
+
+class Suggestions(BaseModel):
+    suggestions: list[LinkSuggestion]
+
+
+class ReachOfRequest(Body):
+    """A table, or a measure."""
+
+    table: str | None = None
+    measure: str | None = None
+
+
+class Reached(BaseModel):
+    table: str
+    path: list[str]
+
+
+class ChainStop(BaseModel):
+    link: str
+    to: str
+    reason: str
+
+
+class Blocked(BaseModel):
+    table: str
+    chain: list[str]
+    stops: list[ChainStop]
+
+
+class ReachedScan(BaseModel):
+    grain: str
+    text: str
+    filtered_by: list[Reached]
+    blocked_by: list[Blocked]
+
+
+class ReachOf(BaseModel):
+    table: str | None
+    measure: str | None
+    filters: list[Reached]
+    blocked: list[Blocked]
+    scans: list[ReachedScan]
+
+
+class OpeningRequest(Body):
+    model_config = ConfigDict(extra="forbid", populate_by_name=True)
+
+    from_: str = Field(alias="from")
+    to: str
+    measure: str | None = None
+
+
+class Opening(BaseModel):
+    model_config = ConfigDict(populate_by_name=True)
+
+    from_: str = Field(alias="from")
+    to: str
+    edits: Edits
+    stops: list[ChainStop]
+    refused: str
+    title: str
+    given: str
+
+
+class HeldRequest(Body):
+    """A measure, or the edits of a given with the fact they are held over."""
+
+    measure: str | None = None
+    given: str | None = None
+    fact: str = ""
+
+
+class HeldLink(BaseModel):
+    link: str
+    change: str
+
+
+class AddedFlow(BaseModel):
+    model_config = ConfigDict(populate_by_name=True)
+
+    from_: str = Field(alias="from")
+    to: str
+    text: str
+
+
+class HeldScan(BaseModel):
+    grain: str
+    text: str
+    links: list[HeldLink]
+    added: list[AddedFlow]
+    runs: list[Crossing]
+    currents: list[Current]
+
+
+class HeldColumn(BaseModel):
+    column: str
+    kind: Literal["replaced", "cleared", "added", "moved", "carried"]
+
+
+class HeldFilter(BaseModel):
+    table: str
+    columns: list[HeldColumn]
+
+
+class Held(BaseModel):
+    name: str
+    scans: list[HeldScan]
+    filters: list[HeldFilter]
+
+
+class StarRequest(Body):
+    """The fact in the middle, a second one beside it, and where tables stood before."""
+
+    fact: str
+    beside: str | None = None
+    before: dict[str, tuple[float, float]] = {}
+
+
+class StarBox(BaseModel):
+    x: float
+    y: float
+    width: float
+    height: float
+
+
+class StarLayout(BaseModel):
+    key: str
+    boxes: dict[str, StarBox]
+    shelf: list[str]
+
+
+class RepeatedKey(BaseModel):
+    key: list[Scalar]
+    rows: int
+
+
+class GrainTest(BaseModel):
+    columns: list[str]
+    rows: int
+    repeated: int
+    empty: int
+    examples: list[RepeatedKey]
+
+
+class TwoParents(BaseModel):
+    member: Scalar
+    parents: list[Scalar]
+
+
+class HierarchyFault(BaseModel):
+    level: str
+    above: str
+    sentence: str
+    count: int
+    examples: list[TwoParents]
+
+
+class HierarchyInfo(BaseModel):
+    name: str
+    levels: list[str]
+    faults: list[HierarchyFault]
+
+
+class TableShape(BaseModel):
+    table: str
+    grain: GrainTest | None
+    hierarchies: list[HierarchyInfo]
+
+
+class GrainRequest(Body):
+    """The columns whose combinations should tell rows apart; none to be told of hierarchies alone."""
+
+    columns: list[str] = []
+
+
+class DocumentQuery(BaseModel):
+    """Which document, and of the star's picture its facts."""
+
+    kind: Literal["ddl", "dictionary", "star-svg", "matrix-svg"]
+    fact: str = ""
+    beside: str = ""
+
+
+class HistoryItem(BaseModel):
+    number: int
+    title: str
+    author: str
+    made_at: str
+    undone: bool
+
+
+class History(BaseModel):
+    edits: list[HistoryItem]

@@ -1,0 +1,58 @@
+// The history: every edit in words, by whom and when; what one of them changed; and the way back to any point.
+import type { ModelDocument } from '../../api/client';
+import { useEdits } from '../../api/queries';
+import { actions, askedProbe, useShown } from '../../app/shown';
+import { counted, dateText } from '../../shared/format';
+import { Compared } from './Outcome';
+import { useEditChange, useHistory } from './requests';
+
+function whenText(iso: string): string {
+  const at = new Date(iso);
+  const two = (n: number) => String(n).padStart(2, '0');
+  return dateText(`${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())}T${two(at.getHours())}:${two(at.getMinutes())}`);
+}
+
+export function HistoryView({ model, number }: { model: ModelDocument; number: number | null }) {
+  const found = useHistory(model);
+  const { goTo, busy } = useEdits(model);
+  const open = useShown((s) => s.probe);
+  const probe = open && open.measures.length ? askedProbe(open) : null;
+  const change = useEditChange(model, number, probe);
+  const edits = found.data ?? [];
+  return (
+    <>
+      <h2>History</h2>
+      <p className="quiet">{edits.length === 0 ? 'Nothing has been edited since the model was opened.' : `${counted(model.edits, 'edit')} in force. Choose one to see what it changed.`}</p>
+      <ol className="history">
+        {edits.map((e) => (
+          <li key={e.number} className={e.undone ? 'undone' : ''}>
+            <button type="button" className="plain" aria-expanded={number === e.number} onClick={() => actions.select({ kind: 'history', number: number === e.number ? null : e.number })}>
+              <b>{e.title}</b>
+            </button>
+            <div className="row quiet">
+              <span className="grow">{e.author}, {whenText(e.made_at)}{e.undone ? ', undone' : ''}</span>
+              {e.number !== model.edits && (
+                <button type="button" className="pill small" disabled={busy} onClick={() => goTo(e.number)}>{e.undone ? 'Again up to here' : 'Back to here'}</button>
+              )}
+            </div>
+            {number === e.number && (
+              <div className="history-change">
+                {change.isFetching && !change.data && <p className="wait">Comparing before and after…</p>}
+                {change.error && <p className="signal" role="alert">{change.error.message}</p>}
+                {change.data && <Compared told={change.data} probe={probe} words="It" />}
+              </div>
+            )}
+          </li>
+        ))}
+        {edits.length > 0 && (
+          <li>
+            <div className="row quiet">
+              <span className="grow">as it was opened</span>
+              {model.edits > 0 && <button type="button" className="pill small" disabled={busy} onClick={() => goTo(0)}>Back to here</button>}
+            </div>
+          </li>
+        )}
+      </ol>
+    </>
+  );
+}

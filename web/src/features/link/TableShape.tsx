@@ -1,0 +1,137 @@
+// What a table is: its role, found or corrected; what one row of it is, and whether its rows keep to that; its hierarchies; who sees it.
+import { useState } from 'react';
+import type { ModelDocument, TableInfo } from '../../api/client';
+import { useEdits } from '../../api/queries';
+import { RoleMark } from '../../marks/Marks';
+import { columnText, count, counted, quotedName } from '../../shared/format';
+import { useTableShape } from './requests';
+
+const ROLES = ['fact', 'dimension', 'outrigger', 'bridge'] as const;
+
+export function TableShape({ model, table }: { model: ModelDocument; table: TableInfo }) {
+  const { edit, busy } = useEdits(model);
+  const say = (said: Record<string, unknown>) => edit({ kind: 'describe_table', name: table.name, ...said });
+  const corrected = table.role !== table.found_role;
+  const subjects = [...new Set(model.tables.map((t) => t.subject).filter(Boolean))];
+  return (
+    <>
+      <h3>Role</h3>
+      <p>
+        <RoleMark role={table.found_role} size={14} /> Found to be {table.found_role === 'disconnected' ? 'linked to nothing' : `a ${table.found_role}`} by its links{table.calendar ? ' and its dates' : ''}.
+        {corrected && <> Its author calls it a <b>{table.role}</b>.</>}
+      </p>
+      <select className="field" aria-label={`Role of ${table.name}`} disabled={busy} value={corrected ? table.role : ''} onChange={(e) => void say({ role: e.target.value })}>
+        <option value="">as it is found</option>
+        {ROLES.map((role) => <option key={role} value={role}>{role}</option>)}
+      </select>
+      <Grain key={`${table.grain} ${table.grain_columns.join()}`} model={model} table={table} onSay={say} />
+      <Hierarchies model={model} table={table} />
+      <h3>In lists</h3>
+      <div className="row">
+        <label><input type="checkbox" checked={table.hidden} disabled={busy} onChange={(e) => void say({ hidden: e.target.checked })} /> hidden</label>
+        <Subject key={table.subject} subject={table.subject} subjects={subjects} onSay={(subject) => void say({ subject })} />
+      </div>
+    </>
+  );
+}
+
+function Subject({ subject, subjects, onSay }: { subject: string; subjects: string[]; onSay: (subject: string) => void }) {
+  const [text, setText] = useState(subject);
+  const keep = () => text.trim() !== subject && onSay(text.trim());
+  return (
+    <form className="grow" onSubmit={(e) => { e.preventDefault(); keep(); }}>
+      <input className="field" aria-label="Subject" placeholder="subject" list="subjects" value={text} onChange={(e) => setText(e.target.value)} onBlur={keep} />
+      <datalist id="subjects">{subjects.map((s) => <option key={s} value={s} />)}</datalist>
+    </form>
+  );
+}
+
+/** One row is …, in words, and the columns that tell rows apart, tested. */
+function Grain({ model, table, onSay }: { model: ModelDocument; table: TableInfo; onSay: (said: Record<string, unknown>) => Promise<unknown> }) {
+  const [words, setWords] = useState(table.grain);
+  const [columns, setColumns] = useState<string[]>(table.grain_columns);
+  const [choosing, setChoosing] = useState(false);
+  const told = useTableShape(model, table.name, columns).data?.grain;
+  const changed = words !== table.grain || columns.join() !== table.grain_columns.join();
+  const toggle = (column: string) => setColumns(columns.includes(column) ? columns.filter((c) => c !== column) : [...columns, column]);
+  return (
+    <>
+      <h3>Grain</h3>
+      <form onSubmit={(e) => { e.preventDefault(); void onSay({ grain: words.trim(), grain_columns: columns }); }}>
+        <input className="field" aria-label={`What one row of ${table.name} is`} placeholder="one row is …" value={words} onChange={(e) => setWords(e.target.value)} />
+        <div className="row" style={{ marginTop: 6 }}>
+          {columns.map((c) => (
+            <span key={c} className="chip"><span className="chip-text">{c}</span><button type="button" aria-label={`Take ${c} out of the grain`} onClick={() => toggle(c)}>✕</button></span>
+          ))}
+          <button type="button" className="pill small" aria-expanded={choosing} onClick={() => setChoosing(!choosing)}>{columns.length ? 'other columns' : 'which columns tell rows apart?'}</button>
+          {changed && <button type="submit" className="pill small solid">Keep</button>}
+        </div>
+        {choosing && (
+          <div className="pick-list">
+            {table.columns.map((c) => <label key={c.name}><input type="checkbox" checked={columns.includes(c.name)} onChange={() => toggle(c.name)} /> {c.name}</label>)}
+          </div>
+        )}
+      </form>
+      {columns.length === 0 && table.candidate_keys.length > 0 && <p className="quiet">Unique by itself: {table.candidate_keys.slice(0, 3).join('; ')}.</p>}
+      {told && (told.repeated === 0 ? (
+        <p role="status">✓ Each of {count(told.rows)} rows has its own {told.columns.join(' and ')}{told.empty ? `; ${counted(told.empty, 'row')} with an empty part` : ''}.</p>
+      ) : (
+        <div role="status">
+          <p className="signal">◆ {count(told.repeated)} of {count(told.rows)} rows share it with another: the grain is finer.</p>
+          <table><tbody>{told.examples.map((e) => <tr key={JSON.stringify(e.key)}><td>{e.key.map(columnText).join(', ')}</td><td className="num">{counted(e.rows, 'row')}</td></tr>)}</tbody></table>
+        </div>
+      ))}
+    </>
+  );
+}
+
+function Hierarchies({ model, table }: { model: ModelDocument; table: TableInfo }) {
+  const { edit, busy } = useEdits(model);
+  const found = useTableShape(model, table.name, []).data?.hierarchies ?? [];
+  const [making, setMaking] = useState<{ name: string; levels: string } | null>(null);
+  return (
+    <>
+      <h3>Hierarchies</h3>
+      {found.map((h) => (
+        <div key={h.name} className="hierarchy">
+          <div className="row">
+            <b>{h.name}</b>
+            <span className="grow">{h.levels.join(' › ')}</span>
+            <button type="button" className="plain quiet" disabled={busy} onClick={() => setMaking({ name: h.name, levels: h.levels.join(' › ') })}><u>change</u></button>
+            <button type="button" className="plain quiet" aria-label={`Remove the hierarchy ${h.name}`} disabled={busy} onClick={() => void edit({ kind: 'remove_hierarchy', name: h.name })}>✕</button>
+          </div>
+          {h.faults.length === 0 && <div className="quiet">✓ every member has one parent</div>}
+          {h.faults.map((f) => (
+            <div key={f.sentence} className="signal">
+              ◆ {f.sentence}
+              {f.examples.slice(0, 3).map((x) => <div key={String(x.member)} className="quiet">{columnText(x.member)}: {x.parents.map(columnText).join(', ')}</div>)}
+            </div>
+          ))}
+        </div>
+      ))}
+      {making ? (
+        <form
+          onSubmit={(e) => {
+            e.preventDefault();
+            const levels = making.levels.split(/[›>]/).map((x) => x.trim()).filter(Boolean);
+            void edit({ kind: 'put_hierarchy', hierarchy: { name: making.name.trim(), levels } }).then((ok) => ok && setMaking(null));
+          }}
+        >
+          <input className="field" aria-label="Name of the hierarchy" placeholder="name" value={making.name} onChange={(e) => setMaking({ ...making, name: e.target.value })} />
+          <input className="field mono" aria-label="Its levels, the widest first" placeholder="Island.group › Port.name" value={making.levels} onChange={(e) => setMaking({ ...making, levels: e.target.value })} />
+          <div className="row">
+            {table.columns.filter((c) => c.dtype === 'text' || c.dtype === 'integer').slice(0, 8).map((c) => (
+              <button key={c.name} type="button" className="pill small" onClick={() => setMaking({ ...making, levels: [making.levels, `${quotedName(table.name)}.${quotedName(c.name)}`].filter(Boolean).join(' › ') })}>› {c.name}</button>
+            ))}
+          </div>
+          <div className="row" style={{ marginTop: 6 }}>
+            <button type="submit" className="pill small solid" disabled={busy || !making.name.trim()}>Keep</button>
+            <button type="button" className="pill small" onClick={() => setMaking(null)}>Leave it</button>
+          </div>
+        </form>
+      ) : (
+        <button type="button" className="pill small" onClick={() => setMaking({ name: '', levels: '' })}>New hierarchy</button>
+      )}
+    </>
+  );
+}
