@@ -117,11 +117,11 @@ def frames_part(matrix: Star, star: Star, say: Callable[[str], None]) -> dict[st
     browser = Browser(*WINDOW)
     told: dict[str, dict[str, float]] = {}
     try:
-        for name, model, view, gestures in (("star", star, "star", ("pan", "zoom", "drag")), ("matrix", matrix, "matrix", ("scroll",))):
-            number = create(engine, model)
+        for name, of, gestures in (("star", star, ("pan", "zoom", "drag")), ("matrix", matrix, ("scroll",))):
+            number = create(engine, of)
             start = time.perf_counter()
-            browser.open(f'{site().address}/m/{number}/link?at={{"w":"{view}"}}')
-            browser.one(".star-card" if view == "star" else ".matrix td[data-cell]")
+            browser.open(f'{site().address}/m/{number}/link?at={{"w":"{name}"}}')
+            browser.one(".star-card" if name == "star" else ".matrix td[data-cell]")
             told[f"{name}, opened"] = {"seconds": time.perf_counter() - start}
             time.sleep(2.0)
             for kind in gestures:

@@ -85,6 +85,39 @@ class Commands(unittest.TestCase):
         self.assertEqual(target.read_bytes(), self.package.read_bytes())
         self.assertEqual(run("export", self.package, "--out", target)[0], 2)
 
+    def test_suggest_and_documents(self):
+        status, out, _ = run("suggest", self.package, "--json")
+        self.assertEqual((status, json.loads(out)["suggestions"]), (0, []))
+        self.assertIn("suggest no link", run("suggest", self.package)[1])
+        bare = Path(self.folder.name) / "bare.zip"
+        write_package(STAR.with_model(replace(STAR.model, links=())), bare)
+        _, out, _ = run("suggest", bare, "--json")
+        found = {s["text"]: s["evidence"]["matched"] for s in json.loads(out)["suggestions"]}
+        self.assertEqual(found["Booking.port = Port.code"], 5)
+        self.assertIn("Booking.port = Port.code (many-to-one): 5 of 7 rows match", run("suggest", bare)[1])
+        for kind, words in (
+            ("ddl", "FOREIGN KEY"),
+            ("dictionary", "### seats"),
+            ("star-svg", "The star of Booking"),
+            ("matrix-svg", "Who filters whom"),
+        ):
+            status, out, _ = run("export", self.package, "--as", kind)
+            self.assertEqual((status, words in out), (0, True), kind)
+            target = Path(self.folder.name) / kind
+            self.assertIn(f"Wrote the {kind}", run("export", self.package, "--as", kind, "--out", target)[1])
+            self.assertEqual(target.read_text(), out)
+            self.assertEqual(run("export", self.package, "--as", kind, "--out", target)[0], 2)
+        self.assertIn(
+            "The star of Crew beside Booking", run("export", self.package, "--as", "star-svg", "--fact", "Crew", "--beside", "Booking")[1]
+        )
+        for arguments, words in (
+            (("--as", "star-svg", "--fact", "Bookin"), "Did you mean Booking?"),
+            (("--as", "ddl", "--fact", "Booking"), "bad_option"),
+            ((), "no_target"),
+        ):
+            status, _, errors = run("export", self.package, *arguments)
+            self.assertEqual((status, words in errors), (2, True), errors)
+
     def test_gather(self):
         folder = Path(self.folder.name)
         raw = sorted((DEMO / "raw").iterdir())
@@ -180,7 +213,7 @@ class Commands(unittest.TestCase):
         error = json.loads(err)["errors"][0]
         self.assertEqual((status, error["in"], error["start"], error["end"], error["text"]), (2, "x", 4, 16, "Booking.seat"))
         self.assertEqual(run("query", self.package, "--measures", "x", "--define", "x = 9223372036854775807 * trips")[0], 1)
-        for name in ("query", "trace", "explain", "export", "import", "reach", "lint", "bench", "serve", "demo"):
+        for name in ("query", "trace", "explain", "export", "import", "reach", "lint", "suggest", "bench", "serve", "demo"):
             self.assertEqual(run(name, "--help")[0], 0)
 
     def test_neither_server_nor_database_is_imported(self):

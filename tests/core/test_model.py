@@ -95,7 +95,13 @@ class Edits(unittest.TestCase):
             {"kind": "add_measure", "measure": {"name": f"m{r.randint(0, 9)}", "formula": "1", "folder": "f"}},
             {"kind": "put_probe", "probe": {"name": f"p{r.randint(0, 2)}", "rows": [r.choice(["Port.name", "Cal.year"])]}},
             {"kind": "remove_probe", "name": f"p{r.randint(0, 2)}"},
-            {"kind": "put_hierarchy", "hierarchy": {"name": f"h{r.randint(0, 1)}", "levels": r.choice([["Port.region", "Port.name"], ["Cal.year", "Cal.week", "Cal.day"]])}},
+            {
+                "kind": "put_hierarchy",
+                "hierarchy": {
+                    "name": f"h{r.randint(0, 1)}",
+                    "levels": r.choice([["Port.region", "Port.name"], ["Cal.year", "Cal.week", "Cal.day"]]),
+                },
+            },
             {"kind": "remove_hierarchy", "name": f"h{r.randint(0, 1)}"},
             {"kind": "place_tables", "places": {"Booking/Port": r.choice([None, {"x": r.randint(0, 9), "y": 1}])}},
         ]

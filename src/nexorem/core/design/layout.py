@@ -25,7 +25,7 @@ TURN = 0.75  # radians by which what hangs on a level neighbour is sent out at a
 GAP = 26.0
 FILLED = 0.8  # the part of a round that cards are spread over
 APART = 250.0  # half the way between two facts
-ROUNDS = 60
+ROUNDS = 400
 INACTIVE_COST = 3
 Rings = list[tuple[float, float]]
 
@@ -80,7 +80,10 @@ def layout(model: Model, fact: str, beside: str | None = None, before: Mapping[s
     pulled = {name: place for name in boxes if (place := model.places.get(f"{key}/{name}"))}
     for name, place in pulled.items():
         boxes[name].x, boxes[name].y = float(place["x"]), float(place["y"])
-    separate(boxes, {*roots, *kept, *pulled})
+    fixed = {*roots, *kept, *pulled}
+    separate(boxes, fixed)
+    for name in (n for n in boxes if n not in fixed):
+        _free(boxes, name)
     shown = {t.name for t in model.tables if not t.hidden or t.name in roots}
     return {
         "key": key,
@@ -194,15 +197,36 @@ def _fan(branch: Branch, angle: float, spread: float, middle: tuple[float, float
 
 def separate(boxes: dict[str, Box], fixed: set[str]) -> None:
     """Pushes cards that overlap apart, along the shorter way; the fixed ones stay."""
-    names = list(boxes)
     for _ in range(ROUNDS):
         moved = False
+        # From above to below: only cards at nearly the same height can overlap.
+        names = sorted(boxes, key=lambda n: boxes[n].y)
         for i, first in enumerate(names):
             for second in names[i + 1 :]:
+                if boxes[second].y - boxes[first].y > CARD_HEIGHT + 3 * GAP:
+                    break
                 if not (first in fixed and second in fixed):
                     moved |= _push(boxes[first], boxes[second], first in fixed, second in fixed)
         if not moved:
             return
+
+
+def _free(boxes: dict[str, Box], name: str) -> None:
+    """Where a card could not be pushed clear of those that stay: the nearest free place around it."""
+    box = boxes[name]
+    others = [b for n, b in boxes.items() if n != name]
+    x, y = box.x, box.y
+    for radius in range(0, 2000, 30):
+        for turn in range(16 if radius else 1):
+            box.x, box.y = x + radius * math.cos(turn * math.pi / 8), y + radius * math.sin(turn * math.pi / 8)
+            if not any(_overlap(box, b) for b in others):
+                return
+
+
+def _overlap(a: Box, b: Box) -> bool:
+    # A little less than what `separate` leaves between two cards, which it comes to in ever smaller steps.
+    across, down = (a.width + b.width) / 2 + GAP - 1, (a.height + b.height) / 2 + GAP - 1
+    return abs(a.x - b.x) < across and abs(a.y - b.y) < down
 
 
 def _push(a: Box, b: Box, a_stays: bool, b_stays: bool) -> bool:

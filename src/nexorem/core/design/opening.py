@@ -61,18 +61,28 @@ def opening(star: Star, source: str, target: str, state: LinkState | None = None
 
 
 def _opening_links(star: Star, chains: list[Chain]) -> dict[str, Any]:
-    """The first chain that can be opened: before others one for which no other link has to yield."""
-    opened = [(chain, *_opened(star.model, chain.stops)) for chain in chains]
-    for most in (0, MOST_YIELDING):
-        for chain, model, edits in opened:
-            yields = _yields(star, model, chain, most)
-            if yields is not None:
-                off = [{"kind": "change_link", "name": name, "set": {"active": False}} for name in yields]
-                said = [_said(*s) for s in chain.stops] + ([f"{' and '.join(yields)} yield{'' if yields[1:] else 's'}"] if yields else [])
-                told = [{"link": k.name, "to": to, "reason": why} for k, to, why in chain.stops]
-                return {"edits": [*off, *edits], "title": "; ".join(said), "stops": told}
-    found = next((d for _, model, _ in opened for d in doubles(model)), None)
-    return {"refused": found.sentence() if found else ""}
+    """The chain that is opened at the least cost, of equals the one that turns fewest links. An edit costs one, and one more where it turns
+    a link both ways: that lets filters through to everything behind it."""
+    best: tuple[int, int, dict[str, Any]] | None = None
+    refused = ""
+    for chain in chains:
+        model, edits = _opened(star.model, chain.stops)
+        turns = sum("flow" in e["set"] for e in edits)
+        cost = len(edits) + turns
+        room = MOST_YIELDING if best is None else min(best[0] - cost, MOST_YIELDING)
+        yields = _yields(star, model, chain, room) if room >= 0 else None
+        if yields is None:
+            refused = refused or next((d.sentence() for d in doubles(model)), "")
+        elif best is None or (cost + len(yields), turns) < best[:2]:
+            best = cost + len(yields), turns, _opening_told(chain, edits, yields)
+    return best[2] if best else {"refused": refused}
+
+
+def _opening_told(chain: Chain, edits: list[dict[str, Any]], yields: tuple[str, ...]) -> dict[str, Any]:
+    off = [{"kind": "change_link", "name": name, "set": {"active": False}} for name in yields]
+    said = [_said(*s) for s in chain.stops] + ([f"{' and '.join(yields)} yield{'' if yields[1:] else 's'}"] if yields else [])
+    stops = [{"link": k.name, "to": to, "reason": why} for k, to, why in chain.stops]
+    return {"edits": [*off, *edits], "title": "; ".join(said), "stops": stops}
 
 
 def _yields(star: Star, model: Model, chain: Chain, most: int) -> tuple[str, ...] | None:

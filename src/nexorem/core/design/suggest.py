@@ -24,6 +24,7 @@ from nexorem.core.model.star import Star
 SAMPLE = 400  # distinct values of a column that are looked for among another table's keys
 LEAST_OVERLAP = 0.5
 LEAST_NAMES = 0.34  # how alike names are, below which keys of numbers and dates are taken for chance
+SAME_COMMON = 0.3  # how alike `id` and `id` are: every table has one
 FEW_VALUES = 3  # distinct values, below which an overlap says nothing without the names
 MOST = 200
 KEY_TYPES = ("text", "integer", "date")
@@ -214,7 +215,7 @@ def names_alike(table: str, key: str, column: str) -> float:
     mine = _stems(column)
     theirs = _stems(key) | _stems(table)
     if not mine or not theirs:
-        return 1.0 if column.lower() == key.lower() else 0.0
+        return SAME_COMMON if column.lower() == key.lower() else 0.0
     shared = len(mine & theirs)
     return min(1.0, shared / len(mine) + (0.2 if column.lower() == key.lower() else 0.0))
 

@@ -1,0 +1,407 @@
+"""Designing links: reach, changes and openings, suggestions, grain, hierarchies, the matrix, the star's places; against slow, obvious readings."""
+
+import itertools
+import random
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+from nexorem.core.design.change import doubles, reach_change, switched_off, yielding
+from nexorem.core.design.hold import held_given, held_measure
+from nexorem.core.design.layout import GAP, Box, layout
+from nexorem.core.design.matrix import bus_matrix, probe_gaps
+from nexorem.core.design.opening import opening, reach_of
+from nexorem.core.design.roles import grain_test, hierarchy_faults, role
+from nexorem.core.design.suggest import names_alike, suggestions
+from nexorem.core.diagnostics import Refused
+from nexorem.core.engine.reach import reach_after, reaches
+from nexorem.core.lint.findings import findings
+from nexorem.core.model.check import check_model
+from nexorem.core.model.edits import apply
+from nexorem.core.model.model import link_from_json
+from nexorem.core.model.paths import doubled_paths, model_state
+from nexorem.package.read import open_package
+from tests.core.small import LINKS, STAR, TABLES, make_star
+from tests.oracle.random_models import Maker
+
+DEMO = open_package(Path(__file__).parents[2] / "demo" / "lantern_isles")
+SEEDS = 60
+CODES = [(f"k{i}", f"name {i}") for i in range(12)]
+STRIPPED = {
+    "Sale": ("no:integer shop_code:text sold_on:date paid_on:date class:text size:text", [
+        (i, f"k{i % 9}" if i % 7 else None, TABLES["Cal"][1][i % 4][0], TABLES["Cal"][1][(i + 1) % 4][0], "ab"[i % 2], "xyz"[i % 3]) for i in range(40)
+    ]),
+    "Shop": ("code:text name:text", CODES),
+    "Cal": TABLES["Cal"],
+    "Price": ("class:text size:text amount:integer", [(a, b, 1) for a in "ab" for b in "xyz"]),
+    "Number": ("id:integer word:text", [(i, "w") for i in range(50)]),
+}  # fmt: skip
+
+
+def chains(star, source, target):
+    """Every chain of links from one table to another that meets no table twice, as its links and the number that do not carry."""
+    found = []
+
+    def walk(at, seen, links, stops):
+        if at == target:
+            found.append((stops, links))
+            return
+        for link in star.model.links:
+            other = link.other(at)
+            if at in link.tables and other not in seen:
+                walk(other, {*seen, other}, [*links, link.name], stops + (not star.state.carries(link, other)))
+
+    walk(source, {source}, [], 0)
+    return found
+
+
+def cost(edits):
+    """What an opening costs: turning a link both ways counts for two."""
+    return sum(1 + ("flow" in e.get("set", {})) for e in edits)
+
+
+def edited(star, edits):
+    """The star after edits of links."""
+    return star.with_model(apply(star.model, {"kind": "together", "edits": edits})[0]) if edits else star
+
+
+class Reach(unittest.TestCase):
+    def test_the_nearest_chain_is_found_among_all(self):
+        ways = 0
+        for seed in range(SEEDS):
+            star = Maker(seed).star
+            names = [t.name for t in star.model.tables]
+            for a, b in itertools.permutations(names, 2):
+                every, found = chains(star, a, b), reaches(star, star.state, a).get(b)
+                if not every:
+                    self.assertIsNone(found)
+                    continue
+                stops = min(s for s, _ in every)
+                length = min(len(k) for s, k in every if s == stops)
+                links = found["path"] if "path" in found else found["blocked"]
+                self.assertEqual((len(found.get("stops", [])), len(links)), (stops, length), (seed, a, b))
+                self.assertEqual(
+                    "path" in found,
+                    b in {f.table for f in star.inflow(b, star.state).walk()} and a in {f.table for f in star.inflow(b, star.state).walk()},
+                )
+                ways += 1
+        self.assertGreater(ways, 300)
+
+    def test_a_change_is_told_by_pairs(self):
+        then = edited(STAR, [{"kind": "change_link", "name": "day", "set": {"active": False}}, {"kind": "change_link", "name": "refund", "set": {"active": True}},
+                             {"kind": "change_link", "name": "crew", "set": {"flow": "one-way"}}])  # fmt: skip
+        told = reach_change(STAR, then)
+        self.assertEqual([(p["from"], p["to"], p["was"], p["path"]) for p in told["moved"]], [("Cal", "Booking", ["day"], ["refund"])])
+        self.assertEqual({(p["from"], p["to"]) for p in told["no_longer"]}, {("Crew", "Port"), ("Crew", "Booking")})
+        self.assertEqual(told["newly"], [])
+
+    def test_doubled_paths_and_who_can_yield(self):
+        model = replace(STAR.model, links=tuple(replace(k, active=True) for k in STAR.model.links))
+        self.assertEqual({d.target for d in doubles(model)}, {"Booking"})
+        self.assertEqual(yielding(model, ["refund"]), ["day"])
+        self.assertEqual(yielding(model, ["refund", "day"]), [])
+        self.assertEqual(doubles(switched_off(model, ["day"])), [])
+        self.assertEqual(yielding(STAR.model, []), [])
+
+
+class Openings(unittest.TestCase):
+    def test_every_opening_opens(self):
+        opened = given = 0
+        for seed in range(SEEDS):
+            star = Maker(seed).star
+            names = [t.name for t in star.model.tables]
+            for a, b in itertools.permutations(names, 2):
+                if "path" in reaches(star, star.state, a).get(b, {}):
+                    continue
+                told = opening(star, a, b)
+                if told["edits"]:
+                    opened += 1
+                    then = edited(star, told["edits"])
+                    self.assertEqual(doubled_paths(then.model, then.state), [], (seed, a, b))
+                    self.assertIn("path", reaches(then, then.state, a).get(b, {}), (seed, a, b, told))
+                    self.assertTrue(told["title"])
+                    # The smallest: no single edit of a link does it at less.
+                    for link, change in itertools.product(
+                        star.model.links, ({"active": True}, {"flow": "two-way"}, {"active": True, "flow": "two-way"})
+                    ):
+                        alone = (
+                            edited(star, [{"kind": "change_link", "name": link.name, "set": change}])
+                            if link.from_table != link.to_table
+                            else star
+                        )
+                        if not doubled_paths(alone.model, alone.state) and "path" in reaches(alone, alone.state, a).get(b, {}):
+                            self.assertLessEqual(cost(told["edits"]), 1 + ("flow" in change), (seed, a, b, told, link.name, change))
+                if told["given"]:
+                    given += 1
+                    pairs = reach_after(star, told["given"][len("given (") : -1])["pairs"]
+                    self.assertIn("path", next(p for p in pairs if (p["from"], p["to"]) == (a, b)), (seed, a, b, told["given"]))
+        self.assertGreater(opened, 60)
+        self.assertGreater(given, 60)
+
+    def test_a_way_that_doubles_lets_others_yield_or_goes_into_a_formula(self):
+        told = opening(DEMO, "Vessel", "Booking")
+        self.assertEqual(told["title"], "switch sailing on; route and sails on yield")
+        self.assertEqual(
+            told["given"],
+            "given (via Booking.sailing_no = Sailing.number, flow Sailing.sails_on = Calendar.date off, flow Sailing.route_code = Route.code off)",
+        )
+        self.assertEqual(check_model(edited(DEMO, told["edits"])), [])
+
+    def test_a_new_link_opens_where_none_leads(self):
+        star = make_star(STRIPPED, [], {})
+        told = opening(star, "Shop", "Sale")
+        self.assertEqual((told["edits"][0]["kind"], told["title"]), ("add_link", "link Sale.shop_code = Shop.code"))
+        self.assertEqual(opening(star, "Number", "Sale")["edits"], [])
+
+    def test_what_filters_and_what_is_filtered(self):
+        told = reach_of(STAR, "Port")
+        self.assertEqual({f["table"] for f in told["filters"]}, {"Booking", "Crew"})
+        self.assertEqual({f["table"] for f in told["filtered_by"]}, {"Crew"})
+        blocked = {b["table"]: [s["reason"] for s in b["stops"]] for b in told["blocked"]}
+        self.assertEqual(blocked, {"Cal": ["one-way"], "Tag": ["inactive"], "Nobody": []})
+
+
+class Suggested(unittest.TestCase):
+    def test_links_are_found_from_names_values_and_uniqueness(self):
+        star = make_star(STRIPPED, [], {})
+        found = {s["text"]: s for s in suggestions(star)}
+        self.assertEqual(
+            set(found),
+            {
+                "Sale.shop_code = Shop.code",
+                "Sale.sold_on = Cal.day",
+                "Sale.paid_on = Cal.day",
+                "(Sale.class, Sale.size) = (Price.class, Price.size)",
+            },
+        )
+        shop = found["Sale.shop_code = Shop.code"]
+        facts = star.facts(link_from_json(star.model, shop["link"]))
+        self.assertEqual(
+            (shop["evidence"]["matched"], shop["evidence"]["empty"], shop["evidence"]["orphans"]),
+            (facts.matched, facts.empty, facts.orphans),
+        )
+        self.assertEqual((shop["evidence"]["rows"], shop["link"]["cardinality"], shop["link"]["active"]), (40, "many-to-one", True))
+        # Two days of one calendar: one of them has to stay inactive.
+        self.assertEqual(sorted(found[f"Sale.{c} = Cal.day"]["link"]["active"] for c in ("sold_on", "paid_on")), [False, True])
+
+    def test_the_demo_without_its_links_gets_them_back(self):
+        bare = DEMO.with_model(replace(DEMO.model, links=(), measures=(), probes=(), hierarchies=()))
+        found = {s["text"] for s in suggestions(bare)}
+        lost = {k.ends_text for k in DEMO.model.links} - found
+        self.assertEqual(lost, {"Booking.route_code = Community.route_code"})  # both of its sides are many
+        self.assertLessEqual(len(found - {k.ends_text for k in DEMO.model.links}), 3)
+        self.assertFalse({k.ends_text for k in DEMO.model.links} & {s["text"] for s in suggestions(DEMO)})
+
+    def test_any_of_them_can_be_taken_together(self):
+        bare = DEMO.with_model(replace(DEMO.model, links=(), measures=(), probes=(), hierarchies=()))
+        found = suggestions(bare)
+        for seed in range(30):
+            taken = [s for s in found if random.Random(f"{seed} {s['text']}").random() < 0.6]
+            self.assertEqual(check_model(edited(bare, [{"kind": "add_link", "link": s["link"]} for s in taken])), [])
+
+    def test_chance_is_no_evidence(self):
+        nasty = {
+            "A": ("id:integer n:integer flag:text", [(i, i % 5, "yn"[i % 2]) for i in range(30)]),
+            "B": ("id:integer m:integer", [(i, i) for i in range(30)]),
+            "Sign": ("letter:text", [("y",), ("n",)]),
+            "Empty": ("id:integer a_id:integer", []),
+            "Blank": ("code:text", [(None,), (None,)]),
+        }
+        self.assertEqual(suggestions(make_star(nasty, [], {})), [])
+
+    def test_names(self):
+        for one, key, column, least, most in (("Vessel", "code", "vessel_code", 1, 1), ("Customers", "number", "customer_no", 1, 1), ("Island", "code", "home_island", 0.5, 0.5),
+                                              ("Port", "id", "from_port", 0.5, 0.5), ("Agent", "code", "island", 0, 0), ("Day", "id", "ID", 0.3, 0.3), ("X", "code", "code", 0.3, 0.3)):  # fmt: skip
+            self.assertTrue(least <= names_alike(one, key, column) <= most, (one, key, column, names_alike(one, key, column)))
+
+
+class Tables(unittest.TestCase):
+    def test_roles_are_found_and_corrected(self):
+        found = {t.name: role(DEMO, t) for t in DEMO.model.tables}
+        self.assertEqual({n for n, r in found.items() if r == "fact"}, {"Booking", "Sailing", "Target", "Ledger"})
+        self.assertEqual({n: r for n, r in found.items() if r not in ("fact", "dimension")},
+                         {"Booking": "fact"} and {"Crew vessel": "bridge", "Calendar": "calendar", "Port": "outrigger", "Island": "outrigger", "Delay band": "disconnected", "Price band": "disconnected"})  # fmt: skip
+        table = replace(STAR.model.table("Port"), role="bridge")
+        self.assertEqual(role(STAR, table), "bridge")
+        with self.assertRaises(Refused):
+            apply(STAR.model, {"kind": "change_table", "name": "Port", "set": {"role": "cube"}})
+
+    def test_grain_against_counting_rows(self):
+        for seed in range(SEEDS):
+            maker = Maker(seed)
+            for table in maker.model.tables:
+                rows = maker.tables[table.name]
+                for columns in (["f1"], ["g", "b"], ["id"], ["c1", "c2"]):
+                    if any(table.column(c) is None for c in columns):
+                        continue
+                    keys = [tuple(r[c] for c in columns) for r in rows]
+                    told = grain_test(maker.star, table.name, columns)
+                    self.assertEqual(told["repeated"], sum(keys.count(k) > 1 for k in keys), (seed, table.name, columns))
+                    self.assertEqual(told["empty"], sum(None in k for k in keys))
+                    for example in told["examples"]:
+                        self.assertEqual(example["rows"], sum([_iso(x) for x in k] == example["key"] for k in keys))
+
+    def test_hierarchies_against_counting_parents(self):
+        wrong = right = 0
+        for seed in range(SEEDS):
+            maker = Maker(seed)
+            table = maker.model.tables[0].name
+            for above, level in (("g", "f1"), ("f1", "id"), ("b", "g")):
+                if any(maker.model.table(table).column(c) is None for c in (above, level)):
+                    continue
+                parents = {}
+                for row in maker.tables[table]:
+                    if row[level] is not None:
+                        parents.setdefault(row[level], set()).add(row[above])
+                several = {k: v for k, v in parents.items() if len(v) > 1}
+                told = hierarchy_faults(maker.star, {"name": "h", "levels": [f"{table}.{above}", f"{table}.{level}"]})
+                self.assertEqual(sum(f["count"] for f in told), len(several), (seed, above, level))
+                wrong, right = wrong + bool(several), right + (not several)
+                for example in (e for f in told for e in f["examples"]):
+                    self.assertEqual(set(example["parents"]), several[example["member"]])
+        self.assertGreater(min(wrong, right), 10)
+
+    def test_hierarchies_over_chains(self):
+        for levels, faults in ((["Island.group", "Port.name"], 0), (["Port.name", "Island.group"], 1), (["Agent.district", "Port.name"], 1), (["Nope.x", "Port.name"], 1),
+                               (["Calendar.year", "Calendar.season"], 1), (["Island.group", "Island.name", "Port.name"], 0)):  # fmt: skip
+            told = hierarchy_faults(DEMO, {"name": "h", "levels": levels})
+            self.assertEqual(len(told), faults, (levels, told))
+        orphans = make_star(TABLES, LINKS, {})
+        told = hierarchy_faults(orphans, {"name": "h", "levels": ["Port.region", "Booking.port"]})
+        self.assertEqual(told, [])
+
+    def test_findings_of_design(self):
+        model = replace(STAR.model, hierarchies=({"name": "Where", "levels": ["Port.name", "Port.region"]},),
+                        tables=tuple(replace(t, grain="one port", grain_columns=("region",)) if t.name == "Port" else replace(t, grain_columns=("gone",)) if t.name == "Tag" else t for t in STAR.model.tables))  # fmt: skip
+        told = {
+            f["code"]: f["sentence"]
+            for f in findings(STAR.with_model(model))
+            if f["code"] in ("grain_repeated", "lost_grain", "two_parents")
+        }
+        self.assertEqual(told["grain_repeated"], "2 rows of Port share Port.region with another: South.")
+        self.assertEqual(told["lost_grain"], "The grain of Tag names gone, which it has not.")
+        self.assertIn("South under Birch, Dogwood", told["two_parents"])
+
+
+def _iso(value):
+    return value.isoformat() if hasattr(value, "isoformat") else value
+
+
+class Matrix(unittest.TestCase):
+    def test_cells(self):
+        star = DEMO
+        found = bus_matrix(star)
+        self.assertEqual(
+            (found["facts"], found["apart"]), (["Booking", "Sailing", "Target", "Ledger", "Crew vessel"], ["Delay band", "Price band"])
+        )
+        for fact, other, kind, via, links, two_way in (
+            ("Booking", "Calendar", "direct", [], 3, False), ("Booking", "Island", "through", ["Port", "Route"], 0, False), ("Booking", "Vessel", "none", [], 0, False),
+            ("Booking", "Community", "loose", [], 1, False), ("Crew vessel", "Vessel", "direct", [], 1, True), ("Sailing", "Crew", "through", ["Crew vessel", "Vessel"], 0, False),
+        ):  # fmt: skip
+            cell = found["cells"][fact].get(other, {"kind": "none", "via": [], "links": [], "two_way": False})
+            self.assertEqual((cell["kind"], cell["via"], len(cell["links"]), cell["two_way"]), (kind, via, links, two_way), (fact, other))
+        for fact in found["facts"]:
+            for other in found["dimensions"]:
+                path = reaches(star, star.state, other).get(fact, {}).get("path")
+                kind = found["cells"][fact].get(other, {"kind": "none"})["kind"]
+                self.assertEqual(kind in ("direct", "through", "loose"), path is not None, (fact, other))
+
+    def test_gaps_are_what_a_probe_runs_into(self):
+        probe = {
+            "name": "both",
+            "rows": ["Port.name"],
+            "columns": ["Cal.year"],
+            "measures": ["seats", "tags"],
+            "picks": [{"column": "Crew.name", "in": ["Bo"]}],
+        }
+        star = make_star(measures={"seats": "sum(Booking.seats)", "tags": "rows(Tag)"})
+        star = star.with_model(replace(star.model, probes=(probe, {"name": "broken", "measures": ["nope"]})))
+        self.assertEqual(probe_gaps(star), {("Tag", "Port"): ["both"], ("Tag", "Cal"): ["both"], ("Tag", "Crew"): ["both"]})
+        self.assertIn("Tag does not know", next(f["sentence"] for f in findings(star) if f["code"] == "gap"))
+
+
+class Held(unittest.TestCase):
+    def test_a_measure_over_the_star(self):
+        star = make_star(
+            measures={
+                "later": "rows(Booking) given (via Booking.refunded = Cal.day, clear Port)",
+                "crews": "count(distinct Crew.name) given (flow Booking.port = Port.code two-way)",
+            }
+        )
+        told = held_measure(star, "later")
+        (scan,) = told["scans"]
+        self.assertEqual((scan["grain"], {k["link"]: k["change"] for k in scan["links"]}), ("Booking", {"day": "inactive", "refund": "on"}))
+        self.assertEqual(
+            {(r["link"], r["from"], r["to"]) for r in scan["runs"]},
+            {("port", "Port", "Booking"), ("refund", "Cal", "Booking"), ("crew", "Crew", "Port")},
+        )
+        self.assertEqual({f["table"]: {c["kind"] for c in f["columns"]} for f in told["filters"]}, {"Port": {"cleared"}})
+        self.assertEqual(held_measure(star, "crews")["scans"][0]["links"], [{"link": "port", "change": "two-way"}])
+
+    def test_a_given_over_a_fact(self):
+        told = held_given(STAR, "match Tag.tag to Booking.note, flow Booking.day = Cal.day off, set Port.region = 'North'", "Booking")
+        (scan,) = told["scans"]
+        self.assertEqual([(a["from"], a["to"]) for a in scan["added"]], [("Tag", "Booking")])
+        self.assertEqual(scan["links"], [{"link": "day", "change": "off"}])
+        self.assertIn("Port", [f["table"] for f in told["filters"]])
+        with self.assertRaises(Refused) as caught:
+            held_given(STAR, "via Booking.nope = Cal.day", "Booking")
+        self.assertEqual(caught.exception.diagnostics[0].text, "Booking.nope")
+
+
+class Places(unittest.TestCase):
+    def overlaps(self, boxes):
+        found = [(n, Box(**b)) for n, b in boxes.items()]
+        return [(m, n) for (m, a), (n, b) in itertools.combinations(found, 2) if abs(a.x - b.x) < (a.width + b.width) / 2 + GAP - 1 and abs(a.y - b.y) < (a.height + b.height) / 2 + GAP - 1]  # fmt: skip
+
+    def test_no_card_stands_on_another(self):
+        for fact in ("Booking", "Sailing", "Target", "Ledger", "Calendar"):
+            told = layout(DEMO.model, fact)
+            self.assertEqual((len(told["boxes"]), told["shelf"]), (16, ["Delay band", "Price band"]))
+            self.assertEqual(self.overlaps(told["boxes"]), [], fact)
+            self.assertEqual((told["boxes"][fact]["x"], told["boxes"][fact]["y"]), (0, 0))
+        both = layout(DEMO.model, "Booking", "Sailing")
+        self.assertEqual((both["key"], self.overlaps(both["boxes"])), ("Booking + Sailing", []))
+        shared = [both["boxes"][n]["x"] for n in ("Calendar", "Route")]
+        self.assertTrue(both["boxes"]["Booking"]["x"] < min(shared) and max(shared) < both["boxes"]["Sailing"]["x"])
+
+    def test_what_stood_somewhere_stays_there(self):
+        first = layout(DEMO.model, "Booking")
+        before = {n: (b["x"], b["y"]) for n, b in first["boxes"].items()}
+        link = link_from_json(
+            DEMO.model,
+            {"name": "late", "from": "Sailing.minutes_late", "to": "Delay band.low", "cardinality": "many-to-many", "active": False},
+        )
+        more = replace(DEMO.model, links=(*DEMO.model.links, link))
+        less = replace(DEMO.model, links=tuple(k for k in DEMO.model.links if k.name not in ("agent", "island")))
+        for model in (more, less, switched_off(DEMO.model, ["route", "sails on"])):
+            then = layout(model, "Booking", None, before)["boxes"]
+            self.assertEqual({n: (b["x"], b["y"]) for n, b in then.items() if n in before}, {n: p for n, p in before.items() if n in then})
+        self.assertIn("Delay band", layout(more, "Booking", None, before)["boxes"])
+        self.assertIn("Agent", layout(less, "Booking", None, before)["shelf"])
+        self.assertEqual(self.overlaps(layout(more, "Booking", None, before)["boxes"]), [])
+
+    def test_pulled_and_hidden_tables(self):
+        model = replace(
+            DEMO.model,
+            places={"Booking/Island": {"x": -700, "y": 33}},
+            tables=tuple(replace(t, hidden=t.name in ("Agent", "Price band")) for t in DEMO.model.tables),
+        )
+        told = layout(model, "Booking")
+        self.assertEqual((told["boxes"]["Island"]["x"], told["boxes"]["Island"]["y"]), (-700, 33))
+        self.assertNotIn("Agent", told["boxes"])
+        self.assertEqual(told["shelf"], ["Delay band"])
+        self.assertIn("Agent", layout(model, "Agent")["boxes"])
+
+    def test_many_tables(self):
+        tables = {f"T{i}": ("k:text f:text", [("a", "a")]) for i in range(60)}
+        links = [
+            {"name": f"l{i}", "from": "T0.f" if i < 30 else f"T{i % 30 + 1}.f", "to": f"T{i + 1}.k", "active": i < 30} for i in range(59)
+        ]
+        told = layout(make_star(tables, links, {}, False).model, "T0")
+        self.assertEqual((len(told["boxes"]), self.overlaps(told["boxes"])), (60, []))
+        self.assertEqual(model_state(DEMO.model), DEMO.state)
+
+
+if __name__ == "__main__":
+    unittest.main()
