@@ -115,6 +115,23 @@ class Browser:
     def keys(self, *keys):
         ActionChains(self.driver).send_keys(*keys).perform()
 
+    def focused(self):
+        """What the element with the focus is called."""
+        return self.driver.execute_script(
+            "const e = document.activeElement; return e === document.body ? '' : (e.getAttribute('aria-label') ?? e.innerText ?? '').trim()"
+        )
+
+    def tab_to(self, text, most=320, back=False):
+        """Tabs until something with this name, or one that begins so, has the focus: by the keyboard alone."""
+        for _ in range(most):
+            if self.focused().startswith(text):
+                return self.driver.switch_to.active_element
+            if back:
+                ActionChains(self.driver).key_down(Keys.SHIFT).send_keys(Keys.TAB).key_up(Keys.SHIFT).perform()
+            else:
+                self.keys(Keys.TAB)
+        raise AssertionError(f"nothing that begins {text!r} takes the focus; it is on {self.focused()!r}")
+
     def command(self, key):
         """A key with Ctrl held."""
         ActionChains(self.driver).key_down(Keys.CONTROL).send_keys(key).key_up(Keys.CONTROL).perform()

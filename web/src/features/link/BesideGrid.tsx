@@ -33,7 +33,9 @@ export function BesideGrid({ grid, brief = false }: { grid: Beside; brief?: bool
         {!brief && grid.differs > 0 && <label><input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} /> only lines that differ</label>}
       </p>
       {(grid.differs > 0 || !brief) && (
-        <div className="beside-scroll">
+        // It scrolls, so it can be reached.
+        // oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex
+        <div className="beside-scroll" role="region" aria-label="Now and then" tabIndex={0}>
           <table className="small-grid">
             <thead>
               {!brief && grid.columns.columns.length > 0 && (

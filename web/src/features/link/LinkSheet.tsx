@@ -19,7 +19,7 @@ export function LinkSheet({ model, shown }: { model: ModelDocument; shown: Model
   const asked = useShown((s) => s.sheet);
   const close = () => actions.set({ sheet: null });
   return (
-    <Modal opened={asked !== null} onClose={close} title={asked ? TITLES[asked.kind] : ''} size={1120} yOffset="4vh" closeButtonProps={{ 'aria-label': 'Leave it' }}>
+    <Modal opened={asked !== null} onClose={close} title={asked ? TITLES[asked.kind] : ''} size={1120} yOffset="4vh" withCloseButton={false}>
       {asked?.kind === 'new' && <NewLink key={JSON.stringify(asked)} model={model} shown={shown} asked={asked} close={close} />}
       {asked?.kind === 'change' && <ChangedLink key={JSON.stringify(asked)} model={model} shown={shown} asked={asked} close={close} />}
       {asked?.kind === 'remove' && <Trying model={model} shown={shown} edits={[{ kind: 'remove_link', name: asked.name }]} title={`remove ${asked.name}`} accept="Remove the link" close={close} select={null}><LinkLine model={shown} name={asked.name} /></Trying>}
@@ -165,8 +165,11 @@ function Trying({ model, shown, edits, title, accept, close, select, waits = '',
     // Ctrl and Enter accept from wherever the focus is in the sheet.
     // oxlint-disable-next-line jsx-a11y/no-static-element-interactions
     <div className="sheet" onKeyDown={onKey}>
-      <div className="sheet-asked">{children}</div>
-      <div className="sheet-outcome" aria-live="polite" aria-busy={trial.isFetching}>
+      {/* oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex */}
+      <div className="sheet-asked" role="region" aria-label="What is asked for" tabIndex={0}>{children}</div>
+      {/* It scrolls, so it can be reached. */}
+      {/* oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex */}
+      <div className="sheet-outcome" role="region" aria-label="What follows" tabIndex={0} aria-live="polite" aria-busy={trial.isFetching}>
         {yielding.map((name) => (
           <p key={name}><b>{name}</b> yields: it becomes inactive. <button type="button" className="plain" onClick={() => setYielding(yielding.filter((n) => n !== name))}><u>not so</u></button></p>
         ))}

@@ -18,7 +18,7 @@ export function Matrix({ model, fact }: { model: ModelDocument; fact: string }) 
   const [collapsed, setCollapsed] = useState<Set<string>>(new Set());
   const [hidden, setHidden] = useState(false);
   const [at, setAt] = useState<[string, string] | null>(null);
-  const [opened, setOpened] = useState(false);
+  const [opened, setOpened] = useState(0);
   const grid = useRef<HTMLTableElement>(null);
   const lit = useLit(model);
   const shown = useMemo(() => shownMatrix(model, search, grouping, collapsed, hidden), [model, search, grouping, collapsed, hidden]);
@@ -31,11 +31,11 @@ export function Matrix({ model, fact }: { model: ModelDocument; fact: string }) 
 
   const focusCell = useCallback((r: string, c: string) => {
     setAt([r, c]);
-    requestAnimationFrame(() => grid.current?.querySelector<HTMLElement>(`[data-cell="${CSS.escape(`${r}\n${c}`)}"]`)?.focus());
+    grid.current?.querySelector<HTMLElement>(`[data-cell="${CSS.escape(`${r}\n${c}`)}"]`)?.focus();
   }, []);
   const open = (r: string, c: string) => {
     setAt([r, c]);
-    setOpened(true);
+    setOpened(opened + 1);
     actions.set({ fact: model.matrix.facts.includes(r) ? r : fact });
     const own = cellOf(model, r, c).links;
     const link = model.links.find((k) => own.includes(k.name) && k.active)?.name ?? own[0];
@@ -136,7 +136,7 @@ export function Matrix({ model, fact }: { model: ModelDocument; fact: string }) 
         </table>
         {rows.length === 0 && <p className="pad quiet">No fact yet: gather tables, then link them. A table that looks others up is a fact.</p>}
       </div>
-      {opened && at && <CellPanel key={at.join()} model={model} fact={at[0]} dimension={at[1]} onClose={() => { setOpened(false); focusCell(at[0], at[1]); }} />}
+      {opened > 0 && at && <CellPanel key={`${at.join()} ${opened}`} model={model} fact={at[0]} dimension={at[1]} onClose={() => { setOpened(0); focusCell(at[0], at[1]); }} />}
       <div className="legend">
         {LEGEND.map((kind) => (
           <span key={kind}><ReachMark kind={kind} size={15} /> {REACH_WORDS[kind]}</span>

@@ -11,7 +11,7 @@ import { between, offsets, type Box } from './geometry';
 import { heldOf, useHeldScan } from './heldState';
 import { useLit } from './reachState';
 import { placesKey, useStarLayout } from './requests';
-import { StarCard } from './StarCard';
+import { StarCard, keyOf } from './StarCard';
 import { StarHead } from './StarHead';
 import { StarLink } from './StarLink';
 import { usePlane } from './usePlane';
@@ -129,7 +129,7 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
         const [table = '', column = ''] = [tableIn(now.keys[0] ?? ''), model.tables.flatMap((t) => t.columns.map((c) => [`${quotedName(t.name)}.${quotedName(c.name)}`, c.name])).find(([k]) => k === now.keys[0])?.[1]];
         select({ kind: 'column', table, name: column });
       } else if (pulling.to ?? pulling.over) {
-        askNew(now.keys, [pulling.to ?? `${quotedName(pulling.over ?? '')}.`]);
+        askNew(now.keys, partners(model, now.keys, pulling.to, pulling.over ?? ''));
         setPicked([]);
       }
     } else if (now?.kind === 'link') {
@@ -276,6 +276,16 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
       </div>
     </div>
   );
+}
+
+/** The other side of a dragged key: the column it was dropped on; of several, columns of the same names. */
+function partners(model: ModelDocument, keys: string[], to: string | null, over: string): string[] {
+  const table = model.tables.find((t) => t.name === (to ? tableIn(to) : over));
+  if (!table) return [];
+  const names = new Map(table.columns.map((c) => [c.name.toLowerCase(), keyOf(table.name, c.name)]));
+  const alike = keys.map((k) => names.get((k.split('.').at(-1) ?? '').replaceAll('"', '').toLowerCase()));
+  if (to) return keys.length === 1 ? [to] : alike.every(Boolean) ? (alike as string[]) : [to];
+  return alike.every(Boolean) ? (alike as string[]) : [`${quotedName(table.name)}.`];
 }
 
 /** The line that follows the pointer while a link is dragged. */

@@ -34,14 +34,14 @@ function grouped(names: string[], tables: Map<string, TableInfo>, grouping: Grou
 
 /** A search keeps the facts that have its words, and the dimensions that have; where none of the one kind has, all of it stays. */
 function searched(names: string[], tables: Map<string, TableInfo>, search: string): string[] {
-  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-  const has = (name: string) => {
-    const table = tables.get(name);
-    const text = `${name} ${table?.subject ?? ''} ${table?.from_text ?? ''}`.toLowerCase();
-    return words.every((w) => text.includes(w));
-  };
-  const found = words.length ? names.filter(has) : names;
+  const found = names.filter((name) => fits(name, tables, search));
   return found.length ? found : names;
+}
+
+function fits(name: string, tables: Map<string, TableInfo>, search: string): boolean {
+  const table = tables.get(name);
+  const text = `${name} ${table?.subject ?? ''} ${table?.from_text ?? ''}`.toLowerCase();
+  return search.toLowerCase().split(/\s+/).every((w) => text.includes(w));
 }
 
 export function shownMatrix(model: ModelDocument, search: string, grouping: Grouping, collapsed: Set<string>, hidden: boolean): ShownMatrix {
@@ -53,7 +53,7 @@ export function shownMatrix(model: ModelDocument, search: string, grouping: Grou
   return {
     rows: grouped(open(facts), tables, grouping, collapsed, 'row'),
     columns: grouped(open(grouping === 'conformed' ? byFacts(model) : model.matrix.dimensions), tables, grouping, collapsed, 'column'),
-    apart: searched(loose, tables, search),
+    apart: loose.filter((n) => !search.trim() || fits(n, tables, search)),
   };
 }
 

@@ -1,0 +1,532 @@
+"""Designing links in the real browser: each task with the mouse, and again with the keyboard alone."""
+
+import json
+import tempfile
+import time
+import unittest
+import urllib.parse
+import urllib.request
+from pathlib import Path
+
+from selenium.webdriver.common.action_chains import ActionChains
+
+from tests.browser.driver import Browser, Keys
+from tests.browser.site import site
+
+PROBE = {
+    "name": "By group",
+    "rows": ["Island.group"],
+    "columns": ["Calendar.year"],
+    "measures": ["seats_sold"],
+    "totals": "all",
+    "picks": [],
+}
+
+
+class Stage(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.b = Browser()
+        cls.addClassCleanup(cls.b.close)
+
+    def open(self, **named):
+        """A fresh model's Link stage, with the probe open."""
+        self.address = site().model()
+        return self.again(**named)
+
+    def again(self, **named):
+        query = urllib.parse.urlencode({"at": json.dumps({"p": PROBE, **named})})
+        self.b.open("about:blank")
+        self.b.open(f"{self.address}/link?{query}")
+        self.b.one(".matrix td, .star-card")
+
+    def api(self, rest="", **body):
+        """What the server says of the model, or an edit made beside the window."""
+        url = self.address.replace("/m/", "/api/models/") + rest
+        data = json.dumps(body).encode() if body else None
+        return json.load(urllib.request.urlopen(urllib.request.Request(url, data, {"Content-Type": "application/json"})))
+
+    def link(self, name):
+        return next((k for k in self.api()["links"] if k["name"] == name), None)
+
+    def cell(self, words):
+        return self.b.one(f'.matrix td[aria-label^="{words}"]')
+
+    def accept(self, words):
+        """Waits until the sheet has told what follows, then accepts it."""
+        self.b.until(lambda: self.b.named(words).is_enabled())
+        self.b.click(words)
+        self.b.until(lambda: not self.b.all(".sheet"))
+
+    def accepted(self):
+        """The same by Ctrl and Enter."""
+        self.b.until(lambda: self.b.one(".sheet-foot .solid").is_enabled())
+        ActionChains(self.b.driver).key_down(Keys.CONTROL).send_keys(Keys.ENTER).key_up(Keys.CONTROL).perform()
+        self.b.until(lambda: not self.b.all(".sheet"))
+
+    def undone(self, words):
+        self.b.named(f"↶ undo: {words}")
+
+
+class Mouse(Stage):
+    def test_1_the_matrix_is_worked_in(self):
+        self.open()
+        self.cell("Calendar to Booking").click()
+        self.b.reads("Calendar filters Booking, over sails on.", ".cell-panel")
+        self.assertEqual(len(self.b.all(".cell-panel .panel-link")), 3)
+        self.b.click("Make it the active one", ".cell-panel button")
+        self.b.reads("1 by another way", ".sheet")
+        self.b.reads("Calendar › Booking over booked on", ".sheet")
+        self.accept("Make it so")
+        self.undone("let booked on be the active one")
+        self.assertEqual([self.link(n)["active"] for n in ("sails on", "booked on")], [False, True])
+        # Turned, changed and removed, each from its cell; each can be undone.
+        self.cell("Crew to Crew vessel").click()
+        self.b.click("Both ways", ".cell-panel button")
+        self.b.reads("newly reached", ".sheet")
+        self.accept("Change the link")
+        self.assertEqual(self.link("works as")["flow"], "two-way")
+        self.b.until(lambda: "both ways" in self.cell("Crew to Crew vessel").get_attribute("aria-label"))
+        self.b.click("Remove", ".cell-panel button")
+        self.b.reads("no longer reached", ".sheet")
+        self.accept("Remove the link")
+        self.undone("remove works as")
+        self.assertIsNone(self.link("works as"))
+        # What the data suggest for a pair stands in its cell.
+        self.cell("Crew to Crew vessel" if self.b.all('td[aria-label^="Crew to Crew vessel"]') else "Crew").click()
+        self.b.click("Look and link", ".cell-panel button")
+        self.b.reads('"Crew vessel".crew_number = Crew.number', ".sheet")
+        self.accept("Make the link")
+        self.undone('link "Crew vessel".crew_number = Crew.number')
+        # A gap tells which probe runs into it, and the smallest change that would close it.
+        gap = self.cell("Vessel to Target")
+        self.assertIn("gap", gap.get_attribute("class"))
+        gap.click()
+        self.b.reads("sets Target beside another fact under Vessel", ".cell-panel")
+
+    def test_1_the_matrix_is_searched_grouped_and_collapsed(self):
+        self.open(w="matrix")
+        self.assertEqual([e.text for e in self.b.all(".matrix th.col button")][:2], ["Calendar", "Route"])
+        self.b.one('[aria-label="Find in the matrix"]').send_keys("vess")
+        self.b.until(lambda: [e.text for e in self.b.all(".matrix th.col button")] == ["Vessel"])
+        self.assertEqual([e.text for e in self.b.all(".matrix th.row b")], ["Crew vessel"])
+        self.b.one('[aria-label="Find in the matrix"]').send_keys(Keys.BACKSPACE * 4)
+        self.b.one('[aria-label="Group the matrix"]').send_keys("by role")
+        self.b.reads("bridge", ".matrix .row-group")
+        self.assertEqual(len(self.b.all(".matrix tbody tr:not(.row-group)")), 5)
+        self.b.click("▾ fact 4", ".matrix .row-group button")
+        self.b.until(lambda: len(self.b.all(".matrix tbody tr:not(.row-group)")) == 1)
+        columns = len(self.b.all(".matrix th.col"))
+        self.b.one('.matrix .groups button[title="dimension"]').click()
+        self.b.until(lambda: len(self.b.all(".matrix th.col")) < columns)
+
+    def test_2_the_star_is_drawn_searched_pulled_and_linked_in(self):
+        self.open(w="star")
+        self.b.until(lambda: len(self.b.all(".star-card")) == 16)
+        # The fact of a second star, and back.
+        self.b.one('[aria-label="A second fact"]').send_keys("beside S")
+        self.b.until(lambda: len(self.b.all(".star-card.fact")) == 2)
+        self.b.one('[aria-label="A second fact"]').send_keys("alone")
+        # A search jumps to a column: its card opens, the column is chosen.
+        find = self.b.one('[aria-label="Find in the star"]')
+        find.send_keys("vessel.name", Keys.ENTER)
+        self.b.reads("Vessel.name", ".lens h2")
+        self.b.one('[data-key="Vessel.name"]')
+        find.send_keys("nothing of the kind", Keys.ENTER)
+        self.b.until(lambda: find.get_attribute("aria-invalid") == "true")
+        self.b.click("fit")
+        # Keys and linked columns come first, each with its link.
+        self.b.click("Columns of Booking, to drag a link from")
+        keys = self.b.all('.star-card[data-table="Booking"] [data-key]')
+        self.assertEqual(keys[0].get_attribute("data-key"), "Booking.number")
+        self.assertTrue(keys[1].find_elements("css selector", "svg"))
+        # A key of two columns: picked together, dragged together.
+        self.api("/edits", edit={"kind": "remove_link", "name": "fare"}, base=0)
+        self.b.until(lambda: len(self.b.all(".star-link")) == 22)
+        for column in ("route_code", "fare_class"):
+            one = self.b.one(f'[data-key="Booking.{column}"]')
+            self.b.driver.execute_script("arguments[0].scrollIntoView({block: 'nearest'})", one)
+            ActionChains(self.b.driver).key_down(Keys.SHIFT).click(one).key_up(Keys.SHIFT).perform()
+        self.assertEqual(len(self.b.all(".key.picked")), 2)
+        self.b.click("Columns of Crew, to drag a link from")
+        self.api("/edits", edit={"kind": "change_links", "edits": [{"kind": "add_link", "link": {"name": "spare", "from": "Booking.fare_class", "to": "Fare.fare_class", "cardinality": "many-to-many", "active": False}}]}, base=1)  # fmt: skip
+        self.b.one('.star-card[data-table="Fare"]')
+        self.b.drag(self.b.one('[data-key="Booking.fare_class"]'), self.b.one('.star-card[data-table="Fare"] small'))
+        self.b.reads("(Booking.route_code, Booking.fare_class) = (Fare.route_code, Fare.fare_class)", ".sheet")
+        self.accept("Make the link")
+        self.assertEqual(len(self.api()["links"]), 24)
+
+    def test_2_what_stood_somewhere_stays_and_tidy_puts_it_back(self):
+        self.open(w="star")
+        self.b.until(lambda: len(self.b.all(".star-card")) == 16)
+        places = lambda: {e.get_attribute("data-table"): e.get_attribute("style").split("width")[0] for e in self.b.all(".star-card")}  # noqa: E731
+        before = places()
+        self.api("/edits", edit={"kind": "remove_link", "name": "agent"}, base=0)
+        self.b.until(lambda: len(self.b.all(".star-card")) == 15)
+        after = places()
+        self.assertEqual(after, {n: p for n, p in before.items() if n != "Agent"})
+        self.b.drag_by(self.b.one('.star-card[data-table="Community"] small'), -80, 90)
+        self.undone("move Community")
+        self.b.until(lambda: places()["Community"] != before["Community"])
+        self.assertEqual({n: p for n, p in places().items() if n != "Community"}, {n: p for n, p in after.items() if n != "Community"})
+        self.b.click("tidy")
+        self.b.until(lambda: self.api()["places"] == {})
+
+    def test_2_a_measure_is_held_over_the_star(self):
+        self.open()
+        hold = self.b.one('[aria-label="Hold a measure or a given over the star"]')
+        hold.send_keys("refunded_seats", Keys.ENTER)
+        self.b.reads("sails on yields, refunded on is switched on", ".held-line")
+        self.b.until(lambda: {e.get_attribute("data-link") for e in self.b.all(".star-link.held")} == {"sails on", "refunded on"})
+        self.assertTrue(self.b.all('.star-card[data-table="Booking"] .change-mark'))
+        hold.send_keys('given (flow link "route" off, clear Port)', Keys.ENTER)
+        self.b.reads("route is off", ".held-line")
+        self.b.until(lambda: self.b.all('.star-card[data-table="Port"] [aria-label="cleared"]'))
+        hold.send_keys("given (via nothing)", Keys.ENTER)
+        self.b.until(lambda: self.b.all(".held-line [role=alert]"))
+        self.b.click("Take it off the star")
+        self.b.until(lambda: not self.b.all(".held-line"))
+
+    def test_3_the_sheet_tells_what_follows(self):
+        self.open()
+        self.b.until(lambda: len(self.b.all(".star-link")) == 23)
+        self.b.one('.star-link[data-link="route"]').click()
+        self.b.click("Change", ".lens button")
+        for words in (
+            "The data prove it many-to-one",
+            "It is firm",
+            "23",
+            "that no row names",
+            "R99",
+            "nothing is changed yet".capitalize(),
+        ):
+            self.b.reads(words, ".sheet")
+        self.assertEqual(len(self.b.all(".sheet-profiles section")), 2)
+        self.assertFalse(self.b.named("one-to-one", ".sheet button").is_enabled())
+        self.b.click("loose", ".sheet button")
+        self.b.reads("It is loose: its author declared it so", ".sheet")
+        self.b.reads("+ appears: The link route is loose", ".sheet-outcome")
+        self.b.click("as the data say", ".sheet button")
+        self.b.click("inactive", ".sheet button")
+        self.b.reads("no longer reached", ".sheet-outcome")
+        self.b.reads("cells differ", ".sheet-outcome")
+        self.b.reads("not reached by Island then", ".sheet-outcome")
+        self.assertTrue(self.b.all(".sheet-outcome td.differs"))
+        self.b.click("Leave it")
+        self.assertTrue(self.link("route")["active"])
+        # A second path is refused, drawn, and another link can yield.
+        self.b.until(lambda: not self.b.all(".sheet"))
+        self.b.one('.star-link[data-link="sailing"]').click()
+        self.b.click("active", ".lens .segment button")
+        self.b.reads("It would double a path", ".sheet-outcome")
+        self.assertTrue(self.b.all(".two-paths"))
+        self.assertFalse(self.b.named("Change the link").is_enabled())
+        self.b.keys(Keys.ESCAPE)
+
+    def test_4_suggestions_are_taken_one_by_one_or_together(self):
+        self.open()
+        gone = [{"kind": "remove_link", "name": n} for n in ("agent", "customer", "home island", "fare")]
+        self.api("/edits", edit={"kind": "change_links", "edits": gone}, base=0)
+        self.b.reads("Booking.agent_code = Agent.code", ".suggestions")
+        self.b.reads("of 60,212 rows match", ".suggestions")
+        before = len(self.api()["links"])
+        row = next(e for e in self.b.all(".suggestion") if "Community.route_code" in e.text)
+        row.find_element("xpath", ".//button[text()='Not this one']").click()
+        self.b.reads("1 put aside", ".suggestions")
+        row = next(e for e in self.b.all(".suggestion") if "Agent.code" in e.text)
+        row.find_element("xpath", ".//button[text()='Look and link']").click()
+        self.b.reads("newly reached", ".sheet")
+        self.accept("Make the link")
+        self.assertEqual(len(self.api()["links"]), before + 1)
+        self.b.until(lambda: "Agent.code" not in self.b.text(".suggestions"))
+        self.b.click("Tick all")
+        self.b.until(lambda: self.b.all(".suggestions .solid:not(:disabled)"))
+        self.b.one(".suggestions .row .solid").click()
+        self.b.reads("make", ".sheet .plain-list")
+        self.accept("Make it so")
+        self.assertGreaterEqual(len(self.api()["links"]), before + 4)
+
+    def test_5_tables_are_told_what_they_are(self):
+        self.open(s={"kind": "table", "name": "Target"})
+        self.b.reads("Found to be a fact by its links", ".lens")
+        self.b.one('[aria-label="Role of Target"]').send_keys("dimension")
+        self.b.reads("Its author calls it a dimension", ".lens")
+        self.b.until(lambda: len(self.b.all(".matrix tbody tr")) == 4)
+        self.b.one('[aria-label="What one row of Target is"]').send_keys("one month and route")
+        self.b.click("which columns tell rows apart?")
+        self.b.click("month_end", ".lens .pick-list label")
+        self.b.reads("share it with another: the grain is finer", ".lens")
+        self.b.click("route_code", ".lens .pick-list label")
+        self.b.reads("Each of 310 rows has its own month_end and route_code", ".lens")
+        self.b.click("Keep", ".lens button")
+        self.b.until(lambda: next(t for t in self.api()["tables"] if t["name"] == "Target")["grain_columns"] == ["month_end", "route_code"])
+        self.again(s={"kind": "table", "name": "Port"})
+        self.b.click("New hierarchy")
+        self.b.one('[aria-label="Name of the hierarchy"]').send_keys("Where")
+        self.b.one('[aria-label="Its levels, the widest first"]').send_keys("Port.name › Island.group")
+        self.b.click("Keep", ".lens button")
+        self.b.reads("does not look Port up", ".lens .hierarchy")
+        self.b.click("change", ".lens .hierarchy button")
+        levels = self.b.one('[aria-label="Its levels, the widest first"]')
+        levels.clear()
+        levels.send_keys("Island.group › Port.name")
+        self.b.click("Keep", ".lens button")
+        self.b.reads("every member has one parent", ".lens .hierarchy")
+        self.b.click("hidden", ".lens label")
+        self.b.until(lambda: not self.b.all('.star-card[data-table="Port"]'))
+
+    def test_6_reach_is_shown_in_matrix_star_and_words(self):
+        self.open(s={"kind": "table", "name": "Vessel"})
+        self.b.click("reaches", ".link-bar button")
+        self.b.reads("Not reached", ".reach")
+        self.b.until(
+            lambda: {e.get_attribute("data-link") for e in self.b.all(".star-link.runs")} == {"vessel", "ledger vessel", "works on"}
+        )
+        self.assertTrue(self.b.all(".matrix th.row.blocked") and self.b.all(".star-card.blocked"))
+        line = next(e for e in self.b.all(".blocked-line") if e.text.startswith("Booking"))
+        line.find_element("css selector", ".plain").click()
+        self.b.reads("The smallest change: switch sailing on; route and sails on yield", ".reach")
+        self.b.click("Hold it over the star", ".reach button")
+        self.b.reads("sailing is switched on", ".held-line")
+        self.b.click("Look at it", ".reach button")
+        self.b.reads("newly reached", ".sheet")
+        self.b.reads("Vessel › Booking", ".sheet")
+        self.b.click("Leave it")
+        self.b.until(lambda: not self.b.all(".sheet"))
+        self.b.click("what filters it", ".reach button")
+        self.b.reads("Crew vessel", ".reach")
+        self.again(s={"kind": "measure", "name": "seats_sold"}, r="in")
+        self.b.reads("It runs over the rows of Booking", ".reach")
+        self.b.reads("Does not reach it", ".reach")
+        self.again(s={"kind": "column", "table": "Island", "name": "group"}, r="out")
+        self.b.reads("over island › from port › route", ".reach")
+
+    def test_7_a_variant_stands_beside_and_is_taken_or_dropped(self):
+        self.open()
+        self.b.click("Beside…")
+        self.b.reads("the model stays as it is", ".variant")
+        self.cell("Calendar to Booking").click()
+        self.b.click("Switch off", ".cell-panel button")
+        self.b.reads("Goes into the variant", ".sheet")
+        self.accept("Change the link")
+        self.b.reads("switch sails on off", ".variant .chip")
+        self.b.reads("of 25 cells differ", ".variant")
+        self.assertTrue(self.link("sails on")["active"])
+        self.b.until(lambda: "inactive" in self.cell("Calendar to Booking").get_attribute("aria-label"))
+        self.cell("Calendar to Booking").click()
+        panel = next(e for e in self.b.all(".panel-link") if e.text.startswith("booked on"))
+        panel.find_element("xpath", ".//button[text()='Switch on']").click()
+        self.accept("Change the link")
+        self.b.reads("switch booked on on", ".variant .chip")
+        self.b.reads("of 20 cells differ", ".variant")
+        self.b.click("only lines that differ", ".variant label")
+        self.b.click("Take it as one edit")
+        self.b.until(lambda: not self.b.all(".variant"))
+        self.assertEqual(([self.link(n)["active"] for n in ("sails on", "booked on")], self.api()["edits"]), ([False, True], 1))
+        self.b.click("Beside…")
+        self.b.click("Drop the variant")
+        self.b.until(lambda: not self.b.all(".variant"))
+        self.assertEqual(self.api()["edits"], 1)
+
+    def test_8_the_history_tells_what_each_edit_changed(self):
+        self.open()
+        for base, (name, active) in enumerate((("sails on", False), ("booked on", True), ("agent", False))):
+            self.api("/edits", edit={"kind": "change_link", "name": name, "set": {"active": active}}, base=base)
+        self.b.click("History")
+        self.b.reads("3 edits in force", ".lens")
+        self.b.click("switch booked on on", ".history button")
+        self.b.reads("Calendar › Booking over booked on", ".history-change")
+        self.b.reads("cells differ", ".history-change")
+        entry = self.b.all(".history li")[2]
+        entry.find_element("xpath", ".//button[text()='Back to here']").click()
+        self.b.until(lambda: self.api()["edits"] == 1)
+        self.assertEqual([self.link(n)["active"] for n in ("sails on", "booked on", "agent")], [False, False, True])
+        self.b.reads("undone", ".history")
+        self.b.click("Again up to here", ".history button")
+        self.b.until(lambda: self.api()["edits"] == 3)
+
+    def test_9_documents_are_saved(self):
+        self.open()
+        with tempfile.TemporaryDirectory() as folder:
+            self.b.driver.execute_cdp_cmd("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": folder})
+            name = self.api()["name"]
+            for words, file, start in (("The star as PNG", f"{name}-star.png", b"\x89PNG"), ("The matrix as PNG", f"{name}-matrix.png", b"\x89PNG"),
+                                       ("The star as SVG", f"{name}-star.svg", b"<svg"), ("SQL: tables, keys, comments", f"{name}-ddl.sql", b"-- Lantern")):  # fmt: skip
+                self.b.click("Documents")
+                self.b.click(words, "[role=menuitem]")
+                self.b.until(lambda f=Path(folder) / file: f.is_file() and f.stat().st_size)
+                self.assertTrue((Path(folder) / file).read_bytes().startswith(start), file)
+                self.b.until(lambda: not self.b.all("[role=menu]"))
+
+
+class Keyboard(Stage):
+    """The same by the keyboard alone: Tab, arrows, letters, Enter, Escape."""
+
+    def test_1_the_matrix(self):
+        self.open()
+        self.b.tab_to("Calendar to Booking")
+        self.b.keys(Keys.ARROW_DOWN, Keys.ARROW_RIGHT)
+        self.assertTrue(self.b.focused().startswith("Route to Sailing"))
+        self.b.keys(Keys.END)
+        self.b.keys(Keys.HOME)
+        self.assertTrue(self.b.focused().startswith("Calendar to Sailing"))
+        self.b.keys("s")
+        self.b.reads("no longer reached", ".sheet")
+        self.accepted()
+        self.assertFalse(self.link("sailing day")["active"])
+        self.b.tab_to("Calendar to Sailing")
+        self.b.keys("t")
+        self.b.reads("Who filters whom", ".sheet-outcome")
+        self.accepted()
+        self.assertEqual(self.link("sailing day")["flow"], "two-way")
+        self.b.tab_to("Calendar to Sailing")
+        self.b.keys(Keys.DELETE)
+        self.accepted()
+        self.assertIsNone(self.link("sailing day"))
+        # Enter opens the cell, Escape goes back to it.
+        self.b.tab_to("Calendar to Sailing")
+        self.b.keys(Keys.ARROW_UP, Keys.ENTER)
+        self.b.reads("sails on", ".cell-panel")
+        self.b.tab_to("Make it the active one")
+        self.b.keys(Keys.ENTER)
+        self.accepted()
+        self.assertTrue(self.link("booked on")["active"])
+        self.b.tab_to("Calendar to Booking")
+        self.b.keys(Keys.ENTER)
+        self.b.until(lambda: self.b.focused() == "Close this cell")
+        self.b.keys(Keys.ESCAPE)
+        self.b.until(lambda: self.b.focused().startswith("Calendar to Booking"))
+        self.b.keys("l")
+        self.b.one(".sheet")
+        self.b.keys(Keys.ESCAPE)
+        self.b.command("z")
+        self.b.until(lambda: not self.link("booked on")["active"])
+
+    def test_2_the_star(self):
+        self.open(w="star")
+        self.b.until(lambda: len(self.b.all(".star-card")) == 16)
+        before = self.b.one('.star-card[data-table="Agent"]').rect
+        self.b.tab_to("Agent")
+        self.b.until(lambda: self.b.all('.star-card.source[data-table="Agent"]'))
+        ActionChains(self.b.driver).key_down(Keys.ALT).send_keys(Keys.ARROW_LEFT).key_up(Keys.ALT).perform()
+        self.undone("move Agent")
+        self.b.until(lambda: self.b.one('.star-card[data-table="Agent"]').rect["x"] < before["x"])
+        # A composite key: columns picked with Space, linked with L.
+        self.api("/edits", edit={"kind": "remove_link", "name": "fare"}, base=1)
+        self.b.until(lambda: "Fare" in self.b.text(".shelf"))
+        self.b.tab_to("Columns of Booking", back=True)
+        self.b.keys(Keys.ENTER)
+        self.b.one('[data-key="Booking.number"]')
+        for column in ("route_code", "fare_class"):
+            self.b.tab_to(column)
+            self.b.keys(Keys.SPACE)
+        self.b.keys("l")
+        self.b.until(lambda: self.b.one(".sheet-keys input").get_attribute("value") == "Booking.route_code, Booking.fare_class")
+        self.b.until(lambda: self.b.driver.switch_to.active_element.get_attribute("role") == "combobox")
+        self.b.keys("fare.rou")
+        self.b.reads("Fare.route_code, Fare.fare_class", ".key-list-box")  # the data suggest the whole key
+        self.b.keys(Keys.ENTER)
+        self.b.reads("= (Fare.route_code, Fare.fare_class)", ".sheet")
+        self.accepted()
+        self.assertEqual(len(self.api()["links"]), 23)
+        self.b.tab_to("The star of Booking")
+        self.b.keys("+", "+", Keys.ARROW_LEFT, "0")
+        self.b.tab_to("agent: Booking.agent_code")
+        self.b.keys(Keys.ENTER)
+        self.b.reads("A filter on Agent runs to Booking", ".lens")
+
+    def test_2_and_3_a_link_typed_and_refused(self):
+        self.open()
+        self.b.keys("l")
+        self.b.until(lambda: self.b.driver.switch_to.active_element.get_attribute("role") == "combobox")
+        self.b.keys("customer.sin", Keys.ENTER, Keys.TAB, "calendar.dat", Keys.ENTER)
+        self.b.reads("Offered inactive: active, it would double a path", ".sheet")
+        self.b.tab_to("active")
+        self.b.keys(Keys.SPACE)
+        self.b.reads("A filter on Calendar would reach Booking over two paths", ".sheet")
+        self.b.until(lambda: self.b.all(".two-paths"))
+        self.b.tab_to("inactive", back=True) if self.b.focused() != "active" else self.b.tab_to("inactive")
+        self.b.keys(Keys.SPACE)
+        self.accepted()
+        self.assertFalse(self.link("since")["active"])
+
+    def test_4_suggestions(self):
+        self.open()
+        self.api("/edits", edit={"kind": "remove_link", "name": "agent"}, base=0)
+        self.b.reads("Booking.agent_code = Agent.code", ".suggestions")
+        self.b.tab_to("Take Booking.agent_code = Agent.code")
+        self.b.keys(Keys.SPACE)
+        self.b.tab_to("Look at 1", back=True)
+        self.b.keys(Keys.ENTER)
+        self.b.reads("newly reached", ".sheet")
+        self.accepted()
+        self.assertTrue(self.link("agent")["active"])
+
+    def test_5_a_table(self):
+        self.open(s={"kind": "table", "name": "Target"})
+        self.b.tab_to("Role of Target")
+        self.b.keys("b")
+        self.b.until(lambda: next(t for t in self.api()["tables"] if t["name"] == "Target")["role"] == "bridge")
+        self.b.tab_to("which columns tell rows apart?")
+        self.b.keys(Keys.ENTER)
+        self.b.keys(Keys.TAB, Keys.SPACE)
+        self.b.reads("the grain is finer", ".lens")
+        self.b.keys(Keys.TAB, Keys.SPACE)
+        self.b.reads("has its own month_end and route_code", ".lens")
+
+    def test_6_and_7_reach_and_beside(self):
+        self.open(s={"kind": "table", "name": "Crew"})
+        self.b.keys("r")
+        self.b.reads("Not reached", ".reach")
+        self.b.keys("r")
+        self.b.until(lambda: self.b.all('.reach [aria-pressed="true"]')[0].text == "what filters it")
+        self.b.keys("r")
+        self.b.until(lambda: not self.b.all(".reach"))
+        self.b.keys("b")
+        self.b.reads("Beside the model", ".variant")
+        self.b.tab_to("Calendar to Booking")
+        self.b.keys("s")
+        self.accepted()
+        self.b.reads("switch sails on off", ".variant .chip")
+        self.b.reads("cells differ", ".variant")
+        self.b.tab_to("Take it as one edit")
+        self.b.keys(Keys.ENTER)
+        self.b.until(lambda: not self.b.all(".variant"))
+        self.assertFalse(self.link("sails on")["active"])
+        self.b.tab_to("History")
+        self.b.keys(Keys.ENTER)
+        self.b.tab_to("switch sails on off")
+        self.b.keys(Keys.ENTER)
+        self.b.reads("no longer reached", ".history-change")
+
+
+class Accessible(Stage):
+    def test_every_view_in_both_themes(self):
+        off = [{"kind": "change_link", "name": "sails on", "set": {"active": False}}]
+        views = (({"w": "matrix"}, ".matrix"), ({"w": "star", "h": {"measure": "refunded_seats"}, "b": "Sailing"}, ".held-line"), ({"r": "out", "s": {"kind": "table", "name": "Vessel"}}, ".reach table"),
+                 ({"x": off}, ".variant td.differs"))  # fmt: skip
+        for dark in (False, True):
+            self.b.scheme(dark)
+            self.open()
+            self.cell("Calendar to Booking").click()
+            self.b.one(".cell-panel")
+            self.assertEqual(self.b.violations(), [], "cell")
+            self.b.click("Switch off", ".cell-panel button")
+            self.b.reads("cells differ", ".sheet")
+            time.sleep(0.4)
+            self.assertEqual(self.b.violations(), [], f"sheet {dark}")
+            for named, shown in views:
+                self.again(**named)
+                self.b.one(shown)
+                time.sleep(0.3)
+                self.assertEqual(self.b.violations(), [], (named, dark))
+            self.api("/edits", edit=off[0], base=0)
+            self.again(s={"kind": "history", "number": 1})
+            self.b.one(".history-change td")
+            self.assertEqual(self.b.violations(), [], f"history {dark}")
+        self.b.scheme(False)
+        self.assertEqual(self.b.complaints(), [])
+
+
+if __name__ == "__main__":
+    unittest.main()
