@@ -3,6 +3,7 @@ import { useCallback, useEffect, useRef, useState } from 'react';
 import type { Box } from './geometry';
 
 const LEAST = 0.12;
+const READABLE = 0.52;
 const MOST = 2.5;
 
 export function usePlane(boxes: Map<string, Box>, key: string) {
@@ -25,7 +26,8 @@ export function usePlane(boxes: Map<string, Box>, key: string) {
     plane.current?.style.setProperty('--target', `${Math.max(24, 25 / view.current.zoom)}px`);
     setPercent(Math.round(view.current.zoom * 100));
   }, []);
-  const fit = useCallback(() => {
+  /** All of it, or by itself as much as can still be read, around its middle. */
+  const fitTo = useCallback((least: number) => {
     const rect = area.current?.getBoundingClientRect();
     if (!rect || boxes.size === 0) return;
     const all = [...boxes.values()];
@@ -35,20 +37,25 @@ export function usePlane(boxes: Map<string, Box>, key: string) {
     const bottom = Math.max(...all.map((b) => b.y + b.height / 2));
     const head = (area.current?.querySelector<HTMLElement>('.star-head')?.offsetHeight ?? 40) + 10;
     const height = Math.max(rect.height - head - 60, 60);
-    const zoom = Math.max(LEAST, Math.min(1.15, (rect.width - 32) / (right - left), height / (bottom - top)));
-    view.current = { zoom, x: rect.width / 2 - (zoom * (left + right)) / 2, y: head + height / 2 - (zoom * (top + bottom)) / 2 };
+    const zoom = Math.max(least, Math.min(1.15, (rect.width - 32) / (right - left), height / (bottom - top)));
+    // What does not fit is cut around the fact, which stands at 0, 0.
+    const across = zoom * (right - left) > rect.width ? 0 : (left + right) / 2;
+    const down = zoom * (bottom - top) > height + 1 ? 0 : (top + bottom) / 2;
+    view.current = { zoom, x: rect.width / 2 - zoom * across, y: head + height / 2 - zoom * down };
     apply();
     settle();
   }, [boxes, apply, settle]);
+  const fit = useCallback(() => fitTo(LEAST), [fitTo]);
+  const fitRead = useCallback(() => fitTo(READABLE), [fitTo]);
   const fitted = useRef('');
-  const fitLater = useRef(fit);
+  const fitLater = useRef(fitRead);
   useEffect(() => {
-    fitLater.current = fit;
+    fitLater.current = fitRead;
     if (fitted.current !== key && boxes.size) {
-      fit();
+      fitRead();
       fitted.current = key;
     }
-  }, [key, boxes, fit]);
+  }, [key, boxes, fitRead]);
   useEffect(() => {
     const watched = area.current;
     if (!watched) return;
