@@ -5,6 +5,7 @@ import random
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 from nexorem.core.design.change import doubles, reach_change, switched_off, yielding
 from nexorem.core.design.hold import held_given, held_measure
@@ -198,6 +199,11 @@ class Suggested(unittest.TestCase):
         for seed in range(30):
             taken = [s for s in found if random.Random(f"{seed} {s['text']}").random() < 0.6]
             self.assertEqual(check_model(edited(bare, [{"kind": "add_link", "link": s["link"]} for s in taken])), [])
+
+    def test_large_keys_are_searched_as_small_ones_are(self):
+        usual = [s["text"] for s in suggestions(make_star(STRIPPED, [], {}))]
+        with mock.patch("nexorem.core.design.suggest.MOST_INDEXED", 3):
+            self.assertEqual([s["text"] for s in suggestions(make_star(STRIPPED, [], {}))], usual)
 
     def test_chance_is_no_evidence(self):
         nasty = {

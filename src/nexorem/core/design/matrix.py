@@ -19,7 +19,7 @@ def bus_matrix(star: Star) -> dict[str, Any]:
     """A row a fact (or bridge), a column every other linked table; `apart` are those that are linked to nothing.
 
     A cell has a `kind`: direct (one link), through (by way of the tables `via`), loose (some link on the way is loose), inactive (a link
-    of their own that is switched off), none; `path`, the links of the way, or of the nearest one that is blocked; `links`, those between
+    of their own that is switched off), none; `path`, the links of the way, or those that are inactive; `links`, those between
     the two; `two_way`, whether the fact filters the dimension as well; `gap`, the probes that set the fact beside another one under this
     dimension, which does not reach it. A cell that would tell nothing is left out.
     """
@@ -40,7 +40,7 @@ def bus_matrix(star: Star) -> dict[str, Any]:
             cell = _cell(star, found, between.get(frozenset((other, fact)), []), other)
             cell["two_way"] = "path" in found and "path" in back[fact].get(other, {})
             cell["gap"] = gaps.get((fact, other), [])
-            if cell["kind"] != "none" or cell["path"] or cell["gap"]:
+            if cell["kind"] != "none" or cell["gap"]:
                 row[other] = cell
         cells[fact] = row
     return {"facts": facts, "dimensions": others, "apart": [n for n, r in roles.items() if r == "disconnected"], "cells": cells}
@@ -50,7 +50,7 @@ def _cell(star: Star, found: dict[str, Any], between: list[str], source: str) ->
     if path := found.get("path"):
         kind = "loose" if any(k not in star.firm for k in path) else "direct" if len(path) == 1 else "through"
         return {"kind": kind, "path": path, "links": between, "via": _via(star.model, path, source)}
-    return {"kind": "inactive" if between else "none", "path": found.get("blocked", []), "links": between, "via": []}
+    return {"kind": "inactive" if between else "none", "path": found.get("blocked", []) if between else [], "links": between, "via": []}
 
 
 def _via(model: Model, path: list[str], at: str) -> list[str]:

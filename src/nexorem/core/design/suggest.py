@@ -7,8 +7,10 @@ more closely; what is told is counted over all rows. Nothing is made here.
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from itertools import product
 from typing import Any
 
@@ -16,10 +18,10 @@ import numpy as np
 
 from nexorem.core.design.roles import role
 from nexorem.core.engine.profile import candidate_keys
-from nexorem.core.functions.registry import common_type
 from nexorem.core.model.model import Link, Model, Table, link_json
 from nexorem.core.model.paths import doubled_paths, model_state
 from nexorem.core.model.star import Star
+from nexorem.core.values import stored_value
 
 SAMPLE = 400  # distinct values of a column that are looked for among another table's keys
 LEAST_OVERLAP = 0.5
@@ -28,7 +30,11 @@ SAME_COMMON = 0.3  # how alike `id` and `id` are: every table has one
 FEW_VALUES = 3  # distinct values, below which an overlap says nothing without the names
 MOST = 200
 KEY_TYPES = ("text", "integer", "date")
+LOOKED_AT = 4_000  # rows that a sample is taken from
+MOST_INDEXED = 200_000  # rows of a table whose keys are indexed value by value
+MOST_CHOICES = 4
 WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
+Hits = dict[tuple[str, str, str], list[tuple[str, float]]]
 COMMON_WORDS = frozenset({"code", "id", "key", "no", "number", "nr", "name"})
 
 
@@ -107,17 +113,18 @@ def _sentence(star: Star, found: Found, link: Link) -> str:
 
 def _found(star: Star) -> list[Found]:
     keys = _keys(star)
+    hits = star.found(("hits", tuple((t.name, k) for t, k in keys)), lambda: _hits(star, keys))
     have = {frozenset(((k.from_table, k.from_columns), (k.to_table, k.to_columns))) for k in star.model.links}
     best: dict[frozenset[tuple[str, tuple[str, ...]]], Found] = {}
     for (one, columns), many in product(keys, star.model.tables):
-        if many.name == one.name:
+        if many.name == one.name or not all((many.name, one.name, c) in hits for c in columns):
             continue
-        for found in _of_key(star, one, columns, many):
+        for found in _of_key(star, one, columns, many, hits):
             link = found.link
             ends = frozenset(((link.from_table, link.from_columns), (link.to_table, link.to_columns)))
             if ends not in have and (ends not in best or found.score > best[ends].score):
                 best[ends] = found
-    return _best_of_each(star, list(best.values()))
+    return _best_of_each(list(best.values()))
 
 
 def _keys(star: Star) -> list[tuple[Table, tuple[str, ...]]]:
@@ -136,29 +143,23 @@ def _is_key(star: Star, table: str, columns: tuple[str, ...]) -> bool:
     return full and star.size(table) > 0 and star.domain(table, columns).size - 1 == star.size(table)
 
 
-def _of_key(star: Star, one: Table, key: tuple[str, ...], many: Table) -> list[Found]:
+def _of_key(star: Star, one: Table, key: tuple[str, ...], many: Table, hits: Hits) -> list[Found]:
     """Links from a table to a key of another; a key of several columns is matched column by column, then as a whole."""
     choices = []
     for column in key:
-        near = [(c.name, names, overlap) for c in many.columns for names, overlap in [_pair(star, one, column, many, c.name)] if overlap]
-        if not near:
-            return []
-        choices.append(sorted(near, key=lambda x: -(x[1] + x[2]))[:4])
+        near = [(c, names_alike(one.name, column, c), overlap) for c, overlap in hits[many.name, one.name, column]]
+        choices.append(sorted(near, key=lambda x: -(x[1] + x[2]))[:MOST_CHOICES])
     found = []
     for picked in product(*choices):
         columns = tuple(c for c, _, _ in picked)
         if len(set(columns)) < len(columns):
             continue
         names = float(np.mean([n for _, n, _ in picked]))
-        overlap = picked[0][2] if len(key) == 1 else _overlap(star, many.name, columns, one.name, key)
-        link = Link("", many.name, columns, one.name, key, "one-to-one" if _both_unique(star, many, columns) else "many-to-one")
+        overlap = picked[0][2] if len(key) == 1 else _together(star, many.name, columns, one.name, key)
         if overlap >= LEAST_OVERLAP and _likely(star, one, many, columns, names, overlap):
-            found.append(Found(link, names, overlap))
+            cardinality = "one-to-one" if " + ".join(columns) in candidate_keys(star, many.name) else "many-to-one"
+            found.append(Found(Link("", many.name, columns, one.name, key, cardinality), names, overlap))
     return found
-
-
-def _both_unique(star: Star, many: Table, columns: tuple[str, ...]) -> bool:
-    return " + ".join(columns) in candidate_keys(star, many.name)
 
 
 def _likely(star: Star, one: Table, many: Table, columns: tuple[str, ...], names: float, overlap: float) -> bool:
@@ -168,48 +169,71 @@ def _likely(star: Star, one: Table, many: Table, columns: tuple[str, ...], names
         return names >= LEAST_NAMES
     if kinds == {"date"}:
         return one.calendar is not None and role(star, many) != "calendar"
-    distinct = star.domain(many.name, columns).size - 1
-    return names >= LEAST_NAMES or (
-        "integer" not in kinds and overlap >= 0.9 and distinct > FEW_VALUES and star.size(one.name) > FEW_VALUES
-    )
+    if names >= LEAST_NAMES:
+        return True
+    few = star.domain(many.name, columns).size - 1 <= FEW_VALUES or star.size(one.name) <= FEW_VALUES
+    return "integer" not in kinds and overlap >= 0.9 and not few
 
 
-def _pair(star: Star, one: Table, key: str, many: Table, column: str) -> tuple[float, float]:
-    """How alike the names of a column and a key are, and how much of a sample of the column's values the key has."""
-    kinds = [star.column(one.name, key).dtype, star.column(many.name, column).dtype]
-    if kinds[1] not in KEY_TYPES or common_type(kinds) is None:
-        return 0.0, 0.0
-    return names_alike(one.name, key, column), _overlap(star, many.name, (column,), one.name, (key,))
+def _hits(star: Star, keys: Sequence[tuple[Table, tuple[str, ...]]]) -> Hits:
+    """By table, other table and key column of that: the columns of the first whose values are found there, and what part of a sample is.
+
+    Every value of a key column is looked up once, in an index over all of them; key columns of very many values are searched in order.
+    """
+    columns = list(dict.fromkeys((table.name, c) for table, key in keys for c in key))
+    index: dict[tuple[str, object], list[tuple[str, str]]] = {}
+    large = []
+    for table, column in columns:
+        values = star.column(table, column)
+        kind = values.dtype
+        if star.size(table) > MOST_INDEXED:
+            rows = values.rows()
+            large.append((table, column, kind, rows.words if kind == "text" else np.unique(rows.data[rows.valid])))
+            continue
+        for value in dict.fromkeys(values.rows().tolist()):
+            index.setdefault((kind, value), []).append((table, column))
+    found: Hits = {}
+    for many in star.model.tables:
+        for mine in many.columns:
+            kind, sample = _sample(star, many.name, mine.name)
+            counts = Counter(place for value in sample for place in index.get((kind, value), ()))
+            for table, column, theirs, ordered in large:
+                if theirs == kind and table != many.name and sample:
+                    stored = np.array([stored_value(kind, v) for v in sample], dtype=ordered.dtype)
+                    places = np.minimum(np.searchsorted(ordered, stored), len(ordered) - 1)
+                    counts[table, column] = int((ordered[places] == stored).sum())
+            for (table, column), count in counts.items():
+                if table != many.name and count:
+                    found.setdefault((many.name, table, column), []).append((mine.name, count / len(sample)))
+    return found
 
 
-def _overlap(star: Star, many: str, columns: tuple[str, ...], one: str, key: tuple[str, ...]) -> float:
-    """The part of a sample of the distinct values of `columns` that are keys of the other table."""
-    return star.found(("overlap", many, columns, one, key), lambda: _sampled(star, many, columns, one, key))
+def _sample(star: Star, table: str, column: str) -> tuple[str, list[object]]:
+    """Some distinct values of a column, from all over it, and which kind of values they are of; none of a type that makes no keys."""
+    values = star.column(table, column)
+    if values.dtype not in KEY_TYPES or star.size(table) == 0:
+        return "", []
+    rows = np.linspace(0, star.size(table) - 1, min(star.size(table), LOOKED_AT)).astype(np.int64)
+    distinct: list[object] = [v for v in dict.fromkeys(values.take(rows).tolist()) if v is not None]
+    step = max(1, len(distinct) // SAMPLE)
+    return values.dtype, distinct[::step][:SAMPLE]
 
 
-def _sampled(star: Star, many: str, columns: tuple[str, ...], one: str, key: tuple[str, ...]) -> float:
-    domain = star.domain(many, columns)
-    members = domain.firsts[:-1]
-    if len(members) > SAMPLE:
-        members = members[np.linspace(0, len(members) - 1, SAMPLE).astype(np.int64)]
-    mine = [star.column(many, c).take(members).tolist() for c in columns]
-    full = [row for row in zip(*mine, strict=True) if None not in row]
-    if not full:
-        return 0.0
-    theirs = _known(star, one, key)
-    return sum(row in theirs for row in full) / len(full)
+def _together(star: Star, many: str, columns: tuple[str, ...], one: str, key: tuple[str, ...]) -> float:
+    """The part of a sample of the combinations of `columns` that are keys of the other table."""
+
+    def count() -> float:
+        size = star.size(many)
+        rows = np.linspace(0, size - 1, min(size, LOOKED_AT)).astype(np.int64)
+        mine = dict.fromkeys(zip(*(star.column(many, c).take(rows).tolist() for c in columns), strict=True))
+        full = [row for row in mine if None not in row][:SAMPLE]
+        theirs = frozenset(zip(*(star.column(one, c).rows().tolist() for c in key), strict=True))
+        return sum(row in theirs for row in full) / len(full) if full else 0.0
+
+    return star.found(("together", many, columns, one, key), count)
 
 
-def _known(star: Star, table: str, key: tuple[str, ...]) -> frozenset[Any]:
-    """The keys of a table, as tuples."""
-
-    def make() -> frozenset[Any]:
-        rows = star.domain(table, key).firsts[:-1]
-        return frozenset(zip(*(star.column(table, c).take(rows).tolist() for c in key), strict=True))
-
-    return star.found(("known", table, key), make)
-
-
+@lru_cache(maxsize=100_000)
 def names_alike(table: str, key: str, column: str) -> float:
     """From 0 to 1: how many of the words of a column's name are those of the key or of its table, words that every key has left aside."""
     mine = _stems(column)
@@ -220,13 +244,14 @@ def names_alike(table: str, key: str, column: str) -> float:
     return min(1.0, shared / len(mine) + (0.2 if column.lower() == key.lower() else 0.0))
 
 
+@lru_cache(maxsize=20_000)
 def _stems(name: str) -> frozenset[str]:
     """The words of a name, without those that every key has and without the s of a plural."""
     words = {w.lower() for w in WORD.findall(name)} - COMMON_WORDS
     return frozenset(w[:-1] if len(w) > 3 and w.endswith("s") else w for w in words)
 
 
-def _best_of_each(star: Star, found: Sequence[Found]) -> list[Found]:
+def _best_of_each(found: Sequence[Found]) -> list[Found]:
     """For each key that a table brings, the tables it points to best: a column that is a key of many tables is offered for the one whose
     names fit, and part of a longer key that is offered is not offered by itself."""
     kept: list[Found] = []

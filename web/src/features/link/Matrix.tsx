@@ -1,5 +1,5 @@
 // The bus matrix: a row a fact, a column a dimension, in each cell how the one filters the other. A working surface for mouse and keyboard.
-import { memo, useCallback, useMemo, useRef, useState, type FocusEvent, type KeyboardEvent, type MouseEvent } from 'react';
+import { memo, useCallback, useMemo, useRef, useState, type CSSProperties, type FocusEvent, type KeyboardEvent, type MouseEvent } from 'react';
 import type { MatrixCell, ModelDocument, TableInfo } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
 import { REACH_WORDS, ReachMark, RoleMark, type ReachKind } from '../../marks/Marks';
@@ -27,6 +27,7 @@ export function Matrix({ model, fact }: { model: ModelDocument; fact: string }) 
   const tables = useMemo(() => new Map(model.tables.map((t) => [t.name, t])), [model]);
   const current: [string, string] | null = at && rows.includes(at[0]) && columns.includes(at[1]) ? at : rows[0] && columns[0] ? [rows[0], columns[0]] : null;
   const inGroups = grouping !== 'none' && grouping !== 'conformed';
+  const longest = Math.max(0, ...columns.map((c) => c.length));
   const someHidden = model.tables.some((t) => t.hidden);
 
   const focusCell = useCallback((r: string, c: string) => {
@@ -93,6 +94,7 @@ export function Matrix({ model, fact }: { model: ModelDocument; fact: string }) 
         <table
           ref={grid}
           className="matrix"
+          style={{ '--head': `${Math.max(104, 52 + longest * 6.2)}px` } as CSSProperties}
           // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-to-interactive-role
           role="grid"
           aria-label="Bus matrix"
