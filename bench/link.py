@@ -58,7 +58,9 @@ def large_model(facts: int, dimensions: int, columns: int, links: int) -> Star:
         is_fact = number < facts
         size = ROWS if is_fact else KEYS
         found: dict[str, Any] = {} if is_fact else {"code": vector("text", [f"{number:03}-{i:03}" for i in range(size)])}
-        found |= {f"key_{c:02}": vector("text", [f"{chance.randrange(KEYS):03}" for _ in range(size)]) for c in range(columns - len(found) - 2)}
+        found |= {
+            f"key_{c:02}": vector("text", [f"{chance.randrange(KEYS):03}" for _ in range(size)]) for c in range(columns - len(found) - 2)
+        }
         found |= {"amount": vector("integer", [chance.randrange(1000) for _ in range(size)]), "note": vector("text", ["n"] * size)}
         tables.append(Table(name, tuple(Column(c, v.dtype) for c, v in found.items()), subject=f"Subject {number % 6 + 1}"))
         rows[name] = found
@@ -109,9 +111,10 @@ def server_part(matrix: Star, star: Star) -> dict[str, float]:
 
 def frames_part(matrix: Star, star: Star, say: Callable[[str], None]) -> dict[str, dict[str, float]]:
     """Frames a second of each gesture, the mean and that of the slowest twentieth of its frames."""
-    from nexorem.store.models import create
-    from tests.browser.driver import Browser
+    from tests.browser.driver import Browser  # it needs what the tests need: Chromium, and PostgreSQL on a port of its own
     from tests.browser.site import site
+
+    from nexorem.store.models import create
 
     engine = site().app.extensions["nexorem"].engine
     browser = Browser(*WINDOW)
@@ -128,7 +131,11 @@ def frames_part(matrix: Star, star: Star, say: Callable[[str], None]) -> dict[st
                 if name == "star":
                     browser.click("fit")
                     time.sleep(0.5)
-                place = browser.one(".star" if kind != "drag" else f'.star-card[data-table="{star.model.tables[0].name}"] small') if name == "star" else browser.one(".matrix-scroll")
+                place = (
+                    browser.one(".star" if kind != "drag" else f'.star-card[data-table="{star.model.tables[0].name}"] small')
+                    if name == "star"
+                    else browser.one(".matrix-scroll")
+                )
                 box = place.rect
                 x, y = box["x"] + box["width"] / 2, box["y"] + (box["height"] / 2 if kind != "pan" else box["height"] - 90)
                 x = x if kind != "pan" else box["x"] + 12

@@ -21,6 +21,7 @@ import pyarrow.csv
 
 from bench import star_schema as ss
 from bench.gather import loads_part, steps_part
+from bench.link import link_part
 from nexorem.core.engine.computed import edited_star
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_pick, read_probe
@@ -232,6 +233,8 @@ def measured(rows: int, runs: int, only: set[str], say: Callable[[str], None]) -
         told["load"] = load_part(tables)
     if wanted("gather"):
         told["gather"] = loads_part(tables, say)
+    if wanted("link"):
+        told["link"] = link_part(say)
     if wanted("steps"):
         told["steps"] = steps_part(min(rows, 1_000_000), min(runs, 3), say)
     return told
@@ -281,6 +284,17 @@ def as_table(told: dict[str, Any]) -> str:
     if "steps" in told:
         lines += ["", "| step on a million rows | ms | its sample, ms |", "| --- | --: | --: |"]
         lines += [f"| {name} | {x['step']:.0f} | {x['sample']:.0f} |" for name, x in told["steps"].items()]
+    if "link" in told:
+        lines += [
+            "",
+            "| the server, of a large model | ms |",
+            "| --- | --: |",
+            *(f"| {k} | {x:.0f} |" for k, x in told["link"]["server"].items()),
+        ]
+        lines += ["", "| the browser | frames a second | of the slowest twentieth |", "| --- | --: | --: |"]
+        for name, x in told["link"]["browser"].items():
+            row = f"{x['mean']:.0f} | {x['slowest twentieth']:.0f}" if "mean" in x else f"opened in {x['seconds']:.1f} s |"
+            lines.append(f"| {name} | {row} |")
     if "memory" in told:
         x = told["memory"]
         lines += [

@@ -170,11 +170,31 @@ HIERARCHIES = [
 ]
 
 
+# What one row is, the columns that tell rows apart, and the subject a table belongs to.
+DESIGN: dict[str, tuple[str, list[str], str]] = {
+    "Booking": ("one booking", ["number"], "Sales"), "Sailing": ("one sailing", ["number"], "Operation"),
+    "Target": ("one month and route", ["month_end", "route_code"], "Sales"),
+    "Ledger": ("one month, vessel and account", ["month_end", "vessel_code", "account_code"], "Finance"),
+    "Fare": ("one route and fare class", ["route_code", "fare_class"], "Sales"),
+    "Crew vessel": ("one person on one vessel", ["crew_number", "vessel_code"], "Operation"),
+    "Community": ("one community on one route", ["name", "route_code"], "Network"),
+    "Route": ("", [], "Network"), "Port": ("", [], "Network"), "Island": ("", [], "Network"), "Vessel": ("", [], "Operation"),
+    "Crew": ("", [], "Operation"), "Customer": ("", [], "Sales"), "Agent": ("", [], "Sales"), "Account": ("", [], "Finance"),
+    "Calendar": ("one day", ["date"], "Time"), "Delay band": ("", [], "Operation"), "Price band": ("", [], "Sales"),
+}  # fmt: skip
+
+
+def designed(table: dict[str, Any]) -> dict[str, Any]:
+    """A table with what is said of it."""
+    grain, columns, subject = DESIGN[table["name"]]
+    return table | {k: v for k, v in (("grain", grain), ("grain_columns", columns), ("subject", subject)) if v}
+
+
 def recipe() -> dict[str, Any]:
     """Sources and steps of all tables, and the model on top of them: what `nexorem gather --steps` takes."""
     measures = [{"name": n, "home": h, "formula": f, "format": p, "folder": o, "description": d} for n, h, f, p, o, d in MEASURES]
     return {
-        "name": "lantern-isles", "title": "Lantern Isles Ferries", "tables": TABLES, "measures": measures, "hierarchies": HIERARCHIES,
+        "name": "lantern-isles", "title": "Lantern Isles Ferries", "tables": [designed(t) for t in TABLES], "measures": measures, "hierarchies": HIERARCHIES,
         "links": [{"cardinality": "many-to-one", "flow": "one-way", "active": True, **k} for k in LINKS],
         "probes": [{"columns": [], "picks": [], "totals": "none", **x} for x in PROBES],
     }  # fmt: skip

@@ -23,6 +23,11 @@ PORTS = {
     "measures": ["seats_sold", "share_of_all", "target_seats"],
     "totals": "all",
 }
+GROUPS = {"name": "Seats by group", "rows": ["Island.group"], "columns": ["Calendar.year"], "measures": ["seats_sold"], "totals": "all"}
+SWITCHED = [
+    {"kind": "change_link", "name": "sails on", "set": {"active": False}},
+    {"kind": "change_link", "name": "booked on", "set": {"active": True}},
+]
 VESSEL = {"column": "Vessel.name", "in": ["Heron", "Tern"]}
 
 
@@ -41,7 +46,18 @@ VIEWS = [
     ("keys", "shape", {"v": "keys"}, "nearly match", True, None),
     ("make", "shape", {"v": "remake", "t": "Calendar"}, "943 rows", False, None),
     ("link", "link", {"f": "Booking", "s": {"kind": "table", "name": "Calendar"}}, "The star of Booking", False, "Calendar"),
-    ("link-sheet", "link", {"f": "Sailing", "s": {"kind": "link", "name": "sailing"}}, "It carries nothing", False, None),
+    (
+        "link-sheet",
+        "link",
+        {"f": "Booking", "p": GROUPS, "s": {"kind": "link", "name": "sails on"}},
+        "A filter on Calendar runs",
+        False,
+        None,
+    ),
+    ("matrix", "link", {"w": "matrix", "p": GROUPS}, "Who filters whom", False, None),
+    ("reach", "link", {"r": "out", "p": GROUPS, "s": {"kind": "table", "name": "Vessel"}}, "Not reached", False, None),
+    ("beside", "link", {"p": GROUPS, "x": SWITCHED}, "cells differ", True, None),
+    ("held", "link", {"w": "star", "b": "Sailing", "h": {"measure": "refunded_seats"}, "p": GROUPS}, "is switched on", True, None),
     ("measure", "measure", {"m": "outer_seats", "p": PORTS}, "By Island group", False, None),
     (
         "probe",
@@ -116,6 +132,16 @@ def main():
         if name == "shape":
             browser.all(".step-words")[1].click()
             browser.reads("rows as they are now")
+        if name == "link-sheet":
+            browser.click("inactive", ".lens .segment button")
+            browser.reads("cells differ", ".sheet")
+        if name == "matrix":
+            browser.one('[aria-label="Group the matrix"]').send_keys("by subject")
+            browser.one('td[aria-label^="Vessel to Booking"]').click()
+            browser.reads("The smallest change", ".cell-panel")
+        if name == "reach":
+            next(e for e in browser.all(".blocked-line") if e.text.startswith("Booking")).find_element("css selector", ".plain").click()
+            browser.reads("The smallest change", ".reach")
         if hovered:
             browser.hover(browser.one(f'.star-card[data-table="{hovered}"] small'))
         time.sleep(0.8)

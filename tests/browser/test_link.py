@@ -274,6 +274,13 @@ class Mouse(Stage):
         self.b.reads("every member has one parent", ".lens .hierarchy")
         self.b.click("hidden", ".lens label")
         self.b.until(lambda: not self.b.all('.star-card[data-table="Port"]'))
+        self.again(s={"kind": "column", "table": "Vessel", "name": "class"})
+        self.b.click("Describe", ".lens button")
+        self.b.one('[aria-label="Description of class"]').send_keys("How large she is.")
+        self.b.click("Keep", ".lens button")
+        self.b.reads("How large she is.", ".lens p")
+        self.b.click("Hide from lists", ".lens button")
+        self.b.reads("Hidden: lists leave it out", ".lens")
 
     def test_6_reach_is_shown_in_matrix_star_and_words(self):
         self.open(s={"kind": "table", "name": "Vessel"})

@@ -460,6 +460,8 @@ class Keys(unittest.TestCase):
             self.assertEqual((found["matched"]["rows"], found["matched"]["keys"]), (len(hits), len({k for k, _ in hits})))
             self.assertEqual((found["only_left"]["rows"], found["only_left"]["keys"]), (len(lost), len({k for k, _ in lost})))
             self.assertEqual(found["only_right"]["keys"], len(known - {k for k, _ in left}))
+            counts = {k: sum(x == k for x, _ in right) for k in known}
+            self.assertEqual({x["key"][0]: x["rows"] for x in found["repeated"]}, {k: n for k, n in counts.items() if n > 1})
             self.assertEqual(
                 (found["empty_left"], found["amount_matched"]), (sum(k is None for k, _ in left), float(sum(n or 0 for _, n in hits)))
             )

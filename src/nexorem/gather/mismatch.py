@@ -65,6 +65,7 @@ def compare(left: Frame, mine: Sequence[str], right: Frame, theirs: Sequence[str
         "rows_right": right.size,
         "keys_right": len(b.number),
         "repeated_right": int((b.rows > 1).sum()),
+        "repeated": _listed(right, others, b, b.rows > 1),
         "amount": amount,
         "amount_total": None if amounts is None else float(amounts.sum()),
         "amount_matched": None if amounts is None else float(amounts[hits].sum()),

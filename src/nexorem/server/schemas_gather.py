@@ -378,6 +378,7 @@ class Mismatch(BaseModel):
     rows_right: int
     keys_right: int
     repeated_right: int
+    repeated: list[KeyListed]
     amount: str
     amount_total: float | None
     amount_matched: float | None

@@ -2087,6 +2087,8 @@ export interface components {
             near_skipped: boolean;
             only_left: components["schemas"]["KeyCounts"];
             only_right: components["schemas"]["KeyCounts"];
+            /** Repeated */
+            repeated: components["schemas"]["KeyListed"][];
             /** Repeated Right */
             repeated_right: number;
             /** Rows Left */

@@ -68,8 +68,10 @@ function Inside({ model, stage }: { model: ModelDocument; stage: Stage }) {
 /** Where the current of the table under the pointer runs, in words, over whatever the Lens shows. */
 function Hovered({ model }: { model: ModelDocument }) {
   const hovered = useShown((s) => s.hovered);
+  const selection = useShown((s) => s.selection);
   const current = model.currents.find((c) => c.table === hovered);
-  if (!current) return null;
+  // Of the table that is chosen the Lens tells it anyway.
+  if (!current || (selection?.kind === 'table' && selection.name === hovered)) return null;
   const reasons = [...new Set(current.stops.filter((s) => s.to).map(stopWords))];
   return (
     <div className="lens-hover" role="status">

@@ -154,6 +154,7 @@ function Columns({ table }: { table: TableInfo }) {
 export function LensColumn({ model, table, column }: { model: ModelDocument; table: TableInfo; column: string }) {
   const select = useShown((s) => s.select);
   const reach = useShown((s) => s.reach);
+  const info = table.columns.find((c) => c.name === column);
   const profiles = useProfiles(model, table.name);
   const profile = profiles.data?.find((p) => p.column === column);
   const links = model.links.filter(
@@ -172,6 +173,8 @@ export function LensColumn({ model, table, column }: { model: ModelDocument; tab
         </button>
       </p>
       {reach && <ReachView model={model} subject={{ table: table.name }} />}
+      {info?.description && <p>{info.description}</p>}
+      {info?.hidden && <p className="quiet">Hidden: lists leave it out.</p>}
       {profiles.isPending && <p className="wait">Reading the column…</p>}
       {table.columns.find((c) => c.name === column)?.formula && <div className="formula-box">{table.columns.find((c) => c.name === column)?.formula}</div>}
       {profile && <ColumnFacts profile={profile} />}

@@ -93,7 +93,7 @@ interface Shown {
 /** Keys and linked columns first, each with its link; the others in their order. */
 function shownColumns(table: TableInfo, links: LinkInfo[]): Shown[] {
   const of = (name: string) => links.find((k) => (k.from_table === table.name && k.from_columns.includes(name)) || (k.to_table === table.name && k.to_columns.includes(name)));
-  const listed = table.columns.map((c) => ({ name: c.name, dtype: c.dtype, isKey: table.key.includes(c.name) || table.candidate_keys.includes(c.name), link: of(c.name) }));
+  const listed = table.columns.filter((c) => !c.hidden || of(c.name)).map((c) => ({ name: c.name, dtype: c.dtype, isKey: table.key.includes(c.name) || table.candidate_keys.includes(c.name), link: of(c.name) }));
   const weight = (c: Shown) => (c.isKey ? 0 : c.link ? 1 : 2);
   return listed.sort((a, b) => weight(a) - weight(b));
 }

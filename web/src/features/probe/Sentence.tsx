@@ -87,8 +87,9 @@ export function Sentence({ model, probe }: { model: ModelDocument; probe: Probe 
   const put = useShown((s) => s.setProbe);
   const used = new Set([...probe.rows, ...probe.columns]);
   const columns: Choice[] = model.tables
+    .filter((t) => !t.hidden)
     .filter((t) => t.role !== 'fact')
-    .concat(model.tables.filter((t) => t.role === 'fact'))
+    .concat(model.tables.filter((t) => t.role === 'fact' && !t.hidden))
     .flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => ({ value: `${t.name}.${c.name}`, text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })));
   const free = columns.filter((c) => !used.has(c.value));
   const measures = model.measures.filter((m) => !probe.measures.includes(m.name)).map((m) => ({ value: m.name, text: nameText(m.name), detail: m.folder }));

@@ -40,6 +40,7 @@ export function KeysFound({ model, keys, found }: { model: ModelDocument; keys: 
       <div className="keys-lists">
         <Listed title={`Only in ${keys.left.table}`} found={found.only_left} />
         <Listed title={`Only in ${keys.right.table}`} found={found.only_right} />
+        <Listed title={`Several times in ${keys.right.table}`} found={{ keys: found.repeated_right, rows: 0, amount: null, listed: found.repeated }} />
       </div>
     </>
   );

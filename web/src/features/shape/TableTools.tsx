@@ -67,6 +67,7 @@ export function ColumnTools({ model, table, column }: { model: ModelDocument; ta
   const { edit, busy } = useEdits(model);
   const change = useChange(model);
   const [writing, setWriting] = useState(false);
+  const [text, setText] = useState<string | null>(null);
   if (!info) return null;
   // A loaded column is left out by a step, so that the next load leaves it out, too.
   const leaveOut = (): Edit =>
@@ -79,12 +80,26 @@ export function ColumnTools({ model, table, column }: { model: ModelDocument; ta
       {change.box && <ConsequencesBox model={model} box={change.box} onMake={(e) => void edit(e).then((ok) => { if (ok) actions.select({ kind: 'table', name: table.name }); change.clear(); })} onLeave={change.clear} />}
       <div className="row">
         {info.formula && <button type="button" className="pill small" onClick={() => setWriting(!writing)}>Change the formula</button>}
+        <button type="button" className="pill small" onClick={() => setText(text === null ? info.description : null)}>Describe</button>
+        <button type="button" className="pill small" disabled={busy} onClick={() => void edit({ kind: 'put_column', name: table.name, column: { name: column, hidden: !info.hidden } })}>{info.hidden ? 'Show in lists' : 'Hide from lists'}</button>
         {(info.formula || !table.formula) && (
           <button type="button" className="pill small" disabled={busy || change.busy} onClick={() => void change.ask(leaveOut()).then((done) => done && actions.select({ kind: 'table', name: table.name }))}>
             {info.formula ? 'Remove the column' : 'Leave the column out'}
           </button>
         )}
       </div>
+      {text !== null && (
+        <form
+          style={{ marginTop: 8 }}
+          onSubmit={(e) => {
+            e.preventDefault();
+            void edit({ kind: 'put_column', name: table.name, column: { name: column, description: text } }).then((ok) => ok && setText(null));
+          }}
+        >
+          <textarea className="field" rows={3} aria-label={`Description of ${column}`} value={text} onChange={(e) => setText(e.target.value)} />
+          <button type="submit" className="pill small">Keep</button>
+        </form>
+      )}
       {writing && <ColumnFormula model={model} table={table} name={column} formula={info.formula} onDone={() => setWriting(false)} />}
     </>
   );
