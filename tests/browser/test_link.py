@@ -1,71 +1,13 @@
-"""Designing links in the real browser: each task with the mouse, and again with the keyboard alone."""
+"""Designing links in the real browser, with the mouse."""
 
-import json
 import tempfile
-import time
 import unittest
-import urllib.parse
-import urllib.request
 from pathlib import Path
 
 from selenium.webdriver.common.action_chains import ActionChains
 
-from tests.browser.driver import Browser, Keys
-from tests.browser.site import site
-
-PROBE = {
-    "name": "By group",
-    "rows": ["Island.group"],
-    "columns": ["Calendar.year"],
-    "measures": ["seats_sold"],
-    "totals": "all",
-    "picks": [],
-}
-
-
-class Stage(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.b = Browser()
-        cls.addClassCleanup(cls.b.close)
-
-    def open(self, **named):
-        """A fresh model's Link stage, with the probe open."""
-        self.address = site().model()
-        return self.again(**named)
-
-    def again(self, **named):
-        query = urllib.parse.urlencode({"at": json.dumps({"p": PROBE, **named})})
-        self.b.open("about:blank")
-        self.b.open(f"{self.address}/link?{query}")
-        self.b.one(".matrix td, .star-card")
-
-    def api(self, rest="", **body):
-        """What the server says of the model, or an edit made beside the window."""
-        url = self.address.replace("/m/", "/api/models/") + rest
-        data = json.dumps(body).encode() if body else None
-        return json.load(urllib.request.urlopen(urllib.request.Request(url, data, {"Content-Type": "application/json"})))
-
-    def link(self, name):
-        return next((k for k in self.api()["links"] if k["name"] == name), None)
-
-    def cell(self, words):
-        return self.b.one(f'.matrix td[aria-label^="{words}"]')
-
-    def accept(self, words):
-        """Waits until the sheet has told what follows, then accepts it."""
-        self.b.until(lambda: self.b.named(words).is_enabled())
-        self.b.click(words)
-        self.b.until(lambda: not self.b.all(".sheet"))
-
-    def accepted(self):
-        """The same by Ctrl and Enter."""
-        self.b.until(lambda: self.b.one(".sheet-foot .solid").is_enabled())
-        ActionChains(self.b.driver).key_down(Keys.CONTROL).send_keys(Keys.ENTER).key_up(Keys.CONTROL).perform()
-        self.b.until(lambda: not self.b.all(".sheet"))
-
-    def undone(self, words):
-        self.b.named(f"↶ undo: {words}")
+from tests.browser.driver import Keys
+from tests.browser.stage import Stage
 
 
 class Mouse(Stage):
@@ -252,14 +194,17 @@ class Mouse(Stage):
         self.b.one('[aria-label="Role of Target"]').send_keys("dimension")
         self.b.reads("Its author calls it a dimension", ".lens")
         self.b.until(lambda: len(self.b.all(".matrix tbody tr")) == 4)
-        self.b.one('[aria-label="What one row of Target is"]').send_keys("one month and route")
-        self.b.click("which columns tell rows apart?")
-        self.b.click("month_end", ".lens .pick-list label")
-        self.b.reads("share it with another: the grain is finer", ".lens")
-        self.b.click("route_code", ".lens .pick-list label")
+        self.b.one('[aria-label="What one row of Target is"]').send_keys(", as planned")
         self.b.reads("Each of 310 rows has its own month_end and route_code", ".lens")
+        self.b.click("other columns")
+        self.b.click("route_code", ".lens .pick-list label")
+        self.b.reads("share it with another: the grain is finer", ".lens")
+        self.b.click("target_seats", ".lens .pick-list label")
+        self.b.reads("target_seats", ".lens .chip")
         self.b.click("Keep", ".lens button")
-        self.b.until(lambda: next(t for t in self.api()["tables"] if t["name"] == "Target")["grain_columns"] == ["month_end", "route_code"])
+        self.b.until(
+            lambda: next(t for t in self.api()["tables"] if t["name"] == "Target")["grain_columns"] == ["month_end", "target_seats"]
+        )
         self.again(s={"kind": "table", "name": "Port"})
         self.b.click("New hierarchy")
         self.b.one('[aria-label="Name of the hierarchy"]').send_keys("Where")
@@ -364,175 +309,6 @@ class Mouse(Stage):
                 self.b.until(lambda f=Path(folder) / file: f.is_file() and f.stat().st_size)
                 self.assertTrue((Path(folder) / file).read_bytes().startswith(start), file)
                 self.b.until(lambda: not self.b.all("[role=menu]"))
-
-
-class Keyboard(Stage):
-    """The same by the keyboard alone: Tab, arrows, letters, Enter, Escape."""
-
-    def test_1_the_matrix(self):
-        self.open()
-        self.b.tab_to("Calendar to Booking")
-        self.b.keys(Keys.ARROW_DOWN, Keys.ARROW_RIGHT)
-        self.assertTrue(self.b.focused().startswith("Route to Sailing"))
-        self.b.keys(Keys.END)
-        self.b.keys(Keys.HOME)
-        self.assertTrue(self.b.focused().startswith("Calendar to Sailing"))
-        self.b.keys("s")
-        self.b.reads("no longer reached", ".sheet")
-        self.accepted()
-        self.assertFalse(self.link("sailing day")["active"])
-        self.b.tab_to("Calendar to Sailing")
-        self.b.keys("t")
-        self.b.reads("Who filters whom", ".sheet-outcome")
-        self.accepted()
-        self.assertEqual(self.link("sailing day")["flow"], "two-way")
-        self.b.tab_to("Calendar to Sailing")
-        self.b.keys(Keys.DELETE)
-        self.accepted()
-        self.assertIsNone(self.link("sailing day"))
-        # Enter opens the cell, Escape goes back to it.
-        self.b.tab_to("Calendar to Sailing")
-        self.b.keys(Keys.ARROW_UP, Keys.ENTER)
-        self.b.reads("sails on", ".cell-panel")
-        self.b.tab_to("Make it the active one")
-        self.b.keys(Keys.ENTER)
-        self.accepted()
-        self.assertTrue(self.link("booked on")["active"])
-        self.b.tab_to("Calendar to Booking")
-        self.b.keys(Keys.ENTER)
-        self.b.until(lambda: self.b.focused() == "Close this cell")
-        self.b.keys(Keys.ESCAPE)
-        self.b.until(lambda: self.b.focused().startswith("Calendar to Booking"))
-        self.b.keys("l")
-        self.b.one(".sheet")
-        self.b.keys(Keys.ESCAPE)
-        self.b.command("z")
-        self.b.until(lambda: not self.link("booked on")["active"])
-
-    def test_2_the_star(self):
-        self.open(w="star")
-        self.b.until(lambda: len(self.b.all(".star-card")) == 16)
-        before = self.b.one('.star-card[data-table="Agent"]').rect
-        self.b.tab_to("Agent")
-        self.b.until(lambda: self.b.all('.star-card.source[data-table="Agent"]'))
-        ActionChains(self.b.driver).key_down(Keys.ALT).send_keys(Keys.ARROW_LEFT).key_up(Keys.ALT).perform()
-        self.undone("move Agent")
-        self.b.until(lambda: self.b.one('.star-card[data-table="Agent"]').rect["x"] < before["x"])
-        # A composite key: columns picked with Space, linked with L.
-        self.api("/edits", edit={"kind": "remove_link", "name": "fare"}, base=1)
-        self.b.until(lambda: "Fare" in self.b.text(".shelf"))
-        self.b.tab_to("Columns of Booking", back=True)
-        self.b.keys(Keys.ENTER)
-        self.b.one('[data-key="Booking.number"]')
-        for column in ("route_code", "fare_class"):
-            self.b.tab_to(column)
-            self.b.keys(Keys.SPACE)
-        self.b.keys("l")
-        self.b.until(lambda: self.b.one(".sheet-keys input").get_attribute("value") == "Booking.route_code, Booking.fare_class")
-        self.b.until(lambda: self.b.driver.switch_to.active_element.get_attribute("role") == "combobox")
-        self.b.keys("fare.rou")
-        self.b.reads("Fare.route_code, Fare.fare_class", ".key-list-box")  # the data suggest the whole key
-        self.b.keys(Keys.ENTER)
-        self.b.reads("= (Fare.route_code, Fare.fare_class)", ".sheet")
-        self.accepted()
-        self.assertEqual(len(self.api()["links"]), 23)
-        self.b.tab_to("The star of Booking")
-        self.b.keys("+", "+", Keys.ARROW_LEFT, "0")
-        self.b.tab_to("agent: Booking.agent_code")
-        self.b.keys(Keys.ENTER)
-        self.b.reads("A filter on Agent runs to Booking", ".lens")
-
-    def test_2_and_3_a_link_typed_and_refused(self):
-        self.open()
-        self.b.keys("l")
-        self.b.until(lambda: self.b.driver.switch_to.active_element.get_attribute("role") == "combobox")
-        self.b.keys("customer.sin", Keys.ENTER, Keys.TAB, "calendar.dat", Keys.ENTER)
-        self.b.reads("Offered inactive: active, it would double a path", ".sheet")
-        self.b.tab_to("active")
-        self.b.keys(Keys.SPACE)
-        self.b.reads("A filter on Calendar would reach Booking over two paths", ".sheet")
-        self.b.until(lambda: self.b.all(".two-paths"))
-        self.b.tab_to("inactive", back=True) if self.b.focused() != "active" else self.b.tab_to("inactive")
-        self.b.keys(Keys.SPACE)
-        self.accepted()
-        self.assertFalse(self.link("since")["active"])
-
-    def test_4_suggestions(self):
-        self.open()
-        self.api("/edits", edit={"kind": "remove_link", "name": "agent"}, base=0)
-        self.b.reads("Booking.agent_code = Agent.code", ".suggestions")
-        self.b.tab_to("Take Booking.agent_code = Agent.code")
-        self.b.keys(Keys.SPACE)
-        self.b.tab_to("Look at 1", back=True)
-        self.b.keys(Keys.ENTER)
-        self.b.reads("newly reached", ".sheet")
-        self.accepted()
-        self.assertTrue(self.link("agent")["active"])
-
-    def test_5_a_table(self):
-        self.open(s={"kind": "table", "name": "Target"})
-        self.b.tab_to("Role of Target")
-        self.b.keys("b")
-        self.b.until(lambda: next(t for t in self.api()["tables"] if t["name"] == "Target")["role"] == "bridge")
-        self.b.tab_to("which columns tell rows apart?")
-        self.b.keys(Keys.ENTER)
-        self.b.keys(Keys.TAB, Keys.SPACE)
-        self.b.reads("the grain is finer", ".lens")
-        self.b.keys(Keys.TAB, Keys.SPACE)
-        self.b.reads("has its own month_end and route_code", ".lens")
-
-    def test_6_and_7_reach_and_beside(self):
-        self.open(s={"kind": "table", "name": "Crew"})
-        self.b.keys("r")
-        self.b.reads("Not reached", ".reach")
-        self.b.keys("r")
-        self.b.until(lambda: self.b.all('.reach [aria-pressed="true"]')[0].text == "what filters it")
-        self.b.keys("r")
-        self.b.until(lambda: not self.b.all(".reach"))
-        self.b.keys("b")
-        self.b.reads("Beside the model", ".variant")
-        self.b.tab_to("Calendar to Booking")
-        self.b.keys("s")
-        self.accepted()
-        self.b.reads("switch sails on off", ".variant .chip")
-        self.b.reads("cells differ", ".variant")
-        self.b.tab_to("Take it as one edit")
-        self.b.keys(Keys.ENTER)
-        self.b.until(lambda: not self.b.all(".variant"))
-        self.assertFalse(self.link("sails on")["active"])
-        self.b.tab_to("History")
-        self.b.keys(Keys.ENTER)
-        self.b.tab_to("switch sails on off")
-        self.b.keys(Keys.ENTER)
-        self.b.reads("no longer reached", ".history-change")
-
-
-class Accessible(Stage):
-    def test_every_view_in_both_themes(self):
-        off = [{"kind": "change_link", "name": "sails on", "set": {"active": False}}]
-        views = (({"w": "matrix"}, ".matrix"), ({"w": "star", "h": {"measure": "refunded_seats"}, "b": "Sailing"}, ".held-line"), ({"r": "out", "s": {"kind": "table", "name": "Vessel"}}, ".reach table"),
-                 ({"x": off}, ".variant td.differs"))  # fmt: skip
-        for dark in (False, True):
-            self.b.scheme(dark)
-            self.open()
-            self.cell("Calendar to Booking").click()
-            self.b.one(".cell-panel")
-            self.assertEqual(self.b.violations(), [], "cell")
-            self.b.click("Switch off", ".cell-panel button")
-            self.b.reads("cells differ", ".sheet")
-            time.sleep(0.4)
-            self.assertEqual(self.b.violations(), [], f"sheet {dark}")
-            for named, shown in views:
-                self.again(**named)
-                self.b.one(shown)
-                time.sleep(0.3)
-                self.assertEqual(self.b.violations(), [], (named, dark))
-            self.api("/edits", edit=off[0], base=0)
-            self.again(s={"kind": "history", "number": 1})
-            self.b.one(".history-change td")
-            self.assertEqual(self.b.violations(), [], f"history {dark}")
-        self.b.scheme(False)
-        self.assertEqual(self.b.complaints(), [])
 
 
 if __name__ == "__main__":

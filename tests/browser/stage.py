@@ -1,0 +1,65 @@
+"""The Link stage of a fresh model in the browser, and what is done there again and again."""
+
+import json
+import unittest
+import urllib.parse
+import urllib.request
+
+from selenium.webdriver.common.action_chains import ActionChains
+
+from tests.browser.driver import Browser, Keys
+from tests.browser.site import site
+
+PROBE = {
+    "name": "By group",
+    "rows": ["Island.group"],
+    "columns": ["Calendar.year"],
+    "measures": ["seats_sold"],
+    "totals": "all",
+    "picks": [],
+}
+
+
+class Stage(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.b = Browser()
+        cls.addClassCleanup(cls.b.close)
+
+    def open(self, **named):
+        """A fresh model's Link stage, with the probe open."""
+        self.address = site().model()
+        return self.again(**named)
+
+    def again(self, **named):
+        query = urllib.parse.urlencode({"at": json.dumps({"p": PROBE, **named})})
+        self.b.open("about:blank")
+        self.b.open(f"{self.address}/link?{query}")
+        self.b.one(".matrix td, .star-card")
+
+    def api(self, rest="", **body):
+        """What the server says of the model, or an edit made beside the window."""
+        url = self.address.replace("/m/", "/api/models/") + rest
+        data = json.dumps(body).encode() if body else None
+        return json.load(urllib.request.urlopen(urllib.request.Request(url, data, {"Content-Type": "application/json"})))
+
+    def link(self, name):
+        return next((k for k in self.api()["links"] if k["name"] == name), None)
+
+    def cell(self, words):
+        return self.b.one(f'.matrix td[aria-label^="{words}"]')
+
+    def accept(self, words):
+        """Waits until the sheet has told what follows, then accepts it."""
+        self.b.until(lambda: self.b.named(words).is_enabled())
+        self.b.click(words)
+        self.b.until(lambda: not self.b.all(".sheet"))
+
+    def accepted(self):
+        """The same by Ctrl and Enter."""
+        self.b.until(lambda: self.b.one(".sheet-foot .solid").is_enabled())
+        ActionChains(self.b.driver).key_down(Keys.CONTROL).send_keys(Keys.ENTER).key_up(Keys.CONTROL).perform()
+        self.b.until(lambda: not self.b.all(".sheet"))
+
+    def undone(self, words):
+        self.b.named(f"↶ undo: {words}")
