@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
+from bench.timing import median
 from nexorem.core.design.layout import layout
 from nexorem.core.design.matrix import bus_matrix
 from nexorem.core.design.suggest import suggestions
@@ -82,16 +83,6 @@ def large_model(facts: int, dimensions: int, columns: int, links: int) -> Star:
     return checked_star(Star(model, made))
 
 
-def milliseconds(work: Callable[[], object], runs: int = 5) -> float:
-    """The median of several runs."""
-    found = []
-    for _ in range(runs):
-        start = time.perf_counter()
-        work()
-        found.append((time.perf_counter() - start) * 1000)
-    return statistics.median(found)
-
-
 def server_part(matrix: Star, star: Star) -> dict[str, float]:
     """What an edit and a look cost the server."""
     from nexorem.server.describe import document
@@ -103,9 +94,9 @@ def server_part(matrix: Star, star: Star) -> dict[str, float]:
 
     fact = star.model.tables[0].name
     return {
-        "bus matrix, 40 × 120": milliseconds(lambda: bus_matrix(matrix)), "document, 160 tables": milliseconds(lambda: whole(matrix), 3),
-        "document, 60 tables": milliseconds(lambda: whole(star), 3), "layout, 60 tables": milliseconds(lambda: layout(star.model, fact)),
-        "suggestions, 60 tables, first": milliseconds(lambda: suggestions(star), 1), "suggestions, again": milliseconds(lambda: suggestions(star), 3),
+        "bus matrix, 40 × 120": median(lambda: bus_matrix(matrix), 5), "document, 160 tables": median(lambda: whole(matrix), 3, 1),
+        "document, 60 tables": median(lambda: whole(star), 3, 1), "layout, 60 tables": median(lambda: layout(star.model, fact), 5),
+        "suggestions, 60 tables, first": median(lambda: suggestions(star), 1, 0), "suggestions, again": median(lambda: suggestions(star), 3),
     }  # fmt: skip
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import io
 import math
 import os
@@ -22,6 +21,7 @@ import pyarrow.csv
 from bench import star_schema as ss
 from bench.gather import loads_part, steps_part
 from bench.link import link_part
+from bench.timing import median
 from nexorem.core.engine.computed import edited_star
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_pick, read_probe
@@ -56,19 +56,6 @@ def budget() -> Budget:
 def ours(star: Star, data: dict[str, Any]) -> list[dict[str, Any]]:
     """A probe's whole answer."""
     return list(answer(star, read_probe(star, data), budget()).tidy())
-
-
-def median(work: Callable[[], object], runs: int, warm: int = 3) -> float:
-    """Milliseconds of a run, the median of several."""
-    for _ in range(warm):
-        work()
-    gc.collect()
-    found = []
-    for _ in range(runs):
-        start = time.perf_counter()
-        work()
-        found.append((time.perf_counter() - start) * 1000)
-    return statistics.median(found)
 
 
 class Peers:

@@ -264,6 +264,8 @@ class Mouse(Stage):
         self.b.reads("switch sails on off", ".variant .chip")
         self.b.reads("of 25 cells differ", ".variant")
         self.assertTrue(self.link("sails on")["active"])
+        self.b.reads("As in the variant beside the model", ".lens")
+        self.b.reads("It carries nothing until", ".lens")
         self.b.until(lambda: "inactive" in self.cell("Calendar to Booking").get_attribute("aria-label"))
         self.cell("Calendar to Booking").click()
         panel = next(e for e in self.b.all(".panel-link") if e.text.startswith("booked on"))

@@ -238,7 +238,7 @@ class Reach(unittest.TestCase):
             roles, {"Booking": "fact", "Port": "dimension", "Cal": "calendar", "Tag": "dimension", "Crew": "fact", "Nobody": "disconnected"}
         )
         cells = bus_matrix(STAR)["cells"]["Booking"]
-        self.assertEqual({k: v["kind"] for k, v in cells.items()}, {"Port": "direct", "Cal": "direct", "Tag": "none"})
+        self.assertEqual({k: v["kind"] for k, v in cells.items()}, {"Port": "direct", "Cal": "direct"})
         self.assertEqual(cells["Cal"]["links"], ["day", "refund"])
         self.assertEqual([r["to"] for r in current(STAR, "Crew", STAR.state)["runs"]], ["Port", "Booking"])
         self.assertEqual(blocked(STAR, STAR.state, ["Nobody"], set()), [{"link": None, "from": "Nobody", "to": None, "reason": "no link"}])

@@ -18,8 +18,8 @@ def ddl(star: Star) -> str:
     lines = [f"-- {_one_line(model.title or model.name)}", ""]
     for table in model.tables:
         lines += [*_table(star, table), ""]
-    for link in model.links:
-        lines += [*_foreign_key(star, link), ""]
+    for number, link in enumerate(model.links, 1):
+        lines += [*_foreign_key(star, link, f"{number} {link.name}"), ""]
     lines += [line for table in model.tables for line in _comments(star, table)]
     if model.measures:
         lines += ["", "-- Measures are formulas over these tables:"]
@@ -84,9 +84,10 @@ def one_sides(star: Star, table: Table) -> list[tuple[str, ...]]:
     return [key for key in ends if _is_key(star, table, key)]
 
 
-def _foreign_key(star: Star, link: Link) -> list[str]:
+def _foreign_key(star: Star, link: Link, called: str) -> list[str]:
+    """A link as a constraint, or why it is none. Names are cut to what PostgreSQL keeps; the number keeps them apart."""
     state = f"{link.cardinality}, {link.flow}, {'active' if link.active else 'inactive'}{'' if link.name in star.firm else ', loose'}"
-    words = f"-- {_one_line(link.name)}: {link.ends_text} ({state})"
+    words = f"-- {_one_line(link.name)}: {_one_line(link.ends_text)} ({state})"
     target = star.model.table(link.to_table)
     assert target
     facts = star.facts(link)
@@ -96,7 +97,7 @@ def _foreign_key(star: Star, link: Link) -> list[str]:
         return [words, f"-- no constraint: the key of {_one_line(link.to_table)} is not unique and filled"]
     if facts.orphans:
         return [words, f"-- no constraint: {facts.orphans} rows name a {_one_line(link.to_table)} that does not exist"]
-    name = identifier(f"{link.from_table} {link.name}"[:63])
+    name = identifier(called.encode()[:63].decode(errors="ignore"))
     return [
         words, f"ALTER TABLE {identifier(link.from_table)} ADD CONSTRAINT {name}",
         f"    FOREIGN KEY ({_listed(link.from_columns)}) REFERENCES {identifier(link.to_table)} ({_listed(link.to_columns)});",

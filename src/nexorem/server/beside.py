@@ -44,21 +44,15 @@ def _key(line: Line) -> str:
 
 def _merged(mine: Sequence[Line], theirs: Sequence[Line]) -> list[Line]:
     """Both lists of lines in one: the first as it is, what only the second has behind the line it follows there."""
-    merged = list(mine)
     have = {_key(x) for x in mine}
-    if all(_key(x) in have for x in theirs):
-        return merged
-    order = [_key(x) for x in mine]
-    behind = ""
+    behind, followers = "", dict[str, list[Line]]()
     for line in theirs:
         key = _key(line)
-        if key not in have:
-            place = order.index(behind) + 1 if behind else 0
-            merged.insert(place, line)
-            order.insert(place, key)
-            have.add(key)
-        behind = key
-    return merged
+        if key in have:
+            behind = key
+        else:
+            followers.setdefault(behind, []).append(line)
+    return [*followers.get("", []), *(x for line in mine for x in (line, *followers.get(_key(line), [])))]
 
 
 def _spread(answer: dict[str, Any], rows: Sequence[Line], columns: Sequence[Line]) -> Values:

@@ -3,6 +3,7 @@ import { Suspense, lazy } from 'react';
 import type { ModelDocument } from '../api/client';
 import { LensCell } from '../features/probe/LensCell';
 import { LensLink } from '../features/link/LensLink';
+import { useVariant } from '../features/link/requests';
 import { LensMeasure } from '../features/measure/LensMeasure';
 import { LensColumn, LensTable, stopWords } from '../features/link/LensTable';
 import type { Stage } from './App';
@@ -37,8 +38,20 @@ function useSubject(stage: Stage): Selection | null {
   return (stage === 'shape' || stage === 'gather') && table ? { kind: 'table', name: table } : null;
 }
 
-function Inside({ model, stage }: { model: ModelDocument; stage: Stage }) {
+function Inside({ model: made, stage }: { model: ModelDocument; stage: Stage }) {
   const selection = useSubject(stage);
+  const variant = useShown((s) => s.variant);
+  const tried = useVariant(made, stage === 'link' ? variant : null).data;
+  const inVariant = stage === 'link' && variant !== null && variant.length > 0 && tried !== undefined;
+  return (
+    <>
+      {inVariant && selection?.kind !== 'history' && <p className="signal">As in the variant beside the model</p>}
+      <Told model={inVariant ? tried : made} stage={stage} selection={selection} />
+    </>
+  );
+}
+
+function Told({ model, stage, selection }: { model: ModelDocument; stage: Stage; selection: Selection | null }) {
   switch (selection?.kind) {
     case 'table': {
       const table = model.tables.find((t) => t.name === selection.name);

@@ -112,21 +112,36 @@ def _change_measure(model: Model, edit: Edit) -> Applied:
     return changed, {"kind": "change_measure", "name": measure.name, "set": back}
 
 
-def _put_probe(model: Model, edit: Edit) -> Applied:
-    probe = dict(edit["probe"])
-    old = next((p for p in model.probes if p.get("name") == probe["name"]), None)
+def _with(model: Model, kept: str, items: tuple[Mapping[str, Any], ...]) -> Model:
+    return replace(model, probes=items) if kept == "probes" else replace(model, hierarchies=items)
+
+
+def _put(model: Model, kept: str, kind: str, item: dict[str, Any], at: Any) -> Applied:
+    """A probe or a hierarchy, new or in place of the one of its name."""
+    items: tuple[Mapping[str, Any], ...] = getattr(model, kept)
+    old = next((x for x in items if x.get("name") == item["name"]), None)
     if old is not None:
-        changed = tuple(probe if p is old else p for p in model.probes)
-        return replace(model, probes=changed), {"kind": "put_probe", "probe": dict(old)}
-    return replace(model, probes=_inserted(model.probes, probe, edit.get("at"))), {"kind": "remove_probe", "name": probe["name"]}
+        changed = tuple(item if x is old else x for x in items)
+        return _with(model, kept, changed), {"kind": f"put_{kind}", kind: dict(old)}
+    return _with(model, kept, _inserted(items, item, at)), {"kind": f"remove_{kind}", "name": item["name"]}
+
+
+def _remove(model: Model, kept: str, kind: str, name: str) -> Applied:
+    """The model without a probe or a hierarchy."""
+    items: tuple[Mapping[str, Any], ...] = getattr(model, kept)
+    old = next((x for x in items if x.get("name") == name), None)
+    if old is None:
+        raise refuse(f"unknown_{kind}", f"There is no {kind} {name} any more.")
+    left = tuple(x for x in items if x is not old)
+    return _with(model, kept, left), {"kind": f"put_{kind}", kind: dict(old), "at": items.index(old)}
+
+
+def _put_probe(model: Model, edit: Edit) -> Applied:
+    return _put(model, "probes", "probe", dict(edit["probe"]), edit.get("at"))
 
 
 def _remove_probe(model: Model, edit: Edit) -> Applied:
-    old = next((p for p in model.probes if p.get("name") == edit["name"]), None)
-    if old is None:
-        raise refuse("unknown_probe", f"There is no probe {edit['name']} any more.")
-    left = tuple(p for p in model.probes if p is not old)
-    return replace(model, probes=left), {"kind": "put_probe", "probe": dict(old), "at": model.probes.index(old)}
+    return _remove(model, "probes", "probe", edit["name"])
 
 
 def _put_hierarchy(model: Model, edit: Edit) -> Applied:
@@ -136,21 +151,11 @@ def _put_hierarchy(model: Model, edit: Edit) -> Applied:
             "bad_hierarchy", "A hierarchy has a name and two levels or more.", "Write the widest level first, each as Table.column."
         )
     found["levels"] = [column_text(*model.find_column(x)) for x in found["levels"]]
-    old = next((h for h in model.hierarchies if h.get("name") == found["name"]), None)
-    if old is not None:
-        changed = tuple(found if h is old else h for h in model.hierarchies)
-        return replace(model, hierarchies=changed), {"kind": "put_hierarchy", "hierarchy": dict(old)}
-    return replace(model, hierarchies=_inserted(model.hierarchies, found, edit.get("at"))), {
-        "kind": "remove_hierarchy", "name": found["name"]
-    }  # fmt: skip
+    return _put(model, "hierarchies", "hierarchy", found, edit.get("at"))
 
 
 def _remove_hierarchy(model: Model, edit: Edit) -> Applied:
-    old = next((h for h in model.hierarchies if h.get("name") == edit["name"]), None)
-    if old is None:
-        raise refuse("unknown_hierarchy", f"There is no hierarchy {edit['name']} any more.")
-    left = tuple(h for h in model.hierarchies if h is not old)
-    return replace(model, hierarchies=left), {"kind": "put_hierarchy", "hierarchy": dict(old), "at": model.hierarchies.index(old)}
+    return _remove(model, "hierarchies", "hierarchy", edit["name"])
 
 
 def _table(model: Model, name: str) -> Table:
