@@ -1,12 +1,16 @@
 """Lint, types and every test, with one closing line: `N passed, N failed, N skipped`.
 
 tools/run_tests.py [NAME ...]     only the tests whose names contain one of these, and no lint
+
+Without names the browser's tests run in a process of their own beside the rest: they mostly wait.
 """
 
 from __future__ import annotations
 
+import re
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
 import warnings
@@ -16,6 +20,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[1]
 PYTHON = sys.executable
 OWN_NAMES = ROOT.parent / "shared" / "checks" / "own_names.py"
+BROWSER = "tests.browser."
 SLOW = 5.0  # seconds; slower tests are named
 LINTS: list[tuple[str, list[str], Path]] = [
     ("ruff check", [PYTHON, "-m", "ruff", "check", "--quiet", "--output-format=concise", "."], ROOT),
@@ -73,23 +78,47 @@ class Result(unittest.TextTestResult):
             self.current = name
 
 
+class Beside:
+    """The tests of a part in a process of their own; what they print is kept until they have ended."""
+
+    def __init__(self, part: str) -> None:
+        self.out = tempfile.TemporaryFile("w+")  # noqa: SIM115 - read when the process has ended
+        self.process = subprocess.Popen([PYTHON, __file__, part], cwd=ROOT, stdout=self.out, stderr=subprocess.STDOUT)
+
+    def counts(self) -> tuple[int, int, int]:
+        """Passed, failed and skipped, once they have ended; a process that did not come to its closing line is a failure."""
+        self.process.wait()
+        self.out.seek(0)
+        text = self.out.read()
+        print(text)
+        found = re.findall(r"^(\d+) passed, (\d+) failed, (\d+) skipped$", text, re.M)
+        if not found:
+            return 0, 1, 0
+        passed, failed, skipped = map(int, found[-1])
+        return passed, max(failed, 1 if self.process.returncode else 0), skipped
+
+
 def main() -> int:
     """Runs everything that is asked for."""
     wanted = sys.argv[1:]
     for path in (ROOT, ROOT / "src"):
         sys.path.insert(0, str(path))
     warnings.filterwarnings("ignore", module="hypothesis")
+    beside = None if wanted else Beside(BROWSER)
     failed_lints = [] if wanted else lint()
     suite = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
-    tests = [t for t in single_tests(suite) if not wanted or any(w in t.id() for w in wanted)]
+    tests = [t for t in single_tests(suite) if any(w in t.id() for w in wanted) or (not wanted and BROWSER not in t.id())]
     result = unittest.TextTestRunner(resultclass=Result, warnings="ignore").run(unittest.TestSuite(tests))
     assert isinstance(result, Result)
     failed = len({str(t) for t, _ in [*result.failures, *result.errors]}) + len(result.unexpectedSuccesses)
     skipped = len(result.skipped)
     passed = max(result.testsRun - failed - skipped, 0)
+    nothing = not passed and not failed
+    if beside:
+        more = beside.counts()
+        passed, failed, skipped = passed + more[0], failed + more[1], skipped + more[2]
     for name in failed_lints:
         print(f"FAIL {name}")
-    nothing = not passed and not failed
     if nothing:
         print("No test was run.")
     print(f"{passed} passed, {failed + len(failed_lints)} failed, {skipped} skipped", flush=True)

@@ -53,13 +53,13 @@ class Stage(unittest.TestCase):
         """Waits until the sheet has told what follows, then accepts it."""
         self.b.until(lambda: self.b.named(words).is_enabled())
         self.b.click(words)
-        self.b.until(lambda: not self.b.all(".sheet"))
+        self.b.until(lambda: not self.b.all(".mantine-Modal-overlay"))
 
     def accepted(self):
         """The same by Ctrl and Enter."""
         self.b.until(lambda: self.b.one(".sheet-foot .solid").is_enabled())
         ActionChains(self.b.driver).key_down(Keys.CONTROL).send_keys(Keys.ENTER).key_up(Keys.CONTROL).perform()
-        self.b.until(lambda: not self.b.all(".sheet"))
+        self.b.until(lambda: not self.b.all(".mantine-Modal-overlay"))
 
     def undone(self, words):
         self.b.named(f"↶ undo: {words}")

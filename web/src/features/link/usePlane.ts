@@ -22,7 +22,7 @@ export function usePlane(boxes: Map<string, Box>, key: string) {
   /** Once a movement is over: targets stay large enough to be hit however small the cards are drawn. */
   const settle = useCallback(() => {
     if (plane.current) plane.current.style.willChange = '';
-    plane.current?.classList.toggle('far', view.current.zoom < 0.5);
+    plane.current?.classList.toggle('far', view.current.zoom < 0.6);
     plane.current?.style.setProperty('--target', `${Math.max(24, 25 / view.current.zoom)}px`);
     setPercent(Math.round(view.current.zoom * 100));
   }, []);
