@@ -216,7 +216,7 @@ interface CellProps {
   self: boolean;
 }
 
-export function cellWords(fact: string, dimension: string, cell: MatrixCell): string {
+function cellWords(fact: string, dimension: string, cell: MatrixCell): string {
   const parts = [`${dimension} to ${fact}: ${REACH_WORDS[cell.kind]}`];
   if (cell.via.length) parts.push(`by way of ${cell.via.join(', ')}`);
   if (cell.path.length && cell.kind !== 'none') parts.push(`over ${cell.path.join(', ')}`);

@@ -82,7 +82,7 @@ function Pairs({ title, sign, pairs }: { title: string; sign: string; pairs: { f
 }
 
 /** A double path, drawn: its two ends, and a way above and one below. */
-export function TwoPaths({ double, model }: { double: Double; model: ModelDocument }) {
+function TwoPaths({ double, model }: { double: Double; model: ModelDocument }) {
   const width = 460;
   const stops = (path: string[]) => {
     let at = double.source;

@@ -9,7 +9,7 @@ export interface Group {
   collapsed: boolean;
 }
 
-export interface ShownMatrix {
+interface ShownMatrix {
   rows: Group[];
   columns: Group[];
   /** Tables that are linked to nothing, as columns apart. */

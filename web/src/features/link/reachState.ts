@@ -4,13 +4,13 @@ import type { ModelDocument, ReachOf } from '../../api/client';
 import { useShown, type Selection } from '../../app/shown';
 import { useReachOf, type ReachSubject } from './requests';
 
-export interface Run {
+interface Run {
   link: string;
   from: string;
   to: string;
 }
 
-export interface StopAt {
+interface StopAt {
   link: string;
   from: string;
   reason: string;
@@ -28,7 +28,7 @@ export interface Lit {
 const NOTHING: Lit = { source: null, reached: new Set(), blocked: new Set(), runs: [], stops: [] };
 
 /** What the reach is shown of: of a column its table's. */
-export function subjectOf(selection: Selection | null, fact: string | null): ReachSubject | null {
+function subjectOf(selection: Selection | null, fact: string | null): ReachSubject | null {
   if (selection?.kind === 'table') return { table: selection.name };
   if (selection?.kind === 'column') return { table: selection.table };
   if (selection?.kind === 'measure') return { measure: selection.name };
@@ -36,7 +36,7 @@ export function subjectOf(selection: Selection | null, fact: string | null): Rea
 }
 
 /** The crossings of paths, each once; a path is told from its own table on. */
-export function runsOf(model: ModelDocument, paths: { table: string; path: string[] }[], from: (item: { table: string }) => string): Run[] {
+function runsOf(model: ModelDocument, paths: { table: string; path: string[] }[], from: (item: { table: string }) => string): Run[] {
   const found = new Map<string, Run>();
   for (const item of paths) {
     let at = from(item);
@@ -60,7 +60,7 @@ function stopsOf(model: ModelDocument, blocked: { stops: { link: string; to: str
   return [...found.values()];
 }
 
-export function litBy(model: ModelDocument, told: ReachOf, way: 'out' | 'in'): Lit {
+function litBy(model: ModelDocument, told: ReachOf, way: 'out' | 'in'): Lit {
   if (way === 'out' && told.table) {
     const table = told.table;
     return { source: table, reached: new Set(told.filters.map((f) => f.table)), blocked: new Set(told.blocked.map((b) => b.table)), runs: runsOf(model, told.filters, () => table), stops: stopsOf(model, told.blocked) };
