@@ -86,6 +86,8 @@ def link_mark(link: Link, firm: bool, start: Point, end: Point) -> str:
     parts = []
     if not link.active:
         parts.append(f'<path d="M{p(0)}L{p(middle - 11)}M{p(length)}L{p(middle + 11)}M{p(middle - 11)}L{p(middle + 7, -11)}" fill="none"/>')
+        contacts = f"M{p(middle - 11)}h0M{p(middle + 11)}h0"
+        parts.append(f'<path d="{contacts}" stroke-width="5.2" stroke-linecap="round"/>')
     elif firm:
         parts.append(f'<path d="M{p(0)}L{p(length)}" fill="none"/>')
     else:
@@ -108,3 +110,13 @@ def link_mark(link: Link, firm: bool, start: Point, end: Point) -> str:
         parts.append(f'<path d="{noses}" fill="{INK}"/>')
     words = f"{link.name}: {link.ends_text}, {link.cardinality}, {link.flow if link.active else 'inactive'}{'' if firm else ', loose'}"
     return f'<g stroke="{INK}" stroke-width="1.4"><title>{escape(words)}</title>{"".join(parts)}</g>'
+
+
+def beside_line(start: Point, end: Point, offset: float, words: str) -> str:
+    """The name of one of several links between two tables: on the outer side of its line, a little up or down it."""
+    length = hypot(end[0] - start[0], end[1] - start[1]) or 1.0
+    ux, uy = (end[0] - start[0]) / length, (end[1] - start[1]) / length
+    outward = -1 if -uy * offset < 0 else 1
+    t = length / 2 + (16 if offset > 0 else -16 if offset < 0 else 0)
+    x, y = start[0] + ux * t + outward * 10, start[1] + uy * t + 4
+    return text(x, y, words, 11, 400, SOFT, ' text-anchor="end"' if outward < 0 else "")

@@ -7,7 +7,7 @@ from html import escape
 from nexorem.core.design.layout import Box, layout
 from nexorem.core.design.roles import role
 from nexorem.core.model.star import Star
-from nexorem.export.drawing import FACT, INK, LINE, RAISED, SOFT, line_between, link_mark, picture, role_mark, text
+from nexorem.export.drawing import FACT, INK, LINE, RAISED, SOFT, beside_line, line_between, link_mark, picture, role_mark, text
 
 EDGE = 40.0
 HEAD = 60.0
@@ -32,7 +32,7 @@ def star_svg(star: Star, fact: str, beside: str | None = None) -> str:
         parts.append(f'<path d="M{EDGE} {height:.0f}H{width - EDGE:.0f}" stroke="{LINE}"/>')
         parts.append(text(EDGE, height + 30, f"Linked to nothing: {', '.join(shelf)}", 13, 400, SOFT))
         height += 52
-    return picture(width, height, f"{star.model.title or star.model.name}: {title.lower()}", parts)
+    return picture(width, height, f"{star.model.title or star.model.name}: {title[0].lower()}{title[1:]}", parts)
 
 
 def _links(star: Star, boxes: dict[str, Box]) -> list[str]:
@@ -48,7 +48,7 @@ def _links(star: Star, boxes: dict[str, Box]) -> list[str]:
         start, end = line_between(boxes[link.from_table], boxes[link.to_table], offset)
         found.append(link_mark(link, link.name in star.firm, start, end))
         if len(group) > 1:
-            found.append(text((start[0] + end[0]) / 2 + 9, (start[1] + end[1]) / 2 - 8, link.name, 11, 400, SOFT))
+            found.append(beside_line(start, end, offset, link.name))
     return found
 
 
