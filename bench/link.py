@@ -32,7 +32,7 @@ const target = document.elementFromPoint(x, y);
 const fire = (type, dx, dy) => target.dispatchEvent(new PointerEvent(type, {bubbles: true, cancelable: true, button: 0, buttons: 1,
   pointerId: 1, isPrimary: true, clientX: x + dx, clientY: y + dy}));
 const frames = []; let last = 0, start = 0;
-document.querySelector('.star')?.setPointerCapture && (Element.prototype.setPointerCapture = () => {});
+Element.prototype.setPointerCapture = () => {}; // a pointer that no hand holds cannot be captured
 if (kind !== 'zoom' && kind !== 'scroll') fire('pointerdown', 0, 0);
 const step = (t) => {
   if (!start) start = t;
