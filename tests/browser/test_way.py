@@ -305,6 +305,11 @@ class Way(unittest.TestCase):
         self.open("prove")
         self.b.click("23 rows of Booking name a Route that does not exist: R99.")
         self.b.reads("name a key that is not there", ".lens")
+        # A finding of a probe opens the probe.
+        self.open("prove")
+        self.b.click("outer_seats sets Island.group, which is on the axes: it is the same along them.")
+        self.b.until(lambda: "/probe" in self.b.driver.current_url)
+        self.b.one(".sentence .chip")
 
     def test_d_find_and_keys(self):
         self.open("link")

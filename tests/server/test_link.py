@@ -78,6 +78,8 @@ class Link(unittest.TestCase):
             [(d["source"], d["target"], d["first"], d["second"]) for d in told["doubles"]], [("Cal", "Booking", ["day"], ["refund"])]
         )
         self.assertEqual((told["yields"], told["errors"][0]["code"]), (["day"], "double_path"))
+        renamed = self.post("/trial", edits=[{**ON, "set": {"active": True, "name": "refunds"}}], probe=None).json
+        self.assertEqual(renamed["yields"], ["day"])
         self.assertEqual(self.edit({"kind": "change_links", "edits": [ON]}, 0).status_code, 422)
         for edits, code in (
             ([{"kind": "remove_link", "name": "nope"}], "unknown_link"), ([{"kind": "add_link", "link": {"from": "Booking.no", "to": "Port.code"}}], "bad_link"),
@@ -113,6 +115,11 @@ class Link(unittest.TestCase):
         self.assertEqual(
             (link["matched"], link["orphans"], link["empty"], link["rows"], link["allowed"]), (3, 1, 1, 5, ["many-to-one", "many-to-many"])
         )
+        for cardinality in ("many-to-one", "many-to-many"):
+            chosen = self.post("/link", link={"from": "Port.code", "to": "Tag.port", "cardinality": cardinality}).json
+            self.assertEqual(
+                (chosen["text"], chosen["link"]["cardinality"], chosen["proven"]), ("Tag.port = Port.code", cardinality, "many-to-one")
+            )
         second = self.post("/link", link={"from": "Booking.refunded", "to": "Cal.day"}).json
         self.assertEqual((second["link"]["active"], second["yields"], len(second["doubles"])), (False, ["day"], 1))
         after = self.post("/link", link={"from": "Booking.refunded", "to": "Cal.day"}, edits=[OFF]).json

@@ -38,8 +38,10 @@ def link_preview(star: Star, asked: Mapping[str, Any], name: str | None) -> dict
     wrong = check_link_types(star.model, link)
     if wrong:
         raise Refused(wrong)
-    if "cardinality" not in asked:
-        link = proven(star, link)
+    if name is None:
+        # A link that is new stands the way round that the data prove, whatever else was chosen for it by then.
+        turned = proven(star, link)
+        link = replace(turned, cardinality=link.cardinality if "cardinality" in asked else turned.cardinality)
     bare = replace(star.model, links=others)
     link = replace(link, name=str(asked.get("name") or free_name(bare, link)))
     edited = star.with_model(replace(bare, links=(*others, link)))
@@ -80,7 +82,7 @@ def trial(workspace: Workspace, model_id: int, edits: Sequence[Edit], probe: Map
         return told | {"errors": [d.as_json() for d in refused.diagnostics]}
     wrong = check_model(then)
     if wrong:
-        mine = [str(e.get("name") or e["link"].get("name", "")) for e in edits]
+        mine = [str(e.get("set", {}).get("name") or e.get("name") or e["link"].get("name", "")) for e in edits]
         return told | {
             "errors": [d.as_json() for d in wrong], "doubles": [double_json(d) for d in doubles(model)], "yields": yielding(model, mine)
         }  # fmt: skip

@@ -14,7 +14,7 @@ Edits = list[dict[str, Any]]
 
 class LinkRequest(Body):
     """A link that is thought of, in place of the one called `name` if there is one, after `edits`; without a cardinality the one that
-    the data prove."""
+    the data prove. A new one is put the way round that they prove."""
 
     link: dict[str, Any]
     name: str | None = None

@@ -1823,7 +1823,7 @@ export interface components {
         /**
          * LinkRequest
          * @description A link that is thought of, in place of the one called `name` if there is one, after `edits`; without a cardinality the one that
-         *     the data prove.
+         *     the data prove. A new one is put the way round that they prove.
          */
         LinkRequest: {
             /**

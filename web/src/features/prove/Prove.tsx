@@ -1,7 +1,8 @@
 // Prove: what the model, its data and its measures say of themselves.
 import { useNavigate } from 'react-router';
 import type { Finding, ModelDocument } from '../../api/client';
-import { actions } from '../../app/shown';
+import { actions, asProbe, type Selection } from '../../app/shown';
+import { tableIn } from '../link/CellPanel';
 
 const WEIGHTS: [Finding['weight'], string, string][] = [
   ['warning', 'May make a number wrong', '◆'],
@@ -21,9 +22,26 @@ export function useShowAbout(model: ModelDocument) {
       void navigate(`/m/${model.id}/measure`);
       return;
     }
-    select({ kind: kind === 'link' ? 'link' : 'table', name });
+    const probe = kind === 'probe' && model.probes.find((p) => p.name === name);
+    if (probe) {
+      set({ probe: asProbe(probe) });
+      select(null);
+      void navigate(`/m/${model.id}/probe`);
+      return;
+    }
+    select(kind === 'link' ? { kind: 'link', name } : subject(model, kind, name));
     void navigate(`/m/${model.id}/link`);
   };
+}
+
+/** The table or column that a finding is about: of a hierarchy the table of its finest level. */
+function subject(model: ModelDocument, kind: string, name: string): Selection {
+  if (kind === 'hierarchy') {
+    const levels = (model.hierarchies.find((h) => h.name === name)?.levels ?? []) as string[];
+    return { kind: 'table', name: tableIn(levels.at(-1) ?? '') };
+  }
+  const home = kind === 'column' && model.tables.find((t) => t.columns.some((c) => c.name === name));
+  return home ? { kind: 'column', table: home.name, name } : { kind: 'table', name };
 }
 
 export function FindingLine({ finding, show }: { finding: Finding; show: (about: string) => void }) {
