@@ -103,6 +103,8 @@ class Edits(unittest.TestCase):
                 },
             },
             {"kind": "remove_hierarchy", "name": f"h{r.randint(0, 1)}"},
+            {"kind": "put_folio", "folio": {"name": f"f{r.randint(0, 2)}", "tiles": [{"probe": "p1"}]}},
+            {"kind": "remove_folio", "name": f"f{r.randint(0, 2)}"},
             {"kind": "place_tables", "places": {"Booking/Port": r.choice([None, {"x": r.randint(0, 9), "y": 1}])}},
         ]
         if link:
@@ -117,7 +119,8 @@ class Edits(unittest.TestCase):
         ]  # fmt: skip
         if measure:
             made += [
-                {"kind": "change_measure", "name": measure.name, "set": {"formula": str(r.random()), "trial": True}},
+                {"kind": "change_measure", "name": measure.name, "set": {"formula": str(r.random()), "trial": True, "variant_of": "m1"}},
+                {"kind": "change_measure", "name": measure.name, "set": {"name": f"m{r.randint(0, 9)}"}},
                 {"kind": "remove_measure", "name": measure.name},
             ]
         return r.choice(made)
@@ -156,7 +159,7 @@ class Edits(unittest.TestCase):
             ({"kind": "add_link", "link": {"from": "Booking.no", "to": "Port.code"}}, "bad_link"), ({"kind": "add_link", "link": LINKS[0]}, "repeated_name"),
             ({"kind": "add_link", "link": {"from": ["Booking.no", "Port.code"], "to": "Cal.day"}}, "bad_link"),
             ({"kind": "add_measure", "measure": {"name": "SEATS", "formula": "1"}}, "repeated_name"), ({"kind": "add_measure", "measure": {"name": " ", "formula": "1"}}, "bad_name"),
-            ({"kind": "change_link", "name": "port", "set": {"flow": "up"}}, "bad_link"), ({"kind": "change_measure", "name": "seats", "set": {"name": "q"}}, "bad_edit"),
+            ({"kind": "change_link", "name": "port", "set": {"flow": "up"}}, "bad_link"), ({"kind": "change_measure", "name": "seats", "set": {"name": " "}}, "bad_name"),
             ({"kind": "remove_link", "name": "prt"}, "unknown_link"),
         ):  # fmt: skip
             with self.subTest(edit), self.assertRaises(Refused) as caught:

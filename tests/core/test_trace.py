@@ -6,7 +6,9 @@ import unittest
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import UNMATCHED, read_pick, read_probe
-from nexorem.core.engine.trace import trace
+from nexorem.core.engine.trace import trace, trace_rows
+from nexorem.core.engine.trace_beside import parting
+from nexorem.core.engine.trace_rows import RowOrder
 from nexorem.core.limits import Budget
 from tests.core.small import STAR
 from tests.oracle.common import UNMATCHED as MEMBER
@@ -147,3 +149,53 @@ class Trace(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Wholes(unittest.TestCase):
+    def test_the_step_at_which_nothing_was_left(self):
+        for formula, at, words in (
+            ("seats", {"Port__name": "Dogwood"}, "Nothing is left of Booking after the filter that comes over port from Port"),
+            ("sum(Booking.seats where Booking.seats > 99)", {}, "7 rows of Booking are visible, and its where leaves none"),
+            ("seats given (set Booking.note = 'nowhere')", {}, "No row of Booking passes its own filters"),
+            ("sum(Booking.fare where Booking.no = 3)", {}, "hold an empty"),
+            ("the(Port.name)", {}, "4 different values"),
+            ("max(Port.depth for each (Port where Port.depth > 99))", {}, "has no rows here"),
+            ("1 / 0", {}, "division by zero"),
+        ):
+            found = told(formula, **at)
+            self.assertIsNone(found["value"])
+            self.assertIn(words, found["emptied"]["sentence"], formula)
+        self.assertIsNone(told("seats")["emptied"])
+
+    def test_where_two_cells_part(self):
+        a, b = (told(f"seats given (set Port.region = '{x}')", Cal__week=1) for x in ("North", "South"))
+        found = parting(a, b)
+        self.assertEqual([s["kind"] for s in found][:2], ["formula", "formula"])
+        self.assertIn(
+            ("filter", "filter on Port.region", "North", "South"), [(s["kind"], s["what"], s["first"], s["second"]) for s in found]
+        )
+        self.assertEqual((found[-1]["kind"], found[-1]["first"], found[-1]["second"]), ("value", "1", "2"))
+        self.assertEqual(parting(a, a), [])
+        weeks = parting(told("seats", Cal__week=1), told("seats", Cal__week=2))
+        self.assertEqual(weeks[0], {"kind": "coordinate", "path": "0", "what": "Cal.week", "first": "1", "second": "2"})
+
+    def test_rows_behind_a_number_page_by_page(self):
+        probe = read_probe(STAR, {"measures": ["x"], "define": {"x": "sum(Booking.seats * Booking.fare where Booking.no < 7)"}})
+
+        def page(**order):
+            return trace_rows(STAR, probe, "x", [], Budget(), [], "0.0", RowOrder(**order))
+
+        whole = page()
+        self.assertEqual(
+            (whole["total"], whole["columns"][:3], len(whole["rows"])), (6, ["Booking.no", "Booking.seats", "Booking.fare"], 6)
+        )
+        self.assertEqual(
+            sum(v for v in whole["values"] if v is not None), told("sum(Booking.seats * Booking.fare where Booking.no < 7)")["value"]
+        )
+        pages = [page(start=i, count=2)["rows"] for i in (0, 2, 4, 6)]
+        self.assertEqual([r for p in pages for r in p], whole["rows"])
+        self.assertEqual([r[0] for r in page(by="each", descending=True)["rows"]], [6, 2, 4, 5, 1, 3])
+        self.assertEqual([r[0] for r in page(by="Booking.note")["rows"]], [2, 1, 3, 5, 6, 4])
+        for bad in ({"by": "Nope.x"},):
+            self.assertRaises(Refused, page, **bad)
+        self.assertRaises(Refused, trace_rows, STAR, probe, "x", [], Budget(), [], "0.9", RowOrder())

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import csv
 import json
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -16,8 +15,8 @@ from nexorem.core.diagnostics import Diagnostic, refuse
 from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.engine.trace import trace as trace_cell
-from nexorem.core.formats import format_value
 from nexorem.core.limits import Limits
+from nexorem.export.grids import write_csv, written
 from nexorem.package.read import open_package
 
 PACKAGE = click.argument("package", type=click.Path(path_type=Path))
@@ -133,13 +132,6 @@ def probe_json(probe_file: Path | None, options: dict[str, Any]) -> dict[str, An
     return data
 
 
-def written(grid: Grid) -> Iterator[dict[str, Any]]:
-    """The tidy answer with numbers as text, by the formats of their measures."""
-    patterns = {name: found.format if (found := grid.star.model.measure(name)) else "" for name in grid.probe.measures}
-    for cell in grid.tidy():
-        yield cell | {m: format_value(cell[m], p) for m, p in patterns.items() if isinstance(cell[m], int | float)}
-
-
 def write_answer(grid: Grid, form: str, formatted: bool = False) -> None:
     """The tidy answer on standard output."""
     tidy = written(grid) if formatted else grid.tidy()
@@ -149,16 +141,7 @@ def write_answer(grid: Grid, form: str, formatted: bool = False) -> None:
     elif form == "json":
         click.echo(json.dumps(list(tidy), ensure_ascii=False, indent=1))
     else:
-        axes = [f"{t}.{c}" for t, c in (*grid.probe.rows, *grid.probe.columns)]
-        writer = csv.writer(sys.stdout, lineterminator="\n")
-        writer.writerow([*axes, *grid.probe.measures])
-        for cell in tidy:
-            coordinates = [TOTAL if a not in cell else "(empty)" if cell[a] is None else cell[a] for a in axes]
-            writer.writerow([*coordinates, *("" if cell[m] is None else _csv_value(cell[m]) for m in grid.probe.measures)])
-
-
-def _csv_value(value: Any) -> Any:
-    return f"error: {value['error']}" if isinstance(value, dict) else value
+        write_csv(grid, sys.stdout, formatted)
 
 
 @click.command()

@@ -204,7 +204,7 @@ def _whole(
 ) -> tuple[Model, dict[str, Frame], dict[str, Reading], Star]:
     model = replace(
         model, measures=tuple(Measure(**m.model_dump()) for m in recipe.measures), probes=tuple(recipe.probes),
-        hierarchies=tuple(recipe.hierarchies), checks=tuple(recipe.checks), places=recipe.places,
+        hierarchies=tuple(recipe.hierarchies), checks=tuple(recipe.checks), places=recipe.places, folios=tuple(recipe.folios),
     )  # fmt: skip
     asked = [k.model_dump(by_alias=True, exclude_none=True) for k in recipe.links or []]
     star = make_star(model, rows, budget)

@@ -246,7 +246,7 @@ def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list
         wrong += refused.diagnostics
     model = replace(
         model, measures=tuple(Measure(**m.model_dump()) for m in own.measures), probes=tuple(own.probes),
-        hierarchies=tuple(own.hierarchies), checks=tuple(own.checks), places=own.places,
+        hierarchies=tuple(own.hierarchies), checks=tuple(own.checks), places=own.places, folios=tuple(own.folios),
     )  # fmt: skip
     wrong += check_shape(model)
     if wrong:

@@ -77,7 +77,7 @@ class LinkProperty(Strict):
 
 
 class MeasureProperty(Strict):
-    """A measure. `format` is a number pattern of UTS #35."""
+    """A measure. `format` is a number pattern of UTS #35; `variant_of` the measure that a trial stands beside."""
 
     name: str = Field(min_length=1)
     formula: str
@@ -86,6 +86,7 @@ class MeasureProperty(Strict):
     description: str = ""
     folder: str = ""
     trial: bool = False
+    variant_of: str = ""
 
 
 class NexoremProperty(Strict):
@@ -98,4 +99,5 @@ class NexoremProperty(Strict):
     measures: list[MeasureProperty] = []
     probes: list[dict[str, Any]] = []
     checks: list[dict[str, Any]] = []
+    folios: list[dict[str, Any]] = []
     places: dict[str, Any] = {}

@@ -4,27 +4,16 @@ from __future__ import annotations
 
 import io
 import tempfile
-import time
 import zipfile
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, jsonify, request
 from spectree import SpecTree
 
-from nexorem.core.diagnostics import Refused, refuse
-from nexorem.core.engine.grid import answer
-from nexorem.core.engine.plan import make_plan
-from nexorem.core.engine.plan_text import print_plan
-from nexorem.core.engine.probe import UNMATCHED, Pick, read_pick, read_probe
+from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.profile import profile
-from nexorem.core.engine.reach import reach_after, reached_by
-from nexorem.core.engine.trace import trace
-from nexorem.core.language.assist import complete, hover
-from nexorem.core.language.binder import Binder
-from nexorem.core.language.printer import print_tree
-from nexorem.core.language.reading import Reader, ledger
+from nexorem.core.engine.reach import reach_after
 from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
@@ -35,8 +24,10 @@ from nexorem.server import schemas_formula as f
 from nexorem.server.addresses import author, make_spec, registering
 from nexorem.server.api_gather import add_gather, add_shape
 from nexorem.server.api_link import add_link
-from nexorem.server.callers import request_budget
+from nexorem.server.api_measure import add_measure
+from nexorem.server.api_probe import add_probe
 from nexorem.server.events import Events
+from nexorem.server.measuring import completed_measures
 from nexorem.server.shaping import completed, from_outside
 from nexorem.server.workspace import Workspace
 from nexorem.store import models
@@ -54,6 +45,8 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
     add_gather(address, workspace)
     add_shape(address, workspace)
     add_link(address, workspace)
+    add_probe(address, workspace, api)
+    add_measure(address, workspace)
 
     def document(model_id: int) -> Response:
         stored, star = workspace.star(model_id)
@@ -86,7 +79,8 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
     @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, json=s.EditRequest)
     def edit_model(model_id: int, json: s.EditRequest) -> Response:
         """Makes an edit; 409 where something it touches has changed since `base`."""
-        change = completed(workspace, workspace.star(model_id)[0].model, from_outside(json.edit))
+        stored, star = workspace.star(model_id)
+        change = completed_measures(star, completed(workspace, stored.model, from_outside(json.edit)))
         workspace.edit(model_id, change, author(), json.base)
         return document(model_id)
 
@@ -101,42 +95,6 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         """Makes the edit again that was last taken back."""
         workspace.step(model_id, "redo", json.expected, author())
         return document(model_id)
-
-    @address("/models/<int:model_id>/grid", "POST", s.GridAnswer, json=s.GridRequest)
-    def grid(model_id: int, json: s.GridRequest) -> Response:
-        """Answers a probe."""
-        stored, star = workspace.star(model_id)
-        start = time.perf_counter()
-        found = describe.grid_answer(answer(star, read_probe(star, json.probe), request_budget(workspace)))
-        return jsonify({**found, "milliseconds": _milliseconds(start), "version": stored.version})
-
-    @address("/models/<int:model_id>/trace", "POST", f.TraceAnswer, json=f.TraceRequest)
-    def trace_cell(model_id: int, json: f.TraceRequest) -> Response:
-        """Explains one cell."""
-        _, star = workspace.star(model_id)
-        start = time.perf_counter()
-        at = [_coordinate(star, c) for c in json.at if c.member.kind != "total"]
-        into = [(i.path, i.key) for i in json.into]
-        told = trace(star, read_probe(star, json.probe), json.measure, at, request_budget(workspace), into)
-        return jsonify({**told, "milliseconds": _milliseconds(start)})
-
-    @address("/models/<int:model_id>/formula", "POST", f.FormulaAnswer, json=f.FormulaRequest)
-    def formula(model_id: int, json: f.FormulaRequest) -> Response:
-        """What a formula means as it is being written: its errors, or its type, value and plan."""
-        _, star = workspace.star(model_id)
-        return jsonify(formula_answer(workspace, star, json))
-
-    @address("/models/<int:model_id>/completion", "POST", f.Completion, json=f.AssistRequest)
-    def completion(model_id: int, json: f.AssistRequest) -> Response:
-        """What can be written at a place of a formula."""
-        _, star = workspace.star(model_id)
-        return jsonify(complete(star, json.formula, json.at))
-
-    @address("/models/<int:model_id>/hover", "POST", f.Hover, json=f.AssistRequest)
-    def hovering(model_id: int, json: f.AssistRequest) -> Response:
-        """What stands at a place of a formula."""
-        _, star = workspace.star(model_id)
-        return jsonify(hover(star, json.formula, json.at))
 
     @address("/models/<int:model_id>/reach", "POST", f.ReachAnswer, json=f.ReachRequest)
     def reaching(model_id: int, json: f.ReachRequest) -> Response:
@@ -166,12 +124,6 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         """Everything a formula can be written with, for completion and help."""
         return jsonify({"words": vocabulary()})
 
-    @address("/models/<int:model_id>/members", "GET", s.Members, query=s.MembersQuery)
-    def members(model_id: int, query: s.MembersQuery) -> Response:
-        """The members of a column, for a pick."""
-        _, star = workspace.star(model_id)
-        return jsonify(describe.members(star, query.column, query.search))
-
     @address("/models/<int:model_id>/package", "GET", None, query=s.PackageQuery)
     def package(model_id: int, query: s.PackageQuery) -> Response:
         """The model with its rows as a .zip of a data package."""
@@ -197,37 +149,8 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
     return api, spec
 
 
-def _milliseconds(start: float) -> float:
-    return round((time.perf_counter() - start) * 1000, 1)
-
-
 def _table(star: Star, name: str) -> str:
     table = star.model.table(name)
     if table is None:
         raise refuse("unknown_table", f"There is no table {name}.")
     return table.name
-
-
-def _coordinate(star: Star, found: s.Coordinate) -> Pick:
-    value: Any = UNMATCHED if found.member.kind == "unmatched" else None if found.member.kind == "empty" else found.member.value
-    return read_pick(star, found.column, [value])
-
-
-def formula_answer(workspace: Workspace, star: Star, asked: f.FormulaRequest) -> dict[str, Any]:
-    """A formula under the name it has or will have, in the model as it stands."""
-    told: dict[str, Any] = {"errors": [], "dtype": None, "value": None, "scans": [], "tables": [], "tree": [], "plan": []}
-    told |= {"reading": "", "ledger": []}
-    try:
-        bound = Binder(star, {asked.name: asked.formula}).measure(asked.name)
-        probe = read_probe(star, {"measures": [asked.name], "define": {asked.name: asked.formula}})
-        found = trace(star, probe, asked.name, [], request_budget(workspace))
-    except Refused as refused:
-        told["errors"] = [d.as_json() for d in refused.diagnostics]
-        return told
-    reached = reached_by(star, bound)
-    return {
-        **told, "dtype": bound.dtype, "value": found["value"], "scans": reached["scans"], "tables": reached["tables"],
-        "reading": Reader(star.model).sentence(bound), "ledger": [x.as_json() for x in ledger(star.model, bound, {}, {})],
-        "tree": print_tree(bound),
-        "plan": print_plan(star, make_plan(star, [bound])),
-    }  # fmt: skip

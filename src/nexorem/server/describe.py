@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
 from typing import Any
 from weakref import WeakKeyDictionary
 
@@ -11,14 +12,19 @@ import numpy as np
 from nexorem.core.design.keys import loose_reason
 from nexorem.core.design.matrix import bus_matrix
 from nexorem.core.design.roles import found_role, role
+from nexorem.core.design.truth import marks, unmatched_told
 from nexorem.core.diagnostics import CellError, Refused
-from nexorem.core.engine.grid import TOTAL, Axis, Grid
+from nexorem.core.engine.grid import Grid, answer
+from nexorem.core.engine.order import TOTAL, Axis
+from nexorem.core.engine.probe import read_probe
 from nexorem.core.engine.profile import candidate_keys
 from nexorem.core.engine.reach import current, edits_of, named_columns, parts, reached_by
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
+from nexorem.core.limits import Budget
 from nexorem.core.lint.findings import findings
 from nexorem.core.model.model import Link, Table
+from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
 from nexorem.gather.sources.kinds import source_words
@@ -35,6 +41,7 @@ def document(stored: Stored, star: Star) -> dict[str, Any]:
         "links": [link_info(star, k) for k in model.links],
         "measures": measure_infos(star),
         "probes": [dict(p) for p in model.probes],
+        "folios": [dict(x) for x in model.folios],
         "hierarchies": [dict(h) for h in model.hierarchies],
         "places": dict(model.places),
         "findings": findings_of(star),
@@ -146,14 +153,15 @@ def grid_answer(grid: Grid) -> dict[str, Any]:
     binder = Binder(star, probe.define)
     asked |= {binder.page_condition(text).table for text in probe.conditions}
     shape = len(grid.rows.lines), len(grid.columns.lines)
-    measures, values = [], []
-    for name, dtype, found in zip(probe.measures, grid.dtypes, grid.values, strict=True):
+    measures, values, told = [], [], marks(grid)
+    for name, dtype, found, of_measure in zip(probe.measures, grid.dtypes, grid.values, told, strict=True):
         reached = reached_by(star, binder.measure(name))
         known = star.model.measure(name)
         error = found.code if isinstance(found, CellError) else None
         measures.append({
             "name": name, "dtype": dtype, "format": known.format if known else "", "unreached": sorted(asked - set(reached["tables"])),
             "overrides": sorted(axes & set(reached["overrides"])), "scans": reached["scans"], "error": error,
+            "marks": of_measure,
         })  # fmt: skip
         flat = [None] * (shape[0] * shape[1]) if isinstance(found, CellError) else [iso(v) for v in found.tolist()]
         values.append([flat[r * shape[1] : (r + 1) * shape[1]] for r in range(shape[0])])
@@ -163,20 +171,55 @@ def grid_answer(grid: Grid) -> dict[str, Any]:
         "measures": measures,
         "values": values,
         "cells": shape[0] * shape[1] * len(measures),
+        "unmatched": unmatched_told(grid),
+        "left_out": grid.left_out,
     }
 
 
-def members(star: Star, column_text: str, search: str, most: int = 200) -> dict[str, Any]:
-    """The members of a column with their rows, those that contain `search`."""
-    table, column = star.model.find_column(column_text)
-    domain = star.domain(table, (column,))
-    counts = np.bincount(domain.codes[:-1], minlength=domain.size)
+def members(star: Star, asked: MembersAsk, budget: Budget) -> dict[str, Any]:
+    """The members of a column with the rows they have under the other picks of a page, those that contain `search`; `(empty)` and
+    `(unmatched)` among them. The rows are those of `counted`, where the column filters them, else of the column's own table."""
+    table, column = star.model.find_column(asked.column)
+    name = f"{table}.{column}"
+    grain = asked.counted or table
+    if star.model.table(grain) is None or table not in {f.table for f in star.inflow(grain, star.state).walk()}:
+        grain = table
+    page = [p for p in asked.picks if not (isinstance(p, dict) and _same_column(star, p.get("column"), name))]
+    formula = f"rows({quoted(grain)})"
+    probe = {"rows": [column_text(table, column)], "measures": ["\0rows"], "define": {"\0rows": formula}, "picks": page}
+    grid = answer(star, read_probe(star, probe), budget)
+    size = star.domain(table, (column,)).size
+    counts = np.zeros(size, np.int64)
+    found = grid.values[0]
+    if isinstance(found, CellError):
+        raise found
+    counts[grid.rows.lines[:, 0]] = np.where(found.valid, found.data, 0)
     listed = _members(star, table, column)
-    found = [
-        {"member": m, "rows": int(counts[i])}
-        for i, m in enumerate(listed[:-1])
-        if search.casefold() in str(m.get("value", "(empty)")).casefold()
-    ]
-    if star.has_unmatched(table) and search.casefold() in "(unmatched)":
-        found.append({"member": listed[-1], "rows": 0})
-    return {"column": f"{table}.{column}", "members": found[:most], "total": len(listed) - 1, "more": max(len(found) - most, 0)}
+    shown: list[dict[str, Any]] = [{"member": m, "rows": int(counts[i])} for i, m in enumerate(listed) if _fits(m, asked.search)]
+    if not star.has_unmatched(table):
+        shown = [x for x in shown if x["member"]["kind"] != "unmatched"]
+    told = {"column": name, "counted": grain, "total": len(listed) - (not star.has_unmatched(table))}
+    return {**told, "members": shown[: asked.most], "more": max(len(shown) - asked.most, 0)}
+
+
+def _same_column(star: Star, text: Any, name: str) -> bool:
+    try:
+        return isinstance(text, str) and "{}.{}".format(*star.model.find_column(text)) == name
+    except Refused:
+        return False
+
+
+def _fits(member: Mapping[str, Any], search: str) -> bool:
+    text = member.get("value") if member["kind"] == "value" else f"({member['kind']})"
+    return search.casefold() in str(text).casefold()
+
+
+@dataclass(frozen=True, slots=True)
+class MembersAsk:
+    """What is asked of a column's members: a page to count under, the table whose rows count, and a text to look for."""
+
+    column: str
+    search: str = ""
+    picks: Sequence[Any] = ()
+    counted: str = ""
+    most: int = 200

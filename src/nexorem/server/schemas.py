@@ -125,6 +125,7 @@ class MeasureInfo(BaseModel):
     description: str
     folder: str
     trial: bool
+    variant_of: str
     dtype: str | None
     broken: str | None
     builds_on: list[str]
@@ -202,6 +203,7 @@ class ModelDocument(BaseModel):
     links: list[LinkInfo]
     measures: list[MeasureInfo]
     probes: list[dict[str, Any]]
+    folios: list[dict[str, Any]]
     hierarchies: list[dict[str, Any]]
     places: dict[str, Place]
     findings: list[Finding]
@@ -242,6 +244,28 @@ class ScanInfo(BaseModel):
     tables: dict[str, list[str]]
 
 
+class MarkMend(BaseModel):
+    """The formula that a measure would have."""
+
+    measure: str
+    formula: str
+    label: str
+
+
+class TruthMark(BaseModel):
+    """What a person has to know of a measure's numbers; of some cells (row line, column line) alone where any are named."""
+
+    kind: Literal["unreached", "overridden", "apart", "denominator", "whole", "dimension_side", "unmatched"]
+    measure: str = ""
+    sentence: str
+    tables: list[str]
+    columns: list[str]
+    cells: list[list[int]]
+    mends: list[MarkMend]
+    why: str = ""
+    links: list[str] = []
+
+
 class GridMeasure(BaseModel):
     name: str
     dtype: str
@@ -250,6 +274,7 @@ class GridMeasure(BaseModel):
     overrides: list[str]
     scans: list[ScanInfo]
     error: str | None
+    marks: list[TruthMark]
 
 
 class GridAnswer(BaseModel):
@@ -258,6 +283,8 @@ class GridAnswer(BaseModel):
     measures: list[GridMeasure]
     values: list[list[list[Scalar]]]
     cells: int
+    unmatched: list[TruthMark]
+    left_out: int
     milliseconds: float
     version: int
 
@@ -303,9 +330,13 @@ class RowsQuery(BaseModel):
     count: int = Field(default=100, ge=1, le=1000)
 
 
-class MembersQuery(BaseModel):
+class MembersRequest(Body):
+    """The members of a column, counted under a page's other picks in the rows of `counted`."""
+
     column: str
     search: str = ""
+    picks: list[dict[str, Any]] = []
+    counted: str = ""
 
 
 class MemberCount(BaseModel):
@@ -315,6 +346,7 @@ class MemberCount(BaseModel):
 
 class Members(BaseModel):
     column: str
+    counted: str
     members: list[MemberCount]
     total: int
     more: int

@@ -150,7 +150,62 @@ class TraceAnswer(BaseModel):
     value: Scalar | CellFailure
     tree: TraceNode
     within: list[Within] = []
+    emptied: Emptied | None
     milliseconds: float
+
+
+class Emptied(BaseModel):
+    """The step at which nothing was left."""
+
+    path: str
+    sentence: str
+
+
+class RowsRequest(TraceRequest):
+    """Rows that an aggregate of a trace used, by its node's path."""
+
+    path: str
+    start: int = Field(default=0, ge=0)
+    count: int = Field(default=100, ge=1, le=1000)
+    by: str = ""
+    descending: bool = False
+
+
+class UsedRows(BaseModel):
+    grain: str
+    text: str
+    columns: list[str]
+    rows: list[list[Scalar]]
+    values: list[Scalar] | None
+    total: int
+    start: int
+
+
+class TraceSide(Body):
+    """One of two cells."""
+
+    probe: dict[str, Any]
+    measure: str
+    at: list[Coordinate]
+
+
+class BesideRequest(Body):
+    first: TraceSide
+    second: TraceSide
+
+
+class PartingStep(BaseModel):
+    kind: Literal["coordinate", "formula", "edit", "filter", "flow", "rows", "value"]
+    path: str
+    what: str
+    first: str
+    second: str
+
+
+class TracesBeside(BaseModel):
+    first: Scalar | CellFailure
+    second: Scalar | CellFailure
+    steps: list[PartingStep]
 
 
 class FormulaRequest(Body):
@@ -158,6 +213,8 @@ class FormulaRequest(Body):
 
     name: Annotated[str, Field(min_length=1)]
     formula: str
+    arriving: dict[str, str] = {}
+    page: dict[str, str] = {}
 
 
 class LedgerLine(BaseModel):
@@ -232,3 +289,107 @@ class FormulaAnswer(BaseModel):
     ledger: list[LedgerLine]
     tree: list[str]
     plan: list[str]
+
+
+class PatternInfo(BaseModel):
+    """A formula to begin from; without one, what the model lacks for it."""
+
+    key: str
+    title: str
+    teaches: str
+    name: str
+    formula: str
+    lacks: str
+
+
+class Patterns(BaseModel):
+    patterns: list[PatternInfo]
+
+
+class PatternsQuery(BaseModel):
+    measure: str = ""
+
+
+class UsesQuery(BaseModel):
+    kind: Literal["measure", "column", "table"]
+    name: str
+
+
+class Use(BaseModel):
+    """A place that names something; `start` and `end` count code points of `formula`."""
+
+    kind: Literal["measure", "column", "table", "probe", "folio"]
+    owner: str
+    formula: str
+    start: int
+    end: int
+
+
+class Uses(BaseModel):
+    uses: list[Use]
+
+
+class DefinitionRequest(Body):
+    """A place in a formula that is being written."""
+
+    name: str
+    formula: str
+    at: int = Field(ge=0)
+
+
+class Definition(BaseModel):
+    """What a place names; both empty where it names nothing."""
+
+    kind: Literal["measure", "column", "table", "link", ""]
+    name: str
+
+
+class DifferencePiece(BaseModel):
+    kind: Literal["same", "gone", "new"]
+    text: str
+
+
+class DifferenceRequest(Body):
+    before: str
+    after: str
+
+
+class Difference(BaseModel):
+    pieces: list[DifferencePiece]
+
+
+class Promotion(BaseModel):
+    """What making a trial official would change."""
+
+    trial: str
+    official: str | None
+    difference: list[DifferencePiece]
+    errors: list[ErrorItem]
+
+
+class SheetRequest(Body):
+    text: str
+
+
+class ChangedPart(BaseModel):
+    part: str
+    before: str
+    after: str
+
+
+class SheetItem(BaseModel):
+    name: str
+    line: int
+    state: Literal["new", "changed", "same", "clash"]
+    changes: list[ChangedPart]
+    difference: list[DifferencePiece]
+    errors: list[ErrorItem]
+
+
+class SheetPreview(BaseModel):
+    items: list[SheetItem]
+    errors: list[ErrorItem]
+
+
+class SheetText(BaseModel):
+    text: str

@@ -68,6 +68,8 @@ def from_outside(change: Edit) -> Edit:
     """An edit as it may come from outside: those that name columns and loads are made here alone."""
     if change.get("kind") in MADE_HERE:
         raise refuse("unknown_edit", f"The edit {change['kind']} is not made from outside.", f"For tables there are {', '.join(ASKED)}.")
+    if change.get("kind") == "change_measure" and "name" in (change.get("set") or {}):
+        raise refuse("bad_edit", "Another name has to be written everywhere.", "rename_measure does that.")
     return change
 
 

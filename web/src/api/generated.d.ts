@@ -144,6 +144,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/definition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a place of a formula names, for going there. */
+        post: operations["definition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Two formulas word by word. */
+        post: operations["formula_difference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/document": {
         parameters: {
             query?: never;
@@ -418,6 +452,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/measures/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All measures as text. */
+        get: operations["measures_text"];
+        put?: never;
+        /** What taking a text of measures in would do. */
+        post: operations["measures_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/measures/{name}/promotion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What making a trial official would change. */
+        get: operations["promotion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/members": {
         parameters: {
             query?: never;
@@ -425,10 +494,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The members of a column, for a pick. */
-        get: operations["members"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** The members of a column, for a pick, with their rows under the other picks. */
+        post: operations["members"];
         delete?: never;
         options?: never;
         head?: never;
@@ -478,6 +547,23 @@ export interface paths {
         };
         /** The model with its rows as a .zip of a data package. */
         get: operations["package"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/patterns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Formulas to begin from, filled with the model's own names. */
+        get: operations["worked_patterns"];
         put?: never;
         post?: never;
         delete?: never;
@@ -777,6 +863,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/trace/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where the traces of two cells part. */
+        post: operations["traces_beside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/trace/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A page of the rows that an aggregate of a trace used. */
+        post: operations["used_rows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/trial": {
         parameters: {
             query?: never;
@@ -805,6 +925,23 @@ export interface paths {
         put?: never;
         /** Takes the newest edit back. */
         post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every place that names a measure, column or table. */
+        get: operations["uses"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -935,6 +1072,11 @@ export interface components {
             /** Then Unreached */
             then_unreached: string[];
         };
+        /** BesideRequest */
+        BesideRequest: {
+            first: components["schemas"]["TraceSide"];
+            second: components["schemas"]["TraceSide"];
+        };
         /** Blocked */
         Blocked: {
             /** Chain */
@@ -987,6 +1129,15 @@ export interface components {
              * @enum {string}
              */
             kind: "added" | "replaced" | "cleared" | "kept" | "moved";
+        };
+        /** ChangedPart */
+        ChangedPart: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Part */
+            part: string;
         };
         /**
          * Choice
@@ -1198,6 +1349,53 @@ export interface components {
             tables: components["schemas"]["DatabaseTable"][];
         };
         /**
+         * Definition
+         * @description What a place names; both empty where it names nothing.
+         */
+        Definition: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "measure" | "column" | "table" | "link" | "";
+            /** Name */
+            name: string;
+        };
+        /**
+         * DefinitionRequest
+         * @description A place in a formula that is being written.
+         */
+        DefinitionRequest: {
+            /** At */
+            at: number;
+            /** Formula */
+            formula: string;
+            /** Name */
+            name: string;
+        };
+        /** Difference */
+        Difference: {
+            /** Pieces */
+            pieces: components["schemas"]["DifferencePiece"][];
+        };
+        /** DifferencePiece */
+        DifferencePiece: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "same" | "gone" | "new";
+            /** Text */
+            text: string;
+        };
+        /** DifferenceRequest */
+        DifferenceRequest: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+        };
+        /**
          * DocumentQuery
          * @description Which document, and of the star's picture its facts.
          */
@@ -1290,6 +1488,16 @@ export interface components {
              * @default null
              */
             way_before: string | null;
+        };
+        /**
+         * Emptied
+         * @description The step at which nothing was left.
+         */
+        Emptied: {
+            /** Path */
+            path: string;
+            /** Sentence */
+            sentence: string;
         };
         /**
          * ErrorItem
@@ -1435,10 +1643,24 @@ export interface components {
          * @description A formula as it is being written, under the name it has or will have.
          */
         FormulaRequest: {
+            /**
+             * Arriving
+             * @default {}
+             */
+            arriving: {
+                [key: string]: string;
+            };
             /** Formula */
             formula: string;
             /** Name */
             name: string;
+            /**
+             * Page
+             * @default {}
+             */
+            page: {
+                [key: string]: string;
+            };
         };
         /** GoRequest */
         GoRequest: {
@@ -1491,11 +1713,15 @@ export interface components {
             /** Cells */
             cells: number;
             columns: components["schemas"]["AxisAnswer"];
+            /** Left Out */
+            left_out: number;
             /** Measures */
             measures: components["schemas"]["GridMeasure"][];
             /** Milliseconds */
             milliseconds: number;
             rows: components["schemas"]["AxisAnswer"];
+            /** Unmatched */
+            unmatched: components["schemas"]["TruthMark"][];
             /** Values */
             values: (boolean | number | string | null)[][][];
             /** Version */
@@ -1509,6 +1735,8 @@ export interface components {
             error: string | null;
             /** Format */
             format: string;
+            /** Marks */
+            marks: components["schemas"]["TruthMark"][];
             /** Name */
             name: string;
             /** Overrides */
@@ -1926,6 +2154,18 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /**
+         * MarkMend
+         * @description The formula that a measure would have.
+         */
+        MarkMend: {
+            /** Formula */
+            formula: string;
+            /** Label */
+            label: string;
+            /** Measure */
+            measure: string;
+        };
         /** Matrix */
         Matrix: {
             /** Apart */
@@ -1996,6 +2236,8 @@ export interface components {
             switches_on: string[];
             /** Trial */
             trial: boolean;
+            /** Variant Of */
+            variant_of: string;
         };
         /** Member */
         Member: {
@@ -2020,6 +2262,8 @@ export interface components {
         Members: {
             /** Column */
             column: string;
+            /** Counted */
+            counted: string;
             /** Members */
             members: components["schemas"]["MemberCount"][];
             /** More */
@@ -2027,10 +2271,25 @@ export interface components {
             /** Total */
             total: number;
         };
-        /** MembersQuery */
-        MembersQuery: {
+        /**
+         * MembersRequest
+         * @description The members of a column, counted under a page's other picks in the rows of `counted`.
+         */
+        MembersRequest: {
             /** Column */
             column: string;
+            /**
+             * Counted
+             * @default
+             */
+            counted: string;
+            /**
+             * Picks
+             * @default []
+             */
+            picks: {
+                [key: string]: unknown;
+            }[];
             /**
              * Search
              * @default
@@ -2114,6 +2373,10 @@ export interface components {
             edits: number;
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** Folios */
+            folios: {
+                [key: string]: unknown;
+            }[];
             /** Hierarchies */
             hierarchies: {
                 [key: string]: unknown;
@@ -2241,6 +2504,53 @@ export interface components {
              */
             was: string[];
         };
+        /** PartingStep */
+        PartingStep: {
+            /** First */
+            first: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "coordinate" | "formula" | "edit" | "filter" | "flow" | "rows" | "value";
+            /** Path */
+            path: string;
+            /** Second */
+            second: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * PatternInfo
+         * @description A formula to begin from; without one, what the model lacks for it.
+         */
+        PatternInfo: {
+            /** Formula */
+            formula: string;
+            /** Key */
+            key: string;
+            /** Lacks */
+            lacks: string;
+            /** Name */
+            name: string;
+            /** Teaches */
+            teaches: string;
+            /** Title */
+            title: string;
+        };
+        /** Patterns */
+        Patterns: {
+            /** Patterns */
+            patterns: components["schemas"]["PatternInfo"][];
+        };
+        /** PatternsQuery */
+        PatternsQuery: {
+            /**
+             * Measure
+             * @default
+             */
+            measure: string;
+        };
         /** Place */
         Place: {
             /** X */
@@ -2330,6 +2640,20 @@ export interface components {
             profiles: components["schemas"]["Profile"][];
             /** Table */
             table: string;
+        };
+        /**
+         * Promotion
+         * @description What making a trial official would change.
+         */
+        Promotion: {
+            /** Difference */
+            difference: components["schemas"]["DifferencePiece"][];
+            /** Errors */
+            errors: components["schemas"]["ErrorItem"][];
+            /** Official */
+            official: string | null;
+            /** Trial */
+            trial: string;
         };
         /** ReachAnswer */
         ReachAnswer: {
@@ -2609,6 +2933,47 @@ export interface components {
              */
             start: number;
         };
+        /**
+         * RowsRequest
+         * @description Rows that an aggregate of a trace used, by its node's path.
+         */
+        RowsRequest: {
+            /** At */
+            at: components["schemas"]["Coordinate"][];
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Count
+             * @default 100
+             */
+            count: number;
+            /**
+             * Descending
+             * @default false
+             */
+            descending: boolean;
+            /**
+             * Into
+             * @default []
+             */
+            into: components["schemas"]["Into"][];
+            /** Measure */
+            measure: string;
+            /** Path */
+            path: string;
+            /** Probe */
+            probe: {
+                [key: string]: unknown;
+            };
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+        };
         /** RowsTold */
         RowsTold: {
             /** Columns */
@@ -2718,6 +3083,41 @@ export interface components {
             columns: components["schemas"]["ShapeColumn"][];
             /** Rows */
             rows: number;
+        };
+        /** SheetItem */
+        SheetItem: {
+            /** Changes */
+            changes: components["schemas"]["ChangedPart"][];
+            /** Difference */
+            difference: components["schemas"]["DifferencePiece"][];
+            /** Errors */
+            errors: components["schemas"]["ErrorItem"][];
+            /** Line */
+            line: number;
+            /** Name */
+            name: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "new" | "changed" | "same" | "clash";
+        };
+        /** SheetPreview */
+        SheetPreview: {
+            /** Errors */
+            errors: components["schemas"]["ErrorItem"][];
+            /** Items */
+            items: components["schemas"]["SheetItem"][];
+        };
+        /** SheetRequest */
+        SheetRequest: {
+            /** Text */
+            text: string;
+        };
+        /** SheetText */
+        SheetText: {
+            /** Text */
+            text: string;
         };
         /** StarBox */
         StarBox: {
@@ -3011,6 +3411,7 @@ export interface components {
             coordinates: {
                 [key: string]: boolean | number | string | null;
             };
+            emptied: components["schemas"]["Emptied"] | null;
             /** Measure */
             measure: string;
             /** Milliseconds */
@@ -3090,6 +3491,29 @@ export interface components {
             };
         };
         /**
+         * TraceSide
+         * @description One of two cells.
+         */
+        TraceSide: {
+            /** At */
+            at: components["schemas"]["Coordinate"][];
+            /** Measure */
+            measure: string;
+            /** Probe */
+            probe: {
+                [key: string]: unknown;
+            };
+        };
+        /** TracesBeside */
+        TracesBeside: {
+            /** First */
+            first: boolean | number | string | components["schemas"]["CellFailure"] | null;
+            /** Second */
+            second: boolean | number | string | components["schemas"]["CellFailure"] | null;
+            /** Steps */
+            steps: components["schemas"]["PartingStep"][];
+        };
+        /**
          * Trial
          * @description What edits would do, or what forbids them: then `yields` are links of which any one, made inactive, would allow them.
          */
@@ -3119,6 +3543,42 @@ export interface components {
                 [key: string]: unknown;
             } | null;
         };
+        /**
+         * TruthMark
+         * @description What a person has to know of a measure's numbers; of some cells (row line, column line) alone where any are named.
+         */
+        TruthMark: {
+            /** Cells */
+            cells: number[][];
+            /** Columns */
+            columns: string[];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "unreached" | "overridden" | "apart" | "denominator" | "whole" | "dimension_side" | "unmatched";
+            /**
+             * Links
+             * @default []
+             */
+            links: string[];
+            /**
+             * Measure
+             * @default
+             */
+            measure: string;
+            /** Mends */
+            mends: components["schemas"]["MarkMend"][];
+            /** Sentence */
+            sentence: string;
+            /** Tables */
+            tables: string[];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
         /** TwoParents */
         TwoParents: {
             /** Member */
@@ -3137,6 +3597,57 @@ export interface components {
             stops: components["schemas"]["Stop"][];
             /** Table */
             table: string;
+        };
+        /**
+         * Use
+         * @description A place that names something; `start` and `end` count code points of `formula`.
+         */
+        Use: {
+            /** End */
+            end: number;
+            /** Formula */
+            formula: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "measure" | "column" | "table" | "probe" | "folio";
+            /** Owner */
+            owner: string;
+            /** Start */
+            start: number;
+        };
+        /** UsedRows */
+        UsedRows: {
+            /** Columns */
+            columns: string[];
+            /** Grain */
+            grain: string;
+            /** Rows */
+            rows: (boolean | number | string | null)[][];
+            /** Start */
+            start: number;
+            /** Text */
+            text: string;
+            /** Total */
+            total: number;
+            /** Values */
+            values: (boolean | number | string | null)[] | null;
+        };
+        /** Uses */
+        Uses: {
+            /** Uses */
+            uses: components["schemas"]["Use"][];
+        };
+        /** UsesQuery */
+        UsesQuery: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "measure" | "column" | "table";
+            /** Name */
+            name: string;
         };
         /**
          * ValidationErrorType
@@ -3773,6 +4284,112 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Consequences"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    definition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefinitionRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Definition"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    formula_difference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DifferenceRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Difference"];
                 };
             };
             /** @description Not Found */
@@ -4720,12 +5337,9 @@ export interface operations {
             };
         };
     };
-    members: {
+    measures_text: {
         parameters: {
-            query: {
-                column: string;
-                search?: string;
-            };
+            query?: never;
             header?: never;
             path: {
                 model_id: number;
@@ -4733,6 +5347,162 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetText"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measures_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetPreview"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    promotion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Promotion"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    members: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MembersRequest"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -4905,6 +5675,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ValidationError"];
+                };
+            };
+        };
+    };
+    worked_patterns: {
+        parameters: {
+            query?: {
+                measure?: string;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Patterns"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5903,6 +6724,112 @@ export interface operations {
             };
         };
     };
+    traces_beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BesideRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TracesBeside"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    used_rows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedRows"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     try_edits: {
         parameters: {
             query?: never;
@@ -5978,6 +6905,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    uses: {
+        parameters: {
+            query: {
+                kind: "measure" | "column" | "table";
+                name: string;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Uses"];
                 };
             };
             /** @description Not Found */

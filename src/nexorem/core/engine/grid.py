@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import repeat
 from typing import Any
@@ -14,8 +14,9 @@ from nexorem.core.diagnostics import CellError, OverLimit, Refused
 from nexorem.core.engine import lines as lines_of_facts
 from nexorem.core.engine.context import Batch, Filter, each_member
 from nexorem.core.engine.execute import execute
+from nexorem.core.engine.order import TOTAL, Axis, line_order, prefixes_of, top_lines
 from nexorem.core.engine.plan import Plan, Planner
-from nexorem.core.engine.probe import Probe, page
+from nexorem.core.engine.probe import Pick, Probe, member_mask, page
 from nexorem.core.engine.visibility import Selector, selectors, visible
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
@@ -23,49 +24,7 @@ from nexorem.core.limits import Budget, over
 from nexorem.core.model.star import ROWS, Star
 from nexorem.core.values import Array, Vector, combine, iso
 
-TOTAL = -1
 FEW_ROWS = range(5_000, 1_000_000)  # of a table whose combinations of members are looked at in place of its rows
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Axis:
-    """The lines of one axis. lines int64[L, c]: a member of each axis column's own domain, TOTAL where it is totalled
-    over; in order."""
-
-    columns: tuple[tuple[str, str], ...]
-    lines: Array
-
-    def coordinates(self, star: Star) -> list[dict[str, Any]]:
-        """The coordinates of every line as JSON; columns totalled over are left out."""
-        names = [f"{table}.{column}" for table, column in self.columns]
-        members: list[dict[int, Any]] = []
-        for i, (table, column) in enumerate(self.columns):
-            codes = np.unique(self.lines[:, i]).tolist()
-            known = [code for code in codes if code != TOTAL]
-            domain = star.domain(table, (column,))
-            values = star.column(table, column).take(domain.firsts[known] if known else np.zeros(0, np.int64)).tolist()
-            shown = ("(unmatched)" if code == domain.size - 1 else iso(v) for code, v in zip(known, values, strict=True))
-            members.append(dict(zip(known, shown, strict=True)))
-        return [
-            {name: known[code] for name, known, code in zip(names, members, line, strict=True) if code != TOTAL}
-            for line in self.lines.tolist()
-        ]
-
-    def coordinate(self, star: Star, line: int) -> dict[str, Any]:
-        """A line's coordinates as JSON; columns totalled over are left out."""
-        found: dict[str, Any] = {}
-        for (table, column), code in zip(self.columns, self.lines[line], strict=True):
-            if code != TOTAL:
-                found[f"{table}.{column}"] = member_json(star, table, column, int(code))
-        return found
-
-
-def member_json(star: Star, table: str, column: str, code: int) -> Any:
-    """A member of a column as JSON: null for `(empty)`, "(unmatched)" for the unmatched one."""
-    domain = star.domain(table, (column,))
-    if code == domain.size - 1:
-        return "(unmatched)"
-    return iso(star.column(table, column).at(int(domain.firsts[code])))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -80,6 +39,7 @@ class Grid:
     dtypes: tuple[str, ...]
     plan: Plan
     told: dict[int, tuple[int, float]] = field(default_factory=dict)
+    left_out: int = 0  # row lines that are not among the top ones
 
     def value(self, measure: int, row: int, column: int) -> Any:
         """One cell as JSON."""
@@ -144,7 +104,33 @@ def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
     grid = Grid(star, probe, rows, columns, values, tuple(m.dtype for m in measures), planner.plan, run.told)
     if not probe.empty_lines:
         grid = _shown(grid)
-    return _sorted(grid, planner.plan, base, budget) if probe.sort else grid
+    return ordered(grid, base, budget) if probe.sort or probe.top else grid
+
+
+def ordered(grid: Grid, base: Batch, budget: Budget) -> Grid:
+    """The lines that are among the top ones, in the order asked for."""
+    star, probe, down, across = grid.star, grid.probe, grid.rows, grid.columns
+    prefixes = Axis(down.columns, prefixes_of(down.lines))
+
+    def ranking(at: tuple[Pick, ...]) -> dict[str, Vector | CellError]:
+        """Every measure on every beginning of a row line, at some members of the columns, else over all of them."""
+        run = execute(star, grid.plan, cells(star, base, prefixes, Axis(across.columns, _at_line(star, across, at))), budget)
+        return {name: run.root(i) for i, name in enumerate(probe.measures)}
+
+    ranked = {at: ranking(at) for at in {o.at for o in probe.sort if o.by in probe.measures} | ({()} if probe.top else set())}
+    if probe.top and down.columns:
+        kept = top_lines(down.lines, prefixes.lines, ranked[()].get(probe.top.by), probe.top)
+        grid = replace(_taken(grid, kept, np.arange(len(across.lines))), left_out=len(down.lines) - len(kept))
+    rows = line_order(star, grid.rows, [(o.by, o.descending, ranked.get(o.at, {}).get(o.by)) for o in probe.sort], prefixes.lines)
+    columns = line_order(star, across, [(o.by, o.descending, None) for o in probe.sort], prefixes.lines)
+    return _taken(grid, rows, columns)
+
+
+def _at_line(star: Star, axis: Axis, at: tuple[Pick, ...]) -> Array:
+    """int64[1, columns]: the line of the column axis with these members, totalled over the rest."""
+    codes = {(p.table, p.column): np.flatnonzero(member_mask(star, p)) for p in at}
+    found = [int(codes[c][0]) if c in codes and len(codes[c]) else TOTAL for c in axis.columns]
+    return np.array([found], np.int64).reshape(1, len(axis.columns))
 
 
 def over_cells(count: int, limit: int) -> Refused:
@@ -276,63 +262,3 @@ def _taken(grid: Grid, rows: Array, columns: Array) -> Grid:
     row_axis = Axis(grid.rows.columns, grid.rows.lines[rows])
     column_axis = Axis(grid.columns.columns, grid.columns.lines[columns])
     return replace(grid, rows=row_axis, columns=column_axis, values=values)
-
-
-def _sorted(grid: Grid, plan: Plan, base: Batch, budget: Budget) -> Grid:
-    """Orders lines within their total. A measure orders row lines, by its value over all columns."""
-    star, probe = grid.star, grid.probe
-    down = [(by, desc) for by, desc in probe.sort if by in probe.measures or by in _texts(grid.rows)]
-    across = [(by, desc) for by, desc in probe.sort if by in _texts(grid.columns)]
-    prefixes = Axis(grid.rows.columns, _prefixes(grid.rows.lines))
-    whole = Axis(grid.columns.columns, np.full((1, len(grid.columns.columns)), TOTAL, np.int64))
-    run = execute(star, plan, cells(star, base, prefixes, whole), budget)
-    totals = {name: run.root(i) for i, name in enumerate(probe.measures)}
-    return _taken(grid, _ordered(star, grid.rows, down, prefixes, totals), _ordered(star, grid.columns, across, prefixes, {}))
-
-
-def _texts(part: Axis) -> list[str]:
-    return [f"{table}.{column}" for table, column in part.columns]
-
-
-def _prefixes(lines: Array) -> Array:
-    """Every beginning of a line, totalled over the rest; the lines themselves among them."""
-    cuts = [lines]
-    for level in range(1, lines.shape[1]):
-        cut = lines.copy()
-        cut[:, level:] = TOTAL
-        cuts.append(cut)
-    return np.unique(np.concatenate(cuts), axis=0)
-
-
-def _ordered(star: Star, part: Axis, sort: Sequence[tuple[str, bool]], prefixes: Axis, totals: Mapping[str, Vector | CellError]) -> Array:
-    """The lines' new order: level by level, each beginning placed among its siblings; totals stay behind their parts."""
-    lines = part.lines
-    keys: list[Array] = []
-    for level in range(lines.shape[1]):
-        is_total = lines[:, level] == TOTAL
-        keys.append(is_total)
-        for by, desc in sort:
-            found = totals.get(by)
-            if isinstance(found, Vector):
-                keys += _by_measure(lines, level, found, desc, prefixes)
-            elif _texts(part)[level] == by:
-                keys += _by_member(star, part, level, desc)
-        keys.append(lines[:, level])
-    return np.lexsort(keys[::-1]) if keys else np.arange(len(lines))
-
-
-def _by_measure(lines: Array, level: int, found: Vector, desc: bool, prefixes: Axis) -> list[Array]:
-    cut = lines.copy()
-    cut[:, level + 1 :] = TOTAL
-    place_of = {tuple(line): i for i, line in enumerate(prefixes.lines.tolist())}
-    places = np.array([place_of[tuple(line)] for line in cut.tolist()], dtype=np.int64)
-    ranks, _ = found.codes()
-    ranked = ranks[places]
-    return [~found.valid[places], -ranked if desc else ranked]
-
-
-def _by_member(star: Star, part: Axis, level: int, desc: bool) -> list[Array]:
-    table, column = part.columns[level]
-    codes = part.lines[:, level]
-    valid = star.column(table, column).take(star.domain(table, (column,)).firsts).valid[codes]
-    return [~valid, np.where(valid & desc, -codes, codes)]

@@ -22,6 +22,8 @@ from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Value, Vector, constant
 
 TOTALS = ("none", "grand", "all")
+# `look` says how the answer is shown, and nothing of what it is
+KEYS = frozenset("name description rows columns measures define picks totals empty_lines sort top limit look".split())
 UNMATCHED = {"unmatched": True}
 
 
@@ -36,6 +38,24 @@ class Pick:
 
 
 @dataclass(frozen=True, slots=True)
+class Order:
+    """What lines are ordered by: an axis column, or a measure, over all columns or at some members of theirs."""
+
+    by: str
+    descending: bool
+    at: tuple[Pick, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Top:
+    """Of each parent's lines only those with the largest values of a measure, or the smallest."""
+
+    count: int
+    by: str
+    ascending: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class Probe:
     """A probe whose names are all known: axis columns as (table, column)."""
 
@@ -47,7 +67,8 @@ class Probe:
     conditions: tuple[str, ...] = ()
     totals: str = "none"
     empty_lines: bool = False
-    sort: tuple[tuple[str, bool], ...] = ()
+    sort: tuple[Order, ...] = ()
+    top: Top | None = None
     limit: int = DEFAULT_LIMITS.probe_cells
 
 
@@ -82,19 +103,8 @@ def read_probe(star: Star, data: Mapping[str, Any]) -> Probe:
         limit = DEFAULT_LIMITS.probe_cells
     measures = tuple(_strings(data.get("measures", []), "measures", wrong))
     sort = _read_sort(star, data.get("sort") or [], rows, columns, measures, wrong)
-    unknown = set(data) - {
-        "name",
-        "description",
-        "rows",
-        "columns",
-        "measures",
-        "define",
-        "picks",
-        "totals",
-        "empty_lines",
-        "sort",
-        "limit",
-    }
+    top = _read_top(data.get("top"), measures, wrong)
+    unknown = set(data) - KEYS
     wrong += [Diagnostic("bad_probe", f"A probe has no {key!r}.", place=key) for key in sorted(unknown)]
     if not measures:
         wrong.append(Diagnostic("no_measure", "The probe asks for no measure.", place="measures", hint="Name at least one."))
@@ -108,7 +118,7 @@ def read_probe(star: Star, data: Mapping[str, Any]) -> Probe:
                 wrong += [d for d in refused.diagnostics if d not in wrong]
         raise Refused(wrong)
     measures = tuple(found[0] if (found := names.formula_of(m)) else m for m in measures)
-    return Probe(rows, columns, measures, dict(define), picks, conditions, totals, bool(data.get("empty_lines", False)), sort, limit)
+    return Probe(rows, columns, measures, dict(define), picks, conditions, totals, bool(data.get("empty_lines", False)), sort, top, limit)
 
 
 def _in(d: Diagnostic, place: str) -> Diagnostic:
@@ -167,14 +177,14 @@ def _read_sort(
     columns: Sequence[tuple[str, str]],
     measures: Sequence[str],
     wrong: list[Diagnostic],
-) -> tuple[tuple[str, bool], ...]:
+) -> tuple[Order, ...]:
     by = []
     for item in found if isinstance(found, list) else [None]:
         name = item.get("by") if isinstance(item, Mapping) else None
-        if not isinstance(name, str):
+        if not isinstance(item, Mapping) or not isinstance(name, str):
             wrong.append(Diagnostic("bad_sort", "This is no order.", place="sort", hint='Write {"by": …, "desc": true}.'))
             continue
-        match = next((m for m in measures if m.lower() == name.lower()), None)
+        match = _measure_of(name, measures)
         if match is None:
             try:
                 table, column = star.model.find_column(name)
@@ -183,9 +193,44 @@ def _read_sort(
                 match = None
         if match is None:
             wrong.append(Diagnostic("bad_sort", f"{name} is neither a measure nor an axis of this probe.", place="sort"))
-        else:
-            by.append((match, bool(item.get("desc", False)) if isinstance(item, Mapping) else False))
+            continue
+        by.append(Order(match, bool(item.get("desc", False)), _read_at(star, item.get("at") or {}, columns, wrong)))
     return tuple(by)
+
+
+def _measure_of(name: Any, measures: Sequence[str]) -> str | None:
+    return next((m for m in measures if isinstance(name, str) and m.lower() == name.lower()), None)
+
+
+def _read_at(star: Star, found: Any, columns: Sequence[tuple[str, str]], wrong: list[Diagnostic]) -> tuple[Pick, ...]:
+    """The members of the columns across at which a measure orders."""
+    hint = 'Write {"Table.column": value} with columns of the axis across; null is (empty), {"unmatched": true} is (unmatched).'
+    if not isinstance(found, Mapping):
+        wrong.append(Diagnostic("bad_sort", "“at” names no members.", place="sort", hint=hint))
+        return ()
+    picks = []
+    for text, value in found.items():
+        try:
+            pick = read_pick(star, text, [value])
+        except Refused as refused:
+            wrong.extend(_in(d, "sort") for d in refused.diagnostics)
+            continue
+        if (pick.table, pick.column) in columns:
+            picks.append(pick)
+        else:
+            wrong.append(Diagnostic("bad_sort", f"{text} does not stand across.", place="sort", hint=hint))
+    return tuple(picks)
+
+
+def _read_top(found: Any, measures: Sequence[str], wrong: list[Diagnostic]) -> Top | None:
+    if found is None:
+        return None
+    hint = 'Write {"count": 10, "by": "a measure of the probe", "asc": false}.'
+    count, by = (found.get("count"), _measure_of(found.get("by"), measures)) if isinstance(found, Mapping) else (None, None)
+    if not isinstance(count, int) or isinstance(count, bool) or count < 1 or by is None:
+        wrong.append(Diagnostic("bad_top", "This says not which lines are the top ones.", place="top", hint=hint))
+        return None
+    return Top(count, by, bool(found.get("asc", False)))
 
 
 def member_mask(star: Star, pick: Pick) -> Array:

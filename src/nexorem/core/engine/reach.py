@@ -253,3 +253,13 @@ def reached_by(star: Star, node: t.Typed) -> dict[str, Any]:
 def _trails(flow: Inflow, trail: tuple[str, ...] = ()) -> list[tuple[Inflow, list[str]]]:
     own = (flow.link.name, *trail) if flow.link else trail
     return [(flow, list(own)), *(x for source in flow.sources for x in _trails(source, own))]
+
+
+def worst_step(flow: Inflow, table: str) -> str:
+    """The least certain step on the way from a table to the root of a flow: lookup, up or loose; `` where it does not come there."""
+    if flow.table == table:
+        return "lookup"
+    for source in flow.sources:
+        if any(f.table == table for f in source.walk()):
+            return source.how if source.how != "lookup" else worst_step(source, table)
+    return ""

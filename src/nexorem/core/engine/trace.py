@@ -18,8 +18,9 @@ from nexorem.core.engine.execute import Execution, execute
 from nexorem.core.engine.plan import ContextStep, Needs, make_plan
 from nexorem.core.engine.probe import Pick, Probe, member_mask, page
 from nexorem.core.engine.scalar import children
+from nexorem.core.engine.trace_beside import emptied
 from nexorem.core.engine.trace_filters import FilterTeller
-from nexorem.core.engine.trace_rows import first_rows, scan, through
+from nexorem.core.engine.trace_rows import RowOrder, first_rows, scan, through, used_rows
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget
@@ -41,6 +42,13 @@ def trace(
     `into` goes on in a row of an iteration: (`path` of its node, `key` of the row), one after the other; the tree told
     is then that of the row, and `within` says where it stands.
     """
+    return traced(star, probe, measure, at, budget, into)[0]
+
+
+def traced(
+    star: Star, probe: Probe, measure: str, at: Iterable[Pick], budget: Budget, into: Sequence[tuple[str, int]] = ()
+) -> tuple[dict[str, Any], Met]:
+    """The same, with what its nodes were told from, by their paths."""
     binder = Binder(star, probe.define, budget.limits)
     bound = binder.measure(measure)
     base = page(star, binder, probe, budget)
@@ -62,7 +70,19 @@ def trace(
     for path, key in into:
         node, row = enter(met, path, key)
         told |= {"tree": node, "within": [*told["within"], {"path": path, "key": key, "row": row}]}
-    return told
+    return told | {"emptied": emptied(told["tree"])}, met
+
+
+def trace_rows(
+    star: Star, probe: Probe, measure: str, at: Iterable[Pick], budget: Budget, into: Sequence[tuple[str, int]], path: str, order: RowOrder
+) -> dict[str, Any]:
+    """The rows that an aggregate of a trace used, by the `path` of its node: all of them, ordered, a page at a time."""
+    _, met = traced(star, probe, measure, at, budget, into)
+    teller, node, context = met.get(path, (None, None, 0))
+    if teller is None or not isinstance(node, t.Aggregate):
+        raise refuse("no_such_node", f"There is no arithmetic at {path}.", "Take the path of an aggregate's node.", "path")
+    batch = teller.batch(context)
+    return used_rows(teller.filters, node, batch, teller.run.around(teller.needs(node, context), batch), order)
 
 
 def _member(pick: Pick) -> Any:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
+from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.aggregate import table_rows
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution
@@ -19,6 +21,18 @@ from nexorem.core.model.paths import LinkState
 from nexorem.core.values import Array, Vector, iso
 
 FIRST_ROWS = 6
+EACH = "each"
+
+
+@dataclass(frozen=True, slots=True)
+class RowOrder:
+    """Which of an aggregate's rows are told: `count` from `start` on, ordered by a column (`Table.column`, or `each` for what is made of
+    the row); `` leaves them as they are in the table. Empties stand last."""
+
+    start: int = 0
+    count: int = 100
+    by: str = ""
+    descending: bool = False
 
 
 def scan(teller: FilterTeller, node: t.Aggregate | t.Single, batch: Batch, around: Around) -> dict[str, Any]:
@@ -74,6 +88,39 @@ def _arithmetic(node: t.Aggregate, batch: Batch, around: Around, rows: Array) ->
     if node.argument is not None:
         told["values"] = [iso(v) for v in _row_vector(node, node.argument, batch, around, first).tolist()]
     return told
+
+
+def used_rows(teller: FilterTeller, node: t.Aggregate, batch: Batch, around: Around, order: RowOrder) -> dict[str, Any]:
+    """A page of the rows an aggregate used: `columns` (those it names first, then the others of its grain), `rows`, with `values` what was
+    made of each, and `total`."""
+    star = teller.star
+    rows = np.flatnonzero(teller.crossed(star.inflow(node.grain, node.state), batch, [])[:-1])
+    if node.where is not None:
+        rows = rows[widen(_row_vector(node, node.where, batch, around, rows), "boolean").true()]
+    shown = _shown_columns(node, around)
+    shown += [(node.grain, c) for c in star.rows[node.grain].columns if (node.grain, c) not in shown]
+
+    def along(table: str, column: str, places: Array) -> Vector:
+        return star.column(table, column).take(star.partner_along(node.lookups.get(table, ()), places))
+
+    names = {f"{table}.{c}": (table, c) for table, c in shown}
+    if order.by == EACH and node.argument is not None:
+        rows = rows[_row_places(_row_vector(node, node.argument, batch, around, rows), order.descending)]
+    elif order.by in names:
+        rows = rows[_row_places(along(*names[order.by], rows), order.descending)]
+    elif order.by:
+        raise refuse("unknown_column", f"These rows have no {order.by}.", f"Order by one of {', '.join([*names, EACH])}.", "by")
+    page = rows[order.start : order.start + order.count]
+    listed = {name: [iso(v) for v in along(*column, page).tolist()] for name, column in names.items()}
+    values = [iso(v) for v in _row_vector(node, node.argument, batch, around, page).tolist()] if node.argument is not None else None
+    return {"columns": list(listed), "rows": [list(row) for row in zip(*listed.values(), strict=True)], "values": values,
+            "total": len(rows), "start": order.start, "text": node.text, "grain": node.grain}  # fmt: skip
+
+
+def _row_places(found: Vector, descending: bool) -> Array:
+    """The order of some values, the same ones as they stand, empties last."""
+    ranks, _ = found.codes()
+    return np.lexsort([-ranks if descending else ranks, ~found.valid])
 
 
 def _row_vector(node: t.Aggregate, tree: t.Typed, batch: Batch, around: Around, rows: Array) -> Vector:

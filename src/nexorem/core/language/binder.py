@@ -247,6 +247,7 @@ class Binder(AggregateBinder):
         if found is None:
             return self._unknown_name(node)
         name, formula = found
+        self.note("measure", name, node.span)
         if name.lower() in self._open:
             ring = [*self._open[self._open.index(name.lower()) :], name.lower()]
             return self.report(

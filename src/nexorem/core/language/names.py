@@ -54,6 +54,17 @@ class Text:
     wrong: list[Diagnostic] = field(default_factory=list)
 
 
+@dataclass(frozen=True, slots=True)
+class Named:
+    """A place of a formula that names something. kind: measure, column (`Table.column`), table or link; `place` is the formula's owner."""
+
+    place: str
+    kind: str
+    name: str
+    start: int
+    end: int
+
+
 class Names:
     """The star, the formula at hand, and finding what a name means."""
 
@@ -62,6 +73,11 @@ class Names:
         self.model = star.model
         self.limits = limits
         self._text = Text("", "")
+        self.named: list[Named] = []
+
+    def note(self, kind: str, name: str, span: Span) -> None:
+        """Remembers what a place of the formula names."""
+        self.named.append(Named(self._text.place, kind, name, span.start, span.end))
 
     def report(self, code: str, message: str, span: Span, hint: str = "", mends: Sequence[Mend] = ()) -> t.Unknown:
         """Notes what is wrong and gives the node that stands in its place."""
@@ -98,6 +114,7 @@ class Names:
             close = near(node.column, [c.name for c in table.columns])
             mends = [Mend(f"write {column_text(table.name, n)}", node.span, column_text(table.name, n)) for n in close]
             return self.report("unknown_column", f"{table.name} has no column {node.column}.", node.span, did_you_mean(close), mends)
+        self.note("column", f"{table.name}.{column.name}", node.span)
         return t.ColumnValue(node.span, column.dtype, table.name, column.name)
 
     def _find_table(self, name: str, span: Span) -> str | None:
@@ -107,7 +124,9 @@ class Names:
             close = near(name, [x.name for x in self.model.tables])
             mends = [Mend(f"write {n}", span, quoted(n)) for n in close] if self._source(span).strip('"').lower() == name.lower() else []
             self.report("unknown_table", f"There is no table {name}.", span, did_you_mean(close), mends)
-        return table.name if table else None
+            return None
+        self.note("table", table.name, span)
+        return table.name
 
     def _find_link(self, edit: s.LinkName) -> Link | None:
         if edit.name:
@@ -123,6 +142,7 @@ class Names:
         left, right = ([(c.table, c.column) for c in side if isinstance(c, t.ColumnValue)] for side in sides)
         for link in self.model.links:
             if _same_ends(link, left, right):
+                self.note("link", link.name, edit.span)
                 return link
         tables = {left[0][0], right[0][0]}
         between = [k.ends_text for k in self.model.links if k.tables == tables]

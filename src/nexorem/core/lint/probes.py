@@ -8,11 +8,10 @@ from typing import Any
 from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.probe import Probe, read_probe
-from nexorem.core.engine.reach import edits_of, scans
+from nexorem.core.engine.reach import edits_of, scans, worst_step
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.finding import Finding
-from nexorem.core.model.paths import Inflow
 from nexorem.core.model.star import Star
 
 ADDITIVE = ("sum", "rows", "count")
@@ -99,7 +98,7 @@ def _parts(star: Star, about: str, measure: t.MeasureValue, axes: Sequence[str])
         if scan.function not in ADDITIVE or scan.distinct:
             continue
         for flow in star.inflow(scan.grain, scan.state).walk():
-            how = _worst(star.inflow(scan.grain, scan.state), flow.table)
+            how = worst_step(star.inflow(scan.grain, scan.state), flow.table)
             if flow.table in axes and how in ("loose", "up"):
                 word = "a loose link" if how == "loose" else "the many side of a link"
                 found.append(Finding("parts_overlap", "note", about,
@@ -108,13 +107,3 @@ def _parts(star: Star, about: str, measure: t.MeasureValue, axes: Sequence[str])
                                      "Read totals as they are computed, in their own context; a firm link has no such gap."))  # fmt: skip
                 return found
     return found
-
-
-def _worst(flow: Inflow, table: str) -> str:
-    """The least certain step on the way from a table to the root."""
-    if flow.table == table:
-        return "lookup"
-    for source in flow.sources:
-        if any(f.table == table for f in source.walk()):
-            return source.how if source.how != "lookup" else _worst(source, table)
-    return ""

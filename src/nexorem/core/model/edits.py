@@ -102,22 +102,29 @@ def _remove_measure(model: Model, edit: Edit) -> Applied:
 
 def _change_measure(model: Model, edit: Edit) -> Applied:
     measure = _measure(model, edit["name"])
-    known = {f.name for f in fields(Measure)} - {"name"}
+    known = {f.name for f in fields(Measure)}
     unknown = set(edit["set"]) - known
     if unknown:
         raise refuse("bad_edit", f"A measure has no {sorted(unknown)[0]} that can be changed.")
     after = replace(measure, **edit["set"])
+    if not after.name.strip():
+        raise refuse("bad_name", "A measure needs a name.")
     back = {key: getattr(measure, key) for key in edit["set"]}
     changed = replace(model, measures=tuple(after if m is measure else m for m in model.measures))
-    return changed, {"kind": "change_measure", "name": measure.name, "set": back}
+    return changed, {"kind": "change_measure", "name": after.name, "set": back}
 
 
 def _with(model: Model, kept: str, items: tuple[Mapping[str, Any], ...]) -> Model:
-    return replace(model, probes=items) if kept == "probes" else replace(model, hierarchies=items)
+    match kept:
+        case "probes":
+            return replace(model, probes=items)
+        case "folios":
+            return replace(model, folios=items)
+    return replace(model, hierarchies=items)
 
 
 def _put(model: Model, kept: str, kind: str, item: dict[str, Any], at: Any) -> Applied:
-    """A probe or a hierarchy, new or in place of the one of its name."""
+    """A probe, folio or hierarchy, new or in place of the one of its name."""
     items: tuple[Mapping[str, Any], ...] = getattr(model, kept)
     old = next((x for x in items if x.get("name") == item["name"]), None)
     if old is not None:
@@ -127,7 +134,7 @@ def _put(model: Model, kept: str, kind: str, item: dict[str, Any], at: Any) -> A
 
 
 def _remove(model: Model, kept: str, kind: str, name: str) -> Applied:
-    """The model without a probe or a hierarchy."""
+    """The model without a probe, folio or hierarchy."""
     items: tuple[Mapping[str, Any], ...] = getattr(model, kept)
     old = next((x for x in items if x.get("name") == name), None)
     if old is None:
@@ -142,6 +149,14 @@ def _put_probe(model: Model, edit: Edit) -> Applied:
 
 def _remove_probe(model: Model, edit: Edit) -> Applied:
     return _remove(model, "probes", "probe", edit["name"])
+
+
+def _put_folio(model: Model, edit: Edit) -> Applied:
+    return _put(model, "folios", "folio", dict(edit["folio"]), edit.get("at"))
+
+
+def _remove_folio(model: Model, edit: Edit) -> Applied:
+    return _remove(model, "folios", "folio", edit["name"])
 
 
 def _put_hierarchy(model: Model, edit: Edit) -> Applied:
@@ -227,7 +242,8 @@ KINDS: dict[str, Callable[[Model, Edit], Applied]] = {
     "add_link": _add_link, "remove_link": _remove_link, "change_link": _change_link, "add_measure": _add_measure,
     "remove_measure": _remove_measure, "change_measure": _change_measure, "put_probe": _put_probe,
     "remove_probe": _remove_probe, "place_tables": _place_tables, "add_table": _add_table, "remove_table": _remove_table,
-    "change_table": _change_table, "put_hierarchy": _put_hierarchy, "remove_hierarchy": _remove_hierarchy, "together": _together,
+    "change_table": _change_table, "put_hierarchy": _put_hierarchy, "remove_hierarchy": _remove_hierarchy, "put_folio": _put_folio,
+    "remove_folio": _remove_folio, "together": _together,
 }  # fmt: skip
 
 
@@ -236,12 +252,13 @@ NEEDS: dict[str, dict[str, type[Any]]] = {
     "remove_measure": {"name": str}, "change_measure": {"name": str, "set": dict}, "put_probe": {"probe": dict},
     "remove_probe": {"name": str}, "put_hierarchy": {"hierarchy": dict}, "remove_hierarchy": {"name": str},
     "place_tables": {"places": dict}, "add_table": {"table": dict}, "remove_table": {"name": str},
-    "change_table": {"name": str, "set": dict}, "together": {"edits": list},
+    "put_folio": {"folio": dict}, "remove_folio": {"name": str}, "change_table": {"name": str, "set": dict}, "together": {"edits": list},
 }  # fmt: skip
 
 
 def _subject(edit: Edit) -> str:
-    inner = edit.get("link") or edit.get("measure") or edit.get("probe") or edit.get("table") or edit.get("hierarchy") or {}
+    inner = edit.get("link") or edit.get("measure") or edit.get("probe") or edit.get("table") or edit.get("hierarchy")
+    inner = inner or edit.get("folio") or {}
     name = edit.get("name") or inner.get("name")
     if name or "link" not in edit:
         return str(name or "")
@@ -278,4 +295,6 @@ def touches(edit: Edit) -> frozenset[str]:
         return frozenset({"links", f"link {_subject(edit).lower()}"})
     if kind == "place_tables":
         return frozenset(f"place {key}" for key in edit["places"])
-    return frozenset({f"{kind.split('_')[1]} {_subject(edit).lower()}"})
+    what = kind.split("_")[1]
+    named = {_subject(edit), str(edit["set"].get("name") or _subject(edit))} if kind == "change_measure" else {_subject(edit)}
+    return frozenset(f"{what} {name.lower()}" for name in named)

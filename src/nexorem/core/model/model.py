@@ -115,7 +115,7 @@ class Comparison(Link):
 
 @dataclass(frozen=True, slots=True)
 class Measure:
-    """A named formula. `home` is the table it is listed with."""
+    """A named formula. `home` is the table it is listed with; `variant_of` names the measure that a trial stands beside."""
 
     name: str
     formula: str
@@ -124,11 +124,12 @@ class Measure:
     description: str = ""
     folder: str = ""
     trial: bool = False
+    variant_of: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Model:
-    """A whole model. `probes`, `hierarchies`, `checks` and `places` (the star's pulled tables) are kept as JSON."""
+    """A whole model. `probes`, `folios`, `hierarchies`, `checks` and `places` (the star's pulled tables) are kept as JSON."""
 
     name: str
     tables: tuple[Table, ...] = ()
@@ -139,6 +140,7 @@ class Model:
     checks: tuple[Mapping[str, Any], ...] = ()
     places: Mapping[str, Any] = field(default_factory=dict)
     title: str = ""
+    folios: tuple[Mapping[str, Any], ...] = ()
 
     def table(self, name: str) -> Table | None:
         """The table of that name, whatever its case."""
@@ -267,6 +269,7 @@ def model_json(model: Model) -> dict[str, Any]:
         "probes": [dict(p) for p in model.probes],
         "hierarchies": [dict(h) for h in model.hierarchies],
         "checks": [dict(c) for c in model.checks],
+        "folios": [dict(x) for x in model.folios],
         "places": dict(model.places),
     }
 
@@ -283,4 +286,5 @@ def model_from_json(data: Mapping[str, Any]) -> Model:
         hierarchies=tuple(data["hierarchies"]),
         checks=tuple(data["checks"]),
         places=dict(data["places"]),
+        folios=tuple(data.get("folios", ())),
     )

@@ -1,0 +1,125 @@
+"""Axes and the order of their lines: totals behind their parts, by measures and by members, and the top ones alone."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nexorem.core.diagnostics import CellError
+from nexorem.core.engine.probe import Top
+from nexorem.core.model.star import Star
+from nexorem.core.values import Array, Vector, iso
+
+TOTAL = -1
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Axis:
+    """The lines of one axis. lines int64[L, c]: a member of each axis column's own domain, TOTAL where it is totalled
+    over; in order."""
+
+    columns: tuple[tuple[str, str], ...]
+    lines: Array
+
+    def coordinates(self, star: Star) -> list[dict[str, Any]]:
+        """The coordinates of every line as JSON; columns totalled over are left out."""
+        names = [f"{table}.{column}" for table, column in self.columns]
+        members: list[dict[int, Any]] = []
+        for i, (table, column) in enumerate(self.columns):
+            codes = np.unique(self.lines[:, i]).tolist()
+            known = [code for code in codes if code != TOTAL]
+            domain = star.domain(table, (column,))
+            values = star.column(table, column).take(domain.firsts[known] if known else np.zeros(0, np.int64)).tolist()
+            shown = ("(unmatched)" if code == domain.size - 1 else iso(v) for code, v in zip(known, values, strict=True))
+            members.append(dict(zip(known, shown, strict=True)))
+        return [
+            {name: known[code] for name, known, code in zip(names, members, line, strict=True) if code != TOTAL}
+            for line in self.lines.tolist()
+        ]
+
+    def coordinate(self, star: Star, line: int) -> dict[str, Any]:
+        """A line's coordinates as JSON; columns totalled over are left out."""
+        found: dict[str, Any] = {}
+        for (table, column), code in zip(self.columns, self.lines[line], strict=True):
+            if code != TOTAL:
+                found[f"{table}.{column}"] = member_json(star, table, column, int(code))
+        return found
+
+
+def member_json(star: Star, table: str, column: str, code: int) -> Any:
+    """A member of a column as JSON: null for `(empty)`, "(unmatched)" for the unmatched one."""
+    domain = star.domain(table, (column,))
+    if code == domain.size - 1:
+        return "(unmatched)"
+    return iso(star.column(table, column).at(int(domain.firsts[code])))
+
+
+def prefixes_of(lines: Array) -> Array:
+    """Every beginning of a line, totalled over the rest; the lines themselves among them."""
+    cuts = [lines]
+    for level in range(1, lines.shape[1]):
+        cut = lines.copy()
+        cut[:, level:] = TOTAL
+        cuts.append(cut)
+    return np.unique(np.concatenate(cuts), axis=0)
+
+
+def top_lines(lines: Array, prefixes: Array, found: Vector | CellError | None, top: Top) -> Array:
+    """int64: the places of totals, and of those whole lines that are among the `top.count` of their parent; ties all stay, and a line
+    whose value is empty is among none. A measure that cannot be computed leaves every line."""
+    if not isinstance(found, Vector):
+        return np.arange(len(lines))
+    at = _places(lines, prefixes)
+    ranks, _ = found.codes()
+    value = np.where(found.valid[at], ranks[at] if top.ascending else -ranks[at], np.iinfo(np.int64).max)
+    whole = np.flatnonzero((lines != TOTAL).all(axis=1) & found.valid[at])
+    parents = np.unique(lines[:, :-1], axis=0, return_inverse=True)[1].reshape(-1)
+    order = whole[np.lexsort((value[whole], parents[whole]))]
+    starts = np.flatnonzero(np.diff(parents[order], prepend=-1))
+    sizes = np.diff(np.append(starts, len(order)))
+    last = value[order[starts + np.minimum(top.count, sizes) - 1]] if len(order) else value[:0]
+    kept = (lines == TOTAL).any(axis=1)
+    kept[order] = value[order] <= np.repeat(last, sizes)
+    return np.flatnonzero(kept)
+
+
+def line_order(star: Star, part: Axis, sort: Sequence[tuple[str, bool, Vector | CellError | None]], prefixes: Array) -> Array:
+    """The lines' new order: level by level, each beginning placed among its siblings; totals stay behind their parts. `sort` has what it
+    is by, whether it descends, and for a measure its value at each of the `prefixes`."""
+    lines = part.lines
+    keys: list[Array] = []
+    for level in range(lines.shape[1]):
+        is_total = lines[:, level] == TOTAL
+        keys.append(is_total)
+        for by, desc, found in sort:
+            if isinstance(found, Vector):
+                keys += _by_measure(lines, level, found, desc, prefixes)
+            elif f"{part.columns[level][0]}.{part.columns[level][1]}" == by:
+                keys += _by_member(star, part, level, desc)
+        keys.append(lines[:, level])
+    return np.lexsort(keys[::-1]) if keys else np.arange(len(lines))
+
+
+def _places(lines: Array, prefixes: Array) -> Array:
+    """int64: where each line stands among the prefixes."""
+    place_of = {tuple(line): i for i, line in enumerate(prefixes.tolist())}
+    return np.array([place_of[tuple(line)] for line in lines.tolist()], dtype=np.int64)
+
+
+def _by_measure(lines: Array, level: int, found: Vector, desc: bool, prefixes: Array) -> list[Array]:
+    cut = lines.copy()
+    cut[:, level + 1 :] = TOTAL
+    places = _places(cut, prefixes)
+    ranks, _ = found.codes()
+    ranked = ranks[places]
+    return [~found.valid[places], -ranked if desc else ranked]
+
+
+def _by_member(star: Star, part: Axis, level: int, desc: bool) -> list[Array]:
+    table, column = part.columns[level]
+    codes = part.lines[:, level]
+    valid = star.column(table, column).take(star.domain(table, (column,)).firsts).valid[codes]
+    return [~valid, np.where(valid & desc, -codes, codes)]

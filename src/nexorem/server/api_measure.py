@@ -1,0 +1,125 @@
+"""Addresses of Measure: formulas as they are written, patterns, uses, trials, and measures as text."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Response, jsonify
+
+from nexorem.core.design.patterns import patterns
+from nexorem.core.diagnostics import Refused
+from nexorem.core.engine.plan import make_plan
+from nexorem.core.engine.plan_text import print_plan
+from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.reach import reached_by
+from nexorem.core.engine.trace import trace
+from nexorem.core.language.assist import complete, hover
+from nexorem.core.language.binder import Binder
+from nexorem.core.language.printer import print_tree
+from nexorem.core.language.reading import Reader, ledger
+from nexorem.core.language.sheet import print_sheet
+from nexorem.core.language.uses import named_at, uses_of
+from nexorem.core.model.star import Star
+from nexorem.server import measuring
+from nexorem.server import schemas_formula as f
+from nexorem.server.addresses import Register
+from nexorem.server.callers import request_budget
+from nexorem.server.workspace import Workspace
+
+
+def add_measure(address: Register, workspace: Workspace) -> None:
+    """Everything that helps to write measures."""
+    _formulas(address, workspace)
+    _names(address, workspace)
+    _trials(address, workspace)
+
+
+def _formulas(address: Register, workspace: Workspace) -> None:
+    @address("/models/<int:model_id>/formula", "POST", f.FormulaAnswer, json=f.FormulaRequest)
+    def formula(model_id: int, json: f.FormulaRequest) -> Response:
+        """What a formula means as it is being written: its errors, or its type, value and plan."""
+        _, star = workspace.star(model_id)
+        return jsonify(formula_answer(workspace, star, json))
+
+    @address("/models/<int:model_id>/completion", "POST", f.Completion, json=f.AssistRequest)
+    def completion(model_id: int, json: f.AssistRequest) -> Response:
+        """What can be written at a place of a formula."""
+        _, star = workspace.star(model_id)
+        return jsonify(complete(star, json.formula, json.at))
+
+    @address("/models/<int:model_id>/hover", "POST", f.Hover, json=f.AssistRequest)
+    def hovering(model_id: int, json: f.AssistRequest) -> Response:
+        """What stands at a place of a formula."""
+        _, star = workspace.star(model_id)
+        return jsonify(hover(star, json.formula, json.at))
+
+    @address("/models/<int:model_id>/patterns", "GET", f.Patterns, query=f.PatternsQuery)
+    def worked_patterns(model_id: int, query: f.PatternsQuery) -> Response:
+        """Formulas to begin from, filled with the model's own names."""
+        _, star = workspace.star(model_id)
+        return jsonify({"patterns": [p.as_json() for p in star.found(("patterns", query.measure), lambda: patterns(star, query.measure))]})
+
+
+def _names(address: Register, workspace: Workspace) -> None:
+    @address("/models/<int:model_id>/uses", "GET", f.Uses, query=f.UsesQuery)
+    def uses(model_id: int, query: f.UsesQuery) -> Response:
+        """Every place that names a measure, column or table."""
+        _, star = workspace.star(model_id)
+        return jsonify({"uses": uses_of(star, query.kind, query.name)})
+
+    @address("/models/<int:model_id>/definition", "POST", f.Definition, json=f.DefinitionRequest)
+    def definition(model_id: int, json: f.DefinitionRequest) -> Response:
+        """What a place of a formula names, for going there."""
+        _, star = workspace.star(model_id)
+        found = named_at(star, json.name, json.formula, json.at)
+        return jsonify({"kind": found.kind if found else "", "name": found.name if found else ""})
+
+
+def _trials(address: Register, workspace: Workspace) -> None:
+    @address("/models/<int:model_id>/measures/<string:name>/promotion", "GET", f.Promotion)
+    def promotion(model_id: int, name: str) -> Response:
+        """What making a trial official would change."""
+        _, star = workspace.star(model_id)
+        return jsonify(measuring.promotion(star, name))
+
+    @address("/models/<int:model_id>/difference", "POST", f.Difference, json=f.DifferenceRequest)
+    def formula_difference(model_id: int, json: f.DifferenceRequest) -> Response:
+        """Two formulas word by word."""
+        workspace.star(model_id)
+        return jsonify({"pieces": measuring.difference(json.before, json.after)})
+
+    @address("/models/<int:model_id>/measures/text", "GET", f.SheetText)
+    def measures_text(model_id: int) -> Response:
+        """All measures as text."""
+        _, star = workspace.star(model_id)
+        return jsonify({"text": print_sheet(star.model.measures)})
+
+    @address("/models/<int:model_id>/measures/text", "POST", f.SheetPreview, json=f.SheetRequest)
+    def measures_preview(model_id: int, json: f.SheetRequest) -> Response:
+        """What taking a text of measures in would do."""
+        _, star = workspace.star(model_id)
+        try:
+            return jsonify({"items": measuring.preview(star, json.text), "errors": []})
+        except Refused as refused:
+            return jsonify({"items": [], "errors": [d.as_json() for d in refused.diagnostics]})
+
+
+def formula_answer(workspace: Workspace, star: Star, asked: f.FormulaRequest) -> dict[str, Any]:
+    """A formula under the name it has or will have, in the model as it stands."""
+    told: dict[str, Any] = {"errors": [], "dtype": None, "value": None, "scans": [], "tables": [], "tree": [], "plan": []}
+    told |= {"reading": "", "ledger": []}
+    try:
+        bound = Binder(star, {asked.name: asked.formula}).measure(asked.name)
+        probe = read_probe(star, {"measures": [asked.name], "define": {asked.name: asked.formula}})
+        found = trace(star, probe, asked.name, [], request_budget(workspace))
+        arriving, page = ({star.model.find_column(c): text for c, text in x.items()} for x in (asked.arriving, asked.page))
+    except Refused as refused:
+        told["errors"] = [d.as_json() for d in refused.diagnostics]
+        return told
+    reached = reached_by(star, bound)
+    return {
+        **told, "dtype": bound.dtype, "value": found["value"], "scans": reached["scans"], "tables": reached["tables"],
+        "reading": Reader(star.model).sentence(bound), "ledger": [x.as_json() for x in ledger(star.model, bound, arriving, page)],
+        "tree": print_tree(bound),
+        "plan": print_plan(star, make_plan(star, [bound])),
+    }  # fmt: skip

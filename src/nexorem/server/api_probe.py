@@ -1,0 +1,155 @@
+"""Addresses of Probe: grids and their files, cells traced, rows behind a number, members to pick."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json as plain_json
+import time
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, request
+
+from nexorem.core.diagnostics import refuse
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import UNMATCHED, Pick, read_pick, read_probe
+from nexorem.core.engine.trace import trace, trace_rows
+from nexorem.core.engine.trace_beside import parting
+from nexorem.core.engine.trace_rows import EACH, RowOrder
+from nexorem.core.model.star import Star
+from nexorem.export.grids import grid_file
+from nexorem.server import describe
+from nexorem.server import schemas as s
+from nexorem.server import schemas_formula as f
+from nexorem.server.addresses import Register
+from nexorem.server.callers import request_budget
+from nexorem.server.workspace import Workspace
+
+MOST_ROWS = 1_000_000  # of a file of rows
+
+
+def add_probe(address: Register, workspace: Workspace, api: Blueprint) -> None:
+    """Everything that reads numbers."""
+    _grids(address, workspace)
+    _traces(address, workspace)
+    _files(api, workspace)
+
+
+def _grids(address: Register, workspace: Workspace) -> None:
+    @address("/models/<int:model_id>/grid", "POST", s.GridAnswer, json=s.GridRequest)
+    def grid(model_id: int, json: s.GridRequest) -> Response:
+        """Answers a probe."""
+        stored, star = workspace.star(model_id)
+        start = time.perf_counter()
+        found = describe.grid_answer(answer(star, read_probe(star, json.probe), request_budget(workspace)))
+        return jsonify({**found, "milliseconds": milliseconds(start), "version": stored.version})
+
+    @address("/models/<int:model_id>/members", "POST", s.Members, json=s.MembersRequest)
+    def members(model_id: int, json: s.MembersRequest) -> Response:
+        """The members of a column, for a pick, with their rows under the other picks."""
+        _, star = workspace.star(model_id)
+        asked = describe.MembersAsk(json.column, json.search, json.picks, json.counted)
+        return jsonify(describe.members(star, asked, request_budget(workspace)))
+
+
+def _traces(address: Register, workspace: Workspace) -> None:
+    @address("/models/<int:model_id>/trace", "POST", f.TraceAnswer, json=f.TraceRequest)
+    def trace_cell(model_id: int, json: f.TraceRequest) -> Response:
+        """Explains one cell."""
+        _, star = workspace.star(model_id)
+        start = time.perf_counter()
+        told = trace(star, read_probe(star, json.probe), json.measure, coordinates(star, json.at), request_budget(workspace), _into(json))
+        return jsonify({**told, "milliseconds": milliseconds(start)})
+
+    @address("/models/<int:model_id>/trace/rows", "POST", f.UsedRows, json=f.RowsRequest)
+    def used_rows(model_id: int, json: f.RowsRequest) -> Response:
+        """A page of the rows that an aggregate of a trace used."""
+        _, star = workspace.star(model_id)
+        return jsonify(_used_rows(workspace, star, json, RowOrder(json.start, json.count, json.by, json.descending)))
+
+    @address("/models/<int:model_id>/trace/beside", "POST", f.TracesBeside, json=f.BesideRequest)
+    def traces_beside(model_id: int, json: f.BesideRequest) -> Response:
+        """Where the traces of two cells part."""
+        _, star = workspace.star(model_id)
+        sides = [
+            trace(star, read_probe(star, x.probe), x.measure, coordinates(star, x.at), request_budget(workspace))
+            for x in (json.first, json.second)
+        ]
+        return jsonify({"first": sides[0]["value"], "second": sides[1]["value"], "steps": parting(*sides)})
+
+
+def _used_rows(workspace: Workspace, star: Star, asked: f.RowsRequest, order: RowOrder) -> dict[str, Any]:
+    probe, at = read_probe(star, asked.probe), coordinates(star, asked.at)
+    return trace_rows(star, probe, asked.measure, at, request_budget(workspace), _into(asked), asked.path, order)
+
+
+def _into(asked: f.TraceRequest) -> list[tuple[str, int]]:
+    return [(i.path, i.key) for i in asked.into]
+
+
+def _files(api: Blueprint, workspace: Workspace) -> None:
+    """Addresses that any tool can fetch: nothing but an address is needed."""
+
+    @api.get("/models/<int:model_id>/grid.<string:ending>")
+    def grid_as(model_id: int, ending: str) -> Response:
+        """A probe's answer as a file; the probe is JSON in the address."""
+        _, star = workspace.star(model_id)
+        return _file(workspace, star, _json(request.args.get("probe", ""), "probe"), ending, "grid")
+
+    @api.get("/models/<int:model_id>/probes/<string:name>.<string:ending>")
+    def saved_probe_as(model_id: int, name: str, ending: str) -> Response:
+        """The answer of a probe of the model as a file, as the model stands when it is fetched."""
+        _, star = workspace.star(model_id)
+        found = next((p for p in star.model.probes if str(p.get("name", "")).lower() == name.lower()), None)
+        if found is None:
+            raise refuse("unknown_probe", f"There is no probe {name}.")
+        return _file(workspace, star, dict(found), ending, name)
+
+    @api.get("/models/<int:model_id>/trace/rows.csv")
+    def rows_as_csv(model_id: int) -> Response:
+        """All rows that an aggregate of a trace used, as CSV; the request of /trace/rows is JSON in the address."""
+        _, star = workspace.star(model_id)
+        asked = f.RowsRequest.model_validate(_json(request.args.get("rows", ""), "rows"))
+        told = _used_rows(workspace, star, asked, RowOrder(0, MOST_ROWS, asked.by, asked.descending))
+        out = io.StringIO()
+        writer = csv.writer(out, lineterminator="\n")
+        values = told["values"]
+        writer.writerow([*told["columns"], *([EACH] if values is not None else [])])
+        for i, row in enumerate(told["rows"]):
+            writer.writerow(["" if v is None else v for v in (*row, *([values[i]] if values is not None else []))])
+        return _sent(out.getvalue().encode(), "text/csv; charset=utf-8", f"{told['grain']}.csv")
+
+
+def _json(text: str, what: str) -> dict[str, Any]:
+    try:
+        found = plain_json.loads(text)
+    except ValueError as error:
+        raise refuse("bad_json", f"What the address says of {what} is no JSON: {error}.", place=what) from None
+    if not isinstance(found, dict):
+        raise refuse("bad_json", f"What the address says of {what} is no JSON object.", place=what)
+    return found
+
+
+def _file(workspace: Workspace, star: Star, probe: dict[str, Any], ending: str, name: str) -> Response:
+    kind, content = grid_file(answer(star, read_probe(star, probe), request_budget(workspace)), ending)
+    return _sent(content, kind, f"{name}.{ending}")
+
+
+def _sent(content: bytes, kind: str, name: str) -> Response:
+    safe = "".join(c if c.isalnum() or c in "-_." else "-" for c in name).encode("ascii", "replace").decode().replace("?", "-")
+    return Response(content, mimetype=kind.split(";")[0], headers={"Content-Disposition": f'attachment; filename="{safe}"'})
+
+
+def milliseconds(start: float) -> float:
+    """Since a moment of the clock."""
+    return round((time.perf_counter() - start) * 1000, 1)
+
+
+def coordinates(star: Star, found: list[s.Coordinate]) -> list[Pick]:
+    """The members of a cell, totals left out."""
+    return [_coordinate(star, c) for c in found if c.member.kind != "total"]
+
+
+def _coordinate(star: Star, found: s.Coordinate) -> Pick:
+    value: Any = UNMATCHED if found.member.kind == "unmatched" else None if found.member.kind == "empty" else found.member.value
+    return read_pick(star, found.column, [value])

@@ -1,0 +1,200 @@
+"""Marks of truth say what is so: totals that are no sums, filters that reach nothing, shares that are the whole; and nothing else."""
+
+import itertools
+import math
+import random
+import unittest
+
+from nexorem.core.design.truth import marks, unmatched_told
+from nexorem.core.diagnostics import CellError, Refused
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import read_probe
+from nexorem.core.limits import Budget
+from tests.core.small import LINKS, MEASURES, STAR, grid, make_star
+from tests.oracle.random_models import Maker
+
+LOOSE = make_star(
+    links=[k | {"active": k["name"] not in ("crew", "refund")} for k in LINKS],
+    measures=MEASURES
+    | {"part": "seats / seats given (clear wide Booking)", "depths": "sum(Port.depth)", "ports": "count(distinct Port.code)"},
+)
+
+
+def asked(star=STAR, measures=("seats",), totals="all", **probe):
+    return answer(star, read_probe(star, {"measures": list(measures), "totals": totals, **probe}), Budget())
+
+
+def told(found, measure=0):
+    return {m["kind"]: m for m in marks(found)[measure]}
+
+
+def parts_of(lines, i):
+    """The lines one level below a line, found by hand."""
+    head = [c for c in lines[i] if c != -1]
+    below = [j for j, x in enumerate(lines) if x[: len(head)] == head and sum(c != -1 for c in x) == len(head) + 1]
+    leaves = [j for j, x in enumerate(lines) if x[: len(head)] == head and -1 not in x]
+    any_level = any(sum(c != -1 for c in x) == len(head) + 1 for x in lines)
+    return below if any_level else leaves
+
+
+class Marks(unittest.TestCase):
+    def test_what_does_not_reach(self):
+        found = told(asked(measures=["seats"], rows=["Crew.name"], columns=["Cal.week"]))
+        self.assertNotIn("unreached", found)
+        crews = told(asked(measures=["x"], define={"x": "rows(Crew)"}, rows=["Cal.week"], picks=[{"column": "Cal.year", "in": [2031]}]))
+        self.assertEqual((crews["unreached"]["tables"], crews["unreached"]["columns"]), (["Cal"], ["Cal.week", "Cal.year"]))
+        self.assertIn("axis and the pick", crews["unreached"]["sentence"])
+
+    def test_a_mend_of_what_does_not_reach_makes_it_reach(self):
+        star = make_star(measures=MEASURES | {"ports": "count(distinct Port.code)"})
+        mend = told(asked(star, ["ports"], rows=["Cal.week"]))["unreached"]["mends"][0]
+        self.assertEqual((mend["measure"], mend["label"]), ("ports", "given (flow Booking.port = Port.code two-way)"))
+        mended = make_star(measures=MEASURES | {"ports": mend["formula"]})
+        self.assertNotIn("unreached", told(asked(mended, ["ports"], rows=["Cal.week"])))
+
+    def test_overridden_coordinates(self):
+        found = told(asked(measures=["share"], rows=["Port.region", "Cal.week"]))
+        self.assertEqual(found["overridden"]["columns"], ["Port.region"])
+        self.assertEqual(list(told(asked(measures=["share"], rows=["Cal.week"]))), ["whole"])
+
+    def test_a_share_that_is_the_whole_everywhere_and_its_mend(self):
+        found = told(asked(LOOSE, ["part"], rows=["Tag.tag"]))["whole"]
+        self.assertEqual((found["columns"], found["mends"][0]["label"]), (["Tag.tag"], "write clear into Booking"))
+        mended = make_star(
+            links=[k | {"active": k["name"] not in ("crew", "refund")} for k in LINKS],
+            measures=MEASURES | {"part": found["mends"][0]["formula"]},
+        )
+        shares = [c["part"] for c in asked(mended, ["part"], rows=["Tag.tag"], totals="none").tidy()]
+        self.assertTrue(all(s < 1 for s in shares), shares)
+        self.assertNotIn("whole", told(asked(LOOSE, ["part"], rows=["Port.region"])))
+
+    def test_a_denominator_that_goes_with_the_picks(self):
+        week = [{"column": "Cal.week", "in": [1]}]
+        self.assertEqual(told(asked(measures=["share"], rows=["Port.region"], picks=week))["denominator"]["columns"], ["Cal.week"])
+        north = [{"column": "Port.region", "in": ["North"]}]
+        self.assertNotIn("denominator", told(asked(measures=["share"], rows=["Cal.week"], picks=north)))
+        reset = {"x": "seats / seats given (reset Port)"}
+        self.assertIn("denominator", told(asked(measures=["x"], define=reset, rows=["Port.name"], picks=north)))
+
+    def test_rows_of_a_dimension_added_up(self):
+        found = told(asked(LOOSE, ["depths"], rows=["Cal.week"]))["dimension_side"]
+        self.assertEqual((found["tables"], found["mends"][0]["formula"]), (["Port", "Booking"], "sum(Port.depth for each Booking)"))
+        by_hand = {1: 8, 2: 8}  # alder and birch in either week
+        cells = grid("sum(Port.depth for each Booking)", LOOSE, rows=["Cal.week"])
+        self.assertEqual({c["Cal.week"]: c["x"] for c in cells if c["Cal.week"] in by_hand}, by_hand)
+        self.assertNotIn("dimension_side", told(asked(LOOSE, ["depths"], rows=["Port.region"])))
+
+    def test_why_parts_do_not_add_up(self):
+        for formula, probe, why in (
+            ("count(distinct Booking.note)", {"rows": ["Port.region"]}, "distinct"),
+            ("seats", {"rows": ["Tag.tag"]}, "leak"),
+            ("seats", {"rows": ["Tag.tag"], "picks": [{"column": "Port.name", "in": ["Alder"]}]}, "overlap"),
+            ("seats given (set Port.region = 'North')", {"rows": ["Port.region"]}, "edit"),
+            ("sum(Booking.seats)", {"rows": ["Port.name"], "top": {"count": 1, "by": "x"}}, "cut"),
+        ):
+            with self.subTest(formula):
+                found = told(asked(LOOSE, ["x"], define={"x": formula}, **probe))
+                self.assertEqual(found["apart"]["why"], why)
+        for formula in ("seats", "max(Booking.seats)", "seats / trips", "seats * 2 - trips"):
+            self.assertNotIn(
+                "apart", told(asked(LOOSE, ["x"], define={"x": formula}, rows=["Port.region", "Port.name"], columns=["Cal.week"]))
+            )
+
+    def test_unmatched_rows_are_counted(self):
+        found = unmatched_told(asked(rows=["Port.region"]))
+        self.assertEqual([m["links"] for m in found], [["port", "crew"]])
+        self.assertIn("1 with an empty Booking.port and 1 with a Booking.port that Port has not", found[0]["sentence"])
+        self.assertEqual(unmatched_told(asked(rows=["Port.region"], picks=[{"column": "Port.region", "in": ["North"]}])), [])
+
+    def test_every_marked_total_is_apart_and_every_other_is_a_sum(self):
+        met = 0
+        for seed in range(60):
+            maker = Maker(seed)
+            star = maker.star
+            columns = [f"{x.name}.{c.name}" for x in star.model.tables for c in x.columns]
+            r = random.Random(seed)
+            axes = r.sample(columns, min(3, len(columns)))
+            facts = [f"rows({x.name})" for x in star.model.tables]
+            try:
+                found = asked(star, ["x"], r.choice(["all", "grand"]), define={"x": r.choice(facts)}, rows=axes[:2], columns=axes[2:])
+                mark = next((m for m in marks(found)[0] if m["kind"] == "apart"), None)
+            except Refused:
+                continue
+            every = [tuple(c) for m in marks(found)[0] if m["kind"] == "apart" for c in m["cells"]]
+            if isinstance(found.values[0], CellError):
+                continue
+            rows, across = found.rows.lines.tolist(), found.columns.lines.tolist()
+            values = {(i, j): found.value(0, i, j) for i in range(len(rows)) for j in range(len(across))}
+            for (i, j), value in values.items():
+                if value is None:
+                    continue
+                down, right = parts_of(rows, i) if -1 in rows[i] else [], parts_of(across, j) if -1 in across[j] else []
+                sums = [sum(values[k, j] or 0 for k in down)] if down else []
+                sums += [sum(values[i, k] or 0 for k in right)] if right else []
+                apart = any(not math.isclose(s, value) for s in sums)
+                self.assertEqual((i, j) in every, apart, (seed, i, j))
+                met += apart
+            self.assertTrue(mark is None or mark["sentence"])
+        self.assertGreater(met, 20)
+
+
+class Order(unittest.TestCase):
+    def test_top_lines_keep_ties_and_totals(self):
+        star = make_star(tables=TIED)
+        for count, asc, names in (
+            (1, False, ["a", "b"]),
+            (2, False, ["a", "b"]),
+            (3, False, ["a", "b", "c"]),
+            (1, True, ["c"]),
+            (9, False, ["a", "b", "c"]),
+        ):
+            found = asked(
+                star, ["seats"], rows=["Port.code"], top={"count": count, "by": "seats", "asc": asc}, picks=[{"where": "Port.code < 'd'"}]
+            )
+            lines = [c.get("Port.code", "all") for c in found.tidy()]
+            self.assertEqual(lines, [*names, "all"], (count, asc))
+            self.assertEqual(list(found.tidy())[-1]["seats"], 12)
+            self.assertEqual(found.left_out, 3 - len(names))
+
+    def test_lines_are_ordered_by_a_measure_at_one_column(self):
+        for desc, want in ((True, ["Birch", "Alder"]), (False, ["Alder", "Birch"])):
+            found = asked(
+                rows=["Port.name"],
+                columns=["Cal.day"],
+                totals="grand",
+                picks=[{"column": "Port.name", "in": ["Alder", "Birch"]}],
+                sort=[{"by": "seats", "desc": desc, "at": {"Cal.day": "2031-01-02"}}],
+            )
+            names = [c["Port.name"] for c in found.tidy() if "Port.name" in c]
+            # Only Birch has a value on that day; an empty one stands last either way.
+            self.assertEqual(list(dict.fromkeys(names)), ["Birch", "Alder"], want)
+        for bad in ({"by": "seats", "at": {"Port.name": "Alder"}}, {"by": "seats", "at": 3}, {"by": "seats", "at": {"Cal.day": "no"}}):
+            self.assertRaises(Refused, asked, rows=["Port.name"], columns=["Cal.day"], sort=[bad])
+        for bad in ({"count": 0, "by": "seats"}, {"count": 3, "by": "nope"}, {"count": True, "by": "seats"}, 5):
+            self.assertRaises(Refused, asked, rows=["Port.name"], top=bad)
+
+    def test_top_lines_are_those_that_sorting_puts_first(self):
+        for seed, count in itertools.product(range(20), (1, 2, 5)):
+            maker = Maker(seed)
+            columns = [f"{x.name}.{c.name}" for x in maker.star.model.tables for c in x.columns]
+            r = random.Random(seed)
+            axes, define = r.sample(columns, min(2, len(columns))), {"x": f"rows({r.choice(maker.star.model.tables).name})"}
+            try:
+                whole = list(asked(maker.star, ["x"], "none", define=define, rows=axes).tidy())
+                some = list(asked(maker.star, ["x"], "none", define=define, rows=axes, top={"count": count, "by": "x"}).tidy())
+            except Refused:
+                continue
+            want = []
+            for cell in whole:
+                siblings = [c["x"] for c in whole if c[axes[0]] == cell[axes[0]] or len(axes) == 1]
+                if cell["x"] is not None and sum(x is not None and x > cell["x"] for x in siblings) < count:
+                    want.append(cell)
+            self.assertEqual(some, want, seed)
+
+
+TIED = {
+    "Booking": ("no:integer port:text day:date refunded:date seats:integer fare:number note:text", [
+        (i, p, None, None, s, 1.0, "") for i, (p, s) in enumerate([("a", 5), ("b", 5), ("c", 2)])]),
+    "Port": ("code:text name:text region:text depth:integer", [(c, c, "r", 1) for c in "abcd"]),
+    "Cal": ("day:date year:integer week:integer", []), "Tag": ("port:text tag:text", []), "Crew": ("port:text name:text", []),
+}  # fmt: skip
