@@ -103,7 +103,7 @@ class Marks(unittest.TestCase):
     def test_unmatched_rows_are_counted(self):
         found = unmatched_told(asked(rows=["Port.region"]))
         self.assertEqual([m["links"] for m in found], [["port", "crew"]])
-        self.assertIn("1 with an empty Booking.port and 1 with a Booking.port that Port has not", found[0]["sentence"])
+        self.assertIn("1 of Booking with an empty Booking.port and 1 with a Booking.port that Port has not", found[0]["sentence"])
         self.assertEqual(unmatched_told(asked(rows=["Port.region"], picks=[{"column": "Port.region", "in": ["North"]}])), [])
 
     def test_every_marked_total_is_apart_and_every_other_is_a_sum(self):

@@ -11,6 +11,14 @@ export type Finding = S['Finding'];
 export type Stop = S['Stop'];
 export type GridAnswer = S['GridAnswer'];
 export type GridMeasure = S['GridMeasure'];
+export type TruthMark = S['TruthMark'];
+export type TraceAnswer = S['TraceAnswer'];
+export type UsedRows = S['UsedRows'];
+export type PatternInfo = S['PatternInfo'];
+export type SheetItem = S['SheetItem'];
+export type DifferencePiece = S['DifferencePiece'];
+export type LedgerLine = S['LedgerLine'];
+export type Coordinate = { column: string; member: Member };
 export type Member = S['Member'];
 export type TraceNode = S['TraceNode'];
 export type EditTold = S['EditTold'];
@@ -58,8 +66,54 @@ export interface Probe {
   picks: Pick[];
   totals: 'none' | 'grand' | 'all';
   define?: Record<string, string>;
-  sort?: { by: string; desc?: boolean }[];
+  sort?: Order[];
+  top?: { count: number; by: string; asc?: boolean };
   empty_lines?: boolean;
+  description?: string;
+  look?: Look;
+}
+
+/** What lines are ordered by; a measure may be read at one place of the axis across. */
+export interface Order {
+  by: string;
+  desc?: boolean;
+  at?: Record<string, Scalar | { unmatched: true }>;
+}
+
+export type Picture = 'grid' | 'bars' | 'lines' | 'columns' | 'stacked' | 'dots' | 'heat' | 'multiples';
+
+/** How a probe's answer is shown; nothing of what it is. */
+export interface Look {
+  picture?: Picture;
+  /** Measures whose cells are shaded by value, and those with bars in their cells. */
+  shade?: string[];
+  bars?: string[];
+  formats?: Record<string, string>;
+  /** Lines (their members as JSON) whose parts are folded away, and lines that stay in sight. */
+  folded?: string[];
+  pinned?: string[];
+}
+
+/** A tile of a folio. */
+export interface Tile {
+  kind: 'probe' | 'number' | 'text';
+  title?: string;
+  /** The name of a saved probe, or a probe of its own. */
+  probe?: string | Probe;
+  text?: string;
+  /** What a number is compared with: another measure of its probe. */
+  against?: string;
+  /** Columns whose shared pick it opts out of; `page` for the page's condition. */
+  without?: string[];
+  width?: number;
+  height?: number;
+}
+
+export interface Folio {
+  name: string;
+  description?: string;
+  picks: Pick[];
+  tiles: Tile[];
 }
 
 const AUTHOR_KEY = 'nexorem.author';

@@ -2,7 +2,7 @@
 import { QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { useShown } from '../app/shown';
-import { client, problemOf, unwrap, type Into, type Member, type ModelDocument, type Probe } from './client';
+import { client, problemOf, unwrap, type Into, type Member, type ModelDocument, type Pick, type Probe } from './client';
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: false, refetchOnWindowFocus: false } },
@@ -131,26 +131,29 @@ export function useTrace(model: ModelDocument, probe: Probe | null, measure: str
     queryKey: ['trace', model.id, model.version, probe, measure, at, into],
     enabled: probe !== null,
     placeholderData: keepPreviousData,
-    queryFn: async () =>
+    queryFn: async ({ signal }) =>
       unwrap(
         await client.POST('/api/models/{model_id}/trace', {
           params: { path: { model_id: model.id } },
           body: { probe: { ...probe }, measure, at, into },
+          signal,
         }),
       ),
   });
 }
 
-export function useFormula(model: ModelDocument, name: string, formula: string) {
+/** `arriving` says in words which filters a cell brings, by column, and `page` those of them that are picks: for the ledger. */
+export function useFormula(model: ModelDocument, name: string, formula: string, arriving: Record<string, string> = {}, page: Record<string, string> = {}) {
   return useQuery({
-    queryKey: ['formula', model.id, model.version, name, formula],
+    queryKey: ['formula', model.id, model.version, name, formula, arriving, page],
     enabled: formula.trim() !== '' && name.trim() !== '',
     placeholderData: keepPreviousData,
-    queryFn: async () =>
+    queryFn: async ({ signal }) =>
       unwrap(
         await client.POST('/api/models/{model_id}/formula', {
           params: { path: { model_id: model.id } },
-          body: { name, formula },
+          body: { name, formula, arriving, page },
+          signal,
         }),
       ),
   });
@@ -168,14 +171,17 @@ export function useProfiles(model: ModelDocument, table: string) {
   });
 }
 
-export function useMembers(model: ModelDocument, column: string, search: string) {
+/** The members of a column with the rows they have under the picks on other columns. */
+export function useMembers(model: ModelDocument, column: string, search: string, picks: Pick[] = [], counted = '') {
   return useQuery({
-    queryKey: ['members', model.id, model.version, column, search],
+    queryKey: ['members', model.id, model.version, column, search, picks, counted],
     placeholderData: keepPreviousData,
-    queryFn: async () =>
+    queryFn: async ({ signal }) =>
       unwrap(
-        await client.GET('/api/models/{model_id}/members', {
-          params: { path: { model_id: model.id }, query: { column, search } },
+        await client.POST('/api/models/{model_id}/members', {
+          params: { path: { model_id: model.id } },
+          body: { column, search, picks: picks.map((p) => ({ ...p })), counted },
+          signal,
         }),
       ),
   });

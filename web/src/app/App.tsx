@@ -5,7 +5,6 @@ import { Link, Navigate, Route, Routes, useNavigate, useParams, useSearchParams 
 import type { ModelDocument } from '../api/client';
 import { useEdits, useFollow, useModel, useModels } from '../api/queries';
 import { LinkStage } from '../features/link/LinkStage';
-import { ProbeStage } from '../features/probe/ProbeStage';
 import { Prove } from '../features/prove/Prove';
 import { count, counted } from '../shared/format';
 import { Boundary } from './Boundary';
@@ -18,6 +17,7 @@ import { readAddress, useAddress } from './address';
 
 const Gather = lazy(() => import('../features/gather/Gather').then((m) => ({ default: m.Gather })));
 const Shape = lazy(() => import('../features/shape/Shape').then((m) => ({ default: m.Shape })));
+const ProbeStage = lazy(() => import('../features/probe/ProbeStage').then((m) => ({ default: m.ProbeStage })));
 const Measure = lazy(() => import('../features/measure/Measure').then((m) => ({ default: m.Measure })));
 
 export const STAGES = ['gather', 'shape', 'link', 'measure', 'probe', 'prove'] as const;
@@ -187,7 +187,7 @@ function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
     shape: [steps ? counted(steps, 'step') : counted(rows, 'row'), ''],
     link: [counted(model.links.length, 'link'), ofLinks ? `${ofLinks} finding${ofLinks > 1 ? 's' : ''}` : ''],
     measure: [String(model.measures.length), broken ? `${broken} broken` : ''],
-    probe: [String(model.probes.length), ''],
+    probe: [model.folios.length ? `${counted(model.probes.length, 'probe')}, ${counted(model.folios.length, 'folio')}` : counted(model.probes.length, 'probe'), ''],
     prove: [`${model.findings.length} finding${model.findings.length === 1 ? '' : 's'}`, ''],
   };
   return (

@@ -1,14 +1,16 @@
 // The Lens: in sentences and one small picture, what the selected thing is and does. The same in every stage.
 import { Suspense, lazy } from 'react';
 import type { ModelDocument } from '../api/client';
-import { LensCell } from '../features/probe/LensCell';
 import { LensLink } from '../features/link/LensLink';
 import { useVariant } from '../features/link/requests';
-import { LensMeasure } from '../features/measure/LensMeasure';
 import { LensColumn, LensTable, stopWords } from '../features/link/LensTable';
 import type { Stage } from './App';
 import { useShown, type Selection } from './shown';
 
+const LensCell = lazy(() => import('../features/probe/LensCell').then((m) => ({ default: m.LensCell })));
+const LensMark = lazy(() => import('../features/probe/LensMark').then((m) => ({ default: m.LensMark })));
+const LensMeasure = lazy(() => import('../features/measure/LensMeasure').then((m) => ({ default: m.LensMeasure })));
+const LensProbe = lazy(() => import('../features/probe/LensProbe').then((m) => ({ default: m.LensProbe })));
 const HistoryView = lazy(() => import('../features/link/HistoryView').then((m) => ({ default: m.HistoryView })));
 
 export function Lens({ model, stage }: { model: ModelDocument; stage: Stage }) {
@@ -46,7 +48,9 @@ function Inside({ model: made, stage }: { model: ModelDocument; stage: Stage }) 
   return (
     <>
       {inVariant && selection?.kind !== 'history' && <p className="signal">As in the variant beside the model</p>}
-      <Told model={inVariant ? tried : made} stage={stage} selection={selection} />
+      <Suspense fallback={<p className="wait">Looking…</p>}>
+        <Told model={inVariant ? tried : made} stage={stage} selection={selection} />
+      </Suspense>
     </>
   );
 }
@@ -70,11 +74,13 @@ function Told({ model, stage, selection }: { model: ModelDocument; stage: Stage;
       return measure ? <LensMeasure model={model} measure={measure} /> : <Nothing />;
     }
     case 'history':
-      return <Suspense fallback={<p className="wait">Opening the history…</p>}><HistoryView model={model} number={selection.number} /></Suspense>;
+      return <HistoryView model={model} number={selection.number} />;
+    case 'mark':
+      return <LensMark model={model} measure={selection.measure} kind={selection.mark} />;
     case 'cell':
       return <LensCell model={model} measure={selection.measure} at={selection.at} />;
     default:
-      return <Nothing />;
+      return stage === 'probe' ? <LensProbe model={model} /> : <Nothing />;
   }
 }
 

@@ -1,9 +1,9 @@
 // The address names what is on screen, so that a link sent to a colleague opens the same.
 import { useEffect } from 'react';
-import type { ModelDocument } from '../api/client';
+import type { Folio, ModelDocument } from '../api/client';
 import type { Edit } from '../api/queries';
 import type { HeldThing } from '../features/link/requests';
-import { asProbe, useShown, type LinkView, type Selection, type ShapeView } from './shown';
+import { asFolio, asProbe, useShown, type LinkView, type OtherCell, type Selection, type ShapeView } from './shown';
 
 interface Addressed {
   s?: Selection;
@@ -17,6 +17,8 @@ interface Addressed {
   h?: HeldThing;
   r?: 'out' | 'in';
   x?: Edit[];
+  o?: Folio;
+  c?: OtherCell;
 }
 
 /** Puts on screen what an address names; what it does not name starts with the model's own first things. */
@@ -43,6 +45,11 @@ export function readAddress(parameters: URLSearchParams, model: ModelDocument): 
     held: named.h ?? null,
     reach: named.r ?? null,
     shapeView: named.v ?? 'rows',
+    folio: named.o ? asFolio({ ...named.o }) : null,
+    other: named.c ?? null,
+    offered: null,
+    probeBack: [],
+    probeForth: [],
   });
 }
 
@@ -59,10 +66,14 @@ export function useAddress(stage: string): void {
   const held = useShown((s) => s.held);
   const reach = useShown((s) => s.reach);
   const variant = useShown((s) => s.variant);
+  const folio = useShown((s) => s.folio);
+  const other = useShown((s) => s.other);
   useEffect(() => {
     const named: Addressed = {};
     if (selection) named.s = selection;
-    if (stage === 'probe' && probe) named.p = { ...probe };
+    if ((stage === 'probe' || stage === 'measure') && probe) named.p = { ...probe };
+    if (stage === 'probe' && folio) named.o = folio;
+    if (stage === 'probe' && other) named.c = other;
     if (stage === 'link' && fact) named.f = fact;
     if (stage === 'link') {
       if (linkView !== 'both') named.w = linkView;
@@ -79,5 +90,5 @@ export function useAddress(stage: string): void {
     // Not by way of the router: this must never hold up, or undo, a change of stage that is under way.
     const query = Object.keys(named).length ? `?${new URLSearchParams({ at: JSON.stringify(named) }).toString()}` : '';
     window.history.replaceState(window.history.state, '', window.location.pathname + query);
-  }, [selection, probe, fact, table, measure, shapeView, stage, linkView, beside, held, reach, variant]);
+  }, [selection, probe, fact, table, measure, shapeView, stage, linkView, beside, held, reach, variant, folio, other]);
 }

@@ -1,6 +1,6 @@
 // What is on screen and is no part of the model: selection, hover, the open probe, what the frame has to say.
 import { create } from 'zustand';
-import type { Member, Pick, Probe, Problem } from '../api/client';
+import type { Coordinate, Folio, Member, Pick, Probe, Problem, TruthMark } from '../api/client';
 import type { Edit } from '../api/queries';
 import type { SheetAsk } from '../features/link/edits';
 import type { HeldThing } from '../features/link/requests';
@@ -11,7 +11,21 @@ export type Selection =
   | { kind: 'link'; name: string }
   | { kind: 'measure'; name: string }
   | { kind: 'history'; number: number | null }
-  | { kind: 'cell'; measure: string; at: { column: string; member: Member }[] };
+  | { kind: 'mark'; measure: string; mark: TruthMark['kind'] }
+  | { kind: 'cell'; measure: string; at: Coordinate[] };
+
+/** A formula that was offered for a measure, to be looked at before it is kept. */
+export interface Offered {
+  measure: string;
+  formula: string;
+  label: string;
+}
+
+/** A cell set beside the chosen one. */
+export interface OtherCell {
+  measure: string;
+  at: { column: string; member: Member }[];
+}
 
 export interface Said {
   problem: Problem;
@@ -31,6 +45,15 @@ interface Shown {
   table: string | null;
   measure: string | null;
   probe: Probe | null;
+  /** The probe's earlier and undone states: the sentence has an undo of its own. */
+  probeBack: Probe[];
+  probeForth: Probe[];
+  /** A chip that was cut, to be put in elsewhere. */
+  cut: { part: 'measures' | 'rows' | 'columns'; name: string } | null;
+  other: OtherCell | null;
+  offered: Offered | null;
+  /** The open folio, as it is being arranged; null shows the probe. */
+  folio: Folio | null;
   said: Said | null;
   lensOpen: boolean;
   sheet: SheetAsk | null;
@@ -53,8 +76,12 @@ interface Shown {
   hover: (table: string | null) => void;
   set: (part: Partial<Shown>) => void;
   setProbe: (change: Partial<Probe>) => void;
+  undoProbe: () => void;
+  redoProbe: () => void;
   say: (said: Said | null) => void;
 }
+
+const MOST_BACK = 60;
 
 export const EMPTY_PROBE: Probe = { rows: [], columns: [], measures: [], picks: [], totals: 'all' };
 
@@ -65,6 +92,12 @@ export const useShown = create<Shown>((set) => ({
   table: null,
   measure: null,
   probe: null,
+  probeBack: [],
+  probeForth: [],
+  cut: null,
+  other: null,
+  offered: null,
+  folio: null,
   said: null,
   lensOpen: localStorage.getItem('nexorem.lens') !== 'closed',
   sheet: null,
@@ -80,16 +113,36 @@ export const useShown = create<Shown>((set) => ({
   select: (selection) => set({ selection }),
   hover: (hovered) => set({ hovered }),
   set: (part) => set(part),
-  setProbe: (change) => set((s) => ({ probe: { ...(s.probe ?? EMPTY_PROBE), ...change } })),
+  setProbe: (change) =>
+    set((s) => {
+      const now = s.probe ?? EMPTY_PROBE;
+      return { probe: { ...now, ...change }, probeBack: [...s.probeBack.slice(-MOST_BACK), now], probeForth: [] };
+    }),
+  undoProbe: () =>
+    set((s) => {
+      const before = s.probeBack.at(-1);
+      return before ? { probe: before, probeBack: s.probeBack.slice(0, -1), probeForth: [...s.probeForth, s.probe ?? EMPTY_PROBE] } : {};
+    }),
+  redoProbe: () =>
+    set((s) => {
+      const after = s.probeForth.at(-1);
+      return after ? { probe: after, probeForth: s.probeForth.slice(0, -1), probeBack: [...s.probeBack, s.probe ?? EMPTY_PROBE] } : {};
+    }),
   say: (said) => set({ said }),
 }));
 
 /** What changes the state; never changes itself, so it needs no hook. */
 export const actions = useShown.getState();
 
-/** The probe to ask for: a pick of nothing yet lets everything through until something is ticked. */
+/** The probe to ask for: a pick of nothing yet lets everything through until something is ticked; how it looks is not asked. */
 export function askedProbe(probe: Probe): Probe {
-  return { ...probe, picks: probe.picks.filter((p) => 'where' in p || p.in.length > 0) };
+  const { look: _look, description: _description, ...asked } = probe;
+  return { ...asked, picks: probe.picks.filter((p) => 'where' in p || p.in.length > 0) };
+}
+
+/** A folio as the model stores it, with what it leaves out filled in. */
+export function asFolio(stored: Record<string, unknown>): Folio {
+  return { ...(stored as unknown as Folio), picks: (stored.picks ?? []) as Pick[], tiles: (stored.tiles ?? []) as Folio['tiles'] };
 }
 
 /** A probe as the model stores it, with what it leaves out filled in. */

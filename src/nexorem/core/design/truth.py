@@ -327,15 +327,15 @@ def unmatched_told(grid: Grid) -> list[Mark]:
             facts = {k.name: star.facts(k) for k in links if k.active}
             said = [_orphans(k, f.orphans, f.empty) for k in links if (f := facts.get(k.name)) and f.orphans + f.empty]
             text = "; ".join(said) or "the rows it stands for come from farther away"
-            told.append(_mark("unmatched", f"(unmatched) of {table}: {text}.", [table], [(table, column)], links=_named(facts)))
+            told.append(_mark("unmatched", f"(unmatched) of {table} stands for rows without a partner there: {text}.", [table], [(table, column)], links=_named(facts)))
     return told
 
 
 def _orphans(link: Link, orphans: int, empty: int) -> str:
     """The rows of the many side that find no partner."""
-    told = [f"{empty:,} with an empty {link.from_text}"] if empty else []
+    told = [f"{empty:,} of {link.from_table} with an empty {link.from_text}"] if empty else []
     told += [f"{orphans:,} with a {link.from_text} that {link.to_table} has not"] if orphans else []
-    return f"the rows of {link.from_table} {' and '.join(told)}"
+    return " and ".join(told)
 
 
 def _named(facts: Mapping[str, Any]) -> list[str]:

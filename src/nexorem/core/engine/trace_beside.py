@@ -59,7 +59,9 @@ def _words(value: Any) -> str:
         return "(empty)"
     if isinstance(value, Mapping):
         return str(value.get("message") or value.get("error") or dict(value))
-    return f"{value:,}" if isinstance(value, int | float) and not isinstance(value, bool) else str(value)
+    if isinstance(value, float):
+        return f"{value:,.6g}"
+    return f"{value:,}" if isinstance(value, int) and not isinstance(value, bool) else str(value)
 
 
 def _asked(first: Mapping[str, Any], second: Mapping[str, Any]) -> Iterator[dict[str, Any]]:
@@ -73,10 +75,9 @@ def _nodes(a: Node, b: Node) -> list[dict[str, Any]]:
     """Differences of two nodes, then of those below them, pair by pair."""
     path = str(a["path"])
     if (a["kind"], a["text"]) != (b["kind"], b["text"]):
-        what = "the formula" if a["kind"] == b["kind"] else "what is computed"
-        found = [_difference("formula", path, what, a["text"], b["text"])]
         if a["kind"] != b["kind"]:
-            return found
+            return [_difference("formula", path, "computed here", *(f"{x['kind']} {x.get('name') or x['text']}" for x in (a, b)))]
+        found = [_difference("formula", path, "the formula", a["text"], b["text"])]
     else:
         found = []
     for one, other in zip_longest(a["edits"], b["edits"]):

@@ -1,13 +1,13 @@
-// The formula editor: CodeMirror with our words, completion from the model, and errors where they stand.
-import { autocompletion, closeBrackets, completionKeymap, type Completion, type CompletionContext } from '@codemirror/autocomplete';
+// The formula editor: CodeMirror with our words; completion, help and definitions come from the core, errors stand where they are.
+import { autocompletion, closeBrackets, completionKeymap, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { HighlightStyle, StreamLanguage, bracketMatching, syntaxHighlighting } from '@codemirror/language';
 import { setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { EditorState } from '@codemirror/state';
-import { EditorView, keymap, lineNumbers } from '@codemirror/view';
+import { EditorView, hoverTooltip, keymap, lineNumbers, placeholder } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import { useEffect, useRef } from 'react';
-import { toUtf16, type ErrorItem, type ModelDocument } from '../../api/client';
+import { client, toUtf16, unwrap, type ErrorItem, type ModelDocument } from '../../api/client';
 import { useLanguage } from '../../api/queries';
 
 const KEYWORDS = new Set(
@@ -52,31 +52,69 @@ const inks = HighlightStyle.define([
 
 interface Props {
   model: ModelDocument;
+  /** The name the formula has or will have. */
+  name: string;
   value: string;
   errors: ErrorItem[];
   onChange: (text: string) => void;
   onSave: () => void;
+  /** To where something is defined, or to everywhere it is named. */
+  onGo: (kind: string, name: string, uses: boolean) => void;
 }
 
-export function FormulaEditor({ model, value, errors, onChange, onSave }: Props) {
+/** A place in the browser's counting as the server counts it. */
+const toPoints = (text: string, at: number) => Array.from(text.slice(0, at)).length;
+
+export function FormulaEditor({ model, name, value, errors, onChange, onSave, onGo }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
   const words = useLanguage();
-  const latest = useRef({ onChange, onSave, options: [] as Completion[] });
-  latest.current.onChange = onChange;
-  latest.current.onSave = onSave;
-  latest.current.options = [
-    ...model.measures.map((m) => ({ label: m.name, type: 'measure', detail: m.description })),
-    ...model.tables.flatMap((t) => t.columns.map((c) => ({ label: `${t.name}.${c.name}`, type: 'column', detail: c.dtype }))),
-    ...model.tables.map((t) => ({ label: t.name, type: 'table', detail: t.role })),
-    ...(words.data ?? []).map((w) => ({ label: w.name, type: w.kind, detail: w.signature, info: w.help })),
-  ];
+  const latest = useRef({ onChange, onSave, onGo, model, name });
   useEffect(() => {
-    if (!host.current) return;
-    const complete = (context: CompletionContext) => {
-      const word = context.matchBefore(/[\p{L}_][\p{L}\p{N}_.]*/u);
+    latest.current = { onChange, onSave, onGo, model, name };
+  });
+  useEffect(() => {
+    for (const word of words.data ?? []) if (word.kind === 'edit' || word.kind === 'rows') KEYWORDS.add(word.name.toLowerCase());
+  }, [words.data]);
+  useEffect(() => {
+    if (!host.current) return undefined;
+    const path = () => ({ path: { model_id: latest.current.model.id } });
+    const complete = async (context: CompletionContext): Promise<CompletionResult | null> => {
+      const word = context.matchBefore(/[\p{L}\p{N}_]+|\./u);
       if (!word && !context.explicit) return null;
-      return { from: word?.from ?? context.pos, options: latest.current.options, validFor: /^[\p{L}\p{N}_.]*$/u };
+      const text = context.state.doc.toString();
+      const told = unwrap(await client.POST('/api/models/{model_id}/completion', { params: path(), body: { formula: text, at: toPoints(text, context.pos) } }));
+      if (context.aborted || told.items.length === 0) return null;
+      return {
+        from: toUtf16(text, told.start), to: toUtf16(text, told.end), filter: false,
+        options: told.items.slice(0, 60).map((i) => ({ label: i.label, apply: i.insert, type: i.kind, detail: i.kind, info: i.detail })),
+      };
+    };
+    const help = hoverTooltip(async (editor, at) => {
+      const text = editor.state.doc.toString();
+      const told = unwrap(await client.POST('/api/models/{model_id}/hover', { params: path(), body: { formula: text, at: toPoints(text, at) } }));
+      if (!told.title) return null;
+      return {
+        pos: toUtf16(text, told.start), end: toUtf16(text, told.end), above: true,
+        create: () => {
+          const dom = document.createElement('div');
+          dom.className = 'formula-help';
+          const title = dom.appendChild(document.createElement('b'));
+          title.textContent = told.title;
+          const body = dom.appendChild(document.createElement('p'));
+          body.textContent = told.text;
+          return { dom };
+        },
+      };
+    });
+    const go = (editor: EditorView, at: number, uses: boolean) => {
+      const text = editor.state.doc.toString();
+      const body = { name: latest.current.name || 'new measure', formula: text, at: toPoints(text, at) };
+      void client.POST('/api/models/{model_id}/definition', { params: path(), body }).then((answer) => {
+        const found = unwrap(answer);
+        if (found.kind) latest.current.onGo(found.kind, found.name, uses);
+      });
+      return true;
     };
     const save = () => {
       latest.current.onSave();
@@ -87,9 +125,21 @@ export function FormulaEditor({ model, value, errors, onChange, onSave }: Props)
       state: EditorState.create({
         doc: value,
         extensions: [
-          lineNumbers(), history(), bracketMatching(), closeBrackets(), colours, syntaxHighlighting(inks), EditorView.lineWrapping,
-          autocompletion({ override: [complete], icons: false }),
-          keymap.of([{ key: 'Mod-s', run: save, preventDefault: true }, { key: 'Mod-Enter', run: save }, ...completionKeymap, ...defaultKeymap, ...historyKeymap]),
+          lineNumbers(), history(), bracketMatching(), closeBrackets(), colours, syntaxHighlighting(inks), EditorView.lineWrapping, help,
+          placeholder('sum(Booking.seats), or a measure with other filters: seats_sold given (clear Port)'),
+          autocompletion({ override: [complete], icons: false, activateOnTypingDelay: 60 }),
+          keymap.of([
+            { key: 'Mod-s', run: save, preventDefault: true }, { key: 'Mod-Enter', run: save },
+            { key: 'F12', run: (editor) => go(editor, editor.state.selection.main.head, false), preventDefault: true },
+            { key: 'Shift-F12', run: (editor) => go(editor, editor.state.selection.main.head, true), preventDefault: true },
+            ...completionKeymap, ...defaultKeymap, ...historyKeymap,
+          ]),
+          EditorView.domEventHandlers({
+            mousedown: (event, editor) => {
+              const at = event.ctrlKey || event.metaKey ? editor.posAtCoords({ x: event.clientX, y: event.clientY }) : null;
+              return at !== null && go(editor, at, false);
+            },
+          }),
           EditorView.contentAttributes.of({ 'aria-label': 'Formula' }),
           EditorView.updateListener.of((update) => update.docChanged && latest.current.onChange(update.state.doc.toString())),
         ],

@@ -1,174 +1,239 @@
-// The grid: lines and cells, marks for what does not reach a measure and what it overrides. Long grids are windowed.
+// The grid: lines and cells, windowed both ways; marks for what does not reach a measure, what it overrides, what does not add up.
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { memo, useMemo, useRef, type KeyboardEvent } from 'react';
-import type { GridAnswer, GridMeasure, Member, Probe } from '../../api/client';
-import { useShown } from '../../app/shown';
-import { columnName, count, measureText, memberText, nameText } from '../../shared/format';
-import { coordinates, nextSort, shownLines, type ShownLine } from './axes';
+import { memo, useCallback, useMemo, useRef, useState, type CSSProperties, type KeyboardEvent, type MouseEvent } from 'react';
+import type { Coordinate, GridAnswer, Look, Probe, TruthMark } from '../../api/client';
+import { actions, useShown } from '../../app/shown';
+import { columnName, count, measureText } from '../../shared/format';
+import { coordinates, lineKey, shownLines, unfolded, type ShownLine } from './axes';
+import { GridHead } from './GridHead';
+import { cellColumns, cellMarks, labelWidth, ranges, share, type CellColumn, type Range } from './gridState';
+import { LineMenu } from './LineMenu';
+import { MarkNotes } from './MarkNotes';
 
 const LINE = 30;
+const NONE: string[] = [];
+const NO_LOOK: Look = {};
 
 interface Props {
   answer: GridAnswer;
   probe: Probe;
+  /** In a folio: no menus, and less room. */
+  still?: boolean;
 }
 
-export function GridTable({ answer, probe }: Props) {
-  const scroll = useRef<HTMLDivElement>(null);
-  const rows = useMemo(() => shownLines(answer.rows.lines), [answer]);
+export function useLines(answer: GridAnswer, look: Look) {
+  const all = useMemo(() => shownLines(answer.rows.lines), [answer]);
+  const rows = useMemo(() => unfolded(all, look.folded ?? NONE), [all, look.folded]);
   const across = useMemo(() => shownLines(answer.columns.lines).sort((a, b) => a.place - b.place), [answer]);
-  const virtual = useVirtualizer({
-    count: rows.length, getScrollElement: () => scroll.current?.closest('.grid-scroll') ?? null, estimateSize: () => LINE, overscan: 20,
+  return { all, rows, across };
+}
+
+export function GridTable({ answer, probe, still = false }: Props) {
+  const look = probe.look ?? NO_LOOK;
+  const scroll = useRef<HTMLDivElement>(null);
+  const { all, rows, across } = useLines(answer, look);
+  const columns = useMemo(() => cellColumns(answer, across, look), [answer, across, look]);
+  const marks = useMemo(() => cellMarks(answer), [answer]);
+  const range = useMemo(() => (look.shade?.length || look.bars?.length ? ranges(answer, all, across) : null), [answer, all, across, look.shade, look.bars]);
+  const head = useMemo(() => labelWidth(answer, all), [answer, all]);
+  const [active, setActive] = useState<[number, number]>([0, 0]);
+  const [menu, setMenu] = useState<{ line: ShownLine; at: DOMRect } | null>(null);
+  const down = useVirtualizer({ count: rows.length, getScrollElement: () => scroll.current, estimateSize: () => LINE, overscan: 14, scrollPaddingStart: 70, scrollPaddingEnd: 34 });
+  const right = useVirtualizer({
+    horizontal: true, count: columns.length, getScrollElement: () => scroll.current, estimateSize: (i) => columns[i]?.width ?? 90, overscan: 3, scrollPaddingStart: head,
   });
-  const items = virtual.getVirtualItems();
+  const items = down.getVirtualItems();
+  const seen = right.getVirtualItems();
+  const [from, to] = [seen[0]?.index ?? 0, seen.at(-1)?.index ?? Math.min(columns.length, 12) - 1];
   const before = items[0]?.start ?? 0;
-  const after = virtual.getTotalSize() - (items.at(-1)?.end ?? 0);
-  const width = 1 + across.length * answer.measures.length;
-  const lines = rows.filter((r) => !r.isTotal).length;
-  if (answer.cells === 0)
-    return <p className="pad quiet">Nothing is left: no measure has a value anywhere under these picks.</p>;
+  const after = down.getTotalSize() - (items.at(-1)?.end ?? 0);
+  const left = seen[0]?.start ?? 0;
+  const rest = Math.max(0, right.getTotalSize() - (seen.at(-1)?.end ?? 0));
+  const pinned = useMemo(() => new Set(look.pinned ?? NONE), [look.pinned]);
+  const kept = pinned.size ? all.filter((l) => pinned.has(lineKey(l))) : [];
+  const folded = useMemo(() => new Set(look.folded ?? NONE), [look.folded]);
+  const toggle = useCallback((key: string) => {
+    const now = useShown.getState().probe;
+    const away = now?.look?.folded ?? NONE;
+    actions.setProbe({ look: { ...now?.look, folded: away.includes(key) ? away.filter((k) => k !== key) : [...away, key] } });
+  }, []);
+  if (answer.cells === 0) return <p className="pad quiet">Nothing is left: no measure has a value anywhere under these picks. Take a pick out, or ask for empty lines.</p>;
+  const go = (row: number, column: number) => {
+    const next: [number, number] = [Math.max(0, Math.min(row, rows.length - 1)), Math.max(0, Math.min(column, columns.length - 1))];
+    setActive(next);
+    down.scrollToIndex(next[0]);
+    right.scrollToIndex(next[1]);
+    // The cell may have to be drawn first.
+    let tries = 0;
+    const focus = () => {
+      const cell = scroll.current?.querySelector<HTMLElement>(`tbody [data-row="${next[0]}"][data-col="${next[1]}"]`);
+      if (cell) cell.focus({ preventScroll: true });
+      else if ((tries += 1) < 20) requestAnimationFrame(focus);
+    };
+    requestAnimationFrame(focus);
+  };
+  const onKey = (event: KeyboardEvent<HTMLTableElement>) => {
+    const cell = (event.target as HTMLElement).closest<HTMLElement>('[data-row]');
+    if (!cell || event.ctrlKey || event.metaKey) return;
+    const [row, column] = [Number(cell.dataset.row), Number(cell.dataset.col)];
+    const line = rows[row];
+    const page = Math.max(1, Math.floor((scroll.current?.clientHeight ?? 400) / LINE) - 4);
+    const steps: Record<string, [number, number]> = {
+      ArrowLeft: [row, column - 1], ArrowRight: [row, column + 1], ArrowUp: [row - 1, column], ArrowDown: [row + 1, column],
+      PageUp: [row - page, column], PageDown: [row + page, column], Home: [row, 0], End: [row, columns.length - 1],
+    };
+    const step = steps[event.key];
+    if (step) go(step[0], step[1]);
+    else if ((event.key === '-' || event.key === '+') && line?.isTotal && !line.isGrand && !still) toggle(lineKey(line));
+    else if (event.key === 'm' && line && !still) setMenu({ line, at: cell.getBoundingClientRect() });
+    else return;
+    event.preventDefault();
+  };
+  const choose = (event: MouseEvent<HTMLTableElement>) => {
+    const cell = (event.target as HTMLElement).closest<HTMLElement>('td [data-row]');
+    const line = cell && (cell.dataset.pin ? kept : rows)[Number(cell.dataset.row)];
+    const column = cell && columns[Number(cell.dataset.col)];
+    if (!line || !column) return;
+    if (!cell.dataset.pin) setActive([Number(cell.dataset.row), Number(cell.dataset.col)]);
+    const at = coordinates(answer, line.members, column.across.members);
+    const now = useShown.getState();
+    if (event.shiftKey && now.selection?.kind === 'cell') actions.set({ other: { measure: column.measure.name, at }, lensOpen: true });
+    else actions.set({ selection: { kind: 'cell', measure: column.measure.name, at }, other: null, lensOpen: true });
+  };
+  const width = head + right.getTotalSize();
+  const drawn: Drawn = { answer, columns, from, to, left, rest, marks, range, look, still };
   return (
-    <div ref={scroll}>
-      <div className="grid-bar" aria-live="polite">
-        {count(lines || rows.length)} line{lines === 1 ? '' : 's'}, {count(answer.cells)} cells in {answer.milliseconds.toFixed(0)} ms
-      </div>
-      <table className="grid" aria-label="Grid" onKeyDown={moveByKey}>
-        <Head answer={answer} across={across} probe={probe} />
+    <div className="grid-scroll" ref={scroll} tabIndex={-1}>
+      <table className="grid" aria-label="Grid" aria-rowcount={rows.length} style={{ width }} onKeyDown={onKey} onClick={choose}>
+        <GridHead answer={answer} probe={probe} columns={columns} from={from} to={to} left={left} rest={rest} head={head} still={still} />
         <tbody>
-          {before > 0 && <tr aria-hidden><td colSpan={width} style={{ height: before }} /></tr>}
+          {kept.map((line, i) => <Line key={`pin ${line.place}`} drawn={drawn} line={line} row={i} active={-1} pin folded={false} toggle={toggle} onMenu={setMenu} />)}
+          {before > 0 && <tr aria-hidden style={{ height: before }}><td colSpan={to - from + 4} /></tr>}
           {items.map((item) => {
             const line = rows[item.index];
-            return line ? <Line key={line.place} answer={answer} line={line} across={across} /> : null;
+            return line ? (
+              <Line key={line.place} drawn={drawn} line={line} row={item.index} active={active[0] === item.index ? active[1] : -1} pin={false} folded={folded.has(lineKey(line))} toggle={toggle} onMenu={setMenu} />
+            ) : null;
           })}
-          {after > 0 && <tr aria-hidden><td colSpan={width} style={{ height: after }} /></tr>}
+          {after > 0 && <tr aria-hidden style={{ height: after }}><td colSpan={to - from + 4} /></tr>}
         </tbody>
       </table>
-      <Notes answer={answer} />
+      <MarkNotes answer={answer} />
+      {menu && <LineMenu answer={answer} probe={probe} line={menu.line} at={menu.at} close={() => setMenu(null)} />}
     </div>
   );
 }
 
-function acrossText(line: ShownLine): string {
-  return line.isGrand ? 'All' : line.members.slice(0, line.level).map((m) => memberText(m)).join(' › ') + (line.isTotal ? ', all' : '');
+interface Drawn {
+  answer: GridAnswer;
+  columns: CellColumn[];
+  from: number;
+  to: number;
+  left: number;
+  rest: number;
+  marks: Map<string, TruthMark[]>;
+  range: Map<string, Range> | null;
+  look: Look;
+  still: boolean;
 }
 
-function Head({ answer, across, probe }: { answer: GridAnswer; across: ShownLine[]; probe: Probe }) {
-  const put = useShown((s) => s.setProbe);
-  const hasColumns = answer.columns.columns.length > 0;
-  return (
-    <thead>
-      {hasColumns && (
-        <tr>
-          <th className="corner" style={{ top: 0 }} />
-          {across.map((c) => (
-            <th key={c.place} scope="colgroup" className="across group-start" colSpan={answer.measures.length}>
-              {acrossText(c)}
-            </th>
-          ))}
-        </tr>
-      )}
-      <tr>
-        <th className="corner" scope="col" style={{ top: hasColumns ? 27 : 0 }}>{answer.rows.columns.map((c) => columnName(c)).join(' › ')}</th>
-        {across.map((c) =>
-          answer.measures.map((m, i) => {
-            const sorted = probe.sort?.find((s) => s.by === m.name);
-            return (
-              <th key={`${c.place} ${m.name}`} scope="col" className={i === 0 && hasColumns ? 'num group-start' : 'num'} style={{ top: hasColumns ? 27 : 0 }} aria-sort={sorted ? (sorted.desc ? 'descending' : 'ascending') : undefined}>
-                <button type="button" className="plain" style={{ textAlign: 'right' }} title="Sort by it" onClick={() => put({ sort: nextSort(probe.sort, m.name) })}>
-                  {nameText(m.name)} {sorted ? (sorted.desc ? '↓' : '↑') : ''}
-                </button>
-                {m.unreached.length > 0 && <span className="not-reached">not reached by {m.unreached.join(', ')}</span>}
-                {m.error && <span className="not-reached">fails: {m.error}</span>}
-              </th>
-            );
-          }),
-        )}
+interface LineProps {
+  drawn: Drawn;
+  line: ShownLine;
+  row: number;
+  /** The column whose cell takes the focus, -1 for none. */
+  active: number;
+  pin: boolean;
+  folded: boolean;
+  toggle: (key: string) => void;
+  onMenu: (menu: { line: ShownLine; at: DOMRect }) => void;
+}
+
+const sameDrawn = (a: Drawn, b: Drawn) =>
+  a.answer === b.answer && a.columns === b.columns && a.from === b.from && a.to === b.to && a.look === b.look && a.range === b.range && a.rest === b.rest && a.left === b.left;
+
+const Line = memo(
+  function Line({ drawn, line, row, active, pin, folded, toggle, onMenu }: LineProps) {
+    const { answer, columns, from, to, left, rest, still } = drawn;
+    const selection = useShown((s) => (s.selection?.kind === 'cell' ? s.selection : null));
+    const other = useShown((s) => s.other);
+    const parts = line.isTotal && !line.isGrand;
+    const unmatched = line.members[line.level - 1]?.kind === 'unmatched' && answer.unmatched.length > 0;
+    return (
+      <tr className={`${line.isTotal ? 'total' : ''} ${line.isGrand ? 'grand' : ''} ${pin ? 'pinned' : ''}`} style={{ height: LINE }} aria-rowindex={row + 1}>
+        <th scope="row" className="line" style={{ paddingLeft: 6 + Math.max(line.level - 1, 0) * 16 }}>
+          <span className="line-label">
+            {parts && !still ? (
+              <button type="button" className="fold" aria-expanded={!folded} aria-label={`${folded ? 'Unfold' : 'Fold'} ${line.label}`} tabIndex={-1} onClick={() => toggle(lineKey(line))}>{folded ? '▸' : '▾'}</button>
+            ) : null}
+            {answer.rows.columns.length === 0 ? null : still ? line.label : (
+              <button type="button" className="plain clip" tabIndex={-1} title="Drill, pick, pin" onClick={(e) => onMenu({ line, at: e.currentTarget.getBoundingClientRect() })}>{pin ? '⊤ ' : ''}{line.label}</button>
+            )}
+            {unmatched && <button type="button" className="truth-mark" tabIndex={-1} title={answer.unmatched[0]?.sentence} aria-label={`Unmatched: ${answer.unmatched[0]?.sentence ?? ''}`} onClick={() => actions.select({ kind: 'mark', measure: '', mark: 'unmatched' })}>⊘</button>}
+          </span>
+        </th>
+        {left > 0 && <td aria-hidden style={{ width: left }} />}
+        {columns.slice(from, to + 1).map((column, i) => {
+          const at = coordinates(answer, line.members, column.across.members);
+          const chosen = selection?.measure === column.measure.name && same(selection.at, at);
+          const second = other?.measure === column.measure.name && same(other.at, at);
+          return <Cell key={`${column.across.place} ${column.measure.name}`} drawn={drawn} line={line} column={column} index={from + i} row={row} at={at} chosen={chosen} second={second} focus={active === from + i} pin={pin} />;
+        })}
+        {rest > 0 && <td aria-hidden style={{ width: rest }} />}
       </tr>
-    </thead>
-  );
-}
+    );
+  },
+  (a, b) => a.line === b.line && a.row === b.row && a.active === b.active && a.folded === b.folded && sameDrawn(a.drawn, b.drawn),
+);
 
-function same(a: { column: string; member: Member }[], b: { column: string; member: Member }[]): boolean {
-  return JSON.stringify(a) === JSON.stringify(b);
+function same(a: Coordinate[], b: Coordinate[]): boolean {
+  return a.length === b.length && JSON.stringify(a) === JSON.stringify(b);
 }
-
-const Line = memo(function Line({ answer, line, across }: { answer: GridAnswer; line: ShownLine; across: ShownLine[] }) {
-  const selection = useShown((s) => s.selection);
-  const classes = `${line.isTotal ? 'total' : ''} ${line.isGrand ? 'grand' : ''}`;
-  return (
-    <tr className={classes}>
-      <th scope="row" className="line" style={{ paddingLeft: 6 + Math.max(line.level - 1, 0) * 18 }}>
-        {answer.rows.columns.length === 0 ? '' : line.label}
-      </th>
-      {across.map((c) =>
-        answer.measures.map((m, i) => {
-          const at = coordinates(answer, line.members, c.members);
-          const chosen = selection?.kind === 'cell' && selection.measure === m.name && same(selection.at, at);
-          return <Cell key={`${c.place} ${m.name}`} of={m} value={answer.values[answer.measures.indexOf(m)]?.[line.place]?.[c.place] ?? null} at={at} chosen={chosen} first={i === 0 && answer.columns.columns.length > 0} />;
-        }),
-      )}
-    </tr>
-  );
-});
 
 interface CellProps {
-  of: GridMeasure;
-  value: boolean | number | string | null;
-  at: { column: string; member: Member }[];
+  drawn: Drawn;
+  line: ShownLine;
+  column: CellColumn;
+  index: number;
+  row: number;
+  at: Coordinate[];
   chosen: boolean;
-  first: boolean;
+  second: boolean;
+  focus: boolean;
+  pin: boolean;
 }
 
-function Cell({ of: measure, value, at, chosen, first }: CellProps) {
+function Cell({ drawn, line, column, index, row, at, chosen, second, focus, pin }: CellProps) {
+  const { answer, look, marks, range } = drawn;
+  const { measure } = column;
+  const value = answer.values[column.place]?.[line.place]?.[column.across.place] ?? null;
   const overridden = at.filter((c) => measure.overrides.includes(c.column)).map((c) => columnName(c.column));
+  const apart = marks.get(`${measure.name} ${line.place} ${column.across.place}`) ?? [];
   const classes = [
-    chosen ? 'chosen' : '', first ? 'group-start' : '', measure.unreached.length ? 'hatched' : '', overridden.length && value !== null ? 'overridden' : '',
+    chosen ? 'chosen' : '', second ? 'second' : '', column.first && answer.columns.columns.length > 0 ? 'group-start' : '', measure.unreached.length ? 'hatched' : '',
+    overridden.length && value !== null ? 'overridden' : '', apart.length ? 'apart' : '',
   ];
   const title = [
-    overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '', measure.unreached.length ? `not reached by ${measure.unreached.join(', ')}` : '',
+    overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '', measure.unreached.length ? `not reached by ${measure.unreached.join(', ')}` : '', ...apart.map((m) => m.sentence),
   ].filter(Boolean).join('; ');
+  const part = line.isTotal || column.across.isTotal ? null : share(value, range?.get(measure.name));
+  const style: CSSProperties = { width: column.width };
+  if (part !== null && look.shade?.includes(measure.name)) style.background = `color-mix(in srgb, var(--shade) ${Math.round(part * 46)}%, transparent)`;
+  if (part !== null && look.bars?.includes(measure.name)) style.boxShadow = `inset ${Math.round(part * (column.width - 6))}px 0 0 var(--measure-soft)`;
   return (
-    <td className={classes.filter(Boolean).join(' ')}>
-      <button type="button" title={title || undefined} aria-pressed={chosen} onClick={() => useShown.setState({ selection: { kind: 'cell', measure: measure.name, at }, lensOpen: true })}>
-        {measure.error ? <span className="signal">{measure.error}</span> : measureText(value, measure.format, measure.dtype)}
+    <td className={classes.filter(Boolean).join(' ')} style={style}>
+      <button type="button" data-row={row} data-col={index} data-pin={pin || undefined} tabIndex={focus ? 0 : -1} title={title || undefined} aria-pressed={chosen}>
+        {apart.length > 0 && <span className="apart-mark" aria-label="parts do not add up">Σ</span>}
+        {measure.error ? <span className="signal">{measure.error}</span> : measureText(value, look.formats?.[measure.name] ?? measure.format, measure.dtype)}
         {value === null && <span className="visually-hidden">empty</span>}
       </button>
     </td>
   );
 }
 
-/** What a person should know before trusting the numbers above. */
-function Notes({ answer }: { answer: GridAnswer }) {
-  const unreached = answer.measures.filter((m) => m.unreached.length);
-  const overriding = answer.measures.filter((m) => m.overrides.length);
-  return (
-    <div className="quiet" style={{ padding: '12px 0', maxWidth: 640 }}>
-      {unreached.map((m) => (
-        <p key={m.name}>
-          {nameText(m.name)} knows nothing of {m.unreached.join(' or ')}: its numbers are for all of {m.unreached.length > 1 ? 'them' : 'it'}. Choose a cell to see where the filter stops.
-        </p>
-      ))}
-      {overriding.map((m) => (
-        <p key={m.name}>
-          ↷ {nameText(m.name)} replaces or clears {m.overrides.map((c) => columnName(c)).join(', ')} itself, so it does not follow that part of the grid.
-        </p>
-      ))}
-    </div>
-  );
-}
-
-/** Arrow keys go from cell to cell. */
-function moveByKey(event: KeyboardEvent<HTMLTableElement>) {
-  const cell = (event.target as HTMLElement).closest('td');
-  const row = cell?.parentElement as HTMLTableRowElement | null;
-  if (!cell || !row) return;
-  const steps: Record<string, Element | null | undefined> = {
-    ArrowLeft: cell.previousElementSibling, ArrowRight: cell.nextElementSibling,
-    ArrowUp: (row.previousElementSibling as HTMLTableRowElement | null)?.cells[cell.cellIndex],
-    ArrowDown: (row.nextElementSibling as HTMLTableRowElement | null)?.cells[cell.cellIndex],
-  };
-  const next = steps[event.key];
-  if (next === undefined) return;
-  event.preventDefault();
-  next?.querySelector('button')?.focus();
+/** How much is shown, in words. */
+export function gridWords(answer: GridAnswer): string {
+  const whole = answer.rows.lines.filter((l) => l.every((m) => m.kind !== 'total')).length;
+  const lines = whole || answer.rows.lines.length;
+  return `${count(lines)} line${lines === 1 ? '' : 's'}, ${count(answer.cells)} cells, ${answer.milliseconds.toFixed(0)} ms${answer.left_out ? `; ${count(answer.left_out)} lines are not among the top ones` : ''}`;
 }

@@ -1,52 +1,86 @@
-// The picks at the side of the grid: lists with search and counts.
+// The picks at the side of the grid: a ruler for each calendar, lists with search and with counts under the other picks.
+import { useDebouncedValue } from '@mantine/hooks';
 import { useState } from 'react';
-import type { Member, ModelDocument, Pick, Scalar } from '../../api/client';
+import type { GridAnswer, ModelDocument, Pick } from '../../api/client';
 import { useMembers } from '../../api/queries';
-import { useShown } from '../../app/shown';
-import { columnName, count, memberText } from '../../shared/format';
+import { columnName, count, counted, memberText } from '../../shared/format';
+import { inPick } from './LineMenu';
+import { Ruler, spanOf } from './Ruler';
 
-type Listed = Extract<Pick, { column: string }>;
+export type Listed = Extract<Pick, { column: string }>;
 
-function inPick(member: Member): Scalar | { unmatched: true } {
-  return member.kind === 'unmatched' ? { unmatched: true } : member.kind === 'empty' ? null : (member.value ?? null);
+interface ListProps {
+  model: ModelDocument;
+  pick: Listed;
+  picks: Pick[];
+  /** The table whose rows are counted. */
+  rows: string;
+  onChange: (pick: Listed) => void;
 }
 
-function PickList({ model, pick, onChange }: { model: ModelDocument; pick: Listed; onChange: (pick: Listed) => void }) {
+function PickList({ model, pick, picks, rows, onChange }: ListProps) {
   const [search, setSearch] = useState('');
-  const members = useMembers(model, pick.column, search);
+  const [asked] = useDebouncedValue(search, 150);
+  const others = picks.filter((p) => p !== pick && ('where' in p || p.in.length > 0));
+  const members = useMembers(model, pick.column, asked, others, rows);
   const chosen = new Set(pick.in.map((v) => JSON.stringify(v)));
-  const toggle = (member: Member) => {
-    const value = inPick(member);
-    const key = JSON.stringify(value);
-    onChange({ ...pick, in: chosen.has(key) ? pick.in.filter((v) => JSON.stringify(v) !== key) : [...pick.in, value] });
-  };
+  const toggle = (key: string, value: Listed['in'][number]) => onChange({ ...pick, in: chosen.has(key) ? pick.in.filter((v) => JSON.stringify(v) !== key) : [...pick.in, value] });
+  const listed = members.data?.members ?? [];
   return (
     <section aria-label={columnName(pick.column)}>
       <h2 style={{ fontSize: 14 }}>{columnName(pick.column)}</h2>
       <input className="field" style={{ marginTop: 6 }} aria-label={`Search ${columnName(pick.column)}`} placeholder={`search ${count(members.data?.total ?? 0)}`} value={search} onChange={(e) => setSearch(e.target.value)} />
+      <div className="row pick-tools">
+        <button type="button" className="plain quiet" onClick={() => onChange({ ...pick, in: [] })} disabled={pick.in.length === 0}>any</button>
+        <button type="button" className="plain quiet" onClick={() => onChange({ ...pick, in: listed.map((m) => inPick(m.member)) })} disabled={listed.length === 0}>all listed</button>
+        <button type="button" className="plain quiet" onClick={() => onChange({ ...pick, in: listed.map((m) => inPick(m.member)).filter((v) => !chosen.has(JSON.stringify(v))) })} disabled={listed.length === 0}>the others</button>
+      </div>
       <div className="pick-list">
-        {members.data?.members.map(({ member, rows }) => (
-          <label key={JSON.stringify(member)}>
-            <input type="checkbox" checked={chosen.has(JSON.stringify(inPick(member)))} onChange={() => toggle(member)} />
-            {memberText(member)}
-            {member.kind !== 'unmatched' && <span className="end">{count(rows)}</span>}
-          </label>
-        ))}
+        {listed.map(({ member, rows: n }) => {
+          const value = inPick(member);
+          const key = JSON.stringify(value);
+          return (
+            <label key={key} className={n === 0 ? 'none' : ''}>
+              <input type="checkbox" checked={chosen.has(key)} onChange={() => toggle(key, value)} />
+              <span className="clip">{memberText(member)}</span>
+              <span className="end">{count(n)}</span>
+            </label>
+          );
+        })}
         {members.isPending && <p className="wait">Reading the members…</p>}
         {(members.data?.more ?? 0) > 0 && <p className="quiet">{count(members.data?.more ?? 0)} more: search for them</p>}
+        {members.data && listed.length === 0 && <p className="quiet">None has these words.</p>}
       </div>
+      {members.data && (
+        <p className="quiet pick-note">
+          rows of {members.data.counted} under the other picks{rows && members.data.counted !== rows ? <>; <span className="signal">it does not filter {rows}</span></> : ''}
+        </p>
+      )}
     </section>
   );
 }
 
-export function Picks({ model, picks }: { model: ModelDocument; picks: Pick[] }) {
-  const put = useShown((s) => s.setProbe);
+interface Props {
+  model: ModelDocument;
+  picks: Pick[];
+  answer: GridAnswer | undefined;
+  put: (picks: Pick[]) => void;
+}
+
+export function Picks({ model, picks, answer, put }: Props) {
   const lists = picks.filter((p): p is Listed => 'column' in p);
+  const scans = answer?.measures.flatMap((m) => m.scans) ?? [];
+  const rows = scans[0]?.grain ?? '';
+  const reaching = new Set(scans.flatMap((s) => Object.keys(s.tables)));
+  const calendars = model.tables.filter((t) => t.calendar && (reaching.size === 0 || reaching.has(t.name)));
   return (
     <aside className="pick-side" aria-label="Picks">
-      {lists.length === 0 && <p className="quiet">No pick yet. “+ pick” in the sentence above brings a column here.</p>}
+      {calendars.map((t) => (
+        <Ruler key={t.name} model={model} table={t} picks={picks} rows={reaching.size ? rows : t.name} onSpan={(where) => put([...picks.filter((p) => !('where' in p && spanOf(t, p.where))), ...(where ? [{ where }] : [])])} />
+      ))}
+      {lists.length === 0 && <p className="quiet">No list yet: “+ pick” in the sentence above brings a column here{model.tables.length ? `, of ${counted(model.tables.length, 'table')}` : ''}.</p>}
       {lists.map((pick) => (
-        <PickList key={pick.column} model={model} pick={pick} onChange={(changed) => put({ picks: picks.map((p) => (p === pick ? changed : p)) })} />
+        <PickList key={pick.column} model={model} pick={pick} picks={picks} rows={rows} onChange={(changed) => put(picks.map((p) => (p === pick ? changed : p)))} />
       ))}
     </aside>
   );

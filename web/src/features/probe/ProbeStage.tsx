@@ -1,39 +1,96 @@
-// Probe: a grid asked for by a sentence of chips; a chosen cell is traced in the Lens.
-import { Refusal, type ModelDocument } from '../../api/client';
+// Probe: a grid asked for by a sentence of chips; a chosen cell is traced in the Lens. Several probes stand on a folio.
+import { Suspense, lazy } from 'react';
+import { Refusal, type ModelDocument, type Picture } from '../../api/client';
 import { useGrid } from '../../api/queries';
-import { EMPTY_PROBE, askedProbe, useShown } from '../../app/shown';
-import { GridTable } from './GridTable';
+import { EMPTY_PROBE, asFolio, askedProbe, useShown } from '../../app/shown';
+import { GridTable, gridWords } from './GridTable';
 import { Picks } from './Picks';
 import { Sentence } from './Sentence';
+import { TakeOut } from './TakeOut';
+
+const PictureView = lazy(() => import('./PictureView').then((m) => ({ default: m.PictureView })));
+const FolioView = lazy(() => import('../folio/FolioView').then((m) => ({ default: m.FolioView })));
+
+const PICTURES: [Picture, string][] = [
+  ['grid', 'Grid'], ['bars', 'Bars'], ['lines', 'Lines'], ['columns', 'Columns'], ['stacked', 'Stacked'], ['dots', 'Dots'], ['heat', 'Heat'], ['multiples', 'Small multiples'],
+];
 
 export function ProbeStage({ model }: { model: ModelDocument }) {
+  const folio = useShown((s) => s.folio);
+  const set = useShown((s) => s.set);
+  return (
+    <div className="probe-stage">
+      <div className="row folio-strip" role="group" aria-label="Probe or folio">
+        <button type="button" aria-pressed={folio === null} onClick={() => set({ folio: null })}>Probe</button>
+        {model.folios.map((f) => (
+          <button key={String(f.name)} type="button" aria-pressed={folio?.name === f.name} title={String(f.description ?? '')} onClick={() => set({ folio: asFolio(f), selection: null })}>{String(f.name)}</button>
+        ))}
+        <button type="button" className="quiet" aria-pressed={folio !== null && !model.folios.some((f) => f.name === folio.name)} onClick={() => set({ folio: { name: '', picks: [], tiles: [] }, selection: null })}>+ folio</button>
+      </div>
+      {folio ? (
+        <Suspense fallback={<p className="pad wait">Opening the folio…</p>}>
+          <FolioView key={folio.name} model={model} folio={folio} />
+        </Suspense>
+      ) : <ProbeBench model={model} />}
+    </div>
+  );
+}
+
+function ProbeBench({ model }: { model: ModelDocument }) {
   const probe = useShown((s) => s.probe) ?? EMPTY_PROBE;
-  const asked = askedProbe(probe);
-  const grid = useGrid(model, asked);
+  const put = useShown((s) => s.setProbe);
+  const grid = useGrid(model, askedProbe(probe));
+  const picture = probe.look?.picture ?? 'grid';
+  const answer = !grid.error && probe.measures.length > 0 ? grid.data : undefined;
   return (
     <div className="probe-bench">
       <Sentence model={model} probe={probe} />
       <div className="probe-body">
-        <Picks model={model} picks={probe.picks} />
-        <div className="grid-scroll" aria-busy={grid.isFetching}>
+        <Picks model={model} picks={probe.picks} answer={grid.data} put={(picks) => put({ picks })} />
+        <div className="grid-place" aria-busy={grid.isFetching}>
           {probe.measures.length === 0 && <p className="pad quiet">Ask for a measure: “+ measure” in the sentence above.</p>}
-          {grid.isPending && probe.measures.length > 0 && <p className="wait">Computing {probe.measures.length} measures…</p>}
-          {grid.error instanceof Refusal && probe.measures.length > 0 && (
-            <div className="pad" role="alert">
-              <b>The grid cannot be computed.</b>
-              <ul>
-                {(grid.error.problem.errors.length ? grid.error.problem.errors : [{ message: grid.error.message, mend: '', code: '', in: '' }]).map((e) => (
-                  <li key={e.code + e.in + e.message}>
-                    {e.in && <b>{e.in}: </b>}
-                    {e.message} <span className="quiet">{e.mend}</span>
-                  </li>
-                ))}
-              </ul>
-            </div>
+          {grid.isPending && probe.measures.length > 0 && <p className="wait pad">Computing {probe.measures.length} measures…</p>}
+          {grid.error && probe.measures.length > 0 && <Wrong error={grid.error} />}
+          {answer && (
+            <>
+              <div className="grid-bar" aria-live="polite">
+                <span>{gridWords(answer)}</span>
+                <span className="grow" />
+                <span className="picture-switch" role="group" aria-label="Shown as">
+                  {PICTURES.map(([kind, words]) => (
+                    <button key={kind} type="button" aria-pressed={picture === kind} onClick={() => put({ look: { ...probe.look, picture: kind } })}>{words}</button>
+                  ))}
+                </span>
+                <TakeOut model={model} probe={probe} answer={answer} />
+              </div>
+              {picture === 'grid' ? (
+                <GridTable answer={answer} probe={probe} />
+              ) : (
+                <Suspense fallback={<p className="wait pad">Drawing…</p>}>
+                  <PictureView answer={answer} probe={probe} picks={probe.picks} onPick={(picks) => put({ picks })} />
+                </Suspense>
+              )}
+            </>
           )}
-          {!grid.error && grid.data && probe.measures.length > 0 && <GridTable answer={grid.data} probe={asked} />}
         </div>
       </div>
+    </div>
+  );
+}
+
+export function Wrong({ error }: { error: Error }) {
+  const errors = error instanceof Refusal && error.problem.errors.length ? error.problem.errors : [{ message: error.message, mend: '', code: '', in: '' }];
+  return (
+    <div className="pad" role="alert">
+      <b>The grid cannot be computed.</b>
+      <ul>
+        {errors.map((e) => (
+          <li key={e.code + e.in + e.message}>
+            {e.in && <b>{e.in}: </b>}
+            {e.message} <span className="quiet">{e.mend}</span>
+          </li>
+        ))}
+      </ul>
     </div>
   );
 }

@@ -1,80 +1,19 @@
-// The probe as a sentence of chips: Show … by … across … where …
+// The sentence of chips: what a probe shows, by and across what, where, in which order, compared with what.
 import { Menu } from '@mantine/core';
-import { useState, type DragEvent, type KeyboardEvent } from 'react';
-import type { ModelDocument, Pick, Probe } from '../../api/client';
-import { useEdits } from '../../api/queries';
-import { actions, EMPTY_PROBE, asProbe, useShown, type Selection } from '../../app/shown';
-import { columnName, columnText, nameText, UNMATCHED } from '../../shared/format';
+import { useState, type KeyboardEvent, type ReactNode } from 'react';
+import type { ModelDocument, Order, Pick, Probe } from '../../api/client';
+import { actions, useShown } from '../../app/shown';
+import { UNMATCHED, columnName, columnText, nameText, quotedName } from '../../shared/format';
+import { Chips, columnSelection } from './Chips';
 import { Chooser, type Choice } from './Chooser';
-
-type Part = 'measures' | 'rows' | 'columns';
+import { Compare } from './Compare';
+import { SavedProbes } from './SavedProbes';
 
 export function pickText(pick: Pick): string {
   if ('where' in pick) return pick.where;
   const values = pick.in.map((v) => (v !== null && typeof v === 'object' ? UNMATCHED : columnText(v)));
   const listed = values.length > 3 ? `${values.slice(0, 2).join(', ')} and ${values.length - 2} more` : values.join(' or ');
   return `${columnName(pick.column)} is ${listed || 'nothing'}`;
-}
-
-/** A written `Table.column`, for the Lens. */
-function columnSelection(reference: string): Selection {
-  const dot = reference.indexOf('.');
-  return { kind: 'column', table: reference.slice(0, dot), name: reference.slice(dot + 1) };
-}
-
-/** Moves an item of a list to another place. */
-function movedItem(list: string[], from: number, to: number): string[] {
-  const copy = [...list];
-  const [item] = copy.splice(from, 1);
-  if (item !== undefined) copy.splice(Math.max(0, Math.min(to, copy.length)), 0, item);
-  return copy;
-}
-
-function Chips({ part, probe, put }: { part: Part; probe: Probe; put: (change: Partial<Probe>) => void }) {
-  const [over, setOver] = useState<number | null>(null);
-  const list = probe[part];
-  const text = part === 'measures' ? nameText : columnName;
-  const drop = (event: DragEvent, to: number) => {
-    event.preventDefault();
-    setOver(null);
-    const { part: from, place } = JSON.parse(event.dataTransfer.getData('application/x-chip') || '{}') as { part?: Part; place?: number };
-    if (from === undefined || place === undefined) return;
-    if (from === part) return put({ [part]: movedItem(list, place, to) });
-    // From one axis to the other; a measure is no axis.
-    const item = probe[from][place];
-    if (from === 'measures' || part === 'measures' || item === undefined) return;
-    put({ [from]: probe[from].filter((_, i) => i !== place), [part]: [...list.slice(0, to), item, ...list.slice(to)] });
-  };
-  const onKey = (event: KeyboardEvent, place: number) => {
-    if (event.key === 'Delete' || event.key === 'Backspace') put({ [part]: list.filter((_, i) => i !== place) });
-    else if (event.altKey && event.key === 'ArrowLeft') put({ [part]: movedItem(list, place, place - 1) });
-    else if (event.altKey && event.key === 'ArrowRight') put({ [part]: movedItem(list, place, place + 1) });
-    else return;
-    event.preventDefault();
-  };
-  return list.map((name, i) => (
-    <span
-      key={name}
-      className={`chip ${part === 'measures' ? 'measure' : ''} ${over === i ? 'over' : ''}`}
-      draggable
-      onDragStart={(e) => e.dataTransfer.setData('application/x-chip', JSON.stringify({ part, place: i }))}
-      onDragOver={(e) => { e.preventDefault(); setOver(i); }}
-      onDragLeave={() => setOver(null)}
-      onDrop={(e) => drop(e, i)}
-    >
-      <button
-        type="button"
-        title="Drag to another place, or Alt and an arrow; Delete takes it out"
-        onKeyDown={(e) => onKey(e, i)}
-        onClick={() => actions.select(part === 'measures' ? { kind: 'measure', name } : columnSelection(name))}
-      >
-        {text(name)}
-      </button>
-      <button type="button" aria-label={`Take ${text(name)} out`} onClick={() => put({ [part]: list.filter((_, j) => j !== i) })}>
-        ✕
-      </button>
-    </span>
-  ));
 }
 
 const TOTALS: [Probe['totals'], string][] = [
@@ -85,42 +24,74 @@ const TOTALS: [Probe['totals'], string][] = [
 
 export function Sentence({ model, probe }: { model: ModelDocument; probe: Probe }) {
   const put = useShown((s) => s.setProbe);
+  const { undoProbe, redoProbe } = actions;
+  const back = useShown((s) => s.probeBack.length);
+  const forth = useShown((s) => s.probeForth.length);
   const used = new Set([...probe.rows, ...probe.columns]);
   const columns: Choice[] = model.tables
     .filter((t) => !t.hidden)
     .filter((t) => t.role !== 'fact')
     .concat(model.tables.filter((t) => t.role === 'fact' && !t.hidden))
-    .flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => ({ value: `${t.name}.${c.name}`, text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })));
-  const free = columns.filter((c) => !used.has(c.value));
-  const measures = model.measures.filter((m) => !probe.measures.includes(m.name)).map((m) => ({ value: m.name, text: nameText(m.name), detail: m.folder }));
+    .flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => ({ value: written(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })));
+  const levels: Choice[] = model.hierarchies.map((h) => ({ value: JSON.stringify(h.levels), text: `${String(h.name)}: ${(h.levels as string[]).map((l) => columnName(l)).join(' › ')}`, detail: 'hierarchy' }));
+  const free = [...columns.filter((c) => !used.has(c.value)), ...levels];
+  const measures = model.measures.filter((m) => !probe.measures.includes(m.name)).map((m) => ({ value: m.name, text: nameText(m.name), detail: m.trial ? 'trial' : m.folder }));
   const picked = new Set(probe.picks.map((p) => ('column' in p ? p.column : '')));
+  const onto = (part: 'rows' | 'columns', value: string) => {
+    const more = value.startsWith('[') ? (JSON.parse(value) as string[]).filter((c) => !used.has(c)) : [value];
+    put({ [part]: [...probe[part], ...more] });
+  };
+  const onKey = (event: KeyboardEvent) => {
+    if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || (event.target as HTMLElement).closest('input, textarea')) return;
+    if (event.shiftKey ? !forth : !back) return;
+    (event.shiftKey ? redoProbe : undoProbe)();
+    event.preventDefault();
+    event.stopPropagation();
+  };
   return (
-    <div className="sentence" role="group" aria-label="The probe">
+    // The keys of the chips come up to here.
+    // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
+    <div className="sentence" role="group" aria-label="The probe" onKeyDown={onKey}>
       Show
       <Chips part="measures" probe={probe} put={put} />
       <Chooser label="+ measure" title="Add a measure" choices={measures} onChoose={(v) => put({ measures: [...probe.measures, v] })} />
       by
       <Chips part="rows" probe={probe} put={put} />
-      <Chooser label="+ rows" title="Add a column to the rows" choices={free} onChoose={(v) => put({ rows: [...probe.rows, v] })} />
+      <Chooser label="+ rows" title="Add a column to the rows" choices={free} onChoose={(v) => onto('rows', v)} />
       across
       <Chips part="columns" probe={probe} put={put} />
-      <Chooser label="+ columns" title="Add a column across" choices={free} onChoose={(v) => put({ columns: [...probe.columns, v] })} />
+      <Chooser label="+ columns" title="Add a column across" choices={free} onChoose={(v) => onto('columns', v)} />
       where
       {probe.picks.map((pick, i) => (
         <span key={JSON.stringify(pick)} className="chip">
-          <button type="button" onClick={() => 'column' in pick && actions.select(columnSelection(pick.column))} disabled={!('column' in pick)}>
-            {pickText(pick)}
-          </button>
+          {'column' in pick ? (
+            <button type="button" onClick={() => actions.select(columnSelection(pick.column))}>{pickText(pick)}</button>
+          ) : (
+            <Where text={pick.where} onSay={(where) => put({ picks: probe.picks.map((p, j) => (j === i ? { where } : p)) })}>{pickText(pick)}</Where>
+          )}
           <button type="button" aria-label={`Take the pick ${pickText(pick)} out`} onClick={() => put({ picks: probe.picks.filter((_, j) => j !== i) })}>
             ✕
           </button>
         </span>
       ))}
       <Chooser label="+ pick" title="Pick from a column" choices={columns.filter((c) => !picked.has(c.value))} onChoose={(v) => put({ picks: [...probe.picks, { column: v, in: [] }] })} />
-      <Where onAdd={(where) => put({ picks: [...probe.picks, { where }] })} />
-      with
-      <Menu shadow="none" position="bottom-start">
+      <span className="chip add"><Where text="" onSay={(where) => put({ picks: [...probe.picks, { where }] })}>+ condition</Where></span>
+      {(probe.sort?.length ?? 0) > 0 && 'sorted by'}
+      {probe.sort?.map((order) => (
+        <span key={JSON.stringify(order)} className="chip">
+          <button type="button" title="Turn the order round" onClick={() => put({ sort: probe.sort?.map((o) => (o === order ? { ...o, desc: !o.desc } : o)) })}>{orderText(order)}</button>
+          <button type="button" aria-label="Take the order out" onClick={() => put({ sort: probe.sort?.filter((o) => o !== order) })}>✕</button>
+        </span>
+      ))}
+      {probe.top && (
         <span className="chip">
+          <span className="chip-text">the top <input className="chip-number" type="number" min={1} max={100000} aria-label="How many top lines" value={probe.top.count} onChange={(e) => probe.top && Number(e.target.value) >= 1 && put({ top: { ...probe.top, count: Math.floor(Number(e.target.value)) } })} /> by {nameText(probe.top.by).toLowerCase()}</span>
+          <button type="button" aria-label="Take the top lines out" onClick={() => put({ top: undefined })}>✕</button>
+        </span>
+      )}
+      <Compare model={model} probe={probe} put={put} />
+      <Menu shadow="none" position="bottom-start">
+        <span className="chip add">
           <Menu.Target>
             <button type="button">{TOTALS.find(([t]) => t === probe.totals)?.[1]} ▾</button>
           </Menu.Target>
@@ -133,25 +104,34 @@ export function Sentence({ model, probe }: { model: ModelDocument; probe: Probe 
           <Menu.Item onClick={() => put({ empty_lines: !probe.empty_lines })}>{probe.empty_lines ? 'leave empty lines out' : 'empty lines, too'}</Menu.Item>
         </Menu.Dropdown>
       </Menu>
-      <SavedProbes model={model} probe={probe} />
+      <span className="row sentence-end">
+        <button type="button" className="plain" disabled={!back} aria-label="Undo in the sentence" title="Undo in the sentence (Ctrl Z on a chip)" onClick={undoProbe}>↶</button>
+        <button type="button" className="plain" disabled={!forth} aria-label="Redo in the sentence" title="Redo in the sentence" onClick={redoProbe}>↷</button>
+        <SavedProbes model={model} probe={probe} />
+      </span>
     </div>
   );
 }
 
+function written(table: string, column: string): string {
+  return table.includes('.') || column.includes('.') || table.includes('"') || column.includes('"') ? `${quotedName(table)}.${quotedName(column)}` : `${table}.${column}`;
+}
+
+function orderText(order: Order): string {
+  const name = order.by.includes('.') ? columnName(order.by) : nameText(order.by).toLowerCase();
+  const at = Object.values(order.at ?? {}).map((v) => (v !== null && typeof v === 'object' ? UNMATCHED : columnText(v)));
+  return `${name}${at.length ? ` at ${at.join(', ')}` : ''} ${order.desc ? '↓' : '↑'}`;
+}
+
 /** A condition of the page, written as in a formula. */
-function Where({ onAdd }: { onAdd: (where: string) => void }) {
+function Where({ text: said, onSay, children }: { text: string; onSay: (where: string) => void; children: ReactNode }) {
   const [text, setText] = useState<string | null>(null);
-  if (text === null)
-    return (
-      <span className="chip add">
-        <button type="button" onClick={() => setText('')}>+ condition</button>
-      </span>
-    );
+  if (text === null) return <button type="button" onClick={() => setText(said)}>{children}</button>;
   return (
-    <form onSubmit={(e) => { e.preventDefault(); if (text.trim()) onAdd(text.trim()); setText(null); }}>
+    <form onSubmit={(e) => { e.preventDefault(); if (text.trim()) onSay(text.trim()); setText(null); }}>
       <input
         className="field mono"
-        style={{ width: 300 }}
+        style={{ width: 320 }}
         // Opened to be typed into.
         ref={(node) => node?.focus()}
         aria-label="A condition over one table"
@@ -161,44 +141,5 @@ function Where({ onAdd }: { onAdd: (where: string) => void }) {
         onKeyDown={(e) => e.key === 'Escape' && setText(null)}
       />
     </form>
-  );
-}
-
-function SavedProbes({ model, probe }: { model: ModelDocument; probe: Probe }) {
-  const { edit } = useEdits(model);
-  const set = useShown((s) => s.set);
-  const [naming, setNaming] = useState<string | null>(null);
-  const stored = model.probes.find((p) => p.name === probe.name);
-  const changed = JSON.stringify(stored ? asProbe(stored) : null) !== JSON.stringify(probe);
-  const save = (name: string) => {
-    const named = { ...probe, name };
-    set({ probe: named });
-    void edit({ kind: 'put_probe', probe: named });
-  };
-  if (naming !== null)
-    return (
-      <form style={{ marginLeft: 'auto' }} onSubmit={(e) => { e.preventDefault(); if (naming.trim()) save(naming.trim()); setNaming(null); }}>
-        <input className="field" ref={(node) => node?.focus()} aria-label="Name of the probe" placeholder="name of the probe" value={naming} onChange={(e) => setNaming(e.target.value)} onKeyDown={(e) => e.key === 'Escape' && setNaming(null)} />
-      </form>
-    );
-  return (
-    <Menu shadow="none" position="bottom-end">
-      <Menu.Target>
-        <button type="button" className="plain" style={{ marginLeft: 'auto', fontSize: 13 }}>
-          <u>{probe.name ?? 'a probe without a name'}</u>
-          {changed ? ' (changed)' : ''} ▾
-        </button>
-      </Menu.Target>
-      <Menu.Dropdown>
-        {model.probes.map((p) => (
-          <Menu.Item key={String(p.name)} onClick={() => set({ probe: asProbe(p), selection: null })}>{String(p.name)}</Menu.Item>
-        ))}
-        <Menu.Divider />
-        <Menu.Item onClick={() => set({ probe: EMPTY_PROBE, selection: null })}>A new probe</Menu.Item>
-        {probe.name && changed && <Menu.Item onClick={() => save(probe.name ?? '')}>Save</Menu.Item>}
-        <Menu.Item onClick={() => setNaming('')}>Save under a name…</Menu.Item>
-        {stored && <Menu.Item onClick={() => { void edit({ kind: 'remove_probe', name: probe.name }); set({ probe: { ...probe, name: undefined } }); }}>Remove “{probe.name}”</Menu.Item>}
-      </Menu.Dropdown>
-    </Menu>
   );
 }

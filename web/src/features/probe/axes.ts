@@ -1,5 +1,5 @@
 // How an answered axis is shown: totals as headings over their parts, the grand total last. Pure.
-import type { GridAnswer, Member, Probe } from '../../api/client';
+import type { Coordinate, GridAnswer, Member, Order, Probe } from '../../api/client';
 import { memberText } from '../../shared/format';
 
 export interface ShownLine {
@@ -38,9 +38,24 @@ export function shownLines(lines: Member[][]): ShownLine[] {
   return [...order(rest, 0), ...grand];
 }
 
+/** What names a line: its coordinates, in order, as JSON. */
+export function lineKey(line: ShownLine): string {
+  return JSON.stringify(line.members.slice(0, line.level));
+}
+
+/** The lines that are not folded away under one of their totals. */
+export function unfolded(lines: ShownLine[], folded: string[]): ShownLine[] {
+  if (folded.length === 0) return lines;
+  const away = new Set(folded);
+  return lines.filter((line) => {
+    for (let level = 1; level < line.level; level += 1) if (away.has(JSON.stringify(line.members.slice(0, level)))) return false;
+    return true;
+  });
+}
+
 /** The coordinates of a cell: what its two lines say, totals left out. */
-export function coordinates(answer: GridAnswer, row: Member[], column: Member[]): { column: string; member: Member }[] {
-  const found: { column: string; member: Member }[] = [];
+export function coordinates(answer: GridAnswer, row: Member[], column: Member[]): Coordinate[] {
+  const found: Coordinate[] = [];
   for (const [names, members] of [[answer.rows.columns, row], [answer.columns.columns, column]] as const)
     for (const [i, name] of names.entries()) {
       const member = members[i];
@@ -49,9 +64,27 @@ export function coordinates(answer: GridAnswer, row: Member[], column: Member[])
   return found;
 }
 
-/** The next order after a click on a measure's heading: largest first, smallest first, none. */
-export function nextSort(sort: Probe['sort'], measure: string): NonNullable<Probe['sort']> {
-  const now = sort?.find((s) => s.by === measure);
-  if (!now) return [{ by: measure, desc: true }];
-  return now.desc ? [{ by: measure, desc: false }] : [];
+/** The place across at which a heading orders: none over all of them. */
+export function orderPlace(answer: GridAnswer, line: Member[]): Order['at'] {
+  const at: NonNullable<Order['at']> = {};
+  for (const [i, column] of answer.columns.columns.entries()) {
+    const member = line[i];
+    if (!member || member.kind === 'total') continue;
+    at[column] = member.kind === 'unmatched' ? { unmatched: true } : member.kind === 'empty' ? null : (member.value ?? null);
+  }
+  return Object.keys(at).length ? at : undefined;
+}
+
+const samePlace = (a: Order['at'], b: Order['at']) => JSON.stringify(a ?? {}) === JSON.stringify(b ?? {});
+
+export function orderOf(sort: Probe['sort'], by: string, at?: Order['at']): Order | undefined {
+  return sort?.find((s) => s.by === by && samePlace(s.at, at));
+}
+
+/** The next order after a click on a heading: largest first, smallest first, none. An axis starts with the last first, as it stands. */
+export function nextSort(sort: Probe['sort'], by: string, at?: Order['at']): Order[] {
+  const now = orderOf(sort, by, at);
+  const made: Order = at ? { by, at } : { by };
+  if (!now) return [{ ...made, desc: true }];
+  return now.desc ? [{ ...made, desc: false }] : [];
 }

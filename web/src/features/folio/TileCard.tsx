@@ -1,0 +1,144 @@
+// A tile of a folio: it answers under the shared picks it has not opted out of, says which those are, and opens in Probe.
+import { Menu } from '@mantine/core';
+import { Suspense, lazy, useState } from 'react';
+import type { ModelDocument, Pick, Picture, Probe, Tile } from '../../api/client';
+import { useGrid } from '../../api/queries';
+import { actions, asProbe, askedProbe } from '../../app/shown';
+import { columnName, measureText, nameText } from '../../shared/format';
+import { GridTable } from '../probe/GridTable';
+import { Wrong } from '../probe/ProbeStage';
+import { pickText } from '../probe/Sentence';
+
+const PictureView = lazy(() => import('../probe/PictureView').then((m) => ({ default: m.PictureView })));
+const PICTURES: Picture[] = ['grid', 'bars', 'lines', 'columns', 'stacked', 'dots', 'heat', 'multiples'];
+
+interface Props {
+  model: ModelDocument;
+  tile: Tile;
+  picks: Pick[];
+  over: boolean;
+  onPut: (tile: Tile | null) => void;
+  onPick: (picks: Pick[]) => void;
+  onMove: (by: number) => void;
+  onDrag: () => void;
+  onDrop: () => void;
+  onEnd: () => void;
+}
+
+const pickKey = (pick: Pick) => ('column' in pick ? pick.column : pick.where);
+
+/** The tile's own probe under the shared picks that it takes; a pick on a column of its own is narrowed by neither. */
+function tileProbe(model: ModelDocument, tile: Tile, picks: Pick[]): Probe | null {
+  const own = typeof tile.probe === 'string' ? model.probes.find((p) => p.name === tile.probe) : tile.probe;
+  if (!own) return null;
+  const probe = asProbe({ ...own });
+  const shared = picks.filter((p) => !tile.without?.includes(pickKey(p)) && ('where' in p || p.in.length > 0));
+  const kept = probe.picks.filter((p) => !('column' in p) || !shared.some((s) => 'column' in s && s.column === p.column));
+  return { ...probe, picks: [...kept, ...shared], measures: tile.against && !probe.measures.includes(tile.against) ? [...probe.measures, tile.against] : probe.measures };
+}
+
+export function TileCard({ model, tile, picks, over, onPut, onPick, onMove, onDrag, onDrop, onEnd }: Props) {
+  const probe = tile.kind === 'text' ? null : tileProbe(model, tile, picks);
+  const out = picks.filter((p) => tile.without?.includes(pickKey(p)));
+  const title = tile.title ?? (typeof tile.probe === 'string' ? tile.probe : tile.kind === 'number' ? nameText(probe?.measures[0] ?? '') : '');
+  const size = { gridColumn: `span ${tile.width ?? 2}`, gridRow: `span ${tile.height ?? (tile.kind === 'probe' ? 3 : 1)}` };
+  const open = () => probe && actions.set({ probe, folio: null, selection: null, probeBack: [], probeForth: [] });
+  return (
+    <section
+      className={`tile ${tile.kind} ${over ? 'over' : ''}`} style={size} aria-label={title || tile.kind} onDragOver={(e) => e.preventDefault()}
+      onDrop={(e) => { e.preventDefault(); onDrop(); }}
+    >
+      <header
+        draggable onDragStart={(e) => { e.dataTransfer.setData('text/plain', title); onDrag(); }} onDragEnd={onEnd}
+      >
+        <h3>{title}</h3>
+        {out.length > 0 && <span className="signal tile-out" title="This tile opts out of the shared pick">without {out.map((p) => ('column' in p ? columnName(p.column) : 'the page’s condition')).join(', ')}</span>}
+        <span style={{ flex: 1 }} />
+        {probe && <button type="button" className="plain quiet" onClick={open}><u>open</u></button>}
+        <TileMenu tile={tile} picks={picks} onPut={onPut} onMove={onMove} probe={probe} />
+      </header>
+      {tile.kind === 'text' ? <TileText tile={tile} onPut={onPut} /> : probe ? <Answered model={model} tile={tile} probe={probe} picks={picks} onPick={onPick} /> : <p className="signal">The probe {String(tile.probe)} is not in the model any more.</p>}
+    </section>
+  );
+}
+
+function Answered({ model, tile, probe, picks, onPick }: { model: ModelDocument; tile: Tile; probe: Probe; picks: Pick[]; onPick: (picks: Pick[]) => void }) {
+  const grid = useGrid(model, askedProbe(probe));
+  if (grid.error) return <Wrong error={grid.error} />;
+  if (!grid.data) return <p className="wait">Computing…</p>;
+  const answer = grid.data;
+  const unreached = [...new Set(answer.measures.flatMap((m) => m.unreached))];
+  if (tile.kind === 'number') {
+    const text = (i: number) => { const m = answer.measures[i]; return m ? measureText(answer.values[i]?.[0]?.[0], probe.look?.formats?.[m.name] ?? m.format, m.dtype) || '(empty)' : ''; };
+    const other = tile.against ? answer.measures.findIndex((m) => m.name === tile.against) : -1;
+    const [mine, theirs] = [answer.values[0]?.[0]?.[0], other >= 0 ? answer.values[other]?.[0]?.[0] : null];
+    const change = typeof mine === 'number' && typeof theirs === 'number' && theirs !== 0 ? (mine - theirs) / Math.abs(theirs) : null;
+    return (
+      <div className="tile-number" aria-live="polite">
+        <b className={unreached.length ? 'hatched' : ''}>{text(0)}</b>
+        {other >= 0 && <span className="quiet">{nameText(tile.against ?? '').toLowerCase()} {text(other)}{change !== null && <> · <b className="tile-change">{change >= 0 ? '▲' : '▼'} {measureText(Math.abs(change), '0.0%', 'number')}</b></>}</span>}
+        {unreached.length > 0 && <span className="signal">not reached by {unreached.join(', ')}</span>}
+      </div>
+    );
+  }
+  if ((probe.look?.picture ?? 'grid') === 'grid') return <GridTable answer={answer} probe={probe} still />;
+  return <Suspense fallback={<p className="wait">Drawing…</p>}><PictureView answer={answer} probe={probe} picks={picks} onPick={onPick} still /></Suspense>;
+}
+
+function TileText({ tile, onPut }: { tile: Tile; onPut: (tile: Tile) => void }) {
+  const [writing, setWriting] = useState(!tile.text);
+  if (writing) return <textarea className="field" aria-label="Text of the tile" rows={4} value={tile.text ?? ''} placeholder="What a reader should know" onChange={(e) => onPut({ ...tile, text: e.target.value })} onBlur={() => tile.text && setWriting(false)} />;
+  return <button type="button" className="plain tile-text" onClick={() => setWriting(true)}>{tile.text}</button>;
+}
+
+interface MenuProps {
+  tile: Tile;
+  picks: Pick[];
+  probe: Probe | null;
+  onPut: (tile: Tile | null) => void;
+  onMove: (by: number) => void;
+}
+
+function TileMenu({ tile, picks, probe, onPut, onMove }: MenuProps) {
+  const shown = probe?.look?.picture ?? 'grid';
+  const as = (picture: Picture) => probe && onPut({ ...tile, title: tile.title ?? (typeof tile.probe === 'string' ? tile.probe : undefined), probe: { ...(typeof tile.probe === 'string' ? { ...probe, picks: [] } : (tile.probe as Probe)), look: { ...probe.look, picture } } });
+  const flip = (key: string) => onPut({ ...tile, without: tile.without?.includes(key) ? tile.without.filter((k) => k !== key) : [...(tile.without ?? []), key] });
+  return (
+    <Menu shadow="none" position="bottom-end" width={230}>
+      <Menu.Target><button type="button" className="head-menu" aria-label={`What to do with the tile ${tile.title ?? ''}`}>⋯</button></Menu.Target>
+      <Menu.Dropdown style={{ maxHeight: 430, overflow: 'auto' }}>
+        {picks.length > 0 && tile.kind !== 'text' && <Menu.Label>shared picks</Menu.Label>}
+        {tile.kind !== 'text' && picks.map((p) => <Menu.Item key={pickKey(p)} onClick={() => flip(pickKey(p))}>{tile.without?.includes(pickKey(p)) ? 'Take' : 'Opt out of'} {pickText(p)}</Menu.Item>)}
+        {tile.kind === 'probe' && <Menu.Label>shown as</Menu.Label>}
+        {tile.kind === 'probe' && PICTURES.map((p) => <Menu.Item key={p} onClick={() => as(p)}>{p === 'multiples' ? 'small multiples' : p}{shown === p ? ' ✓' : ''}</Menu.Item>)}
+        {tile.kind === 'number' && probe && <Menu.Label>compared with</Menu.Label>}
+        {tile.kind === 'number' && probe && <NumberAgainst tile={tile} probe={probe} onPut={onPut} />}
+        <Menu.Label>place and size</Menu.Label>
+        <Menu.Item onClick={() => onMove(-1)}>Earlier</Menu.Item>
+        <Menu.Item onClick={() => onMove(1)}>Later</Menu.Item>
+        <Menu.Item onClick={() => onPut({ ...tile, width: Math.min(4, (tile.width ?? 2) + 1) })}>Wider</Menu.Item>
+        <Menu.Item onClick={() => onPut({ ...tile, width: Math.max(1, (tile.width ?? 2) - 1) })}>Narrower</Menu.Item>
+        <Menu.Item onClick={() => onPut({ ...tile, height: Math.min(8, (tile.height ?? (tile.kind === 'probe' ? 3 : 1)) + 1) })}>Taller</Menu.Item>
+        <Menu.Item onClick={() => onPut({ ...tile, height: Math.max(1, (tile.height ?? (tile.kind === 'probe' ? 3 : 1)) - 1) })}>Lower</Menu.Item>
+        <Menu.Divider />
+        <Menu.Item onClick={() => onPut(null)}>Take it off the folio</Menu.Item>
+      </Menu.Dropdown>
+    </Menu>
+  );
+}
+
+/** What a number stands against: the same measure a year or a quarter earlier, as a measure of the tile's own, or nothing. */
+function NumberAgainst({ tile, probe, onPut }: { tile: Tile; probe: Probe; onPut: (tile: Tile) => void }) {
+  const base = probe.measures[0] ?? '';
+  const earlier = (unit: string) => {
+    const name = `a ${unit} earlier`;
+    onPut({ ...tile, against: name, probe: { ...probe, picks: [], measures: [base, name], define: { [name]: `"${base.replaceAll('"', '""')}" given (shift Calendar by -1 ${unit})` }, look: { ...probe.look, formats: probe.look?.formats } } });
+  };
+  return (
+    <>
+      <Menu.Item onClick={() => earlier('year')}>A year earlier</Menu.Item>
+      <Menu.Item onClick={() => earlier('quarter')}>A quarter earlier</Menu.Item>
+      <Menu.Item onClick={() => onPut({ ...tile, against: undefined, probe: { ...probe, picks: [], measures: [base], define: undefined } })}>Nothing</Menu.Item>
+    </>
+  );
+}

@@ -1,0 +1,119 @@
+// The measures: who builds on whom, by folder, or by the table they live with; with a search, and patterns to begin from.
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { client, unwrap, type MeasureInfo, type ModelDocument, type PatternInfo } from '../../api/client';
+import { useGrid } from '../../api/queries';
+import { EMPTY_PROBE, actions } from '../../app/shown';
+import { measureText, nameText } from '../../shared/format';
+import { draftKey, useDrafts } from './drafts';
+
+type Order = 'builds' | 'folder' | 'home';
+const ORDERS: [Order, string][] = [['builds', 'Who builds on whom'], ['folder', 'By folder'], ['home', 'By home table']];
+
+interface Listed {
+  measure: MeasureInfo;
+  depth: number;
+  group?: string;
+}
+
+/** A measure stands under the first one it builds on, a trial under the one it is a variant of. */
+function byBuilding(measures: MeasureInfo[]): Listed[] {
+  const under = new Map<string, MeasureInfo[]>();
+  const names = new Set(measures.map((m) => m.name));
+  for (const m of measures) {
+    const parent = [m.variant_of, ...m.builds_on].find((n) => n !== m.name && names.has(n)) ?? '';
+    under.set(parent, [...(under.get(parent) ?? []), m]);
+  }
+  const listed: Listed[] = [];
+  const seen = new Set<string>();
+  const add = (parent: string, depth: number) => {
+    for (const m of under.get(parent) ?? []) {
+      if (seen.has(m.name)) continue;
+      seen.add(m.name);
+      listed.push({ measure: m, depth });
+      add(m.name, depth + 1);
+    }
+  };
+  add('', 0);
+  // Those that build on each other in a ring have no first one.
+  for (const m of measures) if (!seen.has(m.name)) listed.push({ measure: m, depth: 0 });
+  return listed;
+}
+
+function grouped(measures: MeasureInfo[], of: (m: MeasureInfo) => string): Listed[] {
+  const groups = new Map<string, MeasureInfo[]>();
+  for (const m of measures) groups.set(of(m), [...(groups.get(of(m)) ?? []), m]);
+  return [...groups].sort(([a], [b]) => a.localeCompare(b)).flatMap(([group, items]) => items.map((measure, i) => ({ measure, depth: 0, group: i === 0 ? group || 'none' : undefined })));
+}
+
+export function Outline({ model, chosen, onPattern, onText }: { model: ModelDocument; chosen: string; onPattern: (pattern: PatternInfo) => void; onText: () => void }) {
+  const [order, setOrder] = useState<Order>('builds');
+  const [search, setSearch] = useState('');
+  const drafts = useDrafts((s) => s.drafts);
+  const sound = model.measures.filter((m) => !m.broken);
+  const totals = useGrid(model, { ...EMPTY_PROBE, measures: sound.map((m) => m.name), totals: 'none' });
+  const value = (m: MeasureInfo) => {
+    const i = totals.data?.measures.findIndex((x) => x.name === m.name) ?? -1;
+    return i < 0 ? '' : measureText(totals.data?.values[i]?.[0]?.[0], m.format, m.dtype ?? 'number');
+  };
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = model.measures.filter((m) => words.every((w) => `${m.name.replaceAll('_', ' ')} ${m.name} ${m.description} ${m.formula} ${m.folder}`.toLowerCase().includes(w)));
+  const listed = words.length ? found.map((measure) => ({ measure, depth: 0 }) as Listed) : order === 'builds' ? byBuilding(found) : grouped(found, order === 'folder' ? (m) => m.folder : (m) => m.home);
+  const open = (name: string) => {
+    actions.set({ measure: name });
+    actions.select({ kind: 'measure', name });
+  };
+  return (
+    <nav className="side outline" aria-label="Measures">
+      <div className="row outline-head">
+        <select className="field" aria-label="Order of the measures" value={order} onChange={(e) => setOrder(e.target.value as Order)}>
+          {ORDERS.map(([key, text]) => <option key={key} value={key}>{text}</option>)}
+        </select>
+        <span className="quiet">{model.measures.length}</span>
+      </div>
+      <input className="field" aria-label="Search the measures" placeholder="search names, formulas, words" value={search} onChange={(e) => setSearch(e.target.value)} />
+      <div className="outline-list">
+        {listed.map(({ measure: m, depth, group }) => (
+          <div key={m.name}>
+            {group !== undefined && <h3>{group}</h3>}
+            <button type="button" className="outline-item" style={{ paddingLeft: 10 + Math.min(depth, 5) * 13 }} aria-current={m.name === chosen} title={m.description || m.formula} onClick={() => open(m.name)}>
+              <span>
+                {nameText(m.name).toLowerCase()} {m.trial && <i className="quiet">trial</i>}
+                {drafts[draftKey(model.id, m.name)] && <span className="signal" title="Not saved yet"> •</span>}
+                {m.broken && <span className="signal" title={m.broken}> ◆</span>}
+              </span>
+              <span className="end">{value(m)}</span>
+            </button>
+          </div>
+        ))}
+        {listed.length === 0 && <p className="quiet" style={{ padding: 10 }}>{words.length ? 'No measure has these words.' : 'There is no measure yet: write one, or begin from a pattern.'}</p>}
+      </div>
+      <div className="row outline-foot">
+        <button type="button" className="pill small" onClick={() => { actions.set({ measure: '' }); actions.select(null); }}>New measure</button>
+        <button type="button" className="pill small" onClick={onText}>As text</button>
+      </div>
+      <Patterns model={model} measure={chosen} onPattern={onPattern} />
+    </nav>
+  );
+}
+
+const FIRST = 4;
+
+function Patterns({ model, measure, onPattern }: { model: ModelDocument; measure: string; onPattern: (pattern: PatternInfo) => void }) {
+  const [all, setAll] = useState(false);
+  const found = useQuery({
+    queryKey: ['patterns', model.id, model.version, measure],
+    queryFn: async ({ signal }) => unwrap(await client.GET('/api/models/{model_id}/patterns', { params: { path: { model_id: model.id }, query: { measure } }, signal })).patterns,
+  });
+  const listed = found.data ?? [];
+  return (
+    <section className="patterns" aria-label="Patterns">
+      <h3>Begin from a pattern</h3>
+      {listed.slice(0, all ? undefined : FIRST).map((p) =>
+        p.formula ? <button key={p.key} type="button" className="plain" title={`${p.teaches}\n\n${p.formula}`} onClick={() => onPattern(p)}><u>{p.title.toLowerCase()}</u></button>
+          : <span key={p.key} className="quiet" title={p.teaches}>{p.title.toLowerCase()}: lacks {p.lacks}</span>,
+      )}
+      {listed.length > FIRST && <button type="button" className="plain quiet" onClick={() => setAll(!all)}>{all ? 'fewer' : `${listed.length - FIRST} more`}</button>}
+    </section>
+  );
+}

@@ -1,0 +1,41 @@
+// Formulas under way, kept when another measure is looked at: nothing that was typed is lost.
+import { create } from 'zustand';
+import type { MeasureInfo } from '../../api/client';
+
+export type Draft = Pick<MeasureInfo, 'formula' | 'home' | 'format' | 'description' | 'folder' | 'trial' | 'variant_of'> & { name: string };
+
+export const NEW: MeasureInfo = {
+  name: '', formula: '', home: '', format: '', description: '', folder: '', trial: false, variant_of: '', dtype: null, broken: null, builds_on: [], columns: [], switches_on: [],
+};
+
+export function draftOf(m: MeasureInfo): Draft {
+  return { name: m.name, formula: m.formula, home: m.home, format: m.format, description: m.description, folder: m.folder, trial: m.trial, variant_of: m.variant_of };
+}
+
+interface Drafts {
+  drafts: Record<string, Draft>;
+  put: (key: string, draft: Draft | null) => void;
+}
+
+export const useDrafts = create<Drafts>((set) => ({
+  drafts: {},
+  put: (key, draft) =>
+    set((s) => {
+      const { [key]: _gone, ...rest } = s.drafts;
+      return { drafts: draft ? { ...rest, [key]: draft } : rest };
+    }),
+}));
+
+export const draftKey = (model: number, measure: string) => `${model} ${measure}`;
+
+export function same(a: Draft, b: Draft): boolean {
+  return JSON.stringify(a) === JSON.stringify(b);
+}
+
+/** A name that no measure has yet. */
+export function freeName(measures: MeasureInfo[], name: string): string {
+  const taken = new Set(measures.map((m) => m.name.toLowerCase()));
+  let found = name;
+  for (let n = 2; taken.has(found.toLowerCase()); n += 1) found = `${name}_${n}`;
+  return found;
+}

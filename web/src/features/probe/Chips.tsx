@@ -1,0 +1,98 @@
+// The chips of one part of the sentence: dragged, moved by keys, cut and put in elsewhere.
+import { useState, type DragEvent, type KeyboardEvent } from 'react';
+import type { Probe } from '../../api/client';
+import { actions, useShown, type Selection } from '../../app/shown';
+import { columnName, nameText } from '../../shared/format';
+
+export type Part = 'measures' | 'rows' | 'columns';
+
+/** A written `Table.column`, for the Lens. */
+export function columnSelection(reference: string): Selection {
+  const dot = reference.indexOf('.');
+  return { kind: 'column', table: reference.slice(0, dot), name: reference.slice(dot + 1) };
+}
+
+/** Moves an item of a list to another place. */
+function movedItem(list: string[], from: number, to: number): string[] {
+  const copy = [...list];
+  const [item] = copy.splice(from, 1);
+  if (item !== undefined) copy.splice(Math.max(0, Math.min(to, copy.length)), 0, item);
+  return copy;
+}
+
+/** A probe without a measure, its formula, and what is said of it. */
+export function withoutMeasure(probe: Probe, name: string): Partial<Probe> {
+  const { [name]: _gone, ...define } = probe.define ?? {};
+  return {
+    measures: probe.measures.filter((m) => m !== name), define: Object.keys(define).length ? define : undefined,
+    sort: probe.sort?.filter((s) => s.by !== name), top: probe.top?.by === name ? undefined : probe.top,
+  };
+}
+
+/** A probe with something taken off one of its parts. */
+export function without(probe: Probe, part: Part, name: string): Partial<Probe> {
+  if (part === 'measures') return withoutMeasure(probe, name);
+  return { [part]: probe[part].filter((x) => x !== name), sort: probe.sort?.filter((s) => s.by !== name && !(s.at && name in s.at)) };
+}
+
+export function Chips({ part, probe, put }: { part: Part; probe: Probe; put: (change: Partial<Probe>) => void }) {
+  const [over, setOver] = useState<number | null>(null);
+  const cut = useShown((s) => s.cut);
+  const list = probe[part];
+  const text = part === 'measures' ? nameText : columnName;
+  /** Puts something of one part in at a place of this one; from one axis to the other it leaves where it was. */
+  const bring = (from: Part, name: string, to: number) => {
+    if (from === part) return put({ [part]: list.includes(name) ? movedItem(list, list.indexOf(name), to) : [...list.slice(0, to), name, ...list.slice(to)] });
+    if (from === 'measures' || part === 'measures') return undefined;
+    return put({ [from]: probe[from].filter((x) => x !== name), [part]: [...list.slice(0, to), name, ...list.slice(to)] });
+  };
+  const drop = (event: DragEvent, to: number) => {
+    event.preventDefault();
+    setOver(null);
+    const { part: from, place } = JSON.parse(event.dataTransfer.getData('application/x-chip') || '{}') as { part?: Part; place?: number };
+    const name = from !== undefined && place !== undefined ? probe[from][place] : undefined;
+    if (from !== undefined && name !== undefined) bring(from, name, to);
+  };
+  const onKey = (event: KeyboardEvent, place: number) => {
+    const name = list[place] ?? '';
+    const command = event.ctrlKey || event.metaKey;
+    if (event.key === 'Delete' || event.key === 'Backspace') put(without(probe, part, name));
+    else if (command && event.key === 'x') {
+      actions.set({ cut: { part, name } });
+      put(without(probe, part, name));
+    } else if (command && event.key === 'v' && cut) {
+      bring(cut.part, cut.name, place + 1);
+      actions.set({ cut: null });
+    } else if (event.altKey && event.key === 'ArrowLeft') put({ [part]: movedItem(list, place, place - 1) });
+    else if (event.altKey && event.key === 'ArrowRight') put({ [part]: movedItem(list, place, place + 1) });
+    else if (event.altKey && (event.key === 'ArrowDown' || event.key === 'ArrowUp') && part !== 'measures') {
+      const other: Part = part === 'rows' ? 'columns' : 'rows';
+      put({ [part]: list.filter((x) => x !== name), [other]: [...probe[other], name] });
+    } else return;
+    event.preventDefault();
+    event.stopPropagation();
+  };
+  return list.map((name, i) => (
+    <span
+      key={name}
+      className={`chip ${part === 'measures' ? 'measure' : ''} ${over === i ? 'over' : ''}`}
+      draggable
+      onDragStart={(e) => e.dataTransfer.setData('application/x-chip', JSON.stringify({ part, place: i }))}
+      onDragOver={(e) => { e.preventDefault(); setOver(i); }}
+      onDragLeave={() => setOver(null)}
+      onDrop={(e) => drop(e, i)}
+    >
+      <button
+        type="button"
+        title={`Drag to another place, or Alt and an arrow; Ctrl X cuts, Ctrl V puts in, Delete takes it out${probe.define?.[name] ? `\n${probe.define[name]}` : ''}`}
+        onKeyDown={(e) => onKey(e, i)}
+        onClick={() => actions.select(part === 'measures' ? { kind: 'measure', name } : columnSelection(name))}
+      >
+        {text(name)}
+      </button>
+      <button type="button" aria-label={`Take ${text(name)} out`} onClick={() => put(without(probe, part, name))}>
+        ✕
+      </button>
+    </span>
+  ));
+}

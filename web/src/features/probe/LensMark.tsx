@@ -1,0 +1,88 @@
+// A mark of truth explained: what is so, why, the numbers it is about, and what would mend it.
+import { useNavigate } from 'react-router';
+import type { ModelDocument, TruthMark } from '../../api/client';
+import { useGrid } from '../../api/queries';
+import { actions, askedProbe, useShown } from '../../app/shown';
+import { columnName, count, measureText, memberText, nameText } from '../../shared/format';
+import { OpeningLine } from '../link/OpeningLine';
+import { coordinates } from './axes';
+import { MARK_WORDS } from './MarkNotes';
+
+const MOST = 6;
+
+const MEANS: Record<TruthMark['kind'], string> = {
+  unreached: 'A filter that cannot flow to a table does nothing to it. That is no error, and the number says nothing of it: it is the same with the filter and without.',
+  overridden: 'The formula replaces or clears what the cell asks for there, so the cell does not show the number of its own line.',
+  apart: 'Every total is computed in its own context, never added up. Here that makes a difference.',
+  denominator: 'What the share is a part of is computed under the picks too. With other picks the same cell is a share of another whole.',
+  whole: 'A number divided by itself: what the denominator clears is not what the axis filters by.',
+  dimension_side: 'A dimension has a row a member, whatever the facts have. Its column added up by itself counts every member once.',
+  unmatched: 'Rows whose key is empty or names nothing stand under (unmatched), so that parts add up to totals.',
+};
+
+export function LensMark({ model, measure, kind }: { model: ModelDocument; measure: string; kind: TruthMark['kind'] }) {
+  const probe = useShown((s) => s.probe);
+  const grid = useGrid(model, probe ? askedProbe(probe) : null);
+  const navigate = useNavigate();
+  const answer = grid.data;
+  if (!answer) return <p className="wait">Looking…</p>;
+  const told = answer.measures.find((m) => m.name === measure);
+  const marks = (kind === 'unmatched' ? answer.unmatched : (told?.marks ?? [])).filter((m) => m.kind === kind);
+  if (marks.length === 0)
+    return (
+      <>
+        <h2>{MARK_WORDS[kind]}</h2>
+        <p className="quiet">Nothing of the open probe is so any more.</p>
+      </>
+    );
+  const write = (mend: TruthMark['mends'][number]) => {
+    actions.set({ measure: mend.measure, offered: mend, selection: { kind: 'measure', name: mend.measure } });
+    void navigate(`/m/${model.id}/measure`);
+  };
+  const place = answer.measures.findIndex((m) => m.name === measure);
+  return (
+    <>
+      <h2>{MARK_WORDS[kind]}</h2>
+      {measure && <p className="measure-ink">{nameText(measure)}</p>}
+      <p className="quiet">{MEANS[kind]}</p>
+      {marks.map((mark) => (
+        <section key={mark.sentence}>
+          <p><b>{mark.sentence}</b></p>
+          {kind === 'unreached' && told && mark.tables.map((table) => told.scans.map((scan) => (
+            <div key={`${table} ${scan.grain}`}><h3>Why does {table} not reach {scan.grain}?</h3><OpeningLine model={model} from={table} to={scan.grain} measure={measure} /></div>
+          )))}
+          {mark.links.length > 0 && (
+            <p>Over {mark.links.map((name) => <button key={name} type="button" className="plain" onClick={() => actions.select({ kind: 'link', name })}><u>{name}</u>&nbsp;</button>)}</p>
+          )}
+          {mark.mends.length > 0 && <h3>What would mend it</h3>}
+          {mark.mends.map((mend) => (
+            <div key={mend.formula}>
+              <div className="formula-box">{mend.formula}</div>
+              <button type="button" className="pill small" onClick={() => write(mend)}>Look at it in {nameText(mend.measure).toLowerCase()}</button>
+            </div>
+          ))}
+          {mark.cells.length > 0 && told && (
+            <>
+              <h3>{count(mark.cells.length)} totals are no sum of the lines below them</h3>
+              <table>
+                <tbody>
+                  {mark.cells.slice(0, MOST).map(([r = 0, c = 0]) => {
+                    const at = coordinates(answer, answer.rows.lines[r] ?? [], answer.columns.lines[c] ?? []);
+                    return (
+                      <tr key={`${r} ${c}`}>
+                        <td><button type="button" className="plain" onClick={() => actions.select({ kind: 'cell', measure, at })}><u>{at.length ? at.map((x) => memberText(x.member)).join(', ') : 'All'}</u></button></td>
+                        <td className="num">{measureText(answer.values[place]?.[r]?.[c], told.format, told.dtype)}</td>
+                      </tr>
+                    );
+                  })}
+                </tbody>
+              </table>
+              {mark.cells.length > MOST && <p className="quiet">and {count(mark.cells.length - MOST)} more, each with a struck Σ</p>}
+            </>
+          )}
+          {mark.columns.length > 0 && mark.cells.length === 0 && <p className="quiet">About {mark.columns.map(columnName).join(', ')}.</p>}
+        </section>
+      ))}
+    </>
+  );
+}

@@ -1,0 +1,27 @@
+// The open probe as a whole: what it is for, and what a person should know before trusting it.
+import type { ModelDocument } from '../../api/client';
+import { useGrid } from '../../api/queries';
+import { EMPTY_PROBE, askedProbe, useShown } from '../../app/shown';
+import { MarkNotes } from './MarkNotes';
+
+export function LensProbe({ model }: { model: ModelDocument }) {
+  const probe = useShown((s) => s.probe) ?? EMPTY_PROBE;
+  const folio = useShown((s) => s.folio);
+  const answer = useGrid(model, folio ? null : askedProbe(probe)).data;
+  if (folio)
+    return (
+      <>
+        <h2>{folio.name || 'A new folio'}</h2>
+        <p>{folio.description}</p>
+        <p className="quiet">Every tile stands under the picks at the left, but for those it says it does without. Drag a tile by its heading; “open” brings its probe, with the picks, into Probe.</p>
+      </>
+    );
+  return (
+    <>
+      <h2>{probe.name ?? 'A probe without a name'}</h2>
+      {probe.description && <p>{probe.description}</p>}
+      <p className="quiet">Choose a cell: here stands why it shows its number. A line’s label drills, picks and pins; a heading orders.</p>
+      {answer && probe.measures.length > 0 && <><h3>Worth knowing</h3><MarkNotes answer={answer} /></>}
+    </>
+  );
+}

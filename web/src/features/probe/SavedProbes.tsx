@@ -1,0 +1,51 @@
+// The probes of the model: opened, saved under a name, described, removed.
+import { Menu } from '@mantine/core';
+import { useState } from 'react';
+import type { ModelDocument, Probe } from '../../api/client';
+import { useEdits } from '../../api/queries';
+import { EMPTY_PROBE, asProbe, useShown } from '../../app/shown';
+
+export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Probe }) {
+  const { edit } = useEdits(model);
+  const set = useShown((s) => s.set);
+  const [naming, setNaming] = useState<'name' | 'description' | null>(null);
+  const [text, setText] = useState('');
+  const stored = model.probes.find((p) => p.name === probe.name);
+  const changed = JSON.stringify(stored ? asProbe(stored) : null) !== JSON.stringify(probe);
+  const save = (named: Probe) => {
+    set({ probe: named });
+    void edit({ kind: 'put_probe', probe: named });
+  };
+  const begin = (what: 'name' | 'description', was: string) => {
+    setText(was);
+    setNaming(what);
+  };
+  const open = (next: Probe) => set({ probe: next, selection: null, other: null, probeBack: [], probeForth: [] });
+  if (naming !== null)
+    return (
+      <form onSubmit={(e) => { e.preventDefault(); if (text.trim()) save(naming === 'name' ? { ...probe, name: text.trim() } : { ...probe, description: text.trim() }); setNaming(null); }}>
+        <input className="field" ref={(node) => node?.focus()} aria-label={naming === 'name' ? 'Name of the probe' : 'What the probe is for'} placeholder={naming === 'name' ? 'name of the probe' : 'what it is for'} value={text} onChange={(e) => setText(e.target.value)} onKeyDown={(e) => e.key === 'Escape' && setNaming(null)} />
+      </form>
+    );
+  return (
+    <Menu shadow="none" position="bottom-end">
+      <Menu.Target>
+        <button type="button" className="plain" style={{ fontSize: 13 }} title={probe.description}>
+          <u>{probe.name ?? 'a probe without a name'}</u>
+          {changed ? ' (changed)' : ''} ▾
+        </button>
+      </Menu.Target>
+      <Menu.Dropdown style={{ maxHeight: 420, overflow: 'auto' }}>
+        {model.probes.map((p) => (
+          <Menu.Item key={String(p.name)} title={String(p.description ?? '')} onClick={() => open(asProbe(p))}>{String(p.name)}</Menu.Item>
+        ))}
+        <Menu.Divider />
+        <Menu.Item onClick={() => open(EMPTY_PROBE)}>A new probe</Menu.Item>
+        {probe.name && changed && <Menu.Item onClick={() => save(probe)}>Save</Menu.Item>}
+        <Menu.Item onClick={() => begin('name', '')}>Save under a name…</Menu.Item>
+        {probe.name && <Menu.Item onClick={() => begin('description', probe.description ?? '')}>Say what it is for…</Menu.Item>}
+        {stored && <Menu.Item onClick={() => { void edit({ kind: 'remove_probe', name: probe.name }); set({ probe: { ...probe, name: undefined } }); }}>Remove “{probe.name}”</Menu.Item>}
+      </Menu.Dropdown>
+    </Menu>
+  );
+}

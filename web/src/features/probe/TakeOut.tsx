@@ -1,0 +1,42 @@
+// A grid taken out: as text, as a file, or as an address that any tool can fetch.
+import { Menu } from '@mantine/core';
+import { useState } from 'react';
+import type { GridAnswer, ModelDocument, Probe } from '../../api/client';
+import { asProbe, askedProbe } from '../../app/shown';
+import { asText } from './gridState';
+import { useLines } from './GridTable';
+
+const FILES = [['csv', 'CSV'], ['xlsx', 'XLSX'], ['parquet', 'Parquet']] as const;
+
+function address(model: ModelDocument, probe: Probe, ending: string): string {
+  return `/api/models/${model.id}/grid.${ending}?${new URLSearchParams({ probe: JSON.stringify(askedProbe(probe)) }).toString()}`;
+}
+
+export function TakeOut({ model, probe, answer }: { model: ModelDocument; probe: Probe; answer: GridAnswer }) {
+  const [said, setSaid] = useState('');
+  const look = probe.look ?? {};
+  const { rows, across } = useLines(answer, look);
+  const stored = model.probes.find((p) => p.name === probe.name);
+  const asSaved = stored && JSON.stringify(askedProbe(asProbe(stored))) === JSON.stringify(askedProbe(probe));
+  const copy = (text: string, words: string) => {
+    void navigator.clipboard.writeText(text).then(() => setSaid(words), () => setSaid('The browser keeps the clipboard to itself.'));
+    setTimeout(() => setSaid(''), 4000);
+  };
+  const full = window.location.origin + (asSaved ? `/api/models/${model.id}/probes/${encodeURIComponent(String(probe.name))}.csv` : address(model, probe, 'csv'));
+  return (
+    <>
+      <Menu shadow="none" position="bottom-end">
+        <Menu.Target>
+          <button type="button" className="plain"><u>take out</u> ▾</button>
+        </Menu.Target>
+        <Menu.Dropdown>
+          <Menu.Item onClick={() => copy(asText(answer, rows, across, look), 'copied as text')}>Copy as text</Menu.Item>
+          {FILES.map(([ending, words]) => <Menu.Item key={ending} component="a" href={address(model, probe, ending)} download>{words}</Menu.Item>)}
+          <Menu.Divider />
+          <Menu.Item onClick={() => copy(full, 'address copied')}>Copy the address of its CSV</Menu.Item>
+        </Menu.Dropdown>
+      </Menu>
+      <span role="status" className="quiet">{said}</span>
+    </>
+  );
+}

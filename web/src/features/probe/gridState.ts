@@ -1,0 +1,108 @@
+// What a grid is drawn from, worked out once an answer: columns with their widths, marks by cell, ranges for shades and bars. Pure.
+import type { GridAnswer, GridMeasure, Look, Scalar, TruthMark } from '../../api/client';
+import { measureText, memberText, nameText } from '../../shared/format';
+import type { ShownLine } from './axes';
+
+/** A column of cells: a measure at a line of the axis across. */
+export interface CellColumn {
+  across: ShownLine;
+  measure: GridMeasure;
+  /** The measure's place among those of the answer. */
+  place: number;
+  first: boolean;
+  width: number;
+}
+
+const DIGIT = 7.9;
+const LETTER = 6.3;
+const ROOM = 30;
+const SAMPLE = 60;
+
+/** The words of a heading wrap over two lines: half of them, or the longest word. */
+function headWidth(name: string): number {
+  const words = nameText(name).split(' ');
+  return Math.max(Math.min(nameText(name).length * 0.62, 17), ...words.map((w) => Math.min(w.length, 17))) * LETTER + 26;
+}
+
+export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look): CellColumn[] {
+  const widths = answer.measures.map((m, i) => {
+    const format = look.formats?.[m.name] ?? m.format;
+    const rows = answer.values[i] ?? [];
+    let longest = 4;
+    for (let r = 0; r < rows.length; r += Math.max(1, Math.floor(rows.length / SAMPLE)))
+      for (const value of rows[r] ?? []) longest = Math.max(longest, measureText(value, format, m.dtype).length);
+    return Math.min(280, Math.max(longest * DIGIT + ROOM, headWidth(m.name), m.unreached.length ? 104 : 0));
+  });
+  return across.flatMap((line) => answer.measures.map((measure, place) => ({ across: line, measure, place, first: place === 0, width: Math.round(widths[place] ?? 90) })));
+}
+
+export function labelWidth(answer: GridAnswer, lines: ShownLine[]): number {
+  let longest = answer.rows.columns.join(' › ').length * 0.8;
+  for (let i = 0; i < lines.length; i += Math.max(1, Math.floor(lines.length / 400))) {
+    const line = lines[i];
+    if (line) longest = Math.max(longest, line.label.length + line.level * 2.4);
+  }
+  return Math.round(Math.min(300, Math.max(112, longest * 7.1 + 34)));
+}
+
+/** By measure and cell, the marks that are about some cells alone. */
+export function cellMarks(answer: GridAnswer): Map<string, TruthMark[]> {
+  const found = new Map<string, TruthMark[]>();
+  for (const measure of answer.measures)
+    for (const mark of measure.marks)
+      for (const [row, column] of mark.cells) {
+        const key = `${measure.name} ${row} ${column}`;
+        found.set(key, [...(found.get(key) ?? []), mark]);
+      }
+  return found;
+}
+
+export interface Range {
+  low: number;
+  high: number;
+}
+
+/** The smallest and largest number of each measure over lines that are no totals. */
+export function ranges(answer: GridAnswer, lines: ShownLine[], across: ShownLine[]): Map<string, Range> {
+  const found = new Map<string, Range>();
+  for (const [i, measure] of answer.measures.entries()) {
+    let [low, high] = [Infinity, -Infinity];
+    for (const line of lines) {
+      if (line.isTotal) continue;
+      for (const column of across) {
+        if (column.isTotal) continue;
+        const value = answer.values[i]?.[line.place]?.[column.place];
+        if (typeof value === 'number') {
+          low = Math.min(low, value);
+          high = Math.max(high, value);
+        }
+      }
+    }
+    if (low <= high) found.set(measure.name, { low, high });
+  }
+  return found;
+}
+
+/** Where a value lies in its range, 0 to 1. */
+export function share(value: Scalar, range: Range | undefined): number | null {
+  if (typeof value !== 'number' || !range) return null;
+  const low = Math.min(0, range.low);
+  return range.high === low ? 0 : Math.max(0, Math.min(1, (value - low) / (Math.max(0, range.high) - low || 1)));
+}
+
+/** The grid as text with tabs, as it is shown. */
+export function asText(answer: GridAnswer, lines: ShownLine[], across: ShownLine[], look: Look): string {
+  const head = answer.rows.columns.map((c) => c.replace('.', ' '));
+  const top = across.length && answer.columns.columns.length ? [[...head.map(() => ''), ...across.flatMap((c) => answer.measures.map(() => acrossText(c)))]] : [];
+  const names = [...head, ...across.flatMap(() => answer.measures.map((m) => nameText(m.name)))];
+  const body = lines.map((line) => [
+    ...line.members.map(memberText),
+    ...across.flatMap((c) => answer.measures.map((m, i) => measureText(answer.values[i]?.[line.place]?.[c.place], look.formats?.[m.name] ?? m.format, m.dtype))),
+  ]);
+  return [...top, names, ...body].map((cells) => cells.join('\t')).join('\n');
+}
+
+export function acrossText(line: ShownLine): string {
+  if (line.isGrand) return 'All';
+  return line.members.slice(0, line.level).map((m) => memberText(m)).join(' › ') + (line.isTotal ? ', all' : '');
+}
