@@ -12,6 +12,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+from demo.numbers import FOLIOS, MEASURES, PROBES, TRIALS
 from nexorem.gather.recipe import gather, read_recipe
 from nexorem.package.write import package_files
 
@@ -106,64 +107,6 @@ LINKS: list[dict[str, Any]] = [
     {"name": "home island", "from": "Customer.home_island", "to": "Island.code", "active": False,
      "description": "Active, it would bring a filter on islands to the bookings twice: by the port they leave from, and by where the customer lives."},
 ]  # fmt: skip
-MEASURES: list[tuple[str, str, str, str, str, str]] = [
-    # name, home, formula, format, folder, description
-    ("seats_sold", "Booking", "sum(Booking.seats)", "#,##0", "Volume", "Seats on all bookings, refunded ones too."),
-    ("bookings", "Booking", "rows(Booking)", "#,##0", "Volume", "How many bookings."),
-    ("seats_a_booking", "Booking", "seats_sold / bookings", "0.00", "Volume", "How many travel together."),
-    ("lane_metres", "Booking", "sum(Booking.lane_metres)", "#,##0", "Volume", "Deck length that was booked."),
-    ("customers_served", "Booking", "count(distinct Booking.customer_no)", "#,##0", "Volume", "Different customers."),
-    ("seat_miles", "Booking", "sum(Booking.seats * Route.nautical_miles)", "#,##0", "Volume", "Seats times the length of their route."),
-    ("miles_a_seat", "Booking", "seat_miles / seats_sold", "0.0", "Volume", "How far a seat goes."),
-    ("refunded_seats", "Booking", "seats_sold given (via Booking.refunded_on = Calendar.date, keep Booking.refunded_on IS NOT NULL)", "#,##0", "Refunds",
-     "Seats by the day on which they were paid back."),
-    ("refund_share", "Booking", "refunded_seats / seats_sold", "0.0%", "Refunds", "Paid back in a period, against what sailed in it."),
-    ("seats_booked", "Booking", "seats_sold given (via Booking.booked_on = Calendar.date)", "#,##0", "Volume", "Seats by the day they were booked."),
-    ("seats_arriving", "Booking", "seats_sold given (via Route.to_port = Port.code)", "#,##0", "Volume", "Seats by the port they go to."),
-    ("share_of_ports", "Booking", "seats_sold / seats_sold given (clear Port)", "0.0%", "Shares", "Of all ports in the island or group at hand."),
-    ("share_of_all", "Booking", "seats_sold / seats_sold given (clear wide Booking but Calendar)", "0.0%", "Shares", "Of the whole line in the same days."),
-    ("outer_seats", "Booking", "seats_sold given (set Island.group = 'Outer Lights')", "#,##0", "Shares", "The Outer Lights, whatever the grid says of groups."),
-    ("outer_seats_here", "Booking", "seats_sold given (keep Island.group = 'Outer Lights')", "#,##0", "Shares", "The Outer Lights, only where they are in the grid's context."),
-    ("seats_against_outer", "Booking", "seats_sold - outer_seats", "#,##0", "Shares", "How far above or below the Outer Lights."),
-    ("summer_share", "Booking", "seats_sold given (keep Calendar.season = 'summer') / seats_sold", "0.0%", "Shares", "How much of it sails in summer."),
-    ("year_before", "Booking", "seats_sold given (shift Calendar by -1 year)", "#,##0", "Time", "The same days a year earlier."),
-    ("growth", "Booking", "(seats_sold - year_before) / year_before", "0.0%", "Time", "Against the year before."),
-    ("year_to_date", "Booking", "seats_sold given (stretch Calendar to start of year)", "#,##0", "Time", "From the start of the year to the last day."),
-    ("best_month", "Booking", "max(seats_sold for each Calendar.month)", "#,##0", "Time", "The seats of the busiest month."),
-    ("port_rank", "Booking", "rank(seats_sold among page Port.name)", "0", "Shares", "The port's place among those of the page."),
-    ("ports_served", "Sailing", "count(distinct Port.code) given (flow Route.from_port = Port.code two-way)", "#,##0", "Volume", "Ports that routes leave from."),
-    ("target_seats", "Target", "sum(Target.target_seats)", "#,##0", "Targets", "Seats wanted, for the ten busiest routes."),
-    ("against_target", "Target", "seats_sold - target_seats", "#,##0", "Targets", "Sold more or less than wanted."),
-    ("target_gap", "Target", "against_target / target_seats", "0.0%", "Targets", "The same as a share of the target."),
-    ("target_verdict", "Target", "CASE WHEN target_gap >= 0 THEN 'reached' WHEN target_gap > -0.25 THEN 'near' WHEN target_gap IS NOT NULL THEN 'missed' END", "", "Targets",
-     "In a word."),
-    ("sailings", "Sailing", "rows(Sailing)", "#,##0", "Punctuality", "How many sailings, cancelled ones too."),
-    ("sailings_cancelled", "Sailing", "rows(Sailing where Sailing.cancelled)", "#,##0", "Punctuality", "How many of them did not leave."),
-    ("minutes_late", "Sailing", "avg(Sailing.minutes_late)", "0.0", "Punctuality", "On the average; early ones count below zero."),
-    ("late_share", "Sailing", "rows(Sailing where Sailing.minutes_late > 15) / sailings", "0.0%", "Punctuality", "Over a quarter of an hour late."),
-    ("fare_income", "Booking", "sum(Booking.seats * CASE Calendar.season WHEN 'winter' THEN Fare.winter WHEN 'spring' THEN Fare.spring WHEN 'summer' THEN Fare.summer ELSE Fare.autumn END)",
-     "#,##0", "Income", "Seats times the fare of their route and class in the season they sail in."),
-    ("commission", "Booking", "sum(Booking.seats * Agent.commission * CASE Calendar.season WHEN 'winter' THEN Fare.winter WHEN 'spring' THEN Fare.spring WHEN 'summer' THEN Fare.summer ELSE Fare.autumn END)",
-     "#,##0", "Income", "What agents keep of it; bookings at the counter have none."),
-    ("result", "Ledger", "sum(Ledger.amount)", "#,##0", "Ledger", "Income less cost, as booked."),
-    ("crew_allowed", "Crew vessel", "count(distinct \"Crew vessel\".crew_number)", "#,##0", "Crew", "People who may work on the vessels at hand."),
-]  # fmt: skip
-PROBES: list[dict[str, Any]] = [
-    {"name": "Ports by year", "rows": ["Port.name"], "columns": ["Calendar.year"], "measures": ["seats_sold", "share_of_ports", "target_seats"], "totals": "all"},
-    {"name": "Vessels and targets", "rows": ["Island.group", "Port.name"], "columns": ["Calendar.year"], "measures": ["seats_sold", "sailings", "target_seats"],
-     "picks": [{"column": "Vessel.name", "in": ["Heron", "Tern"]}], "totals": "all"},
-    {"name": "Three days of a booking", "rows": ["Calendar.month"], "measures": ["seats_sold", "seats_booked", "refunded_seats", "refund_share"],
-     "picks": [{"column": "Calendar.year", "in": [2032]}], "totals": "grand"},
-    {"name": "Against the Outer Lights", "rows": ["Island.group"], "columns": ["Calendar.year"], "measures": ["seats_sold", "outer_seats", "outer_seats_here", "seats_against_outer"], "totals": "all"},
-    {"name": "Against the year before", "rows": ["Port.name"], "columns": ["Calendar.year"], "measures": ["seats_sold", "year_before", "growth", "port_rank"], "totals": "grand"},
-    {"name": "Leaving and arriving", "rows": ["Port.name"], "measures": ["seats_sold", "seats_arriving"], "totals": "grand", "sort": [{"by": "seats_sold", "desc": True}]},
-    {"name": "Targets", "rows": ["Route.code"], "columns": ["Calendar.year"], "measures": ["target_seats", "against_target", "target_gap", "target_verdict"],
-     "picks": [{"where": "Calendar.date <= DATE '2032-12-31'"}], "totals": "grand"},
-    {"name": "Punctuality", "rows": ["Vessel.name"], "columns": ["Calendar.season"], "measures": ["sailings", "minutes_late", "late_share"], "totals": "all"},
-    {"name": "Who travels", "rows": ["Customer.segment"], "columns": ["Calendar.year"], "measures": ["customers_served", "seats_a_booking", "miles_a_seat"], "totals": "all"},
-    {"name": "Ledger by account", "rows": ["Account.line", "Account.name"], "columns": ["Calendar.year"], "measures": ["result"], "totals": "all"},
-    {"name": "Who sells", "rows": ["Agent.district"], "columns": ["Calendar.year"], "measures": ["seats_sold", "fare_income", "commission"], "totals": "all"},
-]  # fmt: skip
 HIERARCHIES = [
     {"name": "Where", "levels": ["Island.group", "Island.name", "Port.name"]},
     {"name": "When", "levels": ["Calendar.year", "Calendar.quarter", "Calendar.month", "Calendar.date"]},
@@ -193,10 +136,12 @@ def designed(table: dict[str, Any]) -> dict[str, Any]:
 def recipe() -> dict[str, Any]:
     """Sources and steps of all tables, and the model on top of them: what `nexorem gather --steps` takes."""
     measures = [{"name": n, "home": h, "formula": f, "format": p, "folder": o, "description": d} for n, h, f, p, o, d in MEASURES]
+    measures += TRIALS
     return {
         "name": "lantern-isles", "title": "Lantern Isles Ferries", "tables": [designed(t) for t in TABLES], "measures": measures, "hierarchies": HIERARCHIES,
         "links": [{"cardinality": "many-to-one", "flow": "one-way", "active": True, **k} for k in LINKS],
         "probes": [{"columns": [], "picks": [], "totals": "none", **x} for x in PROBES],
+        "folios": FOLIOS,
     }  # fmt: skip
 
 

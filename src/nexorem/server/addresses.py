@@ -29,9 +29,14 @@ def author() -> str:
 def _refuse_invalid(_request: Any, _response: Any, error: Any, *_: Any) -> None:
     """A request that does not fit its type is refused like any other unusable input."""
     if error is not None:
-        listed = error.errors(include_url=False) if hasattr(error, "errors") else [{"loc": ("body",), "msg": str(error)}]
-        places = [(".".join(str(x) for x in e["loc"]) or "body", e["msg"]) for e in listed]
-        raise Refused([Diagnostic("bad_request", f"{place}: {message}.", place=place) for place, message in places])
+        raise unfit(error)
+
+
+def unfit(error: Any) -> Refused:
+    """What does not fit a type, as a refusal that names each place."""
+    listed = error.errors(include_url=False) if hasattr(error, "errors") else [{"loc": ("body",), "msg": str(error)}]
+    places = [(".".join(str(x) for x in e["loc"]) or "body", e["msg"]) for e in listed]
+    return Refused([Diagnostic("bad_request", f"{place}: {message}.", place=place) for place, message in places])
 
 
 def make_spec() -> SpecTree:

@@ -9,6 +9,7 @@ import time
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, request
+from pydantic import ValidationError
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.grid import answer
@@ -21,7 +22,7 @@ from nexorem.export.grids import grid_file
 from nexorem.server import describe
 from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
-from nexorem.server.addresses import Register
+from nexorem.server.addresses import Register, unfit
 from nexorem.server.callers import request_budget
 from nexorem.server.workspace import Workspace
 
@@ -109,7 +110,10 @@ def _files(api: Blueprint, workspace: Workspace) -> None:
     def rows_as_csv(model_id: int) -> Response:
         """All rows that an aggregate of a trace used, as CSV; the request of /trace/rows is JSON in the address."""
         _, star = workspace.star(model_id)
-        asked = f.RowsRequest.model_validate(_json(request.args.get("rows", ""), "rows"))
+        try:
+            asked = f.RowsRequest.model_validate(_json(request.args.get("rows", ""), "rows"))
+        except ValidationError as error:
+            raise unfit(error) from None
         told = _used_rows(workspace, star, asked, RowOrder(0, MOST_ROWS, asked.by, asked.descending))
         out = io.StringIO()
         writer = csv.writer(out, lineterminator="\n")

@@ -327,7 +327,15 @@ def unmatched_told(grid: Grid) -> list[Mark]:
             facts = {k.name: star.facts(k) for k in links if k.active}
             said = [_orphans(k, f.orphans, f.empty) for k in links if (f := facts.get(k.name)) and f.orphans + f.empty]
             text = "; ".join(said) or "the rows it stands for come from farther away"
-            told.append(_mark("unmatched", f"(unmatched) of {table} stands for rows without a partner there: {text}.", [table], [(table, column)], links=_named(facts)))
+            told.append(
+                _mark(
+                    "unmatched",
+                    f"(unmatched) of {table} stands for rows without a partner there: {text}.",
+                    [table],
+                    [(table, column)],
+                    links=_named(facts),
+                )
+            )
     return told
 
 

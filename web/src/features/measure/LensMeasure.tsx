@@ -6,6 +6,7 @@ import { asFolio, asProbe, useShown } from '../../app/shown';
 import { ReachView } from '../link/ReachView';
 import { nameText } from '../../shared/format';
 import { Difference } from './Difference';
+import './measure.css';
 
 export function LensMeasure({ model, measure }: { model: ModelDocument; measure: MeasureInfo }) {
   const told = useFormula(model, measure.name, measure.formula);

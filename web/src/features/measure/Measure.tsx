@@ -6,6 +6,7 @@ import { Desk } from './Desk';
 import { NEW, draftKey, draftOf, freeName, useDrafts } from './drafts';
 import { Outline } from './Outline';
 import { SheetText } from './SheetText';
+import './measure.css';
 
 export function Measure({ model }: { model: ModelDocument }) {
   const chosen = useShown((s) => s.measure);

@@ -1,6 +1,6 @@
 // The headings of a grid: places across, measures, what does not reach them, and a menu each.
 import { Menu } from '@mantine/core';
-import type { GridAnswer, GridMeasure, Look, Probe, TruthMark } from '../../api/client';
+import type { GridAnswer, GridMeasure as Measured, Look, Probe, TruthMark } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
 import { columnName, nameText } from '../../shared/format';
 import { nextSort, orderOf, orderPlace } from './axes';
@@ -82,7 +82,7 @@ const SIGNS: Partial<Record<TruthMark['kind'], [string, string]>> = {
   apart: ['Σ', 'parts do not add up'],
 };
 
-function Heading({ measure, probe, order, onSort, still }: { measure: GridMeasure; probe: Probe; order: string; onSort: () => void; still: boolean }) {
+function Heading({ measure, probe, order, onSort, still }: { measure: Measured; probe: Probe; order: string; onSort: () => void; still: boolean }) {
   const unreached = measure.marks.find((m) => m.kind === 'unreached');
   const signs = measure.marks.filter((m, i) => SIGNS[m.kind] && measure.marks.findIndex((x) => x.kind === m.kind) === i);
   const open = (mark: TruthMark['kind']) => actions.set({ selection: { kind: 'mark', measure: measure.name, mark }, lensOpen: true });
@@ -114,7 +114,7 @@ function Heading({ measure, probe, order, onSort, still }: { measure: GridMeasur
 const FORMATS = ['#,##0', '#,##0.0', '#,##0.00', '0%', '0.0%', '#,##0,', '+#,##0;-#,##0'].filter((f) => !f.endsWith(','));
 const TOPS = [5, 10, 25, 100];
 
-function HeadMenu({ measure, probe }: { measure: GridMeasure; probe: Probe }) {
+function HeadMenu({ measure, probe }: { measure: Measured; probe: Probe }) {
   const put = useShown((s) => s.setProbe);
   const look: Look = probe.look ?? {};
   const { name } = measure;

@@ -10,6 +10,7 @@ import { MARK_WORDS } from './MarkNotes';
 import { pickText } from './Sentence';
 import { Edits, Rows, Runs, Stops } from './TraceSteps';
 import { Sums } from './UsedRows';
+import './probe.css';
 
 interface Step {
   key: string;

@@ -7,6 +7,7 @@ import { columnName, count, measureText, memberText, nameText } from '../../shar
 import { OpeningLine } from '../link/OpeningLine';
 import { coordinates } from './axes';
 import { MARK_WORDS } from './MarkNotes';
+import './probe.css';
 
 const MOST = 6;
 

@@ -3,6 +3,7 @@ import type { ModelDocument } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { EMPTY_PROBE, askedProbe, useShown } from '../../app/shown';
 import { MarkNotes } from './MarkNotes';
+import './probe.css';
 
 export function LensProbe({ model }: { model: ModelDocument }) {
   const probe = useShown((s) => s.probe) ?? EMPTY_PROBE;

@@ -7,6 +7,7 @@ import { GridTable, gridWords } from './GridTable';
 import { Picks } from './Picks';
 import { Sentence } from './Sentence';
 import { TakeOut } from './TakeOut';
+import './probe.css';
 
 const PictureView = lazy(() => import('./PictureView').then((m) => ({ default: m.PictureView })));
 const FolioView = lazy(() => import('../folio/FolioView').then((m) => ({ default: m.FolioView })));

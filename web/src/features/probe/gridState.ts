@@ -1,12 +1,12 @@
 // What a grid is drawn from, worked out once an answer: columns with their widths, marks by cell, ranges for shades and bars. Pure.
-import type { GridAnswer, GridMeasure, Look, Scalar, TruthMark } from '../../api/client';
+import type { GridAnswer, GridMeasure as Measured, Look, Scalar, TruthMark } from '../../api/client';
 import { measureText, memberText, nameText } from '../../shared/format';
 import type { ShownLine } from './axes';
 
 /** A column of cells: a measure at a line of the axis across. */
 export interface CellColumn {
   across: ShownLine;
-  measure: GridMeasure;
+  measure: Measured;
   /** The measure's place among those of the answer. */
   place: number;
   first: boolean;
