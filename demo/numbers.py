@@ -137,7 +137,7 @@ FOLIOS: list[dict[str, Any]] = [
      "picks": [{"where": "Calendar.date BETWEEN DATE '2033-01-01' AND DATE '2033-07-31'"}, {"column": "Island.group", "in": ["Near Isles", "Middle Holms", "Outer Lights"]}],
      "tiles": [
          against_year("seats_sold", "Seats"), against_year("fare_income", "Fares"), against_year("new_customers", "New customers"),
-         {"kind": "text", "text": "Seats are all that were sold, refunded ones too. A pick of vessels does not reach them: the tiles then say so.", "width": 1},
+         {"kind": "text", "text": "All seats sold, refunded ones too. A pick of vessels does not reach them; the tiles then say so.", "width": 1},
          {"kind": "probe", "title": "Months", "probe": drawn("lines", ["seats_sold"], ["Calendar.month"], ["Island.group"]), "without": ["Calendar.date BETWEEN DATE '2033-01-01' AND DATE '2033-07-31'"], "width": 2, "height": 3},
          {"kind": "probe", "title": "Ports", "probe": drawn("bars", ["seats_sold"], ["Port.name"]), "width": 2, "height": 3},
          {"kind": "probe", "probe": "Against the year before", "width": 4, "height": 3},

@@ -275,6 +275,7 @@ def _new_here(star: Star, parts: Parts, _key: str) -> Offers:
             formula = (
                 "-- the first of all its days: the calendar's filters are cleared\n"
                 f"let from_day = min({date}), to_day = max({date})\n"
-                f"in rows({key} where {key} IS NOT NULL\n  AND min({own}) given (clear {quoted(calendar.name)}) BETWEEN from_day AND to_day)"
+                f"in rows({key} where {key} IS NOT NULL\n"
+                f"  AND min({own}) given (clear {quoted(calendar.name)}) BETWEEN from_day AND to_day)"
             )
             yield formula, link.to_table

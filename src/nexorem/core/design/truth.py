@@ -12,10 +12,10 @@ from typing import Any
 import numpy as np
 
 from nexorem.core.design.roles import role
-from nexorem.core.diagnostics import CellError
+from nexorem.core.diagnostics import CellError, Refused
 from nexorem.core.engine.grid import Grid
 from nexorem.core.engine.order import TOTAL
-from nexorem.core.engine.reach import carrying_edits, edits_of, nodes, overridden, parts, reached_by, scans, worst_step
+from nexorem.core.engine.reach import carrying_edits, carrying_ways, edits_of, nodes, overridden, parts, reached_by, scans, worst_step
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.model.model import Link
@@ -51,7 +51,16 @@ def marks(grid: Grid) -> list[list[Mark]]:
 
 def _mark(kind: str, sentence: str, tables: Sequence[str] = (), columns: Columns = (), **more: Any) -> Mark:
     named = [f"{table}.{column}" for table, column in columns]
-    return {"kind": kind, "sentence": sentence, "tables": list(tables), "columns": named, "cells": [], "mends": []} | more
+    return {
+        "kind": kind,
+        "sentence": sentence,
+        "tables": list(tables),
+        "columns": named,
+        "cells": [],
+        "mends": [],
+        "why": "",
+        "links": [],
+    } | more
 
 
 # filters that do not reach a measure, and those that it does away with
@@ -65,12 +74,18 @@ def _unreached(star: Star, measure: t.MeasureValue, axes: Columns, page: Columns
         if table in reached or not found:
             continue
         kinds = [word for word, columns in (("axis", axes), ("pick", page)) if table in {x for x, _ in columns}]
-        edits = carrying_edits(star, found[0].state, table, found[0].grain)
-        given = f"given ({', '.join(edits)})"
-        mend = _mend(star, measure, measure.body, f"({measure.formula}) {given}", given) if edits else None
+        first = found[0]
+        ways = (
+            carrying_ways(star, table, first.grain)
+            if first.state == star.state
+            else [carrying_edits(star, first.state, table, first.grain)]
+        )
+        mends = [
+            _mend(star, measure, measure.body, f"({measure.formula}) given ({', '.join(w)})", f"given ({', '.join(w)})") for w in ways if w
+        ]
         about = [c for c in dict.fromkeys((*axes, *page)) if c[0] == table]
         sentence = f"The {' and the '.join(kinds)} on {table} reaches no row behind {measure.name}: its numbers are for all of {table}."
-        yield _mark("unreached", sentence, [table], about, mends=[mend] if mend else [])
+        yield _mark("unreached", sentence, [table], about, mends=[m for m in mends if m and _binds(star, m)])
 
 
 def _overridden(star: Star, measure: t.MeasureValue, axes: Columns) -> Iterator[Mark]:
@@ -94,6 +109,15 @@ def _mend(star: Star, measure: t.MeasureValue, at: t.Typed, text: str, label: st
     if at is owner.body:
         return {"measure": owner.name, "formula": text, "label": label}
     return {"measure": owner.name, "formula": owner.formula[: at.span.start] + text + owner.formula[at.span.end :], "label": label}
+
+
+def _binds(star: Star, mend: Mark) -> bool:
+    """Whether the formula a mend gives can be computed: a way that a filter could be carried may double another's."""
+    try:
+        Binder(star, {mend["measure"]: mend["formula"]}).measure(mend["measure"])
+    except Refused:
+        return False
+    return True
 
 
 def _owner(measure: t.MeasureValue, at: t.Typed) -> t.MeasureValue | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import heapq
 from collections.abc import Collection, Iterable, Sequence
+from dataclasses import replace
 from typing import Any
 
 from nexorem.core.engine.scalar import cell_trees, children, row_trees, rows_within
@@ -135,6 +136,23 @@ def carrying_edits(star: Star, state: LinkState, source: str, target: str) -> li
         else:
             return edits if reach(star, state, source, target).get("path") else []
     return []
+
+
+def carrying_ways(star: Star, source: str, target: str, most: int = 3) -> list[list[str]]:
+    """Several ways to carry a filter from one table to another, under the model's own links: the edits of the nearest chain of links, then
+    those of the nearest one that does not end on the same link, and so on."""
+    ways: list[list[str]] = []
+    while len(ways) < most:
+        edits = carrying_edits(star, star.state, source, target)
+        found = reach(star, star.state, source, target)
+        if not edits or edits in ways:
+            break
+        ways.append(edits)
+        last = (found.get("blocked") or [None])[-1]
+        if last is None:
+            break
+        star = star.with_model(replace(star.model, links=tuple(k for k in star.model.links if k.name != last)))
+    return ways
 
 
 def _breaking(star: Star, double: DoublePath, chain: Collection[str]) -> Link | None:

@@ -54,7 +54,7 @@ export function TileCard({ model, tile, picks, over, onPut, onPick, onMove, onDr
         <h3>{title}</h3>
         {out.length > 0 && <span className="signal tile-out" title="This tile opts out of the shared pick">without {out.map((p) => ('column' in p ? columnName(p.column) : 'the page’s condition')).join(', ')}</span>}
         <span style={{ flex: 1 }} />
-        {probe && <button type="button" className="plain quiet" onClick={open}><u>open</u></button>}
+        {probe && <button type="button" className="plain quiet" aria-label={`Open ${title} in Probe`} title="Open it in Probe, under these picks" onClick={open}>↗</button>}
         <TileMenu tile={tile} picks={picks} onPut={onPut} onMove={onMove} probe={probe} />
       </header>
       {tile.kind === 'text' ? <TileText tile={tile} onPut={onPut} /> : probe ? <Answered model={model} tile={tile} probe={probe} picks={picks} onPick={onPick} /> : <p className="signal">The probe {String(tile.probe)} is not in the model any more.</p>}
@@ -69,7 +69,8 @@ function Answered({ model, tile, probe, picks, onPick }: { model: ModelDocument;
   const answer = grid.data;
   const unreached = [...new Set(answer.measures.flatMap((m) => m.unreached))];
   if (tile.kind === 'number') {
-    const text = (i: number) => { const m = answer.measures[i]; return m ? measureText(answer.values[i]?.[0]?.[0], probe.look?.formats?.[m.name] ?? m.format, m.dtype) || '(empty)' : ''; };
+    // What a number is compared with reads as the number does, where it has no format of its own.
+    const text = (i: number) => { const m = answer.measures[i]; return m ? measureText(answer.values[i]?.[0]?.[0], (probe.look?.formats?.[m.name] ?? m.format) || (answer.measures[0]?.format ?? ''), m.dtype) || '(empty)' : ''; };
     const other = tile.against ? answer.measures.findIndex((m) => m.name === tile.against) : -1;
     const [mine, theirs] = [answer.values[0]?.[0]?.[0], other >= 0 ? answer.values[other]?.[0]?.[0] : null];
     const change = typeof mine === 'number' && typeof theirs === 'number' && theirs !== 0 ? (mine - theirs) / Math.abs(theirs) : null;

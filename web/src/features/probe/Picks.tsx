@@ -70,13 +70,13 @@ interface Props {
 export function Picks({ model, picks, answer, put }: Props) {
   const lists = picks.filter((p): p is Listed => 'column' in p);
   const scans = answer?.measures.flatMap((m) => m.scans) ?? [];
-  const rows = scans[0]?.grain ?? '';
+  const rows = scans[0]?.grain ?? (answer ? '' : (model.matrix.facts[0] ?? ''));
   const reaching = new Set(scans.flatMap((s) => Object.keys(s.tables)));
   const calendars = model.tables.filter((t) => t.calendar && (reaching.size === 0 || reaching.has(t.name)));
   return (
     <aside className="pick-side" aria-label="Picks">
       {calendars.map((t) => (
-        <Ruler key={t.name} model={model} table={t} picks={picks} rows={reaching.size ? rows : t.name} onSpan={(where) => put([...picks.filter((p) => !('where' in p && spanOf(t, p.where))), ...(where ? [{ where }] : [])])} />
+        <Ruler key={t.name} model={model} table={t} picks={picks} rows={rows || t.name} onSpan={(where) => put([...picks.filter((p) => !('where' in p && spanOf(t, p.where))), ...(where ? [{ where }] : [])])} />
       ))}
       {lists.length === 0 && <p className="quiet">No list yet: “+ pick” in the sentence above brings a column here{model.tables.length ? `, of ${counted(model.tables.length, 'table')}` : ''}.</p>}
       {lists.map((pick) => (
