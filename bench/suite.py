@@ -21,6 +21,7 @@ import pyarrow.csv
 from bench import star_schema as ss
 from bench.gather import loads_part, steps_part
 from bench.link import link_part
+from bench.probe import probe_part
 from bench.timing import median
 from nexorem.core.engine.computed import edited_star
 from nexorem.core.engine.grid import answer
@@ -222,6 +223,8 @@ def measured(rows: int, runs: int, only: set[str], say: Callable[[str], None]) -
         told["gather"] = loads_part(tables, say)
     if wanted("link"):
         told["link"] = link_part(say)
+    if wanted("probe"):
+        told["probe"] = probe_part(say)
     if wanted("steps"):
         told["steps"] = steps_part(min(rows, 1_000_000), min(runs, 3), say)
     return told
@@ -282,6 +285,11 @@ def as_table(told: dict[str, Any]) -> str:
         for name, x in told["link"]["browser"].items():
             row = f"{x['mean']:.0f} | {x['slowest twentieth']:.0f}" if "mean" in x else f"opened in {x['seconds']:.1f} s |"
             lines.append(f"| {name} | {row} |")
+    if "probe" in told:
+        lines += ["", "| the server, Measure and Probe | ms |", "| --- | --: |"]
+        lines += [f"| {k} | {x:.0f} |" for k, x in told["probe"]["server"].items()]
+        lines += ["", "| the browser | |", "| --- | --- |"]
+        lines += [f"| {k} | {', '.join(f'{v:.1f} {n}' for n, v in x.items())} |" for k, x in told["probe"]["browser"].items()]
     if "memory" in told:
         x = told["memory"]
         lines += [

@@ -104,7 +104,7 @@ class Walks(Bench):
         self.b.keys("5")
         self.b.until(lambda: self.line("Orrin Sands") != ["100.0%"])
         self.assertFalse(self.b.all(".truth-mark.whole"))
-        self.b.reads("counts in several parts", ".mark-notes")
+        self.b.reads("does away with the cell's own coordinate on Community.name", ".mark-notes")
 
     def test_a_sum_on_the_dimension_side_is_noticed_explained_and_rewritten(self):
         self.add("miles", "sum(Route.nautical_miles)")
@@ -182,7 +182,7 @@ class Walks(Bench):
         saved = next(p for p in self.api()["probes"] if p["name"] == "Prices in three sizes of band")
         self.open("probe", p=saved)
         whole = self.line("All")
-        sizes = [int(self.line(s)[0].replace(",", "")) for s in ("fine", "medium", "wide")]
+        sizes = [int(self.line(s)[0].replace(",", "")) for s in ("fine", "medium", "coarse")]
         self.assertTrue(max(sizes) <= int(whole[0].replace(",", "")) < sum(sizes))
         self.assertTrue(self.b.all(".apart-mark"))
         self.b.reads("counts in several parts", ".mark-notes")
@@ -215,8 +215,7 @@ class Walks(Bench):
         self.b.reads("2032", ".grid tbody")
         origin = self.address.split("/m/")[0]
         self.b.click("take out ▾")
-        links = {a.text: a.get_attribute("href") for a in self.b.until(lambda: self.b.all(".mantine-Menu-dropdown a") or None)}
-        text = urllib.request.urlopen(links["CSV"]).read().decode()
+        text = urllib.request.urlopen(self.b.named("CSV", "a").get_attribute("href")).read().decode()
         self.b.keys(Keys.ESCAPE)
         pasted = {(r["Calendar.year"], r["Calendar.quarter"]): r for r in csv.DictReader(io.StringIO(text))}
         # Added up by hand from the ledger's own rows.

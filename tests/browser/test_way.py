@@ -100,7 +100,7 @@ class Way(unittest.TestCase):
         self.b.one(".cm-content").click()
         self.b.command(Keys.END)
         self.b.keys(Keys.BACKSPACE, ", clear Calendar)")
-        self.b.reads("as written here")
+        self.b.reads("As written here")
         self.b.click("Back to the saved one")
         self.b.until(lambda: "as written here" not in self.b.text(".bench"))
 
@@ -175,9 +175,10 @@ class Way(unittest.TestCase):
     def test_7c_a_formula_is_read_aloud(self):
         self.open("measure", asked(m="year_before"))
         self.b.reads("Seats sold, with the dates of Calendar moved back by 1 year; every other filter stays.", "[data-testid=reading]")
-        self.b.click("How it is read and computed")
-        self.b.reads("What becomes of filters")
-        self.b.reads("the dates of Calendar moved back by 1 year")
+        self.b.reads("What happens to each filter", ".ledger")
+        self.b.reads("shift Calendar by -1 year", ".ledger")
+        self.b.click("How it is computed")
+        self.b.reads("Plan")
 
     def test_8_a_link_off_changes_the_number_and_its_reason_and_undo_brings_both_back(self):
         model = site().model()

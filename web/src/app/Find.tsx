@@ -7,7 +7,7 @@ import { useEdits } from '../api/queries';
 import { nameText } from '../shared/format';
 import { askNew } from '../features/link/edits';
 import { STAGES } from './App';
-import { actions, asProbe, useShown } from './shown';
+import { EMPTY_PROBE, actions, asFolio, asProbe, useShown } from './shown';
 
 interface Item {
   kind: string;
@@ -58,11 +58,12 @@ function useItems(model: ModelDocument): Item[] {
     }
     for (const p of model.probes) {
       const show = () => {
-        set({ probe: asProbe(p) });
+        set({ probe: asProbe(p), folio: null, probeBack: [], probeForth: [] });
         go('probe');
       };
       items.push({ kind: 'probe', text: String(p.name), act: show });
     }
+    for (const f of model.folios) items.push({ kind: 'folio', text: String(f.name), act: () => { set({ folio: asFolio(f), selection: null }); go('probe'); } });
     if (model.undo) items.push({ kind: 'do', text: `Undo ${model.undo.title}`, act: undo });
     if (model.redo) items.push({ kind: 'do', text: `Redo ${model.redo.title}`, act: redo });
     items.push({ kind: 'do', text: 'New link', act: () => { askNew(); go('link'); } });
@@ -72,6 +73,8 @@ function useItems(model: ModelDocument): Item[] {
     items.push({ kind: 'do', text: 'Make a table here: calendar, bands, list, parameter, formula', act: () => { set({ shapeView: 'make' }); go('shape'); } });
     items.push({ kind: 'do', text: 'Compare two keys', act: () => { set({ shapeView: 'keys' }); go('shape'); } });
     items.push({ kind: 'do', text: 'New measure', act: () => { set({ measure: '' }); go('measure'); } });
+    items.push({ kind: 'do', text: 'New probe', act: () => { set({ probe: EMPTY_PROBE, folio: null, selection: null }); go('probe'); } });
+    items.push({ kind: 'do', text: 'New folio', act: () => { set({ folio: { name: '', picks: [], tiles: [] }, selection: null }); go('probe'); } });
     items.push({ kind: 'do', text: 'Show the keys', act: () => set({ keysOpen: true }) });
     return items;
   }, [model, navigate, undo, redo, set, select]);

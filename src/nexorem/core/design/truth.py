@@ -75,14 +75,10 @@ def _unreached(star: Star, measure: t.MeasureValue, axes: Columns, page: Columns
             continue
         kinds = [word for word, columns in (("axis", axes), ("pick", page)) if table in {x for x, _ in columns}]
         first = found[0]
-        ways = (
-            carrying_ways(star, table, first.grain)
-            if first.state == star.state
-            else [carrying_edits(star, first.state, table, first.grain)]
-        )
-        mends = [
-            _mend(star, measure, measure.body, f"({measure.formula}) given ({', '.join(w)})", f"given ({', '.join(w)})") for w in ways if w
-        ]
+        own = first.state == star.state
+        ways = carrying_ways(star, table, first.grain) if own else [carrying_edits(star, first.state, table, first.grain)]
+        givens = [f"given ({', '.join(w)})" for w in ways if w]
+        mends = [_mend(star, measure, measure.body, f"({measure.formula}) {given}", given) for given in givens]
         about = [c for c in dict.fromkeys((*axes, *page)) if c[0] == table]
         sentence = f"The {' and the '.join(kinds)} on {table} reaches no row behind {measure.name}: its numbers are for all of {table}."
         yield _mark("unreached", sentence, [table], about, mends=[m for m in mends if m and _binds(star, m)])

@@ -1,6 +1,6 @@
 // The chips of one part of the sentence: dragged, moved by keys, cut and put in elsewhere.
 import { useState, type DragEvent, type KeyboardEvent } from 'react';
-import type { Probe } from '../../api/client';
+import type { GridAnswer, Probe } from '../../api/client';
 import { actions, useShown, type Selection } from '../../app/shown';
 import { columnName, nameText } from '../../shared/format';
 
@@ -35,7 +35,23 @@ export function without(probe: Probe, part: Part, name: string): Partial<Probe> 
   return { [part]: probe[part].filter((x) => x !== name), sort: probe.sort?.filter((s) => s.by !== name && !(s.at && name in s.at)) };
 }
 
-export function Chips({ part, probe, put }: { part: Part; probe: Probe; put: (change: Partial<Probe>) => void }) {
+/** For each table on the axes or picked, the measures that a filter on it does not reach. */
+export function unreachedBy(answer: GridAnswer | undefined): Map<string, string[]> {
+  const found = new Map<string, string[]>();
+  for (const m of answer?.measures ?? []) for (const table of m.unreached) found.set(table, [...(found.get(table) ?? []), m.name]);
+  return found;
+}
+
+export const tableOf = (reference: string) => reference.replaceAll('"', '').split('.')[0] ?? '';
+
+interface ChipsProps {
+  part: Part;
+  probe: Probe;
+  put: (change: Partial<Probe>) => void;
+  unreached: Map<string, string[]>;
+}
+
+export function Chips({ part, probe, put, unreached }: ChipsProps) {
   const [over, setOver] = useState<number | null>(null);
   const cut = useShown((s) => s.cut);
   const list = probe[part];
@@ -72,10 +88,11 @@ export function Chips({ part, probe, put }: { part: Part; probe: Probe; put: (ch
     event.preventDefault();
     event.stopPropagation();
   };
+  const lost = (name: string) => (part === 'measures' ? [] : (unreached.get(tableOf(name)) ?? []));
   return list.map((name, i) => (
     <span
       key={name}
-      className={`chip ${part === 'measures' ? 'measure' : ''} ${over === i ? 'over' : ''}`}
+      className={`chip ${part === 'measures' ? 'measure' : ''} ${over === i ? 'over' : ''} ${lost(name).length ? 'lost' : ''}`}
       draggable
       onDragStart={(e) => e.dataTransfer.setData('application/x-chip', JSON.stringify({ part, place: i }))}
       onDragOver={(e) => { e.preventDefault(); setOver(i); }}
@@ -89,10 +106,22 @@ export function Chips({ part, probe, put }: { part: Part; probe: Probe; put: (ch
         onClick={() => actions.select(part === 'measures' ? { kind: 'measure', name } : columnSelection(name))}
       >
         {text(name)}
+        {lost(name).length > 0 && <span className="visually-hidden">, does not reach {lost(name).map(nameText).join(', ')}</span>}
       </button>
+      {lost(name).length > 0 && <LostMark measures={lost(name)} />}
       <button type="button" aria-label={`Take ${text(name)} out`} onClick={() => put(without(probe, part, name))}>
         ✕
       </button>
     </span>
   ));
+}
+
+/** A filter that does not reach some measure: a bar across the line, as a stop is drawn everywhere. */
+export function LostMark({ measures }: { measures: string[] }) {
+  const words = `does not reach ${measures.map((m) => nameText(m).toLowerCase()).join(', ')}`;
+  return (
+    <button type="button" className="lost-mark" title={words} aria-label={words} onClick={() => actions.set({ selection: { kind: 'mark', measure: measures[0] ?? '', mark: 'unreached' }, lensOpen: true })}>
+      <svg width="15" height="12" viewBox="0 0 15 12" aria-hidden><path d="M0 6H8" /><path d="M10 1V11" className="bar" /></svg>
+    </button>
+  );
 }

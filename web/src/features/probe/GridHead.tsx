@@ -111,7 +111,7 @@ function Heading({ measure, probe, order, onSort, still }: { measure: Measured; 
   );
 }
 
-const FORMATS = ['#,##0', '#,##0.0', '#,##0.00', '0%', '0.0%', '#,##0,', '+#,##0;-#,##0'].filter((f) => !f.endsWith(','));
+const FORMATS = ['#,##0', '#,##0.0', '#,##0.00', '0%', '0.0%', '+#,##0;-#,##0'];
 const TOPS = [5, 10, 25, 100];
 
 function HeadMenu({ measure, probe }: { measure: Measured; probe: Probe }) {
@@ -143,6 +143,10 @@ function HeadMenu({ measure, probe }: { measure: Measured; probe: Probe }) {
             <span className="mono">{f}</span>{(look.formats?.[name] ?? measure.format) === f ? ' ✓' : ''}
           </Menu.Item>
         ))}
+        <input
+          className="field mono" style={{ margin: '3px 0' }} aria-label="A format of its own" placeholder="a pattern of its own" defaultValue={FORMATS.includes(look.formats?.[name] ?? '') ? '' : (look.formats?.[name] ?? '')}
+          onKeyDown={(e) => { e.stopPropagation(); if (e.key === 'Enter') put({ look: { ...look, formats: { ...look.formats, [name]: e.currentTarget.value.trim() } } }); }}
+        />
         <Menu.Divider />
         <Menu.Item onClick={() => actions.set({ selection: { kind: 'measure', name }, lensOpen: true })}>What it is</Menu.Item>
       </Menu.Dropdown>

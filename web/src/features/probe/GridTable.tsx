@@ -49,6 +49,11 @@ export function GridTable({ answer, probe, still = false }: Props) {
   const after = down.getTotalSize() - (items.at(-1)?.end ?? 0);
   const left = seen[0]?.start ?? 0;
   const rest = Math.max(0, right.getTotalSize() - (seen.at(-1)?.end ?? 0));
+  const holding = useMemo(() => {
+    const found = new Set<string>();
+    for (const l of all) for (let level = 0; level < l.level; level += 1) if (l.members[level]?.kind === 'unmatched') found.add(JSON.stringify(l.members.slice(0, level)));
+    return found;
+  }, [all]);
   const pinned = useMemo(() => new Set(look.pinned ?? NONE), [look.pinned]);
   const kept = pinned.size ? all.filter((l) => pinned.has(lineKey(l))) : [];
   const folded = useMemo(() => new Set(look.folded ?? NONE), [look.folded]);
@@ -85,8 +90,11 @@ export function GridTable({ answer, probe, still = false }: Props) {
     const step = steps[event.key];
     if (step) go(step[0], step[1]);
     else if ((event.key === '-' || event.key === '+') && line?.isTotal && !line.isGrand && !still) toggle(lineKey(line));
-    else if (event.key === 'm' && line && !still) setMenu({ line, at: cell.getBoundingClientRect() });
-    else return;
+    else if (event.key === 'm' && line && !still) {
+      // Once this key is over: a menu that opens under a key would be closed by it.
+      const at = cell.getBoundingClientRect();
+      setTimeout(() => setMenu({ line, at }), 0);
+    } else return;
     event.preventDefault();
   };
   const choose = (event: MouseEvent<HTMLTableElement>) => {
@@ -101,7 +109,7 @@ export function GridTable({ answer, probe, still = false }: Props) {
     else actions.set({ selection: { kind: 'cell', measure: column.measure.name, at }, other: null, lensOpen: true });
   };
   const width = head + right.getTotalSize();
-  const drawn: Drawn = { answer, columns, from, to, left, rest, marks, range, look, still };
+  const drawn: Drawn = { answer, columns, from, to, left, rest, marks, range, look, still, holding };
   return (
     <div className="grid-scroll" ref={scroll} tabIndex={-1}>
       <table className="grid" aria-label="Grid" aria-rowcount={rows.length} style={{ width }} onKeyDown={onKey} onClick={choose}>
@@ -135,6 +143,8 @@ interface Drawn {
   range: Map<string, Range> | null;
   look: Look;
   still: boolean;
+  /** Totals that have an unmatched member among their lines. */
+  holding: Set<string>;
 }
 
 interface LineProps {
@@ -158,7 +168,7 @@ const Line = memo(
     const selection = useShown((s) => (s.selection?.kind === 'cell' ? s.selection : null));
     const other = useShown((s) => s.other);
     const parts = line.isTotal && !line.isGrand;
-    const unmatched = line.members[line.level - 1]?.kind === 'unmatched' && answer.unmatched.length > 0;
+    const unmatched = answer.unmatched.length > 0 && (line.members[line.level - 1]?.kind === 'unmatched' || (line.isTotal && drawn.holding.has(lineKey(line))));
     return (
       <tr className={`${line.isTotal ? 'total' : ''} ${line.isGrand ? 'grand' : ''} ${pin ? 'pinned' : ''}`} style={{ height: LINE }} aria-rowindex={row + 1}>
         <th scope="row" className="line" style={{ paddingLeft: 6 + Math.max(line.level - 1, 0) * 16 }}>

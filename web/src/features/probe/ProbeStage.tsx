@@ -45,7 +45,7 @@ function ProbeBench({ model }: { model: ModelDocument }) {
   const answer = !grid.error && probe.measures.length > 0 ? grid.data : undefined;
   return (
     <div className="probe-bench">
-      <Sentence model={model} probe={probe} />
+      <Sentence model={model} probe={probe} answer={answer} />
       <div className="probe-body">
         <Picks model={model} picks={probe.picks} answer={grid.data} put={(picks) => put({ picks })} />
         <div className="grid-place" aria-busy={grid.isFetching}>

@@ -1,10 +1,10 @@
 // The sentence of chips: what a probe shows, by and across what, where, in which order, compared with what.
 import { Menu } from '@mantine/core';
 import { useState, type KeyboardEvent, type ReactNode } from 'react';
-import type { ModelDocument, Order, Pick, Probe } from '../../api/client';
+import type { GridAnswer, ModelDocument, Order, Pick, Probe } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
 import { UNMATCHED, columnName, columnText, nameText, quotedName } from '../../shared/format';
-import { Chips, columnSelection } from './Chips';
+import { Chips, LostMark, columnSelection, tableOf, unreachedBy } from './Chips';
 import { Chooser, type Choice } from './Chooser';
 import { Compare } from './Compare';
 import { SavedProbes } from './SavedProbes';
@@ -22,7 +22,8 @@ const TOTALS: [Probe['totals'], string][] = [
   ['none', 'no totals'],
 ];
 
-export function Sentence({ model, probe }: { model: ModelDocument; probe: Probe }) {
+export function Sentence({ model, probe, answer }: { model: ModelDocument; probe: Probe; answer?: GridAnswer }) {
+  const unreached = unreachedBy(answer);
   const put = useShown((s) => s.setProbe);
   const { undoProbe, redoProbe } = actions;
   const back = useShown((s) => s.probeBack.length);
@@ -53,17 +54,18 @@ export function Sentence({ model, probe }: { model: ModelDocument; probe: Probe 
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
     <div className="sentence" role="group" aria-label="The probe" onKeyDown={onKey}>
       Show
-      <Chips part="measures" probe={probe} put={put} />
+      <Chips part="measures" probe={probe} put={put} unreached={unreached} />
       <Chooser label="+ measure" title="Add a measure" choices={measures} onChoose={(v) => put({ measures: [...probe.measures, v] })} />
       by
-      <Chips part="rows" probe={probe} put={put} />
+      <Chips part="rows" probe={probe} put={put} unreached={unreached} />
       <Chooser label="+ rows" title="Add a column to the rows" choices={free} onChoose={(v) => onto('rows', v)} />
       across
-      <Chips part="columns" probe={probe} put={put} />
+      <Chips part="columns" probe={probe} put={put} unreached={unreached} />
       <Chooser label="+ columns" title="Add a column across" choices={free} onChoose={(v) => onto('columns', v)} />
       where
       {probe.picks.map((pick, i) => (
-        <span key={JSON.stringify(pick)} className="chip">
+        <span key={JSON.stringify(pick)} className={`chip ${unreached.has(pickTable(pick)) ? 'lost' : ''}`}>
+          {unreached.has(pickTable(pick)) && <LostMark measures={unreached.get(pickTable(pick)) ?? []} />}
           {'column' in pick ? (
             <button type="button" onClick={() => actions.select(columnSelection(pick.column))}>{pickText(pick)}</button>
           ) : (
@@ -112,6 +114,8 @@ export function Sentence({ model, probe }: { model: ModelDocument; probe: Probe 
     </div>
   );
 }
+
+const pickTable = (pick: Pick) => ('column' in pick ? tableOf(pick.column) : tableOf(pick.where.trim().replace(/^\(+/, '')));
 
 function written(table: string, column: string): string {
   return table.includes('.') || column.includes('.') || table.includes('"') || column.includes('"') ? `${quotedName(table)}.${quotedName(column)}` : `${table}.${column}`;

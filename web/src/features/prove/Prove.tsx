@@ -24,7 +24,7 @@ export function useShowAbout(model: ModelDocument) {
     }
     const probe = kind === 'probe' && model.probes.find((p) => p.name === name);
     if (probe) {
-      set({ probe: asProbe(probe) });
+      set({ probe: asProbe(probe), folio: null });
       select(null);
       void navigate(`/m/${model.id}/probe`);
       return;

@@ -1,0 +1,132 @@
+"""The benches of Measure and Probe at a million rows: what a key costs until the numbers stand there, and how a large grid scrolls."""
+
+from __future__ import annotations
+
+import datetime as dt
+import statistics
+import time
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from bench.link import GESTURE, SECONDS, WINDOW
+from bench.timing import median
+from nexorem.core.model.check import checked_star
+from nexorem.core.model.model import Calendar, Column, Link, Measure, Model, Table
+from nexorem.core.model.star import Star, TableRows, table_rows
+from nexorem.core.values import Vector, vector
+
+ROWS = 1_000_000
+ITEMS = 10_000
+MONTHS = 50
+SEED = 2031
+FORMULA = "amount / amount given (clear Item)"
+EDITED = "amount / amount given (clear Item, clear Day)"
+LIVE: dict[str, Any] = {"rows": ["Item.kind"], "columns": ["Day.year"], "totals": "all", "picks": []}
+LARGE: dict[str, Any] = {"rows": ["Item.name"], "columns": ["Day.month"], "measures": ["amount"], "totals": "none", "picks": []}
+# From an edit of the formula to the first picture in which the live grid says something else.
+KEY = """
+const [text, done] = [...arguments];
+const told = () => [...document.querySelectorAll('.live-grid td')].map((x) => x.innerText).join('|');
+const before = told(), start = performance.now();
+const watch = new MutationObserver(() => { if (told() && told() !== before) { watch.disconnect(); requestAnimationFrame(() => done(performance.now() - start)); } });
+watch.observe(document.querySelector('.desk'), {subtree: true, childList: true, characterData: true});
+document.querySelector('.cm-content').focus();
+document.execCommand('selectAll'); document.execCommand('insertText', false, text);
+setTimeout(() => { watch.disconnect(); done(-1); }, 8000);
+"""
+SCROLL = GESTURE.replace(
+    "const box = document.querySelector('.matrix-scroll'); box.scrollTo(900 + 900 * Math.sin(at * 2), 400 + 400 * Math.cos(at * 2));",
+    "const box = document.querySelector('.grid-scroll'); box.scrollTo(1500 + 1500 * Math.sin(at * 2), 100000 + 100000 * Math.cos(at * 2));",
+)
+
+
+def large_star() -> Star:
+    """A fact of a million rows with a calendar and 10,000 items."""
+    chance = np.random.default_rng(SEED)
+    days = [dt.date(2028, 1, 1) + dt.timedelta(days=i) for i in range(MONTHS * 31)]
+    days = [d for d in days if (d.year - 2028) * 12 + d.month <= MONTHS]
+    names = [f"item {i:05}" for i in range(ITEMS)]
+
+    def numbers(values: Any) -> Vector:
+        return Vector("integer", np.asarray(values, np.int64), np.ones(len(values), bool))
+
+    picked, when = chance.integers(0, ITEMS, ROWS), np.sort(chance.integers(0, len(days), ROWS))
+    columns: dict[str, dict[str, Vector]] = {
+        "Sale": {"item": numbers(picked), "day": vector("date", days).take(when), "amount": numbers(chance.integers(1, 100, ROWS))},
+        "Item": {"code": numbers(np.arange(ITEMS)), "name": vector("text", names), "kind": vector("text", [f"kind {i % 20:02}" for i in range(ITEMS)])},
+        "Day": {"date": vector("date", days), "year": vector("integer", [d.year for d in days]),
+                "month": vector("text", [f"{d.year}-{d.month:02}" for d in days])},
+    }  # fmt: skip
+    tables = tuple(
+        Table(n, tuple(Column(c, v.dtype) for c, v in x.items()), calendar=Calendar("date") if n == "Day" else None)
+        for n, x in columns.items()
+    )
+    rows: dict[str, TableRows] = {n: table_rows(len(next(iter(x.values()))), x) for n, x in columns.items()}
+    links = (Link("item", "Sale", ("item",), "Item", ("code",)), Link("day", "Sale", ("day",), "Day", ("date",)))
+    measures = (Measure("amount", "sum(Sale.amount)", "Sale", "#,##0"), Measure("share", FORMULA, "Sale", "0.0%"))
+    return checked_star(Star(Model("sales", tables, links, measures), rows))
+
+
+def probe_part(say: Callable[[str], None]) -> dict[str, Any]:
+    """Both halves."""
+    from tests.browser.driver import Browser  # it needs what the tests need: Chromium, and PostgreSQL on a port of its own
+    from tests.browser.site import site
+
+    from nexorem.store.models import create
+
+    app = site().app
+    number = create(app.extensions["nexorem"].engine, large_star())
+    client = app.test_client()
+    turn = iter(range(10**6))
+
+    def post(rest: str, body: dict[str, Any]) -> Any:
+        answer = client.post(f"/api/models/{number}/{rest}", json=body)
+        assert answer.status_code == 200, answer.get_data(as_text=True)
+        return answer
+
+    def live() -> Any:
+        # Every key makes another formula, so that nothing is known from before.
+        return post(
+            "grid", {"probe": {**LIVE, "measures": ["now", "then"], "define": {"now": FORMULA, "then": f"{EDITED} * {next(turn)}"}}}
+        )
+
+    members = {"column": "Item.name", "counted": "Sale", "picks": [{"where": "Day.year = 2030"}]}
+    trace = {"probe": {**LIVE, "measures": ["share"]}, "measure": "share", "at": [], "into": []}
+    server = {
+        "live grid, saved and edited, 1 M rows": median(live, 9), "formula, its reading and value": median(lambda: post("formula", {"name": "share", "formula": f"{EDITED} * {next(turn)}"}), 9),
+        "grid, 10,000 × 50": median(lambda: post("grid", {"probe": LARGE}), 3, 1), "the same as CSV": median(lambda: client.get(f"/api/models/{number}/grid.csv", query_string={"probe": '{"rows": ["Item.name"], "columns": ["Day.month"], "measures": ["amount"]}'}), 3, 1),
+        "members of 10,000 under another pick": median(lambda: post("members", members), 5), "a cell traced": median(lambda: post("trace", trace), 5),
+    }  # fmt: skip
+    for name, found in server.items():
+        say(f"{name}: {found:.0f} ms")
+    browser = Browser(*WINDOW)
+    told: dict[str, dict[str, float]] = {}
+    try:
+        import json
+        import urllib.parse
+
+        def open_at(stage: str, named: dict[str, Any]) -> None:
+            browser.open(f"{site().address}/m/{number}/{stage}?{urllib.parse.urlencode({'at': json.dumps(named)})}")
+
+        open_at("measure", {"m": "share", "p": LIVE | {"measures": ["share"]}})
+        browser.one(".live-grid td")
+        time.sleep(2.0)
+        waits = [browser.driver.execute_async_script(KEY, f"{EDITED} * {i + 2}") for i in range(9)]
+        assert min(waits) > 0, waits
+        told["last key to changed numbers"] = {"ms, median": statistics.median(waits), "ms, worst": max(waits)}
+        start = time.perf_counter()
+        open_at("probe", {"p": LARGE})
+        browser.until(lambda: browser.all(".grid td button"), seconds=60)
+        told["grid of 10,000 × 50, opened"] = {"seconds": time.perf_counter() - start}
+        time.sleep(1.5)
+        for kind, script in (("down and across", SCROLL), ("down", SCROLL.replace("1500 + 1500 * Math.sin(at * 2)", "0"))):
+            frames = browser.driver.execute_async_script(script, "scroll", 700, 500, SECONDS)
+            slow = sorted(frames)[-max(len(frames) // 20, 1) :]
+            told[f"scroll {kind}"] = {"mean": 1000 / statistics.fmean(frames), "slowest twentieth": 1000 / statistics.fmean(slow)}
+    finally:
+        browser.close()
+    for name, found in told.items():
+        say(f"{name}: {', '.join(f'{v:.1f} {k}' for k, v in found.items())}")
+    return {"server": server, "browser": told}

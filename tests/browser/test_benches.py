@@ -1,0 +1,339 @@
+"""The benches of Measure and Probe by hand and by keyboard: what each gesture does to the sentence, the formula and the numbers."""
+
+import json
+import unittest
+import urllib.parse
+import urllib.request
+
+from selenium.webdriver.common.action_chains import ActionChains
+
+from tests.browser.driver import Keys
+from tests.browser.test_probe import Bench, probe, value
+
+GROUPS = probe(rows=["Island.group", "Port.name"], columns=["Calendar.year"], measures=["seats_sold", "share_of_all"])
+NEAR = [{"column": "Island.group", "member": value("Near Isles")}]
+
+
+class ProbeBench(Bench):
+    def chips(self):
+        return [t for t in self.texts(".sentence .chip:not(.add) > button:first-child") if t]
+
+    def asked(self):
+        """The open probe, as the address has it."""
+        query = urllib.parse.urlparse(self.b.driver.current_url).query
+        return json.loads(urllib.parse.parse_qs(query)["at"][0]).get("p")
+
+    def until_asked(self, **parts):
+        self.b.until(lambda: all(self.asked().get(k) == v for k, v in parts.items()), f"{parts} is not {self.asked()}")
+
+    def test_the_sentence_is_typed_moved_cut_and_undone(self):
+        self.open("probe", p=GROUPS)
+        self.b.reads("Near Isles", ".grid")
+        self.b.click("+ columns")
+        box = self.b.one('input[aria-label="Add a column across"]')
+        box.send_keys("seas", Keys.ENTER)
+        self.until_asked(columns=["Calendar.year", "Calendar.season"])
+        chip = self.b.named("Port name", ".chip button")
+        ActionChains(self.b.driver).move_to_element(chip).perform()
+        chip.send_keys(Keys.ALT, Keys.ARROW_LEFT)
+        self.until_asked(rows=["Port.name", "Island.group"])
+        self.b.driver.execute_script(
+            "[...document.querySelectorAll('.chip button')].find((b) => b.innerText === 'Calendar season').focus()"
+        )
+        self.b.command("x")
+        self.until_asked(columns=["Calendar.year"])
+        self.b.driver.execute_script("[...document.querySelectorAll('.chip button')].find((b) => b.innerText === 'Port name').focus()")
+        self.b.command("v")
+        self.until_asked(rows=["Port.name", "Calendar.season", "Island.group"])
+        self.b.click("Undo in the sentence")
+        self.b.click("Undo in the sentence")
+        self.b.click("Undo in the sentence")
+        self.until_asked(rows=["Island.group", "Port.name"])
+        self.b.click("Redo in the sentence")
+        self.until_asked(rows=["Port.name", "Island.group"])
+        self.b.click("+ rows")
+        self.b.one('input[aria-label="Add a column to the rows"]').send_keys("when", Keys.ENTER)
+        self.b.until(lambda: "Calendar.quarter" in self.asked()["rows"])
+        self.b.click("+ condition")
+        self.b.keys("Calendar.year = 2032", Keys.ENTER)
+        self.b.until(lambda: {"where": "Calendar.year = 2032"} in self.asked()["picks"])
+
+    def test_lines_are_drilled_folded_ordered_cut_to_the_top_and_pinned(self):
+        self.open("probe", p=probe(rows=["Island.group"], columns=["Calendar.year"], measures=["seats_sold"]))
+        self.b.click("Near Isles", ".grid tbody th .plain")
+        self.b.click("Down to Island name", "button")
+        self.until_asked(rows=["Island.name"], picks=[{"column": "Island.group", "in": ["Near Isles"]}])
+        self.b.click("Teal", ".grid tbody th .plain")
+        self.b.one('input[aria-label="Into a column"]').send_keys("customer segment")
+        self.b.click("Into Customer segment", "button")
+        self.until_asked(rows=["Customer.segment"])
+        self.b.click("Undo in the sentence")
+        self.b.click("Teal", ".grid tbody th .plain")
+        self.b.click("Up to Island group", "button")
+        self.b.until(lambda: self.asked()["rows"] == ["Island.group"])
+        self.open("probe", p=GROUPS)
+        self.b.click("Fold Near Isles", ".fold")
+        self.b.until(lambda: "Teal Quay" not in self.texts(".grid tbody th"))
+        self.b.driver.execute_script("document.querySelectorAll('.grid thead th.num .plain')[2].click()")
+        self.until_asked(sort=[{"by": "seats_sold", "at": {"Calendar.year": 2032}, "desc": True}])
+        self.b.driver.execute_script("document.querySelector('.head-menu').click()")
+        self.b.click("The top 5 of each", "button")
+        self.b.reads("are not among the top ones", ".grid-bar")
+        self.b.click("Middle Holms", ".grid tbody th .plain")
+        self.b.click("Keep it in sight", "button")
+        self.b.one(".grid tr.pinned")
+        self.b.driver.execute_script("document.querySelector('.head-menu').click()")
+        self.b.click("Shade by value", "button")
+        self.b.until(
+            lambda: self.b.driver.execute_script(
+                "return [...document.querySelectorAll('.grid td')].some((t) => t.style.background.includes('color-mix'))"
+            )
+        )
+
+    def test_picks_are_counted_under_each_other_and_the_ruler_is_dragged(self):
+        picks = [{"column": "Customer.segment", "in": []}, {"column": "Agent.district", "in": []}]
+        self.open("probe", p=probe(rows=["Island.group"], measures=["seats_sold"], picks=picks))
+        before = self.b.until(lambda: [t for t in self.texts('section[aria-label="Agent district"] .end') if t])
+        self.b.named("(unmatched)", ".pick-list label .clip")
+        self.b.click("visitor", 'section[aria-label="Customer segment"] .pick-list .clip')
+        self.b.until(lambda: self.texts('section[aria-label="Agent district"] .end') != before)
+        want = self.api(
+            "/grid",
+            probe={"rows": ["Agent.district"], "measures": ["bookings"], "picks": [{"column": "Customer.segment", "in": ["visitor"]}]},
+        )
+        shown = [int(t.replace(",", "")) for t in self.texts('section[aria-label="Agent district"] .end')]
+        self.assertEqual([n for n in shown if n], [v[0] for v in want["values"][0]])
+        ruler = self.b.one('svg[data-ruler="Calendar"]')
+        chain = (
+            ActionChains(self.b.driver, duration=30)
+            .move_to_element_with_offset(ruler, -60, -10)
+            .click_and_hold()
+            .move_by_offset(30, 0)
+            .move_by_offset(30, 0)
+            .release()
+        )
+        chain.perform()
+        self.b.until(lambda: any("BETWEEN" in p.get("where", "") for p in self.asked()["picks"]))
+        self.b.driver.execute_script("document.querySelector('[aria-label=\"Calendar from\"]').focus()")
+        was = [p["where"] for p in self.asked()["picks"] if "where" in p]
+        self.b.keys(Keys.ARROW_RIGHT)
+        self.b.until(lambda: [p["where"] for p in self.asked()["picks"] if "where" in p] != was)
+
+    def test_pictures_say_the_numbers_and_pick(self):
+        shown = probe(rows=["Port.name"], columns=["Calendar.year"], measures=["seats_sold"], picks=[])
+        self.open("probe", p=shown)
+        teal = self.line("Teal Quay")
+        for name, css in (
+            ("Bars", "rect.solid"),
+            ("Columns", "rect.solid"),
+            ("Stacked", "rect.solid"),
+            ("Lines", "path.line"),
+            ("Dots", "path.solid"),
+            ("Heat", "rect.heat"),
+            ("Small multiples", "figure svg"),
+        ):
+            self.b.click(name, ".picture-switch button")
+            self.b.until(lambda css=css: self.b.all(f".picture-place {css}"))
+            titles = self.b.driver.execute_script("return [...document.querySelectorAll('.picture-place title')].map((t) => t.textContent)")
+            self.assertIn(f"Teal Quay, 2032: {teal[1]}", titles, name)
+        self.b.click("Bars", ".picture-switch button")
+        svg = self.b.until(lambda: self.b.driver.execute_script("return document.querySelector('.picture')?.outerHTML"))
+        self.assertIn("Pick Teal Quay", svg)
+        self.b.one('[aria-label="Pick Teal Quay"]').send_keys(Keys.ENTER)
+        self.until_asked(picks=[{"column": "Port.name", "in": ["Teal Quay"]}])
+
+    def test_a_cell_beside_another_and_the_rows_behind_it(self):
+        cell = {"kind": "cell", "measure": "seats_sold", "at": NEAR}
+        self.open("probe", p=GROUPS, s=cell)
+        self.b.reads("Arithmetic on what is left", ".steps")
+        other = self.cell("Outer Lights", -2)
+        ActionChains(self.b.driver).key_down(Keys.SHIFT).click(other).key_up(Keys.SHIFT).perform()
+        self.b.reads("Near Isles", ".cells-beside")
+        self.b.reads("rows of Booking used", ".cells-beside")
+        self.b.click("one cell again")
+        self.b.click("page through them")
+        self.b.reads("1 to 25 of", ".pager")
+        self.b.click("seats", ".used-rows th .plain")
+        self.b.click("seats ↑", ".used-rows th .plain")
+        self.b.until(
+            lambda: self.texts(".used-rows tbody tr:first-child td")[1] == max(self.texts(".used-rows tbody tr td:nth-child(2)"), key=int)
+        )
+        link = self.b.named("all as CSV", "a").get_attribute("href")
+        rows = urllib.request.urlopen(link).read().decode().splitlines()
+        self.assertEqual(len(rows) - 1, int(self.b.text(".pager").split(" of ")[1].split()[0].replace(",", "")))
+        heads = self.b.all(".step-head")
+        heads[0].send_keys(Keys.ARROW_DOWN)
+        self.assertEqual(self.b.focused(), heads[1].text)
+        self.b.keys(Keys.ARROW_LEFT)
+        self.b.until(lambda: self.b.all(".step-head")[1].get_attribute("aria-expanded") == "false")
+        self.b.one('select[aria-label="A table whose filter does not reach"]').send_keys("Vessel")
+        self.b.reads("In one formula", ".why-not")
+
+    def test_an_empty_cell_says_at_which_step_nothing_was_left(self):
+        at = [{"column": "Port.name", "member": value("Brann East")}]
+        self.open(
+            "probe",
+            p=probe(rows=["Port.name"], measures=["target_seats"], empty_lines=True),
+            s={"kind": "cell", "measure": "target_seats", "at": at},
+        )
+        self.b.reads("Nothing is left of", "[data-testid=emptied]")
+
+    def test_a_folio_shares_its_picks_and_a_tile_opts_out(self):
+        self.open("probe")
+        self.b.click("Result", ".folio-strip button")
+        self.b.reads("without Calendar year", ".tile")
+        number = self.b.until(lambda: self.texts(".tile-number > b")[0])
+        want = self.api("/grid", probe={"measures": ["income"], "picks": [{"column": "Calendar.year", "in": [2032]}]})["values"][0][0][0]
+        self.assertEqual(number, f"{round(want):,}")
+        self.b.click("2031", ".pick-list .clip")
+        self.b.until(lambda: self.texts(".tile-number > b")[0] not in ("", number))
+        self.b.click("What to do with the tile Income", "button")
+        self.b.click("Opt out of Calendar year is 2032 or 2031", "button")
+        self.b.until(lambda: sum("without" in t for t in self.texts(".tile header")) == 2)
+        name = self.texts(".tile h3")[0]
+        # Dragged by its heading; each event on its own, as a hand makes them.
+        for place, kind in ((0, "dragstart"), (1, "dragover"), (1, "drop")):
+            self.b.driver.execute_script(
+                "document.querySelectorAll('.tile header')[arguments[0]].dispatchEvent(new DragEvent(arguments[1], {bubbles: true, cancelable: true, dataTransfer: new DataTransfer()}))",
+                place,
+                kind,
+            )
+        self.b.until(lambda: self.texts(".tile h3")[1] == name)
+        self.b.click("Save")
+        self.b.named("↶ undo: save folio Result")
+        self.assertEqual(self.api()["folios"][2]["tiles"][1]["without"], ["Calendar.year"])
+        self.b.click("Open All quarters in Probe", "button")
+        self.b.reads("2033", ".grid tbody")
+
+
+class MeasureBench(Bench):
+    def test_completion_help_and_definition_come_from_the_core(self):
+        self.open("measure", m="seats_sold")
+        self.write("sum(Booking.seats * Fare.")
+        self.b.keys("w")
+        self.b.reads("winter", ".cm-tooltip-autocomplete")
+        self.b.keys(Keys.ENTER)
+        self.b.reads("Fare.winter", ".cm-content")
+        self.write("growth + 1")
+        self.b.driver.execute_script("document.querySelector('.cm-content').focus()")
+        self.b.keys(Keys.HOME, Keys.F12)
+        self.b.until(lambda: self.b.one('[aria-label="Name of the measure"]').get_attribute("value") == "growth")
+        self.b.driver.execute_script(
+            "[...document.querySelectorAll('.outline-item')].find((e) => e.innerText.startsWith('seats sold')).click()"
+        )
+        self.b.reads("growth + 1", ".cm-content")  # what was typed is still there
+        self.b.one('.outline-item [title="Not saved yet"]')
+
+    def test_renamed_everywhere_and_found_where_it_is_used(self):
+        self.open("measure", m="seats_sold")
+        self.b.reads("Named in", ".lens")
+        box = self.b.one('[aria-label="Name of the measure"]')
+        box.click()
+        self.b.command("a")
+        self.b.keys("seats")
+        self.b.reads("renames it everywhere")
+        self.b.click("Save")
+        self.b.named("↶ undo: rename seats_sold to seats")
+        self.assertEqual(self.measure("growth")["formula"], "(seats - year_before) / year_before")
+        self.b.click("↶ undo: rename seats_sold to seats")
+        self.b.until(lambda: self.measure("seats_sold"))
+
+    def test_a_variant_is_compared_and_promoted_with_its_difference_shown(self):
+        self.open("measure", m="share_of_ports", p=probe(rows=["Island.group", "Port.name"], measures=["seats_sold"]))
+        self.write("seats_sold / seats_sold given (clear Port, clear Island)")
+        self.b.reads("cells differ", ".live-grid")
+        self.assertTrue(self.b.all(".live-grid td.differs"))
+        self.b.click("As a variant")
+        self.b.named("↶ undo: add measure share_of_ports_trial")
+        self.assertEqual(self.measure("share_of_ports")["formula"], "seats_sold / seats_sold given (clear Port)")
+        self.b.reads("trial beside share of ports", ".trial-mark")
+        self.b.click("share of ports", ".variants label")
+        self.b.until(lambda: len(self.b.all(".live-grid .side-head")) == 2)
+        self.b.reads(", clear Island", ".lens ins")
+        self.b.click("Put it in the place of share of ports")
+        self.b.named("↶ undo: make share_of_ports_trial official")
+        self.assertEqual(self.measure("share_of_ports")["formula"], "seats_sold / seats_sold given (clear Port, clear Island)")
+        self.assertIsNone(self.measure("share_of_ports_trial"))
+
+    def test_many_as_text_with_a_preview(self):
+        self.open("measure", m="seats_sold")
+        self.b.click("As text")
+        area = self.b.one('textarea[aria-label="Measures as text"]')
+        self.b.until(lambda: "seats_sold = sum(Booking.seats);" in area.get_attribute("value"))
+        area.click()
+        ActionChains(self.b.driver).key_down(Keys.CONTROL).send_keys(Keys.END).key_up(Keys.CONTROL).perform()
+        self.b.driver.execute_cdp_cmd("Input.insertText", {"text": "\n-- format: 0.0\nodd_one = seats_sold / 3;\nlost = nothing_there;\n"})
+        self.b.reads("2 new", ".sheet-text")
+        self.b.reads("There is no measure nothing_there", ".sheet-text")
+        self.b.click("Take 1 measure in")
+        self.b.named("↶ undo: take measures in")
+        self.assertEqual(self.measure("odd_one")["format"], "0.0")
+        self.assertIsNone(self.measure("lost"))
+
+    def test_the_formats_are_shown_by_examples_and_the_outline_is_searched(self):
+        self.open("measure", m="seats_sold")
+        box = self.b.one('.details input[list="formats"]')
+        box.click()
+        self.b.command("a")
+        self.b.keys("0.00E0")
+        self.b.reads("1.36E5", "[data-testid=examples]")
+        self.b.one('input[aria-label="Search the measures"]').send_keys("two-way")
+        self.b.until(lambda: {"ports served", "vessels used"} <= {t.split("\n")[0] for t in self.texts(".outline-item")})
+        self.assertLess(len(self.b.all(".outline-item")), 8)
+
+
+class Everyone(Bench):
+    def test_the_benches_are_accessible_in_both_themes_and_wide(self):
+        folio = self.api()["folios"][0]
+        marked = GROUPS | {"picks": [{"column": "Vessel.name", "in": ["Heron"]}, {"column": "Calendar.year", "in": [2032]}]}
+        views = [
+            ("probe", {"p": marked, "s": {"kind": "cell", "measure": "share_of_all", "at": NEAR}, "c": {"measure": "seats_sold", "at": NEAR}}, "Where they part"),
+            ("probe", {"p": marked, "s": {"kind": "mark", "measure": "seats_sold", "mark": "unreached"}}, "What would mend it"),
+            ("probe", {"p": GROUPS | {"look": {"picture": "columns"}}}, "SVG"),
+            ("probe", {"p": GROUPS | {"look": {"picture": "heat"}}}, "SVG"),
+            ("probe", {"o": folio}, "a year earlier"),
+            ("measure", {"m": "share_of_all_trial", "p": GROUPS}, "Put it in the place of"),
+        ]  # fmt: skip
+        for size, dark in (((1280, 800), False), ((1280, 800), True), ((1920, 1080), False)):
+            self.b.resize(*size)
+            self.b.scheme(dark)
+            for stage, named, words in views:
+                self.open(stage, **named)
+                self.b.reads(words)
+                self.b.until(lambda: not self.b.all('[aria-busy="true"]'))
+                self.assertEqual(self.b.violations(), [], f"{words} {size} {'dark' if dark else 'light'}")
+                wide = self.b.driver.execute_script("return document.documentElement.scrollWidth - window.innerWidth")
+                self.assertLessEqual(wide, 0, words)
+        self.b.resize(1280, 800)
+        self.b.scheme(False)
+
+    def test_by_the_keyboard_alone(self):
+        self.open("probe", p=probe(rows=["Island.group"], measures=["seats_sold"]))
+        self.b.reads("Near Isles", ".grid")
+        self.b.tab_to("Add a column across").send_keys(Keys.ENTER)
+        self.b.keys("calendar year", Keys.ENTER)
+        self.b.until(lambda: len(self.line("Near Isles")) == 4)
+        self.b.driver.execute_script("document.activeElement.blur()")
+        self.b.tab_to("Pick from a column").send_keys(Keys.ENTER)
+        self.b.keys("vessel name", Keys.ENTER)
+        self.b.reads("Heron", ".pick-list")
+        self.b.tab_to("Search Vessel name")
+        self.b.keys(Keys.TAB, Keys.TAB, Keys.TAB)
+        self.b.until(lambda: self.b.driver.execute_script("return document.activeElement.type") == "checkbox" or self.b.keys(Keys.TAB))
+        self.b.keys(Keys.SPACE)
+        self.b.reads("not reached by Vessel", ".grid thead")
+        first = self.b.driver.execute_script("return document.querySelector('.grid td [tabindex=\"0\"]').innerText.trim()")
+        self.b.tab_to(first)
+        self.b.keys(Keys.ARROW_DOWN, Keys.ARROW_RIGHT, Keys.ENTER)
+        self.b.until(lambda: self.b.all(".grid td.chosen"))
+        self.b.reads("The filter on Vessel does not reach Booking", ".lens")
+        self.b.keys("m")
+        self.b.reads("Pick only it")
+        self.b.keys(Keys.ESCAPE)
+        self.b.keys(Keys.END)
+        self.b.keys("4")
+        self.b.reads("Begin from a pattern")
+
+
+if __name__ == "__main__":
+    unittest.main()
