@@ -36,10 +36,13 @@ document.querySelector('.cm-content').focus();
 document.execCommand('selectAll'); document.execCommand('insertText', false, text);
 setTimeout(() => { watch.disconnect(); done(-1); }, 8000);
 """
-SCROLL = GESTURE.replace(
-    "const box = document.querySelector('.matrix-scroll'); box.scrollTo(900 + 900 * Math.sin(at * 2), 400 + 400 * Math.cos(at * 2));",
-    "const box = document.querySelector('.grid-scroll'); box.scrollTo(1500 + 1500 * Math.sin(at * 2), 100000 + 100000 * Math.cos(at * 2));",
-)
+# Down at the speed of a fast wheel, down and across, and down as one drags the bar through the whole of it.
+SPEEDS = {
+    "down, 4,000 pixels a second": "0, at * 4000",
+    "down and across": "800 + 800 * Math.sin(at * 2), at * 2000",
+    "the bar dragged": "0, at * 90000",
+}
+WHEEL = "const box = document.querySelector('.matrix-scroll'); box.scrollTo(900 + 900 * Math.sin(at * 2), 400 + 400 * Math.cos(at * 2));"
 
 
 def large_star() -> Star:
@@ -121,7 +124,9 @@ def probe_part(say: Callable[[str], None]) -> dict[str, Any]:
         browser.until(lambda: browser.all(".grid td button"), seconds=60)
         told["grid of 10,000 × 50, opened"] = {"seconds": time.perf_counter() - start}
         time.sleep(1.5)
-        for kind, script in (("down and across", SCROLL), ("down", SCROLL.replace("1500 + 1500 * Math.sin(at * 2)", "0"))):
+        for kind, places in SPEEDS.items():
+            script = GESTURE.replace(WHEEL, f"document.querySelector('.grid-scroll').scrollTo({places});")
+            assert script != GESTURE
             frames = browser.driver.execute_async_script(script, "scroll", 700, 500, SECONDS)
             slow = sorted(frames)[-max(len(frames) // 20, 1) :]
             told[f"scroll {kind}"] = {"mean": 1000 / statistics.fmean(frames), "slowest twentieth": 1000 / statistics.fmean(slow)}

@@ -117,13 +117,26 @@ PROBES: list[dict[str, Any]] = [
 
 def number(measure: str, title: str, **more: Any) -> dict[str, Any]:
     """A tile with one number."""
-    return {"kind": "number", "title": title, "probe": {"rows": [], "columns": [], "measures": [measure], "picks": [], "totals": "none"}, "width": 1, **more}
+    return {
+        "kind": "number",
+        "title": title,
+        "probe": {"rows": [], "columns": [], "measures": [measure], "picks": [], "totals": "none"},
+        "width": 1,
+        **more,
+    }
 
 
 def against_year(measure: str, title: str) -> dict[str, Any]:
     """A tile with one number and what it was a year earlier."""
     name = "a year earlier"
-    probe = {"rows": [], "columns": [], "measures": [measure, name], "define": {name: f"{measure} given (shift Calendar by -1 year)"}, "picks": [], "totals": "none"}
+    probe = {
+        "rows": [],
+        "columns": [],
+        "measures": [measure, name],
+        "define": {name: f"{measure} given (shift Calendar by -1 year)"},
+        "picks": [],
+        "totals": "none",
+    }
     return {"kind": "number", "title": title, "probe": probe, "against": name, "width": 1}
 
 

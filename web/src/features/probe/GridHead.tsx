@@ -1,10 +1,11 @@
 // The headings of a grid: places across, measures, what does not reach them, and a menu each.
-import { Menu } from '@mantine/core';
-import type { GridAnswer, GridMeasure as Measured, Look, Probe, TruthMark } from '../../api/client';
+import { memo } from 'react';
+import type { GridAnswer, GridMeasure as Measured, Probe, TruthMark } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
 import { columnName, nameText } from '../../shared/format';
 import { nextSort, orderOf, orderPlace } from './axes';
 import { acrossText, type CellColumn } from './gridState';
+import type { HeadMenuAsked } from './HeadMenu';
 
 interface Props {
   answer: GridAnswer;
@@ -12,38 +13,38 @@ interface Props {
   columns: CellColumn[];
   from: number;
   to: number;
+  /** Where the first of these columns begins. */
   left: number;
-  rest: number;
   head: number;
   still: boolean;
+  onMenu: (asked: HeadMenuAsked) => void;
 }
 
-export function GridHead({ answer, probe, columns, from, to, left, rest, head, still }: Props) {
+/** Drawn anew when other columns come into sight, not when lines do. */
+export const GridHead = memo(function GridHead({ answer, probe, columns, from, to, left, head, still, onMenu }: Props) {
   const put = useShown((s) => s.setProbe);
   const shown = columns.slice(from, to + 1);
   const hasColumns = answer.columns.columns.length > 0;
-  const groups: { place: number; text: string; span: number }[] = [];
+  const groups: { place: number; text: string; width: number }[] = [];
   for (const column of shown) {
     const last = groups.at(-1);
-    if (last && last.place === column.across.place) last.span += 1;
-    else groups.push({ place: column.across.place, text: acrossText(column.across), span: 1 });
+    if (last && last.place === column.across.place) last.width += column.width;
+    else groups.push({ place: column.across.place, text: acrossText(column.across), width: column.width });
   }
   return (
     <thead>
       {hasColumns && (
         <tr>
-          <th className="corner" style={{ top: 0, width: head }} />
-          {left > 0 && <th aria-hidden style={{ width: left }} />}
-          {groups.map((g) => (
-            <th key={g.place} scope="colgroup" className="across group-start" colSpan={g.span}>
+          <td className="corner" style={{ width: head }} />
+          {groups.map((g, i) => (
+            <th key={g.place} scope="col" className="across group-start" style={{ width: g.width, marginLeft: i === 0 ? left : undefined }}>
               {g.text}
             </th>
           ))}
-          {rest > 0 && <th aria-hidden style={{ width: rest }} />}
         </tr>
       )}
-      <tr>
-        <th className="corner" scope="col" style={{ top: hasColumns ? 27 : 0, width: head, minWidth: head }}>
+      <tr aria-rowindex={1}>
+        <th scope="col" className="corner" style={{ width: head }}>
           {answer.rows.columns.map((c, i) => {
             const order = orderOf(probe.sort, c);
             return (
@@ -58,21 +59,19 @@ export function GridHead({ answer, probe, columns, from, to, left, rest, head, s
             );
           })}
         </th>
-        {left > 0 && <th aria-hidden style={{ width: left }} />}
-        {shown.map((column) => {
+        {shown.map((column, i) => {
           const place = orderPlace(answer, column.across.members);
           const order = orderOf(probe.sort, column.measure.name, place);
           return (
-            <th key={`${column.across.place} ${column.measure.name}`} scope="col" className={column.first && hasColumns ? 'num group-start' : 'num'} style={{ top: hasColumns ? 27 : 0, width: column.width, minWidth: column.width }} aria-sort={order ? (order.desc ? 'descending' : 'ascending') : undefined}>
-              <Heading measure={column.measure} probe={probe} order={order ? (order.desc ? ' ↓' : ' ↑') : ''} onSort={() => put({ sort: nextSort(probe.sort, column.measure.name, place) })} still={still} />
+            <th key={`${column.across.place} ${column.measure.name}`} scope="col" className={column.first && hasColumns ? 'num group-start' : 'num'} style={{ width: column.width, marginLeft: i === 0 ? left : undefined }} aria-sort={order ? (order.desc ? 'descending' : 'ascending') : undefined}>
+              <Heading measure={column.measure} order={order ? (order.desc ? ' ↓' : ' ↑') : ''} onSort={() => put({ sort: nextSort(probe.sort, column.measure.name, place) })} still={still} onMenu={onMenu} />
             </th>
           );
         })}
-        {rest > 0 && <th aria-hidden style={{ width: rest }} />}
       </tr>
     </thead>
   );
-}
+});
 
 const SIGNS: Partial<Record<TruthMark['kind'], [string, string]>> = {
   denominator: ['÷', 'its whole goes with the picks'],
@@ -82,7 +81,7 @@ const SIGNS: Partial<Record<TruthMark['kind'], [string, string]>> = {
   apart: ['Σ', 'parts do not add up'],
 };
 
-function Heading({ measure, probe, order, onSort, still }: { measure: Measured; probe: Probe; order: string; onSort: () => void; still: boolean }) {
+function Heading({ measure, order, onSort, still, onMenu }: { measure: Measured; order: string; onSort: () => void; still: boolean; onMenu: (asked: HeadMenuAsked) => void }) {
   const unreached = measure.marks.find((m) => m.kind === 'unreached');
   const signs = measure.marks.filter((m, i) => SIGNS[m.kind] && measure.marks.findIndex((x) => x.kind === m.kind) === i);
   const open = (mark: TruthMark['kind']) => actions.set({ selection: { kind: 'mark', measure: measure.name, mark }, lensOpen: true });
@@ -94,7 +93,7 @@ function Heading({ measure, probe, order, onSort, still }: { measure: Measured; 
             {nameText(measure.name)}{order}
           </button>
         )}
-        {!still && <HeadMenu measure={measure} probe={probe} />}
+        {!still && <button type="button" className="head-menu" aria-label={`What to do with ${nameText(measure.name)}`} title="Order, top lines, shades, bars, format" onClick={(e) => onMenu({ measure, at: e.currentTarget.getBoundingClientRect() })}>⋯</button>}
       </span>
       {signs.length > 0 && (
         <span className="heading-signs">
@@ -108,48 +107,5 @@ function Heading({ measure, probe, order, onSort, still }: { measure: Measured; 
       {unreached && <button type="button" className="plain not-reached" onClick={() => open('unreached')}>not reached by {measure.unreached.join(', ')}</button>}
       {measure.error && <span className="not-reached">fails: {measure.error}</span>}
     </>
-  );
-}
-
-const FORMATS = ['#,##0', '#,##0.0', '#,##0.00', '0%', '0.0%', '+#,##0;-#,##0'];
-const TOPS = [5, 10, 25, 100];
-
-function HeadMenu({ measure, probe }: { measure: Measured; probe: Probe }) {
-  const put = useShown((s) => s.setProbe);
-  const look: Look = probe.look ?? {};
-  const { name } = measure;
-  const flip = (part: 'shade' | 'bars') => {
-    const now = look[part] ?? [];
-    put({ look: { ...look, [part]: now.includes(name) ? now.filter((m) => m !== name) : [...now, name] } });
-  };
-  return (
-    <Menu shadow="none" position="bottom-end" width={210}>
-      <Menu.Target>
-        <button type="button" className="head-menu" aria-label={`What to do with ${nameText(name)}`} title="Order, top lines, shades, bars, format">⋯</button>
-      </Menu.Target>
-      <Menu.Dropdown>
-        <Menu.Item onClick={() => put({ sort: [{ by: name, desc: true }] })}>Largest first</Menu.Item>
-        <Menu.Item onClick={() => put({ sort: [{ by: name, desc: false }] })}>Smallest first</Menu.Item>
-        {(probe.sort?.length ?? 0) > 0 && <Menu.Item onClick={() => put({ sort: [] })}>As the axis has it</Menu.Item>}
-        <Menu.Divider />
-        {TOPS.map((n) => <Menu.Item key={n} onClick={() => put({ top: { count: n, by: name }, sort: [{ by: name, desc: true }] })}>The top {n} of each</Menu.Item>)}
-        {probe.top && <Menu.Item onClick={() => put({ top: undefined })}>All lines again</Menu.Item>}
-        <Menu.Divider />
-        <Menu.Item onClick={() => flip('shade')}>{look.shade?.includes(name) ? 'No shades' : 'Shade by value'}</Menu.Item>
-        <Menu.Item onClick={() => flip('bars')}>{look.bars?.includes(name) ? 'No bars' : 'Bars in cells'}</Menu.Item>
-        <Menu.Divider />
-        {FORMATS.map((f) => (
-          <Menu.Item key={f} onClick={() => put({ look: { ...look, formats: { ...look.formats, [name]: f } } })}>
-            <span className="mono">{f}</span>{(look.formats?.[name] ?? measure.format) === f ? ' ✓' : ''}
-          </Menu.Item>
-        ))}
-        <input
-          className="field mono" style={{ margin: '3px 0' }} aria-label="A format of its own" placeholder="a pattern of its own" defaultValue={FORMATS.includes(look.formats?.[name] ?? '') ? '' : (look.formats?.[name] ?? '')}
-          onKeyDown={(e) => { e.stopPropagation(); if (e.key === 'Enter') put({ look: { ...look, formats: { ...look.formats, [name]: e.currentTarget.value.trim() } } }); }}
-        />
-        <Menu.Divider />
-        <Menu.Item onClick={() => actions.set({ selection: { kind: 'measure', name }, lensOpen: true })}>What it is</Menu.Item>
-      </Menu.Dropdown>
-    </Menu>
   );
 }

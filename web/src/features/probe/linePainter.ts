@@ -1,0 +1,221 @@
+// Draws the lines of a grid straight into the page. A large grid scrolls at the speed of the screen only when a frame costs no more than
+// the few lines that come into sight: lines that leave it are written anew for those that come.
+import type { GridAnswer, Look, TruthMark } from '../../api/client';
+import { columnName, measureText } from '../../shared/format';
+import { coordinates, lineKey, type ShownLine } from './axes';
+import { share, type CellColumn, type Range } from './gridState';
+
+export const LINE = 30;
+
+/** All that the lines are drawn from; a new object means that everything may have changed. */
+export interface View {
+  answer: GridAnswer;
+  rows: ShownLine[];
+  columns: CellColumn[];
+  /** Where each column begins, and where the last one ends. */
+  offsets: number[];
+  head: number;
+  look: Look;
+  marks: Map<string, TruthMark[]>;
+  range: Map<string, Range> | null;
+  folded: Set<string>;
+  /** Totals that have an unmatched member among their lines. */
+  holding: Set<string>;
+  still: boolean;
+  chosen: CellKey | null;
+  second: CellKey | null;
+  /** The cell that takes the focus. */
+  active: [number, number];
+}
+
+/** A cell by its line, its measure and its place across. */
+export interface CellKey {
+  line: string;
+  column: number;
+}
+
+export interface Span {
+  first: number;
+  last: number;
+  from: number;
+  to: number;
+}
+
+interface Drawn {
+  element: HTMLTableRowElement;
+  row: number;
+  view: View | null;
+  from: number;
+  to: number;
+}
+
+export class LinePainter {
+  private pool: Drawn[] = [];
+  constructor(private readonly body: HTMLTableSectionElement, private readonly pins = false) {}
+
+  paint(view: View, span: Span): void {
+    const width = view.head + (view.offsets.at(-1) ?? 0);
+    const size = Math.max(0, span.last - span.first + 1);
+    while (this.pool.length < size) {
+      const element = document.createElement('tr');
+      element.setAttribute('role', 'row');
+      this.body.append(element);
+      this.pool.push({ element, row: -1, view: null, from: -1, to: -1 });
+    }
+    while (this.pool.length > size) this.pool.pop()?.element.remove();
+    // A line keeps its element as long as it is in sight.
+    const free: Drawn[] = [];
+    const kept = new Map<number, Drawn>();
+    for (const drawn of this.pool) {
+      if (drawn.row >= span.first && drawn.row <= span.last && !kept.has(drawn.row)) kept.set(drawn.row, drawn);
+      else free.push(drawn);
+    }
+    for (let row = span.first; row <= span.last; row += 1) {
+      const line = view.rows[row];
+      const drawn = kept.get(row) ?? free.pop();
+      if (!line || !drawn) continue;
+      if (drawn.row === row && drawn.view === view && drawn.from === span.from && drawn.to === span.to) continue;
+      this.fill(drawn.element, view, line, row, span, width);
+      Object.assign(drawn, { row, view, from: span.from, to: span.to });
+    }
+  }
+
+  private fill(tr: HTMLTableRowElement, view: View, line: ShownLine, row: number, span: Span, width: number): void {
+    const classes = [line.isTotal ? 'total' : '', line.isGrand ? 'grand' : '', this.pins ? 'pinned' : ''].filter(Boolean).join(' ');
+    if (tr.className !== classes) tr.className = classes;
+    if (tr.style.width !== `${width}px`) tr.style.width = `${width}px`;
+    if (!this.pins) tr.style.top = `${row * LINE}px`;
+    tr.ariaRowIndex = String(row + 2);
+    tr.dataset.row = String(row);
+    if (this.pins) tr.dataset.pin = '1';
+    const count = span.to - span.from + 1;
+    while (tr.cells.length < count + 1) {
+      const cell = document.createElement(tr.cells.length === 0 ? 'th' : 'td');
+      cell.setAttribute('role', tr.cells.length === 0 ? 'rowheader' : 'gridcell');
+      if (tr.cells.length === 0) cell.className = 'line';
+      else {
+        const made = document.createElement('button');
+        made.type = 'button';
+        made.tabIndex = -1;
+        cell.append(made);
+      }
+      tr.append(cell);
+    }
+    while (tr.cells.length > count + 1) tr.lastElementChild?.remove();
+    this.label(tr.cells[0] as HTMLTableCellElement, view, line, row);
+    const key = view.chosen || view.second ? lineKey(line) : '';
+    for (let i = 0; i < count; i += 1) this.cell(tr.cells[i + 1] as HTMLTableCellElement, view, line, row, span.from + i, i === 0, key);
+  }
+
+  private label(th: HTMLTableCellElement, view: View, line: ShownLine, row: number): void {
+    th.style.width = `${view.head}px`;
+    th.style.paddingLeft = `${6 + Math.max(line.level - 1, 0) * 16}px`;
+    const { answer, still } = view;
+    const key = lineKey(line);
+    const parts: HTMLElement[] = [];
+    if (line.isTotal && !line.isGrand && !still) {
+      const away = view.folded.has(key);
+      const fold = button('fold', away ? '▸' : '▾', `${away ? 'Unfold' : 'Fold'} ${line.label}`);
+      fold.dataset.fold = key;
+      fold.setAttribute('aria-expanded', String(!away));
+      parts.push(fold);
+    }
+    if (answer.rows.columns.length > 0) {
+      if (still) {
+        const text = document.createElement('span');
+        text.textContent = line.label;
+        parts.push(text);
+      } else {
+        const label = button('plain clip', `${this.pins ? '⊤ ' : ''}${line.label}`);
+        label.dataset.menu = String(row);
+        if (this.pins) label.dataset.pin = '1';
+        label.title = 'Drill, pick, pin';
+        parts.push(label);
+      }
+    }
+    const unmatched = answer.unmatched.length > 0 && (line.members[line.level - 1]?.kind === 'unmatched' || (line.isTotal && view.holding.has(key)));
+    if (unmatched) {
+      const told = answer.unmatched[0]?.sentence ?? '';
+      const mark = button('truth-mark', '⊘', `Unmatched: ${told}`);
+      mark.dataset.mark = 'unmatched';
+      mark.title = told;
+      parts.push(mark);
+    }
+    const box = document.createElement('span');
+    box.className = 'line-label';
+    box.append(...parts);
+    th.replaceChildren(box);
+  }
+
+  private cell(td: HTMLTableCellElement, view: View, line: ShownLine, row: number, index: number, first: boolean, key: string): void {
+    const column = view.columns[index];
+    if (!column) return;
+    const { answer, look } = view;
+    const { measure, across } = column;
+    const value = answer.values[column.place]?.[line.place]?.[across.place] ?? null;
+    const overridden = measure.overrides.length && value !== null ? coordinates(answer, line.members, across.members).filter((c) => measure.overrides.includes(c.column)).map((c) => columnName(c.column)) : [];
+    const apart = view.marks.size ? (view.marks.get(`${measure.name} ${line.place} ${across.place}`) ?? []) : [];
+    const chosen = view.chosen !== null && view.chosen.line === key && view.chosen.column === index;
+    const second = view.second !== null && view.second.line === key && view.second.column === index;
+    const part = line.isTotal || across.isTotal || !view.range ? null : share(value, view.range.get(measure.name));
+    const classes = [
+      chosen ? 'chosen' : '', second ? 'second' : '', column.first && answer.columns.columns.length > 0 ? 'group-start' : '', measure.unreached.length ? 'hatched' : '',
+      overridden.length ? 'overridden' : '', apart.length ? 'apart' : '', part !== null && look.shade?.includes(measure.name) ? 'shaded' : '',
+    ].filter(Boolean).join(' ');
+    // What stands as it should is left alone: every change has to be laid out.
+    if (td.className !== classes) td.className = classes;
+    const target = td.firstElementChild as HTMLButtonElement;
+    if (target.dataset.col !== String(index) || td.style.width !== `${column.width}px`) {
+      target.dataset.col = String(index);
+      td.style.width = `${column.width}px`;
+    }
+    // The columns before those in sight leave their room.
+    const room = first ? `${view.offsets[index] ?? 0}px` : '';
+    if (td.style.marginLeft !== room) td.style.marginLeft = room;
+    if (view.range) {
+      td.style.background = part !== null && look.shade?.includes(measure.name) ? `color-mix(in srgb, var(--shade) ${Math.round(part * 46)}%, transparent)` : '';
+      td.style.boxShadow = part !== null && look.bars?.includes(measure.name) ? `inset ${Math.round(part * (column.width - 6))}px 0 0 var(--measure-soft)` : '';
+    } else if (td.style.background || td.style.boxShadow) {
+      td.style.background = '';
+      td.style.boxShadow = '';
+    }
+    const stop = !this.pins && view.active[0] === row && view.active[1] === index ? 0 : -1;
+    if (target.tabIndex !== stop) target.tabIndex = stop;
+    if (chosen || target.ariaPressed) target.ariaPressed = chosen ? 'true' : null;
+    const title = [
+      overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '', measure.unreached.length ? `not reached by ${measure.unreached.join(', ')}` : '', ...apart.map((m) => m.sentence),
+    ].filter(Boolean).join('; ');
+    if (target.title !== title) target.title = title;
+    const text = measure.error ? measure.error : measureText(value, look.formats?.[measure.name] ?? measure.format, measure.dtype);
+    if (apart.length === 0 && value !== null && !measure.error) {
+      target.textContent = text;
+      return;
+    }
+    const pieces: (Node | string)[] = [];
+    if (apart.length > 0) pieces.push(words('apart-mark', 'Σ', 'parts do not add up'));
+    pieces.push(measure.error ? words('signal', text) : text);
+    if (value === null) pieces.push(words('visually-hidden', 'empty'));
+    target.replaceChildren(...pieces);
+  }
+}
+
+function button(className: string, text: string, label = ''): HTMLButtonElement {
+  const made = document.createElement('button');
+  made.type = 'button';
+  made.className = className;
+  made.textContent = text;
+  made.tabIndex = -1;
+  if (label) made.setAttribute('aria-label', label);
+  return made;
+}
+
+function words(className: string, text: string, label = ''): HTMLSpanElement {
+  const made = document.createElement('span');
+  made.className = className;
+  made.textContent = text;
+  if (label) {
+    made.setAttribute('role', 'img');
+    made.setAttribute('aria-label', label);
+  }
+  return made;
+}
