@@ -100,6 +100,15 @@ class Lint(unittest.TestCase):
         self.check("empty_table", star_of({**TWO, "E": ("x:integer", [])}, [LINK], SUM), good)
         self.check("disconnected", star_of({**TWO, "E": ("x:integer", [(1,)])}, [LINK], SUM), good)
 
+    def test_a_folio_names_what_it_lacks(self):
+        star = make_star(TABLES, LINKS, MEASURES)
+        kept = {"name": "kept", "measures": ["seats"]}
+        tiles = [{"kind": "probe", "probe": "kept"}, {"kind": "probe", "probe": "gone"}, {"kind": "text", "text": "x"},
+                 {"kind": "number", "title": "odd", "probe": {"measures": ["nope"]}}, {"kind": "number", "probe": {"measures": ["seats"]}}]  # fmt: skip
+        found = findings(star.with_model(replace(star.model, probes=(kept,), folios=({"name": "f", "tiles": tiles},))))
+        told = [f["sentence"] for f in found if f["code"] == "broken_tile"]
+        self.assertEqual([("gone" in t, "odd" in t) for t in told], [(True, False), (False, True)])
+
     def test_the_small_star_has_its_own(self):
         star = make_star(TABLES, LINKS, MEASURES)
         self.assertLessEqual({"orphans", "two_way_unmatched", "empty_table", "unused_link"}, codes(star))

@@ -74,6 +74,16 @@ def lineage(model: Model) -> Lineage:
     for kind, listed in (("probe", model.probes), ("check", model.checks)):
         for item in listed:
             found.add((kind, str(item.get("name"))), _of_probe(model, item))
+    for folio in model.folios:
+        found.add(("folio", str(folio.get("name"))), _of_folio(model, folio))
+    return found
+
+
+def _of_folio(model: Model, folio: Mapping[str, Any]) -> list[Thing]:
+    asked = [tile.get("probe") for tile in folio.get("tiles", []) if isinstance(tile, Mapping)]
+    found: list[Thing] = [("probe", name) for name in asked if isinstance(name, str)]
+    for probe in [*(x for x in asked if isinstance(x, Mapping)), {"picks": folio.get("picks", [])}]:
+        found += _of_probe(model, probe)
     return found
 
 

@@ -16,7 +16,7 @@ from nexorem.core.language.binder import Binder
 from nexorem.core.lint.design import of_design
 from nexorem.core.lint.finding import Finding
 from nexorem.core.lint.measures import of_measure, of_names
-from nexorem.core.lint.probes import of_probe
+from nexorem.core.lint.probes import of_folio, of_probe
 from nexorem.core.lint.structure import of_structure
 from nexorem.core.model.model import Link
 from nexorem.core.model.star import Star
@@ -39,6 +39,8 @@ def findings(star: Star) -> list[dict[str, Any]]:
         found += of_measure(star, measure)
     for probe in star.model.probes:
         found += of_probe(star, probe)
+    for folio in star.model.folios:
+        found += of_folio(star, folio)
     return [asdict(f) for f in sorted(found, key=lambda f: f.weight != "warning")]
 
 

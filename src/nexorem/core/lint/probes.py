@@ -37,6 +37,24 @@ def of_probe(star: Star, data: Mapping[str, Any]) -> list[Finding]:
     return found
 
 
+def of_folio(star: Star, data: Mapping[str, Any]) -> list[Finding]:
+    """Tiles whose probe is not in the model, or cannot be answered."""
+    name = str(data.get("name") or "a folio")
+    about, found = f"folio {name}", list[Finding]()
+    known = {str(p.get("name")) for p in star.model.probes}
+    tiles = data.get("tiles")
+    for tile in tiles if isinstance(tiles, list | tuple) else ():
+        asked = tile.get("probe") if isinstance(tile, Mapping) else None
+        if isinstance(asked, str) and asked not in known:
+            found.append(Finding("broken_tile", "warning", about, f"A tile of {name} shows the probe {asked}, which is not in the model.",
+                                 "Take it off the folio, or name another probe."))  # fmt: skip
+        elif isinstance(asked, Mapping):
+            title = str(tile.get("title") or "a tile")
+            broken = [f for f in of_probe(star, {**asked, "name": title}) if f.code == "broken_probe"]
+            found += [Finding("broken_tile", "warning", about, f"In {name}: {f.sentence}", f.mend) for f in broken]
+    return found
+
+
 def _reaching(star: Star, measure: t.MeasureValue) -> set[str]:
     return {f.table for scan in scans(measure) for f in star.inflow(scan.grain, scan.state).walk()}
 

@@ -1,7 +1,7 @@
 // Prove: what the model, its data and its measures say of themselves.
 import { useNavigate } from 'react-router';
 import type { Finding, ModelDocument } from '../../api/client';
-import { actions, asProbe, type Selection } from '../../app/shown';
+import { actions, asFolio, asProbe, type Selection } from '../../app/shown';
 import { tableIn } from '../link/CellPanel';
 
 const WEIGHTS: [Finding['weight'], string, string][] = [
@@ -25,6 +25,13 @@ export function useShowAbout(model: ModelDocument) {
     const probe = kind === 'probe' && model.probes.find((p) => p.name === name);
     if (probe) {
       set({ probe: asProbe(probe), folio: null });
+      select(null);
+      void navigate(`/m/${model.id}/probe`);
+      return;
+    }
+    const folio = kind === 'folio' && model.folios.find((f) => f.name === name);
+    if (folio) {
+      set({ folio: asFolio(folio) });
       select(null);
       void navigate(`/m/${model.id}/probe`);
       return;
