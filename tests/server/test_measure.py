@@ -171,6 +171,22 @@ class Measures(unittest.TestCase):
             self.post("/grid", probe={**PROBE, "top": {"count": 1, "by": "seats"}, "look": {"picture": "bars"}}).json["left_out"], 3
         )
 
+    def test_ways_and_patterns_go_with_the_links(self):
+        probe = {"rows": ["Cal.week"], "measures": ["ports"]}
+        self.edit(kind="add_measure", measure={"name": "ports", "formula": "count(distinct Port.code)"})
+
+        def mends():
+            return [x["label"] for m in self.post("/grid", probe=probe).json["measures"][0]["marks"] for x in m["mends"]]
+
+        def kinds():
+            return {p["key"]: p["formula"] for p in self.get("/patterns", measure="seats").json["patterns"]}
+
+        self.assertEqual(mends(), ["given (flow Booking.port = Port.code two-way)"])
+        self.assertIn("two-way", kinds()["two_way"])
+        self.edit(kind="change_link", name="port", set={"active": False})
+        self.assertEqual(mends(), ["given (via Booking.port = Port.code, flow Booking.port = Port.code two-way)"])
+        self.assertEqual(kinds()["two_way"], "")
+
     def test_folios_are_kept_and_undone(self):
         folio = {
             "name": "first",

@@ -57,7 +57,7 @@ def _formulas(address: Register, workspace: Workspace) -> None:
     def worked_patterns(model_id: int, query: f.PatternsQuery) -> Response:
         """Formulas to begin from, filled with the model's own names."""
         _, star = workspace.star(model_id)
-        return jsonify({"patterns": [p.as_json() for p in star.found(("patterns", query.measure), lambda: patterns(star, query.measure))]})
+        return jsonify({"patterns": [p.as_json() for p in patterns(star, query.measure)]})
 
 
 def _names(address: Register, workspace: Workspace) -> None:

@@ -71,7 +71,7 @@ function Told({ model, stage, selection }: { model: ModelDocument; stage: Stage;
     }
     case 'measure': {
       const measure = model.measures.find((m) => m.name === selection.name);
-      return measure ? <LensMeasure model={model} measure={measure} /> : <Nothing />;
+      return measure ? <LensMeasure model={model} measure={measure} /> : <LensProbe model={model} of={selection.name} />;
     }
     case 'history':
       return <HistoryView model={model} number={selection.number} />;

@@ -114,9 +114,14 @@ export function allowedText(allowed: Allowed | null | undefined): string {
   return values.join(', ');
 }
 
+/** Words that stand for themselves in a formula, as the core has them. */
+const RESERVED = new Set(
+  'and or not case when then else end is in between like escape null true false distinct from cast as extract interval given where for each let by among with union intersect except to page every known top values'.split(' '),
+);
+
 /** A name as formulas write it: in double quotes where it needs them. */
 export function quotedName(name: string): string {
-  return /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) ? name : `"${name.replaceAll('"', '""')}"`;
+  return /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) && !RESERVED.has(name.toLowerCase()) ? name : `"${name.replaceAll('"', '""')}"`;
 }
 
 /** A count with its word: one table, two tables. */

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -28,6 +29,8 @@ CLOSE = 1e-9  # of the larger of two numbers that count as the same
 ADDING = ("+", "-", "negate")
 
 Mark = dict[str, Any]
+# By star, which every edit of the model replaces: ways are looked for once, not with every grid.
+_carried: WeakKeyDictionary[Star, dict[tuple[str, str], list[dict[str, Any]]]] = WeakKeyDictionary()
 Columns = Sequence[tuple[str, str]]
 
 
@@ -74,14 +77,25 @@ def _unreached(star: Star, measure: t.MeasureValue, axes: Columns, page: Columns
         if table in reached or not found:
             continue
         kinds = [word for word, columns in (("axis", axes), ("pick", page)) if table in {x for x, _ in columns}]
-        first = found[0]
-        own = first.state == star.state
-        ways = carrying_ways(star, table, first.grain) if own else [carrying_edits(star, first.state, table, first.grain)]
-        givens = [f"given ({', '.join(w)})" for w in ways if w]
-        mends = [_mend(star, measure, measure.body, f"({measure.formula}) {given}", given) for given in givens]
+        known = star.model.measure(measure.name)
+        mends: list[Mark] = []
+        if known and known.formula == measure.formula:  # else it is a draft, or the probe's own
+            kept = _carried.setdefault(star, {})
+            if (measure.name, table) not in kept:
+                kept[measure.name, table] = _carrying(star, measure, found[0], table)
+            mends = kept[measure.name, table]
         about = [c for c in dict.fromkeys((*axes, *page)) if c[0] == table]
         sentence = f"The {' and the '.join(kinds)} on {table} reaches no row behind {measure.name}: its numbers are for all of {table}."
-        yield _mark("unreached", sentence, [table], about, mends=[m for m in mends if m and _binds(star, m)])
+        yield _mark("unreached", sentence, [table], about, mends=mends)
+
+
+def _carrying(star: Star, measure: t.MeasureValue, scan: t.Aggregate, table: str) -> list[Mark]:
+    """The measure's formula with what would carry a filter on the table to the rows it adds up, in up to three ways."""
+    own = scan.state == star.state
+    ways = carrying_ways(star, table, scan.grain) if own else [carrying_edits(star, scan.state, table, scan.grain)]
+    givens = [f"given ({', '.join(w)})" for w in ways if w]
+    mends = [_mend(star, measure, measure.body, f"({measure.formula}) {given}", given) for given in givens]
+    return [m for m in mends if m and _binds(star, m)]
 
 
 def _overridden(star: Star, measure: t.MeasureValue, axes: Columns) -> Iterator[Mark]:

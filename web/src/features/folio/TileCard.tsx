@@ -4,7 +4,7 @@ import { Suspense, lazy, useState } from 'react';
 import type { ModelDocument, Pick, Picture, Probe, Tile } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { actions, asProbe, askedProbe } from '../../app/shown';
-import { columnName, measureText, nameText } from '../../shared/format';
+import { columnName, measureText, nameText, quotedName } from '../../shared/format';
 import { GridTable } from '../probe/GridTable';
 import { Wrong } from '../probe/ProbeStage';
 import { pickText } from '../probe/Sentence';
@@ -27,11 +27,16 @@ interface Props {
 
 const pickKey = (pick: Pick) => ('column' in pick ? pick.column : pick.where);
 
+/** The probe that a tile names or holds, as it stands without the folio. */
+function ownProbe(model: ModelDocument, tile: Tile): Probe | null {
+  const own = typeof tile.probe === 'string' ? model.probes.find((p) => p.name === tile.probe) : tile.probe;
+  return own ? asProbe({ ...own }) : null;
+}
+
 /** The tile's own probe under the shared picks that it takes; a pick on a column of its own is narrowed by neither. */
 function tileProbe(model: ModelDocument, tile: Tile, picks: Pick[]): Probe | null {
-  const own = typeof tile.probe === 'string' ? model.probes.find((p) => p.name === tile.probe) : tile.probe;
-  if (!own) return null;
-  const probe = asProbe({ ...own });
+  const probe = ownProbe(model, tile);
+  if (!probe) return null;
   const shared = picks.filter((p) => !tile.without?.includes(pickKey(p)) && ('where' in p || p.in.length > 0));
   const kept = probe.picks.filter((p) => !('column' in p) || !shared.some((s) => 'column' in s && s.column === p.column));
   return { ...probe, picks: [...kept, ...shared], measures: tile.against && !probe.measures.includes(tile.against) ? [...probe.measures, tile.against] : probe.measures };
@@ -55,7 +60,7 @@ export function TileCard({ model, tile, picks, over, onPut, onPick, onMove, onDr
         {out.length > 0 && <span className="signal tile-out" title="This tile opts out of the shared pick">without {out.map((p) => ('column' in p ? columnName(p.column) : 'the page’s condition')).join(', ')}</span>}
         <span style={{ flex: 1 }} />
         {probe && <button type="button" className="plain quiet" aria-label={`Open ${title} in Probe`} title="Open it in Probe, under these picks" onClick={open}>↗</button>}
-        <TileMenu tile={tile} picks={picks} onPut={onPut} onMove={onMove} probe={probe} />
+        <TileMenu model={model} tile={tile} picks={picks} onPut={onPut} onMove={onMove} own={ownProbe(model, tile)} />
       </header>
       {tile.kind === 'text' ? <TileText tile={tile} onPut={onPut} /> : probe ? <Answered model={model} tile={tile} probe={probe} picks={picks} onPick={onPick} /> : <p className="signal">The probe {String(tile.probe)} is not in the model any more.</p>}
     </section>
@@ -93,16 +98,17 @@ function TileText({ tile, onPut }: { tile: Tile; onPut: (tile: Tile) => void }) 
 }
 
 interface MenuProps {
+  model: ModelDocument;
   tile: Tile;
   picks: Pick[];
-  probe: Probe | null;
+  own: Probe | null;
   onPut: (tile: Tile | null) => void;
   onMove: (by: number) => void;
 }
 
-function TileMenu({ tile, picks, probe, onPut, onMove }: MenuProps) {
-  const shown = probe?.look?.picture ?? 'grid';
-  const as = (picture: Picture) => probe && onPut({ ...tile, title: tile.title ?? (typeof tile.probe === 'string' ? tile.probe : undefined), probe: { ...(typeof tile.probe === 'string' ? { ...probe, picks: [] } : (tile.probe as Probe)), look: { ...probe.look, picture } } });
+function TileMenu({ model, tile, picks, own, onPut, onMove }: MenuProps) {
+  const shown = own?.look?.picture ?? 'grid';
+  const as = (picture: Picture) => own && onPut({ ...tile, title: tile.title ?? (typeof tile.probe === 'string' ? tile.probe : undefined), probe: { ...own, name: undefined, look: { ...own.look, picture } } });
   const flip = (key: string) => onPut({ ...tile, without: tile.without?.includes(key) ? tile.without.filter((k) => k !== key) : [...(tile.without ?? []), key] });
   return (
     <Menu shadow="none" position="bottom-end" width={230}>
@@ -112,8 +118,8 @@ function TileMenu({ tile, picks, probe, onPut, onMove }: MenuProps) {
         {tile.kind !== 'text' && picks.map((p) => <Menu.Item key={pickKey(p)} onClick={() => flip(pickKey(p))}>{tile.without?.includes(pickKey(p)) ? 'Take' : 'Opt out of'} {pickText(p)}</Menu.Item>)}
         {tile.kind === 'probe' && <Menu.Label>shown as</Menu.Label>}
         {tile.kind === 'probe' && PICTURES.map((p) => <Menu.Item key={p} onClick={() => as(p)}>{p === 'multiples' ? 'small multiples' : p}{shown === p ? ' ✓' : ''}</Menu.Item>)}
-        {tile.kind === 'number' && probe && <Menu.Label>compared with</Menu.Label>}
-        {tile.kind === 'number' && probe && <NumberAgainst tile={tile} probe={probe} onPut={onPut} />}
+        {tile.kind === 'number' && own && <Menu.Label>compared with</Menu.Label>}
+        {tile.kind === 'number' && own && <NumberAgainst model={model} tile={tile} own={own} onPut={onPut} />}
         <Menu.Label>place and size</Menu.Label>
         <Menu.Item onClick={() => onMove(-1)}>Earlier</Menu.Item>
         <Menu.Item onClick={() => onMove(1)}>Later</Menu.Item>
@@ -128,18 +134,20 @@ function TileMenu({ tile, picks, probe, onPut, onMove }: MenuProps) {
   );
 }
 
-/** What a number stands against: the same measure a year or a quarter earlier, as a measure of the tile's own, or nothing. */
-function NumberAgainst({ tile, probe, onPut }: { tile: Tile; probe: Probe; onPut: (tile: Tile) => void }) {
-  const base = probe.measures[0] ?? '';
-  const earlier = (unit: string) => {
+/** What a number stands against: the same measure earlier by a calendar, as a measure of the tile's own, or nothing. */
+function NumberAgainst({ model, tile, own, onPut }: { model: ModelDocument; tile: Tile; own: Probe; onPut: (tile: Tile) => void }) {
+  const base = own.measures[0] ?? '';
+  const calendars = model.tables.filter((t) => t.calendar);
+  const earlier = (calendar: string, unit: string) => {
     const name = `a ${unit} earlier`;
-    onPut({ ...tile, against: name, probe: { ...probe, picks: [], measures: [base, name], define: { [name]: `"${base.replaceAll('"', '""')}" given (shift Calendar by -1 ${unit})` }, look: { ...probe.look, formats: probe.look?.formats } } });
+    onPut({ ...tile, against: name, probe: { ...own, measures: [base, name], define: { [name]: `${quotedName(base)} given (shift ${quotedName(calendar)} by -1 ${unit})` } } });
   };
   return (
     <>
-      <Menu.Item onClick={() => earlier('year')}>A year earlier</Menu.Item>
-      <Menu.Item onClick={() => earlier('quarter')}>A quarter earlier</Menu.Item>
-      <Menu.Item onClick={() => onPut({ ...tile, against: undefined, probe: { ...probe, picks: [], measures: [base], define: undefined } })}>Nothing</Menu.Item>
+      {calendars.flatMap((t) => ['year', 'quarter', 'month'].map((unit) => (
+        <Menu.Item key={`${t.name} ${unit}`} onClick={() => earlier(t.name, unit)}>A {unit} earlier{calendars.length > 1 ? `, by ${t.name}` : ''}</Menu.Item>
+      )))}
+      <Menu.Item onClick={() => onPut({ ...tile, against: undefined, probe: { ...own, measures: [base], define: undefined } })}>Nothing</Menu.Item>
     </>
   );
 }

@@ -2,10 +2,12 @@
 import type { ModelDocument } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { EMPTY_PROBE, askedProbe, useShown } from '../../app/shown';
+import { nameText } from '../../shared/format';
 import { MarkNotes } from './MarkNotes';
 import './probe.css';
 
-export function LensProbe({ model }: { model: ModelDocument }) {
+/** `of` is a measure that the probe defines for itself. */
+export function LensProbe({ model, of }: { model: ModelDocument; of?: string }) {
   const probe = useShown((s) => s.probe) ?? EMPTY_PROBE;
   const folio = useShown((s) => s.folio);
   const answer = useGrid(model, folio ? null : askedProbe(probe)).data;
@@ -15,6 +17,15 @@ export function LensProbe({ model }: { model: ModelDocument }) {
         <h2>{folio.name || 'A new folio'}</h2>
         <p>{folio.description}</p>
         <p className="quiet">Every tile stands under the picks at the left, but for those it says it does without. Drag a tile by its heading; “open” brings its probe, with the picks, into Probe.</p>
+      </>
+    );
+  if (of !== undefined && probe.define?.[of] !== undefined)
+    return (
+      <>
+        <h2>{nameText(of)}</h2>
+        <p className="quiet">a formula of this probe alone</p>
+        <div className="formula-box">{probe.define[of]}</div>
+        <p className="quiet">To keep it for other probes, write it as a measure: New measure on the Measure bench.</p>
       </>
     );
   return (
