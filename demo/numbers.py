@@ -34,7 +34,7 @@ MEASURES: list[tuple[str, str, str, str, str, str]] = [
     ("against_target", "Target", "seats_sold - target_seats", "#,##0", "Targets", "Sold more or less than wanted."),
     ("target_gap", "Target", "against_target / target_seats", "0.0%", "Targets", "The same as a share of the target."),
     ("target_verdict", "Target", "CASE WHEN target_gap >= 0 THEN 'reached' WHEN target_gap > -0.25 THEN 'near' WHEN target_gap IS NOT NULL THEN 'missed' END", "", "Targets",
-     "In a word."),
+     "In a word: reached, near, or missed by more than a quarter. A measure may be a text."),
     ("sailings", "Sailing", "rows(Sailing)", "#,##0", "Punctuality", "How many sailings, cancelled ones too."),
     ("sailings_cancelled", "Sailing", "rows(Sailing where Sailing.cancelled)", "#,##0", "Punctuality", "How many of them did not leave."),
     ("minutes_late", "Sailing", "avg(Sailing.minutes_late)", "0.0", "Punctuality", "On the average; early ones count below zero."),

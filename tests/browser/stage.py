@@ -20,12 +20,22 @@ PROBE = {
 }
 
 
-class Stage(unittest.TestCase):
+class OneBrowser(unittest.TestCase):
+    """A browser for a class; `address` is that of the model at hand."""
+
     @classmethod
     def setUpClass(cls):
         cls.b = Browser()
         cls.addClassCleanup(cls.b.close)
 
+    def api(self, rest="", **body):
+        """What the server says of the model, or an edit made beside the window."""
+        url = self.address.replace("/m/", "/api/models/") + rest
+        data = json.dumps(body).encode() if body else None
+        return json.load(urllib.request.urlopen(urllib.request.Request(url, data, {"Content-Type": "application/json"})))
+
+
+class Stage(OneBrowser):
     def open(self, **named):
         """A fresh model's Link stage, with the probe open."""
         self.address = site().model()
@@ -36,12 +46,6 @@ class Stage(unittest.TestCase):
         self.b.open("about:blank")
         self.b.open(f"{self.address}/link?{query}")
         self.b.one(".matrix td, .star-card")
-
-    def api(self, rest="", **body):
-        """What the server says of the model, or an edit made beside the window."""
-        url = self.address.replace("/m/", "/api/models/") + rest
-        data = json.dumps(body).encode() if body else None
-        return json.load(urllib.request.urlopen(urllib.request.Request(url, data, {"Content-Type": "application/json"})))
 
     def link(self, name):
         return next((k for k in self.api()["links"] if k["name"] == name), None)

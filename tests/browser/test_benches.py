@@ -294,7 +294,7 @@ class Everyone(Bench):
             ("probe", {"o": folio}, "a year earlier"),
             ("measure", {"m": "share_of_all_trial", "p": GROUPS}, "Put it in the place of"),
         ]  # fmt: skip
-        for size, dark in (((1280, 800), False), ((1280, 800), True), ((1920, 1080), False)):
+        for size, dark in (((1280, 800), False), ((1920, 1080), True)):
             self.b.resize(*size)
             self.b.scheme(dark)
             for stage, named, words in views:

@@ -7,8 +7,9 @@ import unittest
 import urllib.parse
 import urllib.request
 
-from tests.browser.driver import Browser, Keys
+from tests.browser.driver import Keys
 from tests.browser.site import site
+from tests.browser.stage import OneBrowser
 
 
 def value(v):
@@ -19,13 +20,8 @@ def probe(**parts):
     return {"rows": [], "columns": [], "measures": [], "picks": [], "totals": "all", **parts}
 
 
-class Bench(unittest.TestCase):
+class Bench(OneBrowser):
     """A browser on a fresh model of the demo."""
-
-    @classmethod
-    def setUpClass(cls):
-        cls.b = Browser()
-        cls.addClassCleanup(cls.b.close)
 
     def setUp(self):
         self.address = site().model()
@@ -37,11 +33,6 @@ class Bench(unittest.TestCase):
         query = urllib.parse.urlencode({"at": json.dumps(named)})
         self.b.open("about:blank")
         self.b.open(f"{self.address}/{stage}?{query}")
-
-    def api(self, rest="", **body):
-        url = self.address.replace("/m/", "/api/models/") + rest
-        data = json.dumps(body).encode() if body else None
-        return json.load(urllib.request.urlopen(urllib.request.Request(url, data, {"Content-Type": "application/json"})))
 
     def measure(self, name):
         return next((m for m in self.api()["measures"] if m["name"] == name), None)

@@ -107,7 +107,7 @@ def _trials(address: Register, workspace: Workspace) -> None:
 def formula_answer(workspace: Workspace, star: Star, asked: f.FormulaRequest) -> dict[str, Any]:
     """A formula under the name it has or will have, in the model as it stands."""
     told: dict[str, Any] = {"errors": [], "dtype": None, "value": None, "scans": [], "tables": [], "tree": [], "plan": []}
-    told |= {"reading": "", "ledger": []}
+    told |= {"formula": asked.formula, "reading": "", "ledger": []}
     try:
         bound = Binder(star, {asked.name: asked.formula}).measure(asked.name)
         probe = read_probe(star, {"measures": [asked.name], "define": {asked.name: asked.formula}})

@@ -280,6 +280,9 @@ class ReachAnswer(BaseModel):
 
 
 class FormulaAnswer(BaseModel):
+    """`formula` is what was asked about, so that an answer can be told from the next one's."""
+
+    formula: str
     errors: list[ErrorItem]
     dtype: str | None
     value: Scalar | CellFailure

@@ -1617,12 +1617,17 @@ export interface components {
             /** To */
             to: string;
         };
-        /** FormulaAnswer */
+        /**
+         * FormulaAnswer
+         * @description `formula` is what was asked about, so that an answer can be told from the next one's.
+         */
         FormulaAnswer: {
             /** Dtype */
             dtype: string | null;
             /** Errors */
             errors: components["schemas"]["ErrorItem"][];
+            /** Formula */
+            formula: string;
             /** Ledger */
             ledger: components["schemas"]["LedgerLine"][];
             /** Plan */

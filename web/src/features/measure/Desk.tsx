@@ -44,7 +44,8 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
   const label = draft.name.trim() || 'new measure';
   const { arriving, page } = filtersOf(cell ?? [], probe ? askedProbe(probe).picks : []);
   const told = useFormula(model, measure.name || label, formula, arriving, page);
-  const current = formula === draft.formula && !told.isPlaceholderData ? told.data : undefined;
+  // Its ledger may still be another cell's; what is wrong with the formula is the same in all.
+  const current = told.data?.formula === draft.formula ? told.data : undefined;
   const shown = current ?? told.data;
   const errors = current?.errors ?? [];
   const { edit, busy } = useEdits(model);
