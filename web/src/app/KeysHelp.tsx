@@ -17,7 +17,7 @@ const KEYS: [string, string][] = [
   ['Ctrl S', 'in a formula: save the measure'],
   ['Ctrl X, Ctrl V', 'on a chip: cut it, put it in behind this one; Alt and arrows move it'],
   ['M, + and −', 'in a grid: what to do with the line; unfold, fold its parts'],
-  ['Shift and a click', 'in a grid: set the cell beside the chosen one'],
+  ['Shift and a click, or Enter', 'in a grid: set the cell beside the chosen one'],
   ['up, down, left, right', 'in a trace: from step to step, fold in and out'],
   ['arrows', 'move from cell to cell in a grid or the matrix'],
   ['Enter', 'choose: a cell is traced, a mark opened'],

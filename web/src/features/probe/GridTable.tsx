@@ -100,6 +100,12 @@ export function GridTable({ answer, probe, still = false }: Props) {
     show(next);
     requestAnimationFrame(() => body.current?.querySelector<HTMLElement>(`[data-row="${next[0]}"] [data-col="${next[1]}"]`)?.focus({ preventScroll: true }));
   };
+  /** Traces a cell; `beside` sets it beside the one that is traced. */
+  const choose = (line: ShownLine, column: CellColumn, beside: boolean) => {
+    const at = coordinates(answer, line.members, column.across.members);
+    if (beside && useShown.getState().selection?.kind === 'cell') actions.set({ other: { measure: column.measure.name, at }, lensOpen: true });
+    else actions.set({ selection: { kind: 'cell', measure: column.measure.name, at }, other: null, lensOpen: true });
+  };
   const onKey = (event: KeyboardEvent<HTMLElement>) => {
     const cell = hit(event, 'col');
     if ((!cell && event.target !== scroll.current) || event.ctrlKey || event.metaKey) return;
@@ -113,6 +119,7 @@ export function GridTable({ answer, probe, still = false }: Props) {
     const step = steps[event.key];
     if (step) go(step[0], step[1]);
     else if ((event.key === '-' || event.key === '+') && line?.isTotal && !line.isGrand && !still) toggle(lineKey(line));
+    else if (event.key === 'Enter' && event.shiftKey && line && columns[column]) choose(line, columns[column], true);
     else if (event.key === 'm' && line && cell && !still) {
       // Once this key is over: a menu that opens under a key would be closed by it.
       const at = cell.getBoundingClientRect();
@@ -132,10 +139,7 @@ export function GridTable({ answer, probe, still = false }: Props) {
     const column = cell && columns[Number(cell.dataset.col)];
     if (!line || !column) return undefined;
     if (!held) setActive([lineOf(cell), Number(cell.dataset.col)]);
-    const at = coordinates(answer, line.members, column.across.members);
-    if (event.shiftKey && useShown.getState().selection?.kind === 'cell') actions.set({ other: { measure: column.measure.name, at }, lensOpen: true });
-    else actions.set({ selection: { kind: 'cell', measure: column.measure.name, at }, other: null, lensOpen: true });
-    return undefined;
+    return choose(line, column, event.shiftKey);
   };
   const width = head + (offsets.at(-1) ?? 0);
   return (

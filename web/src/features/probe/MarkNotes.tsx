@@ -9,7 +9,9 @@ export const MARK_WORDS: Record<TruthMark['kind'], string> = {
 };
 
 export function MarkNotes({ answer }: { answer: GridAnswer }) {
-  const marks = [...answer.measures.flatMap((m) => m.marks), ...answer.unmatched];
+  const every = [...answer.measures.flatMap((m) => m.marks), ...answer.unmatched];
+  // Totals down and across may be apart for the same reason: it is said once.
+  const marks = every.filter((m, i) => every.findIndex((x) => x.kind === m.kind && x.measure === m.measure && x.sentence === m.sentence) === i);
   if (marks.length === 0) return answer.rows.columns.length ? <p className="quiet mark-notes">Parts add up to every total shown, and every axis and pick reaches every measure.</p> : null;
   const apart = marks.some((m) => m.kind === 'apart');
   return (

@@ -5,6 +5,7 @@ import { useGrid } from '../../api/queries';
 import { EMPTY_PROBE, asFolio, askedProbe, useShown } from '../../app/shown';
 import { GridTable, gridWords } from './GridTable';
 import { Picks } from './Picks';
+import { drawing, misfit } from './pictures/series';
 import { Sentence } from './Sentence';
 import { TakeOut } from './TakeOut';
 import './probe.css';
@@ -58,9 +59,10 @@ function ProbeBench({ model }: { model: ModelDocument }) {
                 <span>{gridWords(answer)}</span>
                 <span className="grow" />
                 <span className="picture-switch" role="group" aria-label="Shown as">
-                  {PICTURES.map(([kind, words]) => (
-                    <button key={kind} type="button" aria-pressed={picture === kind} onClick={() => put({ look: { ...probe.look, picture: kind } })}>{words}</button>
-                  ))}
+                  {PICTURES.map(([kind, words]) => {
+                    const why = misfit(kind, drawing(answer, probe.look ?? {}, 2), answer.rows.columns.length || answer.columns.columns.length);
+                    return <button key={kind} type="button" aria-pressed={picture === kind} disabled={why !== '' && picture !== kind} title={why || undefined} onClick={() => put({ look: { ...probe.look, picture: kind } })}>{words}</button>;
+                  })}
                 </span>
                 <TakeOut model={model} probe={probe} answer={answer} />
               </div>

@@ -23,12 +23,13 @@ const LETTER = 6.2;
 export function Upright({ kind, categories, series, width, height, chosen, onPick, range, small = false }: Props) {
   const id = useId();
   const [low, high] = range ?? extent(series, kind === 'stacked');
-  const left = small ? 40 : 58;
+  const scale = scaleLinear().domain([low, high]).nice(small ? 3 : 5);
+  const left = Math.max(small ? 40 : 48, ...scale.ticks(small ? 3 : 5).map((t) => tick(t, series[0]).length * LETTER + 14));
   const longest = Math.max(0, ...categories.map((c) => c.text.length)) * LETTER;
   const x = scaleBand<string>().domain(categories.map((c) => c.key)).range([left, width - 8]).paddingInner(0.22).paddingOuter(0.12);
   const slanted = longest > x.step();
   const foot = small ? 20 : slanted ? Math.min(92, longest * 0.72 + 22) : 24;
-  const y = scaleLinear().domain([low, high]).nice(small ? 3 : 5).range([height - foot, 10]);
+  const y = scale.range([height - foot, 10]);
   const every = Math.max(1, Math.ceil((small ? 46 : slanted ? 15 : 1) / x.step()));
   const inner = scaleBand<number>().domain(series.map((_, i) => i)).range([0, x.bandwidth()]).paddingInner(0.08);
   const zero = y(0);

@@ -1,5 +1,5 @@
 // A grid's answer as categories and series, for pictures. Totals are no parts of a picture. Pure.
-import type { GridAnswer, Look, Member } from '../../../api/client';
+import type { GridAnswer, Look, Member, Picture } from '../../../api/client';
 import { measureText, memberText, nameText } from '../../../shared/format';
 import { shownLines } from '../axes';
 
@@ -36,10 +36,11 @@ function categories(lines: Member[][]): Category[] {
   return shownLines(lines).filter((l) => whole(l.members)).map((l) => ({ key: JSON.stringify(l.members), text: l.members.map(memberText).join(' › ') || 'All', members: l.members, place: l.place }));
 }
 
-/** Rows are the categories, measures and places across the series; without rows the places across are the categories. */
-export function drawing(answer: GridAnswer, look: Look): Drawing {
+/** Rows are the categories, measures and places across the series; without rows the places across are the categories. `most` are the
+ * lines looked at, where only the kinds of series are asked for. */
+export function drawing(answer: GridAnswer, look: Look, most = Infinity): Drawing {
   const turned = answer.rows.columns.length === 0 && answer.columns.columns.length > 0;
-  const down = categories(turned ? answer.columns.lines : answer.rows.lines);
+  const down = categories((turned ? answer.columns.lines : answer.rows.lines).slice(0, most));
   const across = turned ? [{ key: '', text: '', members: [], place: 0 }] : categories(answer.columns.lines);
   const left = answer.measures.filter((m) => m.error || !['integer', 'number'].includes(m.dtype)).map((m) => m.name);
   const several = answer.measures.length - left.length > 1;
@@ -81,3 +82,14 @@ export const DASHES = ['', '7 3', '2 3', '9 3 2 3', '4 2', '1 4'];
 const SHAPES = ['M-4 0A4 4 0 1 0 4 0A4 4 0 1 0-4 0Z', 'M-3.6-3.6H3.6V3.6H-3.6Z', 'M0-4.8L4.6 3.6H-4.6Z', 'M0-5L5 0L0 5L-5 0Z', 'M-4.6-3.6H4.6L0 4.8Z', 'M-1.5-4.5H1.5V-1.5H4.5V1.5H1.5V4.5H-1.5V1.5H-4.5V-1.5H-1.5Z'];
 export const shape = (i: number) => SHAPES[i % SHAPES.length] ?? '';
 export const ink = (i: number) => `ink-${i % INKS}`;
+
+/** Why a picture does not fit what is on the axes; nothing where it does. */
+export function misfit(kind: Picture, drawn: Drawing, levels: number): string {
+  if (kind === 'grid') return '';
+  if (levels === 0) return 'Nothing is on an axis: there is one number alone.';
+  if (drawn.series.length === 0) return 'No measure of this probe is a number.';
+  if (kind === 'heat' && drawn.series.length < 2) return 'Heat needs fields side by side: a column across, or several measures.';
+  if (kind === 'stacked' && (drawn.series.length < 2 || new Set(drawn.series.map((s) => s.measure)).size > 1)) return 'Only parts of one measure can be stacked: put a column across.';
+  if (kind === 'multiples' && drawn.series.length < 2 && levels < 2) return 'Small multiples need two columns down, or several series.';
+  return '';
+}
