@@ -227,6 +227,26 @@ class Walks(Bench):
             urllib.request.urlopen(f"{origin}/api/models/{self.address.split('/m/')[1]}/probes/Chain%20of%20subtotals.csv").read().decode(),
             text,
         )
+        # The same table, as a spreadsheet has it, held against the grid; then with one wrong amount in it.
+        names = ["income", "operating_cost", "margin", "margin_share", "margin_share_change", "result"]
+        rows = [
+            [y.replace("(total)", "All"), q.replace("(total)", "All"), *(f"{float(r[n]):.4f}" if r[n] else "" for n in names)]
+            for (y, q), r in pasted.items()
+        ]
+        self.b.click("take out ▾")
+        self.b.click("Hold a pasted table against it", "button")
+        area = self.b.one('textarea[aria-label="Paste a table"]')
+        area.click()
+        self.b.driver.execute_cdp_cmd("Input.insertText", {"text": "\n".join("\t".join(r) for r in rows)})
+        self.b.reads(f"all {len(rows) * 6} cells agree", "[data-testid=held]")
+        wrong = next(r for r in rows if r[1] == "2032 Q2")
+        wrong[4] = f"{float(wrong[4]) + 0.01:.4f}"
+        self.b.command("a")
+        self.b.driver.execute_cdp_cmd("Input.insertText", {"text": "\n".join("\t".join(r) for r in rows)})
+        self.b.reads(f"1 of {len(rows) * 6} cells differ", "[data-testid=held]")
+        self.b.driver.execute_script("document.querySelector('.pasted-told .plain').click()")
+        self.b.reads("Margin, 2032, 2032 Q2", ".lens h2")
+        self.b.click("Close", ".pasted button")
         self.cell("2032", 3).click()
         self.b.reads("Margin share", ".lens h2")
         for name in ("Margin is", "Income is", "Operating cost is"):

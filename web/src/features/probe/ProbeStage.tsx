@@ -1,9 +1,10 @@
 // Probe: a grid asked for by a sentence of chips; a chosen cell is traced in the Lens. Several probes stand on a folio.
-import { Suspense, lazy } from 'react';
+import { Suspense, lazy, useState } from 'react';
 import { Refusal, type ModelDocument, type Picture } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { EMPTY_PROBE, asFolio, askedProbe, useShown } from '../../app/shown';
 import { GridTable, gridWords } from './GridTable';
+import { PastedTable } from './PastedTable';
 import { Picks } from './Picks';
 import { drawing, misfit } from './pictures/series';
 import { Sentence } from './Sentence';
@@ -43,6 +44,7 @@ function ProbeBench({ model }: { model: ModelDocument }) {
   const put = useShown((s) => s.setProbe);
   const grid = useGrid(model, askedProbe(probe));
   const picture = probe.look?.picture ?? 'grid';
+  const [pasting, setPasting] = useState(false);
   const answer = !grid.error && probe.measures.length > 0 ? grid.data : undefined;
   return (
     <div className="probe-bench">
@@ -64,8 +66,9 @@ function ProbeBench({ model }: { model: ModelDocument }) {
                     return <button key={kind} type="button" aria-pressed={picture === kind} disabled={why !== '' && picture !== kind} title={why || undefined} onClick={() => put({ look: { ...probe.look, picture: kind } })}>{words}</button>;
                   })}
                 </span>
-                <TakeOut model={model} probe={probe} answer={answer} />
+                <TakeOut model={model} probe={probe} answer={answer} onPaste={() => setPasting(true)} />
               </div>
+              {pasting && <PastedTable answer={answer} look={probe.look ?? {}} close={() => setPasting(false)} />}
               {picture === 'grid' ? (
                 <GridTable answer={answer} probe={probe} />
               ) : (

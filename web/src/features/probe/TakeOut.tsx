@@ -12,7 +12,7 @@ function address(model: ModelDocument, probe: Probe, ending: string): string {
   return `/api/models/${model.id}/grid.${ending}?${new URLSearchParams({ probe: JSON.stringify(askedProbe(probe)) }).toString()}`;
 }
 
-export function TakeOut({ model, probe, answer }: { model: ModelDocument; probe: Probe; answer: GridAnswer }) {
+export function TakeOut({ model, probe, answer, onPaste }: { model: ModelDocument; probe: Probe; answer: GridAnswer; onPaste: () => void }) {
   const [said, setSaid] = useState('');
   const look = probe.look ?? {};
   const { rows, across } = useLines(answer, look);
@@ -34,6 +34,8 @@ export function TakeOut({ model, probe, answer }: { model: ModelDocument; probe:
           {FILES.map(([ending, words]) => <Menu.Item key={ending} component="a" href={address(model, probe, ending)} download>{words}</Menu.Item>)}
           <Menu.Divider />
           <Menu.Item onClick={() => copy(full, 'address copied')}>Copy the address of its CSV</Menu.Item>
+          <Menu.Divider />
+          <Menu.Item onClick={onPaste}>Hold a pasted table against it</Menu.Item>
         </Menu.Dropdown>
       </Menu>
       <span role="status" className="quiet">{said}</span>
