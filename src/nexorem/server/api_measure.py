@@ -82,12 +82,6 @@ def _trials(address: Register, workspace: Workspace) -> None:
         _, star = workspace.star(model_id)
         return jsonify(measuring.promotion(star, name))
 
-    @address("/models/<int:model_id>/difference", "POST", f.Difference, json=f.DifferenceRequest)
-    def formula_difference(model_id: int, json: f.DifferenceRequest) -> Response:
-        """Two formulas word by word."""
-        workspace.star(model_id)
-        return jsonify({"pieces": measuring.difference(json.before, json.after)})
-
     @address("/models/<int:model_id>/measures/text", "GET", f.SheetText)
     def measures_text(model_id: int) -> Response:
         """All measures as text."""

@@ -352,15 +352,6 @@ class DifferencePiece(BaseModel):
     text: str
 
 
-class DifferenceRequest(Body):
-    before: str
-    after: str
-
-
-class Difference(BaseModel):
-    pieces: list[DifferencePiece]
-
-
 class Promotion(BaseModel):
     """What making a trial official would change."""
 

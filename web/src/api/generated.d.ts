@@ -161,23 +161,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/models/{model_id}/difference": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Two formulas word by word. */
-        post: operations["formula_difference"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/models/{model_id}/document": {
         parameters: {
             query?: never;
@@ -1373,11 +1356,6 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** Difference */
-        Difference: {
-            /** Pieces */
-            pieces: components["schemas"]["DifferencePiece"][];
-        };
         /** DifferencePiece */
         DifferencePiece: {
             /**
@@ -1387,13 +1365,6 @@ export interface components {
             kind: "same" | "gone" | "new";
             /** Text */
             text: string;
-        };
-        /** DifferenceRequest */
-        DifferenceRequest: {
-            /** After */
-            after: string;
-            /** Before */
-            before: string;
         };
         /**
          * DocumentQuery
@@ -4342,59 +4313,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Definition"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Content */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    formula_difference: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                model_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DifferenceRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Difference"];
                 };
             };
             /** @description Not Found */
