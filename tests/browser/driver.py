@@ -84,7 +84,10 @@ class Browser:
         return self.until(look, f"nothing is called {text!r}")
 
     def click(self, text, css="button, a, summary, label"):
-        self.named(text, css).click()
+        try:
+            self.named(text, css).click()
+        except StaleElementReferenceException:
+            self.named(text, css).click()  # the page was drawn anew in between
 
     def text(self, css="body"):
         return self.one(css).text
