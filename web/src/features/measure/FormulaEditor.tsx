@@ -7,8 +7,9 @@ import { EditorState } from '@codemirror/state';
 import { EditorView, hoverTooltip, keymap, lineNumbers, placeholder } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import { useEffect, useRef } from 'react';
-import { client, toUtf16, unwrap, type ErrorItem, type ModelDocument } from '../../api/client';
+import { client, problemOf, toUtf16, unwrap, type ErrorItem, type ModelDocument } from '../../api/client';
 import { useLanguage } from '../../api/queries';
+import { actions } from '../../app/shown';
 
 const KEYWORDS = new Set(
   'given set keep clear via but wide into all where distinct and or not case when then else end is in between like null true false from as date timestamp interval escape link'.split(' '),
@@ -113,7 +114,7 @@ export function FormulaEditor({ model, name, value, errors, onChange, onSave, on
       void client.POST('/api/models/{model_id}/definition', { params: path(), body }).then((answer) => {
         const found = unwrap(answer);
         if (found.kind) latest.current.onGo(found.kind, found.name, uses);
-      });
+      }).catch((error: unknown) => actions.say({ problem: problemOf(error), retry: null }));
       return true;
     };
     const save = () => {
