@@ -1,4 +1,4 @@
-"""Whether the front end's types are those that the server's OpenAPI document gives."""
+"""Whether the front end's types are those that the server's OpenAPI document gives, and its reserved words the core's."""
 
 import subprocess
 import sys
@@ -11,6 +11,10 @@ ROOT = Path(__file__).resolve().parents[1]
 def main() -> int:
     """0 when they are the same."""
     described = subprocess.run([sys.executable, str(ROOT / "tools" / "openapi.py")], capture_output=True, text=True, check=True).stdout
+    words = subprocess.run([sys.executable, str(ROOT / "tools" / "reserved.py")], capture_output=True, text=True, check=True).stdout
+    if words != (ROOT / "web" / "src" / "shared" / "reserved.ts").read_text(encoding="utf-8"):
+        print("web/src/shared/reserved.ts is not the core's list: run tools/reserved.py > web/src/shared/reserved.ts")
+        return 1
     committed = ROOT / "web" / "types" / "openapi.json"
     if described != committed.read_text(encoding="utf-8"):
         print("web/types/openapi.json is not what the server describes: run tools/openapi.py > web/types/openapi.json")

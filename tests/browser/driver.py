@@ -7,7 +7,13 @@ import time
 from pathlib import Path
 
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
+from selenium.common.exceptions import (
+    ElementClickInterceptedException,
+    ElementNotInteractableException,
+    JavascriptException,
+    StaleElementReferenceException,
+    TimeoutException,
+)
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
@@ -27,6 +33,23 @@ const [css, text] = arguments;
 return [...document.querySelectorAll(css)].find((e) => e.getClientRects().length > 0 && getComputedStyle(e).visibility !== 'hidden'
   && [e.innerText.trim(), e.getAttribute('aria-label'), e.innerText.split('\\n')[0].trim()].includes(text)) ?? null;
 """
+# What a page that is being drawn anew answers: looked for again.
+PASSING = (
+    ElementClickInterceptedException,
+    ElementNotInteractableException,
+    JavascriptException,
+    StaleElementReferenceException,
+    TimeoutException,
+)
+# Whether an element keeps its place for two frames: what comes in above it moves it from under the pointer.
+STILL = """
+const [element, done] = arguments, at = () => JSON.stringify(element.getBoundingClientRect()), before = at();
+requestAnimationFrame(() => requestAnimationFrame(() => done(element.isConnected && at() === before)));
+"""
+READS = (
+    "const [css, text] = arguments; return [...document.querySelectorAll(css)].some((e) => (e.innerText ?? e.textContent).includes(text))"
+)
+TEXTS = "return [...document.querySelectorAll(arguments[0])].map((e) => (e.innerText ?? e.textContent).slice(0, 400))"
 
 
 class Browser:
@@ -57,13 +80,13 @@ class Browser:
     def open(self, url):
         self.driver.get(url)
 
-    def until(self, found, what="", seconds=12):
+    def until(self, found, what="", seconds=20):
         """Waits until `found()` gives something true, and gives that."""
 
         def attempt(_):
             try:
                 return found()
-            except (StaleElementReferenceException, StopIteration, IndexError, TimeoutException):
+            except (*PASSING, StopIteration, IndexError):
                 return False
 
         return WebDriverWait(self.driver, seconds, 0.05).until(attempt, what)
@@ -83,21 +106,52 @@ class Browser:
 
         return self.until(look, f"nothing is called {text!r}")
 
+    def press(self, find, what="nothing could be clicked"):
+        """Clicks what `find()` gives; looks for it again while it is drawn anew, waits for an answer, or something stands before it."""
+
+        def attempt():
+            element = find()
+            if not element.is_enabled() or not self.driver.execute_async_script(STILL, element):
+                return False
+            element.click()
+            return True
+
+        self.until(attempt, what)
+
     def click(self, text, css="button, a, summary, label"):
-        try:
-            self.named(text, css).click()
-        except StaleElementReferenceException:
-            self.named(text, css).click()  # the page was drawn anew in between
+        self.press(lambda: self.named(text, css), f"{text!r} could not be clicked")
+
+    def type(self, css, *keys):
+        """Keys into the first element of a kind, looked for again while it is drawn anew."""
+
+        def attempt():
+            self.one(css).send_keys(*keys)
+            return True
+
+        self.until(attempt, f"nothing could be typed into {css}")
+
+    def typed(self, *keys):
+        """Keys into the field that has the focus, once one has it."""
+        self.until(lambda: self.driver.execute_script("return document.activeElement.matches('input, textarea')"), "no field has the focus")
+        self.keys(*keys)
+
+    def within(self, css, words, inner):
+        """What an XPath finds in the first element of a kind whose text has these words."""
+        return next(e for e in self.all(css) if words in e.text).find_element(By.XPATH, inner)
+
+    def run(self, script, *given):
+        """A script that touches an element, run again until it finds it."""
+        self.until(lambda: self.driver.execute_script(f"{script}; return true", *given), script)
 
     def text(self, css="body"):
         return self.one(css).text
 
-    def reads(self, text, css="body", seconds=12):
+    def reads(self, text, css="body", seconds=20):
         """Waits until a text stands somewhere."""
         try:
-            self.until(lambda: any(text in e.text for e in self.all(css)), seconds=seconds)
+            self.until(lambda: self.driver.execute_script(READS, css, text), seconds=seconds)
         except TimeoutException:
-            raise AssertionError(f"{text!r} does not stand in {css}: {[e.text[:400] for e in self.all(css)]}") from None
+            raise AssertionError(f"{text!r} does not stand in {css}: {self.driver.execute_script(TEXTS, css)}") from None
 
     def drag(self, source, target, steps=8):
         """Presses on one element, moves to another in steps, lets go."""

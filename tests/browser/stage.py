@@ -5,6 +5,7 @@ import unittest
 import urllib.parse
 import urllib.request
 
+from selenium.common.exceptions import TimeoutException
 from selenium.webdriver.common.action_chains import ActionChains
 
 from tests.browser.driver import Browser, Keys
@@ -23,10 +24,19 @@ PROBE = {
 class OneBrowser(unittest.TestCase):
     """A browser for a class; `address` is that of the model at hand."""
 
+    SIZE = (1280, 800)
+
     @classmethod
     def setUpClass(cls):
-        cls.b = Browser()
+        cls.b = Browser(*cls.SIZE)
         cls.addClassCleanup(cls.b.close)
+
+    def sees(self, found, want=True):
+        """Waits until `found()` is what it should be: a page may still be drawing the answer."""
+        try:
+            self.b.until(lambda: found() == want)
+        except TimeoutException:
+            self.assertEqual(found(), want)
 
     def api(self, rest="", **body):
         """What the server says of the model, or an edit made beside the window."""

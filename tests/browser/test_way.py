@@ -9,8 +9,8 @@ from pathlib import Path
 
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.driver import Browser
 from tests.browser.site import site
+from tests.browser.stage import OneBrowser
 
 STAGES = ("gather", "shape", "link", "measure", "probe", "prove")
 
@@ -24,13 +24,12 @@ def asked(probe=None, selection=None, **more):
 PORTS = {"rows": ["Port.name"], "columns": ["Calendar.year"], "measures": ["seats_sold", "share_of_ports", "target_seats"], "totals": "all"}
 
 
-class Way(unittest.TestCase):
+class Way(OneBrowser):
     maxDiff = None
 
     @classmethod
     def setUpClass(cls):
-        cls.b = Browser()
-        cls.addClassCleanup(cls.b.close)
+        super().setUpClass()
         cls.model = site().model()
 
     def tearDown(self):
@@ -51,7 +50,7 @@ class Way(unittest.TestCase):
         """Clicks a cell until it is chosen: a first click may meet a grid that is still being laid out."""
 
         def attempt():
-            self.cell(line, place).click()
+            self.b.press(lambda: self.cell(line, place))
             return self.b.until(lambda: self.cell(line, place).get_attribute("aria-pressed") == "true", seconds=2)
 
         self.b.until(attempt)
@@ -61,33 +60,33 @@ class Way(unittest.TestCase):
         self.b.open(site().address)
         self.b.reads("The star of Booking")
         self.b.reads("60,212 rows", ".star-card")
-        self.assertEqual(len(self.b.all(".star-card")), 16)
-        self.assertEqual(len(self.b.all(".star-link")), 23)
-        self.assertEqual(len(self.b.all(".matrix tbody tr")), 5)
-        first = self.b.all(".matrix tbody tr")[0].find_elements("css selector", "td")[0]
-        self.assertEqual(first.get_attribute("aria-label"), "Calendar to Booking: filters it, over sails on, 3 links")
+        self.sees(lambda: len(self.b.all(".star-card")), 16)
+        self.sees(lambda: len(self.b.all(".star-link")), 23)
+        self.sees(lambda: len(self.b.all(".matrix tbody tr")), 5)
+        first = ".matrix tbody tr:first-child td"
+        self.sees(lambda: self.b.one(first).get_attribute("aria-label"), "Calendar to Booking: filters it, over sails on, 3 links")
 
     def test_2_hover_runs_the_current_and_shows_where_it_stops(self):
         self.open("link")
         card = self.b.one('.star-card[data-table="Vessel"]')
         self.b.hover(card)
         self.b.until(lambda: self.b.all(".star-link.runs"))
-        self.assertEqual([e.get_attribute("data-link") for e in self.b.all(".star-link.runs")], ["vessel", "ledger vessel", "works on"])
-        self.assertEqual(
-            {e.find_element("xpath", "..").get_attribute("data-link") for e in self.b.all(".stop-bar")},
+        self.sees(lambda: [e.get_attribute("data-link") for e in self.b.all(".star-link.runs")], ["vessel", "ledger vessel", "works on"])
+        self.sees(
+            lambda: {e.find_element("xpath", "..").get_attribute("data-link") for e in self.b.all(".stop-bar")},
             {"sailing", "sailing day", "sailing route", "account", "ledger month", "works as"},
         )
-        self.assertIn("reached", self.b.one('.star-card[data-table="Sailing"]').get_attribute("class"))
+        self.sees(lambda: "reached" in self.b.one('.star-card[data-table="Sailing"]').get_attribute("class"))
 
     def test_3_a_measure_is_written_with_its_errors_told_and_mended(self):
         self.open("measure", asked(m="seats_sold"))
         self.b.reads("136,115", "[data-testid=live-number]")
         self.b.click("New measure")
-        self.b.one('[aria-label="Name of the new measure"]').send_keys("metres_a_seat")
-        self.b.one(".cm-content").click()
+        self.b.type('[aria-label="Name of the new measure"]', "metres_a_seat")
+        self.b.press(lambda: self.b.one(".cm-content"))
         self.b.keys("lane_metres / sum(Booking.seat")
         self.b.reads("Booking has no column seat")
-        self.assertFalse(self.b.named("Save").is_enabled())
+        self.sees(lambda: self.b.named("Save").is_enabled(), False)
         self.b.click("write Booking.seats")
         self.b.reads("0.93", "[data-testid=live-number]")
         self.b.click("Save")
@@ -97,7 +96,7 @@ class Way(unittest.TestCase):
     def test_4_a_changed_formula_stands_beside_the_saved_one(self):
         self.open("measure", asked(m="outer_seats", p=PORTS))
         self.b.reads("29,561", "[data-testid=live-number]")
-        self.b.one(".cm-content").click()
+        self.b.press(lambda: self.b.one(".cm-content"))
         self.b.command(Keys.END)
         self.b.keys(Keys.BACKSPACE, ", clear Calendar)")
         self.b.reads("As written here")
@@ -119,10 +118,10 @@ class Way(unittest.TestCase):
             self.b.until(lambda c=choice: self.b.one('[role=option][aria-selected="true"]').text.startswith(c))
             box.send_keys(Keys.ENTER)
         self.b.reads("Outer Lights", ".grid")
-        self.assertEqual(self.cell("All", -1).text, "136,115")
-        self.b.named("Heron", ".pick-list label").click()
+        self.sees(lambda: self.cell("All", -1).text, "136,115")
+        self.b.press(lambda: self.b.named("Heron", ".pick-list label"))
         self.b.reads("not reached by Vessel", ".grid thead")
-        self.assertEqual(len(self.b.all(".grid td.hatched")), len(self.b.all(".grid tbody td")))
+        self.sees(lambda: len(self.b.all(".grid td.hatched")) == len(self.b.all(".grid tbody td")))
         self.b.click("Vessel name is Heron", ".chip button")
         self.b.reads("Vessel.name", ".lens h2")
         self.b.click("Take the pick Vessel name is Heron out")
@@ -134,7 +133,6 @@ class Way(unittest.TestCase):
         self.open("probe", asked(PORTS))
         shown = self.choose("Teal Quay", 4).text
         self.b.reads(shown.replace("↷", "").strip(), "[data-testid=trace-value]")
-        lens = self.b.text(".lens")
         for words in (
             "Port name Teal Quay",
             "Calendar year 2032",
@@ -144,9 +142,9 @@ class Way(unittest.TestCase):
             "clear Port",
             "Arithmetic on what is left",
         ):
-            self.assertIn(words, lens)
-        self.assertRegex(lens, r"sum\(Booking.seats\) over [\d,]+ of 60,212 rows")
-        self.assertIn("%22kind%22:%22cell%22", self.b.driver.current_url.replace("%3A", ":"))
+            self.b.reads(words, ".lens")
+        self.assertRegex(self.b.text(".lens"), r"sum\(Booking.seats\) over [\d,]+ of 60,212 rows")
+        self.sees(lambda: "%22kind%22:%22cell%22" in self.b.driver.current_url.replace("%3A", ":"))
         self.b.open(self.b.driver.current_url)  # the address brings the same to a colleague
         self.b.reads(shown.replace("↷", "").strip(), "[data-testid=trace-value]")
 
@@ -155,8 +153,8 @@ class Way(unittest.TestCase):
         self.open("probe", asked(probe))
         self.choose("All", 0)
         self.b.reads("The filter on Vessel does not reach Target")
-        self.assertIn("sailing the link is inactive", self.b.text(".lens"))
-        self.assertIn("120 of 310", self.b.text(".lens"))
+        self.sees(lambda: "sailing the link is inactive" in self.b.text(".lens"))
+        self.sees(lambda: "120 of 310" in self.b.text(".lens"))
 
     def test_7b_row_by_row_and_into_a_row(self):
         cell = [{"column": "Port.name", "member": {"kind": "value", "value": "Teal Quay"}},
@@ -165,7 +163,7 @@ class Way(unittest.TestCase):
         self.open("probe", asked(probe, {"kind": "cell", "measure": "best_month", "at": cell}))
         self.b.reads("560", "[data-testid=trace-value]")
         self.b.reads("max(seats_sold for each Calendar.month) over 12 rows", ".lens")
-        self.assertIn("2032-08 560", self.b.text(".lens").replace("\n", " "))
+        self.sees(lambda: "2032-08 560" in self.b.text(".lens").replace("\n", " "))
         self.b.click("why", ".lens button")
         self.b.reads("in the row 2032-01, worth 130", ".lens")
         self.b.reads("Arithmetic on what is left", ".lens")
@@ -197,7 +195,7 @@ class Way(unittest.TestCase):
         self.b.reads("7,393", "[data-testid=trace-value]")
         self.b.keys("3")
         self.b.reads("The star of Booking")
-        self.b.one('.star-link[data-link="route"]').click()
+        self.b.press(lambda: self.b.one('.star-link[data-link="route"]'))
         self.b.click("inactive", ".lens .segment button")
         self.b.reads("no longer reached", ".sheet")
         self.b.click("Change the link")
@@ -209,7 +207,7 @@ class Way(unittest.TestCase):
         self.b.until(lambda: self.b.one("[data-testid=trace-value]").text == "49,783")
         self.b.click("↶ undo: switch route off")
         self.b.until(lambda: self.b.one("[data-testid=trace-value]").text == "2,395")
-        self.assertNotIn("does not reach", self.b.text(".lens"))
+        self.sees(lambda: "does not reach" not in self.b.text(".lens"))
         self.b.click("redo: switch route off")
         self.b.until(lambda: self.b.one("[data-testid=trace-value]").text == "49,783")
         self.b.command("z")
@@ -221,7 +219,7 @@ class Way(unittest.TestCase):
         self.b.click("Columns of Customer, to drag a link from")
         self.b.click("Columns of Calendar, to drag a link from")
         source = self.b.one('[data-key="Customer.since"]')
-        self.b.driver.execute_script(
+        self.b.run(
             "for (const k of ['Customer.since', 'Calendar.date']) document.querySelector(`[data-key=\"${k}\"]`).scrollIntoView({block: 'nearest'})"
         )
         self.b.drag(source, self.b.one('[data-key="Calendar.date"]'))
@@ -230,10 +228,10 @@ class Way(unittest.TestCase):
         self.b.until(lambda: self.b.named("Make the link").is_enabled())
         self.b.click("Make the link")
         self.b.named("↶ undo: link Customer.since = Calendar.date")
-        self.assertEqual(len(self.b.all(".star-link")), 24)
+        self.sees(lambda: len(self.b.all(".star-link")), 24)
         self.b.click("active", ".lens .segment button")
         self.b.reads("A filter on Calendar would reach Booking over two paths", ".sheet")
-        self.assertFalse(self.b.named("Change the link").is_enabled())
+        self.sees(lambda: self.b.named("Change the link").is_enabled(), False)
         self.b.keys(Keys.ESCAPE)
         self.b.until(lambda: not self.b.all(".mantine-Modal-overlay"))
         self.b.click("Columns of Customer, to drag a link from")
@@ -288,18 +286,18 @@ class Way(unittest.TestCase):
             self.open("gather")
             self.b.reads("18 tables, 82,129 rows")
             own = 'input[aria-label="Open a package as its own model"]'
-            self.b.one(own).send_keys(str(bad))
+            self.b.type(own, str(bad))
             self.b.reads("bad.zip was not opened; nothing has changed", ".said")
             self.b.reads("This is no .zip of a data package", ".said")
             here = self.b.driver.current_url
-            self.b.one(own).send_keys(str(good))
+            self.b.type(own, str(good))
             self.b.until(lambda: self.b.driver.current_url.split("/m/")[1].split("/")[0] != here.split("/m/")[1].split("/")[0])
             self.b.reads("The star of Booking")
 
     def test_c_rows_profiles_and_findings(self):
         self.open("shape", asked(t="Booking"))
         self.b.reads("57,900 empty", ".rows-head")
-        self.b.driver.execute_script("document.querySelector('.rows-scroll').scrollTop = 1e9")
+        self.b.run("document.querySelector('.rows-scroll').scrollTop = 1e9")
         self.b.reads("264211", ".rows-line")
         self.b.click("seats", ".rows-head button b")
         self.b.reads("22,126", ".lens")
@@ -316,11 +314,11 @@ class Way(unittest.TestCase):
         self.open("link")
         self.b.reads("The star of Booking")
         self.b.command("k")
-        self.b.one('input[aria-label="Find"]').send_keys("measure late share", Keys.ENTER)
+        self.b.type('input[aria-label="Find"]', "measure late share", Keys.ENTER)
         self.b.reads("late share", ".bench h2")
-        self.assertIn("/measure", self.b.driver.current_url)
+        self.sees(lambda: "/measure" in self.b.driver.current_url)
         for key, stage in zip("123456", STAGES, strict=True):
-            self.b.driver.execute_script("document.activeElement.blur()")
+            self.b.run("document.activeElement.blur()")
             self.b.keys(key)
             self.b.until(lambda s=stage: f"/{s}" in self.b.driver.current_url)
         self.b.keys("?")
@@ -343,7 +341,7 @@ class Way(unittest.TestCase):
                     }[stage]
                 )
                 self.assertEqual(self.b.violations(), [], f"{stage} {'dark' if dark else 'light'}")
-                self.assertEqual(len(self.b.all("h1")), 1)
+                self.sees(lambda: len(self.b.all("h1")), 1)
         self.b.scheme(False)
 
     def test_f_the_first_load_is_small(self):

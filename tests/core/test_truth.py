@@ -52,6 +52,16 @@ class Marks(unittest.TestCase):
         mended = make_star(measures=MEASURES | {"ports": mend["formula"]})
         self.assertNotIn("unreached", told(asked(mended, ["ports"], rows=["Cal.week"])))
 
+    def test_a_mend_of_a_formula_of_the_probe_s_own_is_told_as_its_own(self):
+        define = {"ports": "count(distinct Port.code)", "half": "ports / 2", "depth": "sum(Port.depth)"}
+        marks_of = lambda name, **p: told(asked(measures=[name], define=define, **p))["unreached"]["mends"]  # noqa: E731
+        for name, owner in (("ports", "ports"), ("half", "half")):
+            mend = marks_of(name, rows=["Cal.week"])[0]
+            self.assertEqual((mend["measure"], mend["own"]), (owner, True))
+            self.assertNotIn("unreached", told(asked(measures=[name], define=define | {name: mend["formula"]}, rows=["Cal.week"])))
+        saved = make_star(measures=MEASURES | {"ports": "count(distinct Port.code)"})
+        self.assertFalse(told(asked(saved, ["ports"], rows=["Cal.week"]))["unreached"]["mends"][0]["own"])
+
     def test_overridden_coordinates(self):
         found = told(asked(measures=["share"], rows=["Port.region", "Cal.week"]))
         self.assertEqual(found["overridden"]["columns"], ["Port.region"])
@@ -167,6 +177,34 @@ class Order(unittest.TestCase):
             self.assertRaises(Refused, asked, rows=["Port.name"], columns=["Cal.day"], sort=[bad])
         for bad in ({"count": 0, "by": "seats"}, {"count": 3, "by": "nope"}, {"count": True, "by": "seats"}, 5):
             self.assertRaises(Refused, asked, rows=["Port.name"], top=bad)
+
+    def test_lines_are_ordered_by_a_column_that_stands_on_no_axis(self):
+        bands = [("fine", "late", 30), ("fine", "early", None), ("rough", "late", 5), ("fine", "late", 9), ("rough", "early", 1)]
+        star = make_star({"B": ("size:text label:text low:integer", bands)}, [], {})
+        nested = {"rows": ["B.size", "B.label"], "define": {"x": "rows(B)"}}
+        for desc, want in (
+            (False, ["rough early", "rough late", "rough", "fine late", "fine early", "fine", ""]),
+            (True, ["fine late", "fine early", "fine", "rough late", "rough early", "rough", ""]),
+        ):
+            found = asked(star, ["x"], **nested, sort=[{"by": "B.low", "desc": desc}])
+            self.assertEqual([" ".join(v for k, v in c.items() if k != "x") for c in found.tidy()], want)
+        self.assertRaises(Refused, asked, rows=["Port.name"], sort=[{"by": "Cal.year"}])
+        for seed in range(40):
+            maker, r = Maker(seed), random.Random(seed)
+            table = r.choice([t for t in maker.star.model.tables if len(t.columns) > 1])
+            one, by = r.sample([c.name for c in table.columns], 2)
+            rows = [[maker.star.column(table.name, c).at(i) for c in (one, by)] for i in range(maker.star.size(table.name))]
+            best = max if seed % 2 else min
+            keys = {str(m): best([b for a, b in rows if a == m and b is not None], default=None) for m, _ in rows}
+            probe = {"rows": [f"{table.name}.{one}"], "define": {"x": "1"}, "empty_lines": True, "totals": "none"}
+            found = asked(maker.star, ["x"], **probe, sort=[{"by": f"{table.name}.{by}", "desc": bool(seed % 2)}])
+            codes = found.rows.lines[:, 0]
+            domain = maker.star.domain(table.name, (one,))
+            shown = [
+                keys.get(str(maker.star.column(table.name, one).at(int(domain.firsts[c])))) if c < domain.size - 1 else None for c in codes
+            ]
+            held = [k for k in shown if k is not None]
+            self.assertEqual(shown, sorted(held, reverse=bool(seed % 2)) + [None] * (len(shown) - len(held)), seed)
 
     def test_top_lines_are_those_that_sorting_puts_first(self):
         for seed, count in itertools.product(range(20), (1, 2, 5)):

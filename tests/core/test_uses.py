@@ -39,6 +39,14 @@ class Uses(unittest.TestCase):
         found = [(u["owner"], u["formula"][u["start"] : u["end"]]) for u in uses_of(self.star, "measure", "seats")]
         self.assertEqual(found, [("twice", "seats"), ("twice", "SEATS"), ("listed", '"seats"'), ("broken", "seats")])
         self.assertEqual(len(uses_of(self.star, "column", "Booking.seats")), 1)
+        where = {(u["kind"], u["owner"]) for u in uses_of(DEMO, "column", "Calendar.year") if not u["formula"]}
+        for folio in DEMO.model.folios:
+            asked = [folio, *(t["probe"] for t in folio["tiles"] if isinstance(t.get("probe"), dict))]
+            named = any(
+                "Calendar.year" in (*p.get("rows", ()), *p.get("columns", ()), *(x.get("column") for x in p.get("picks", ())))
+                for p in asked
+            )
+            self.assertEqual(("folio", folio["name"]) in where, named, folio["name"])
         self.assertEqual({u["owner"] for u in uses_of(self.star, "table", "Booking")}, {"trips"})
 
     def test_what_stands_at_a_place(self):

@@ -6,6 +6,7 @@ from typing import Any
 
 from flask import Response, jsonify
 
+from nexorem.core.design.comparisons import comparisons
 from nexorem.core.design.patterns import patterns
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.plan import make_plan
@@ -58,6 +59,12 @@ def _formulas(address: Register, workspace: Workspace) -> None:
         """Formulas to begin from, filled with the model's own names."""
         _, star = workspace.star(model_id)
         return jsonify({"patterns": [p.as_json() for p in patterns(star, query.measure)]})
+
+    @address("/models/<int:model_id>/comparisons", "GET", f.Comparisons, query=f.PatternsQuery)
+    def comparing(model_id: int, query: f.PatternsQuery) -> Response:
+        """What a measure can be held against, with the formulas a probe would show beside it."""
+        _, star = workspace.star(model_id)
+        return jsonify({"comparisons": [c.as_json() for c in comparisons(star, query.measure)]})
 
 
 def _names(address: Register, workspace: Workspace) -> None:

@@ -21,6 +21,7 @@ from nexorem.core.engine.profile import candidate_keys
 from nexorem.core.engine.reach import current, edits_of, named_columns, parts, reached_by
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
+from nexorem.core.language.reading import Reader
 from nexorem.core.limits import Budget
 from nexorem.core.lint.findings import findings
 from nexorem.core.model.model import Link, Table
@@ -151,7 +152,8 @@ def grid_answer(grid: Grid) -> dict[str, Any]:
     asked = {table for table, _ in (*probe.rows, *probe.columns)} | {p.table for p in probe.picks}
     axes = {f"{table}.{column}" for table, column in (*probe.rows, *probe.columns)}
     binder = Binder(star, probe.define)
-    asked |= {binder.page_condition(text).table for text in probe.conditions}
+    conditions = {text: binder.page_condition(text) for text in probe.conditions}
+    asked |= {c.table for c in conditions.values()}
     shape = len(grid.rows.lines), len(grid.columns.lines)
     measures, values, told = [], [], marks(grid)
     for name, dtype, found, of_measure in zip(probe.measures, grid.dtypes, grid.values, told, strict=True):
@@ -173,6 +175,7 @@ def grid_answer(grid: Grid) -> dict[str, Any]:
         "cells": shape[0] * shape[1] * len(measures),
         "unmatched": unmatched_told(grid),
         "left_out": grid.left_out,
+        "conditions": [{"where": text, "table": c.table, "words": Reader(star.model).words(c.predicate)} for text, c in conditions.items()],
     }
 
 

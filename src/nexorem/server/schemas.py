@@ -245,11 +245,12 @@ class ScanInfo(BaseModel):
 
 
 class MarkMend(BaseModel):
-    """The formula that a measure would have."""
+    """The formula that a measure would have; `own` where it is one of the probe's own."""
 
     measure: str
     formula: str
     label: str
+    own: bool
 
 
 class TruthMark(BaseModel):
@@ -277,6 +278,14 @@ class GridMeasure(BaseModel):
     marks: list[TruthMark]
 
 
+class PageCondition(BaseModel):
+    """A condition of the page as it was written, the table it filters, and its reading."""
+
+    where: str
+    table: str
+    words: str
+
+
 class GridAnswer(BaseModel):
     rows: AxisAnswer
     columns: AxisAnswer
@@ -285,6 +294,7 @@ class GridAnswer(BaseModel):
     cells: int
     unmatched: list[TruthMark]
     left_out: int
+    conditions: list[PageCondition]
     milliseconds: float
     version: int
 

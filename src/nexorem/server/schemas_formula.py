@@ -309,6 +309,27 @@ class Patterns(BaseModel):
     patterns: list[PatternInfo]
 
 
+class Added(BaseModel):
+    """A formula of a probe's own; an empty one stands for the measure of this name."""
+
+    name: str
+    formula: str
+    format: str
+
+
+class ComparisonInfo(BaseModel):
+    """What a measure can be held against; the first of `adds` is what it is held against."""
+
+    key: Literal["earlier", "page", "measure"]
+    label: str
+    detail: str
+    adds: list[Added]
+
+
+class Comparisons(BaseModel):
+    comparisons: list[ComparisonInfo]
+
+
 class PatternsQuery(BaseModel):
     measure: str = ""
 

@@ -74,6 +74,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/comparisons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a measure can be held against, with the formulas a probe would show beside it. */
+        get: operations["comparing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/completion": {
         parameters: {
             query?: never;
@@ -952,6 +969,18 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Added
+         * @description A formula of a probe's own; an empty one stands for the measure of this name.
+         */
+        Added: {
+            /** Format */
+            format: string;
+            /** Formula */
+            formula: string;
+            /** Name */
+            name: string;
+        };
         /** AddedFlow */
         AddedFlow: {
             /** From */
@@ -1196,6 +1225,28 @@ export interface components {
             probes: components["schemas"]["ProbeChanged"][];
             /** Tables */
             tables: components["schemas"]["TableChanged"][];
+        };
+        /**
+         * ComparisonInfo
+         * @description What a measure can be held against; the first of `adds` is what it is held against.
+         */
+        ComparisonInfo: {
+            /** Adds */
+            adds: components["schemas"]["Added"][];
+            /** Detail */
+            detail: string;
+            /**
+             * Key
+             * @enum {string}
+             */
+            key: "earlier" | "page" | "measure";
+            /** Label */
+            label: string;
+        };
+        /** Comparisons */
+        Comparisons: {
+            /** Comparisons */
+            comparisons: components["schemas"]["ComparisonInfo"][];
         };
         /**
          * Completion
@@ -1689,6 +1740,8 @@ export interface components {
             /** Cells */
             cells: number;
             columns: components["schemas"]["AxisAnswer"];
+            /** Conditions */
+            conditions: components["schemas"]["PageCondition"][];
             /** Left Out */
             left_out: number;
             /** Measures */
@@ -2132,7 +2185,7 @@ export interface components {
         };
         /**
          * MarkMend
-         * @description The formula that a measure would have.
+         * @description The formula that a measure would have; `own` where it is one of the probe's own.
          */
         MarkMend: {
             /** Formula */
@@ -2141,6 +2194,8 @@ export interface components {
             label: string;
             /** Measure */
             measure: string;
+            /** Own */
+            own: boolean;
         };
         /** Matrix */
         Matrix: {
@@ -2465,6 +2520,18 @@ export interface components {
              * @enum {string}
              */
             data: "csv" | "parquet";
+        };
+        /**
+         * PageCondition
+         * @description A condition of the page as it was written, the table it filters, and its reading.
+         */
+        PageCondition: {
+            /** Table */
+            table: string;
+            /** Where */
+            where: string;
+            /** Words */
+            words: string;
         };
         /** PairReached */
         PairReached: {
@@ -3948,6 +4015,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    comparing: {
+        parameters: {
+            query?: {
+                measure?: string;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparisons"];
                 };
             };
             /** @description Not Found */

@@ -2,7 +2,7 @@
 import { QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { useShown } from '../app/shown';
-import { client, problemOf, unwrap, type Into, type Member, type ModelDocument, type Pick, type Probe } from './client';
+import { client, problemOf, unwrap, type Into, type Member, type ModelDocument, type PageCondition, type Pick, type Probe } from './client';
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: false, refetchOnWindowFocus: false } },
@@ -115,15 +115,19 @@ export function useGrid(model: ModelDocument, probe: Probe | null) {
     queryKey: ['grid', model.id, model.version, probe],
     enabled: probe !== null && probe.measures.length > 0,
     placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) =>
-      unwrap(
-        await client.POST('/api/models/{model_id}/grid', {
-          params: { path: { model_id: model.id } },
-          body: { probe: { ...probe } },
-          signal,
-        }),
-      ),
+    queryFn: async ({ signal }) => {
+      const answer = unwrap(await client.POST('/api/models/{model_id}/grid', { params: { path: { model_id: model.id } }, body: { probe: { ...probe } }, signal }));
+      for (const condition of answer.conditions) conditions.set(condition.where, condition);
+      return answer;
+    },
   });
+}
+
+const conditions = new Map<string, PageCondition>();
+
+/** What the core says of a condition that has been answered once: its table and its reading. */
+export function conditionOf(where: string): PageCondition | undefined {
+  return conditions.get(where);
 }
 
 export function useTrace(model: ModelDocument, probe: Probe | null, measure: string, at: { column: string; member: Member }[], into: Into[] = []) {

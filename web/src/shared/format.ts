@@ -1,5 +1,6 @@
 // Values and names as people read them.
 import type { Allowed, Member, Scalar } from '../api/client';
+import { RESERVED } from './reserved';
 
 export const EMPTY = '(empty)';
 export const UNMATCHED = '(unmatched)';
@@ -113,11 +114,6 @@ export function allowedText(allowed: Allowed | null | undefined): string {
   if (allowed.count > 3) return `${count(allowed.count)} of ${count(allowed.total)}`;
   return values.join(', ');
 }
-
-/** Words that stand for themselves in a formula, as the core has them. */
-const RESERVED = new Set(
-  'and or not case when then else end is in between like escape null true false distinct from cast as extract interval given where for each let by among with union intersect except to page every known top values'.split(' '),
-);
 
 /** A name as formulas write it: in double quotes where it needs them. */
 export function quotedName(name: string): string {

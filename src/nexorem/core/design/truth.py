@@ -30,13 +30,14 @@ ADDING = ("+", "-", "negate")
 
 Mark = dict[str, Any]
 # By star, which every edit of the model replaces: ways are looked for once, not with every grid.
-_carried: WeakKeyDictionary[Star, dict[tuple[str, str], list[dict[str, Any]]]] = WeakKeyDictionary()
+_carried: WeakKeyDictionary[Star, dict[tuple[str, str, str], list[dict[str, Any]]]] = WeakKeyDictionary()
 Columns = Sequence[tuple[str, str]]
 
 
 def marks(grid: Grid) -> list[list[Mark]]:
     """For each measure of a grid its marks. A mark has `kind`, `sentence`, `tables` and `columns` it is about, `cells` as [row line, column
-    line] where it is about some of them alone, and `mends`: `measure` with the `formula` that it would have, under a `label`."""
+    line] where it is about some of them alone, and `mends`: `measure` with the `formula` that it would have, under a `label`;
+    `own` tells a formula of the probe's own from a measure of the model."""
     star, probe = grid.star, grid.probe
     binder = Binder(star, probe.define)
     conditions = [binder.page_condition(text) for text in probe.conditions]
@@ -45,7 +46,7 @@ def marks(grid: Grid) -> list[list[Mark]]:
     told = []
     for place, name in enumerate(probe.measures):
         measure = binder.measure(name)
-        found = [*_unreached(star, measure, axes, page), *_overridden(star, measure, axes), *_dimension_side(star, measure, axes, page)]
+        found = [*_unreached(grid, measure, axes, page), *_overridden(star, measure, axes), *_dimension_side(grid, measure, axes, page)]
         found += _shares(grid, place, measure, axes, page)
         found += _apart(grid, place, measure)
         told.append([m | {"measure": name} for m in found])
@@ -69,7 +70,8 @@ def _mark(kind: str, sentence: str, tables: Sequence[str] = (), columns: Columns
 # filters that do not reach a measure, and those that it does away with
 
 
-def _unreached(star: Star, measure: t.MeasureValue, axes: Columns, page: Columns) -> Iterator[Mark]:
+def _unreached(grid: Grid, measure: t.MeasureValue, axes: Columns, page: Columns) -> Iterator[Mark]:
+    star, define = grid.star, grid.probe.define
     asked = dict.fromkeys(table for table, _ in (*axes, *page))
     reached = set(reached_by(star, measure)["tables"])
     found = scans(measure)
@@ -79,23 +81,24 @@ def _unreached(star: Star, measure: t.MeasureValue, axes: Columns, page: Columns
         kinds = [word for word, columns in (("axis", axes), ("pick", page)) if table in {x for x, _ in columns}]
         known = star.model.measure(measure.name)
         mends: list[Mark] = []
-        if known and known.formula == measure.formula:  # else it is a draft, or the probe's own
+        if known is None or known.formula == measure.formula:  # else it is a draft
             kept = _carried.setdefault(star, {})
-            if (measure.name, table) not in kept:
-                kept[measure.name, table] = _carrying(star, measure, found[0], table)
-            mends = kept[measure.name, table]
+            key = measure.name, "" if known else repr(sorted(define.items())), table
+            if key not in kept:
+                kept[key] = _carrying(star, define, measure, found[0], table)
+            mends = kept[key]
         about = [c for c in dict.fromkeys((*axes, *page)) if c[0] == table]
         sentence = f"The {' and the '.join(kinds)} on {table} reaches no row behind {measure.name}: its numbers are for all of {table}."
         yield _mark("unreached", sentence, [table], about, mends=mends)
 
 
-def _carrying(star: Star, measure: t.MeasureValue, scan: t.Aggregate, table: str) -> list[Mark]:
+def _carrying(star: Star, define: Mapping[str, str], measure: t.MeasureValue, scan: t.Aggregate, table: str) -> list[Mark]:
     """The measure's formula with what would carry a filter on the table to the rows it adds up, in up to three ways."""
     own = scan.state == star.state
     ways = carrying_ways(star, table, scan.grain) if own else [carrying_edits(star, scan.state, table, scan.grain)]
     givens = [f"given ({', '.join(w)})" for w in ways if w]
-    mends = [_mend(star, measure, measure.body, f"({measure.formula}) {given}", given) for given in givens]
-    return [m for m in mends if m and _binds(star, m)]
+    mends = [_mend(star, define, measure, measure.body, f"({measure.formula}) {given}", given) for given in givens]
+    return [m for m in mends if m and _binds(star, define, m)]
 
 
 def _overridden(star: Star, measure: t.MeasureValue, axes: Columns) -> Iterator[Mark]:
@@ -111,20 +114,22 @@ def _overridden(star: Star, measure: t.MeasureValue, axes: Columns) -> Iterator[
         yield _mark("overridden", f"{measure.name} does away with the cell's own coordinate on {named}: {'; '.join(texts)}.", [], met)
 
 
-def _mend(star: Star, measure: t.MeasureValue, at: t.Typed, text: str, label: str) -> Mark | None:
-    """The formula of a measure of the model with other text in a node's place."""
+def _mend(star: Star, define: Mapping[str, str], measure: t.MeasureValue, at: t.Typed, text: str, label: str) -> Mark | None:
+    """The formula of a measure, or of the probe's own, with other text in a node's place."""
     owner = _owner(measure, at)
-    if owner is None or star.model.measure(owner.name) is None:
+    if owner is None:
         return None
-    if at is owner.body:
-        return {"measure": owner.name, "formula": text, "label": label}
-    return {"measure": owner.name, "formula": owner.formula[: at.span.start] + text + owner.formula[at.span.end :], "label": label}
+    own = star.model.measure(owner.name) is None and owner.name in define
+    if not own and star.model.measure(owner.name) is None:
+        return None
+    formula = text if at is owner.body else owner.formula[: at.span.start] + text + owner.formula[at.span.end :]
+    return {"measure": owner.name, "formula": formula, "label": label, "own": own}
 
 
-def _binds(star: Star, mend: Mark) -> bool:
+def _binds(star: Star, define: Mapping[str, str], mend: Mark) -> bool:
     """Whether the formula a mend gives can be computed: a way that a filter could be carried may double another's."""
     try:
-        Binder(star, {mend["measure"]: mend["formula"]}).measure(mend["measure"])
+        Binder(star, {**define, mend["measure"]: mend["formula"]}).measure(mend["measure"])
     except Refused:
         return False
     return True
@@ -145,9 +150,9 @@ def _owner(measure: t.MeasureValue, at: t.Typed) -> t.MeasureValue | None:
     return None
 
 
-def _dimension_side(star: Star, measure: t.MeasureValue, axes: Columns, page: Columns) -> Iterator[Mark]:
+def _dimension_side(grid: Grid, measure: t.MeasureValue, axes: Columns, page: Columns) -> Iterator[Mark]:
     """Rows of a dimension added up while something that filters its facts, and not itself, is on the axes or the page."""
-    asked = {table for table, _ in (*axes, *page)}
+    star, asked = grid.star, {table for table, _ in (*axes, *page)}
     for scan in scans(measure):
         table = star.model.table(scan.grain)
         if not table or scan.function not in ("sum", "avg") or scan.distinct or role(star, table) not in ("dimension", "outrigger"):
@@ -162,7 +167,7 @@ def _dimension_side(star: Star, measure: t.MeasureValue, axes: Columns, page: Co
             continue
         through = ", ".join(sorted(reached[fact]))
         text = f"{scan.text.rstrip()[:-1]} for each {quoted(fact)})" if " for each " not in scan.text else ""
-        mend = _mend(star, measure, scan, text, text) if text and scan.where is None else None
+        mend = _mend(star, grid.probe.define, measure, scan, text, text) if text and scan.where is None else None
         yield _mark(
             "dimension_side",
             f"{scan.text} adds up rows of the dimension {scan.grain}, each once, whatever {fact} has of it; {through} filters {fact} and "
@@ -185,7 +190,7 @@ def _shares(grid: Grid, place: int, measure: t.MeasureValue, axes: Columns, page
         goes_along = [c for c in dict.fromkeys(page) if c[0] in reached and c not in gone]
         along = [c for c in dict.fromkeys(axes) if c[0] in reached and c not in gone | restored]
         if along and len(along) == len({c for c in axes if c[0] in reached}) and _is_whole(grid, place):
-            yield _whole(star, measure, below, along)
+            yield _whole(grid, measure, below, along)
         if goes_along:
             named = " and ".join(f"{a}.{b}" for a, b in goes_along)
             yield _mark(
@@ -215,7 +220,8 @@ def _is_whole(grid: Grid, place: int) -> bool:
     return len(known) > 1 and bool(np.all(np.abs(known - 1) < CLOSE))
 
 
-def _whole(star: Star, measure: t.MeasureValue, below: t.Typed, along: Columns) -> Mark:
+def _whole(grid: Grid, measure: t.MeasureValue, below: t.Typed, along: Columns) -> Mark:
+    star = grid.star
     named = " and ".join(f"{a}.{b}" for a, b in along)
     flows = [star.inflow(s.grain, s.state) for s in scans(below)]
     loose = {f.table for flow in flows for f in flow.walk() if worst_step(flow, f.table) != "lookup"}
@@ -231,7 +237,7 @@ def _whole(star: Star, measure: t.MeasureValue, below: t.Typed, along: Columns) 
             text = owner.formula[edited.span.start : edited.span.end]
             first = next((e.text for e in edited.edits if isinstance(e, t.Cleared)), None)
             new = text.replace(first, _cleared(first, target, over_loose)) if first else text[: text.rindex(")")] + f", clear {target})"
-            made = _mend(star, measure, edited, new, f"write clear {target}")
+            made = _mend(star, grid.probe.define, measure, edited, new, f"write clear {target}")
             mends = [made] if made else []
     return _mark("whole", f"{measure.name} is 100 % wherever it has a value: its denominator keeps the filters on {named}; {why}.",
                  [x for x, _ in along], along, mends=mends)  # fmt: skip

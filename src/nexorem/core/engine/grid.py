@@ -121,8 +121,9 @@ def ordered(grid: Grid, base: Batch, budget: Budget) -> Grid:
     if probe.top and down.columns:
         kept = top_lines(down.lines, prefixes.lines, ranked[()].get(probe.top.by), probe.top)
         grid = replace(_taken(grid, kept, np.arange(len(across.lines))), left_out=len(down.lines) - len(kept))
-    rows = line_order(star, grid.rows, [(o.by, o.descending, ranked.get(o.at, {}).get(o.by)) for o in probe.sort], prefixes.lines)
-    columns = line_order(star, across, [(o.by, o.descending, None) for o in probe.sort], prefixes.lines)
+    by_rows = [(o.by, o.descending, ranked.get(o.at, {}).get(str(o.by))) for o in probe.sort if o.by not in probe.columns]
+    rows = line_order(star, grid.rows, by_rows, prefixes.lines)
+    columns = line_order(star, across, [(o.by, o.descending, None) for o in probe.sort if o.by not in probe.rows], prefixes.lines)
     return _taken(grid, rows, columns)
 
 

@@ -14,6 +14,8 @@ from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Vector, iso
 
 TOTAL = -1
+# What lines are ordered by, whether it descends, and a measure's value at each beginning of a line.
+Sorted = tuple[str | tuple[str, str], bool, Vector | CellError | None]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -86,9 +88,10 @@ def top_lines(lines: Array, prefixes: Array, found: Vector | CellError | None, t
     return np.flatnonzero(kept)
 
 
-def line_order(star: Star, part: Axis, sort: Sequence[tuple[str, bool, Vector | CellError | None]], prefixes: Array) -> Array:
+def line_order(star: Star, part: Axis, sort: Sequence[Sorted], prefixes: Array) -> Array:
     """The lines' new order: level by level, each beginning placed among its siblings; totals stay behind their parts. `sort` has what it
-    is by, whether it descends, and for a measure its value at each of the `prefixes`."""
+    is by, whether it descends, and for a measure its value at each of the `prefixes`. A column that stands on no axis orders the members of
+    its own table: by its smallest value among a member's rows, descending by its largest."""
     lines = part.lines
     keys: list[Array] = []
     for level in range(lines.shape[1]):
@@ -97,8 +100,10 @@ def line_order(star: Star, part: Axis, sort: Sequence[tuple[str, bool, Vector | 
         for by, desc, found in sort:
             if isinstance(found, Vector):
                 keys += _by_measure(lines, level, found, desc, prefixes)
-            elif f"{part.columns[level][0]}.{part.columns[level][1]}" == by:
+            elif by == part.columns[level]:
                 keys += _by_member(star, part, level, desc)
+            elif isinstance(by, tuple) and by[0] == part.columns[level][0] and by not in part.columns:
+                keys += _by_column(star, part, level, by[1], desc)
         keys.append(lines[:, level])
     return np.lexsort(keys[::-1]) if keys else np.arange(len(lines))
 
@@ -123,3 +128,24 @@ def _by_member(star: Star, part: Axis, level: int, desc: bool) -> list[Array]:
     codes = part.lines[:, level]
     valid = star.column(table, column).take(star.domain(table, (column,)).firsts).valid[codes]
     return [~valid, np.where(valid & desc, -codes, codes)]
+
+
+def _by_column(star: Star, part: Axis, level: int, column: str, desc: bool) -> list[Array]:
+    """The same by another column of the level's table: what its rows with these members, of this level and those before it, hold there."""
+    table = part.columns[level][0]
+    near = [i for i in range(level + 1) if part.columns[i][0] == table]
+    domains = [star.domain(table, (part.columns[i][1],)) for i in near]
+    ranks, empty = star.column(table, column).take(np.arange(star.size(table) + 1)).codes()
+    of_rows, of_lines = np.zeros(len(ranks), np.int64), np.zeros(len(part.lines), np.int64)
+    for i, domain in zip(near, domains, strict=True):
+        # One number for all members: combinations are few beside what fits, since they are numbered anew each time.
+        wide = domain.size + 1
+        both = np.concatenate([of_rows * wide + domain.codes.astype(np.int64), of_lines * wide + part.lines[:, i] % wide])
+        places = np.unique(both, return_inverse=True)[1].reshape(-1)
+        of_rows, of_lines = places[: len(ranks)], places[len(ranks) :]
+    best = np.full(max(of_rows.max(initial=-1), of_lines.max(initial=-1)) + 1, -1 if desc else empty)
+    held = ranks < empty
+    (np.maximum if desc else np.minimum).at(best, of_rows[held], ranks[held])
+    found = best[of_lines]
+    none = found == (-1 if desc else empty)
+    return [none, np.where(none, 0, -found if desc else found)]

@@ -39,9 +39,10 @@ class Pick:
 
 @dataclass(frozen=True, slots=True)
 class Order:
-    """What lines are ordered by: an axis column, or a measure, over all columns or at some members of theirs."""
+    """What lines are ordered by: a column of an axis' table as (table, column), or a measure, over all columns or at some members of
+    theirs."""
 
-    by: str
+    by: str | tuple[str, str]
     descending: bool
     at: tuple[Pick, ...] = ()
 
@@ -184,15 +185,15 @@ def _read_sort(
         if not isinstance(item, Mapping) or not isinstance(name, str):
             wrong.append(Diagnostic("bad_sort", "This is no order.", place="sort", hint='Write {"by": …, "desc": true}.'))
             continue
-        match = _measure_of(name, measures)
+        match: str | tuple[str, str] | None = _measure_of(name, measures)
         if match is None:
             try:
-                table, column = star.model.find_column(name)
-                match = f"{table}.{column}" if (table, column) in (*rows, *columns) else None
+                match = star.model.find_column(name)
             except Refused:
                 match = None
-        if match is None:
-            wrong.append(Diagnostic("bad_sort", f"{name} is neither a measure nor an axis of this probe.", place="sort"))
+        if match is None or (isinstance(match, tuple) and match[0] not in {table for table, _ in (*rows, *columns)}):
+            hint = "Order by one of its measures, or by a column of a table that has a column on an axis."
+            wrong.append(Diagnostic("bad_sort", f"{name} is neither a measure nor of an axis of this probe.", place="sort", hint=hint))
             continue
         by.append(Order(match, bool(item.get("desc", False)), _read_at(star, item.get("at") or {}, columns, wrong)))
     return tuple(by)

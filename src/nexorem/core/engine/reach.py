@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import heapq
+import math
+from collections import deque
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import replace
 from typing import Any
@@ -15,6 +17,7 @@ from nexorem.core.model.names import column_text
 from nexorem.core.model.paths import DoublePath, Inflow, LinkState, inflow
 from nexorem.core.model.star import Star
 
+MOST_ASKED = 12  # chains of links that are looked at for ways to carry a filter
 MOST_OFF = 4  # flows that are switched off to keep one path
 
 
@@ -139,20 +142,27 @@ def carrying_edits(star: Star, state: LinkState, source: str, target: str) -> li
 
 
 def carrying_ways(star: Star, source: str, target: str, most: int = 3) -> list[list[str]]:
-    """Several ways to carry a filter from one table to another, under the model's own links: the edits of the nearest chain of links, then
-    those of the nearest one that does not end on the same link, and so on."""
-    ways: list[list[str]] = []
-    while len(ways) < most:
-        edits = carrying_edits(star, star.state, source, target)
-        found = reach(star, star.state, source, target)
-        if not edits or edits in ways:
+    """Several ways to carry a filter from one table to another, under the model's own links: the edits of the nearest chain of links, and
+    those of chains without one of the links of another. Short chains of few edits come first (a flow that is only switched off to keep one
+    path does not count), of these the one through the table of most rows; a `match` of columns alike comes last."""
+    ways: dict[tuple[str, ...], tuple[float, int]] = {}
+    queue: deque[frozenset[str]] = deque([frozenset()])
+    asked = {frozenset[str]()}
+    for _ in range(MOST_ASKED):
+        if not queue:
             break
-        ways.append(edits)
-        last = (found.get("blocked") or [None])[-1]
-        if last is None:
-            break
-        star = star.with_model(replace(star.model, links=tuple(k for k in star.model.links if k.name != last)))
-    return ways
+        without = queue.popleft()
+        few = star.with_model(replace(star.model, links=tuple(k for k in star.model.links if k.name not in without)))
+        edits, chain = carrying_edits(few, few.state, source, target), reach(few, few.state, source, target).get("blocked") or []
+        through = {x for name in chain if (link := star.model.link(name)) for x in link.tables}
+        if edits:
+            length = len(chain) + sum(not e.endswith(" off") for e in edits) if chain else math.inf
+            ways.setdefault(tuple(edits), (length, -max((star.size(x) for x in through), default=0)))
+        for name in reversed(chain):
+            if (more := without | {name}) not in asked:
+                asked.add(more)
+                queue.append(more)
+    return [list(w) for w in sorted(ways, key=ways.__getitem__)[:most]]
 
 
 def _breaking(star: Star, double: DoublePath, chain: Collection[str]) -> Link | None:

@@ -70,12 +70,22 @@ class Reader:
                 return self._applied(node)
         return self._aggregated(node)
 
+    def _between(self, node: t.Apply) -> str:
+        """BETWEEN, which stands in the tree as two comparisons of one thing; else nothing."""
+        match node.arguments:
+            case (t.Apply(function=low, arguments=(one, least)), t.Apply(function=high, arguments=(other, most))):
+                if (low.name, node.function.name, high.name) == (">=", "AND", "<=") and self.words(one) == self.words(other):
+                    return f"{self._operand(one, node)} is between {self.words(least)} and {self.words(most)}"
+        return ""
+
     def _operand(self, node: t.Typed, parent: t.Typed) -> str:
         text = self.words(node)
         nested = isinstance(node, t.Fold | t.Cases) or (isinstance(node, t.Edited) and not isinstance(parent, t.Edited))
         return f"({text})" if nested else text
 
     def _applied(self, node: t.Apply) -> str:
+        if span := self._between(node):
+            return span
         words = [self._operand(a, node) for a in node.arguments]
         name = node.function.name
         if name in OPERATORS and len(words) == 2:

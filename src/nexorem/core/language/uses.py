@@ -108,7 +108,10 @@ def uses_of(star: Star, kind: str, name: str) -> list[dict[str, Any]]:
         if name.lower() in (str(x).replace('"', "").lower() for x in lists):
             found.append({"kind": "probe", "owner": str(probe.get("name")), "formula": "", "start": 0, "end": 0})
     for folio in star.model.folios:
-        if kind == "measure" and any(name.lower() == str(x).lower() for t in _tiles(folio) for x in t.get("measures") or ()):
+        tiles = _tiles(folio)
+        lists = [x for t in tiles for x in t.get("measures") or ()] if kind == "measure" else []
+        lists += [x for t in (folio, *tiles) for x in _columns(t)] if kind == "column" else []
+        if name.lower() in (str(x).replace('"', "").lower() for x in lists):
             found.append({"kind": "folio", "owner": str(folio.get("name")), "formula": "", "start": 0, "end": 0})
     return found
 

@@ -1,10 +1,11 @@
 // A tile of a folio: it answers under the shared picks it has not opted out of, says which those are, and opens in Probe.
 import { Menu } from '@mantine/core';
 import { Suspense, lazy, useState } from 'react';
-import type { ModelDocument, Pick, Picture, Probe, Tile } from '../../api/client';
+import type { ComparisonInfo, ModelDocument, Pick, Picture, Probe, Tile } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { actions, asProbe, askedProbe } from '../../app/shown';
-import { columnName, measureText, nameText, quotedName } from '../../shared/format';
+import { columnName, measureText, nameText } from '../../shared/format';
+import { useComparisons } from '../probe/Compare';
 import { GridTable } from '../probe/GridTable';
 import { Wrong } from '../probe/ProbeStage';
 import { pickText } from '../probe/Sentence';
@@ -82,7 +83,7 @@ function Answered({ model, tile, probe, picks, onPick }: { model: ModelDocument;
     return (
       <div className="tile-number" aria-live="polite">
         <b className={unreached.length ? 'hatched' : ''}>{text(0)}</b>
-        {other >= 0 && <span className="quiet">{nameText(tile.against ?? '').toLowerCase()} {text(other)}{change !== null && <> · <b className="tile-change">{change >= 0 ? '▲' : '▼'} {measureText(Math.abs(change), '0.0%', 'number')}</b></>}</span>}
+        {other >= 0 && <span className="quiet">{againstText(probe.measures[0] ?? '', tile.against ?? '')} {text(other)}{change !== null && <> · <b className="tile-change">{change >= 0 ? '▲' : '▼'} {measureText(Math.abs(change), '0.0%', 'number')}</b></>}</span>}
         {unreached.length > 0 && <span className="signal">not reached by {unreached.join(', ')}</span>}
       </div>
     );
@@ -134,19 +135,30 @@ function TileMenu({ model, tile, picks, own, onPut, onMove }: MenuProps) {
   );
 }
 
-/** What a number stands against: the same measure earlier by a calendar, as a measure of the tile's own, or nothing. */
+/** What a number is held against, without saying its own name again. */
+const againstText = (base: string, name: string) => nameText(name.startsWith(`${base}, `) ? name.slice(base.length + 2) : name).toLowerCase();
+
+/** What a number stands against: itself earlier, another measure, or nothing; its formula is one of the tile's own. */
 function NumberAgainst({ model, tile, own, onPut }: { model: ModelDocument; tile: Tile; own: Probe; onPut: (tile: Tile) => void }) {
   const base = own.measures[0] ?? '';
-  const calendars = model.tables.filter((t) => t.calendar);
-  const earlier = (calendar: string, unit: string) => {
-    const name = `a ${unit} earlier`;
-    onPut({ ...tile, against: name, probe: { ...own, measures: [base, name], define: { [name]: `${quotedName(base)} given (shift ${quotedName(calendar)} by -1 ${unit})` } } });
+  const offered = useComparisons(model, base).filter((c) => c.key !== 'page');
+  const hold = (chosen: ComparisonInfo) => {
+    const { name = '', formula = '' } = chosen.adds[0] ?? {};
+    onPut({ ...tile, against: name, probe: { ...own, measures: [base, name], define: formula ? { [name]: formula } : undefined } });
   };
+  const measures = offered.filter((c) => c.key === 'measure');
   return (
     <>
-      {calendars.flatMap((t) => ['year', 'quarter', 'month'].map((unit) => (
-        <Menu.Item key={`${t.name} ${unit}`} onClick={() => earlier(t.name, unit)}>A {unit} earlier{calendars.length > 1 ? `, by ${t.name}` : ''}</Menu.Item>
-      )))}
+      {offered.filter((c) => c.key === 'earlier').map((c) => <Menu.Item key={c.adds[0]?.name} onClick={() => hold(c)}>{againstText(base, c.adds[0]?.name ?? '')}</Menu.Item>)}
+      {measures.length > 0 && (
+        <select
+          className="field" aria-label="Compared with another measure" value={measures.some((c) => c.label === tile.against) ? tile.against : ''} onKeyDown={(e) => e.stopPropagation()}
+          onChange={(e) => { const chosen = measures.find((c) => c.label === e.target.value); if (chosen) hold(chosen); }}
+        >
+          <option value="">another measure…</option>
+          {measures.map((c) => <option key={c.label} value={c.label}>{nameText(c.label)}</option>)}
+        </select>
+      )}
       <Menu.Item onClick={() => onPut({ ...tile, against: undefined, probe: { ...own, measures: [base], define: undefined } })}>Nothing</Menu.Item>
     </>
   );

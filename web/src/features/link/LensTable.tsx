@@ -7,6 +7,7 @@ import { columnText, count, quotedName } from '../../shared/format';
 import { askNew } from './edits';
 import { ReachView } from './ReachView';
 import { TableShape } from './TableShape';
+import { Uses } from '../lineage/Uses';
 import { StoryView } from '../lineage/StoryView';
 import { Histogram } from '../shape/Histogram';
 import { ColumnTools, TableTools } from '../shape/TableTools';
@@ -113,6 +114,7 @@ export function LensTable({ model, table, storyFirst }: { model: ModelDocument; 
           <p>{measures.map((m) => m.name).join(', ')}</p>
         </>
       )}
+      <Uses model={model} kind="table" name={table.name} />
       {!storyFirst && <StoryView model={model} kind="table" name={table.name} />}
       <TableTools key={table.name} model={model} table={table} />
     </>
@@ -160,7 +162,6 @@ export function LensColumn({ model, table, column }: { model: ModelDocument; tab
   const links = model.links.filter(
     (k) => (k.from_table === table.name && k.from_columns.includes(column)) || (k.to_table === table.name && k.to_columns.includes(column)),
   );
-  const users = model.measures.filter((m) => m.columns.includes(`${table.name}.${column}`));
   return (
     <>
       <h2>
@@ -184,12 +185,7 @@ export function LensColumn({ model, table, column }: { model: ModelDocument; tab
           <LinkRows links={links} table={table.name} />
         </>
       )}
-      {users.length > 0 && (
-        <>
-          <h3>Named by</h3>
-          <p className="measure-ink">{users.map((m) => m.name).join(', ')}</p>
-        </>
-      )}
+      {info && <Uses model={model} kind="column" name={`${table.name}.${column}`} />}
       {table.columns.some((c) => c.name === column) && <StoryView model={model} kind="column" name={`${quotedName(table.name)}.${quotedName(column)}`} />}
       <ColumnTools key={`${table.name}.${column}`} model={model} table={table} column={column} />
     </>

@@ -2,7 +2,8 @@ import { useQuery } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
 import { client, unwrap, type FormulaAnswer, type MeasureInfo, type ModelDocument } from '../../api/client';
 import { useEdits, useFormula } from '../../api/queries';
-import { asFolio, asProbe, useShown } from '../../app/shown';
+import { useShown } from '../../app/shown';
+import { Uses } from '../lineage/Uses';
 import { ReachView } from '../link/ReachView';
 import { nameText } from '../../shared/format';
 import { Difference } from './Difference';
@@ -52,7 +53,7 @@ export function LensMeasure({ model, measure }: { model: ModelDocument; measure:
       )}
       <h3>Built on it</h3>
       <p>{above.length ? links(above.map((m) => m.name)) : 'nothing yet'}</p>
-      <Uses model={model} name={measure.name} />
+      <Uses model={model} kind="measure" name={measure.name} />
     </>
   );
 }
@@ -79,48 +80,6 @@ function Promote({ model, measure }: { model: ModelDocument; measure: MeasureInf
       <button type="button" className="pill small solid" disabled={busy || told.errors.length > 0} onClick={() => void promote()}>{told.official ? `Put it in the place of ${nameText(told.official).toLowerCase()}` : 'Make it official'}</button>
     </section>
   );
-}
-
-/** Every place that names a measure. */
-function Uses({ model, name }: { model: ModelDocument; name: string }) {
-  const navigate = useNavigate();
-  const set = useShown((s) => s.set);
-  const found = useQuery({
-    queryKey: ['uses', model.id, model.version, name],
-    queryFn: async ({ signal }) => unwrap(await client.GET('/api/models/{model_id}/uses', { params: { path: { model_id: model.id }, query: { kind: 'measure', name } }, signal })).uses,
-  });
-  const uses = found.data ?? [];
-  const open = (use: (typeof uses)[number]) => {
-    if (use.kind === 'measure') set({ measure: use.owner, selection: { kind: 'measure', name: use.owner } });
-    const probe = use.kind === 'probe' && model.probes.find((p) => p.name === use.owner);
-    const folio = use.kind === 'folio' && model.folios.find((f) => f.name === use.owner);
-    if (probe) set({ probe: asProbe(probe), folio: null, selection: null });
-    if (folio) set({ folio: asFolio(folio), selection: null });
-    if (use.kind === 'table' || use.kind === 'column') set({ table: use.owner.split('.')[0] ?? '', selection: { kind: 'table', name: use.owner.split('.')[0] ?? '' } });
-    void navigate(`/m/${model.id}/${use.kind === 'measure' ? 'measure' : use.kind === 'probe' || use.kind === 'folio' ? 'probe' : 'shape'}`);
-  };
-  return (
-    <>
-      <h3>Named in {uses.length === 1 ? '1 place' : `${uses.length} places`}</h3>
-      <ul className="plain-list uses">
-        {uses.map((use) => (
-          <li key={`${use.kind} ${use.owner} ${use.start}`}>
-            <button type="button" className="plain" onClick={() => open(use)}>
-              <b>{use.kind === 'measure' ? nameText(use.owner).toLowerCase() : use.owner}</b> <span className="quiet">{use.kind}</span>
-              {use.formula && <code className="use-text">{around(use.formula, use.start, use.end)}</code>}
-            </button>
-          </li>
-        ))}
-      </ul>
-    </>
-  );
-}
-
-/** A formula's words about a place, which the server counts in code points. */
-function around(formula: string, start: number, end: number): string {
-  const points = [...formula];
-  const from = Math.max(0, start - 18);
-  return `${from ? '…' : ''}${points.slice(from, end + 22).join('').replaceAll('\n', ' ')}${end + 22 < points.length ? '…' : ''}`;
 }
 
 function Reached({ model, told }: { model: ModelDocument; told: FormulaAnswer }) {

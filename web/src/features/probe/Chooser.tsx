@@ -9,11 +9,13 @@ export interface Choice {
 }
 
 const MOST = 80;
+// The focus is in the field before the next key comes: what is typed fast is not lost to the page.
+const atOnce = (node: HTMLInputElement | null) => node?.focus({ preventScroll: true });
 
 export function Chooser({ label, title, choices, onChoose }: { label: string; title: string; choices: Choice[]; onChoose: (value: string) => void }) {
   const [open, setOpen] = useState(false);
   return (
-    <Popover opened={open} onChange={setOpen} trapFocus position="bottom-start" shadow="none" width={320}>
+    <Popover opened={open} onChange={setOpen} trapFocus position="bottom-start" shadow="none" width={320} transitionProps={{ duration: 0 }}>
       <span className="chip add">
         <Popover.Target>
           <button type="button" aria-label={title} title={title} onClick={() => setOpen(!open)}>
@@ -51,7 +53,7 @@ function ChoiceList({ title, choices, onChoose }: { title: string; choices: Choi
   };
   return (
     <>
-      <input className="field" data-autofocus aria-label={title} placeholder={title} value={text} onKeyDown={onKey} onChange={(e) => { setText(e.target.value); setPlace(0); }} />
+      <input className="field" data-autofocus ref={atOnce} aria-label={title} placeholder={title} value={text} onKeyDown={onKey} onChange={(e) => { setText(e.target.value); setPlace(0); }} />
       <div className="find-list" role="listbox" aria-label={title} style={{ maxHeight: 300 }}>
         {found.map((c, i) => (
           <button key={c.value} type="button" role="option" aria-selected={i === place} onMouseEnter={() => setPlace(i)} onClick={() => onChoose(c.value)}>

@@ -1,44 +1,39 @@
-// “compared with”: a year earlier, or another measure; what is added are measures of the probe's own.
-import type { ModelDocument, Probe } from '../../api/client';
-import { nameText, quotedName } from '../../shared/format';
-import { Chooser, type Choice } from './Chooser';
+// “compared with”: what the core offers for the first measure; what is added are measures of the probe's own.
+import { useQuery } from '@tanstack/react-query';
+import { client, unwrap, type ComparisonInfo, type ModelDocument, type Probe } from '../../api/client';
+import { nameText } from '../../shared/format';
+import { Chooser } from './Chooser';
+
+/** What a saved measure can be held against, with the formulas for it. */
+export function useComparisons(model: ModelDocument, measure: string | undefined): ComparisonInfo[] {
+  const asked = useQuery({
+    queryKey: ['comparisons', model.id, model.version, measure],
+    enabled: measure !== undefined,
+    queryFn: async ({ signal }) => unwrap(await client.GET('/api/models/{model_id}/comparisons', { params: { path: { model_id: model.id }, query: { measure: measure ?? '' } }, signal })).comparisons,
+  });
+  return asked.data ?? [];
+}
+
+/** The formulas of a comparison in a probe, behind what it shows. */
+export function compared(probe: Probe, { adds }: ComparisonInfo): Partial<Probe> {
+  const define = { ...probe.define };
+  const formats = { ...probe.look?.formats };
+  for (const { name, formula, format } of adds) {
+    if (!formula) continue;
+    define[name] = formula;
+    formats[name] = format;
+  }
+  return { measures: [...new Set([...probe.measures, ...adds.map((a) => a.name)])], define, look: { ...probe.look, formats } };
+}
 
 export function Compare({ model, probe, put }: { model: ModelDocument; probe: Probe; put: (change: Partial<Probe>) => void }) {
   const base = probe.measures.find((m) => !probe.define?.[m]);
-  if (!base) return null;
-  const calendars = model.tables.filter((t) => t.calendar);
-  const choices: Choice[] = [
-    ...calendars.flatMap((t) => [
-      { value: `shift ${quotedName(t.name)} by -1 year`, text: 'a year earlier', detail: t.name },
-      { value: `shift ${quotedName(t.name)} by -1 quarter`, text: 'a quarter earlier', detail: t.name },
-      { value: `shift ${quotedName(t.name)} by -1 month`, text: 'a month earlier', detail: t.name },
-    ]),
-    { value: 'reset all', text: 'the whole page', detail: 'as a share' },
-    ...model.measures.filter((m) => m.name !== base && !m.broken).map((m) => ({ value: `measure ${m.name}`, text: nameText(m.name), detail: 'difference' })),
-  ];
+  const offered = useComparisons(model, base);
+  if (!base || offered.length === 0) return null;
+  const choices = offered.map((c, i) => ({ value: String(i), text: c.key === 'measure' ? nameText(c.label) : c.label, detail: c.detail }));
   const compare = (value: string) => {
-    const name = quotedName(base);
-    const format = model.measures.find((m) => m.name === base)?.format ?? '';
-    const added: Record<string, string> = {};
-    const formats: Record<string, string> = {};
-    if (value.startsWith('measure ')) {
-      const other = value.slice('measure '.length);
-      added[`${base} less ${other}`] = `${name} - ${quotedName(other)}`;
-      formats[`${base} less ${other}`] = format;
-      return put({ measures: [...new Set([...probe.measures, other, ...Object.keys(added)])], define: { ...probe.define, ...added }, look: { ...probe.look, formats: { ...probe.look?.formats, ...formats } } });
-    }
-    if (value === 'reset all') {
-      added[`${base}, share of the page`] = `${name} / ${name} given (reset all)`;
-      formats[`${base}, share of the page`] = '0.0%';
-    } else {
-      const words = choices.find((c) => c.value === value)?.text ?? 'before';
-      const earlier = `${base}, ${words}`;
-      added[earlier] = `${name} given (${value})`;
-      added[`${base}, change`] = `(${name} - ${quotedName(earlier)}) / ${quotedName(earlier)}`;
-      formats[earlier] = format;
-      formats[`${base}, change`] = '+0.0%;-0.0%';
-    }
-    return put({ measures: [...new Set([...probe.measures, ...Object.keys(added)])], define: { ...probe.define, ...added }, look: { ...probe.look, formats: { ...probe.look?.formats, ...formats } } });
+    const chosen = offered[Number(value)];
+    if (chosen) put(compared(probe, chosen));
   };
   return <Chooser label="+ compared with" title={`Compare ${nameText(base).toLowerCase()} with`} choices={choices} onChoose={compare} />;
 }

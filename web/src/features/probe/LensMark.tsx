@@ -24,6 +24,7 @@ const MEANS: Record<TruthMark['kind'], string> = {
 export function LensMark({ model, measure, kind }: { model: ModelDocument; measure: string; kind: TruthMark['kind'] }) {
   const probe = useShown((s) => s.probe);
   const grid = useGrid(model, probe ? askedProbe(probe) : null);
+  const put = useShown((s) => s.setProbe);
   const navigate = useNavigate();
   const answer = grid.data;
   if (!answer) return <p className="wait">Looking…</p>;
@@ -40,6 +41,8 @@ export function LensMark({ model, measure, kind }: { model: ModelDocument; measu
     actions.set({ measure: mend.measure, offered: mend, selection: { kind: 'measure', name: mend.measure } });
     void navigate(`/m/${model.id}/measure`);
   };
+  /** A formula of the probe's own is changed in the probe, which can be undone there. */
+  const rewrite = (mend: TruthMark['mends'][number]) => put({ define: { ...probe?.define, [mend.measure]: mend.formula } });
   const place = answer.measures.findIndex((m) => m.name === measure);
   return (
     <>
@@ -50,7 +53,7 @@ export function LensMark({ model, measure, kind }: { model: ModelDocument; measu
         <section key={mark.sentence}>
           <p><b>{mark.sentence}</b></p>
           {kind === 'unreached' && told && mark.tables.map((table) => told.scans.map((scan) => (
-            <div key={`${table} ${scan.grain}`}><h3>Why does {table} not reach {scan.grain}?</h3><OpeningLine model={model} from={table} to={scan.grain} measure={measure} /></div>
+            <div key={`${table} ${scan.grain}`}><h3>Why does {table} not reach {scan.grain}?</h3><OpeningLine model={model} from={table} to={scan.grain} measure={model.measures.some((m) => m.name === measure) ? measure : null} /></div>
           )))}
           {mark.links.length > 0 && (
             <p>Over {mark.links.map((name) => <button key={name} type="button" className="plain" onClick={() => actions.select({ kind: 'link', name })}><u>{name}</u>&nbsp;</button>)}</p>
@@ -59,7 +62,9 @@ export function LensMark({ model, measure, kind }: { model: ModelDocument; measu
           {mark.mends.map((mend) => (
             <div key={mend.formula}>
               <div className="formula-box">{mend.formula}</div>
-              <button type="button" className="pill small" onClick={() => write(mend)}>Look at it in {nameText(mend.measure).toLowerCase()}</button>
+              {mend.own
+                ? <button type="button" className="pill small" onClick={() => rewrite(mend)}>Write {nameText(mend.measure).toLowerCase()} so in this probe</button>
+                : <button type="button" className="pill small" onClick={() => write(mend)}>Look at it in {nameText(mend.measure).toLowerCase()}</button>}
             </div>
           ))}
           {mark.cells.length > 0 && told && (

@@ -4,13 +4,14 @@ import { useState, type KeyboardEvent, type ReactNode } from 'react';
 import type { GridAnswer, ModelDocument, Order, Pick, Probe } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
 import { UNMATCHED, columnName, columnText, nameText, quotedName } from '../../shared/format';
+import { conditionOf } from '../../api/queries';
 import { Chips, LostMark, columnSelection, tableOf, unreachedBy } from './Chips';
 import { Chooser, type Choice } from './Chooser';
 import { Compare } from './Compare';
 import { SavedProbes } from './SavedProbes';
 
 export function pickText(pick: Pick): string {
-  if ('where' in pick) return pick.where;
+  if ('where' in pick) return conditionOf(pick.where)?.words ?? pick.where;
   const values = pick.in.map((v) => (v !== null && typeof v === 'object' ? UNMATCHED : columnText(v)));
   const listed = values.length > 3 ? `${values.slice(0, 2).join(', ')} and ${values.length - 2} more` : values.join(' or ');
   return `${columnName(pick.column)} is ${listed || 'nothing'}`;
@@ -78,13 +79,14 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
       ))}
       <Chooser label="+ pick" title="Pick from a column" choices={columns.filter((c) => !picked.has(c.value))} onChoose={(v) => put({ picks: [...probe.picks, { column: v, in: [] }] })} />
       <span className="chip add"><Where text="" onSay={(where) => put({ picks: [...probe.picks, { where }] })}>+ condition</Where></span>
-      {(probe.sort?.length ?? 0) > 0 && 'sorted by'}
+      sorted by
       {probe.sort?.map((order) => (
         <span key={JSON.stringify(order)} className="chip">
-          <button type="button" title="Turn the order round" onClick={() => put({ sort: probe.sort?.map((o) => (o === order ? { ...o, desc: !o.desc } : o)) })}>{orderText(order)}</button>
+          <button type="button" title="Turn the order round" onClick={() => put({ sort: probe.sort?.map((o) => (o === order ? { ...o, desc: !o.desc } : o)) })}>{orderText(order, probe.measures)}</button>
           <button type="button" aria-label="Take the order out" onClick={() => put({ sort: probe.sort?.filter((o) => o !== order) })}>✕</button>
         </span>
       ))}
+      <Chooser label="+ order" title="Order the lines by" choices={orders(model, probe)} onChoose={(by) => put({ sort: [...(probe.sort ?? []), { by, desc: probe.measures.includes(by) }] })} />
       {probe.top && (
         <span className="chip">
           <span className="chip-text">the top <input className="chip-number" type="number" min={1} max={100000} aria-label="How many top lines" value={probe.top.count} onChange={(e) => probe.top && Number(e.target.value) >= 1 && put({ top: { ...probe.top, count: Math.floor(Number(e.target.value)) } })} /> by {nameText(probe.top.by).toLowerCase()}</span>
@@ -115,14 +117,28 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
   );
 }
 
-const pickTable = (pick: Pick) => ('column' in pick ? tableOf(pick.column) : tableOf(pick.where.trim().replace(/^\(+/, '')));
+/** The table that a pick filters; of a condition it is known once it has been answered. */
+const pickTable = (pick: Pick) => ('column' in pick ? tableOf(pick.column) : (conditionOf(pick.where)?.table ?? ''));
 
 function written(table: string, column: string): string {
   return table.includes('.') || column.includes('.') || table.includes('"') || column.includes('"') ? `${quotedName(table)}.${quotedName(column)}` : `${table}.${column}`;
 }
 
-function orderText(order: Order): string {
-  const name = order.by.includes('.') ? columnName(order.by) : nameText(order.by).toLowerCase();
+/** What lines can be ordered by: measures shown, columns of the axes, and other columns of their tables. */
+function orders(model: ModelDocument, probe: Probe): Choice[] {
+  const taken = new Set(probe.sort?.filter((o) => !o.at).map((o) => o.by));
+  const axes = [...probe.rows, ...probe.columns];
+  const tables = new Set(axes.map(tableOf));
+  const others = model.tables.filter((t) => tables.has(t.name)).flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => written(t.name, c.name))).filter((c) => !axes.includes(c));
+  return [
+    ...probe.measures.map((m) => ({ value: m, text: nameText(m), detail: 'measure' })),
+    ...axes.map((c) => ({ value: c, text: columnName(c), detail: 'axis' })),
+    ...others.map((c) => ({ value: c, text: columnName(c), detail: 'its table' })),
+  ].filter((c) => !taken.has(c.value));
+}
+
+function orderText(order: Order, measures: string[]): string {
+  const name = measures.includes(order.by) ? nameText(order.by).toLowerCase() : columnName(order.by);
   const at = Object.values(order.at ?? {}).map((v) => (v !== null && typeof v === 'object' ? UNMATCHED : columnText(v)));
   return `${name}${at.length ? ` at ${at.join(', ')}` : ''} ${order.desc ? '↓' : '↑'}`;
 }
