@@ -169,6 +169,7 @@ function usePainted(view: View, pinned: ShownLine[]) {
   const [span, setSpan] = useState({ from: 0, to: 0 });
   /** How large the place is and where its lines begin: read when they may have changed, never while it scrolls. */
   const wide = useRef<{ from: number; to: number; of: CellColumn[] | null }>({ from: 0, to: -1, of: null });
+  const before = useRef(-1);
   const size = useRef({ width: 0, height: 0, above: 0 });
   const paint = useCallback(() => {
     const [box, lines, held] = [scroll.current, body.current, pins.current];
@@ -190,7 +191,11 @@ function usePainted(view: View, pinned: ShownLine[]) {
     };
     // Columns beyond those in sight are drawn too, and stay drawn until the sight leaves them: drawing all lines anew is what costs.
     const seen = { from: at(left), to: Math.min(last, at(left + width) + 1) };
-    if (seen.from < wide.current.from || seen.to > wide.current.to || wide.current.of !== view.columns)
+    // Where the bar is dragged every line is another one: then only what is in sight is drawn.
+    const jumped = Math.abs(top - before.current) > height && before.current >= 0;
+    before.current = top;
+    if (jumped) wide.current = { ...seen, of: view.columns };
+    else if (seen.from < wide.current.from || seen.to > wide.current.to || wide.current.of !== view.columns)
       wide.current = { from: Math.max(0, seen.from - BEYOND), to: Math.min(last, seen.to + BEYOND), of: view.columns };
     const found: Span = {
       first: Math.max(0, Math.floor(top / LINE) - AROUND), last: Math.min(view.rows.length - 1, Math.ceil((top + height) / LINE) + AROUND),

@@ -108,9 +108,18 @@ export class LinePainter {
   }
 
   private label(th: HTMLTableCellElement, view: View, line: ShownLine, row: number): void {
-    th.style.width = `${view.head}px`;
-    th.style.paddingLeft = `${6 + Math.max(line.level - 1, 0) * 16}px`;
+    const [width, indent] = [`${view.head}px`, `${6 + Math.max(line.level - 1, 0) * 16}px`];
+    if (th.style.width !== width) th.style.width = width;
+    if (th.style.paddingLeft !== indent) th.style.paddingLeft = indent;
     const { answer, still } = view;
+    // Most lines are a name alone, and follow one: it is written over.
+    const only = th.firstElementChild?.childElementCount === 1 ? (th.firstElementChild.firstElementChild as HTMLElement) : null;
+    const plain = !still && !this.pins && !line.isTotal && answer.rows.columns.length > 0 && line.members[line.level - 1]?.kind !== 'unmatched';
+    if (plain && only?.dataset.menu) {
+      put(only, line.label);
+      only.dataset.menu = String(row);
+      return;
+    }
     const key = lineKey(line);
     const parts: HTMLElement[] = [];
     if (line.isTotal && !line.isGrand && !still) {
@@ -188,7 +197,7 @@ export class LinePainter {
     if (target.title !== title) target.title = title;
     const text = measure.error ? measure.error : measureText(value, look.formats?.[measure.name] ?? measure.format, measure.dtype);
     if (apart.length === 0 && value !== null && !measure.error) {
-      target.textContent = text;
+      put(target, text);
       return;
     }
     const pieces: (Node | string)[] = [];
@@ -197,6 +206,13 @@ export class LinePainter {
     if (value === null) pieces.push(words('visually-hidden', 'empty'));
     target.replaceChildren(...pieces);
   }
+}
+
+/** Writes a text over the one that stands there: a new one would be laid out from the beginning. */
+function put(element: HTMLElement, text: string): void {
+  const node = element.firstChild;
+  if (!node || node.nextSibling || node.nodeType !== Node.TEXT_NODE) element.textContent = text;
+  else if (node.nodeValue !== text) node.nodeValue = text;
 }
 
 function button(className: string, text: string, label = ''): HTMLButtonElement {
