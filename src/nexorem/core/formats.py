@@ -11,6 +11,8 @@ def pattern_fault(text: str) -> str:
     """What keeps a text from being a number pattern, in a sentence; `` where it is one."""
     if not text:
         return ""
+    if text.count("'") % 2:
+        return f"{text!r} is no number pattern: a quote is not closed."
     try:
         pattern: NumberPattern = parse_pattern(text)
         pattern.apply(1234.5, "en")

@@ -9,7 +9,8 @@ interface Pattern {
   prefix: string;
   suffix: string;
   digits: Intl.NumberFormat;
-  scale: number;
+  /** How many places the point moves: two for percent, three for per mille. */
+  shift: number;
 }
 
 const patterns = new Map<string, Pattern[]>();
@@ -29,7 +30,7 @@ function readPattern(text: string): Pattern {
   return {
     prefix: unquoted(prefix),
     suffix: unquoted(suffix),
-    scale: around.includes('%') ? 100 : around.includes('‰') ? 1000 : 1,
+    shift: around.includes('%') ? 2 : around.includes('‰') ? 3 : 0,
     digits: new Intl.NumberFormat('en-GB', {
       useGrouping: whole.includes(','),
       minimumIntegerDigits: Math.max(1, (whole.match(/0/g) ?? []).length),
@@ -39,6 +40,12 @@ function readPattern(text: string): Pattern {
       roundingMode: 'halfEven',
     }),
   };
+}
+
+/** A number with its point moved, as exact digits: times a hundred, 0.575 would not be 57.5. */
+function moved(value: number, shift: number): Intl.StringNumericLiteral {
+  const [digits = '0', exponent = '0'] = String(value).split('e');
+  return `${digits}e${Number(exponent) + shift}` as Intl.StringNumericLiteral;
 }
 
 /** A number by a pattern of UTS #35; a second half behind `;` is for negative numbers. */
@@ -51,7 +58,7 @@ function numberText(value: number, text: string): string {
   }
   const [positive, negative] = known;
   if (!positive) return String(value);
-  const digits = positive.digits.format(Math.abs(value) * positive.scale);
+  const digits = positive.digits.format(moved(Math.abs(value), positive.shift));
   const below = value < 0 && /[1-9]/.test(digits);
   if (below && negative) return `${negative.prefix}${digits}${negative.suffix}`;
   return `${below ? '-' : ''}${positive.prefix}${digits}${positive.suffix}`;

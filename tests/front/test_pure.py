@@ -1,0 +1,240 @@
+"""The front end's pure code: numbers and names as the core has them, lines in the order in which they are drawn, a pasted table held."""
+
+import json
+import random
+import unittest
+from decimal import ROUND_HALF_EVEN, Decimal
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nexorem.core.diagnostics import Refused
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import read_probe
+from nexorem.core.formats import format_value, pattern_fault
+from nexorem.core.limits import Budget
+from nexorem.core.model.names import quoted
+from nexorem.server.describe import grid_answer
+from tests.core.small import STAR
+from tests.core.small import grid as small_grid
+from tests.front.bundle import call, calls, close
+from tests.oracle.random_models import Maker
+
+PATTERNS = ["", "#,##0", "0", "#,##0.00", "0.0%", "0%", "#,##0.##", "+#,##0;-#,##0", "+0.0%;-0.0%", "00000", "0.00E0", "#,##0.0 'sea miles'",
+            "'£'#,##0.00;('£'#,##0.00)", "0.0‰", "#,##0''", "0.000#"]  # fmt: skip
+
+
+def tearDownModule():
+    close()
+
+
+def answered(star=STAR, measures=("seats",), **probe):
+    """A grid's answer as it travels."""
+    return json.loads(json.dumps(grid_answer(answer(star, read_probe(star, {"measures": list(measures), **probe}), Budget()))))
+
+
+def random_answers(count):
+    """Answers of random models with up to three columns on the axes, all totals."""
+    for seed in range(count):
+        maker, r = Maker(seed), random.Random(seed)
+        columns = [f"{x.name}.{c.name}" for x in maker.star.model.tables for c in x.columns]
+        names = r.sample(columns, min(3, len(columns)))
+        cut = r.randint(0, len(names))
+        try:
+            yield seed, answered(maker.star, ["x", "y"], rows=names[:cut], columns=names[cut:], totals="all",
+                                 define={"x": f"rows({maker.star.model.tables[0].name}) * 1.37", "y": "rows(" + maker.star.model.tables[-1].name + ")"})  # fmt: skip
+        except Refused:
+            continue
+
+
+class Numbers(unittest.TestCase):
+    def test_numbers_read_as_the_core_writes_them(self):
+        r = random.Random(11)
+        values = [0, 1, -1, 0.5, 1.5, 2.5, -0.5, 0.575, 0.285, 1e-9, -1e-9, 12345678.905, 2**53, -(2**40) - 0.25, 1e15 + 0.3]
+        values += [round(r.uniform(-2000, 2000), r.randint(0, 4)) for _ in range(150)] + [r.randint(-(10**9), 10**9) for _ in range(50)]
+        cases = [(p, v) for p in PATTERNS for v in values if not pattern_fault(p)]
+        shown = calls(*(["format", "measureText", [v, p, "integer" if isinstance(v, int) else "number"]] for p, v in cases))
+        for (pattern, value), text in zip(cases, shown, strict=True):
+            want = format_value(value, pattern)
+            if not any(c in "123456789" for c in want):
+                want = format_value(abs(value), pattern)  # what rounds to nothing has no sign on screen
+            self.assertEqual(text, want, (pattern, value))
+
+    def test_every_pattern_that_is_tried_is_one_that_the_core_takes(self):
+        self.assertEqual([p for p in PATTERNS if pattern_fault(p)], [])
+        self.assertIn("not closed", pattern_fault("#,##0 'sea miles"))
+
+    def test_what_is_no_number(self):
+        for value, dtype, want in (
+            (None, "number", ""), (True, "boolean", "yes"), (False, "boolean", "no"), ("2031-07-09", "date", "9 Jul 2031"),
+            ("2031-07-09T08:05:00", "datetime", "9 Jul 2031 08:05"), ("2031-07-09T00:00:00", "datetime", "9 Jul 2031"), ("2031-07-09", "text", "2031-07-09"),
+        ):  # fmt: skip
+            self.assertEqual(call("format", "measureText", value, "#,##0", dtype), want)
+        for value, want in ((None, "(empty)"), ("", "‘’"), (2031, "2031"), (1234567, "1234567"), (True, "yes"), ("Heron", "Heron")):
+            self.assertEqual(call("format", "columnText", value), want)
+
+    def test_allowed_members_in_few_words(self):
+        told = {"values": ["a", None], "unmatched": True, "count": 3, "total": 9}
+        for change, want in (({}, "a, (empty), (unmatched)"), ({"count": 4}, "4 of 9"), ({"values": [], "unmatched": False}, "nothing")):
+            self.assertEqual(call("format", "allowedText", told | change), want)
+        self.assertEqual(call("format", "allowedText", None), "any")
+
+
+class Names(unittest.TestCase):
+    @settings(derandomize=True, max_examples=150, deadline=None)
+    @given(
+        st.text(st.characters(codec="utf-8", exclude_categories=["Cs"]), min_size=1, max_size=8)
+        | st.sampled_from(["By", "and", "Top", "_x9", "ärm", "a b", 'a"b', "VALUES"])
+    )
+    def test_a_name_is_quoted_as_the_core_does(self, name):
+        self.assertEqual(call("format", "quotedName", name), quoted(name))
+
+    @settings(derandomize=True, max_examples=100, deadline=None)
+    @given(st.text(st.sampled_from("ab😀é\n\U0001d4d0"), max_size=12), st.integers(0, 14))
+    def test_offsets_count_code_points(self, text, place):
+        self.assertEqual(call("client", "toUtf16", text, place), len(text[:place].encode("utf-16-le")) // 2)
+
+    def test_a_free_name_is_taken_by_nobody(self):
+        taken = [{"name": n} for n in ("Share", "share_2", "x")]
+        for name, want in (("share", "share_3"), ("y", "y"), ("X", "X_2")):
+            self.assertEqual(call("drafts", "freeName", taken, name), want)
+
+
+class Lines(unittest.TestCase):
+    def test_totals_head_their_parts_and_nothing_is_lost(self):
+        looked = 0
+        for seed, told in random_answers(60):
+            for part in ("rows", "columns"):
+                lines = told[part]["lines"]
+                shown = call("axes", "shownLines", lines)
+                self.assertEqual(sorted(x["place"] for x in shown), list(range(len(lines))), seed)
+                level = {x["place"]: x["level"] for x in shown}
+                width = len(told[part]["columns"])
+                self.assertEqual(level, {i: sum(m["kind"] != "total" for m in line) for i, line in enumerate(lines)})
+                self.assertEqual([x["isGrand"] for x in shown][:-1], [False] * max(len(shown) - 1, 0), "the whole stays last")
+                for i, line in enumerate(shown[:-1] if width else []):
+                    # The nearest line above that is wider is the one it is a part of.
+                    above = [x for x in shown[:i] if x["level"] < line["level"]][-1:]
+                    for x in above:
+                        self.assertEqual(x["members"][: x["level"]], line["members"][: x["level"]], seed)
+                same = {}
+                for line in shown:  # those of one total keep the order of the answer
+                    same.setdefault((json.dumps(line["members"][: line["level"] - 1]), line["level"]), []).append(line["place"])
+                self.assertTrue(all(x == sorted(x) for x in same.values()), seed)
+                looked += len(shown)
+        self.assertGreater(looked, 500)
+
+    def test_what_is_folded_hides_its_parts_alone(self):
+        told = answered(rows=["Port.region", "Port.name"], totals="all")
+        lines = call("axes", "shownLines", told["rows"]["lines"])
+        north = next(x for x in lines if x["label"] == "North")
+        key = call("axes", "lineKey", north)
+        left = call("axes", "unfolded", lines, [key])
+        gone = [x["label"] for x in lines if x not in left]
+        self.assertEqual(gone, [x["label"] for x in lines if x["level"] == 2 and x["members"][0] == north["members"][0]])
+        self.assertTrue(gone)
+        self.assertIn(north, left)
+        self.assertEqual(call("axes", "unfolded", lines, []), lines)
+
+    def test_a_heading_orders_down_then_up_then_not(self):
+        for at in (None, {"Cal.year": 2031}):
+            made = {"by": "seats"} | ({"at": at} if at else {})
+            sort = []
+            for want in ([made | {"desc": True}], [made | {"desc": False}], []):
+                sort = call("axes", "nextSort", sort, "seats", *([at] if at else []))
+                self.assertEqual(sort, want)
+        both = [{"by": "seats", "desc": True, "at": {"Cal.year": 2031}}]
+        self.assertIsNone(call("axes", "orderOf", both, "seats"), "over all of them is another order than at one")
+
+    def test_a_place_across_names_its_members(self):
+        told = answered(rows=["Port.name"], columns=["Cal.year", "Port.region"], totals="all")
+        for line in told["columns"]["lines"]:
+            want = {c: {"unmatched": True} if m["kind"] == "unmatched" else m.get("value")
+                    for c, m in zip(told["columns"]["columns"], line, strict=True) if m["kind"] != "total"}  # fmt: skip
+            self.assertEqual(call("axes", "orderPlace", told, line), want or None)
+
+
+class Grids(unittest.TestCase):
+    LOOK = {"formats": {"x": "#,##0.00", "y": "0.0%"}}
+
+    def test_a_grid_taken_out_as_text_agrees_with_itself_and_a_wrong_cell_is_found(self):
+        held = 0
+        for seed, told in random_answers(40):
+            lines = ["axes", "shownLines", [told["rows"]["lines"]]], ["axes", "shownLines", [told["columns"]["lines"]]]
+            text = calls(*lines, ["grid", "asText", [told, {"$": 0}, {"$": 1}, self.LOOK]])[2]
+            rows = len(told["rows"]["lines"])
+            if len({x.split("\t", 1)[0] for x in text.split("\n")}) < 2 or not told["rows"]["columns"]:
+                continue
+            cells = [line.split("\t") for line in text.split("\n")]
+            found = calls(*lines, ["pasted", "hold", [told, {"$": 0}, {"$": 1}, self.LOOK, text]])[2]
+            self.assertEqual((found["differ"], found["missing"]), ([], []), seed)
+            self.assertEqual(found["agree"], rows * len(told["columns"]["lines"]) * 2, seed)
+            labels, r = len(told["rows"]["columns"]), random.Random(seed)
+            places = [(i, k) for i in range(len(cells) - rows, len(cells)) for k in range(labels, len(cells[i])) if cells[i][k]]
+            if not places:
+                continue
+            i, k = r.choice(places)
+            cells[i][k] = "77,777.7"
+            found = calls(*lines, ["pasted", "hold", [told, {"$": 0}, {"$": 1}, self.LOOK, "\n".join("\t".join(c) for c in cells)]])[2]
+            self.assertEqual([x["pasted"] for x in found["differ"]], ["77,777.7"], seed)
+            held += 1
+        self.assertGreater(held, 15)
+
+    def test_a_pasted_number_agrees_to_its_last_digit(self):
+        told = answered(measures=["seats"], rows=["Port.name"], totals="none", picks=[{"column": "Port.name", "in": ["Alder"]}])
+        seats = small_grid("seats", rows=["Port.name"], picks=[{"column": "Port.name", "in": ["Alder"]}])[0]["x"]
+        lines = ["axes", "shownLines", [told["rows"]["lines"]]], ["axes", "shownLines", [told["columns"]["lines"]]]
+        for text, agrees in (
+            (f"{seats}", 1), (f" {seats}.0", 1), (f"{seats}.4", 0), (f"{seats + 1}", 0), (f"-{seats}", 0), (f"({seats})", 0), (f"{seats * 100}%", 1), ("", 0), ("none", 0),
+        ):  # fmt: skip
+            found = calls(*lines, ["pasted", "hold", [told, {"$": 0}, {"$": 1}, {}, f"Alder\t{text}\nNowhere\t7"]])[2]
+            self.assertEqual((found["agree"], found["unknown"]), (agrees, ["Nowhere"]), text)
+
+    def test_shades_lie_between_nothing_and_the_largest(self):
+        for seed, told in random_answers(25):
+            lines = ["axes", "shownLines", [told["rows"]["lines"]]], ["axes", "shownLines", [told["columns"]["lines"]]]
+            ranges = dict(calls(*lines, ["grid", "ranges", [told, {"$": 0}, {"$": 1}]])[2])
+            whole = lambda part: [i for i, line in enumerate(part["lines"]) if all(m["kind"] != "total" for m in line)]  # noqa: E731
+            for m, name in enumerate("xy"):
+                numbers = [told["values"][m][r][c] for r in whole(told["rows"]) for c in whole(told["columns"])]
+                numbers = [v for v in numbers if v is not None]
+                self.assertEqual(ranges.get(name), {"low": min(numbers), "high": max(numbers)} if numbers else None, seed)
+                low, high = min(0, min(numbers, default=0)), max(0, max(numbers, default=0))
+                for value in numbers[:20]:
+                    want = Decimal(value - low) / Decimal(high - low) if high > low else Decimal(0)
+                    self.assertAlmostEqual(
+                        call("grid", "share", value, ranges[name]), float(want.quantize(Decimal("1e-9"), ROUND_HALF_EVEN)), 6
+                    )
+
+    def test_the_extent_of_a_picture_holds_every_bar(self):
+        r = random.Random(5)
+        for stacked in (False, True):
+            for _ in range(30):
+                series = [{"values": [r.choice([None, r.randint(-9, 9)]) for _ in range(4)]} for _ in range(r.randint(1, 3))]
+                ends = []
+                for i in range(4):
+                    at = [s["values"][i] or 0 for s in series]
+                    ends += [sum(v for v in at if v > 0), sum(v for v in at if v < 0)] if stacked else at
+                low, high = min(0, *ends), max(0, *ends)
+                self.assertEqual(call("series", "extent", series, stacked), [low, high if high > low else low + 1])
+
+
+class Asked(unittest.TestCase):
+    def test_a_probe_is_asked_for_without_its_looks_and_its_idle_picks(self):
+        picks = [{"column": "Port.name", "in": []}, {"column": "Port.region", "in": [None]}, {"where": "Cal.year = 2031"}]
+        stored = {
+            "name": "A",
+            "description": "B",
+            "rows": ["Port.name"],
+            "measures": ["seats"],
+            "picks": picks,
+            "look": {"picture": "bars"},
+        }
+        asked = call("shown", "askedProbe", call("shown", "asProbe", stored))
+        want = {"name": "A", "rows": ["Port.name"], "columns": [], "measures": ["seats"], "picks": picks[1:], "totals": "none"}
+        self.assertEqual(asked, want)
+        self.assertEqual(read_probe(STAR, asked).conditions, ("Cal.year = 2031",))
+
+
+if __name__ == "__main__":
+    unittest.main()
