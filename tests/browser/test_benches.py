@@ -303,6 +303,12 @@ class Everyone(Bench):
         self.b.resize(1280, 800)
         self.b.scheme(False)
 
+    def test_an_address_that_was_cut_off_is_told_and_what_is_left_is_shown(self):
+        self.open("probe", p=probe(rows=["Island.group"], measures=["seats_sold"], sort=7), s={"kind": "cell"}, o={"tiles": 3, "name": 5})
+        self.b.reads("Not all of this address can be read", ".said")
+        self.b.click("Probe", ".folio-strip button")
+        self.b.reads("Near Isles", ".grid")
+
     def test_by_the_keyboard_alone(self):
         self.open("probe", p=probe(rows=["Island.group"], measures=["seats_sold"]))
         self.b.reads("Near Isles", ".grid")

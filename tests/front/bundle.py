@@ -17,6 +17,7 @@ MODULES = {
     "grid": "features/probe/gridState",
     "pasted": "features/probe/pasted",
     "series": "features/probe/pictures/series",
+    "shapes": "app/shapes",
     "shown": "app/shown",
 }
 # A call is [module, function, arguments]; an argument {"$": n} is what call n gave, so that no answer travels twice.

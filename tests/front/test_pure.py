@@ -17,6 +17,7 @@ from nexorem.core.model.names import quoted
 from nexorem.server.describe import grid_answer
 from tests.core.small import STAR
 from tests.core.small import grid as small_grid
+from tests.core.test_uses import DEMO
 from tests.front.bundle import call, calls, close
 from tests.oracle.random_models import Maker
 
@@ -230,10 +231,54 @@ class Asked(unittest.TestCase):
             "picks": picks,
             "look": {"picture": "bars"},
         }
-        asked = call("shown", "askedProbe", call("shown", "asProbe", stored))
+        asked = call("shown", "askedProbe", call("shapes", "asProbe", stored))
         want = {"name": "A", "rows": ["Port.name"], "columns": [], "measures": ["seats"], "picks": picks[1:], "totals": "none"}
         self.assertEqual(asked, want)
         self.assertEqual(read_probe(STAR, asked).conditions, ("Cal.year = 2031",))
+
+
+JSON = st.recursive(
+    st.none() | st.booleans() | st.integers(-9, 9) | st.sampled_from(["", "rows", "cell", "Port.name", "value"]),
+    lambda inner: st.lists(inner, max_size=3)
+    | st.dictionaries(st.sampled_from("s p f o c x kind name rows picks in where look tiles at measure member column sort by".split()), inner, max_size=4),
+    max_leaves=14,
+)  # fmt: skip
+
+
+class Addresses(unittest.TestCase):
+    def test_what_the_model_stores_is_read_whole(self):
+        for probe in DEMO.model.probes:
+            told = call("shapes", "readNamed", json.dumps({"p": probe}))
+            self.assertEqual(
+                (told["whole"], told["named"]["p"]), (True, {"rows": [], "columns": [], "picks": [], "totals": "none"} | dict(probe))
+            )
+        for folio in DEMO.model.folios:
+            self.assertTrue(call("shapes", "readNamed", json.dumps({"o": folio}))["whole"], folio["name"])
+        cell = {"kind": "cell", "measure": "seats", "at": [{"column": "Port.name", "member": {"kind": "value", "value": "Alder"}}, {"column": "Cal.year", "member": {"kind": "unmatched"}}]}  # fmt: skip
+        for named in ({"s": cell}, {"c": {k: cell[k] for k in ("measure", "at")}}, {"s": {"kind": "history", "number": None}}, {"h": {"given": "clear Port"}},
+                      {"x": [{"kind": "remove_link", "name": "a"}], "w": "star", "v": "make", "r": "in", "b": "Sailing"}, {}):  # fmt: skip
+            self.assertEqual(call("shapes", "readNamed", json.dumps(named)), {"named": named, "whole": True})
+
+    def test_what_is_mangled_is_left_out_and_told(self):
+        for given_, want in (
+            ('{"p": {"rows": ["a.b"', {}), ("[]", {}), ("7", {}), ('{"p": 5}', {}), ('{"s": {"kind": "cell"}}', {}), ('{"f": 3, "m": "x"}', {"m": "x"}),
+            ('{"p": {"rows": "a", "measures": ["x", 4], "look": 3, "totals": "odd"}}', {"p": {"rows": [], "columns": [], "measures": ["x"], "picks": [], "totals": "none"}}),
+            ('{"p": {"picks": [3, {"where": "a"}, {"column": "b"}], "top": {"count": 0, "by": "x"}}}',
+             {"p": {"rows": [], "columns": [], "measures": [], "picks": [{"where": "a"}, {"column": "b", "in": []}], "totals": "none"}}),
+        ):  # fmt: skip
+            self.assertEqual(call("shapes", "readNamed", given_), {"named": want, "whole": False}, given_)
+
+    @settings(derandomize=True, max_examples=300, deadline=None)
+    @given(JSON)
+    def test_nothing_that_is_read_is_mangled(self, value):
+        told = call("shapes", "readNamed", json.dumps(value))
+        again = call("shapes", "readNamed", json.dumps(told["named"]))
+        self.assertEqual(again, {"named": told["named"], "whole": True})
+        probe = call("shapes", "asProbe", value)
+        self.assertTrue(all(isinstance(x, str) for part in ("rows", "columns", "measures") for x in probe[part]))
+        self.assertTrue(all(("where" in p) != ("in" in p) for p in probe["picks"]))
+        folio = call("shapes", "asFolio", value)
+        self.assertTrue(all(t["kind"] in ("probe", "number", "text") for t in folio["tiles"]))
 
 
 if __name__ == "__main__":

@@ -181,10 +181,12 @@ class Measures(unittest.TestCase):
         def kinds():
             return {p["key"]: p["formula"] for p in self.get("/patterns", measure="seats").json["patterns"]}
 
-        self.assertEqual(mends(), ["given (flow Booking.port = Port.code two-way)"])
+        turned = "flow Booking.port = Port.code two-way)"
+        self.assertEqual(mends(), [f"given ({turned}", f"given (via Booking.refunded = Cal.day, {turned}"])
         self.assertIn("two-way", kinds()["two_way"])
         self.edit(kind="change_link", name="port", set={"active": False})
-        self.assertEqual(mends(), ["given (via Booking.port = Port.code, flow Booking.port = Port.code two-way)"])
+        via = "via Booking.port = Port.code, "
+        self.assertEqual(mends(), [f"given ({via}{turned}", f"given (via Booking.refunded = Cal.day, {via}{turned}"])
         self.assertEqual(kinds()["two_way"], "")
 
     def test_folios_are_kept_and_undone(self):

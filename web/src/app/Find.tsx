@@ -7,7 +7,8 @@ import { useEdits } from '../api/queries';
 import { nameText } from '../shared/format';
 import { askNew } from '../features/link/edits';
 import { STAGES } from './App';
-import { EMPTY_PROBE, actions, asFolio, asProbe, useShown } from './shown';
+import { asFolio, asProbe } from './shapes';
+import { EMPTY_PROBE, actions, useShown } from './shown';
 
 interface Item {
   kind: string;

@@ -1,55 +1,40 @@
 // The address names what is on screen, so that a link sent to a colleague opens the same.
 import { useEffect } from 'react';
-import type { Folio, ModelDocument } from '../api/client';
+import type { ModelDocument, Problem } from '../api/client';
 import type { Edit } from '../api/queries';
-import type { HeldThing } from '../features/link/requests';
-import { asFolio, asProbe, useShown, type LinkView, type OtherCell, type Selection, type ShapeView } from './shown';
+import { asFolio, asProbe, readNamed } from './shapes';
+import { useShown, type OtherCell, type Selection } from './shown';
 
-interface Addressed {
-  s?: Selection;
-  p?: Record<string, unknown>;
-  f?: string;
-  t?: string;
-  m?: string;
-  v?: ShapeView;
-  w?: LinkView;
-  b?: string;
-  h?: HeldThing;
-  r?: 'out' | 'in';
-  x?: Edit[];
-  o?: Folio;
-  c?: OtherCell;
-}
+const MANGLED: Problem = {
+  type: 'urn:nexorem:address', title: 'Not all of this address can be read', status: 0, errors: [], changes: [], version: null,
+  detail: 'It may have been cut off on its way. What could be read is shown, the rest is as the model has it; ask for the address again.',
+};
 
 /** Puts on screen what an address names; what it does not name starts with the model's own first things. */
 export function readAddress(parameters: URLSearchParams, model: ModelDocument): void {
-  let named: Addressed = {};
-  try {
-    named = JSON.parse(parameters.get('at') ?? '{}') as Addressed;
-  } catch {
-    named = {};
-  }
+  const { named, whole } = readNamed(parameters.get('at') ?? '{}');
   const first = model.probes[0];
   const facts = model.matrix.facts;
   useShown.setState({
-    selection: named.s ?? null,
+    selection: (named.s as Selection | undefined) ?? null,
     hovered: null,
     fact: named.f ?? facts[0] ?? null,
     table: named.t ?? model.tables[0]?.name ?? null,
     measure: named.m ?? model.measures[0]?.name ?? null,
     probe: named.p ? asProbe(named.p) : first ? asProbe(first) : null,
     sheet: null,
-    variant: named.x ?? null,
+    variant: (named.x as Edit[] | undefined) ?? null,
     linkView: named.w ?? 'both',
     beside: named.b ?? null,
     held: named.h ?? null,
     reach: named.r ?? null,
     shapeView: named.v ?? 'rows',
-    folio: named.o ? asFolio({ ...named.o }) : null,
-    other: named.c ?? null,
+    folio: named.o ? asFolio(named.o) : null,
+    other: (named.c as OtherCell | undefined) ?? null,
     offered: null,
     probeBack: [],
     probeForth: [],
+    said: whole ? null : { problem: MANGLED, retry: null },
   });
 }
 
@@ -69,7 +54,7 @@ export function useAddress(stage: string): void {
   const folio = useShown((s) => s.folio);
   const other = useShown((s) => s.other);
   useEffect(() => {
-    const named: Addressed = {};
+    const named: Record<string, unknown> = {};
     if (selection) named.s = selection;
     if ((stage === 'probe' || stage === 'measure') && probe) named.p = { ...probe };
     if (stage === 'probe' && folio) named.o = folio;
@@ -86,7 +71,7 @@ export function useAddress(stage: string): void {
     if (stage === 'shape' && table) named.t = table;
     if (stage === 'shape' && shapeView !== 'rows') named.v = shapeView;
     if (stage === 'measure' && measure) named.m = measure;
-    if (named.s?.kind === 'cell' && probe) named.p = { ...probe };
+    if (selection?.kind === 'cell' && probe) named.p = { ...probe };
     // Not by way of the router: this must never hold up, or undo, a change of stage that is under way.
     const query = Object.keys(named).length ? `?${new URLSearchParams({ at: JSON.stringify(named) }).toString()}` : '';
     window.history.replaceState(window.history.state, '', window.location.pathname + query);

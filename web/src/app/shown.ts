@@ -1,6 +1,6 @@
 // What is on screen and is no part of the model: selection, hover, the open probe, what the frame has to say.
 import { create } from 'zustand';
-import type { Coordinate, Folio, Member, Pick, Probe, Problem, TruthMark } from '../api/client';
+import type { Coordinate, Folio, Member, Probe, Problem, TruthMark } from '../api/client';
 import type { Edit } from '../api/queries';
 import type { SheetAsk } from '../features/link/edits';
 import type { HeldThing } from '../features/link/requests';
@@ -138,22 +138,4 @@ export const actions = useShown.getState();
 export function askedProbe(probe: Probe): Probe {
   const { look: _look, description: _description, ...asked } = probe;
   return { ...asked, picks: probe.picks.filter((p) => 'where' in p || p.in.length > 0) };
-}
-
-/** A folio as the model stores it, with what it leaves out filled in. */
-export function asFolio(stored: Record<string, unknown>): Folio {
-  return { ...(stored as unknown as Folio), picks: (stored.picks ?? []) as Pick[], tiles: (stored.tiles ?? []) as Folio['tiles'] };
-}
-
-/** A probe as the model stores it, with what it leaves out filled in. */
-export function asProbe(stored: Record<string, unknown>): Probe {
-  const list = (value: unknown) => (Array.isArray(value) ? (value as string[]) : []);
-  return {
-    ...(stored as Partial<Probe>),
-    rows: list(stored.rows),
-    columns: list(stored.columns),
-    measures: list(stored.measures),
-    picks: (Array.isArray(stored.picks) ? stored.picks : []) as Pick[],
-    totals: (stored.totals as Probe['totals'] | undefined) ?? 'none',
-  };
 }

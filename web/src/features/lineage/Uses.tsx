@@ -3,7 +3,8 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { client, unwrap, type ModelDocument } from '../../api/client';
-import { asFolio, asProbe, useShown } from '../../app/shown';
+import { asFolio, asProbe } from '../../app/shapes';
+import { useShown } from '../../app/shown';
 import { nameText } from '../../shared/format';
 
 const FEW = 8;

@@ -1,7 +1,8 @@
 // Beside: a variant of the model, its edits in words, and the open probe under both; taken or dropped as one edit.
 import type { ModelDocument } from '../../api/client';
 import { useEdits, type Edit } from '../../api/queries';
-import { actions, asProbe, askedProbe, useShown } from '../../app/shown';
+import { asProbe } from '../../app/shapes';
+import { actions, askedProbe, useShown } from '../../app/shown';
 import { BesideGrid } from './BesideGrid';
 import { editWords } from './edits';
 import { useTrial } from './requests';

@@ -3,7 +3,8 @@
 import { useEffect, useMemo } from 'react';
 import type { Coordinate, GridAnswer, MeasureInfo, ModelDocument, Probe } from '../../api/client';
 import { useGrid } from '../../api/queries';
-import { EMPTY_PROBE, actions, asProbe, askedProbe, useShown } from '../../app/shown';
+import { asProbe } from '../../app/shapes';
+import { EMPTY_PROBE, actions, askedProbe, useShown } from '../../app/shown';
 import { columnName, count, counted, measureText, nameText } from '../../shared/format';
 import { coordinates, shownLines } from '../probe/axes';
 import { acrossText } from '../probe/gridState';

@@ -2,7 +2,8 @@
 import { Suspense, lazy, useState } from 'react';
 import { Refusal, type ModelDocument, type Picture } from '../../api/client';
 import { useGrid } from '../../api/queries';
-import { EMPTY_PROBE, asFolio, askedProbe, useShown } from '../../app/shown';
+import { asFolio } from '../../app/shapes';
+import { EMPTY_PROBE, askedProbe, useShown } from '../../app/shown';
 import { GridTable, gridWords } from './GridTable';
 import { PastedTable } from './PastedTable';
 import { Picks } from './Picks';

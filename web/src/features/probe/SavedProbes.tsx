@@ -3,7 +3,8 @@ import { Menu } from '@mantine/core';
 import { useState } from 'react';
 import type { ModelDocument, Probe } from '../../api/client';
 import { useEdits } from '../../api/queries';
-import { EMPTY_PROBE, asProbe, useShown } from '../../app/shown';
+import { asProbe } from '../../app/shapes';
+import { EMPTY_PROBE, useShown } from '../../app/shown';
 
 export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Probe }) {
   const { edit } = useEdits(model);

@@ -2,7 +2,8 @@
 import { Menu } from '@mantine/core';
 import { useState } from 'react';
 import type { GridAnswer, ModelDocument, Probe } from '../../api/client';
-import { asProbe, askedProbe } from '../../app/shown';
+import { asProbe } from '../../app/shapes';
+import { askedProbe } from '../../app/shown';
 import { asText } from './gridState';
 import { useLines } from './GridTable';
 

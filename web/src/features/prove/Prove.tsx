@@ -1,7 +1,8 @@
 // Prove: what the model, its data and its measures say of themselves.
 import { useNavigate } from 'react-router';
 import type { Finding, ModelDocument } from '../../api/client';
-import { actions, asFolio, asProbe, type Selection } from '../../app/shown';
+import { asFolio, asProbe } from '../../app/shapes';
+import { actions, type Selection } from '../../app/shown';
 import { tableIn } from '../link/CellPanel';
 
 const WEIGHTS: [Finding['weight'], string, string][] = [
