@@ -10,7 +10,8 @@ from nexorem.core.diagnostics import CellError, Refused
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.limits import Budget
-from tests.core.small import LINKS, MEASURES, STAR, grid, make_star
+from tests.core.small import LINKS, MEASURES, STAR, TABLES, grid, make_star
+from tests.oracle.agreement import same
 from tests.oracle.random_models import Maker
 
 LOOSE = make_star(
@@ -61,6 +62,68 @@ class Marks(unittest.TestCase):
             self.assertNotIn("unreached", told(asked(measures=[name], define=define | {name: mend["formula"]}, rows=["Cal.week"])))
         saved = make_star(measures=MEASURES | {"ports": "count(distinct Port.code)"})
         self.assertFalse(told(asked(saved, ["ports"], rows=["Cal.week"]))["unreached"]["mends"][0]["own"])
+
+    def test_what_a_formula_asks_beside_its_rows_is_reached(self):
+        asks = {
+            "seats * CASE WHEN the(Tag.tag) = 'big' THEN 2 ELSE 1 END": "Tag.tag",
+            "CASE WHEN single(Tag.tag) THEN seats END": "Tag.tag",
+            "CASE WHEN filtered(Tag.tag) THEN seats END": "Tag.tag",
+            "sum(1 for each Tag) + seats": "Tag.tag",
+            "seats given (set Port.name in (Tag.tag))": "Tag.tag",
+            "rank(seats among Tag.tag)": "Tag.tag",
+        }
+        for formula, column in asks.items():
+            with self.subTest(formula):
+                found = told(asked(measures=["x"], define={"x": formula}, rows=[column]))
+                self.assertNotIn("unreached", found)
+        for formula in ("sum(1 for each every Tag) + seats", "seats given (set Port.name in every Tag.tag)", "seats + 1"):
+            with self.subTest(formula):
+                self.assertIn("unreached", told(asked(measures=["x"], define={"x": formula}, rows=["Tag.tag"])))
+
+    def test_a_filter_that_is_told_not_to_reach_changes_nothing(self):
+        met = 0
+        for seed in range(500):
+            maker = Maker(seed)
+            maker.with_measures(2)
+            star, name = maker.star, maker.model.measures[-1].name
+            probe = maker.probe(["x"]) | {"define": {"x": name}, "empty_lines": True, "totals": "none"}
+            try:
+                found = answer(star, read_probe(star, probe), Budget())
+            except Refused:
+                continue
+            if isinstance(found.values[0], CellError):
+                continue
+            axes = probe["rows"] + probe["columns"]
+            cells = {tuple(str(c[a]) for a in axes): c["x"] for c in found.tidy()}
+            for mark in (m for m in marks(found)[0] if m["kind"] == "unreached"):
+                (table,) = mark["tables"]
+                own = [i for i, a in enumerate(axes) if a.startswith(f"{table}.")]
+                lines = {}
+                for place, value in cells.items():
+                    lines.setdefault(tuple(x for i, x in enumerate(place) if i not in own), []).append(value)
+                self.assertTrue(all(same(v, vs[0]) for vs in lines.values() for v in vs), (seed, mark["sentence"]))
+                kept = [p for p in probe["picks"] if f"{table}." not in p.get("column", "") + p.get("where", "")]
+                freely = answer(star, read_probe(star, probe | {"picks": kept}), Budget()).tidy()
+                free = {tuple(str(c[a]) for a in axes): c["x"] for c in freely}
+                self.assertTrue(all(same(v, free[place]) for place, v in cells.items()), (seed, mark["sentence"]))
+                met += 1
+        self.assertGreater(met, 100)
+
+    def test_what_reaches_some_of_the_facts_alone(self):
+        links = [k for k in LINKS if k["name"] not in ("tag", "crew")]
+        pay = ("port:text hours:number", [("a", 2.0), ("b", 3.5), (None, 1.0)])
+        star = make_star(TABLES | {"Pay": pay}, [*links, {"name": "pay", "from": "Pay.port", "to": "Port.code"}])
+        define = {"x": "seats / sum(Pay.hours)"}
+        probe = {"rows": ["Cal.week", "Port.name"], "picks": [{"where": "Cal.year = 2031"}], "define": define}
+        found = told(asked(star, ["x"], **probe))
+        self.assertEqual((found["partly"]["tables"], found["partly"]["columns"]), (["Cal"], ["Cal.week", "Cal.year"]))
+        self.assertIn("The axis and the pick on Cal filters sum(Booking.seats) and not sum(Pay.hours)", found["partly"]["sentence"])
+        self.assertNotIn("unreached", found)
+        # What is alike for both facts, reaches none, or is the least or the largest of another table is no part of a whole.
+        for formula, rows in (("seats / sum(Pay.hours)", ["Port.name"]), ("seats / sum(Pay.hours)", ["Tag.tag"]), ("seats / max(Pay.hours)", ["Cal.week"]),
+                              ("seats / rows(Port)", ["Cal.week"]), ("seats / sum(Pay.hours) given (match Cal.week to Pay.hours)", ["Cal.week"])):  # fmt: skip
+            with self.subTest(formula, rows=rows):
+                self.assertNotIn("partly", told(asked(star, ["x"], rows=rows, define={"x": formula})))
 
     def test_overridden_coordinates(self):
         found = told(asked(measures=["share"], rows=["Port.region", "Cal.week"]))

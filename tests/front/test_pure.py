@@ -1,5 +1,6 @@
 """The front end's pure code: numbers and names as the core has them, lines in the order in which they are drawn, a pasted table held."""
 
+import itertools
 import json
 import random
 import unittest
@@ -218,6 +219,42 @@ class Grids(unittest.TestCase):
                     ends += [sum(v for v in at if v > 0), sum(v for v in at if v < 0)] if stacked else at
                 low, high = min(0, *ends), max(0, *ends)
                 self.assertEqual(call("series", "extent", series, stacked), [low, high if high > low else low + 1])
+
+    def test_series_share_a_scale_where_all_of_them_can_be_read(self):
+        r = random.Random(8)
+        for seed in range(40):
+            series = []
+            for m in range(r.randint(1, 5)):
+                size, format_ = r.choice([0, 0.4, 3, 50, 900, 1e6]), r.choice(["#,##0", "0.0%", ""])
+                for place in range(r.randint(1, 2)):
+                    values = [None if r.random() < 0.2 else r.uniform(-size, size) for _ in range(3)]
+                    series.append({"key": f"{m} {place}", "measure": f"m{m}", "format": format_, "values": values})
+            groups = call("series", "scales", series)
+            self.assertCountEqual([s["key"] for g in groups for s in g], [s["key"] for s in series], seed)
+            sizes = {
+                m: max((abs(v or 0) for s in series if s["measure"] == m for v in s["values"]), default=0)
+                for m in {s["measure"] for s in series}
+            }
+            homes = {s["key"]: i for i, g in enumerate(groups) for s in g}
+            for one, other in itertools.combinations(series, 2):
+                alike = ("%" in one["format"]) == ("%" in other["format"])
+                low, high = sorted([sizes[one["measure"]], sizes[other["measure"]]])
+                fit = alike and (low == 0 or high <= 20 * low)
+                if homes[one["key"]] == homes[other["key"]]:
+                    self.assertTrue(fit or one["measure"] == other["measure"], seed)
+                elif one["measure"] == other["measure"]:
+                    self.fail(f"{seed}: a measure on two scales")
+            # No two groups that could be one: each later one has something that does not fit some of the former.
+            for a, b in itertools.combinations(groups, 2):
+                pairs = [(x, y) for x in a for y in b]
+                self.assertTrue(
+                    any(
+                        ("%" in x["format"]) != ("%" in y["format"])
+                        or (lambda p: p[0] and p[1] > 20 * p[0])(sorted([sizes[x["measure"]], sizes[y["measure"]]]))
+                        for x, y in pairs
+                    ),
+                    seed,
+                )
 
 
 class Asked(unittest.TestCase):

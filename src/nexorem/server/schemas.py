@@ -256,7 +256,7 @@ class MarkMend(BaseModel):
 class TruthMark(BaseModel):
     """What a person has to know of a measure's numbers; of some cells (row line, column line) alone where any are named."""
 
-    kind: Literal["unreached", "overridden", "apart", "denominator", "whole", "dimension_side", "unmatched"]
+    kind: Literal["unreached", "partly", "overridden", "apart", "denominator", "whole", "dimension_side", "unmatched"]
     measure: str = ""
     sentence: str
     tables: list[str]

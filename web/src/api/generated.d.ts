@@ -3599,7 +3599,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "unreached" | "overridden" | "apart" | "denominator" | "whole" | "dimension_side" | "unmatched";
+            kind: "unreached" | "partly" | "overridden" | "apart" | "denominator" | "whole" | "dimension_side" | "unmatched";
             /**
              * Links
              * @default []

@@ -1,6 +1,7 @@
 // What the screens ask the server, and how answers are kept.
 import { QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
+import { create } from 'zustand';
 import { useShown } from '../app/shown';
 import { client, problemOf, unwrap, type Into, type Member, type ModelDocument, type PageCondition, type Pick, type Probe } from './client';
 
@@ -117,17 +118,23 @@ export function useGrid(model: ModelDocument, probe: Probe | null) {
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) => {
       const answer = unwrap(await client.POST('/api/models/{model_id}/grid', { params: { path: { model_id: model.id } }, body: { probe: { ...probe } }, signal }));
-      for (const condition of answer.conditions) conditions.set(condition.where, condition);
+      hear(answer.conditions);
       return answer;
     },
   });
 }
 
-const conditions = new Map<string, PageCondition>();
+export const useConditions = create<Record<string, PageCondition>>(() => ({}));
+
+function hear(answered: PageCondition[]): void {
+  const known = useConditions.getState();
+  const fresh = answered.filter((c) => known[c.where]?.words !== c.words);
+  if (fresh.length) useConditions.setState(Object.fromEntries(fresh.map((c) => [c.where, c])));
+}
 
 /** What the core says of a condition that has been answered once: its table and its reading. */
 export function conditionOf(where: string): PageCondition | undefined {
-  return conditions.get(where);
+  return useConditions.getState()[where];
 }
 
 export function useTrace(model: ModelDocument, probe: Probe | null, measure: string, at: { column: string; member: Member }[], into: Into[] = []) {

@@ -8,7 +8,7 @@ import { nameText } from '../shared/format';
 import { askNew } from '../features/link/edits';
 import { STAGES } from './App';
 import { asFolio, asProbe } from './shapes';
-import { EMPTY_PROBE, actions, useShown } from './shown';
+import { EMPTY_FOLIO, EMPTY_PROBE, actions, useShown } from './shown';
 
 interface Item {
   kind: string;
@@ -64,7 +64,7 @@ function useItems(model: ModelDocument): Item[] {
       };
       items.push({ kind: 'probe', text: String(p.name), act: show });
     }
-    for (const f of model.folios) items.push({ kind: 'folio', text: String(f.name), act: () => { set({ folio: asFolio(f), selection: null }); go('probe'); } });
+    for (const f of model.folios) items.push({ kind: 'folio', text: String(f.name), act: () => { actions.openFolio(asFolio(f)); go('probe'); } });
     if (model.undo) items.push({ kind: 'do', text: `Undo ${model.undo.title}`, act: undo });
     if (model.redo) items.push({ kind: 'do', text: `Redo ${model.redo.title}`, act: redo });
     items.push({ kind: 'do', text: 'New link', act: () => { askNew(); go('link'); } });
@@ -75,7 +75,7 @@ function useItems(model: ModelDocument): Item[] {
     items.push({ kind: 'do', text: 'Compare two keys', act: () => { set({ shapeView: 'keys' }); go('shape'); } });
     items.push({ kind: 'do', text: 'New measure', act: () => { set({ measure: '' }); go('measure'); } });
     items.push({ kind: 'do', text: 'New probe', act: () => { set({ probe: EMPTY_PROBE, folio: null, selection: null }); go('probe'); } });
-    items.push({ kind: 'do', text: 'New folio', act: () => { set({ folio: { name: '', picks: [], tiles: [] }, selection: null }); go('probe'); } });
+    items.push({ kind: 'do', text: 'New folio', act: () => { actions.openFolio(EMPTY_FOLIO); go('probe'); } });
     items.push({ kind: 'do', text: 'Show the keys', act: () => set({ keysOpen: true }) });
     return items;
   }, [model, navigate, undo, redo, set, select]);

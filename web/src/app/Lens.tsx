@@ -10,6 +10,7 @@ import { useShown, type Selection } from './shown';
 const LensCell = lazy(() => import('../features/probe/LensCell').then((m) => ({ default: m.LensCell })));
 const LensMark = lazy(() => import('../features/probe/LensMark').then((m) => ({ default: m.LensMark })));
 const LensMeasure = lazy(() => import('../features/measure/LensMeasure').then((m) => ({ default: m.LensMeasure })));
+const ReachesProbe = lazy(() => import('../features/probe/ReachesProbe').then((m) => ({ default: m.ReachesProbe })));
 const LensProbe = lazy(() => import('../features/probe/LensProbe').then((m) => ({ default: m.LensProbe })));
 const HistoryView = lazy(() => import('../features/link/HistoryView').then((m) => ({ default: m.HistoryView })));
 
@@ -59,11 +60,12 @@ function Told({ model, stage, selection }: { model: ModelDocument; stage: Stage;
   switch (selection?.kind) {
     case 'table': {
       const table = model.tables.find((t) => t.name === selection.name);
-      return table ? <LensTable model={model} table={table} storyFirst={stage === 'gather' || stage === 'shape'} /> : <Nothing />;
+      if (!table) return <Nothing />;
+      return <LensTable model={model} table={table} storyFirst={stage === 'gather' || stage === 'shape'} first={stage === 'probe' && <ReachesProbe model={model} table={table.name} />} />;
     }
     case 'column': {
       const table = model.tables.find((t) => t.name === selection.table);
-      return table ? <LensColumn model={model} table={table} column={selection.name} /> : <Nothing />;
+      return table ? <LensColumn model={model} table={table} column={selection.name} first={stage === 'probe' && <ReachesProbe model={model} table={table.name} />} /> : <Nothing />;
     }
     case 'link': {
       const link = model.links.find((k) => k.name === selection.name);

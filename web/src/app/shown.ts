@@ -54,6 +54,10 @@ interface Shown {
   offered: Offered | null;
   /** The open folio, as it is being arranged; null shows the probe. */
   folio: Folio | null;
+  /** The name that the open folio has in the model; null for a new one. */
+  folioFrom: string | null;
+  folioBack: Folio[];
+  folioForth: Folio[];
   said: Said | null;
   lensOpen: boolean;
   sheet: SheetAsk | null;
@@ -76,6 +80,12 @@ interface Shown {
   hover: (table: string | null) => void;
   set: (part: Partial<Shown>) => void;
   setProbe: (change: Partial<Probe>) => void;
+  /** Puts another probe in the open one's place; undone as its changes are. */
+  takeProbe: (probe: Probe) => void;
+  openFolio: (folio: Folio | null) => void;
+  setFolio: (change: Partial<Folio>) => void;
+  undoFolio: () => void;
+  redoFolio: () => void;
   undoProbe: () => void;
   redoProbe: () => void;
   say: (said: Said | null) => void;
@@ -84,6 +94,8 @@ interface Shown {
 const MOST_BACK = 60;
 
 export const EMPTY_PROBE: Probe = { rows: [], columns: [], measures: [], picks: [], totals: 'all' };
+
+export const EMPTY_FOLIO: Folio = { name: '', picks: [], tiles: [] };
 
 export const useShown = create<Shown>((set) => ({
   selection: null,
@@ -98,6 +110,9 @@ export const useShown = create<Shown>((set) => ({
   other: null,
   offered: null,
   folio: null,
+  folioFrom: null,
+  folioBack: [],
+  folioForth: [],
   said: null,
   lensOpen: localStorage.getItem('nexorem.lens') !== 'closed',
   sheet: null,
@@ -118,6 +133,30 @@ export const useShown = create<Shown>((set) => ({
       const now = s.probe ?? EMPTY_PROBE;
       return { probe: { ...now, ...change }, probeBack: [...s.probeBack.slice(-MOST_BACK), now], probeForth: [] };
     }),
+  takeProbe: (probe) =>
+    set((s) => {
+      const now = s.probe ?? EMPTY_PROBE;
+      return sameProbe(now, probe) ? {} : { probe, probeBack: [...s.probeBack.slice(-MOST_BACK), now], probeForth: [] };
+    }),
+  openFolio: (folio) => set({ folio, folioFrom: folio?.name || null, folioBack: [], folioForth: [], selection: null }),
+  setFolio: (change) =>
+    set((s) => {
+      if (!s.folio) return {};
+      // What the Lens tells of a tile was under the picks before; a name that is typed is one change.
+      const about = change.picks && (s.selection?.kind === 'cell' || s.selection?.kind === 'mark') ? { selection: null } : {};
+      const folioBack = change.name === undefined ? [...s.folioBack.slice(-MOST_BACK), s.folio] : s.folioBack;
+      return { folio: { ...s.folio, ...change }, folioBack, folioForth: [], ...about };
+    }),
+  undoFolio: () =>
+    set((s) => {
+      const before = s.folioBack.at(-1);
+      return before && s.folio ? { folio: before, folioBack: s.folioBack.slice(0, -1), folioForth: [...s.folioForth, s.folio], selection: null } : {};
+    }),
+  redoFolio: () =>
+    set((s) => {
+      const after = s.folioForth.at(-1);
+      return after && s.folio ? { folio: after, folioForth: s.folioForth.slice(0, -1), folioBack: [...s.folioBack, s.folio], selection: null } : {};
+    }),
   undoProbe: () =>
     set((s) => {
       const before = s.probeBack.at(-1);
@@ -130,6 +169,11 @@ export const useShown = create<Shown>((set) => ({
     }),
   say: (said) => set({ said }),
 }));
+
+/** Whether two probes say the same, whatever is left out in the one and nothing in the other. */
+export function sameProbe(a: Probe | null, b: Probe | null): boolean {
+  return JSON.stringify(a) === JSON.stringify(b);
+}
 
 /** What changes the state; never changes itself, so it needs no hook. */
 export const actions = useShown.getState();

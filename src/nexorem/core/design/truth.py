@@ -1,7 +1,8 @@
 """Marks of truth: what a person has to know of a grid's numbers before they trust them. Each is found in the very numbers and formulas.
 
-kind: `unreached`, `overridden`, `apart` (parts do not add up to a total), `unmatched`, `denominator` (it goes with the picks), `whole`
-(a share that is the whole on every line), `dimension_side` (rows of a dimension added up), `cut` (lines left out).
+kind: `unreached`, `partly` (some of its facts are reached and others not), `overridden`, `apart` (parts do not add up to a total),
+`unmatched`, `denominator` (it goes with the picks), `whole` (a share that is the whole on every line), `dimension_side` (rows of a
+dimension added up), `cut` (lines left out).
 """
 
 from __future__ import annotations
@@ -46,7 +47,8 @@ def marks(grid: Grid) -> list[list[Mark]]:
     told = []
     for place, name in enumerate(probe.measures):
         measure = binder.measure(name)
-        found = [*_unreached(grid, measure, axes, page), *_overridden(star, measure, axes), *_dimension_side(grid, measure, axes, page)]
+        found = [*_unreached(grid, measure, axes, page), *_partly(star, measure, axes, page), *_overridden(star, measure, axes)]
+        found += _dimension_side(grid, measure, axes, page)
         found += _shares(grid, place, measure, axes, page)
         found += _apart(grid, place, measure)
         told.append([m | {"measure": name} for m in found])
@@ -78,7 +80,6 @@ def _unreached(grid: Grid, measure: t.MeasureValue, axes: Columns, page: Columns
     for table in asked:
         if table in reached or not found:
             continue
-        kinds = [word for word, columns in (("axis", axes), ("pick", page)) if table in {x for x, _ in columns}]
         known = star.model.measure(measure.name)
         mends: list[Mark] = []
         if known is None or known.formula == measure.formula:  # else it is a draft
@@ -88,8 +89,31 @@ def _unreached(grid: Grid, measure: t.MeasureValue, axes: Columns, page: Columns
                 kept[key] = _carrying(star, define, measure, found[0], table)
             mends = kept[key]
         about = [c for c in dict.fromkeys((*axes, *page)) if c[0] == table]
-        sentence = f"The {' and the '.join(kinds)} on {table} reaches no row behind {measure.name}: its numbers are for all of {table}."
+        sentence = f"{_asking(table, axes, page)} reaches no row behind {measure.name}: its numbers are for all of {table}."
         yield _mark("unreached", sentence, [table], about, mends=mends)
+
+
+def _asking(table: str, axes: Columns, page: Columns) -> str:
+    kinds = [word for word, columns in (("axis", axes), ("pick", page)) if table in {x for x, _ in columns}]
+    return f"The {' and the '.join(kinds)} on {table}"
+
+
+def _partly(star: Star, measure: t.MeasureValue, axes: Columns, page: Columns) -> Iterator[Mark]:
+    """Filters that reach some of the facts a measure adds up and others not: a part is held against a whole."""
+    facts: dict[str, tuple[t.Aggregate, set[str]]] = {}
+    for scan in scans(measure):
+        table = star.model.table(scan.grain)
+        if table and role(star, table) == "fact" and scan.function not in ("min", "max"):
+            reach = {f.table for f in star.inflow(scan.grain, scan.state).walk()}
+            facts.setdefault(f"{scan.text} {sorted(reach)}", (scan, reach))
+    for name in dict.fromkeys(x for x, _ in (*axes, *page)):
+        held = list(dict.fromkeys(scan.text for scan, reach in facts.values() if name in reach))
+        missed = list(dict.fromkeys(scan.text for scan, reach in facts.values() if name not in reach))
+        if held and missed:
+            what = f"{' and '.join(held)} and not {' and '.join(missed)}"
+            sentence = f"{_asking(name, axes, page)} filters {what}: {measure.name} holds a part against the whole."
+            about = [c for c in dict.fromkeys((*axes, *page)) if c[0] == name]
+            yield _mark("partly", sentence, [name], about)
 
 
 def _carrying(star: Star, define: Mapping[str, str], measure: t.MeasureValue, scan: t.Aggregate, table: str) -> list[Mark]:

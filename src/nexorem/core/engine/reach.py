@@ -265,7 +265,8 @@ def parts(node: t.Typed) -> list[t.Typed]:
 
 
 def reached_by(star: Star, node: t.Typed) -> dict[str, Any]:
-    """Which tables' filters reach a formula, scan by scan and over what, and the columns it sets or clears itself."""
+    """Which tables' filters reach a formula, scan by scan and over what, and the columns it sets or clears itself. `tables` are all on
+    whose filters its value can depend: those that reach a scan, and those it asks or runs over itself."""
     told: list[dict[str, Any]] = []
     for scan in scans(node):
         flow = star.inflow(scan.grain, scan.state)
@@ -274,8 +275,18 @@ def reached_by(star: Star, node: t.Typed) -> dict[str, Any]:
     for edit in edits_of(node):
         if isinstance(edit, t.FilterEdit) and not isinstance(edit, t.Moved):  # what moves dates still follows them
             own |= {f"{table}.{c}" for table, c in overridden(star, edit)}
-    tables = sorted({x for scan in told for x in scan["tables"]})
+    tables = sorted({x for scan in told for x in scan["tables"]} | _asked(star, node))
     return {"scans": told, "tables": tables, "overrides": sorted(own)}
+
+
+def _asked(star: Star, node: t.Typed) -> set[str]:
+    """The tables whose filters a formula looks at beside its scans: for the one value of a column, for whether a filter is there, and
+    for the rows that it runs over, ranks among or sets. Rows of `every` see no filter."""
+    found = {n.table for n in nodes(node) if isinstance(n, t.Asked)}
+    flows = [star.inflow(n.table, n.state) for n in nodes(node) if isinstance(n, t.Single)]
+    over = (rows for n in nodes(node) for rows in tables_of(n) if isinstance(rows, t.BaseRows) and rows.quantifier != "every")
+    flows += [star.inflow(rows.grain, rows.state) for rows in over]
+    return found | {f.table for flow in flows for f in flow.walk()}
 
 
 def _trails(flow: Inflow, trail: tuple[str, ...] = ()) -> list[tuple[Inflow, list[str]]]:

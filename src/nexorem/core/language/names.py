@@ -14,6 +14,8 @@ from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import DoublePath, LinkState
 from nexorem.core.model.star import Star
 
+MOST_NAMED = 5  # columns that a message lists
+
 
 @dataclass(slots=True)
 class Scope:
@@ -113,7 +115,8 @@ class Names:
         if column is None:
             close = near(node.column, [c.name for c in table.columns])
             mends = [Mend(f"write {column_text(table.name, n)}", node.span, column_text(table.name, n)) for n in close]
-            return self.report("unknown_column", f"{table.name} has no column {node.column}.", node.span, did_you_mean(close), mends)
+            hint = did_you_mean(close) or its_columns([c.name for c in table.columns])
+            return self.report("unknown_column", f"{table.name} has no column {node.column}.", node.span, hint, mends)
         self.note("column", f"{table.name}.{column.name}", node.span)
         return t.ColumnValue(node.span, column.dtype, table.name, column.name)
 
@@ -195,6 +198,12 @@ def placed(d: Diagnostic, place: str, formula: str) -> Diagnostic:
     """A diagnostic with the formula it is about."""
     text = formula[d.span.start : d.span.end] if d.span else ""
     return replace(d, place=place, text=text[:200])
+
+
+def its_columns(names: Sequence[str]) -> str:
+    """The columns that a table has, the first of them."""
+    more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
+    return f"It has {', '.join(names[:MOST_NAMED])}{more}." if names else ""
 
 
 def did_you_mean(close: Sequence[str]) -> str:

@@ -8,7 +8,7 @@ from typing import Any
 from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.probe import Probe, read_probe
-from nexorem.core.engine.reach import edits_of, scans, worst_step
+from nexorem.core.engine.reach import edits_of, reached_by, scans, worst_step
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.finding import Finding
@@ -56,7 +56,7 @@ def of_folio(star: Star, data: Mapping[str, Any]) -> list[Finding]:
 
 
 def _reaching(star: Star, measure: t.MeasureValue) -> set[str]:
-    return {f.table for scan in scans(measure) for f in star.inflow(scan.grain, scan.state).walk()}
+    return set(reached_by(star, measure)["tables"])
 
 
 def _unreached(star: Star, about: str, tables: Sequence[str], measures: Sequence[t.MeasureValue]) -> list[Finding]:

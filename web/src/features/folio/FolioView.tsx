@@ -1,19 +1,21 @@
 // A folio: probes, single numbers, pictures and texts under shared picks and one ruler; each tile can opt out of a pick and says so.
 import { Menu } from '@mantine/core';
-import { useState } from 'react';
+import { useState, type KeyboardEvent } from 'react';
 import type { Folio, ModelDocument, Pick, Tile } from '../../api/client';
-import { useEdits } from '../../api/queries';
+import { useConditions, useEdits } from '../../api/queries';
 import { asFolio } from '../../app/shapes';
 import { actions, useShown } from '../../app/shown';
+import { columnSelection } from '../probe/Chips';
 import { Chooser } from '../probe/Chooser';
 import { Picks } from '../probe/Picks';
 import { pickText } from '../probe/Sentence';
+import { Where } from '../probe/Where';
 import { TileCard } from './TileCard';
 
 export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio }) {
   const [dragged, setDragged] = useState<number | null>(null);
-  const set = useShown((s) => s.set);
-  const put = (change: Partial<Folio>) => set({ folio: { ...folio, ...change } });
+  useConditions(); // they are read aloud once a tile has been answered
+  const put = actions.setFolio;
   const putTile = (at: number, tile: Tile | null) => put({ tiles: tile ? folio.tiles.map((t, i) => (i === at ? tile : t)) : folio.tiles.filter((_, i) => i !== at) });
   const move = (from: number, to: number) => {
     const tiles = [...folio.tiles];
@@ -25,16 +27,20 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
   const columns = model.tables.filter((t) => !t.hidden && t.role !== 'fact').flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => ({ value: `${t.name}.${c.name}`, text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })));
   return (
     <div className="folio-bench">
-      <FolioHead model={model} folio={folio} put={put}>
+      <FolioHead model={model} folio={folio}>
         where
         {folio.picks.map((pick, i) => (
           <span key={JSON.stringify(pick)} className="chip">
-            <span className="chip-text">{pickText(pick)}</span>
+            {'column' in pick ? (
+              <button type="button" onClick={() => actions.select(columnSelection(pick.column))}>{pickText(pick)}</button>
+            ) : (
+              <Where model={model} text={pick.where} title="A condition for all tiles" onSay={(where) => put({ picks: folio.picks.map((p, j) => (j === i ? { where } : p)) })}>{pickText(pick)}</Where>
+            )}
             <button type="button" aria-label={`Take the pick ${pickText(pick)} out`} onClick={() => put({ picks: folio.picks.filter((_, j) => j !== i) })}>✕</button>
           </span>
         ))}
         <Chooser label="+ pick for all" title="Pick from a column, for all tiles" choices={columns.filter((c) => !picked.has(c.value))} onChoose={(v) => put({ picks: [...folio.picks, { column: v, in: [] }] })} />
-        <Condition onSay={(where) => put({ picks: [...folio.picks, { where }] })} />
+        <span className="chip add"><Where model={model} text="" title="A condition for all tiles" onSay={(where) => put({ picks: [...folio.picks, { where }] })}>+ condition for all</Where></span>
         <AddTile model={model} onAdd={(tile) => put({ tiles: [...folio.tiles, tile] })} />
       </FolioHead>
       <div className="probe-body">
@@ -56,33 +62,54 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
   );
 }
 
-function FolioHead({ model, folio, put, children }: { model: ModelDocument; folio: Folio; put: (change: Partial<Folio>) => void; children: React.ReactNode }) {
+function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Folio; children: React.ReactNode }) {
   const { edit, busy } = useEdits(model);
-  const stored = model.folios.find((f) => f.name === folio.name);
+  const from = useShown((s) => s.folioFrom);
+  const back = useShown((s) => s.folioBack.length);
+  const forth = useShown((s) => s.folioForth.length);
+  const { undoFolio, redoFolio, setFolio, openFolio } = actions;
+  const name = folio.name.trim();
+  const stored = model.folios.find((f) => f.name === from);
+  const other = name !== from && model.folios.some((f) => f.name === name);
   const changed = JSON.stringify(stored ? asFolio(stored) : null) !== JSON.stringify(folio);
-  const save = () => void edit({ kind: 'put_folio', folio: { ...folio, name: folio.name.trim(), picks: folio.picks.filter((p: Pick) => 'where' in p || p.in.length > 0) } });
+  const save = async () => {
+    const kept = { ...folio, name, picks: folio.picks.filter((p: Pick) => 'where' in p || p.in.length > 0) };
+    if (await edit({ kind: 'put_folio', folio: kept })) actions.set({ folio: kept, folioFrom: name });
+  };
+  const onKey = (event: KeyboardEvent) => {
+    if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || (event.target as HTMLElement).closest('input, textarea')) return;
+    if (event.shiftKey ? !forth : !back) return;
+    (event.shiftKey ? redoFolio : undoFolio)();
+    event.preventDefault();
+    event.stopPropagation();
+  };
   return (
-    <div className="sentence" role="group" aria-label="The folio">
-      <input className="field folio-name" aria-label="Name of the folio" placeholder="name of the folio" value={folio.name} onChange={(e) => put({ name: e.target.value })} />
+    // The keys of the chips come up to here.
+    // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
+    <div className="sentence" role="group" aria-label="The folio" onKeyDown={onKey}>
+      <input className="field folio-name" aria-label="Name of the folio" placeholder="name of the folio" value={folio.name} onChange={(e) => setFolio({ name: e.target.value })} />
       {children}
       <span className="row sentence-end">
-        <button type="button" className="pill small solid" disabled={busy || !changed || !folio.name.trim()} onClick={save}>Save</button>
-        {stored && changed && <button type="button" className="pill small" onClick={() => actions.set({ folio: asFolio(stored) })}>As saved</button>}
-        {stored && <button type="button" className="pill small" disabled={busy} onClick={() => { void edit({ kind: 'remove_folio', name: String(stored.name) }); actions.set({ folio: null }); }}>Remove</button>}
+        <button type="button" className="plain" disabled={!back} aria-label="Undo on the folio" title="Undo on the folio (Ctrl Z on a chip)" onClick={undoFolio}>↶</button>
+        <button type="button" className="plain" disabled={!forth} aria-label="Redo on the folio" title="Redo on the folio" onClick={redoFolio}>↷</button>
+        <button type="button" className="pill small solid" disabled={busy || !changed || !name} onClick={() => void save()}>{other ? `Put it in the place of ${name}` : stored && name !== from ? 'Save as another' : 'Save'}</button>
+        {stored && changed && <button type="button" className="pill small" onClick={() => actions.set({ folio: asFolio(stored), folioBack: [...useShown.getState().folioBack, folio], folioForth: [] })}>As saved</button>}
+        {stored && <button type="button" className="pill small" disabled={busy} onClick={() => { void edit({ kind: 'remove_folio', name: String(stored.name) }); openFolio(null); }}>Remove</button>}
       </span>
-      {folio.description && <p className="quiet folio-words">{folio.description}</p>}
+      <Describe folio={folio} />
     </div>
   );
 }
 
-function Condition({ onSay }: { onSay: (where: string) => void }) {
+/** What the folio is for, written where it is read. */
+function Describe({ folio }: { folio: Folio }) {
   const [text, setText] = useState<string | null>(null);
-  if (text === null) return <span className="chip add"><button type="button" onClick={() => setText('')}>+ condition for all</button></span>;
-  return (
-    <form onSubmit={(e) => { e.preventDefault(); if (text.trim()) onSay(text.trim()); setText(null); }}>
-      <input className="field mono" style={{ width: 300 }} ref={(node) => node?.focus()} aria-label="A condition for all tiles" placeholder="Calendar.date >= DATE '2032-01-01'" value={text} onChange={(e) => setText(e.target.value)} onKeyDown={(e) => e.key === 'Escape' && setText(null)} />
-    </form>
-  );
+  if (text === null) return <button type="button" className="plain quiet folio-words" title="Say what it is for" onClick={() => setText(folio.description ?? '')}>{folio.description || 'say what it is for'}</button>;
+  const keep = () => {
+    if (text.trim() !== (folio.description ?? '')) actions.setFolio({ description: text.trim() || undefined });
+    setText(null);
+  };
+  return <input className="field folio-words" ref={(node) => node?.focus()} aria-label="What the folio is for" value={text} onChange={(e) => setText(e.target.value)} onBlur={keep} onKeyDown={(e) => (e.key === 'Enter' ? keep() : e.key === 'Escape' && setText(null))} />;
 }
 
 function AddTile({ model, onAdd }: { model: ModelDocument; onAdd: (tile: Tile) => void }) {

@@ -49,7 +49,11 @@ export function TileCard({ model, tile, picks, over, onPut, onPick, onMove, onDr
   const out = picks.filter((p) => tile.without?.includes(pickKey(p)));
   const title = tile.title ?? (typeof tile.probe === 'string' ? tile.probe : tile.kind === 'number' ? nameText(probe?.measures[0] ?? '') : '');
   const size = { gridColumn: `span ${tile.width ?? 2}`, gridRow: `span ${tile.height ?? (tile.kind === 'probe' ? 3 : 1)}` };
-  const open = () => probe && actions.set({ probe, folio: null, selection: null, probeBack: [], probeForth: [] });
+  const open = () => {
+    if (!probe) return;
+    actions.openFolio(null);
+    actions.takeProbe(probe);
+  };
   return (
     <section
       className={`tile ${tile.kind} ${over ? 'over' : ''}`} style={size} aria-label={title || tile.kind} onDragOver={(e) => e.preventDefault()}
@@ -80,10 +84,14 @@ function Answered({ model, tile, probe, picks, onPick }: { model: ModelDocument;
     const text = (i: number) => { const m = answer.measures[i]; return m ? measureText(answer.values[i]?.[0]?.[0], (probe.look?.formats?.[m.name] ?? m.format) || (answer.measures[0]?.format ?? ''), m.dtype) || '(empty)' : ''; };
     const other = tile.against ? answer.measures.findIndex((m) => m.name === tile.against) : -1;
     const [mine, theirs] = [answer.values[0]?.[0]?.[0], other >= 0 ? answer.values[other]?.[0]?.[0] : null];
+    const ask = (measure: string) => {
+      actions.takeProbe(probe);
+      actions.set({ selection: { kind: 'cell', measure, at: [] }, other: null, lensOpen: true });
+    };
     const change = typeof mine === 'number' && typeof theirs === 'number' && theirs !== 0 ? (mine - theirs) / Math.abs(theirs) : null;
     return (
       <div className="tile-number" aria-live="polite">
-        <b className={unreached.length ? 'hatched' : ''}>{text(0)}</b>
+        <button type="button" className={`plain tile-value ${unreached.length ? 'hatched' : ''}`} title="Why does it show this?" onClick={() => ask(probe.measures[0] ?? '')}>{text(0)}</button>
         {other >= 0 && <span className="quiet">{againstText(probe.measures[0] ?? '', tile.against ?? '')} {text(other)}{change !== null && <> · <b className="tile-change">{change >= 0 ? '▲' : '▼'} {measureText(Math.abs(change), '0.0%', 'number')}</b></>}</span>}
         {unreached.length > 0 && <span className="signal">not reached by {unreached.join(', ')}</span>}
       </div>

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { client, unwrap, type ModelDocument } from '../../api/client';
 import { asFolio, asProbe } from '../../app/shapes';
-import { useShown } from '../../app/shown';
+import { actions, useShown } from '../../app/shown';
 import { nameText } from '../../shared/format';
 
 const FEW = 8;
@@ -24,7 +24,7 @@ export function Uses({ model, kind, name }: { model: ModelDocument; kind: 'measu
     const probe = use.kind === 'probe' && model.probes.find((p) => p.name === use.owner);
     const folio = use.kind === 'folio' && model.folios.find((f) => f.name === use.owner);
     if (probe) set({ probe: asProbe(probe), folio: null, selection: null });
-    if (folio) set({ folio: asFolio(folio), selection: null });
+    if (folio) actions.openFolio(asFolio(folio));
     if (use.kind === 'table' || use.kind === 'column') set({ table: use.owner.split('.')[0] ?? '', selection: { kind: 'table', name: use.owner.split('.')[0] ?? '' } });
     void navigate(`/m/${model.id}/${use.kind === 'measure' ? 'measure' : use.kind === 'probe' || use.kind === 'folio' ? 'probe' : 'shape'}`);
   };

@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useState, type ReactNode } from 'react';
 import type { LinkInfo, ModelDocument, Profile, Stop, TableInfo } from '../../api/client';
 import { useProfiles } from '../../api/queries';
 import { useShown } from '../../app/shown';
@@ -50,7 +50,7 @@ function LinkRows({ links, table }: { links: LinkInfo[]; table: string }) {
 }
 
 /** A table; where rows are gathered and shaped, its story comes before its filters. */
-export function LensTable({ model, table, storyFirst }: { model: ModelDocument; table: TableInfo; storyFirst: boolean }) {
+export function LensTable({ model, table, storyFirst, first }: { model: ModelDocument; table: TableInfo; storyFirst: boolean; first?: ReactNode }) {
   const reach = useShown((s) => s.reach);
   const current = model.currents.find((c) => c.table === table.name);
   const links = model.links.filter((k) => k.from_table === table.name || k.to_table === table.name);
@@ -66,6 +66,7 @@ export function LensTable({ model, table, storyFirst }: { model: ModelDocument; 
         {table.unmatched ? ', with an (unmatched) member' : ''}
       </p>
       {table.description && <p>{table.description}</p>}
+      {first}
       {storyFirst && <StoryView model={model} kind="table" name={table.name} />}
       {storyFirst && <h3>Filters</h3>}
       {reach && !storyFirst && <ReachView model={model} subject={{ table: table.name }} />}
@@ -153,7 +154,8 @@ function Columns({ table }: { table: TableInfo }) {
   );
 }
 
-export function LensColumn({ model, table, column }: { model: ModelDocument; table: TableInfo; column: string }) {
+/** `first` is what its stage has to say of it. */
+export function LensColumn({ model, table, column, first }: { model: ModelDocument; table: TableInfo; column: string; first?: ReactNode }) {
   const select = useShown((s) => s.select);
   const reach = useShown((s) => s.reach);
   const info = table.columns.find((c) => c.name === column);
@@ -174,6 +176,7 @@ export function LensColumn({ model, table, column }: { model: ModelDocument; tab
         </button>
       </p>
       {reach && <ReachView model={model} subject={{ table: table.name }} />}
+      {first}
       {info?.description && <p>{info.description}</p>}
       {info?.hidden && <p className="quiet">Hidden: lists leave it out.</p>}
       {profiles.isPending && <p className="wait">Reading the column…</p>}

@@ -47,7 +47,8 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
   // Its ledger may still be another cell's; what is wrong with the formula is the same in all.
   const current = told.data?.formula === draft.formula ? told.data : undefined;
   const shown = current ?? told.data;
-  const errors = current?.errors ?? [];
+  // What is wrong in other measures first, then from the beginning of this one.
+  const errors = (current?.errors ?? []).toSorted((a, b) => (a.in === b.in ? a.start - b.start : 0));
   const { edit, busy } = useEdits(model);
   const taken = model.measures.some((m) => m.name !== measure.name && m.name.toLowerCase() === draft.name.trim().toLowerCase());
   const can = changed && errors.length === 0 && current !== undefined && draft.formula.trim() !== '' && !busy && draft.name.trim() !== '' && !taken;

@@ -64,7 +64,7 @@ export const GridHead = memo(function GridHead({ answer, probe, columns, from, t
           const order = orderOf(probe.sort, column.measure.name, place);
           return (
             <th key={`${column.across.place} ${column.measure.name}`} scope="col" className={column.first && hasColumns ? 'num group-start' : 'num'} style={{ width: column.width, marginLeft: i === 0 ? left : undefined }} aria-sort={order ? (order.desc ? 'descending' : 'ascending') : undefined}>
-              <Heading measure={column.measure} order={order ? (order.desc ? ' ↓' : ' ↑') : ''} onSort={() => put({ sort: nextSort(probe.sort, column.measure.name, place) })} still={still} onMenu={onMenu} />
+              <Heading probe={probe} measure={column.measure} order={order ? (order.desc ? ' ↓' : ' ↑') : ''} onSort={() => put({ sort: nextSort(probe.sort, column.measure.name, place) })} still={still} onMenu={onMenu} />
             </th>
           );
         })}
@@ -81,10 +81,14 @@ const SIGNS: Partial<Record<TruthMark['kind'], [string, string]>> = {
   apart: ['Σ', 'parts do not add up'],
 };
 
-function Heading({ measure, order, onSort, still, onMenu }: { measure: Measured; order: string; onSort: () => void; still: boolean; onMenu: (asked: HeadMenuAsked) => void }) {
+function Heading({ probe, measure, order, onSort, still, onMenu }: { probe: Probe; measure: Measured; order: string; onSort: () => void; still: boolean; onMenu: (asked: HeadMenuAsked) => void }) {
   const unreached = measure.marks.find((m) => m.kind === 'unreached');
+  const partly = measure.marks.filter((m) => m.kind === 'partly').flatMap((m) => m.tables);
   const signs = measure.marks.filter((m, i) => SIGNS[m.kind] && measure.marks.findIndex((x) => x.kind === m.kind) === i);
-  const open = (mark: TruthMark['kind']) => actions.set({ selection: { kind: 'mark', measure: measure.name, mark }, lensOpen: true });
+  const open = (mark: TruthMark['kind']) => {
+    if (still) actions.takeProbe(probe);
+    actions.set({ selection: { kind: 'mark', measure: measure.name, mark }, lensOpen: true });
+  };
   return (
     <>
       <span className="heading">
@@ -105,6 +109,7 @@ function Heading({ measure, order, onSort, still, onMenu }: { measure: Measured;
         </span>
       )}
       {unreached && <button type="button" className="plain not-reached" onClick={() => open('unreached')}>not reached by {measure.unreached.join(', ')}</button>}
+      {partly.length > 0 && <button type="button" className="plain not-reached" onClick={() => open('partly')}>reached in part by {partly.join(', ')}</button>}
       {measure.error && <span className="not-reached">fails: {measure.error}</span>}
     </>
   );

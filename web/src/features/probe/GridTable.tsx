@@ -1,7 +1,7 @@
 // The grid: lines and cells, windowed both ways; marks for what does not reach a measure, what it overrides, what does not add up.
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent, type MouseEvent } from 'react';
 import type { GridAnswer, Look, Probe } from '../../api/client';
-import { actions, useShown, type OtherCell } from '../../app/shown';
+import { actions, sameProbe, useShown, type OtherCell } from '../../app/shown';
 import { count } from '../../shared/format';
 import { coordinates, lineKey, shownLines, unfolded, type ShownLine } from './axes';
 import { GridHead } from './GridHead';
@@ -19,7 +19,7 @@ const NO_LOOK: Look = {};
 interface Props {
   answer: GridAnswer;
   probe: Probe;
-  /** In a folio: no menus, and less room. */
+  /** In a folio: no menus, and less room. What is chosen in it is about this probe, which becomes the open one. */
   still?: boolean;
 }
 
@@ -72,6 +72,7 @@ export function GridTable({ answer, probe, still = false }: Props) {
   const offsets = useMemo(() => columns.reduce<number[]>((sums, c) => [...sums, (sums.at(-1) ?? 0) + c.width], [0]), [columns]);
   const selection = useShown((s) => (s.selection?.kind === 'cell' ? s.selection : null));
   const other = useShown((s) => s.other);
+  const own = useShown((s) => !still || (s.selection?.kind === 'cell' && sameProbe(s.probe, probe)));
   const [active, setActive] = useState<[number, number]>([0, 0]);
   const [menu, setMenu] = useState<{ line: ShownLine; at: DOMRect } | null>(null);
   const [headMenu, setHeadMenu] = useState<HeadMenuAsked | null>(null);
@@ -84,9 +85,9 @@ export function GridTable({ answer, probe, still = false }: Props) {
       answer, rows, columns, offsets, head, look, still, active,
       marks: cellMarks(answer), range: look.shade?.length || look.bars?.length ? ranges(answer, all, across) : null,
       folded: new Set(look.folded ?? NONE), holding: holdingUnmatched(all),
-      chosen: still ? null : spelled(cellKey(answer, columns, selection), rows), second: still ? null : spelled(cellKey(answer, columns, other), rows),
+      chosen: own ? spelled(cellKey(answer, columns, selection), rows) : null, second: own ? spelled(cellKey(answer, columns, other), rows) : null,
     }),
-    [answer, rows, columns, offsets, head, look, still, active, all, across, selection, other],
+    [answer, rows, columns, offsets, head, look, still, active, all, across, selection, other, own],
   );
   const { scroll, body, pins, span, show } = usePainted(view, pinned);
   if (answer.cells === 0) return <p className="pad quiet">Nothing is left: no measure has a value anywhere under these picks. Take a pick out, or ask for empty lines.</p>;
@@ -103,7 +104,8 @@ export function GridTable({ answer, probe, still = false }: Props) {
   /** Traces a cell; `beside` sets it beside the one that is traced. */
   const choose = (line: ShownLine, column: CellColumn, beside: boolean) => {
     const at = coordinates(answer, line.members, column.across.members);
-    if (beside && useShown.getState().selection?.kind === 'cell') actions.set({ other: { measure: column.measure.name, at }, lensOpen: true });
+    if (still) actions.takeProbe(probe);
+    if (beside && own && useShown.getState().selection?.kind === 'cell') actions.set({ other: { measure: column.measure.name, at }, lensOpen: true });
     else actions.set({ selection: { kind: 'cell', measure: column.measure.name, at }, other: null, lensOpen: true });
   };
   const onKey = (event: KeyboardEvent<HTMLElement>) => {
@@ -130,6 +132,7 @@ export function GridTable({ answer, probe, still = false }: Props) {
   const onClick = (event: MouseEvent<HTMLElement>) => {
     const [fold, label, mark, cell] = [hit(event, 'fold'), hit(event, 'menu'), hit(event, 'mark'), hit(event, 'col')];
     if (fold) return toggle(fold.dataset.fold ?? '');
+    if (mark && still) actions.takeProbe(probe);
     if (mark) return actions.set({ selection: { kind: 'mark', measure: '', mark: 'unmatched' }, lensOpen: true });
     const target = cell ?? label;
     if (!target) return undefined;
@@ -153,7 +156,7 @@ export function GridTable({ answer, probe, still = false }: Props) {
         <tbody className="pins" ref={pins} />
         <tbody className="lines" ref={body} style={{ height: rows.length * LINE }} />
       </table>
-      <MarkNotes answer={answer} />
+      {!still && <MarkNotes answer={answer} />}
       {headMenu && <HeadMenu measure={headMenu.measure} at={headMenu.at} probe={probe} close={() => setHeadMenu(null)} />}
       {menu && <LineMenu answer={answer} probe={probe} line={menu.line} at={menu.at} close={() => setMenu(null)} />}
     </div>

@@ -1,6 +1,6 @@
 // A mark of truth explained: what is so, why, the numbers it is about, and what would mend it.
 import { useNavigate } from 'react-router';
-import type { ModelDocument, TruthMark } from '../../api/client';
+import type { GridMeasure, ModelDocument, TruthMark } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { actions, askedProbe, useShown } from '../../app/shown';
 import { columnName, count, measureText, memberText, nameText } from '../../shared/format';
@@ -13,6 +13,7 @@ const MOST = 6;
 
 const MEANS: Record<TruthMark['kind'], string> = {
   unreached: 'A filter that cannot flow to a table does nothing to it. That is no error, and the number says nothing of it: it is the same with the filter and without.',
+  partly: 'The measure is made of several facts, and the filter runs to some of them only: the others stay whole. A difference or a share of the two then holds a part against a whole.',
   overridden: 'The formula replaces or clears what the cell asks for there, so the cell does not show the number of its own line.',
   apart: 'Every total is computed in its own context, never added up. Here that makes a difference.',
   denominator: 'What the share is a part of is computed under the picks too. With other picks the same cell is a share of another whole.',
@@ -20,6 +21,11 @@ const MEANS: Record<TruthMark['kind'], string> = {
   dimension_side: 'A dimension has a row a member, whatever the facts have. Its column added up by itself counts every member once.',
   unmatched: 'Rows whose key is empty or names nothing stand under (unmatched), so that parts add up to totals.',
 };
+
+/** The scans that a filter on a table does not reach, one for each table whose rows they add up. */
+function missed(scans: GridMeasure['scans'], table: string): GridMeasure['scans'] {
+  return scans.filter((s, i) => !(table in s.tables) && scans.findIndex((x) => x.grain === s.grain && !(table in x.tables)) === i);
+}
 
 export function LensMark({ model, measure, kind }: { model: ModelDocument; measure: string; kind: TruthMark['kind'] }) {
   const probe = useShown((s) => s.probe);
@@ -52,7 +58,7 @@ export function LensMark({ model, measure, kind }: { model: ModelDocument; measu
       {marks.map((mark) => (
         <section key={mark.sentence}>
           <p><b>{mark.sentence}</b></p>
-          {kind === 'unreached' && told && mark.tables.map((table) => told.scans.map((scan) => (
+          {(kind === 'unreached' || kind === 'partly') && told && mark.tables.map((table) => missed(told.scans, table).map((scan) => (
             <div key={`${table} ${scan.grain}`}><h3>Why does {table} not reach {scan.grain}?</h3><OpeningLine model={model} from={table} to={scan.grain} measure={model.measures.some((m) => m.name === measure) ? measure : null} /></div>
           )))}
           {mark.links.length > 0 && (

@@ -4,7 +4,7 @@ import { actions } from '../../app/shown';
 import { nameText } from '../../shared/format';
 
 export const MARK_WORDS: Record<TruthMark['kind'], string> = {
-  unreached: 'Not reached', overridden: 'Overridden', apart: 'No sum of its parts', denominator: 'Its whole goes with the picks', whole: '100 % everywhere',
+  unreached: 'Not reached', partly: 'Reached in part', overridden: 'Overridden', apart: 'No sum of its parts', denominator: 'Its whole goes with the picks', whole: '100 % everywhere',
   dimension_side: 'Adds up rows of a dimension', unmatched: 'Unmatched rows are in here',
 };
 

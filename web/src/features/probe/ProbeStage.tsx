@@ -3,7 +3,7 @@ import { Suspense, lazy, useState } from 'react';
 import { Refusal, type ModelDocument, type Picture } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { asFolio } from '../../app/shapes';
-import { EMPTY_PROBE, askedProbe, useShown } from '../../app/shown';
+import { EMPTY_FOLIO, EMPTY_PROBE, actions, askedProbe, useShown } from '../../app/shown';
 import { GridTable, gridWords } from './GridTable';
 import { PastedTable } from './PastedTable';
 import { Picks } from './Picks';
@@ -21,19 +21,19 @@ const PICTURES: [Picture, string][] = [
 
 export function ProbeStage({ model }: { model: ModelDocument }) {
   const folio = useShown((s) => s.folio);
-  const set = useShown((s) => s.set);
+  const from = useShown((s) => s.folioFrom);
   return (
     <div className="probe-stage">
       <div className="row folio-strip" role="group" aria-label="Probe or folio">
-        <button type="button" aria-pressed={folio === null} onClick={() => set({ folio: null })}>Probe</button>
+        <button type="button" aria-pressed={folio === null} onClick={() => actions.openFolio(null)}>Probe</button>
         {model.folios.map((f) => (
-          <button key={String(f.name)} type="button" aria-pressed={folio?.name === f.name} title={String(f.description ?? '')} onClick={() => set({ folio: asFolio(f), selection: null })}>{String(f.name)}</button>
+          <button key={String(f.name)} type="button" aria-pressed={folio !== null && from === f.name} title={String(f.description ?? '')} onClick={() => actions.openFolio(asFolio(f))}>{String(f.name)}</button>
         ))}
-        <button type="button" className="quiet" aria-pressed={folio !== null && !model.folios.some((f) => f.name === folio.name)} onClick={() => set({ folio: { name: '', picks: [], tiles: [] }, selection: null })}>+ folio</button>
+        <button type="button" className="quiet" aria-pressed={folio !== null && !model.folios.some((f) => f.name === from)} onClick={() => actions.openFolio(EMPTY_FOLIO)}>+ folio</button>
       </div>
       {folio ? (
         <Suspense fallback={<p className="pad wait">Opening the folio…</p>}>
-          <FolioView key={folio.name} model={model} folio={folio} />
+          <FolioView key={from ?? ''} model={model} folio={folio} />
         </Suspense>
       ) : <ProbeBench model={model} />}
     </div>

@@ -1,14 +1,15 @@
 // The sentence of chips: what a probe shows, by and across what, where, in which order, compared with what.
 import { Menu } from '@mantine/core';
-import { useState, type KeyboardEvent, type ReactNode } from 'react';
+import type { KeyboardEvent } from 'react';
 import type { GridAnswer, ModelDocument, Order, Pick, Probe } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
 import { UNMATCHED, columnName, columnText, nameText, quotedName } from '../../shared/format';
-import { conditionOf } from '../../api/queries';
+import { conditionOf, useConditions } from '../../api/queries';
 import { Chips, LostMark, columnSelection, tableOf, unreachedBy } from './Chips';
 import { Chooser, type Choice } from './Chooser';
 import { Compare } from './Compare';
 import { SavedProbes } from './SavedProbes';
+import { Where } from './Where';
 
 export function pickText(pick: Pick): string {
   if ('where' in pick) return conditionOf(pick.where)?.words ?? pick.where;
@@ -25,6 +26,7 @@ const TOTALS: [Probe['totals'], string][] = [
 
 export function Sentence({ model, probe, answer }: { model: ModelDocument; probe: Probe; answer?: GridAnswer }) {
   const unreached = unreachedBy(answer);
+  useConditions(); // they are read aloud once they have been answered
   const put = useShown((s) => s.setProbe);
   const { undoProbe, redoProbe } = actions;
   const back = useShown((s) => s.probeBack.length);
@@ -70,7 +72,7 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
           {'column' in pick ? (
             <button type="button" onClick={() => actions.select(columnSelection(pick.column))}>{pickText(pick)}</button>
           ) : (
-            <Where text={pick.where} onSay={(where) => put({ picks: probe.picks.map((p, j) => (j === i ? { where } : p)) })}>{pickText(pick)}</Where>
+            <Where model={model} text={pick.where} onSay={(where) => put({ picks: probe.picks.map((p, j) => (j === i ? { where } : p)) })}>{pickText(pick)}</Where>
           )}
           <button type="button" aria-label={`Take the pick ${pickText(pick)} out`} onClick={() => put({ picks: probe.picks.filter((_, j) => j !== i) })}>
             ✕
@@ -78,7 +80,7 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
         </span>
       ))}
       <Chooser label="+ pick" title="Pick from a column" choices={columns.filter((c) => !picked.has(c.value))} onChoose={(v) => put({ picks: [...probe.picks, { column: v, in: [] }] })} />
-      <span className="chip add"><Where text="" onSay={(where) => put({ picks: [...probe.picks, { where }] })}>+ condition</Where></span>
+      <span className="chip add"><Where model={model} text="" onSay={(where) => put({ picks: [...probe.picks, { where }] })}>+ condition</Where></span>
       sorted by
       {probe.sort?.map((order) => (
         <span key={JSON.stringify(order)} className="chip">
@@ -141,25 +143,4 @@ function orderText(order: Order, measures: string[]): string {
   const name = measures.includes(order.by) ? nameText(order.by).toLowerCase() : columnName(order.by);
   const at = Object.values(order.at ?? {}).map((v) => (v !== null && typeof v === 'object' ? UNMATCHED : columnText(v)));
   return `${name}${at.length ? ` at ${at.join(', ')}` : ''} ${order.desc ? '↓' : '↑'}`;
-}
-
-/** A condition of the page, written as in a formula. */
-function Where({ text: said, onSay, children }: { text: string; onSay: (where: string) => void; children: ReactNode }) {
-  const [text, setText] = useState<string | null>(null);
-  if (text === null) return <button type="button" onClick={() => setText(said)}>{children}</button>;
-  return (
-    <form onSubmit={(e) => { e.preventDefault(); if (text.trim()) onSay(text.trim()); setText(null); }}>
-      <input
-        className="field mono"
-        style={{ width: 320 }}
-        // Opened to be typed into.
-        ref={(node) => node?.focus()}
-        aria-label="A condition over one table"
-        placeholder="Calendar.date >= DATE '2032-01-01'"
-        value={text}
-        onChange={(e) => setText(e.target.value)}
-        onKeyDown={(e) => e.key === 'Escape' && setText(null)}
-      />
-    </form>
-  );
 }

@@ -4,7 +4,7 @@ import { useShown } from '../../app/shown';
 import { ChangeMark } from '../../marks/Marks';
 import { allowedText, columnName, columnText, count } from '../../shared/format';
 import { stopWords } from '../link/LensTable';
-import { SmallStar } from './SmallStar';
+import { SmallStar, stoppedOf } from './SmallStar';
 
 export function Edits({ node }: { node: TraceNode }) {
   const kept = node.filters.filter((f) => !node.edits.some((e) => e.changes.some((c) => c.column.startsWith(`${f.table}.`))));
@@ -125,21 +125,20 @@ export function Stops({ node, model }: { node: TraceNode; model: ModelDocument }
       <span className="quiet">{stopWords(stop)}</span>
     </span>
   );
+  const nearest = stoppedOf(node);
   // Links with a filtered table on one side that simply lead elsewhere fold away.
-  const near = node.blocked.filter((b) => b.reason !== 'one-way' && (b.to === node.arithmetic?.grain || b.reason === 'no link'));
-  const rest = node.blocked.filter((b) => !near.includes(b));
+  const near = node.blocked.filter((b) => b.reason !== 'one-way' && (b.to === node.arithmetic?.grain || b.reason === 'no link') && !nearest.some((s) => s.stop?.link === b.link));
+  const rest = node.blocked.filter((b) => !near.includes(b) && !nearest.some((s) => s.stop?.link === b.link));
   return (
     <>
       {node.unreached?.map((u) => (
         <p key={u.table} className="signal" style={{ marginBottom: 4 }}>
           The filter on <b>{u.table}</b> does not reach {node.arithmetic?.grain}. {u.stops.length ? '' : 'Nothing leads there.'}
-          {u.stops.map((s) => (
-            <span key={`${s.link}${s.to}`} style={{ display: 'block' }}>{line(s)}</span>
-          ))}
+          {nearest.filter((s) => s.table === u.table && s.stop).map((s) => s.stop && line(s.stop))}
           {(u.mends?.length ?? 0) > 0 && <span style={{ display: 'block', color: 'var(--ink)' }}>It would with <code>given ({u.mends?.join(', ')})</code></span>}
         </p>
       ))}
-      {near.filter((b) => !node.unreached?.some((u) => u.stops.some((s) => s.link === b.link))).map(line)}
+      {near.map(line)}
       {rest.length > 0 && (
         <details>
           <summary className="quiet">

@@ -11,6 +11,9 @@ export interface CellColumn {
   place: number;
   first: boolean;
   width: number;
+  /** How its cells are hatched where a filter does not reach all of the measure, and why in words; nothing where every one does. */
+  hatch: string;
+  hatched: string;
 }
 
 const DIGIT = 7.9;
@@ -31,9 +34,13 @@ export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look)
     let longest = 4;
     for (let r = 0; r < rows.length; r += Math.max(1, Math.floor(rows.length / SAMPLE)))
       for (const value of rows[r] ?? []) longest = Math.max(longest, measureText(value, format, m.dtype).length);
-    return Math.min(280, Math.max(longest * DIGIT + ROOM, headWidth(m.name), m.unreached.length ? 104 : 0));
+    return Math.min(280, Math.max(longest * DIGIT + ROOM, headWidth(m.name), m.unreached.length || m.marks.some((x) => x.kind === 'partly') ? 104 : 0));
   });
-  return across.flatMap((line) => answer.measures.map((measure, place) => ({ across: line, measure, place, first: place === 0, width: Math.round(widths[place] ?? 90) })));
+  const reach = answer.measures.map((m) => {
+    const partly = m.marks.filter((x) => x.kind === 'partly').map((x) => x.sentence);
+    return { hatch: m.unreached.length ? 'hatched' : partly.length ? 'hatched part' : '', hatched: [m.unreached.length ? `not reached by ${m.unreached.join(', ')}` : '', ...partly].filter(Boolean).join('; ') };
+  });
+  return across.flatMap((line) => answer.measures.map((measure, place) => ({ across: line, measure, place, first: place === 0, width: Math.round(widths[place] ?? 90), hatch: '', hatched: '', ...reach[place] })));
 }
 
 export function labelWidth(answer: GridAnswer, lines: ShownLine[]): number {

@@ -168,7 +168,7 @@ export class LinePainter {
     const second = view.second !== null && view.second.line === key && view.second.column === index;
     const part = line.isTotal || across.isTotal || !view.range ? null : share(value, view.range.get(measure.name));
     const classes = [
-      chosen ? 'chosen' : '', second ? 'second' : '', column.first && answer.columns.columns.length > 0 ? 'group-start' : '', measure.unreached.length ? 'hatched' : '',
+      chosen ? 'chosen' : '', second ? 'second' : '', column.first && answer.columns.columns.length > 0 ? 'group-start' : '', column.hatch,
       overridden.length ? 'overridden' : '', apart.length ? 'apart' : '', part !== null && look.shade?.includes(measure.name) ? 'shaded' : '',
     ].filter(Boolean).join(' ');
     // What stands as it should is left alone: every change has to be laid out.
@@ -192,7 +192,7 @@ export class LinePainter {
     if (target.tabIndex !== stop) target.tabIndex = stop;
     if (chosen || target.ariaPressed) target.ariaPressed = chosen ? 'true' : null;
     const title = [
-      overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '', measure.unreached.length ? `not reached by ${measure.unreached.join(', ')}` : '', ...apart.map((m) => m.sentence),
+      overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '', column.hatched, ...apart.map((m) => m.sentence),
     ].filter(Boolean).join('; ');
     if (target.title !== title) target.title = title;
     const text = measure.error ? measure.error : measureText(value, look.formats?.[measure.name] ?? measure.format, measure.dtype);

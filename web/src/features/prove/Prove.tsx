@@ -13,7 +13,7 @@ const WEIGHTS: [Finding['weight'], string, string][] = [
 /** Shows what a finding is about: in the Lens, and on its own stage. */
 export function useShowAbout(model: ModelDocument) {
   const navigate = useNavigate();
-  const { select, set } = actions;
+  const { select, set, openFolio } = actions;
   return (about: string) => {
     const [kind = '', ...rest] = about.split(' ');
     const name = rest.join(' ');
@@ -32,7 +32,7 @@ export function useShowAbout(model: ModelDocument) {
     }
     const folio = kind === 'folio' && model.folios.find((f) => f.name === name);
     if (folio) {
-      set({ folio: asFolio(folio) });
+      openFolio(asFolio(folio));
       select(null);
       void navigate(`/m/${model.id}/probe`);
       return;

@@ -53,10 +53,10 @@ export function Sideways({ kind, categories, series, width, chosen, onPick }: Pr
             const title = <title>{`${c.text}, ${s.text}: ${text(v, s)}`}</title>;
             if (kind === 'heat') return <HeatField key={s.key} series={s} value={v} x={left + i * field} width={field} height={each} onClick={() => onPick(c)}>{title}</HeatField>;
             if (v === null) return null;
-            if (kind === 'dots') return <path key={s.key} className={`solid ${ink(i)}`} d={shape(i)} transform={`translate(${x(v)} ${each / 2}) scale(1.15)`} onClick={() => onPick(c)}>{title}</path>;
+            if (kind === 'dots') return <path key={s.key} className={`solid ${ink(s.ink)}`} d={shape(s.ink)} transform={`translate(${x(v)} ${each / 2}) scale(1.15)`} onClick={() => onPick(c)}>{title}</path>;
             const box = { x: Math.min(x(0), x(v)), y: 4 + i * 13, width: Math.max(0.6, Math.abs(x(v) - x(0))), height: series.length > 1 ? 12 : each - 9 };
             return (
-              <g key={s.key} className={ink(i)}>
+              <g key={s.key} className={ink(s.ink)}>
                 <rect className="solid" {...box} onClick={() => onPick(c)}>{title}</rect>
                 {s.unreached.length > 0 && <rect {...box} fill={`url(#${id}h)`} pointerEvents="none" />}
                 <text x={Math.max(x(v), x(0)) + 5} y={box.y + box.height / 2} dy="0.34em" className="value">{text(v, s)}</text>

@@ -21,6 +21,8 @@ export interface Series {
   format: string;
   dtype: string;
   unreached: string[];
+  /** Its ink and shape, in every picture of the same drawing. */
+  ink: number;
 }
 
 export interface Drawing {
@@ -45,7 +47,7 @@ export function drawing(answer: GridAnswer, look: Look, most = Infinity): Drawin
   const left = answer.measures.filter((m) => m.error || !['integer', 'number'].includes(m.dtype)).map((m) => m.name);
   const several = answer.measures.length - left.length > 1;
   const series = answer.measures.flatMap((m, i) =>
-    left.includes(m.name) ? [] : across.map((c): Series => ({
+    left.includes(m.name) ? [] : across.map((c): Omit<Series, 'ink'> => ({
       key: `${m.name} ${c.key}`, measure: m.name, place: c.text === 'All' ? '' : c.text, text: [several || !c.text || c.text === 'All' ? nameText(m.name) : '', c.text === 'All' ? '' : c.text].filter(Boolean).join(', '),
       format: look.formats?.[m.name] ?? m.format, dtype: m.dtype, unreached: m.unreached,
       values: down.map((d) => {
@@ -54,7 +56,28 @@ export function drawing(answer: GridAnswer, look: Look, most = Infinity): Drawin
       }),
     })),
   );
-  return { categories: down, series, left };
+  return { categories: down, series: series.map((s, i) => ({ ...s, ink: i })), left };
+}
+
+const APART = 20;
+
+/** The series that can be read on one scale together: those of one measure always, those of several where all are shares or none is, and the
+ * largest are not more than twenty times the smallest. */
+export function scales(series: Series[]): Series[][] {
+  const measures = [...new Set(series.map((s) => s.measure))].map((name) => series.filter((s) => s.measure === name));
+  const size = (own: Series[]) => own.reduce((most, s) => s.values.reduce<number>((m, v) => Math.max(m, Math.abs(v ?? 0)), most), 0);
+  const share = (own: Series[]) => own[0]?.format.includes('%') ?? false;
+  const together = (a: Series[], b: Series[]) => {
+    const [x, y] = [size(a), size(b)];
+    return share(a) === share(b) && (x === 0 || y === 0 || Math.max(x, y) <= APART * Math.min(x, y));
+  };
+  const found: Series[][][] = [];
+  for (const own of measures) {
+    const fitting = found.find((group) => group.every((other) => together(own, other)));
+    if (fitting) fitting.push(own);
+    else found.push([own]);
+  }
+  return found.map((group) => group.flat());
 }
 
 export function extent(series: Series[], stacked: boolean): [number, number] {

@@ -1,0 +1,41 @@
+// For a table, or a column of it: over which links its filter comes to each measure of the open probe, or why it does not.
+import type { GridMeasure, ModelDocument } from '../../api/client';
+import { useGrid } from '../../api/queries';
+import { askedProbe, useShown } from '../../app/shown';
+import { nameText } from '../../shared/format';
+import { OpeningLine } from '../link/OpeningLine';
+
+export function ReachesProbe({ model, table }: { model: ModelDocument; table: string }) {
+  const probe = useShown((s) => s.probe);
+  const answer = useGrid(model, probe ? askedProbe(probe) : null).data;
+  if (!answer || answer.measures.length === 0) return null;
+  return (
+    <section aria-label="In the open probe">
+      <h3>In the open probe</h3>
+      {answer.measures.map((m) => <Reaches key={m.name} model={model} table={table} measure={m} />)}
+    </section>
+  );
+}
+
+function Reaches({ model, table, measure }: { model: ModelDocument; table: string; measure: GridMeasure }) {
+  const known = model.measures.some((m) => m.name === measure.name) ? measure.name : null;
+  // A measure may add up the rows of one table in several places: over each set of links it is told once.
+  const scans = measure.scans.filter((s, i, all) => all.findIndex((x) => x.grain === s.grain && String(x.tables[table]) === String(s.tables[table])) === i);
+  return (
+    <div className="reaches">
+      <b className="measure-ink">{nameText(measure.name)}</b>
+      {scans.length === 0 && <span className="quiet"> adds up no rows</span>}
+      {scans.map((scan) => {
+        const path = scan.tables[table];
+        return path ? (
+          <div key={`${scan.grain} ${path.join()}`} className="quiet">{path.length ? <>a filter on {table} comes to {scan.grain} over {path.join(', ')}</> : <>adds up rows of {scan.grain} itself</>}</div>
+        ) : (
+          <div key={scan.grain}>
+            <span className="signal">Why does a filter on {table} not reach {scan.grain}?</span>
+            <OpeningLine model={model} from={table} to={scan.grain} measure={known} folded />
+          </div>
+        );
+      })}
+    </div>
+  );
+}
