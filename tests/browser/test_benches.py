@@ -5,6 +5,7 @@ import time
 import unittest
 import urllib.parse
 import urllib.request
+from xml.etree import ElementTree
 
 from selenium.webdriver.common.action_chains import ActionChains
 
@@ -180,7 +181,7 @@ class ProbeBench(Bench):
         self.b.click("Result", ".folio-strip button")
         self.b.reads("without Calendar year", ".tile")
         want = self.api("/grid", probe={"measures": ["income"], "picks": [{"column": "Calendar.year", "in": [2032]}]})["values"][0][0][0]
-        income = 'section[aria-label="Income"] .tile-number > b'
+        income = 'section[aria-label="Income"] .tile-value'
         number = f"{round(want):,}"
         self.sees(lambda: self.texts(income), [number])
         self.b.click("2031", ".pick-list .clip")
@@ -202,6 +203,75 @@ class ProbeBench(Bench):
         self.assertEqual(self.api()["folios"][2]["tiles"][1]["without"], ["Calendar.year"])
         self.b.click("Open All quarters in Probe", "button")
         self.b.reads("2033", ".grid tbody")
+
+    def test_a_folio_is_made_undone_and_its_numbers_are_traced(self):
+        self.open("probe", p=probe(rows=["Vessel.name"], measures=["sailings"]))
+        self.b.click("+ folio")
+        self.b.press(lambda: self.b.one('[aria-label="Name of the folio"]'))
+        self.b.keys("Quay meeting")
+        self.sees(lambda: self.b.one('[aria-label="Name of the folio"]').get_attribute("value"), "Quay meeting")
+        for tile in ("seats sold", "Ports by year"):
+            self.b.click("+ tile")
+            self.b.click(tile, "[role=menuitem]")
+        self.b.click("Pick from a column, for all tiles")
+        self.b.typed("island group", Keys.ENTER)
+        self.b.click("Near Isles", ".pick-list .clip")
+        want = self.api("/grid", probe={"measures": ["seats_sold"], "picks": [{"column": "Island.group", "in": ["Near Isles"]}]})
+        number = f"{want['values'][0][0][0]:,}"
+        self.sees(lambda: self.texts(".tile-value"), [number])
+        # What is chosen on a tile is traced under the tile's own picks, not under those of the probe that was open.
+        self.b.click(number, ".tile-value")
+        self.sees(lambda: self.texts("[data-testid=trace-value]"), [number])
+        self.b.reads("Island group is Near Isles", ".lens")
+        self.b.run("document.querySelector('.tile .grid tbody.lines td button').click()")
+        self.b.until(lambda: self.texts(".tile td.chosen button") == self.texts("[data-testid=trace-value]") != [number])
+        self.assertEqual(self.asked()["picks"], [{"column": "Island.group", "in": ["Near Isles"]}])
+        self.b.open(self.b.driver.current_url)  # the address brings folio, cell and trace
+        self.b.until(lambda: self.texts(".tile td.chosen button") == self.texts("[data-testid=trace-value]") != [])
+        self.b.click("Outer Lights", ".pick-list .clip")
+        self.b.until(lambda: self.texts(".tile-value") not in ([], [""], [number]))
+        self.b.until(lambda: not self.b.all("[data-testid=trace-value]"))  # it was under other picks
+        self.b.click("Undo on the folio")
+        self.sees(lambda: self.texts(".tile-value"), [number])
+        self.b.click("Redo on the folio")
+        self.b.until(lambda: self.texts(".tile-value") not in ([], [""], [number]))
+        self.b.click("say what it is for", "button")
+        self.b.typed("for the quay", Keys.ENTER)
+        self.b.click("Save")
+        self.b.named("↶ undo: save folio Quay meeting")
+        self.sees(lambda: self.api()["folios"][-1].get("description"), "for the quay")
+        self.b.press(lambda: self.b.one('[aria-label="Name of the folio"]'))
+        self.b.command("a")
+        self.b.keys("Result")
+        self.b.named("Put it in the place of Result")  # never without a word
+        self.b.keys("s")
+        self.b.click("Save as another")
+        self.b.until(lambda: [f["name"] for f in self.api()["folios"]][-2:] == ["Quay meeting", "Results"])
+        self.b.click("+ condition for all", "button")
+        self.b.typed("Calendar.year = 2032", Keys.ENTER)
+        self.b.reads("Calendar.year is 2032", ".chip")
+        self.b.click("Open Ports by year in Probe", "button")
+        self.b.until(lambda: {"where": "Calendar.year = 2032"} in self.asked()["picks"])
+
+    def test_a_picture_is_taken_with_its_title_legend_and_captions(self):
+        shown = probe(name="Seats and fares", rows=["Calendar.month"], measures=["seats_sold", "fare_income"], look={"picture": "lines"})
+        self.open("probe", p=shown)
+        self.b.reads("Fare income", ".scaled figcaption")
+        self.b.run("window.taken = []; HTMLAnchorElement.prototype.click = function () { window.taken.push([this.download, this.href]); }")
+        for kind in ("SVG", "PNG"):
+            self.b.click(kind, ".picture-legend button")
+        taken = self.b.until(lambda: (lambda got: got if len(got) == 2 else None)(self.b.driver.execute_script("return window.taken")))
+        self.assertEqual([name for name, _ in taken], ["Seats and fares.svg", "Seats and fares.png"])
+        root = ElementTree.fromstring(urllib.parse.unquote(taken[0][1].split(",", 1)[1]))
+        texts = [e.text for e in root.iter("{http://www.w3.org/2000/svg}text")]
+        self.assertEqual(texts[:3], ["Seats and fares", "Seats sold", "Fare income"])
+        self.assertEqual(texts.count("Seats sold"), 2)  # in the legend, and above its own scale
+        lines = [e for e in root.iter("{http://www.w3.org/2000/svg}path") if "stroke-width:2px" in e.get("style", "")]
+        self.assertEqual(len(lines), 2)
+        self.assertTrue(all("M" in e.get("d") and "rgb" in e.get("style") for e in lines))
+        self.assertGreater(len(taken[1][1]), 20_000)
+        self.b.click("Small multiples", ".picture-switch button")
+        self.b.until(lambda: len(self.b.all(".multiples figure")) == 2 and not self.b.all(".legend-item"))
 
 
 class MeasureBench(Bench):

@@ -149,19 +149,18 @@ def _members(star: Star, table: str, column: str) -> list[dict[str, Any]]:
 def grid_answer(grid: Grid) -> dict[str, Any]:
     """A grid with, for each measure, what does not reach it and what it overrides."""
     star, probe = grid.star, grid.probe
-    asked = {table for table, _ in (*probe.rows, *probe.columns)} | {p.table for p in probe.picks}
     axes = {f"{table}.{column}" for table, column in (*probe.rows, *probe.columns)}
     binder = Binder(star, probe.define)
     conditions = {text: binder.page_condition(text) for text in probe.conditions}
-    asked |= {c.table for c in conditions.values()}
     shape = len(grid.rows.lines), len(grid.columns.lines)
     measures, values, told = [], [], marks(grid)
     for name, dtype, found, of_measure in zip(probe.measures, grid.dtypes, grid.values, told, strict=True):
         reached = reached_by(star, binder.measure(name))
         known = star.model.measure(name)
         error = found.code if isinstance(found, CellError) else None
+        lost = sorted(x for m in of_measure if m["kind"] == "unreached" for x in m["tables"])
         measures.append({
-            "name": name, "dtype": dtype, "format": known.format if known else "", "unreached": sorted(asked - set(reached["tables"])),
+            "name": name, "dtype": dtype, "format": known.format if known else "", "unreached": lost,
             "overrides": sorted(axes & set(reached["overrides"])), "scans": reached["scans"], "error": error,
             "marks": of_measure,
         })  # fmt: skip

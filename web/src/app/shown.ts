@@ -56,6 +56,8 @@ interface Shown {
   folio: Folio | null;
   /** The name that the open folio has in the model; null for a new one. */
   folioFrom: string | null;
+  /** How many were opened: what one screen holds for itself ends with it. */
+  folioCount: number;
   folioBack: Folio[];
   folioForth: Folio[];
   said: Said | null;
@@ -111,6 +113,7 @@ export const useShown = create<Shown>((set) => ({
   offered: null,
   folio: null,
   folioFrom: null,
+  folioCount: 0,
   folioBack: [],
   folioForth: [],
   said: null,
@@ -138,7 +141,7 @@ export const useShown = create<Shown>((set) => ({
       const now = s.probe ?? EMPTY_PROBE;
       return sameProbe(now, probe) ? {} : { probe, probeBack: [...s.probeBack.slice(-MOST_BACK), now], probeForth: [] };
     }),
-  openFolio: (folio) => set({ folio, folioFrom: folio?.name || null, folioBack: [], folioForth: [], selection: null }),
+  openFolio: (folio) => set((s) => ({ folio, folioFrom: folio?.name || null, folioCount: s.folioCount + 1, folioBack: [], folioForth: [], selection: null })),
   setFolio: (change) =>
     set((s) => {
       if (!s.folio) return {};

@@ -18,6 +18,7 @@ from nexorem.core.diagnostics import CellError, Refused
 from nexorem.core.engine.grid import Grid
 from nexorem.core.engine.order import TOTAL
 from nexorem.core.engine.reach import carrying_edits, carrying_ways, edits_of, nodes, overridden, parts, reached_by, scans, worst_step
+from nexorem.core.engine.scalar import cell_trees
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.model.model import Link
@@ -44,10 +45,12 @@ def marks(grid: Grid) -> list[list[Mark]]:
     conditions = [binder.page_condition(text) for text in probe.conditions]
     page = [(p.table, p.column) for p in probe.picks] + [(c.table, x) for c in conditions for x in c.columns]
     axes = [*probe.rows, *probe.columns]
+    # What a condition compares with was computed under the picks before it: these come to what it filters.
+    compared = [(c.table, {x for tree in cell_trees(c) for x in reached_by(star, tree)["tables"]}) for c in conditions]
     told = []
     for place, name in enumerate(probe.measures):
         measure = binder.measure(name)
-        found = [*_unreached(grid, measure, axes, page), *_partly(star, measure, axes, page), *_overridden(star, measure, axes)]
+        found = [*_unreached(grid, measure, axes, page, compared), *_partly(star, measure, axes, page), *_overridden(star, measure, axes)]
         found += _dimension_side(grid, measure, axes, page)
         found += _shares(grid, place, measure, axes, page)
         found += _apart(grid, place, measure)
@@ -72,17 +75,21 @@ def _mark(kind: str, sentence: str, tables: Sequence[str] = (), columns: Columns
 # filters that do not reach a measure, and those that it does away with
 
 
-def _unreached(grid: Grid, measure: t.MeasureValue, axes: Columns, page: Columns) -> Iterator[Mark]:
+def _unreached(
+    grid: Grid, measure: t.MeasureValue, axes: Columns, page: Columns, compared: Sequence[tuple[str, set[str]]]
+) -> Iterator[Mark]:
     star, define = grid.star, grid.probe.define
     asked = dict.fromkeys(table for table, _ in (*axes, *page))
     reached = set(reached_by(star, measure)["tables"])
+    for table, tables in reversed(compared):
+        reached |= tables if table in reached else set()
     found = scans(measure)
     for table in asked:
-        if table in reached or not found:
+        if table in reached:
             continue
         known = star.model.measure(measure.name)
         mends: list[Mark] = []
-        if known is None or known.formula == measure.formula:  # else it is a draft
+        if found and (known is None or known.formula == measure.formula):  # else it adds up nothing, or is a draft
             kept = _carried.setdefault(star, {})
             key = measure.name, "" if known else repr(sorted(define.items())), table
             if key not in kept:

@@ -74,7 +74,8 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
   const changed = JSON.stringify(stored ? asFolio(stored) : null) !== JSON.stringify(folio);
   const save = async () => {
     const kept = { ...folio, name, picks: folio.picks.filter((p: Pick) => 'where' in p || p.in.length > 0) };
-    if (await edit({ kind: 'put_folio', folio: kept })) actions.set({ folio: kept, folioFrom: name });
+    // What was changed while it was on its way stays as it is.
+    if (await edit({ kind: 'put_folio', folio: kept })) actions.set({ folioFrom: name, ...(useShown.getState().folio === folio ? { folio: kept } : {}) });
   };
   const onKey = (event: KeyboardEvent) => {
     if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || (event.target as HTMLElement).closest('input, textarea')) return;

@@ -22,6 +22,7 @@ const PICTURES: [Picture, string][] = [
 export function ProbeStage({ model }: { model: ModelDocument }) {
   const folio = useShown((s) => s.folio);
   const from = useShown((s) => s.folioFrom);
+  const opened = useShown((s) => s.folioCount);
   return (
     <div className="probe-stage">
       <div className="row folio-strip" role="group" aria-label="Probe or folio">
@@ -33,7 +34,7 @@ export function ProbeStage({ model }: { model: ModelDocument }) {
       </div>
       {folio ? (
         <Suspense fallback={<p className="pad wait">Opening the folio…</p>}>
-          <FolioView key={from ?? ''} model={model} folio={folio} />
+          <FolioView key={opened} model={model} folio={folio} />
         </Suspense>
       ) : <ProbeBench model={model} />}
     </div>

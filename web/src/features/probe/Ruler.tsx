@@ -68,7 +68,7 @@ export function Ruler({ model, table, picks, rows, onSpan }: Props) {
   const others = picks.filter((p) => ('where' in p ? !spanOf(table, p.where) : p.in.length > 0));
   const grid = useGrid(model, { ...EMPTY_PROBE, rows: [dateColumn(table)], measures: ['rows here'], define: { 'rows here': `rows(${quotedName(rows || table.name)})` }, picks: others, totals: 'none', empty_lines: true });
   const days = (grid.data?.rows.lines ?? []).map((line, r) => ({ day: String(line[0]?.value ?? ''), rows: Number(grid.data?.values[0]?.[r]?.[0] ?? 0) })).filter((d) => /^\d{4}/.test(d.day));
-  if (days.length === 0) return grid.isPending ? <p className="wait">Reading {table.name}…</p> : null;
+  if (days.length === 0) return <p className={grid.isPending ? 'wait' : 'quiet'}>{grid.isPending ? `Reading ${table.name}…` : `No day of ${table.name} is left under the other picks.`}</p>;
   const shown = bars(days, unit);
   const width = Math.max(ROOM, shown.length * NARROW);
   const step = width / shown.length;
