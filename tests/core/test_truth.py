@@ -4,6 +4,7 @@ import itertools
 import math
 import random
 import unittest
+from dataclasses import replace
 
 from nexorem.core.design.truth import marks, unmatched_told
 from nexorem.core.diagnostics import CellError, Refused
@@ -108,6 +109,24 @@ class Marks(unittest.TestCase):
                 self.assertTrue(all(same(v, free[place]) for place, v in cells.items()), (seed, mark["sentence"]))
                 met += 1
         self.assertGreater(met, 100)
+
+    def test_a_mend_that_is_offered_mends(self):
+        met = 0
+        for seed in range(400):
+            maker = Maker(seed)
+            maker.with_measures(2)
+            probe = maker.probe([maker.model.measures[-1].name])
+            try:
+                found = marks(answer(maker.star, read_probe(maker.star, probe), Budget()))[0]
+            except Refused:
+                continue
+            for mark, mend in ((m, x) for m in found if m["kind"] in ("unreached", "whole") for x in m["mends"]):
+                kept = tuple(replace(x, formula=mend["formula"]) if x.name == mend["measure"] else x for x in maker.model.measures)
+                star = maker.star.with_model(replace(maker.model, measures=kept))
+                after = marks(answer(star, read_probe(star, probe), Budget()))[0]
+                self.assertNotIn((mark["kind"], mark["tables"]), [(m["kind"], m["tables"]) for m in after], (seed, mend["formula"]))
+                met += 1
+        self.assertGreater(met, 80)
 
     def test_what_reaches_some_of_the_facts_alone(self):
         links = [k for k in LINKS if k["name"] not in ("tag", "crew")]

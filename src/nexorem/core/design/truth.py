@@ -129,7 +129,7 @@ def _carrying(star: Star, define: Mapping[str, str], measure: t.MeasureValue, sc
     ways = carrying_ways(star, table, scan.grain) if own else [carrying_edits(star, scan.state, table, scan.grain)]
     givens = [f"given ({', '.join(w)})" for w in ways if w]
     mends = [_mend(star, define, measure, measure.body, f"({measure.formula}) {given}", given) for given in givens]
-    return [m for m in mends if m and _binds(star, define, m)]
+    return [m for m in mends if m and (after := _mended(star, define, m, measure)) and table in reached_by(star, after)["tables"]]
 
 
 def _overridden(star: Star, measure: t.MeasureValue, axes: Columns) -> Iterator[Mark]:
@@ -157,13 +157,13 @@ def _mend(star: Star, define: Mapping[str, str], measure: t.MeasureValue, at: t.
     return {"measure": owner.name, "formula": formula, "label": label, "own": own}
 
 
-def _binds(star: Star, define: Mapping[str, str], mend: Mark) -> bool:
-    """Whether the formula a mend gives can be computed: a way that a filter could be carried may double another's."""
+def _mended(star: Star, define: Mapping[str, str], mend: Mark, measure: t.MeasureValue) -> t.MeasureValue | None:
+    """The measure as it would be with a mend; nothing where that cannot be computed, as a way that a filter could be carried may double
+    another's. Only what is so no more with the mend is offered: an edit may be undone by one inside the formula."""
     try:
-        Binder(star, {**define, mend["measure"]: mend["formula"]}).measure(mend["measure"])
+        return Binder(star, {**define, mend["measure"]: mend["formula"]}).measure(measure.name)
     except Refused:
-        return False
-    return True
+        return None
 
 
 def _owner(measure: t.MeasureValue, at: t.Typed) -> t.MeasureValue | None:
@@ -183,7 +183,26 @@ def _owner(measure: t.MeasureValue, at: t.Typed) -> t.MeasureValue | None:
 
 def _dimension_side(grid: Grid, measure: t.MeasureValue, axes: Columns, page: Columns) -> Iterator[Mark]:
     """Rows of a dimension added up while something that filters its facts, and not itself, is on the axes or the page."""
-    star, asked = grid.star, {table for table, _ in (*axes, *page)}
+    star, asked, define = grid.star, {table for table, _ in (*axes, *page)}, grid.probe.define
+    for scan, fact, through in _sums_of_dimensions(star, measure, asked):
+        text = f"{scan.text.rstrip()[:-1]} for each {quoted(fact)})" if " for each " not in scan.text else ""
+        mend = _mend(star, define, measure, scan, text, text) if text and scan.where is None else None
+        after = _mended(star, define, mend, measure) if mend else None
+        left = [x.text for x, _, _ in _sums_of_dimensions(star, after, asked)] if after else [scan.text]
+        told = f"{scan.text} adds up rows of the dimension {scan.grain}, each once, whatever {fact} has of it"
+        mends = [mend] if mend and scan.text not in left else []
+        yield _mark("dimension_side", f"{told}; {_passing(through, fact, scan.grain)}.", [scan.grain, fact], mends=mends)
+
+
+def _passing(through: Sequence[str], fact: str, dimension: str) -> str:
+    others = [x for x in through if x != fact]
+    if not others:
+        return f"a filter on {fact} does not come to {dimension}"
+    return f"{' and '.join(others)} filter{'s' if len(others) == 1 else ''} {fact} and not {dimension}"
+
+
+def _sums_of_dimensions(star: Star, measure: t.MeasureValue, asked: set[str]) -> Iterator[tuple[t.Aggregate, str, list[str]]]:
+    """The scans that add up rows of a dimension, each with the fact that looks it up and the tables asked for that filter only it."""
     for scan in scans(measure):
         table = star.model.table(scan.grain)
         if not table or scan.function not in ("sum", "avg") or scan.distinct or role(star, table) not in ("dimension", "outrigger"):
@@ -194,16 +213,8 @@ def _dimension_side(grid: Grid, measure: t.MeasureValue, axes: Columns, page: Co
         ]
         reached = {f: {x.table for x in star.inflow(f, star.state).walk()} & asked - flows for f in facts}
         fact = max(facts, key=lambda f: len(reached[f]), default="")
-        if not fact or not reached[fact]:
-            continue
-        through = ", ".join(sorted(reached[fact]))
-        text = f"{scan.text.rstrip()[:-1]} for each {quoted(fact)})" if " for each " not in scan.text else ""
-        mend = _mend(star, grid.probe.define, measure, scan, text, text) if text and scan.where is None else None
-        yield _mark(
-            "dimension_side",
-            f"{scan.text} adds up rows of the dimension {scan.grain}, each once, whatever {fact} has of it; {through} filters {fact} and "
-            f"not {scan.grain}.", [scan.grain, fact], mends=[mend] if mend else [],
-        )  # fmt: skip
+        if fact and reached[fact]:
+            yield scan, fact, sorted(reached[fact])
 
 
 # shares
@@ -269,7 +280,7 @@ def _whole(grid: Grid, measure: t.MeasureValue, below: t.Typed, along: Columns) 
             first = next((e.text for e in edited.edits if isinstance(e, t.Cleared)), None)
             new = text.replace(first, _cleared(first, target, over_loose)) if first else text[: text.rindex(")")] + f", clear {target})"
             made = _mend(star, grid.probe.define, measure, edited, new, f"write clear {target}")
-            mends = [made] if made else []
+            mends = [made] if made and _mended(star, grid.probe.define, made, measure) else []
     return _mark("whole", f"{measure.name} is 100 % wherever it has a value: its denominator keeps the filters on {named}; {why}.",
                  [x for x, _ in along], along, mends=mends)  # fmt: skip
 
