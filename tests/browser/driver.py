@@ -175,7 +175,7 @@ class Browser:
     def focused(self):
         """What the element with the focus is called."""
         return self.driver.execute_script(
-            "const e = document.activeElement; return e === document.body ? '' : (e.getAttribute('aria-label') ?? e.innerText ?? '').trim()"
+            "const e = document.activeElement; return e === document.body ? '' : (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? e.innerText ?? '').trim()"
         )
 
     def tab_to(self, text, most=320, back=False):

@@ -1,6 +1,5 @@
 """The benches of Measure and Probe by hand and by keyboard: what each gesture does to the sentence, the formula and the numbers."""
 
-import json
 import time
 import unittest
 import urllib.parse
@@ -19,11 +18,6 @@ NEAR = [{"column": "Island.group", "member": value("Near Isles")}]
 class ProbeBench(Bench):
     def chips(self):
         return [t for t in self.texts(".sentence .chip:not(.add) > button:first-child") if t]
-
-    def asked(self):
-        """The open probe, as the address has it."""
-        query = urllib.parse.urlparse(self.b.driver.current_url).query
-        return json.loads(urllib.parse.parse_qs(query)["at"][0]).get("p")
 
     def until_asked(self, **parts):
         self.b.until(lambda: all(self.asked().get(k) == v for k, v in parts.items()), f"{parts} is not {self.asked()}")
@@ -212,7 +206,7 @@ class ProbeBench(Bench):
         self.sees(lambda: self.b.one('[aria-label="Name of the folio"]').get_attribute("value"), "Quay meeting")
         for tile in ("seats sold", "Ports by year"):
             self.b.click("+ tile")
-            self.b.click(tile, "[role=menuitem]")
+            self.b.typed(tile, Keys.ENTER)
         self.b.click("Pick from a column, for all tiles")
         self.b.typed("island group", Keys.ENTER)
         self.b.click("Near Isles", ".pick-list .clip")
@@ -408,6 +402,144 @@ class Everyone(Bench):
         self.b.keys(Keys.END)
         self.b.keys("4")
         self.b.reads("Begin from a pattern")
+
+
+class Keyboard(Bench):
+    """No pointer: every element is come to with the Tab key, F6 and arrows."""
+
+    def region(self, css):
+        """F6 until the focus is in a part of the screen."""
+        for _ in range(9):
+            if self.b.driver.execute_script("return document.activeElement.closest(arguments[0]) !== null", css):
+                return
+            self.b.keys(Keys.F6)
+        self.fail(f"F6 does not come to {css}")
+
+    def at(self, name, back=False):
+        self.b.tab_to(name, back=back)
+        return self
+
+    def shown(self, css):
+        return self.b.until(lambda: next((t for t in self.texts(css) if t), None))
+
+    def test_a_measure_is_written_mended_renamed_tried_and_promoted(self):
+        self.open("measure", m="seats_sold", p=probe(rows=["Island.group", "Port.name"], measures=["seats_sold"]))
+        self.b.reads("136,115", "[data-testid=live-number]")
+        self.region(".outline")
+        self.sees(lambda: self.b.focused().startswith("seats sold"))
+        self.b.keys(Keys.ARROW_DOWN, Keys.ARROW_DOWN, Keys.ENTER)  # from measure to measure, one stop of the Tab key
+        self.sees(lambda: self.b.one('[aria-label="Name of the measure"]').get_attribute("value"), "refunded_seats")
+        self.at("New measure").b.keys(Keys.ENTER)
+        self.region(".desk")
+        self.at("Name of the new measure", back=True).b.keys("keyed")
+        self.b.keys(Keys.TAB)
+        self.at("Formula").b.keys("sum(Booking.seat")
+        self.b.reads("Booking has no column seat", ".wrong")
+        self.b.keys(Keys.ESCAPE)
+        self.at("write Booking.seats").b.keys(Keys.ENTER)
+        self.b.reads("136,115", "[data-testid=live-number]")
+        self.at("Formula", back=True)
+        self.b.command("s")
+        self.b.named("↶ undo: add measure keyed")
+        self.at("Formula")
+        self.b.command(Keys.END)
+        self.b.keys(" / 2")
+        self.b.reads("cells differ", ".live-grid")
+        self.at("As a variant", back=True).b.keys(Keys.ENTER)
+        self.b.named("↶ undo: add measure keyed_trial")
+        self.b.reads("trial beside keyed", ".trial-mark")
+        self.region(".live-grid, .desk")
+        self.b.one('.live-grid[aria-busy="false"]')
+        self.at("keyed").b.keys(Keys.SPACE)  # compared with the official one
+        self.b.until(lambda: len(self.b.all(".live-grid .side-head")) == 2)
+        self.region(".lens")
+        self.at("Put it in the place of keyed").b.keys(Keys.ENTER)
+        self.b.named("↶ undo: make keyed_trial official")
+        self.sees(lambda: self.measure("keyed")["formula"], "sum(Booking.seats) / 2")
+        self.region(".desk")
+        self.at("Name of the measure", back=True)
+        self.b.command("a")
+        self.b.keys("half_seats", Keys.ENTER)
+        self.b.named("↶ undo: rename keyed to half_seats")
+        self.region(".outline")
+        self.at("share of a total").b.keys(Keys.ENTER)
+        self.b.reads("clear wide Booking", ".cm-content")
+        self.sees(lambda: "Divides by" in self.b.one(".details textarea").get_attribute("value"))  # what the pattern teaches comes along
+
+    def test_a_number_is_traced_its_rows_paged_and_a_mark_opened(self):
+        picks = [{"column": "Vessel.name", "in": ["Heron"]}]
+        self.open("probe", p=probe(rows=["Island.group"], columns=["Calendar.year"], measures=["seats_sold", "outer_seats"], picks=picks))
+        self.b.reads("Near Isles", ".grid")
+        self.region(".grid-place")
+        self.b.until(lambda: self.b.driver.execute_script("return document.activeElement.matches('.grid [data-col]')"))
+        self.b.keys(Keys.ARROW_DOWN, Keys.ENTER)
+        self.b.reads("Seats sold, Near Isles, 2031", ".lens h2")
+        self.region(".lens")
+        self.at("The cell and the page ask for").b.keys(Keys.ARROW_DOWN)
+        self.sees(lambda: self.b.focused().startswith("Filters run"))
+        star = self.b.one(".small-star").get_attribute("aria-label")
+        self.assertIn("from Vessel it stops before Booking: sailing the link is inactive", star)
+        self.assertEqual(len(self.b.all(".small-star .stop-bar")), 1)
+        self.b.keys(Keys.ARROW_LEFT)
+        self.b.until(lambda: not self.b.all(".small-star"))
+        self.b.keys(Keys.ARROW_RIGHT)
+        self.at("page through them").b.keys(Keys.ENTER)
+        self.b.reads("1 to 25 of", ".pager")
+        self.at("after").b.keys(Keys.ENTER)
+        self.b.reads("26 to 50 of", ".pager")
+        self.at("seats", back=True).b.keys(Keys.ENTER, Keys.ENTER)
+        self.b.until(
+            lambda: self.texts(".used-rows tbody tr:first-child td")[1] == max(self.texts(".used-rows tbody tr td:nth-child(2)"), key=int)
+        )
+        self.at("A table whose filter does not reach").b.keys("Ves")
+        self.b.reads("In one formula", ".why-not")
+        self.region(".grid-place")
+        self.at("Outer seats: does away with coordinates of the grid", back=True).b.keys(Keys.ENTER)
+        self.b.reads("does away with the cell's own coordinate on Island.group", ".lens")
+        self.region(".sentence")
+        self.at("Vessel name is Heron").b.keys(Keys.ENTER)
+        self.b.reads("Why does a filter on Vessel not reach Booking?", ".lens")
+        self.region(".lens")
+        self.at("what would open it?").b.keys(Keys.ENTER)
+        self.b.reads("The smallest change", ".reaches")
+        self.region(".pick-side")
+        self.at("Calendar to").b.keys(Keys.ARROW_LEFT)
+        self.b.until(lambda: any("BETWEEN" in p.get("where", "") for p in self.asked()["picks"]))
+        self.region(".grid-place")
+        self.at("What to do with Seats sold", back=True).b.keys(Keys.ENTER)
+        self.b.named("Bars in cells", "[role=menuitem]")
+        for _ in range(12):
+            if self.b.focused() != "Bars in cells":
+                self.b.keys(Keys.ARROW_DOWN)
+        self.b.keys(Keys.ENTER)
+        self.sees(lambda: self.asked()["look"]["bars"], ["seats_sold"])
+
+    def test_pictures_and_folios(self):
+        self.open("probe", p=probe(rows=["Port.name"], measures=["seats_sold"]))
+        self.b.reads("Teal Quay", ".grid")
+        self.region(".grid-place")
+        self.at("Bars", back=True).b.keys(Keys.ENTER)
+        self.at("Pick Brannock").b.keys(Keys.ENTER)
+        self.sees(lambda: self.asked()["picks"], [{"column": "Port.name", "in": ["Brannock"]}])
+        self.region(".sentence")
+        self.at("+ folio", back=True).b.keys(Keys.ENTER)
+        self.at("Name of the folio").b.keys("By keys")
+        for tile in ("late share", "A text"):
+            self.at("Add a tile").b.keys(Keys.ENTER)
+            self.b.typed(tile, Keys.ENTER)
+        self.at("Text of the tile").b.keys("Read this first")
+        self.sees(lambda: self.texts(".tile h3")[0], "Late share")
+        self.at("What to do with the tile", back=True)
+        ActionChains(self.b.driver).key_down(Keys.ALT).send_keys(Keys.ARROW_LEFT).key_up(Keys.ALT).perform()
+        self.b.until(lambda: "text" in self.b.all(".tile")[0].get_attribute("class"))
+        self.sees(lambda: self.b.driver.execute_script("return document.activeElement.closest('.tile').className.includes('text')"))
+        self.region(".folio-scroll")
+        self.at(self.shown(".tile-value")).b.keys(Keys.ENTER)
+        self.sees(lambda: self.texts("[data-testid=trace-value]"), self.texts(".tile-value"))
+        self.region(".sentence")
+        self.at("Save").b.keys(Keys.ENTER)
+        self.b.named("↶ undo: save folio By keys")
+        self.sees(lambda: [t["kind"] for t in self.api()["folios"][-1]["tiles"]], ["text", "number"])
 
 
 if __name__ == "__main__":

@@ -34,6 +34,11 @@ class Bench(OneBrowser):
         self.b.open("about:blank")
         self.b.open(f"{self.address}/{stage}?{query}")
 
+    def asked(self):
+        """The open probe, as the address has it."""
+        query = urllib.parse.urlparse(self.b.driver.current_url).query
+        return json.loads(urllib.parse.parse_qs(query)["at"][0]).get("p")
+
     def measure(self, name):
         return next((m for m in self.api()["measures"] if m["name"] == name), None)
 

@@ -191,7 +191,7 @@ function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
     prove: [`${model.findings.length} finding${model.findings.length === 1 ? '' : 's'}`, ''],
   };
   return (
-    <nav className="stages" aria-label="Stages">
+    <nav className="stages" data-region aria-label="Stages">
       {STAGES.map((s) => (
         <Link key={s} className="stage" to={`/m/${model.id}/${s}`} aria-current={s === stage ? 'page' : undefined}>
           <b>{s.charAt(0).toUpperCase() + s.slice(1)}</b>
@@ -203,7 +203,22 @@ function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
   );
 }
 
-/** 1 to 6 go to the stages, Ctrl+Z and Ctrl+Shift+Z undo and redo, Ctrl+K finds. */
+/** What can be acted on in a part of the screen: its one stop of the Tab key first, where it has one among many. */
+const ACTED = 'button:not(:disabled), input:not(:disabled), select, textarea, a[href], [tabindex="0"], [contenteditable="true"]';
+
+/** Puts the focus into the next part of the screen, or the one before. */
+function toRegion(by: 1 | -1): void {
+  const regions = [...document.querySelectorAll<HTMLElement>('[data-region]')].filter((r) => r.getClientRects().length > 0);
+  const here = regions.findLastIndex((r) => r.contains(document.activeElement));
+  for (let i = 1; i <= regions.length; i += 1) {
+    const region = regions[(((here < 0 && by < 0 ? 0 : here) + by * i) % regions.length + regions.length) % regions.length];
+    const targets = [...(region?.querySelectorAll<HTMLElement>(ACTED) ?? [])].filter((e) => e.tabIndex >= 0 && e.getClientRects().length > 0);
+    const target = targets.find((e) => e.matches('[data-col], [aria-current="true"], [aria-current="page"], .cm-content')) ?? targets[0];
+    if (target) return target.focus();
+  }
+}
+
+/** 1 to 6 go to the stages, F6 from part to part of the screen, Ctrl+Z and Ctrl+Shift+Z undo and redo, Ctrl+K finds. */
 function useKeys(model: ModelDocument) {
   const navigate = useNavigate();
   const { undo, redo } = useEdits(model);
@@ -216,6 +231,9 @@ function useKeys(model: ModelDocument) {
       if (command && event.key.toLowerCase() === 'k') {
         event.preventDefault();
         set({ findOpen: true });
+      } else if (event.key === 'F6') {
+        event.preventDefault();
+        toRegion(event.shiftKey ? -1 : 1);
       } else if (typing) {
         return;
       } else if (command && event.key.toLowerCase() === 'z') {

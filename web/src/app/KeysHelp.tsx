@@ -5,6 +5,7 @@ import { useShown } from './shown';
 
 const KEYS: [string, string][] = [
   ['1 … 6', 'go to a stage'],
+  ['F6, Shift F6', 'to the next part of the screen, the one before'],
   ['Ctrl K', 'find or do anything'],
   ['Ctrl Z, Ctrl Shift Z', 'undo, redo'],
   ['L', 'in Link: a new link, typed; on a table or a cell, from there'],
@@ -16,6 +17,7 @@ const KEYS: [string, string][] = [
   ['F12, Shift F12', 'in a formula: to where a name is defined, to where it is used'],
   ['Ctrl S', 'in a formula: save the measure'],
   ['Ctrl X, Ctrl V', 'on a chip: cut it, put it in behind this one; Alt and arrows move it'],
+  ['Alt and arrows', 'on a tile’s menu: move the tile'],
   ['M, + and −', 'in a grid: what to do with the line; unfold, fold its parts'],
   ['Shift and a click, or Enter', 'in a grid: set the cell beside the chosen one'],
   ['up, down, left, right', 'in a trace: from step to step, fold in and out'],

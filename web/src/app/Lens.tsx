@@ -22,7 +22,7 @@ export function Lens({ model, stage }: { model: ModelDocument; stage: Stage }) {
     set({ lensOpen: !open });
   };
   return (
-    <aside className="lens" aria-label="Lens">
+    <aside className="lens" data-region aria-label="Lens">
       <button type="button" className="lens-fold" onClick={fold} aria-expanded={open} aria-label={open ? 'Fold the Lens away' : 'Open the Lens'} title={open ? 'Fold the Lens away' : 'Open the Lens'}>
         {open ? '»' : '«'}
       </button>

@@ -1,11 +1,11 @@
 // A folio: probes, single numbers, pictures and texts under shared picks and one ruler; each tile can opt out of a pick and says so.
-import { Menu } from '@mantine/core';
 import { useState, type KeyboardEvent } from 'react';
 import type { Folio, ModelDocument, Pick, Tile } from '../../api/client';
 import { useConditions, useEdits } from '../../api/queries';
 import { asFolio } from '../../app/shapes';
 import { actions, useShown } from '../../app/shown';
 import { columnSelection } from '../probe/Chips';
+import { nameText } from '../../shared/format';
 import { Chooser } from '../probe/Chooser';
 import { Picks } from '../probe/Picks';
 import { pickText } from '../probe/Sentence';
@@ -20,8 +20,11 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
   const move = (from: number, to: number) => {
     const tiles = [...folio.tiles];
     const [tile] = tiles.splice(from, 1);
-    if (tile) tiles.splice(Math.max(0, Math.min(to, tiles.length)), 0, tile);
+    const place = Math.max(0, Math.min(to, tiles.length));
+    if (tile) tiles.splice(place, 0, tile);
     put({ tiles });
+    // The focus goes with the tile, which is drawn anew.
+    requestAnimationFrame(() => document.querySelectorAll<HTMLElement>('.tile .tile-menu')[place]?.focus());
   };
   const picked = new Set(folio.picks.map((p) => ('column' in p ? p.column : '')));
   const columns = model.tables.filter((t) => !t.hidden && t.role !== 'fact').flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => ({ value: `${t.name}.${c.name}`, text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })));
@@ -45,7 +48,7 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
       </FolioHead>
       <div className="probe-body">
         <Picks model={model} picks={folio.picks} answer={undefined} put={(picks) => put({ picks })} />
-        <div className="folio-scroll">
+        <div className="folio-scroll" data-region>
           {folio.tiles.length === 0 && <p className="pad quiet empty-place">Nothing is on this folio yet. “+ tile” brings a saved probe, a number with its comparison, or a text; all of them stand under the picks at the left.</p>}
           <div className="folio-grid">
             {folio.tiles.map((tile, i) => (
@@ -87,7 +90,7 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
   return (
     // The keys of the chips come up to here.
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
-    <div className="sentence" role="group" aria-label="The folio" onKeyDown={onKey}>
+    <div className="sentence" data-region role="group" aria-label="The folio" onKeyDown={onKey}>
       <input className="field folio-name" aria-label="Name of the folio" placeholder="name of the folio" value={folio.name} onChange={(e) => setFolio({ name: e.target.value })} />
       {children}
       <span className="row sentence-end">
@@ -113,18 +116,18 @@ function Describe({ folio }: { folio: Folio }) {
   return <input className="field folio-words" ref={(node) => node?.focus()} aria-label="What the folio is for" value={text} onChange={(e) => setText(e.target.value)} onBlur={keep} onKeyDown={(e) => (e.key === 'Enter' ? keep() : e.key === 'Escape' && setText(null))} />;
 }
 
+/** What a tile can be: a saved probe, a number, or a text. */
 function AddTile({ model, onAdd }: { model: ModelDocument; onAdd: (tile: Tile) => void }) {
-  return (
-    <Menu shadow="none" position="bottom-start">
-      <span className="chip add"><Menu.Target><button type="button">+ tile</button></Menu.Target></span>
-      <Menu.Dropdown style={{ maxHeight: 420, overflow: 'auto' }}>
-        <Menu.Label>a probe</Menu.Label>
-        {model.probes.map((p) => <Menu.Item key={String(p.name)} onClick={() => onAdd({ kind: 'probe', probe: String(p.name), width: 2 })}>{String(p.name)}</Menu.Item>)}
-        <Menu.Label>a number</Menu.Label>
-        {model.measures.filter((m) => !m.broken).map((m) => <Menu.Item key={m.name} onClick={() => onAdd({ kind: 'number', probe: { rows: [], columns: [], measures: [m.name], picks: [], totals: 'none' }, width: 1 })}>{m.name.replaceAll('_', ' ')}</Menu.Item>)}
-        <Menu.Label>words</Menu.Label>
-        <Menu.Item onClick={() => onAdd({ kind: 'text', text: '', width: 1 })}>A text</Menu.Item>
-      </Menu.Dropdown>
-    </Menu>
-  );
+  const choices = [
+    { value: 'text', text: 'A text', detail: 'words' },
+    ...model.probes.map((p) => ({ value: `probe ${String(p.name)}`, text: String(p.name), detail: 'a probe' })),
+    ...model.measures.filter((m) => !m.broken).map((m) => ({ value: `number ${m.name}`, text: nameText(m.name), detail: 'a number' })),
+  ];
+  const add = (value: string) => {
+    const name = value.slice(value.indexOf(' ') + 1);
+    if (value === 'text') onAdd({ kind: 'text', text: '', width: 1 });
+    else if (value.startsWith('probe ')) onAdd({ kind: 'probe', probe: name, width: 2 });
+    else onAdd({ kind: 'number', probe: { rows: [], columns: [], measures: [name], picks: [], totals: 'none' }, width: 1 });
+  };
+  return <Chooser label="+ tile" title="Add a tile" choices={choices} onChoose={add} />;
 }

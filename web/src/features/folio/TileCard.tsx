@@ -1,6 +1,6 @@
 // A tile of a folio: it answers under the shared picks it has not opted out of, says which those are, and opens in Probe.
 import { Menu } from '@mantine/core';
-import { Suspense, lazy, useState } from 'react';
+import { Suspense, lazy, useState, type KeyboardEvent } from 'react';
 import type { ComparisonInfo, ModelDocument, Pick, Picture, Probe, Tile } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { asProbe } from '../../app/shapes';
@@ -119,10 +119,16 @@ interface MenuProps {
 function TileMenu({ model, tile, picks, own, onPut, onMove }: MenuProps) {
   const shown = own?.look?.picture ?? 'grid';
   const as = (picture: Picture) => own && onPut({ ...tile, title: tile.title ?? (typeof tile.probe === 'string' ? tile.probe : undefined), probe: { ...own, name: undefined, look: { ...own.look, picture } } });
+  const onKey = (event: KeyboardEvent) => {
+    const by = { ArrowLeft: -1, ArrowUp: -1, ArrowRight: 1, ArrowDown: 1 }[event.key];
+    if (!event.altKey || by === undefined) return;
+    event.preventDefault();
+    onMove(by);
+  };
   const flip = (key: string) => onPut({ ...tile, without: tile.without?.includes(key) ? tile.without.filter((k) => k !== key) : [...(tile.without ?? []), key] });
   return (
     <Menu shadow="none" position="bottom-end" width={230}>
-      <Menu.Target><button type="button" className="head-menu" aria-label={`What to do with the tile ${tile.title ?? ''}`}>⋯</button></Menu.Target>
+      <Menu.Target><button type="button" className="head-menu tile-menu" title="What to do with it; Alt and an arrow move it" aria-label={`What to do with the tile ${tile.title ?? ''}`} onKeyDown={onKey}>⋯</button></Menu.Target>
       <Menu.Dropdown style={{ maxHeight: 430, overflow: 'auto' }}>
         {picks.length > 0 && tile.kind !== 'text' && <Menu.Label>shared picks</Menu.Label>}
         {tile.kind !== 'text' && picks.map((p) => <Menu.Item key={pickKey(p)} onClick={() => flip(pickKey(p))}>{tile.without?.includes(pickKey(p)) ? 'Take' : 'Opt out of'} {pickText(p)}</Menu.Item>)}

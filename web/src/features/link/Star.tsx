@@ -196,7 +196,7 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
   return (
     // The plane answers to the pointer; everything on it can be reached with the keyboard by itself.
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex
-    <div ref={area} className="star" onPointerDown={grabPlane} onPointerMove={move} onPointerUp={drop} onPointerCancel={drop} onKeyDown={onKey} tabIndex={0} role="group" aria-label={`The star of ${key}`}>
+    <div ref={area} className="star" data-region onPointerDown={grabPlane} onPointerMove={move} onPointerUp={drop} onPointerCancel={drop} onKeyDown={onKey} tabIndex={0} role="group" aria-label={`The star of ${key}`}>
       <StarHead model={model} fact={fact} beside={beside} percent={percent} onZoom={zoomStep} onFit={fit} onTidy={tidy} onJump={jump} held={held} />
       <div ref={plane} className="star-plane">
         <svg width="1" height="1" aria-label="Links">

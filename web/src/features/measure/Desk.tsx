@@ -83,7 +83,7 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
   const variants = model.measures.filter((m) => compared.includes(m.name));
   const sound = errors.length === 0 && draft.formula.trim() !== '';
   return (
-    <div className="pad desk">
+    <div className="pad desk" data-region>
       <div className="row desk-head">
         <input className="field desk-name" aria-label={isNew ? 'Name of the new measure' : 'Name of the measure'} placeholder="name of the new measure" value={draft.name} onChange={(e) => change({ name: e.target.value })} onKeyDown={(e) => e.key === 'Enter' && void save()} />
         {!isNew && <h2 className="visually-hidden">{nameText(measure.name).toLowerCase()}</h2>}

@@ -17,7 +17,7 @@ export function Measure({ model }: { model: ModelDocument }) {
     const base = model.measures.find((m) => m.name === measure.name);
     const isShare = pattern.key.startsWith('share');
     put(draftKey(model.id, ''), {
-      ...draftOf(NEW), name: freeName(model.measures, pattern.name), formula: pattern.formula, home: base?.home ?? '', folder: base?.folder ?? '', format: isShare ? '0.0%' : pattern.key === 'two_way' || pattern.key === 'new_here' ? '#,##0' : (base?.format ?? ''), description: '',
+      ...draftOf(NEW), name: freeName(model.measures, pattern.name), formula: pattern.formula, home: base?.home ?? '', folder: base?.folder ?? '', format: isShare ? '0.0%' : pattern.key === 'two_way' || pattern.key === 'new_here' ? '#,##0' : (base?.format ?? ''), description: pattern.teaches,
     });
     actions.set({ measure: '', selection: null });
     setAsText(false);

@@ -1,6 +1,6 @@
 // The measures: who builds on whom, by folder, or by the table they live with; with a search, and patterns to begin from.
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useState, type KeyboardEvent } from 'react';
 import { client, unwrap, type MeasureInfo, type ModelDocument, type PatternInfo } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { EMPTY_PROBE, actions } from '../../app/shown';
@@ -63,8 +63,18 @@ export function Outline({ model, chosen, onPattern, onText }: { model: ModelDocu
     actions.set({ measure: name });
     actions.select({ kind: 'measure', name });
   };
+  // One stop of the Tab key; up and down go from measure to measure.
+  const stop = listed.some((l) => l.measure.name === chosen) ? chosen : (listed[0]?.measure.name ?? '');
+  const onKey = (event: KeyboardEvent<HTMLElement>) => {
+    const items = [...event.currentTarget.querySelectorAll<HTMLElement>('.outline-item')];
+    const place = items.indexOf(event.target as HTMLElement);
+    const next = { ArrowDown: place + 1, ArrowUp: place - 1, Home: 0, End: items.length - 1 }[event.key];
+    if (place < 0 || next === undefined) return;
+    items[Math.max(0, Math.min(next, items.length - 1))]?.focus();
+    event.preventDefault();
+  };
   return (
-    <nav className="side outline" aria-label="Measures">
+    <nav className="side outline" data-region aria-label="Measures">
       <div className="row outline-head">
         <select className="field" aria-label="Order of the measures" value={order} onChange={(e) => setOrder(e.target.value as Order)}>
           {ORDERS.map(([key, text]) => <option key={key} value={key}>{text}</option>)}
@@ -72,11 +82,13 @@ export function Outline({ model, chosen, onPattern, onText }: { model: ModelDocu
         <span className="quiet">{model.measures.length}</span>
       </div>
       <input className="field" aria-label="Search the measures" placeholder="search names, formulas, words" value={search} onChange={(e) => setSearch(e.target.value)} />
-      <div className="outline-list">
+      {/* The list hears the arrows of the measures in it. */}
+      {/* oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions */}
+      <div className="outline-list" role="group" aria-label="All measures" onKeyDown={onKey}>
         {listed.map(({ measure: m, depth, group }) => (
           <div key={m.name}>
             {group !== undefined && <h3>{group}</h3>}
-            <button type="button" className="outline-item" style={{ paddingLeft: 10 + Math.min(depth, 5) * 13 }} aria-current={m.name === chosen} title={m.description || m.formula} onClick={() => open(m.name)}>
+            <button type="button" className="outline-item" tabIndex={m.name === stop ? 0 : -1} style={{ paddingLeft: 10 + Math.min(depth, 5) * 13 }} aria-current={m.name === chosen} title={m.description || m.formula} onClick={() => open(m.name)}>
               <span>
                 {nameText(m.name).toLowerCase()} {m.trial && <i className="quiet">trial</i>}
                 {drafts[draftKey(model.id, m.name)] && <span className="signal" title="Not saved yet"> •</span>}

@@ -74,7 +74,7 @@ export function Picks({ model, picks, answer, put }: Props) {
   const reaching = new Set(scans.flatMap((s) => Object.keys(s.tables)));
   const calendars = model.tables.filter((t) => t.calendar && (reaching.size === 0 || reaching.has(t.name)));
   return (
-    <aside className="pick-side" aria-label="Picks">
+    <aside className="pick-side" data-region aria-label="Picks">
       {calendars.map((t) => (
         <Ruler key={t.name} model={model} table={t} picks={picks} rows={rows || t.name} onSpan={(where) => put([...picks.filter((p) => !('where' in p && spanOf(t, p.where))), ...(where ? [{ where }] : [])])} />
       ))}

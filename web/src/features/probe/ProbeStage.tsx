@@ -53,7 +53,7 @@ function ProbeBench({ model }: { model: ModelDocument }) {
       <Sentence model={model} probe={probe} answer={answer} />
       <div className="probe-body">
         <Picks model={model} picks={probe.picks} answer={grid.data} put={(picks) => put({ picks })} />
-        <div className="grid-place" aria-busy={grid.isFetching}>
+        <div className="grid-place" data-region aria-busy={grid.isFetching}>
           {probe.measures.length === 0 && <p className="pad quiet">Ask for a measure: “+ measure” in the sentence above.</p>}
           {grid.isPending && probe.measures.length > 0 && <p className="wait pad">Computing {probe.measures.length} measures…</p>}
           {grid.error && probe.measures.length > 0 && <Wrong error={grid.error} />}

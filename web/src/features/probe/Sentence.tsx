@@ -55,7 +55,7 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
   return (
     // The keys of the chips come up to here.
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
-    <div className="sentence" role="group" aria-label="The probe" onKeyDown={onKey}>
+    <div className="sentence" data-region role="group" aria-label="The probe" onKeyDown={onKey}>
       Show
       <Chips part="measures" probe={probe} put={put} unreached={unreached} />
       <Chooser label="+ measure" title="Add a measure" choices={measures} onChoose={(v) => put({ measures: [...probe.measures, v] })} />
