@@ -1,14 +1,18 @@
 """The benches of Measure and Probe by hand and by keyboard: what each gesture does to the sentence, the formula and the numbers."""
 
+import json
+import tempfile
 import time
 import unittest
 import urllib.parse
 import urllib.request
+from pathlib import Path
 from xml.etree import ElementTree
 
 from selenium.webdriver.common.action_chains import ActionChains
 
 from tests.browser.driver import Keys
+from tests.browser.site import site
 from tests.browser.test_probe import Bench, probe, value
 
 GROUPS = probe(rows=["Island.group", "Port.name"], columns=["Calendar.year"], measures=["seats_sold", "share_of_all"])
@@ -16,12 +20,6 @@ NEAR = [{"column": "Island.group", "member": value("Near Isles")}]
 
 
 class ProbeBench(Bench):
-    def chips(self):
-        return [t for t in self.texts(".sentence .chip:not(.add) > button:first-child") if t]
-
-    def until_asked(self, **parts):
-        self.b.until(lambda: all(self.asked().get(k) == v for k, v in parts.items()), f"{parts} is not {self.asked()}")
-
     def test_the_sentence_is_typed_moved_cut_and_undone(self):
         self.open("probe", p=GROUPS)
         self.b.reads("Near Isles", ".grid")
@@ -372,6 +370,39 @@ class Everyone(Bench):
         self.b.reads("Not all of this address can be read", ".said")
         self.b.click("Probe", ".folio-strip button")
         self.b.reads("Near Isles", ".grid")
+
+    def test_names_with_dots_and_quotes_are_asked_traced_drilled_and_picked(self):
+        columns = {"item no.": "string", "net.amount": "number", 'say "hi"': "string"}
+        fields = [{"name": n, "type": t} for n, t in columns.items()]
+        described = {
+            "name": "odd",
+            "resources": [
+                {"name": "sales", "path": "sales.csv", "schema": {"fields": fields, "foreignKeys": [{"fields": ["item no."], "reference": {"resource": "items", "fields": ["code"]}}]}},
+                {"name": "items", "path": "items.csv", "schema": {"fields": [{"name": "code", "type": "string"}, {"name": "kind.of", "type": "string"}], "primaryKey": ["code"]}},
+            ],
+            "nexorem": {"version": 1, "tables": [{"name": "Sales 20.31", "resource": "sales"}, {"name": "It.ems", "resource": "items"}],
+                        "measures": [{"name": "net amount", "formula": 'sum("Sales 20.31"."net.amount")', "format": "0.0"}]},
+        }  # fmt: skip
+        with tempfile.TemporaryDirectory() as folder:
+            for name, text in (("datapackage.json", json.dumps(described)), ("items.csv", "code,kind.of\na,K\nb,L\n"),
+                               ("sales.csv", 'item no.,net.amount,"say ""hi"""\na,1.5,x\nb,2,y\nz,4,x\n')):  # fmt: skip
+                (Path(folder) / name).write_text(text)
+            self.address = f"{site().address}/m/{site().app.extensions['nexorem'].open(Path(folder))}"
+        self.open("probe", p=probe(measures=["net amount"]))
+        for button, words in (("Add a column to the rows", "kind.of"), ("Add a column across", "say")):
+            self.b.click(button)
+            self.b.typed(words, Keys.ENTER)
+        self.sees(lambda: self.line("K"), ["1.5", "", "1.5"])
+        self.b.press(lambda: self.cell("L", 1))
+        self.sees(lambda: self.texts("[data-testid=trace-value]"), ["2.0"])
+        self.b.reads("It.ems", ".small-star text")
+        self.b.click("K", ".grid tbody th .plain")
+        self.b.type('input[aria-label="Into a column"]', "say hi")
+        self.b.click('Into Sales 20.31 say "hi"', "button")
+        self.until_asked(rows=['"Sales 20.31"."say ""hi"""'], picks=[{"column": '"It.ems"."kind.of"', "in": ["K"]}])
+        self.b.reads("It.ems kind.of is K", ".chip")
+        self.b.click('Sales 20.31 say "hi"', ".chip button")
+        self.b.reads('Sales 20.31.say "hi"', ".lens h2")
 
     def test_by_the_keyboard_alone(self):
         self.open("probe", p=probe(rows=["Island.group"], measures=["seats_sold"]))

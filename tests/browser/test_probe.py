@@ -39,6 +39,9 @@ class Bench(OneBrowser):
         query = urllib.parse.urlparse(self.b.driver.current_url).query
         return json.loads(urllib.parse.parse_qs(query)["at"][0]).get("p")
 
+    def until_asked(self, **parts):
+        self.b.until(lambda: all(self.asked().get(k) == v for k, v in parts.items()), f"{parts} is not {self.asked()}")
+
     def measure(self, name):
         return next((m for m in self.api()["measures"] if m["name"] == name), None)
 

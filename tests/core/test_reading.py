@@ -16,9 +16,15 @@ READINGS = [
     ("sum(Booking.seats)", "The sum of Booking.seats over the visible rows of Booking."),
     ("SUM( booking.SEATS )  -- the same", "The sum of Booking.seats over the visible rows of Booking."),
     ("seats given (set Port.region = 'North')", "Seats, with Port.region replaced by North; every other filter stays."),
-    ("seats given (keep Port.depth > 4)", "Seats, with only where Port.depth is above 4; every other filter stays."),
+    ("seats given (keep Port.depth > 4)", "Seats, with Port.depth kept to where Port.depth is above 4; every other filter stays."),
     ("seats / seats given (clear Port)", "Seats divided by (seats, with the filters on Port cleared; every other filter stays)."),
-    ("seats given (clear all)", "Seats, with every filter cleared; every other filter stays."),
+    ("seats given (clear all)", "Seats, with every filter cleared."),
+    ("seats given (clear all, set Port.region = 'North')", "Seats, with every filter cleared, then Port.region replaced by North."),
+    ("seats given (reset all)", "Seats, with every filter back to what the page says."),
+    ("seats given (keep Port.region = 'North')", "Seats, with Port.region kept to North; every other filter stays."),
+    ("rows(Booking.port where min(Booking.day) given (clear Cal) IS NOT NULL)",
+     "The number of the visible values of Booking.port where (the smallest Booking.day over the visible rows of Booking, with the filters on "
+     "Cal cleared; every other filter stays) is not empty."),
     ("seats given (clear Port but Port.region)", "Seats, with the filters on Port.code, Port.name, Port.depth cleared; every other filter stays."),
     ("seats given (reset Cal)", "Seats, with the filters on Cal back to what the page says; every other filter stays."),
     ("seats given (via Booking.refunded = Cal.day)", "Seats, with the link refund switched on."),
@@ -36,7 +42,7 @@ READINGS = [
     ("let a = seats in a * 2", "A times 2, a being seats."),
     ("count(distinct Booking.port where Booking.note IS NOT NULL)",
      "The number of different values of Booking.port over the visible rows of Booking where Booking.note is not empty."),
-    ("CASE WHEN single(Port.name) THEN seats ELSE 0 END", "Seats if whether Port.name has a single visible value, else 0."),
+    ("CASE WHEN single(Port.name) THEN seats ELSE 0 END", "Seats if Port.name has a single visible value, else 0."),
 ]  # fmt: skip
 
 

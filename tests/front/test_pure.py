@@ -14,7 +14,7 @@ from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.formats import format_value, pattern_fault
 from nexorem.core.limits import Budget
-from nexorem.core.model.names import quoted
+from nexorem.core.model.names import quoted, reference_text, split_reference
 from nexorem.server.describe import grid_answer
 from tests.core.small import STAR
 from tests.core.small import grid as small_grid
@@ -90,6 +90,13 @@ class Names(unittest.TestCase):
     )
     def test_a_name_is_quoted_as_the_core_does(self, name):
         self.assertEqual(call("format", "quotedName", name), quoted(name))
+
+    @settings(derandomize=True, max_examples=150, deadline=None)
+    @given(*[st.text(st.sampled_from('ab ."_é'), min_size=1, max_size=5)] * 2)
+    def test_a_column_is_written_and_read_as_the_core_does(self, table, column):
+        written = reference_text(table, column)
+        self.assertEqual(call("format", "referenceText", table, column), written)
+        self.assertEqual((tuple(call("format", "splitReference", written)), split_reference(written)), ((table, column), (table, column)))
 
     @settings(derandomize=True, max_examples=100, deadline=None)
     @given(st.text(st.sampled_from("ab😀é\n\U0001d4d0"), max_size=12), st.integers(0, 14))

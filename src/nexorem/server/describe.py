@@ -25,7 +25,7 @@ from nexorem.core.language.reading import Reader
 from nexorem.core.limits import Budget
 from nexorem.core.lint.findings import findings
 from nexorem.core.model.model import Link, Table
-from nexorem.core.model.names import column_text, quoted
+from nexorem.core.model.names import column_text, quoted, reference_text
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
 from nexorem.gather.sources.kinds import source_words
@@ -138,7 +138,7 @@ def axis_answer(star: Star, axis: Axis) -> dict[str, Any]:
     """An axis with its lines as members."""
     members = [_members(star, table, column) for table, column in axis.columns]
     lines = [[members[i][code] if code != TOTAL else {"kind": "total"} for i, code in enumerate(line)] for line in axis.lines.tolist()]
-    return {"columns": [f"{table}.{column}" for table, column in axis.columns], "lines": lines}
+    return {"columns": [reference_text(table, column) for table, column in axis.columns], "lines": lines}
 
 
 def _members(star: Star, table: str, column: str) -> list[dict[str, Any]]:
@@ -149,7 +149,7 @@ def _members(star: Star, table: str, column: str) -> list[dict[str, Any]]:
 def grid_answer(grid: Grid) -> dict[str, Any]:
     """A grid with, for each measure, what does not reach it and what it overrides."""
     star, probe = grid.star, grid.probe
-    axes = {f"{table}.{column}" for table, column in (*probe.rows, *probe.columns)}
+    axes = {f"{table}.{column}": reference_text(table, column) for table, column in (*probe.rows, *probe.columns)}
     binder = Binder(star, probe.define)
     conditions = {text: binder.page_condition(text) for text in probe.conditions}
     shape = len(grid.rows.lines), len(grid.columns.lines)
@@ -161,7 +161,7 @@ def grid_answer(grid: Grid) -> dict[str, Any]:
         lost = sorted(x for m in of_measure if m["kind"] == "unreached" for x in m["tables"])
         measures.append({
             "name": name, "dtype": dtype, "format": known.format if known else "", "unreached": lost,
-            "overrides": sorted(axes & set(reached["overrides"])), "scans": reached["scans"], "error": error,
+            "overrides": sorted(axes[x] for x in {*axes} & {*reached["overrides"]}), "scans": reached["scans"], "error": error,
             "marks": of_measure,
         })  # fmt: skip
         flat = [None] * (shape[0] * shape[1]) if isinstance(found, CellError) else [iso(v) for v in found.tolist()]

@@ -107,9 +107,21 @@ export function nameText(name: string): string {
   return words.charAt(0).toUpperCase() + words.slice(1);
 }
 
+/** The table and the column of a written `Table.column`; a name with a dot or a quote in it stands in double quotes. */
+export function splitReference(reference: string): [string, string] {
+  const first = /^"((?:[^"]|"")*)"|^[^.]*/.exec(reference)?.[0] ?? '';
+  const bare = (name: string) => (/^".*"$/s.test(name) ? name.slice(1, -1).replaceAll('""', '"') : name);
+  return [bare(first), bare(reference.slice(first.length + 1))];
+}
+
+/** A column as probes write it. */
+export function referenceText(table: string, column: string): string {
+  return /[."]/.test(table + column) ? `${quotedName(table)}.${quotedName(column)}` : `${table}.${column}`;
+}
+
 /** `Port.name` as “Port name”. */
 export function columnName(reference: string): string {
-  return reference.replaceAll('"', '').replace('.', ' ').replaceAll('_', ' ');
+  return splitReference(reference).join(' ').trim().replaceAll('_', ' ');
 }
 
 /** What filters allow of a column, in a few words. */

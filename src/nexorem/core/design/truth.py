@@ -22,7 +22,7 @@ from nexorem.core.engine.scalar import cell_trees
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.model.model import Link
-from nexorem.core.model.names import quoted
+from nexorem.core.model.names import quoted, reference_text
 from nexorem.core.model.star import Star
 from nexorem.core.values import NUMERIC, Array
 
@@ -59,7 +59,7 @@ def marks(grid: Grid) -> list[list[Mark]]:
 
 
 def _mark(kind: str, sentence: str, tables: Sequence[str] = (), columns: Columns = (), **more: Any) -> Mark:
-    named = [f"{table}.{column}" for table, column in columns]
+    named = [reference_text(table, column) for table, column in columns]
     return {
         "kind": kind,
         "sentence": sentence,

@@ -24,6 +24,7 @@ AGGREGATES = {
     "stddev": "the standard deviation of", "count": "the number of filled values of", "percentile": "the percentile of",
     "listagg": "the list of",
 }  # fmt: skip
+EVERY = "every filter"
 
 
 class Reader:
@@ -57,7 +58,7 @@ class Reader:
             case t.Edited():
                 return self._edited(node)
             case t.Cases():
-                branches = ", ".join(f"{self.words(then)} if {self.words(when)}" for when, then in node.branches)
+                branches = ", ".join(f"{self.words(then)} if {self.words(when).removeprefix('whether ')}" for when, then in node.branches)
                 return f"{branches}, else {self.words(node.otherwise)}"
             case t.Member():
                 return f"{self.words(node.operand)} is one of {', '.join(self.words(i) for i in node.items)}"
@@ -80,6 +81,8 @@ class Reader:
 
     def _operand(self, node: t.Typed, parent: t.Typed) -> str:
         text = self.words(node)
+        while isinstance(node, t.InRow | t.InContext):
+            node = node.body
         nested = isinstance(node, t.Fold | t.Cases) or (isinstance(node, t.Edited) and not isinstance(parent, t.Edited))
         return f"({text})" if nested else text
 
@@ -93,7 +96,7 @@ class Reader:
         if name == "NOT":
             inner = node.arguments[0]
             if isinstance(inner, t.Apply) and inner.function.name == "IS NULL":
-                return f"{self.words(inner.arguments[0])} is not empty"
+                return f"{self._operand(inner.arguments[0], inner)} is not empty"
             return f"not {words[0]}"
         if name == "IS NULL":
             return f"{words[0]} is empty"
@@ -161,8 +164,12 @@ class Reader:
 
     def _edited(self, node: t.Edited) -> str:
         said = ", then ".join(self.edit(e) for e in node.edits)
-        rest = "; every other filter stays" if any(isinstance(e, t.FilterEdit) for e in node.edits) else ""
+        some = any(isinstance(e, t.FilterEdit) for e in node.edits) and not any(self._of_all(e) for e in node.edits)
+        rest = "; every other filter stays" if some else ""
         return f"{self._operand(node.body, node)}, with {said}{rest}"
+
+    def _of_all(self, edit: t.TypedEdit) -> bool:
+        return isinstance(edit, t.Cleared | t.Restored) and self.targets(edit.columns) == EVERY
 
     def edit(self, edit: t.TypedEdit) -> str:
         """An edit in words, to follow “with”."""
@@ -190,11 +197,11 @@ class Reader:
 
     def _condition(self, edit: t.Condition) -> str:
         columns = listed(edit.table, edit.columns)
-        if edit.keep:
-            return f"only where {self.words(edit.predicate)}"
         value = equal_value(edit.predicate)
         if value is not None:
-            return f"{columns} replaced by {self.words(value)}"
+            return f"{columns} {'kept to' if edit.keep else 'replaced by'} {self.words(value)}"
+        if edit.keep:
+            return f"{columns} kept to where {self.words(edit.predicate)}"
         return f"the filter on {columns} replaced by {self.words(edit.predicate)}"
 
     def _moved(self, edit: t.Moved) -> str:
@@ -214,7 +221,7 @@ class Reader:
     def targets(self, columns: Mapping[str, frozenset[str]]) -> str:
         """Cleared columns, whole tables by their names."""
         if len(columns) == len(self.model.tables) and all(self._whole(x, c) for x, c in columns.items()):
-            return "every filter"
+            return EVERY
         told = []
         for table, names in columns.items():
             told.append(table if self._whole(table, names) else listed(table, [c for c in self._columns(table) if c in names]))

@@ -25,6 +25,13 @@ def column_text(table: str, column: str) -> str:
     return f"{quoted(table)}.{column if PLAIN.fullmatch(column) else quoted(column)}"
 
 
+def reference_text(table: str, column: str) -> str:
+    """A column as probes write it, plainly where that can be read back: `Table.column` with quotes only round names with dots or quotes."""
+    if "." in table + column or '"' in table + column:
+        return f"{quoted(table)}.{quoted(column)}"
+    return f"{table}.{column}"
+
+
 def columns_text(table: str, columns: tuple[str, ...]) -> str:
     """One column, or several in brackets."""
     texts = [column_text(table, c) for c in columns]

@@ -5,7 +5,7 @@ import { useConditions, useEdits } from '../../api/queries';
 import { asFolio } from '../../app/shapes';
 import { actions, useShown } from '../../app/shown';
 import { columnSelection } from '../probe/Chips';
-import { nameText } from '../../shared/format';
+import { nameText, referenceText } from '../../shared/format';
 import { Chooser } from '../probe/Chooser';
 import { Picks } from '../probe/Picks';
 import { pickText } from '../probe/Sentence';
@@ -27,7 +27,7 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
     requestAnimationFrame(() => document.querySelectorAll<HTMLElement>('.tile .tile-menu')[place]?.focus());
   };
   const picked = new Set(folio.picks.map((p) => ('column' in p ? p.column : '')));
-  const columns = model.tables.filter((t) => !t.hidden && t.role !== 'fact').flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => ({ value: `${t.name}.${c.name}`, text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })));
+  const columns = model.tables.filter((t) => !t.hidden && t.role !== 'fact').flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })));
   return (
     <div className="folio-bench">
       <FolioHead model={model} folio={folio}>

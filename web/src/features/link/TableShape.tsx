@@ -118,7 +118,7 @@ function Hierarchies({ model, table }: { model: ModelDocument; table: TableInfo 
           }}
         >
           <input className="field" aria-label="Name of the hierarchy" placeholder="name" value={making.name} onChange={(e) => setMaking({ ...making, name: e.target.value })} />
-          <input className="field mono" aria-label="Its levels, the widest first" placeholder="Island.group › Port.name" value={making.levels} onChange={(e) => setMaking({ ...making, levels: e.target.value })} />
+          <input className="field mono" aria-label="Its levels, the widest first" placeholder="Table.wide › Table.narrow" value={making.levels} onChange={(e) => setMaking({ ...making, levels: e.target.value })} />
           <div className="row">
             {table.columns.filter((c) => c.dtype === 'text' || c.dtype === 'integer').slice(0, 8).map((c) => (
               <button key={c.name} type="button" className="pill small" onClick={() => setMaking({ ...making, levels: [making.levels, `${quotedName(table.name)}.${quotedName(c.name)}`].filter(Boolean).join(' › ') })}>› {c.name}</button>

@@ -76,8 +76,8 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
   };
   const go = (kind: string, name: string, uses: boolean) => {
     if (kind === 'measure' && !uses) return open(name);
-    const dot = name.indexOf('.');
-    actions.set({ lensOpen: true, selection: kind === 'measure' ? { kind, name } : kind === 'column' ? { kind, table: name.slice(0, dot), name: name.slice(dot + 1) } : { kind: kind as 'table' | 'link', name } });
+    const table = model.tables.find((t) => t.columns.some((c) => `${t.name}.${c.name}` === name))?.name ?? '';
+    actions.set({ lensOpen: true, selection: kind === 'measure' ? { kind, name } : kind === 'column' ? { kind, table, name: name.slice(table.length + 1) } : { kind: kind as 'table' | 'link', name } });
   };
   const family = model.measures.filter((m) => m.name !== measure.name && !m.broken && (m.variant_of === (measure.variant_of || measure.name) || m.name === measure.variant_of) && measure.name !== '');
   const variants = model.measures.filter((m) => compared.includes(m.name));

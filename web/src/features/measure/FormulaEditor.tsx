@@ -10,6 +10,7 @@ import { useEffect, useRef } from 'react';
 import { client, problemOf, toUtf16, unwrap, type ErrorItem, type ModelDocument } from '../../api/client';
 import { useLanguage } from '../../api/queries';
 import { actions } from '../../app/shown';
+import { quotedName } from '../../shared/format';
 
 const KEYWORDS = new Set(
   'given set keep clear via but wide into all where distinct and or not case when then else end is in between like null true false from as date timestamp interval escape link'.split(' '),
@@ -61,6 +62,16 @@ interface Props {
   onSave: () => void;
   /** To where something is defined, or to everywhere it is named. */
   onGo: (kind: string, name: string, uses: boolean) => void;
+}
+
+/** What could be written in this model: a sum, and a measure under other filters. */
+function example(model: ModelDocument): string {
+  const fact = model.tables.find((t) => t.name === model.matrix.facts[0]);
+  const added = fact?.columns.find((c) => ['integer', 'number'].includes(c.dtype) && !c.hidden);
+  const dimension = model.tables.find((t) => t.role === 'dimension');
+  const sum = fact && added ? `sum(${quotedName(fact.name)}.${quotedName(added.name)})` : 'sum(Table.column)';
+  const [first] = model.measures;
+  return first && dimension ? `${sum}, or a measure under other filters: ${quotedName(first.name)} given (clear ${quotedName(dimension.name)})` : sum;
 }
 
 /** A place in the browser's counting as the server counts it. */
@@ -127,7 +138,7 @@ export function FormulaEditor({ model, name, value, errors, onChange, onSave, on
         doc: value,
         extensions: [
           lineNumbers(), history(), bracketMatching(), closeBrackets(), colours, syntaxHighlighting(inks), EditorView.lineWrapping, help,
-          placeholder('sum(Booking.seats), or a measure with other filters: seats_sold given (clear Port)'),
+          placeholder(example(model)),
           autocompletion({ override: [complete], icons: false, activateOnTypingDelay: 60 }),
           keymap.of([
             { key: 'Mod-s', run: save, preventDefault: true }, { key: 'Mod-Enter', run: save },

@@ -83,17 +83,25 @@ function Promote({ model, measure }: { model: ModelDocument; measure: MeasureInf
 }
 
 function Reached({ model, told }: { model: ModelDocument; told: FormulaAnswer }) {
+  // What is reached alike is told once.
+  const alike = new Map<string, { texts: Set<string>; tables: FormulaAnswer['scans'][number]['tables'] }>();
+  for (const scan of told.scans) {
+    const key = JSON.stringify(scan.tables);
+    const known = alike.get(key);
+    if (known) known.texts.add(scan.text);
+    else alike.set(key, { texts: new Set([scan.text]), tables: scan.tables });
+  }
   const unreached = model.tables.filter((t) => !told.tables.includes(t.name)).map((t) => t.name);
   return (
     <>
-      {told.scans.map((scan) => (
-        <div key={scan.text + JSON.stringify(scan.tables)}>
+      {[...alike].map(([key, { texts, tables }]) => (
+        <div key={key}>
           <h3>
-            <span className="mono">{scan.text}</span> is reached by
+            <span className="mono">{[...texts].join(', ')}</span> {texts.size > 1 ? 'are' : 'is'} reached by
           </h3>
           <table>
             <tbody>
-              {Object.entries(scan.tables).map(([table, path]) => (
+              {Object.entries(tables).map(([table, path]) => (
                 <tr key={table}>
                   <td>{table}</td>
                   <td className="quiet">{path.length ? `over ${path.join(', ')}` : 'itself'}</td>

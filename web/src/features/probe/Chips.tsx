@@ -2,14 +2,14 @@
 import { useState, type DragEvent, type KeyboardEvent } from 'react';
 import type { GridAnswer, Probe } from '../../api/client';
 import { actions, useShown, type Selection } from '../../app/shown';
-import { columnName, nameText } from '../../shared/format';
+import { columnName, nameText, splitReference } from '../../shared/format';
 
 export type Part = 'measures' | 'rows' | 'columns';
 
 /** A written `Table.column`, for the Lens. */
 export function columnSelection(reference: string): Selection {
-  const dot = reference.indexOf('.');
-  return { kind: 'column', table: reference.slice(0, dot), name: reference.slice(dot + 1) };
+  const [table, name] = splitReference(reference);
+  return { kind: 'column', table, name };
 }
 
 /** Moves an item of a list to another place. */
@@ -42,7 +42,7 @@ export function unreachedBy(answer: GridAnswer | undefined): Map<string, string[
   return found;
 }
 
-export const tableOf = (reference: string) => reference.replaceAll('"', '').split('.')[0] ?? '';
+export const tableOf = (reference: string) => splitReference(reference)[0];
 
 interface ChipsProps {
   part: Part;

@@ -5,7 +5,7 @@ import { useParams } from 'react-router';
 import type { GridAnswer, Member, Pick, Probe, Scalar } from '../../api/client';
 import { useModel } from '../../api/queries';
 import { useShown } from '../../app/shown';
-import { columnName, memberText } from '../../shared/format';
+import { columnName, memberText, referenceText } from '../../shared/format';
 import { lineKey, type ShownLine } from './axes';
 
 export function inPick(member: Member): Scalar | { unmatched: true } {
@@ -47,7 +47,7 @@ export function LineMenu({ answer, probe, line, at, close }: { answer: GridAnswe
   };
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const others = search
-    ? model.tables.filter((t) => !t.hidden).flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => `${t.name}.${c.name}`)).filter((c) => !axis.includes(c) && words.every((w) => c.toLowerCase().replaceAll('_', ' ').includes(w))).slice(0, 7)
+    ? model.tables.filter((t) => !t.hidden).flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => referenceText(t.name, c.name))).filter((c) => !axis.includes(c) && words.every((w) => c.toLowerCase().replaceAll('_', ' ').includes(w))).slice(0, 7)
     : [];
   return (
     <Menu opened onChange={(open) => !open && close()} shadow="none" position="bottom-start" width={270} trapFocus>

@@ -3,7 +3,7 @@ import { Menu } from '@mantine/core';
 import type { KeyboardEvent } from 'react';
 import type { GridAnswer, ModelDocument, Order, Pick, Probe } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
-import { UNMATCHED, columnName, columnText, nameText, quotedName } from '../../shared/format';
+import { UNMATCHED, columnName, columnText, nameText, referenceText } from '../../shared/format';
 import { conditionOf, useConditions } from '../../api/queries';
 import { Chips, LostMark, columnSelection, tableOf, unreachedBy } from './Chips';
 import { Chooser, type Choice } from './Chooser';
@@ -36,7 +36,7 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
     .filter((t) => !t.hidden)
     .filter((t) => t.role !== 'fact')
     .concat(model.tables.filter((t) => t.role === 'fact' && !t.hidden))
-    .flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => ({ value: written(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })));
+    .flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })));
   const levels: Choice[] = model.hierarchies.map((h) => ({ value: JSON.stringify(h.levels), text: `${String(h.name)}: ${(h.levels as string[]).map((l) => columnName(l)).join(' › ')}`, detail: 'hierarchy' }));
   const free = [...columns.filter((c) => !used.has(c.value)), ...levels];
   const measures = model.measures.filter((m) => !probe.measures.includes(m.name)).map((m) => ({ value: m.name, text: nameText(m.name), detail: m.trial ? 'trial' : m.folder }));
@@ -122,16 +122,12 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
 /** The table that a pick filters; of a condition it is known once it has been answered. */
 const pickTable = (pick: Pick) => ('column' in pick ? tableOf(pick.column) : (conditionOf(pick.where)?.table ?? ''));
 
-function written(table: string, column: string): string {
-  return table.includes('.') || column.includes('.') || table.includes('"') || column.includes('"') ? `${quotedName(table)}.${quotedName(column)}` : `${table}.${column}`;
-}
-
 /** What lines can be ordered by: measures shown, columns of the axes, and other columns of their tables. */
 function orders(model: ModelDocument, probe: Probe): Choice[] {
   const taken = new Set(probe.sort?.filter((o) => !o.at).map((o) => o.by));
   const axes = [...probe.rows, ...probe.columns];
   const tables = new Set(axes.map(tableOf));
-  const others = model.tables.filter((t) => tables.has(t.name)).flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => written(t.name, c.name))).filter((c) => !axes.includes(c));
+  const others = model.tables.filter((t) => tables.has(t.name)).flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => referenceText(t.name, c.name))).filter((c) => !axes.includes(c));
   return [
     ...probe.measures.map((m) => ({ value: m, text: nameText(m), detail: 'measure' })),
     ...axes.map((c) => ({ value: c, text: columnName(c), detail: 'axis' })),

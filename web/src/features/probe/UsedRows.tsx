@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { client, unwrap, type ModelDocument, type Scalar, type TraceNode } from '../../api/client';
-import { columnText, count } from '../../shared/format';
+import { columnText, count, splitReference } from '../../shared/format';
 import type { CellAsked } from './LensCell';
 
 const PAGE = 25;
@@ -51,7 +51,7 @@ function RowsTable({ columns, rows, values, label, order, onOrder }: TableProps)
       <table className="used-rows">
         <thead>
           <tr>
-            {columns.map((c) => <th key={c} className="quiet">{head(c, (c.split('.')[1] ?? c).replaceAll('_', ' '))}</th>)}
+            {columns.map((c) => <th key={c} className="quiet">{head(c, (splitReference(c)[1] || c).replaceAll('_', ' '))}</th>)}
             {values && <th className="num quiet">{head('each', 'each')}</th>}
           </tr>
         </thead>

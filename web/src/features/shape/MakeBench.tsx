@@ -102,7 +102,7 @@ function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null
           {kind === 'formula' && (
             <label>
               Formula of its rows
-              <textarea className="field mono" rows={4} spellCheck={false} value={formula} placeholder="every Port where seats_sold > 1000" onChange={(e) => setFormula(e.target.value)} />
+              <textarea className="field mono" rows={4} spellCheck={false} value={formula} placeholder="every Table where measure > 1000" onChange={(e) => setFormula(e.target.value)} />
               <span className="quiet">It follows the model: every load and every step computes it again. Link it by a key, or leave it as a list to choose from.</span>
             </label>
           )}

@@ -56,7 +56,7 @@ function ColumnFormula({ model, table, name, formula, onDone }: { model: ModelDo
       }}
     >
       {name === '' && <input className="field" aria-label="Name of the column" placeholder="name" value={called} onChange={(e) => setCalled(e.target.value)} />}
-      <textarea className="field mono" rows={3} spellCheck={false} aria-label="Formula of the column" placeholder="seats * Route.nautical_miles" value={text} onChange={(e) => setText(e.target.value)} />
+      <textarea className="field mono" rows={3} spellCheck={false} aria-label="Formula of the column" placeholder="column * Other.column" value={text} onChange={(e) => setText(e.target.value)} />
       <button type="submit" className="pill small" disabled={busy || !called.trim() || !text.trim()}>Keep</button>
     </form>
   );

@@ -50,7 +50,7 @@ export const STEP_KINDS: StepKind[] = [
     ],
     start: (c, chosen) => ({ kind: 'retype', column: one(chosen, c.map((x) => x.name)), to: 'date', misfits: 'refuse' }),
   },
-  { kind: 'compute', label: 'Computed column', group: 'Columns', help: 'A formula over the row’s own columns.', fields: [{ type: 'text', key: 'name', label: 'Name' }, { type: 'formula', key: 'formula', label: 'Formula', hint: 'seats * 2' }], start: () => ({ kind: 'compute', name: 'computed', formula: '' }) },
+  { kind: 'compute', label: 'Computed column', group: 'Columns', help: 'A formula over the row’s own columns.', fields: [{ type: 'text', key: 'name', label: 'Name' }, { type: 'formula', key: 'formula', label: 'Formula', hint: 'column * 2' }], start: () => ({ kind: 'compute', name: 'computed', formula: '' }) },
   { kind: 'date_part', label: 'Part of a date', group: 'Columns', help: 'Year, month, week … as a column of its own.', fields: [{ type: 'column', key: 'column', label: 'Date' }, { type: 'choice', key: 'part', label: 'Part', options: PARTS }, { type: 'text', key: 'into', label: 'New column' }], start: (c, chosen) => ({ kind: 'date_part', column: one(chosen, c.filter((x) => x.dtype.startsWith('date')).map((x) => x.name)), part: 'year', into: 'year' }) },
   { kind: 'number_rows', label: 'Number the rows', group: 'Columns', help: 'A column that counts from 1.', fields: [{ type: 'text', key: 'into', label: 'New column' }], start: () => ({ kind: 'number_rows', into: 'row' }) },
   { kind: 'keep_rows', label: 'Keep rows', group: 'Rows', help: 'Keeps the rows for which a condition is true.', fields: [{ type: 'formula', key: 'condition', label: 'Condition', hint: "amount > 0 AND state <> 'void'" }], start: () => ({ kind: 'keep_rows', condition: '' }) },
