@@ -43,6 +43,11 @@ class ProbeBench(Bench):
         self.until_asked(rows=["Island.group", "Port.name"])
         self.b.click("Redo in the sentence")
         self.until_asked(rows=["Port.name", "Island.group"])
+        self.b.run("[...document.querySelectorAll('.chip button')].find((b) => b.innerText === 'Island group').focus()")
+        self.b.keys("a")
+        self.b.typed("gent dist", Keys.ENTER)  # the letter that opened the list is the first of them
+        self.until_asked(rows=["Port.name", "Agent.district"])
+        self.b.click("Undo in the sentence")
         self.b.click("+ rows")
         self.b.type('input[aria-label="Add a column to the rows"]', "when", Keys.ENTER)
         self.b.until(lambda: "Calendar.quarter" in self.asked()["rows"])

@@ -16,6 +16,7 @@ const KEYS: [string, string][] = [
   ['Ctrl Enter', 'in a sheet: accept'],
   ['F12, Shift F12', 'in a formula: to where a name is defined, to where it is used'],
   ['Ctrl S', 'in a formula: save the measure'],
+  ['a letter', 'on a chip: another in its place'],
   ['Ctrl X, Ctrl V', 'on a chip: cut it, put it in behind this one; Alt and arrows move it'],
   ['Alt and arrows', 'on a tile’s menu: move the tile'],
   ['M, + and −', 'in a grid: what to do with the line; unfold, fold its parts'],

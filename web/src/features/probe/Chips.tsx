@@ -1,8 +1,10 @@
 // The chips of one part of the sentence: dragged, moved by keys, cut and put in elsewhere.
+import { Popover } from '@mantine/core';
 import { useState, type DragEvent, type KeyboardEvent } from 'react';
 import type { GridAnswer, Probe } from '../../api/client';
 import { actions, useShown, type Selection } from '../../app/shown';
 import { columnName, nameText, splitReference } from '../../shared/format';
+import { ChoiceList, type Choice } from './Chooser';
 
 export type Part = 'measures' | 'rows' | 'columns';
 
@@ -46,13 +48,16 @@ export const tableOf = (reference: string) => splitReference(reference)[0];
 
 interface ChipsProps {
   part: Part;
+  /** What can stand in a chip's place. */
+  choices: Choice[];
   probe: Probe;
   put: (change: Partial<Probe>) => void;
   unreached: Map<string, string[]>;
 }
 
-export function Chips({ part, probe, put, unreached }: ChipsProps) {
+export function Chips({ part, choices, probe, put, unreached }: ChipsProps) {
   const [over, setOver] = useState<number | null>(null);
+  const [typing, setTyping] = useState<{ place: number; text: string } | null>(null);
   const cut = useShown((s) => s.cut);
   const list = probe[part];
   const text = part === 'measures' ? nameText : columnName;
@@ -72,7 +77,8 @@ export function Chips({ part, probe, put, unreached }: ChipsProps) {
   const onKey = (event: KeyboardEvent, place: number) => {
     const name = list[place] ?? '';
     const command = event.ctrlKey || event.metaKey;
-    if (event.key === 'Delete' || event.key === 'Backspace') put(without(probe, part, name));
+    if (!command && !event.altKey && /^\p{L}$/u.test(event.key)) setTyping({ place, text: event.key });
+    else if (event.key === 'Delete' || event.key === 'Backspace') put(without(probe, part, name));
     else if (command && event.key === 'x') {
       actions.set({ cut: { part, name } });
       put(without(probe, part, name));
@@ -88,6 +94,11 @@ export function Chips({ part, probe, put, unreached }: ChipsProps) {
     event.preventDefault();
     event.stopPropagation();
   };
+  const instead = (place: number, value: string) => {
+    const gone = without(probe, part, list[place] ?? '');
+    put({ ...gone, [part]: list.map((x, i) => (i === place ? value : x)) });
+    setTyping(null);
+  };
   const lost = (name: string) => (part === 'measures' ? [] : (unreached.get(tableOf(name)) ?? []));
   return list.map((name, i) => (
     <span
@@ -99,15 +110,21 @@ export function Chips({ part, probe, put, unreached }: ChipsProps) {
       onDragLeave={() => setOver(null)}
       onDrop={(e) => drop(e, i)}
     >
-      <button
-        type="button"
-        title={`Drag to another place, or Alt and an arrow; Ctrl X cuts, Ctrl V puts in, Delete takes it out${probe.define?.[name] ? `\n${probe.define[name]}` : ''}`}
-        onKeyDown={(e) => onKey(e, i)}
-        onClick={() => actions.select(part === 'measures' ? { kind: 'measure', name } : columnSelection(name))}
-      >
-        {text(name)}
-        {lost(name).length > 0 && <span className="visually-hidden">, does not reach {lost(name).map(nameText).join(', ')}</span>}
-      </button>
+      <Popover opened={typing?.place === i} onChange={(open) => !open && setTyping(null)} trapFocus returnFocus position="bottom-start" shadow="none" width={320} transitionProps={{ duration: 0 }}>
+        <Popover.Target>
+          <button
+            type="button"
+            title={`Type another in its place. Drag to another place, or Alt and an arrow; Ctrl X cuts, Ctrl V puts in, Delete takes it out${probe.define?.[name] ? `\n${probe.define[name]}` : ''}`}
+            onKeyDown={(e) => onKey(e, i)}
+            onDoubleClick={() => setTyping({ place: i, text: '' })}
+            onClick={() => actions.select(part === 'measures' ? { kind: 'measure', name } : columnSelection(name))}
+          >
+            {text(name)}
+            {lost(name).length > 0 && <span className="visually-hidden">, does not reach {lost(name).map(nameText).join(', ')}</span>}
+          </button>
+        </Popover.Target>
+        <Popover.Dropdown>{typing?.place === i && <ChoiceList title={`Instead of ${text(name)}`} choices={choices} typed={typing.text} onChoose={(value) => instead(i, value)} />}</Popover.Dropdown>
+      </Popover>
       {lost(name).length > 0 && <LostMark measures={lost(name)} />}
       <button type="button" aria-label={`Take ${text(name)} out`} onClick={() => put(without(probe, part, name))}>
         ✕

@@ -39,8 +39,9 @@ export function Chooser({ label, title, choices, onChoose }: { label: string; ti
   );
 }
 
-function ChoiceList({ title, choices, onChoose }: { title: string; choices: Choice[]; onChoose: (value: string) => void }) {
-  const [text, setText] = useState('');
+/** `typed` is what was typed before it opened. */
+export function ChoiceList({ title, choices, typed = '', onChoose }: { title: string; choices: Choice[]; typed?: string; onChoose: (value: string) => void }) {
+  const [text, setText] = useState(typed);
   const [place, setPlace] = useState(0);
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
   const found = choices.filter((c) => words.every((w) => `${c.text} ${c.value}`.toLowerCase().includes(w))).slice(0, MOST);

@@ -38,7 +38,8 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
     .concat(model.tables.filter((t) => t.role === 'fact' && !t.hidden))
     .flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })));
   const levels: Choice[] = model.hierarchies.map((h) => ({ value: JSON.stringify(h.levels), text: `${String(h.name)}: ${(h.levels as string[]).map((l) => columnName(l)).join(' › ')}`, detail: 'hierarchy' }));
-  const free = [...columns.filter((c) => !used.has(c.value)), ...levels];
+  const others = columns.filter((c) => !used.has(c.value));
+  const free = [...others, ...levels];
   const measures = model.measures.filter((m) => !probe.measures.includes(m.name)).map((m) => ({ value: m.name, text: nameText(m.name), detail: m.trial ? 'trial' : m.folder }));
   const picked = new Set(probe.picks.map((p) => ('column' in p ? p.column : '')));
   const onto = (part: 'rows' | 'columns', value: string) => {
@@ -57,13 +58,13 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
     <div className="sentence" data-region role="group" aria-label="The probe" onKeyDown={onKey}>
       Show
-      <Chips part="measures" probe={probe} put={put} unreached={unreached} />
+      <Chips part="measures" choices={measures} probe={probe} put={put} unreached={unreached} />
       <Chooser label="+ measure" title="Add a measure" choices={measures} onChoose={(v) => put({ measures: [...probe.measures, v] })} />
       by
-      <Chips part="rows" probe={probe} put={put} unreached={unreached} />
+      <Chips part="rows" choices={others} probe={probe} put={put} unreached={unreached} />
       <Chooser label="+ rows" title="Add a column to the rows" choices={free} onChoose={(v) => onto('rows', v)} />
       across
-      <Chips part="columns" probe={probe} put={put} unreached={unreached} />
+      <Chips part="columns" choices={others} probe={probe} put={put} unreached={unreached} />
       <Chooser label="+ columns" title="Add a column across" choices={free} onChoose={(v) => onto('columns', v)} />
       where
       {probe.picks.map((pick, i) => (
