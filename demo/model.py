@@ -12,7 +12,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-from demo.numbers import FOLIOS, MEASURES, PROBES, TRIALS
+from demo.measures import FOLIOS, MEASURES, PROBES, TRIALS
 from nexorem.gather.recipe import gather, read_recipe
 from nexorem.package.write import package_files
 

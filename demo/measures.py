@@ -95,6 +95,8 @@ PROBES: list[dict[str, Any]] = [
      "look": {"picture": "bars"}, "description": "The same ports by either end of the route."},
     {"name": "Targets", "rows": ["Route.code"], "columns": ["Calendar.year"], "measures": ["target_seats", "against_target", "target_gap", "target_verdict"],
      "picks": [{"where": "Calendar.date <= DATE '2032-12-31'"}], "totals": "grand", "description": "Two facts of different grain. Only ten routes have targets."},
+    {"name": "Targets and customers", "rows": ["Customer.segment"], "columns": ["Calendar.year"], "measures": ["seats_sold", "target_seats", "against_target"], "totals": "all",
+     "description": "Targets know nothing of customers: along segments the target is whole on every line, and against_target holds a part against it. The headings say so."},
     {"name": "Punctuality", "rows": ["Vessel.name"], "columns": ["Calendar.season"], "measures": ["sailings", "minutes_late", "late_share"], "totals": "all", "look": {"shade": ["minutes_late"]},
      "description": "An average is computed anew for every total."},
     {"name": "Delays in words", "rows": ["Delay band.label"], "columns": ["Calendar.season"], "measures": ["sailings_in_band"], "totals": "grand", "look": {"picture": "stacked"},
