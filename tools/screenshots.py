@@ -34,6 +34,7 @@ MONTHS = PORTS | {
     "measures": ["seats_sold"],
     "look": {"picture": "lines"},
 }
+SEGMENTS = PORTS | {"rows": ["Customer.segment"], "measures": ["seats_sold", "target_seats", "against_target"]}
 VESSEL = {"column": "Vessel.name", "in": ["Heron", "Tern"]}
 
 
@@ -79,6 +80,14 @@ VIEWS = [
         "probe",
         {"p": PORTS | {"picks": [VESSEL]}, "s": {"kind": "cell", "measure": "target_seats", "at": CELL}},
         "does not reach Target",
+        False,
+        None,
+    ),
+    (
+        "in-part",
+        "probe",
+        {"p": SEGMENTS, "s": {"kind": "mark", "measure": "against_target", "mark": "partly"}},
+        "Why does Customer not reach Target",
         False,
         None,
     ),

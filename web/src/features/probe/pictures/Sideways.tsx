@@ -16,6 +16,7 @@ interface Props {
 
 const LETTER = 6.5;
 const TOP = 24;
+const STEP = 62; // room for a number of the scale
 
 export function Sideways({ kind, categories, series, width, chosen, onPick }: Props) {
   const id = useId();
@@ -23,7 +24,8 @@ export function Sideways({ kind, categories, series, width, chosen, onPick }: Pr
   const each = kind === 'bars' ? Math.max(22, series.length * 13 + 8) : 26;
   const head = kind === 'heat' ? 40 : TOP;
   const height = head + categories.length * each + 8;
-  const x = scaleLinear().domain(extent(series, false)).nice(5).range([left, width - 54]);
+  const steps = Math.max(1, Math.min(5, Math.floor((width - left - 54) / STEP)));
+  const x = scaleLinear().domain(extent(series, false)).nice(steps).range([left, width - 54]);
   const field = Math.min(130, (width - left - 10) / Math.max(1, series.length));
   return (
     <svg className="picture" width={width} height={height} role="group" aria-label={`${kind}: ${series.map((s) => s.text).join(', ')}`}>
@@ -36,7 +38,7 @@ export function Sideways({ kind, categories, series, width, chosen, onPick }: Pr
               {s.place && <tspan x={left + (i + 0.5) * field} dy="14">{s.place.slice(0, Math.max(5, Math.floor(field / LETTER)))}</tspan>}
             </text>
           ))
-        : x.ticks(5).map((t) => (
+        : x.ticks(steps).map((t) => (
             <g key={t} transform={`translate(${x(t)} 0)`}>
               <line y1={head - 6} y2={height - 6} className={t === 0 ? 'zero' : 'rule'} />
               <text y={head - 11} textAnchor="middle">{tick(t, series[0])}</text>
