@@ -1,15 +1,21 @@
 """Readings and ledgers: golden pairs, from the typed tree and never from the text."""
 
 import unittest
+from collections import Counter
 
+from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.explain import explained
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import read_pick, read_probe
 from nexorem.core.engine.reach import reach_after
+from nexorem.core.engine.trace import trace
+from nexorem.core.language import typed as t
 from nexorem.core.language.assist import complete, hover
 from nexorem.core.language.binder import Binder
-from nexorem.core.language.reading import Reader
+from nexorem.core.language.reading import Reader, ledger
 from nexorem.core.limits import Budget
 from tests.core.small import STAR
+from tests.oracle.random_models import Maker
 
 READINGS = [
     ("seats", "Seats."),
@@ -54,6 +60,14 @@ def lines(formula, picks=()):
     return {x["column"]: (x["arriving"], x["leaving"], x["kind"]) for x in told["ledger"]}
 
 
+def in_force(told):
+    """By column, what the filters allow where the rows are counted."""
+    node = told["tree"]
+    while node["children"]:
+        node = node["children"][-1]
+    return {c["column"]: (str(c["values"]), c["count"], c["unmatched"]) for f in node["filters"] for c in f["columns"]}
+
+
 class Reading(unittest.TestCase):
     def test_sentences(self):
         for formula, expected in READINGS:
@@ -83,6 +97,40 @@ class Reading(unittest.TestCase):
         found = lines("seats given (clear Port, reset Port)", [{"column": "Port.region", "in": ["North"]}])
         self.assertEqual(found["Port.region"], ("the page's North", "the page's North", "kept"))
         self.assertEqual(found["Port.name"][1:], ("", "cleared"))
+
+    def test_the_ledger_says_what_becomes_of_each_filter(self):
+        """Against the filters that a trace finds in force before and after the edits, for random models, edits and cells."""
+        kinds = Counter()
+        for seed in range(400):
+            maker = Maker(seed)
+            grain = maker.table()
+            define = {"x": f"rows({grain}) given ({maker.edits()})", "y": f"rows({grain})"}
+            probe = maker.probe(["x"]) | {"define": define, "totals": "none", "empty_lines": True}
+            probe["picks"] = [p for p in probe["picks"] if "column" in p]
+            try:
+                bound = Binder(maker.star, define).measure("x")
+                cells = list(answer(maker.star, read_probe(maker.star, probe), Budget()).tidy())
+            except Refused:
+                continue
+            if not isinstance(bound.body, t.Edited) or any(isinstance(e, t.Listing) and e.columns is None for e in bound.body.edits):
+                continue  # a filter over the rows of a table is one line of the ledger, and sits on all columns
+            for cell in maker.r.sample(cells, min(2, len(cells))):
+                at = {k: v for k, v in cell.items() if k != "x"}
+                picks = [read_pick(maker.star, k, [{"unmatched": True} if v == "(unmatched)" else v]) for k, v in at.items()]
+                before, after = (
+                    in_force(trace(maker.star, read_probe(maker.star, probe | {"measures": [m]}), m, picks, Budget())) for m in "yx"
+                )
+                page = {tuple(p["column"].split(".")): "the page's" for p in probe["picks"]}
+                arriving = page | {tuple(k.split(".")): f"the cell's {v}" for k, v in at.items()}
+                told = {line.column: line.kind for line in ledger(maker.model, bound, arriving, page)}
+                for column in {*before, *after, *told}:
+                    had, has, kind = before.get(column), after.get(column), told.get(column)
+                    so = {"kept": had and has == had, "carried": had and has == had, "cleared": had and not has, "added": has and not had,
+                          "replaced": had and has, "moved": has}  # fmt: skip
+                    self.assertTrue(so.get(kind), (seed, define["x"], column, kind, had, has))
+                    kinds[kind] += 1
+        self.assertEqual({*kinds}, {"kept", "carried", "cleared", "added", "replaced", "moved"})
+        self.assertGreater(min(kinds.values()), 5)
 
     def test_explained(self):
         probe = read_probe(STAR, {"measures": ["x"], "rows": ["Port.name"], "define": {"x": "seats / seats given (clear Port)"}})

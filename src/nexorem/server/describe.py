@@ -174,7 +174,15 @@ def grid_answer(grid: Grid) -> dict[str, Any]:
         "cells": shape[0] * shape[1] * len(measures),
         "unmatched": unmatched_told(grid),
         "left_out": grid.left_out,
-        "conditions": [{"where": text, "table": c.table, "words": Reader(star.model).words(c.predicate)} for text, c in conditions.items()],
+        "conditions": [
+            {
+                "where": text,
+                "table": c.table,
+                "columns": [reference_text(c.table, x) for x in c.columns],
+                "words": Reader(star.model).words(c.predicate),
+            }
+            for text, c in conditions.items()
+        ],
     }
 
 

@@ -279,10 +279,11 @@ class GridMeasure(BaseModel):
 
 
 class PageCondition(BaseModel):
-    """A condition of the page as it was written, the table it filters, and its reading."""
+    """A condition of the page as it was written, the table and columns it filters, and its reading."""
 
     where: str
     table: str
+    columns: list[str]
     words: str
 
 

@@ -2523,9 +2523,11 @@ export interface components {
         };
         /**
          * PageCondition
-         * @description A condition of the page as it was written, the table it filters, and its reading.
+         * @description A condition of the page as it was written, the table and columns it filters, and its reading.
          */
         PageCondition: {
+            /** Columns */
+            columns: string[];
             /** Table */
             table: string;
             /** Where */

@@ -6,6 +6,7 @@ import { asFolio } from '../../app/shapes';
 import { actions, useShown } from '../../app/shown';
 import { columnSelection } from '../probe/Chips';
 import { nameText, referenceText } from '../../shared/format';
+import { onUndoKeys } from '../../shared/undoKeys';
 import { Chooser } from '../probe/Chooser';
 import { Picks } from '../probe/Picks';
 import { pickText } from '../probe/Sentence';
@@ -80,13 +81,7 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
     // What was changed while it was on its way stays as it is.
     if (await edit({ kind: 'put_folio', folio: kept })) actions.set({ folioFrom: name, ...(useShown.getState().folio === folio ? { folio: kept } : {}) });
   };
-  const onKey = (event: KeyboardEvent) => {
-    if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || (event.target as HTMLElement).closest('input, textarea')) return;
-    if (event.shiftKey ? !forth : !back) return;
-    (event.shiftKey ? redoFolio : undoFolio)();
-    event.preventDefault();
-    event.stopPropagation();
-  };
+  const onKey = (event: KeyboardEvent) => onUndoKeys(event, { back, forth, undo: undoFolio, redo: redoFolio });
   return (
     // The keys of the chips come up to here.
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions

@@ -2,7 +2,7 @@
 import { useDebouncedValue } from '@mantine/hooks';
 import { useState } from 'react';
 import { toUtf16, type Coordinate, type ErrorItem, type FormulaAnswer, type MeasureInfo, type ModelDocument, type Scalar } from '../../api/client';
-import { useEdits, useFormula } from '../../api/queries';
+import { useConditions, useEdits, useFormula } from '../../api/queries';
 import { actions, askedProbe, useShown } from '../../app/shown';
 import { measureText, nameText } from '../../shared/format';
 import { Details } from './Details';
@@ -42,6 +42,7 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
   const [compared, setCompared] = useState<string[]>([]);
   const [formula] = useDebouncedValue(draft.formula, PAUSE);
   const label = draft.name.trim() || 'new measure';
+  useConditions(); // what they filter is known once a grid has been answered under them
   const { arriving, page } = filtersOf(cell ?? [], probe ? askedProbe(probe).picks : []);
   const told = useFormula(model, measure.name || label, formula, arriving, page);
   // Its ledger may still be another cell's; what is wrong with the formula is the same in all.

@@ -2,12 +2,18 @@
 import type { Coordinate, LedgerLine, Pick } from '../../api/client';
 import { ChangeMark } from '../../marks/Marks';
 import { memberText } from '../../shared/format';
+import { conditionOf } from '../../api/queries';
 import { pickText } from '../probe/Sentence';
 
 /** The filters that a cell brings in words, and those of them that are picks. */
 export function filtersOf(at: Coordinate[], picks: Pick[]): { arriving: Record<string, string>; page: Record<string, string> } {
   const page: Record<string, string> = {};
-  for (const pick of picks) if ('column' in pick && pick.in.length) page[pick.column] = pickText(pick).split(' is ').slice(1).join(' is ');
+  for (const pick of picks) {
+    // A condition is known once a grid has been answered under it.
+    const columns = 'column' in pick ? (pick.in.length ? [pick.column] : []) : (conditionOf(pick.where)?.columns ?? []);
+    const words = 'column' in pick ? pickText(pick).split(' is ').slice(1).join(' is ') : pickText(pick);
+    for (const column of columns) page[column] = page[column] ? `${page[column]} and ${words}` : words;
+  }
   const arriving = { ...page };
   for (const c of at) arriving[c.column] = memberText(c.member);
   return { arriving, page };

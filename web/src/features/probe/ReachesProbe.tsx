@@ -1,5 +1,5 @@
 // For a table, or a column of it: over which links its filter comes to each measure of the open probe, or why it does not.
-import type { GridMeasure, ModelDocument } from '../../api/client';
+import type { GridMeasure as Asked, ModelDocument } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { askedProbe, useShown } from '../../app/shown';
 import { nameText } from '../../shared/format';
@@ -12,18 +12,18 @@ export function ReachesProbe({ model, table }: { model: ModelDocument; table: st
   return (
     <section aria-label="In the open probe">
       <h3>In the open probe</h3>
-      {answer.measures.map((m) => <Reaches key={m.name} model={model} table={table} measure={m} />)}
+      {answer.measures.map((m) => <Reaches key={m.name} model={model} table={table} asked={m} />)}
     </section>
   );
 }
 
-function Reaches({ model, table, measure }: { model: ModelDocument; table: string; measure: GridMeasure }) {
-  const known = model.measures.some((m) => m.name === measure.name) ? measure.name : null;
+function Reaches({ model, table, asked }: { model: ModelDocument; table: string; asked: Asked }) {
+  const known = model.measures.some((m) => m.name === asked.name) ? asked.name : null;
   // A measure may add up the rows of one table in several places: over each set of links it is told once.
-  const scans = measure.scans.filter((s, i, all) => all.findIndex((x) => x.grain === s.grain && String(x.tables[table]) === String(s.tables[table])) === i);
+  const scans = asked.scans.filter((s, i, all) => all.findIndex((x) => x.grain === s.grain && String(x.tables[table]) === String(s.tables[table])) === i);
   return (
     <div className="reaches">
-      <b className="measure-ink">{nameText(measure.name)}</b>
+      <b className="measure-ink">{nameText(asked.name)}</b>
       {scans.length === 0 && <span className="quiet"> adds up no rows</span>}
       {scans.map((scan) => {
         const path = scan.tables[table];

@@ -4,6 +4,7 @@ import type { KeyboardEvent } from 'react';
 import type { GridAnswer, ModelDocument, Order, Pick, Probe } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
 import { UNMATCHED, columnName, columnText, nameText, referenceText } from '../../shared/format';
+import { onUndoKeys } from '../../shared/undoKeys';
 import { conditionOf, useConditions } from '../../api/queries';
 import { Chips, LostMark, columnSelection, tableOf, unreachedBy } from './Chips';
 import { Chooser, type Choice } from './Chooser';
@@ -46,13 +47,7 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
     const more = value.startsWith('[') ? (JSON.parse(value) as string[]).filter((c) => !used.has(c)) : [value];
     put({ [part]: [...probe[part], ...more] });
   };
-  const onKey = (event: KeyboardEvent) => {
-    if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || (event.target as HTMLElement).closest('input, textarea')) return;
-    if (event.shiftKey ? !forth : !back) return;
-    (event.shiftKey ? redoProbe : undoProbe)();
-    event.preventDefault();
-    event.stopPropagation();
-  };
+  const onKey = (event: KeyboardEvent) => onUndoKeys(event, { back, forth, undo: undoProbe, redo: redoProbe });
   return (
     // The keys of the chips come up to here.
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
