@@ -164,7 +164,7 @@ class Browser:
         chain = ActionChains(self.driver, duration=20).move_to_element(source).click_and_hold()
         for i in range(steps):
             chain = chain.move_by_offset(dx * (i + 1) // steps - dx * i // steps, dy * (i + 1) // steps - dy * i // steps)
-        chain.pause(0.05).release().perform()
+        chain.pause(0.2).release().perform()
 
     def hover(self, element):
         ActionChains(self.driver, duration=20).move_to_element(element).perform()

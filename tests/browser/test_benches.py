@@ -51,6 +51,23 @@ class ProbeBench(Bench):
         self.b.typed("Calendar.year = 2032", Keys.ENTER)
         self.b.until(lambda: {"where": "Calendar.year = 2032"} in self.asked()["picks"])
 
+    def test_chips_are_dragged_within_a_part_and_to_the_other_axis(self):
+        self.open("probe", p=probe(rows=["Island.group", "Port.name"], measures=["seats_sold", "share_of_all"]))
+        self.b.reads("Near Isles", ".grid")
+        for name, onto, parts in (
+            ("Share of all", "Seats sold", {"measures": ["share_of_all", "seats_sold"]}),
+            ("Port name", "Add a column across", {"rows": ["Island.group"], "columns": ["Port.name"]}),
+            ("Island group", "Port name", {"rows": [], "columns": ["Island.group", "Port.name"]}),
+            ("Port name", "Add a column to the rows", {"rows": ["Port.name"], "columns": ["Island.group"]}),
+        ):
+
+            def dragged(name=name, onto=onto, parts=parts):
+                self.b.drag(self.b.named(name, ".chip button"), self.b.named(onto, ".chip button"))
+                self.b.until(lambda: all(self.asked()[k] == v for k, v in parts.items()), seconds=2)
+                return True
+
+            self.b.until(dragged, f"{name} did not come to {onto}")
+
     def test_lines_are_drilled_folded_ordered_cut_to_the_top_and_pinned(self):
         self.open("probe", p=probe(rows=["Island.group"], columns=["Calendar.year"], measures=["seats_sold"]))
         self.b.click("Near Isles", ".grid tbody th .plain")

@@ -1,6 +1,6 @@
 // The chips of one part of the sentence: dragged, moved by keys, cut and put in elsewhere.
 import { Popover } from '@mantine/core';
-import { useState, type DragEvent, type KeyboardEvent } from 'react';
+import { useState, type DragEvent, type KeyboardEvent, type ReactNode } from 'react';
 import type { GridAnswer, Probe } from '../../api/client';
 import { actions, useShown, type Selection } from '../../app/shown';
 import { columnName, nameText, splitReference } from '../../shared/format';
@@ -53,9 +53,11 @@ interface ChipsProps {
   probe: Probe;
   put: (change: Partial<Probe>) => void;
   unreached: Map<string, string[]>;
+  /** What adds one. */
+  children: ReactNode;
 }
 
-export function Chips({ part, choices, probe, put, unreached }: ChipsProps) {
+export function Chips({ part, choices, probe, put, unreached, children }: ChipsProps) {
   const [over, setOver] = useState<number | null>(null);
   const [typing, setTyping] = useState<{ place: number; text: string } | null>(null);
   const cut = useShown((s) => s.cut);
@@ -74,6 +76,11 @@ export function Chips({ part, choices, probe, put, unreached }: ChipsProps) {
     const name = from !== undefined && place !== undefined ? probe[from][place] : undefined;
     if (from !== undefined && name !== undefined) bring(from, name, to);
   };
+  const above = (event: DragEvent, to: number) => {
+    event.preventDefault();
+    setOver(to);
+  };
+  const target = (to: number) => ({ onDragEnter: (e: DragEvent) => above(e, to), onDragOver: (e: DragEvent) => above(e, to), onDragLeave: () => setOver(null), onDrop: (e: DragEvent) => drop(e, to) });
   const onKey = (event: KeyboardEvent, place: number) => {
     const name = list[place] ?? '';
     const command = event.ctrlKey || event.metaKey;
@@ -100,15 +107,13 @@ export function Chips({ part, choices, probe, put, unreached }: ChipsProps) {
     setTyping(null);
   };
   const lost = (name: string) => (part === 'measures' ? [] : (unreached.get(tableOf(name)) ?? []));
-  return list.map((name, i) => (
+  const shown = list.map((name, i) => (
     <span
       key={name}
       className={`chip ${part === 'measures' ? 'measure' : ''} ${over === i ? 'over' : ''} ${lost(name).length ? 'lost' : ''}`}
       draggable
       onDragStart={(e) => e.dataTransfer.setData('application/x-chip', JSON.stringify({ part, place: i }))}
-      onDragOver={(e) => { e.preventDefault(); setOver(i); }}
-      onDragLeave={() => setOver(null)}
-      onDrop={(e) => drop(e, i)}
+      {...target(i)}
     >
       <Popover opened={typing?.place === i} onChange={(open) => !open && setTyping(null)} trapFocus returnFocus position="bottom-start" shadow="none" width={320} transitionProps={{ duration: 0 }}>
         <Popover.Target>
@@ -131,6 +136,14 @@ export function Chips({ part, choices, probe, put, unreached }: ChipsProps) {
       </button>
     </span>
   ));
+  return (
+    <>
+      {shown}
+      {/* Behind the last one, and where there is none yet. */}
+      {/* oxlint-disable-next-line jsx-a11y/no-static-element-interactions */}
+      <span className={over === list.length ? 'chip-end over' : 'chip-end'} {...target(list.length)}>{children}</span>
+    </>
+  );
 }
 
 /** A filter that does not reach some measure: a bar across the line, as a stop is drawn everywhere. */

@@ -53,14 +53,17 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
     <div className="sentence" data-region role="group" aria-label="The probe" onKeyDown={onKey}>
       Show
-      <Chips part="measures" choices={measures} probe={probe} put={put} unreached={unreached} />
-      <Chooser label="+ measure" title="Add a measure" choices={measures} onChoose={(v) => put({ measures: [...probe.measures, v] })} />
+      <Chips part="measures" choices={measures} probe={probe} put={put} unreached={unreached}>
+        <Chooser label="+ measure" title="Add a measure" choices={measures} onChoose={(v) => put({ measures: [...probe.measures, v] })} />
+      </Chips>
       by
-      <Chips part="rows" choices={others} probe={probe} put={put} unreached={unreached} />
-      <Chooser label="+ rows" title="Add a column to the rows" choices={free} onChoose={(v) => onto('rows', v)} />
+      <Chips part="rows" choices={others} probe={probe} put={put} unreached={unreached}>
+        <Chooser label="+ rows" title="Add a column to the rows" choices={free} onChoose={(v) => onto('rows', v)} />
+      </Chips>
       across
-      <Chips part="columns" choices={others} probe={probe} put={put} unreached={unreached} />
-      <Chooser label="+ columns" title="Add a column across" choices={free} onChoose={(v) => onto('columns', v)} />
+      <Chips part="columns" choices={others} probe={probe} put={put} unreached={unreached}>
+        <Chooser label="+ columns" title="Add a column across" choices={free} onChoose={(v) => onto('columns', v)} />
+      </Chips>
       where
       {probe.picks.map((pick, i) => (
         <span key={JSON.stringify(pick)} className={`chip ${unreached.has(pickTable(pick)) ? 'lost' : ''}`}>
