@@ -200,13 +200,7 @@ class ProbeBench(Bench):
         self.b.click("Opt out of Calendar year is 2032 or 2031", "button")
         self.b.until(lambda: sum("without" in t for t in self.texts(".tile header")) == 2)
         name = self.texts(".tile h3")[0]
-        # Dragged by its heading; each event on its own, as a hand makes them.
-        for place, kind in ((0, "dragstart"), (1, "dragover"), (1, "drop")):
-            self.b.run(
-                "document.querySelectorAll('.tile header')[arguments[0]].dispatchEvent(new DragEvent(arguments[1], {bubbles: true, cancelable: true, dataTransfer: new DataTransfer()}))",
-                place,
-                kind,
-            )
+        self.b.drag(self.b.all(".tile h3")[0], self.b.all(".tile h3")[1])
         self.b.until(lambda: self.texts(".tile h3")[1] == name)
         self.b.click("Save")
         self.b.named("↶ undo: save folio Result")

@@ -56,7 +56,7 @@ export function TileCard({ model, tile, picks, over, onPut, onPick, onMove, onDr
   };
   return (
     <section
-      className={`tile ${tile.kind} ${over ? 'over' : ''}`} style={size} aria-label={title || tile.kind} onDragOver={(e) => e.preventDefault()}
+      className={`tile ${tile.kind} ${over ? 'over' : ''}`} style={size} aria-label={title || tile.kind} onDragEnter={(e) => e.preventDefault()} onDragOver={(e) => e.preventDefault()}
       onDrop={(e) => { e.preventDefault(); onDrop(); }}
     >
       <header
