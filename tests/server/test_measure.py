@@ -100,6 +100,17 @@ class Measures(unittest.TestCase):
         self.assertEqual(self.edit(kind="put_measures", text=changed, names=["trips", "new_one"]).status_code, 200)
         self.assertEqual((self.formula("trips"), self.formula("new_one"), self.formula("bad")), ("rows(Port)", "seats + 1", None))
 
+    def test_a_trial_that_a_text_calls_official_is_one(self):
+        self.edit(kind="add_measure", measure={"name": "tried", "formula": "seats * 2", "trial": True, "variant_of": "seats"})
+        silent = self.post("/measures/text", text="tried = seats * 2;").json["items"][0]
+        self.assertEqual(silent["state"], "same")
+        said = "-- standing: official\ntried = seats * 2;"
+        parts = [c["part"] for c in self.post("/measures/text", text=said).json["items"][0]["changes"]]
+        self.assertEqual(parts, ["trial", "variant_of"])
+        done = self.edit(kind="put_measures", text=said).json
+        kept = next(m for m in done["measures"] if m["name"] == "tried")
+        self.assertEqual((kept["trial"], kept["variant_of"]), (False, ""))
+
     def test_where_a_name_is_used_and_defined(self):
         uses = self.get("/uses", kind="measure", name="seats").json["uses"]
         self.assertEqual([u["owner"] for u in uses], ["share", "share", "mean", "by region"])
@@ -193,9 +204,15 @@ class Measures(unittest.TestCase):
         folio = {
             "name": "first",
             "picks": [],
-            "tiles": [{"kind": "probe", "probe": {"rows": [], "columns": [], "measures": ["seats"], "picks": []}}],
+            "tiles": [
+                {"kind": "probe", "probe": {"rows": [], "columns": [], "measures": ["seats"], "picks": []}},
+                {"kind": "number", "against": "seats", "probe": {"measures": ["trips", "seats"], "picks": []}},
+                {"kind": "number", "against": "seats", "probe": {"measures": ["trips", "seats"], "define": {"seats": "2"}, "picks": []}},
+            ],
         }
         self.assertEqual(self.edit(kind="put_folio", folio=folio).json["folios"], [folio])
         renamed = self.edit(kind="rename_measure", name="seats", to="sold").json
-        self.assertEqual(renamed["folios"][0]["tiles"][0]["probe"]["measures"], ["sold"])
+        tiles = renamed["folios"][0]["tiles"]
+        self.assertEqual([t["probe"]["measures"] for t in tiles], [["sold"], ["trips", "sold"], ["trips", "seats"]])
+        self.assertEqual([t.get("against") for t in tiles], [None, "sold", "seats"])  # the last has a formula of its own by that name
         self.assertEqual(self.edit(kind="remove_folio", name="first").json["folios"], [])

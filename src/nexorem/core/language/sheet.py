@@ -122,7 +122,9 @@ def _statement(text: str, tokens: Sequence[Token], start: int, end: int, wrong: 
             description.append(line)
     if said.get("standing", "trial") not in ("trial", "official"):
         wrong.append(_wrong(text, name.span, "bad_standing", f"{name.text} is called {said['standing']}.", "It is trial or official."))
-    trial = said.pop("standing", "") == "trial"
-    kept = frozenset([*said, "formula", *(["description"] if description else []), *(["trial"] if trial else [])])
+    standing = said.pop("standing", "")
+    # What is called official stands beside no other.
+    about = {"trial": ["trial"], "official": ["trial", "variant_of"]}.get(standing, [])
+    kept, trial = frozenset([*said, "formula", *(["description"] if description else []), *about]), standing == "trial"
     measure = Measure(name.text, formula, trial=trial, description="\n".join(description), **said)
     return Written(measure, kept, _line(text, name.span.start))

@@ -183,10 +183,7 @@ def replacing(star: Star, name: str, to: str) -> list[dict[str, Any]]:
         if changed_probe != probe:
             edits.append({"kind": "put_probe", "probe": changed_probe})
     for folio in model.folios:
-        tiles = [
-            {**t, "probe": _renamed_lists(t["probe"], name, to)} if isinstance(t, Mapping) and isinstance(t.get("probe"), Mapping) else t
-            for t in folio.get("tiles") or ()
-        ]
+        tiles = [_renamed_tile(t, name, to) for t in folio.get("tiles") or ()]
         if tiles != list(folio.get("tiles") or ()):
             edits.append({"kind": "put_folio", "folio": {**folio, "tiles": tiles}})
     return edits
@@ -250,6 +247,16 @@ def _renamed_lists(probe: Mapping[str, Any], name: str, to: str) -> dict[str, An
         found["top"] = {**found["top"], "by": new(found["top"].get("by"))}
     if isinstance(found.get("look"), Mapping):
         found["look"] = {k: _renamed_look(v, new) for k, v in found["look"].items()}
+    return found
+
+
+def _renamed_tile(tile: Any, name: str, to: str) -> Any:
+    """A tile whose probe, and what its number is held against, name the measure anew."""
+    if not isinstance(tile, Mapping) or not isinstance(tile.get("probe"), Mapping):
+        return tile
+    found = {**tile, "probe": _renamed_lists(tile["probe"], name, to)}
+    if found["probe"] != tile["probe"] and str(tile.get("against")).lower() == name.lower():
+        found["against"] = to
     return found
 
 

@@ -16,7 +16,7 @@ export function LensProbe({ model, of }: { model: ModelDocument; of?: string }) 
       <>
         <h2>{folio.name || 'A new folio'}</h2>
         <p>{folio.description}</p>
-        <p className="quiet">Every tile stands under the picks at the left, but for those it says it does without. Drag a tile by its heading; “open” brings its probe, with the picks, into Probe.</p>
+        <p className="quiet">Every tile stands under the picks at the left, but for those it says it does without. Choose a number or a cell: here stands why it shows that, under the tile’s own picks. Drag a tile by its heading; ↗ brings its probe, with the picks, into Probe.</p>
       </>
     );
   if (of !== undefined && probe.define?.[of] !== undefined)
