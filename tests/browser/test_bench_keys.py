@@ -145,7 +145,8 @@ class Keyboard(Bench):
         self.at("Formula", back=True)
         self.b.command("s")
         self.b.named("↶ undo: add measure keyed")
-        self.at("Formula")
+        self.sees(lambda: self.b.one('[aria-label="Name of the measure"]').get_attribute("value"), "keyed")
+        self.sees(lambda: self.b.focused(), "Formula")  # one goes on writing
         self.b.command(Keys.END)
         self.b.keys(" / 2")
         self.b.reads("cells differ", ".live-grid")
@@ -165,6 +166,7 @@ class Keyboard(Bench):
         self.b.command("a")
         self.b.keys("half_seats", Keys.ENTER)
         self.b.named("↶ undo: rename keyed to half_seats")
+        self.sees(lambda: self.b.focused(), "Name of the measure")
         self.region(".outline")
         self.at("share of a total").b.keys(Keys.ENTER)
         self.b.reads("clear wide Booking", ".cm-content")

@@ -153,6 +153,9 @@ class Way(OneBrowser):
         self.open("probe", asked(probe))
         self.choose("All", 0)
         self.b.reads("The filter on Vessel does not reach Target")
+        # Where it stops on its shortest way stands first; the other stops fold away.
+        self.sees(lambda: "ledger month the link carries filters the other way only" in self.b.text(".lens"))
+        self.b.press(lambda: self.b.one(".lens summary"))
         self.sees(lambda: "sailing the link is inactive" in self.b.text(".lens"))
         self.sees(lambda: "120 of 310" in self.b.text(".lens"))
 

@@ -15,7 +15,9 @@ from nexorem.core.design.opening import opening, reach_of
 from nexorem.core.design.roles import grain_test, hierarchy_faults, role
 from nexorem.core.design.suggest import names_alike, suggestions
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.reach import reach_after, reaches
+from nexorem.core.engine.reach import carrying_edits, carrying_ways, first_stop, reach_after, reached_tables, reaches
+from nexorem.core.language.assist import complete
+from nexorem.core.language.binder import Binder
 from nexorem.core.lint.findings import findings
 from nexorem.core.model.check import check_model
 from nexorem.core.model.edits import apply
@@ -87,6 +89,36 @@ class Reach(unittest.TestCase):
                 )
                 ways += 1
         self.assertGreater(ways, 300)
+
+    def test_edits_that_are_to_carry_a_filter_carry_it(self):
+        carried = 0
+        for seed in range(SEEDS * 3):
+            star = Maker(seed).star
+            for a, b in itertools.permutations([t.name for t in star.model.tables], 2):
+                for edits in carrying_ways(star, a, b):
+                    if any(e.startswith("match") for e in edits):
+                        continue
+                    pairs = reach_after(star, ", ".join(edits))["pairs"]
+                    self.assertIn("path", next(p for p in pairs if (p["from"], p["to"]) == (a, b)), (seed, a, b, edits))
+                    stop = first_stop(star, star.state, a, b)
+                    self.assertIn(stop["from"], {a, *reached_tables(star, star.state, [a])}, (seed, a, b))
+                    self.assertNotIn(b, reached_tables(star, star.state, [a]))
+                    carried += 1
+        self.assertGreater(carried, 600)
+
+    def test_links_with_the_same_ends_are_named(self):
+        twice = [
+            {"name": "port", "from": "Booking.port", "to": "Port.code"},
+            {"name": 'the "other"', "from": "Booking.port", "to": "Port.code", "active": False},
+        ]
+        star = make_star(links=[*twice, {"name": "day", "from": "Booking.day", "to": "Cal.day"}], measures={})
+        self.assertEqual(
+            [star.model.link_text(k) for k in star.model.links], ['link "port"', 'link "the ""other"""', "Booking.day = Cal.day"]
+        )
+        self.assertEqual(carrying_edits(star, star.state, "Cal", "Port"), ['flow link "port" two-way'])
+        found = [i["insert"] for i in complete(star, "rows(Booking) given (via ", 25)["items"]]
+        self.assertEqual(found, ['link "the ""other"""'])
+        Binder(star, {"x": f"rows(Booking) given (via {found[0]})"}).measure("x")
 
     def test_a_change_is_told_by_pairs(self):
         then = edited(STAR, [{"kind": "change_link", "name": "day", "set": {"active": False}}, {"kind": "change_link", "name": "refund", "set": {"active": True}},

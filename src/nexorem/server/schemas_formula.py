@@ -90,6 +90,7 @@ class TableTold(BaseModel):
 
 class Unreached(BaseModel):
     table: str
+    nearest: Stop | None = None
     stops: list[Stop]
     mends: list[str] = []
 

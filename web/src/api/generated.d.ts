@@ -3638,6 +3638,8 @@ export interface components {
              * @default []
              */
             mends: string[];
+            /** @default null */
+            nearest: components["schemas"]["Stop"] | null;
             /** Stops */
             stops: components["schemas"]["Stop"][];
             /** Table */

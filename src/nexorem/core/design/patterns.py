@@ -208,7 +208,7 @@ def _carried(star: Star, parts: Parts, _key: str) -> Offers:
                     edit = f"match {column_text(source.name, mine.name)} to {column_text(target.name, theirs.name)}"
                     # A filter that comes by a link of its own has to be held off, or both would hold together.
                     link = next((k for k in star.model.links if k.tables == {source.name, parts.grain} and k.active), None)
-                    off = f"flow {link.ends_text} off, " if link else ""
+                    off = f"flow {star.model.link_text(link)} off, " if link else ""
                     best.append((len(known & own) / max(len(known | own), 1), f"{parts.measure} given ({off}{edit})"))
     yield from (text for likeness, text in sorted(best, reverse=True) if likeness > 0)
 
@@ -242,7 +242,7 @@ def _two_way(star: Star, parts: Parts, _key: str) -> Offers:
     """The key of a dimension that the grain's rows look up, counted after the link is turned for this measure."""
     for link in _many_to_one(star, parts):
         counted = column_text(link.to_table, link.to_columns[0])
-        yield f"count(distinct {counted}) given (flow {link.ends_text} two-way)", link.to_table
+        yield f"count(distinct {counted}) given (flow {star.model.link_text(link)} two-way)", link.to_table
 
 
 def _many_to_one(star: Star, parts: Parts) -> list[Link]:

@@ -12,7 +12,7 @@ from typing import Any
 from nexorem.core.engine.scalar import cell_trees, children, row_trees, rows_within
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
-from nexorem.core.model.model import Link
+from nexorem.core.model.model import Link, Model
 from nexorem.core.model.names import column_text
 from nexorem.core.model.paths import DoublePath, Inflow, LinkState, inflow
 from nexorem.core.model.star import Star
@@ -86,16 +86,17 @@ def reach(star: Star, state: LinkState, source: str, target: str) -> dict[str, A
 def reaches(star: Star, state: LinkState, source: str) -> dict[str, dict[str, Any]]:
     """How a filter on `source` comes to each table that any chain of links leads to, by table: one search for them all.
 
-    Among chains those with fewest stops are taken, of these the shortest (E. W. Dijkstra's search, on pairs).
+    Among chains those with fewest stops are taken, of these the shortest, of these the one that fewest edits open: a link may have to be
+    switched on and turned as well (E. W. Dijkstra's search, on triples).
     """
     beside: dict[str, list[Link]] = {}
     for link in state.links(star.model):
         for table in link.tables:
             beside.setdefault(table, []).append(link)
-    best: list[tuple[int, int, str, tuple[tuple[str, str, str], ...]]] = [(0, 0, source, ())]
+    best: list[tuple[int, int, int, str, tuple[tuple[str, str, str], ...]]] = [(0, 0, 0, source, ())]
     found: dict[str, dict[str, Any]] = {}
     while best:
-        stops, length, at, trail = heapq.heappop(best)
+        stops, length, edits, at, trail = heapq.heappop(best)
         if at in found:
             continue
         links = [link for link, _, _ in trail]
@@ -104,14 +105,23 @@ def reaches(star: Star, state: LinkState, source: str) -> dict[str, dict[str, An
         for link in beside.get(at, ()):
             if (other := link.other(at)) not in found:
                 why = stop_reason(state, link, other)
-                heapq.heappush(best, (stops + bool(why), length + 1, other, (*trail, (link.name, other, why))))
+                turned = why == "inactive" and state.way(link) not in ("two-way", other)
+                heapq.heappush(best, (stops + bool(why), length + 1, edits + bool(why) + turned, other, (*trail, (link.name, other, why))))
     return found
 
 
-def carrying_edits(star: Star, state: LinkState, source: str, target: str) -> list[str]:
+def first_stop(star: Star, state: LinkState, source: str, target: str) -> dict[str, Any] | None:
+    """Where a filter on its shortest way from one table to another stops first; None where no chain of links leads there."""
+    stop = next(iter(reach(star, state, source, target).get("stops", ())), None)
+    link = star.model.link(stop["link"]) if stop else None
+    return {"link": link.name, "from": link.other(stop["to"]), "to": stop["to"], "reason": stop["reason"]} if stop and link else None
+
+
+def carrying_edits(star: Star, state: LinkState, source: str, target: str, model: Model | None = None) -> list[str]:
     """The edits that would carry a filter from one table to another, for `given (…)`: those of the nearest chain of links, and `flow … off`
-    for those that would then make a second path; or a `match` of two columns alike where no links lead there. Empty where none does."""
-    found = reach(star, state, source, target)
+    for those that would then make a second path; or a `match` of two columns alike where no links lead there. Empty where none does.
+    Links are named as in `model`, else as in the star's."""
+    found, model = reach(star, state, source, target), model or star.model
     if "path" in found:
         return []
     if "stops" not in found:
@@ -122,10 +132,10 @@ def carrying_edits(star: Star, state: LinkState, source: str, target: str) -> li
         if link is None:  # the far side of a `match`
             return []
         if stop["reason"] == "inactive":
-            edits.append(f"via {link.ends_text}")
+            edits.append(f"via {model.link_text(link)}")
             state = state.switched(star.model, link)
         if not state.carries(link, stop["to"]):
-            edits.append(f"flow {link.ends_text} two-way")
+            edits.append(f"flow {model.link_text(link)} two-way")
             state = state.turning(link, "two-way")
     for _ in range(MOST_OFF):
         try:
@@ -134,7 +144,7 @@ def carrying_edits(star: Star, state: LinkState, source: str, target: str) -> li
             link = _breaking(star, double, found["blocked"])
             if link is None:
                 return []
-            edits.append(f"flow {link.ends_text} off")
+            edits.append(f"flow {model.link_text(link)} off")
             state = state.turning(link, "off")
         else:
             return edits if reach(star, state, source, target).get("path") else []
@@ -153,7 +163,10 @@ def carrying_ways(star: Star, source: str, target: str, most: int = 3) -> list[l
             break
         without = queue.popleft()
         few = star.with_model(replace(star.model, links=tuple(k for k in star.model.links if k.name not in without)))
-        edits, chain = carrying_edits(few, few.state, source, target), reach(few, few.state, source, target).get("blocked") or []
+        edits, chain = (
+            carrying_edits(few, few.state, source, target, star.model),
+            reach(few, few.state, source, target).get("blocked") or [],
+        )
         through = {x for name in chain if (link := star.model.link(name)) for x in link.tables}
         if edits:
             length = len(chain) + sum(not e.endswith(" off") for e in edits) if chain else math.inf

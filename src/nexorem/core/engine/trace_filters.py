@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from nexorem.core.engine.context import Batch, Filter
-from nexorem.core.engine.reach import blocked, carrying_edits, overridden
+from nexorem.core.engine.reach import blocked, carrying_edits, first_stop, overridden
 from nexorem.core.engine.visibility import selectors
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
@@ -127,13 +127,15 @@ class FilterTeller:
         return blocked(self.star, state, own_tables(batch), {f["link"] for f in flows})
 
     def unreached(self, grain: str, state: LinkState, flow: Inflow, batch: Batch) -> list[dict[str, Any]]:
-        """Tables with a filter of their own that does not reach the grain, where it stops, and what would carry it."""
+        """Tables with a filter of their own that does not reach the grain, where it stops (on the shortest way to the grain, `nearest`, and
+        all over), and what would carry it."""
         reached = {f.table for f in flow.walk()}
         found = []
         for table in own_tables(batch):
             if table not in reached:
                 stops = blocked(self.star, state, [table], set())
-                found.append({"table": table, "stops": stops, "mends": carrying_edits(self.star, state, table, grain)})
+                mends = carrying_edits(self.star, state, table, grain)
+                found.append({"table": table, "nearest": first_stop(self.star, state, table, grain), "stops": stops, "mends": mends})
         return found
 
 

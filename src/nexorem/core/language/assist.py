@@ -59,7 +59,10 @@ def _links(star: Star, before: list[Token]) -> list[dict[str, str]]:
     if not before or before[-1].word() not in AFTER_LINK:
         return []
     switched = [k for k in star.model.links if before[-1].word() == "flow" or not k.active]
-    return [_item("link", k.ends_text, k.ends_text, f"the link {k.name}, {'active' if k.active else 'inactive'}") for k in switched]
+    return [
+        _item("link", star.model.link_text(k), star.model.link_text(k), f"the link {k.name}, {'active' if k.active else 'inactive'}")
+        for k in switched
+    ]
 
 
 def _everything(star: Star, before: list[Token]) -> list[dict[str, str]]:

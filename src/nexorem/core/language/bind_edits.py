@@ -191,9 +191,10 @@ class EditsBinder(RowsBinder):
                 return None
             way = found
         if link.name not in state.active:
+            mended = f"via {self.model.link_text(link)}, {self._source(edit.span)}"
             self.report("inactive_link", f"The link “{link.name}” is inactive: no filter crosses it in any direction.", edit.span,
                         "Switch it on before, with via.",
-                        [Mend("switch it on first", edit.span, f"via {link.ends_text}, {self._source(edit.span)}")])  # fmt: skip
+                        [Mend("switch it on first", edit.span, mended)])  # fmt: skip
             return None
         return t.Turned(self._source(edit.span), link, way, state.turning(link, way))
 

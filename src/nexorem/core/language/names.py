@@ -148,7 +148,7 @@ class Names:
                 self.note("link", link.name, edit.span)
                 return link
         tables = {left[0][0], right[0][0]}
-        between = [k.ends_text for k in self.model.links if k.tables == tables]
+        between = [self.model.link_text(k) for k in self.model.links if k.tables == tables]
         listed = f"The links between them: {'; '.join(between)}." if between else "No link joins these two tables."
         mends = [Mend(f"write {x}", edit.span, x) for x in between]
         self.report("unknown_link", "These columns are not the two ends of a link.", edit.span, listed, mends)
@@ -164,7 +164,7 @@ class Names:
             for name in dict.fromkeys((*double.first[-1:], *double.second[-1:], *double.first[:1], *double.second[:1])):
                 link = self.model.link(name)
                 if link and self._stays_single(table, state.turning(link, "off")):
-                    mends.append(Mend(f"turn off {name}", span, f"({text}) given (flow {link.ends_text} off)"))
+                    mends.append(Mend(f"turn off {name}", span, f"({text}) given (flow {self.model.link_text(link)} off)"))
             hint = f"Turn one of them off, as in given (flow … off){_or_keep(double)}."
             self.report("double_path", double.sentence(), span, hint, mends)
             return False

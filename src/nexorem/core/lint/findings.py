@@ -120,7 +120,7 @@ def _unused_links(star: Star, bound: list[t.MeasureValue]) -> list[Finding]:
     switched = {e.link.name for m in bound for e in edits_of(m) if isinstance(e, t.Switched)}
     return [
         Finding("unused_link", "note", f"link {k.name}", f"No measure switches on {k.name}, which is inactive.",
-                f"Write given (via {k.ends_text}) where it is meant, or remove the link.")
+                f"Write given (via {star.model.link_text(k)}) where it is meant, or remove the link.")
         for k in star.model.links if not k.active and k.name not in switched
     ]  # fmt: skip
 

@@ -150,6 +150,12 @@ class Model:
         """The link of that name."""
         return next((k for k in self.links if k.name.lower() == name.lower()), None)
 
+    def link_text(self, link: Link) -> str:
+        """A link as an edit of a formula names it: by its ends, or by its name where another has the same ends."""
+        alike = [k for k in self.links if {k.from_text, k.to_text} == {link.from_text, link.to_text}]
+        name = link.name.replace('"', '""')
+        return f'link "{name}"' if len(alike) > 1 else link.ends_text
+
     def measure(self, name: str) -> Measure | None:
         """The measure of that name, whatever its case."""
         return next((m for m in self.measures if m.name.lower() == name.lower()), None)

@@ -9,7 +9,7 @@ import { Details } from './Details';
 import { FormulaEditor } from './FormulaEditor';
 import { Ledger, filtersOf } from './Ledger';
 import { LiveGrid, sides } from './LiveGrid';
-import { draftKey, draftOf, freeName, same, useDrafts, type Draft } from './drafts';
+import { draftKey, draftOf, freeName, same, useDrafts, writeOn, type Draft } from './drafts';
 
 const PAUSE = 90;
 
@@ -57,6 +57,8 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
   const save = async () => {
     if (!can) return;
     const name = draft.name.trim();
+    const focus = document.activeElement;
+    if (name !== measure.name) useDrafts.setState({ writing: focus?.closest('.editor') ? { part: 'formula', measure: name } : focus?.matches('.desk-name') ? { part: 'name', measure: name } : null });
     if (isNew) {
       if (!(await edit({ kind: 'add_measure', measure: { ...draft, name } }))) return;
     } else {
@@ -86,7 +88,7 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
   return (
     <div className="pad desk" data-region>
       <div className="row desk-head">
-        <input className="field desk-name" aria-label={isNew ? 'Name of the new measure' : 'Name of the measure'} placeholder="name of the new measure" value={draft.name} onChange={(e) => change({ name: e.target.value })} onKeyDown={(e) => e.key === 'Enter' && void save()} />
+        <input ref={(node) => writeOn('name', measure.name, node)} className="field desk-name" aria-label={isNew ? 'Name of the new measure' : 'Name of the measure'} placeholder="name of the new measure" value={draft.name} onChange={(e) => change({ name: e.target.value })} onKeyDown={(e) => e.key === 'Enter' && void save()} />
         {!isNew && <h2 className="visually-hidden">{nameText(measure.name).toLowerCase()}</h2>}
         {draft.trial && <span className="trial-mark">trial{draft.variant_of ? ` beside ${nameText(draft.variant_of).toLowerCase()}` : ''}</span>}
         {!isNew && draft.name.trim() !== measure.name && !taken && <span className="quiet">renames it everywhere</span>}

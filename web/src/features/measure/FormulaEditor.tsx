@@ -11,6 +11,7 @@ import { client, problemOf, toUtf16, unwrap, type ErrorItem, type ModelDocument 
 import { useLanguage } from '../../api/queries';
 import { actions } from '../../app/shown';
 import { quotedName } from '../../shared/format';
+import { writeOn } from './drafts';
 
 const KEYWORDS = new Set(
   'given set keep clear via but wide into all where distinct and or not case when then else end is in between like null true false from as date timestamp interval escape link'.split(' '),
@@ -158,6 +159,7 @@ export function FormulaEditor({ model, name, value, errors, onChange, onSave, on
       }),
     });
     view.current = made;
+    writeOn('formula', name, made);
     return () => made.destroy();
     // The editor is made once a measure (its key); later texts come in below.
     // oxlint-disable-next-line react/exhaustive-deps

@@ -14,17 +14,28 @@ export function draftOf(m: MeasureInfo): Draft {
 
 interface Drafts {
   drafts: Record<string, Draft>;
+  /** What was being written when a measure was saved under this, another name: the desk is laid anew then, and the focus goes on there. */
+  writing: { part: 'formula' | 'name'; measure: string } | null;
   put: (key: string, draft: Draft | null) => void;
 }
 
 export const useDrafts = create<Drafts>((set) => ({
   drafts: {},
+  writing: null,
   put: (key, draft) =>
     set((s) => {
       const { [key]: _gone, ...rest } = s.drafts;
       return { drafts: draft ? { ...rest, [key]: draft } : rest };
     }),
 }));
+
+/** Takes the focus once, if it was there before the desk was laid anew. */
+export function writeOn(part: 'formula' | 'name', measure: string, element: { focus: () => void } | null): void {
+  const { writing } = useDrafts.getState();
+  if (!element || writing?.part !== part || writing.measure !== measure) return;
+  useDrafts.setState({ writing: null });
+  element.focus();
+}
 
 export const draftKey = (model: number, measure: string) => `${model} ${measure}`;
 

@@ -99,7 +99,11 @@ export function GridTable({ answer, probe, still = false }: Props) {
     const next: [number, number] = [Math.max(0, Math.min(row, rows.length - 1)), Math.max(0, Math.min(column, columns.length - 1))];
     setActive(next);
     show(next);
-    requestAnimationFrame(() => body.current?.querySelector<HTMLElement>(`[data-row="${next[0]}"] [data-col="${next[1]}"]`)?.focus({ preventScroll: true }));
+    // At once, for the next key may come before the next picture.
+    const cell = () => body.current?.querySelector<HTMLElement>(`[data-row="${next[0]}"] [data-col="${next[1]}"]`);
+    const there = cell();
+    if (there) there.focus({ preventScroll: true });
+    else requestAnimationFrame(() => cell()?.focus({ preventScroll: true }));
   };
   /** Traces a cell; `beside` sets it beside the one that is traced. */
   const choose = (line: ShownLine, column: CellColumn, beside: boolean) => {

@@ -26,14 +26,10 @@ export interface Stopped {
   stop: Stop | null;
 }
 
-/** Of the stops of each filter the one that is nearest to the scanned table. */
+/** Where each filter stops on its shortest way to the scanned table. */
 export function stoppedOf(node: TraceNode): Stopped[] {
   const grain = node.arithmetic?.grain ?? '';
-  const near = new Set([grain, ...node.flows.flatMap((f) => [f.from, f.to])]);
-  return (node.unreached ?? []).map((u) => {
-    const stop = u.stops.find((s) => s.to === grain) ?? u.stops.find((s) => s.to && near.has(s.to)) ?? u.stops[0] ?? null;
-    return { table: u.table, from: stop?.from ?? u.table, to: stop?.to ?? grain, stop };
-  });
+  return (node.unreached ?? []).map(({ table, nearest }) => ({ table, from: nearest?.from ?? table, to: nearest?.to ?? grain, stop: nearest ?? null }));
 }
 
 /** Level by level from the scanned table upwards, spread over the width. */
