@@ -147,10 +147,6 @@ class Trace(unittest.TestCase):
         return 1
 
 
-if __name__ == "__main__":
-    unittest.main()
-
-
 class Wholes(unittest.TestCase):
     def test_the_step_at_which_nothing_was_left(self):
         for formula, at, words in (
@@ -179,6 +175,40 @@ class Wholes(unittest.TestCase):
         weeks = parting(told("seats", Cal__week=1), told("seats", Cal__week=2))
         self.assertEqual(weeks[0], {"kind": "coordinate", "path": "0", "what": "Cal.week", "first": "1", "second": "2"})
 
+    def test_two_cells_part_where_something_differs_and_nowhere_else(self):
+        parted = alike = 0
+        for seed in range(400):
+            maker = Maker(seed)
+            maker.with_measures(2)
+            probe = maker.probe(["m1"]) | {"totals": "all"}
+            try:
+                cells = list(answer(maker.star, read_probe(maker.star, probe), Budget()).tidy())
+            except Refused:
+                continue
+            if len(cells) < 2:
+                continue
+            traces = []
+            for cell in maker.r.sample(cells, 2):
+                at = {k: v for k, v in cell.items() if k != "m1"}
+                picks = [read_pick(maker.star, k, [UNMATCHED if v == "(unmatched)" else v]) for k, v in at.items()]
+                traces.append(trace(maker.star, read_probe(maker.star, probe), "m1", picks, Budget()))
+            self.assertEqual(parting(traces[0], traces[0]), [])
+            found = parting(*traces)
+            told = {s["what"]: (s["first"], s["second"]) for s in found if s["kind"] == "coordinate"}
+            ours, theirs = (t["coordinates"] for t in traces)
+            differ = {k for k in {*ours, *theirs} if ours.get(k, "all") != theirs.get(k, "all")}
+            self.assertEqual({*told}, differ, seed)
+            self.assertTrue(all(s["first"] != s["second"] for s in found), (seed, found))
+            values = [t["value"] for t in traces]
+            if values[0] != values[1] and len(found) < 40:
+                self.assertEqual(found[-1]["kind"], "value", seed)
+                # Values never part by themselves: something before them does.
+                self.assertTrue({s["kind"] for s in found} - {"value"}, seed)
+                parted += 1
+            alike += values[0] == values[1]
+        self.assertGreater(parted, 12)
+        self.assertGreater(alike, 15)
+
     def test_rows_behind_a_number_page_by_page(self):
         probe = read_probe(STAR, {"measures": ["x"], "define": {"x": "sum(Booking.seats * Booking.fare where Booking.no < 7)"}})
 
@@ -199,3 +229,7 @@ class Wholes(unittest.TestCase):
         for bad in ({"by": "Nope.x"},):
             self.assertRaises(Refused, page, **bad)
         self.assertRaises(Refused, trace_rows, STAR, probe, "x", [], Budget(), [], "0.9", RowOrder())
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -124,6 +124,12 @@ export function columnName(reference: string): string {
   return splitReference(reference).join(' ').trim().replaceAll('_', ' ');
 }
 
+/** What of the filters does not come to a measure, in words; nothing where all do. */
+export function reachWords(measure: { unreached: string[]; marks: { kind: string; tables: string[] }[] }): string {
+  const partly = measure.marks.filter((m) => m.kind === 'partly').flatMap((m) => m.tables);
+  return [measure.unreached.length ? `not reached by ${measure.unreached.join(', ')}` : '', partly.length ? `reached in part by ${partly.join(', ')}` : ''].filter(Boolean).join(', ');
+}
+
 /** What filters allow of a column, in a few words. */
 export function allowedText(allowed: Allowed | null | undefined): string {
   if (!allowed) return 'any';

@@ -5,7 +5,7 @@ import type { ComparisonInfo, ModelDocument, Pick, Picture, Probe, Tile } from '
 import { useGrid } from '../../api/queries';
 import { asProbe } from '../../app/shapes';
 import { actions, askedProbe } from '../../app/shown';
-import { columnName, measureText, nameText } from '../../shared/format';
+import { columnName, measureText, nameText, reachWords } from '../../shared/format';
 import { useComparisons } from '../probe/Compare';
 import { GridTable } from '../probe/GridTable';
 import { Wrong } from '../probe/ProbeStage';
@@ -78,7 +78,6 @@ function Answered({ model, tile, probe, picks, onPick }: { model: ModelDocument;
   if (grid.error) return <Wrong error={grid.error} />;
   if (!grid.data) return <p className="wait">Computing…</p>;
   const answer = grid.data;
-  const unreached = [...new Set(answer.measures.flatMap((m) => m.unreached))];
   if (tile.kind === 'number') {
     // What a number is compared with reads as the number does, where it has no format of its own.
     const text = (i: number) => { const m = answer.measures[i]; return m ? measureText(answer.values[i]?.[0]?.[0], (probe.look?.formats?.[m.name] ?? m.format) || (answer.measures[0]?.format ?? ''), m.dtype) || '(empty)' : ''; };
@@ -91,9 +90,9 @@ function Answered({ model, tile, probe, picks, onPick }: { model: ModelDocument;
     const change = typeof mine === 'number' && typeof theirs === 'number' && theirs !== 0 ? (mine - theirs) / Math.abs(theirs) : null;
     return (
       <div className="tile-number" aria-live="polite">
-        <button type="button" className={`plain tile-value ${unreached.length ? 'hatched' : ''}`} title="Why does it show this?" onClick={() => ask(probe.measures[0] ?? '')}>{text(0)}</button>
+        <button type="button" className={`plain tile-value ${answer.measures.some((m) => m.unreached.length) ? 'hatched' : ''}`} title="Why does it show this?" onClick={() => ask(probe.measures[0] ?? '')}>{text(0)}</button>
         {other >= 0 && <span className="quiet">{againstText(probe.measures[0] ?? '', tile.against ?? '')} {text(other)}{change !== null && <> · <b className="tile-change">{change >= 0 ? '▲' : '▼'} {measureText(Math.abs(change), '0.0%', 'number')}</b></>}</span>}
-        {unreached.length > 0 && <span className="signal">not reached by {unreached.join(', ')}</span>}
+        {answer.measures.filter((m) => reachWords(m)).map((m) => <span key={m.name} className="signal">{answer.measures.length > 1 ? `${nameText(m.name)} ` : ''}{reachWords(m)}</span>)}
       </div>
     );
   }

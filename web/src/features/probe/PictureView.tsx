@@ -50,7 +50,7 @@ export function PictureView({ answer, probe, picks, onPick, still = false }: Pro
           <span key={s.key} className="legend-item">
             <svg width="14" height="14" viewBox="-7 -7 14 14" aria-hidden className={ink(s.ink)}><path className="solid" d={shape(s.ink)} /></svg>
             {s.text}
-            {s.unreached.length > 0 && <span className="signal"> not reached by {s.unreached.join(', ')}</span>}
+            {s.reach && <span className="signal"> {s.reach}</span>}
           </span>
         ))}
         {drawn.left.length > 0 && <span className="quiet">{drawn.left.join(', ')}: no numbers</span>}

@@ -1,6 +1,6 @@
 // A grid's answer as categories and series, for pictures. Totals are no parts of a picture. Pure.
 import type { GridAnswer, Look, Member, Picture } from '../../../api/client';
-import { measureText, memberText, nameText } from '../../../shared/format';
+import { measureText, memberText, nameText, reachWords } from '../../../shared/format';
 import { shownLines } from '../axes';
 
 export interface Category {
@@ -21,6 +21,8 @@ export interface Series {
   format: string;
   dtype: string;
   unreached: string[];
+  /** What does not come to its measure, in words. */
+  reach: string;
   /** Its ink and shape, in every picture of the same drawing. */
   ink: number;
 }
@@ -49,7 +51,7 @@ export function drawing(answer: GridAnswer, look: Look, most = Infinity): Drawin
   const series = answer.measures.flatMap((m, i) =>
     left.includes(m.name) ? [] : across.map((c): Omit<Series, 'ink'> => ({
       key: `${m.name} ${c.key}`, measure: m.name, place: c.text === 'All' ? '' : c.text, text: [several || !c.text || c.text === 'All' ? nameText(m.name) : '', c.text === 'All' ? '' : c.text].filter(Boolean).join(', '),
-      format: look.formats?.[m.name] ?? m.format, dtype: m.dtype, unreached: m.unreached,
+      format: look.formats?.[m.name] ?? m.format, dtype: m.dtype, unreached: m.unreached, reach: reachWords(m),
       values: down.map((d) => {
         const found = turned ? answer.values[i]?.[0]?.[d.place] : answer.values[i]?.[d.place]?.[c.place];
         return typeof found === 'number' ? found : null;
