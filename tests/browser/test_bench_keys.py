@@ -35,6 +35,8 @@ class Everyone(Bench):
                 self.assertEqual(self.b.violations(), [], f"{words} {size} {'dark' if dark else 'light'}")
                 wide = self.b.driver.execute_script("return document.documentElement.scrollWidth - window.innerWidth")
                 self.assertLessEqual(wide, 0, words)
+                cut = "return [...document.querySelectorAll('.grid td button')].filter((e) => e.scrollWidth > e.clientWidth + 1).map((e) => e.innerText)"
+                self.assertEqual(self.b.driver.execute_script(cut), [], f"numbers that are cut off: {words}")
         self.b.resize(1280, 800)
         self.b.scheme(False)
 

@@ -19,12 +19,14 @@ export interface CellColumn {
 const DIGIT = 7.9;
 const LETTER = 6.3;
 const ROOM = 30;
+const SIGN = 18; // of a mark before a number
+const MENU = 46; // of a heading's menu and its padding
 const SAMPLE = 60;
 
 /** The words of a heading wrap over two lines: half of them, or the longest word. */
 function headWidth(name: string): number {
   const words = nameText(name).split(' ');
-  return Math.max(Math.min(nameText(name).length * 0.62, 17), ...words.map((w) => Math.min(w.length, 17))) * LETTER + 26;
+  return Math.max(Math.min(nameText(name).length * 0.62, 17), ...words.map((w) => Math.min(w.length, 17))) * LETTER + MENU;
 }
 
 export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look): CellColumn[] {
@@ -34,7 +36,8 @@ export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look)
     let longest = 4;
     for (let r = 0; r < rows.length; r += Math.max(1, Math.floor(rows.length / SAMPLE)))
       for (const value of rows[r] ?? []) longest = Math.max(longest, measureText(value, format, m.dtype).length);
-    return Math.min(280, Math.max(longest * DIGIT + ROOM, headWidth(m.name), m.unreached.length || m.marks.some((x) => x.kind === 'partly') ? 104 : 0));
+    const signs = [m.overrides.length > 0, m.marks.some((x) => x.kind === 'apart')].filter(Boolean).length;
+    return Math.min(280, Math.max(longest * DIGIT + ROOM + signs * SIGN, headWidth(m.name), m.unreached.length || m.marks.some((x) => x.kind === 'partly') ? 104 : 0));
   });
   const reach = answer.measures.map((m) => {
     const partly = m.marks.filter((x) => x.kind === 'partly').map((x) => x.sentence);
