@@ -18,6 +18,7 @@ from nexorem.core.model.star import Star, table_rows
 from nexorem.core.values import vector
 from nexorem.package.read import open_package
 from tests.core.small import STAR, make_star
+from tests.core.test_computed import with_parts
 from tests.oracle.random_models import Maker
 
 DEMO = open_package(Path(__file__).parents[2] / "demo" / "lantern_isles")
@@ -82,6 +83,60 @@ class Uses(unittest.TestCase):
         for before, after in zip(model.probes, star.model.probes, strict=True):
             cells = [list(answer(s, read_probe(s, p), Budget()).tidy()) for s, p in ((DEMO, before), (star, after))]
             self.assertEqual([list(c.values()) for c in cells[0]], [list(c.values()) for c in cells[1]], before["name"])
+        tiles = 0
+        for before, after in zip(model.folios, star.model.folios, strict=True):
+            for one, other in zip(before["tiles"], after["tiles"], strict=True):
+                if not isinstance(one.get("probe"), dict):
+                    continue
+                cells = [list(answer(s, read_probe(s, t["probe"]), Budget()).tidy()) for s, t in ((DEMO, one), (star, other))]
+                self.assertEqual([list(c.values()) for c in cells[0]], [list(c.values()) for c in cells[1]], one)
+                tiles += one["probe"] != other["probe"]
+        self.assertGreater(tiles, 2)
+        self.assertEqual(uses_of(star, "measure", "seats_sold"), [])
+
+    def test_renamed_in_computed_tables_and_columns_probes_and_folios(self):
+        star = with_parts(
+            [("Port", "sold", "seats * 2"), ("Port", "deep", "depth > 4")], [("Busy", "every Port where seats > 4")],
+            measures=[("over", "seats given (set Port.name in (Busy.name))")],
+        )  # fmt: skip
+        condition = "Port.depth < seats -- seats"
+        asked = {"rows": ["Port.name"], "measures": ["seats", "more"], "define": {"more": "seats + 1", "own": "2"}, "picks": [{"where": condition}],
+                 "sort": [{"by": "seats"}], "top": {"count": 2, "by": "SEATS"}, "look": {"shade": ["seats"], "formats": {"seats": "0"}}}  # fmt: skip
+        own = {"measures": ["seats"], "define": {"seats": "3"}, "picks": []}
+        tiles = [
+            {"kind": "probe", "probe": "A"},
+            {"kind": "number", "probe": asked, "against": "seats", "without": [condition, "x"]},
+            {"kind": "text"},
+            {"kind": "number", "probe": own, "against": "seats"},
+        ]
+        folio = {"name": "F", "picks": [{"column": "Port.name", "in": ["Alder"]}, {"where": condition}], "tiles": tiles}
+        star = star.with_model(replace(star.model, probes=({"name": "A", **asked},), folios=(folio,)))
+        edit = {"kind": "together", "edits": renaming(star, "seats", "sold seats")}
+        model, inverse = apply(star.model, edit)
+        want = '"sold seats"'
+        self.assertEqual(
+            (model.table("Port").column("sold").formula, model.table("Port").column("deep").formula), (f"{want} * 2", "depth > 4")
+        )
+        self.assertEqual(
+            (model.table("Busy").formula, model.measure("over").formula),
+            (f"every Port where {want} > 4", f"{want} given (set Port.name in (Busy.name))"),
+        )
+        for probe in (model.probes[0], model.folios[0]["tiles"][1]["probe"]):
+            self.assertEqual((probe["measures"], probe["define"]), (["sold seats", "more"], {"more": f"{want} + 1", "own": "2"}))
+            self.assertEqual(
+                (probe["picks"], probe["sort"], probe["top"]),
+                ([{"where": f"Port.depth < {want} -- seats"}], [{"by": "sold seats"}], {"count": 2, "by": "sold seats"}),
+            )
+            self.assertEqual(probe["look"], {"shade": ["sold seats"], "formats": {"sold seats": "0"}})
+        done = model.folios[0]
+        self.assertEqual(done["picks"], [{"column": "Port.name", "in": ["Alder"]}, {"where": f"Port.depth < {want} -- seats"}])
+        self.assertEqual((done["tiles"][1]["against"], done["tiles"][1]["without"]), ("sold seats", [f"Port.depth < {want} -- seats", "x"]))
+        self.assertEqual((done["tiles"][0], done["tiles"][2], done["tiles"][3]), (tiles[0], tiles[2], tiles[3]))
+        self.assertEqual(apply(model, inverse)[0], star.model)
+        places = sorted({(u["kind"], u["owner"]) for u in uses_of(star, "measure", "seats")})
+        self.assertEqual(
+            places, [("column", "Port.sold"), ("folio", "F"), ("measure", "over"), ("measure", "share"), ("probe", "A"), ("table", "Busy")]
+        )
 
 
 class Sheet(unittest.TestCase):

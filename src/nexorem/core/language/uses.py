@@ -17,7 +17,7 @@ from nexorem.core.model.star import Star
 
 @dataclass(frozen=True, slots=True)
 class Text:
-    """A formula of the model. `kind` is measure, column, table or probe; `key` is where in a probe it stands."""
+    """A formula of the model. `kind` is measure, column, table, probe or folio; `key` is the way to it in the probe or folio."""
 
     kind: str
     owner: str
@@ -37,15 +37,22 @@ def texts_of(model: Model) -> Iterator[Text]:
                 yield Text("column", f"{table.name}.{column.name}", column.formula)
     for probe in model.probes:
         yield from _probe_texts("probe", str(probe.get("name")), probe)
+    for folio in model.folios:
+        name, tiles = str(folio.get("name")), folio.get("tiles")
+        yield from _probe_texts("folio", name, {"picks": folio.get("picks")})
+        for place, tile in enumerate(tiles if isinstance(tiles, list | tuple) else ()):
+            asked = tile.get("probe") if isinstance(tile, Mapping) else None
+            if isinstance(asked, Mapping):
+                yield from _probe_texts("folio", name, asked, ("tiles", place, "probe"))
 
 
-def _probe_texts(kind: str, owner: str, probe: Mapping[str, Any]) -> Iterator[Text]:
+def _probe_texts(kind: str, owner: str, probe: Mapping[str, Any], way: tuple[str | int, ...] = ()) -> Iterator[Text]:
     define = probe.get("define")
     for name, formula in define.items() if isinstance(define, Mapping) else ():
-        yield Text(kind, owner, str(formula), ("define", name))
+        yield Text(kind, owner, str(formula), (*way, "define", name))
     for place, pick in enumerate(probe.get("picks") or ()):
         if isinstance(pick, Mapping) and isinstance(pick.get("where"), str):
-            yield Text(kind, owner, pick["where"], ("picks", place, "where"))
+            yield Text(kind, owner, pick["where"], (*way, "picks", place, "where"))
 
 
 def named_in(star: Star, text: Text, define: Mapping[str, str] | None = None) -> list[Named]:
@@ -59,15 +66,15 @@ def named_in(star: Star, text: Text, define: Mapping[str, str] | None = None) ->
         elif text.kind == "column":
             table, _, column = text.owner.partition(".")
             binder.computed_column(*_owner(star, text.owner, table, column), text.formula)
-        elif text.key[0] == "define":
-            binder.measure(str(text.key[1]))
+        elif text.key[-2] == "define":
+            binder.measure(str(text.key[-1]))
         else:
             binder.page_condition(text.formula)
     except OverLimit:
         return []
     except Refused:
         whole = False
-    place = {"probe": "where" if text.key[:1] == ("picks",) else str(text.key[1]) if text.key else ""}.get(text.kind, text.owner)
+    place = str(text.key[-1]) if text.key else text.owner  # of a condition: where
     found = {n for n in binder.named if n.place.lower() == place.lower()}
     more = set() if whole else _by_words(star, text.formula, {(n.start, n.end) for n in found})
     return sorted(found | more, key=lambda n: n.start)
@@ -129,7 +136,11 @@ def _columns(probe: Mapping[str, Any]) -> list[str]:
 
 
 def _define(model: Model, text: Text) -> Mapping[str, str]:
-    probe = next((p for p in model.probes if str(p.get("name")) == text.owner), None) if text.kind == "probe" else None
+    """The formulas of the probe that a text stands in."""
+    owners = {"probe": model.probes, "folio": model.folios}.get(text.kind, ())
+    probe: Any = next((p for p in owners if str(p.get("name")) == text.owner), None)
+    for part in text.key[: text.key.index("probe") + 1] if "probe" in text.key else ():
+        probe = probe[part]
     define = probe.get("define") if probe else None
     return {str(k): str(v) for k, v in define.items()} if isinstance(define, Mapping) else {}
 
@@ -159,7 +170,7 @@ def replacing(star: Star, name: str, to: str) -> list[dict[str, Any]]:
     model = star.model
     edits: list[dict[str, Any]] = []
     columns: dict[str, dict[str, str]] = {}
-    probes = {str(p.get("name")): dict(p) for p in model.probes}
+    kept = {"probe": {str(p.get("name")): p for p in model.probes}, "folio": {str(f.get("name")): f for f in model.folios}}
     for text in texts_of(model):
         named = named_in(star, text, _define(model, text))
         spans = [(n.start, n.end) for n in named if n.kind == "measure" and n.name.lower() == name.lower()]
@@ -176,16 +187,21 @@ def replacing(star: Star, name: str, to: str) -> list[dict[str, Any]]:
             table, column = _owner(star, text.owner, *text.owner.partition(".")[::2])
             columns.setdefault(table, {})[column] = formula
         else:
-            _put_text(probes[text.owner], text.key, formula)
+            kept[text.kind][text.owner] = put_at(kept[text.kind][text.owner], text.key, formula)
+            if text.key[0] == "picks" and text.kind == "folio":  # a tile that does without a condition names it by its text
+                kept["folio"][text.owner] = _doing_without(kept["folio"][text.owner], text.formula, formula)
     edits += [_with_formulas(model, owner, formulas) for owner, formulas in columns.items()]
     for probe in model.probes:
-        changed_probe = _renamed_lists(probes[str(probe.get("name"))], name, to)
+        changed_probe = _renamed_lists(kept["probe"][str(probe.get("name"))], name, to)
         if changed_probe != probe:
             edits.append({"kind": "put_probe", "probe": changed_probe})
     for folio in model.folios:
-        tiles = [_renamed_tile(t, name, to) for t in folio.get("tiles") or ()]
-        if tiles != list(folio.get("tiles") or ()):
-            edits.append({"kind": "put_folio", "folio": {**folio, "tiles": tiles}})
+        changed_folio = kept["folio"][str(folio.get("name"))]
+        tiles = [_renamed_tile(t, name, to) for t in changed_folio.get("tiles") or ()]
+        if tiles != list(changed_folio.get("tiles") or ()):
+            changed_folio = {**changed_folio, "tiles": tiles}
+        if changed_folio != folio:
+            edits.append({"kind": "put_folio", "folio": changed_folio})
     return edits
 
 
@@ -221,13 +237,21 @@ def written(formula: str, spans: list[tuple[int, int]], word: str) -> str:
     return formula
 
 
-def _put_text(probe: dict[str, Any], key: tuple[str | int, ...], formula: str) -> None:
-    if key[0] == "define":
-        probe["define"] = {**probe["define"], str(key[1]): formula}
-        return
-    picks = list(probe["picks"])
-    picks[int(key[1])] = {**picks[int(key[1])], "where": formula}
-    probe["picks"] = picks
+def _doing_without(folio: Mapping[str, Any], before: str, after: str) -> dict[str, Any]:
+    tiles = [
+        {**t, "without": [after if x == before else x for x in t["without"]]} if isinstance(t, Mapping) and t.get("without") else t
+        for t in folio.get("tiles") or ()
+    ]
+    return {**folio, "tiles": tiles}
+
+
+def put_at(owner: Any, key: tuple[str | int, ...], formula: str) -> Any:
+    """A copy of a probe or folio with another formula at the end of a way; what is beside the way is shared with the original."""
+    if not key:
+        return formula
+    if isinstance(owner, Mapping):
+        return {**owner, key[0]: put_at(owner[key[0]], key[1:], formula)}
+    return [put_at(x, key[1:], formula) if i == key[0] else x for i, x in enumerate(owner)]
 
 
 def _renamed_lists(probe: Mapping[str, Any], name: str, to: str) -> dict[str, Any]:
