@@ -45,7 +45,7 @@ class Marks(unittest.TestCase):
         self.assertNotIn("unreached", found)
         crews = told(asked(measures=["x"], define={"x": "rows(Crew)"}, rows=["Cal.week"], picks=[{"column": "Cal.year", "in": [2031]}]))
         self.assertEqual((crews["unreached"]["tables"], crews["unreached"]["columns"]), (["Cal"], ["Cal.week", "Cal.year"]))
-        self.assertIn("axis and the pick", crews["unreached"]["sentence"])
+        self.assertIn("The axis and the pick on Cal reach no row", crews["unreached"]["sentence"])
 
     def test_a_mend_of_what_does_not_reach_makes_it_reach(self):
         star = make_star(measures=MEASURES | {"ports": "count(distinct Port.code)"})
@@ -136,7 +136,7 @@ class Marks(unittest.TestCase):
         probe = {"rows": ["Cal.week", "Port.name"], "picks": [{"where": "Cal.year = 2031"}], "define": define}
         found = told(asked(star, ["x"], **probe))
         self.assertEqual((found["partly"]["tables"], found["partly"]["columns"]), (["Cal"], ["Cal.week", "Cal.year"]))
-        self.assertIn("The axis and the pick on Cal filters sum(Booking.seats) and not sum(Pay.hours)", found["partly"]["sentence"])
+        self.assertIn("The axis and the pick on Cal filter sum(Booking.seats) and not sum(Pay.hours)", found["partly"]["sentence"])
         self.assertNotIn("unreached", found)
         # What is alike for both facts, reaches none, or is the least or the largest of another table is no part of a whole.
         for formula, rows in (("seats / sum(Pay.hours)", ["Port.name"]), ("seats / sum(Pay.hours)", ["Tag.tag"]), ("seats / max(Pay.hours)", ["Cal.week"]),

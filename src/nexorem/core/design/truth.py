@@ -96,13 +96,15 @@ def _unreached(
                 kept[key] = _carrying(star, define, measure, found[0], table)
             mends = kept[key]
         about = [c for c in dict.fromkeys((*axes, *page)) if c[0] == table]
-        sentence = f"{_asking(table, axes, page)} reaches no row behind {measure.name}: its numbers are for all of {table}."
+        does = _asking(table, axes, page, "reaches", "reach")
+        sentence = f"{does} no row behind {measure.name}: its numbers are for all of {table}."
         yield _mark("unreached", sentence, [table], about, mends=mends)
 
 
-def _asking(table: str, axes: Columns, page: Columns) -> str:
+def _asking(table: str, axes: Columns, page: Columns, one: str, both: str) -> str:
+    """The axis or the pick on a table, or both, with what they do."""
     kinds = [word for word, columns in (("axis", axes), ("pick", page)) if table in {x for x, _ in columns}]
-    return f"The {' and the '.join(kinds)} on {table}"
+    return f"The {' and the '.join(kinds)} on {table} {one if len(kinds) == 1 else both}"
 
 
 def _partly(star: Star, measure: t.MeasureValue, axes: Columns, page: Columns) -> Iterator[Mark]:
@@ -118,7 +120,8 @@ def _partly(star: Star, measure: t.MeasureValue, axes: Columns, page: Columns) -
         missed = list(dict.fromkeys(scan.text for scan, reach in facts.values() if name not in reach))
         if held and missed:
             what = f"{' and '.join(held)} and not {' and '.join(missed)}"
-            sentence = f"{_asking(name, axes, page)} filters {what}: {measure.name} holds a part against the whole."
+            does = _asking(name, axes, page, "filters", "filter")
+            sentence = f"{does} {what}: {measure.name} holds a part against the whole."
             about = [c for c in dict.fromkeys((*axes, *page)) if c[0] == name]
             yield _mark("partly", sentence, [name], about)
 
