@@ -26,6 +26,7 @@ export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Pro
     return (
       <form onSubmit={(e) => { e.preventDefault(); if (text.trim()) save(naming === 'name' ? { ...probe, name: text.trim() } : { ...probe, description: text.trim() }); setNaming(null); }}>
         <input className="field" ref={(node) => node?.focus()} aria-label={naming === 'name' ? 'Name of the probe' : 'What the probe is for'} placeholder={naming === 'name' ? 'name of the probe' : 'what it is for'} value={text} onChange={(e) => setText(e.target.value)} onKeyDown={(e) => e.key === 'Escape' && setNaming(null)} />
+        {naming === 'name' && text.trim() !== probe.name && model.probes.some((p) => p.name === text.trim()) && <span className="signal" role="alert"> There is one of that name: Enter puts this one in its place.</span>}
       </form>
     );
   return (
