@@ -100,6 +100,26 @@ class ProbeBench(Bench):
             )
         )
 
+    def test_a_probe_is_saved_described_and_removed(self):
+        self.open("probe", p=probe(rows=["Vessel.name"], measures=["sailings"]))
+        self.b.reads("Heron", ".grid")
+        self.b.click("a probe without a name (changed) ▾")
+        self.b.click("Save under a name…", "[role=menuitem]")
+        self.b.typed("Vessels")
+        self.b.reads("There is one of that name", ".sentence")  # never without a word
+        self.b.typed(" that sail", Keys.ENTER)
+        self.b.named("↶ undo: save probe Vessels that sail")
+        self.b.click("Vessels that sail ▾")
+        self.b.click("Say what it is for…", "[role=menuitem]")
+        self.b.typed("who sails", Keys.ENTER)
+        kept = lambda: next((p for p in self.api()["probes"] if p["name"] == "Vessels that sail"), None)  # noqa: E731
+        self.sees(lambda: kept().get("description"), "who sails")
+        self.b.reads("who sails", ".lens")
+        self.b.click("Vessels that sail ▾")
+        self.b.click("Remove “Vessels that sail”", "[role=menuitem]")
+        self.sees(kept, None)
+        self.sees(lambda: self.asked()["rows"], ["Vessel.name"])  # it stays open, without the name
+
     def test_picks_are_counted_under_each_other_and_the_ruler_is_dragged(self):
         picks = [{"column": "Customer.segment", "in": []}, {"column": "Agent.district", "in": []}]
         self.open("probe", p=probe(rows=["Island.group"], measures=["seats_sold"], picks=picks))

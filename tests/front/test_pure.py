@@ -312,6 +312,18 @@ class Addresses(unittest.TestCase):
         ):  # fmt: skip
             self.assertEqual(call("shapes", "readNamed", given_), {"named": want, "whole": False}, given_)
 
+    def test_the_same_in_another_order_is_the_same(self):
+        r = random.Random(3)
+        for stored in [*DEMO.model.probes, *DEMO.model.folios]:
+            name = "sameFolio" if "tiles" in stored else "sameProbe"
+            mixed = dict(r.sample(sorted(stored.items()), len(stored)))
+            self.assertTrue(call("shapes", name, stored, mixed), stored["name"])
+            self.assertFalse(call("shapes", name, stored, mixed | {"name": "another"}))
+            self.assertFalse(call("shapes", name, stored, None))
+        one = {"rows": ["Port.name"], "columns": [], "measures": ["seats"], "picks": [], "totals": "none"}
+        self.assertTrue(call("shapes", "sameProbe", one, {"measures": ["seats"], "rows": ["Port.name"]}))
+        self.assertFalse(call("shapes", "sameProbe", one, {**one, "totals": "all"}))
+
     @settings(derandomize=True, max_examples=300, deadline=None)
     @given(JSON)
     def test_nothing_that_is_read_is_mangled(self, value):

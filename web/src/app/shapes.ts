@@ -107,3 +107,13 @@ export function asFolio(stored: unknown): Folio {
   const read = v.safeParse(folio, stored);
   return read.success ? { ...plain(read.output), tiles: plain(read.output.tiles) as Tile[] } : { name: '', picks: [], tiles: [] };
 }
+
+/** Whether two probes say the same, in whatever order their parts stand and whatever is left out in the one and nothing in the other. */
+export function sameProbe(a: unknown, b: unknown): boolean {
+  return a && b ? sorted(asProbe(a)) === sorted(asProbe(b)) : a === b;
+}
+
+/** The same of two folios. */
+export function sameFolio(a: unknown, b: unknown): boolean {
+  return a && b ? sorted(asFolio(a)) === sorted(asFolio(b)) : a === b;
+}

@@ -4,6 +4,7 @@ import type { Coordinate, Folio, Member, Probe, Problem, TruthMark } from '../ap
 import type { Edit } from '../api/queries';
 import type { SheetAsk } from '../features/link/edits';
 import type { HeldThing } from '../features/link/requests';
+import { sameProbe } from './shapes';
 
 export type Selection =
   | { kind: 'table'; name: string }
@@ -172,11 +173,6 @@ export const useShown = create<Shown>((set) => ({
     }),
   say: (said) => set({ said }),
 }));
-
-/** Whether two probes say the same, whatever is left out in the one and nothing in the other. */
-export function sameProbe(a: Probe | null, b: Probe | null): boolean {
-  return JSON.stringify(a) === JSON.stringify(b);
-}
 
 /** What changes the state; never changes itself, so it needs no hook. */
 export const actions = useShown.getState();

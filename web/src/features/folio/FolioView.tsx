@@ -2,7 +2,7 @@
 import { useState, type KeyboardEvent } from 'react';
 import type { Folio, ModelDocument, Pick, Tile } from '../../api/client';
 import { useConditions, useEdits } from '../../api/queries';
-import { asFolio } from '../../app/shapes';
+import { asFolio, sameFolio } from '../../app/shapes';
 import { actions, useShown } from '../../app/shown';
 import { columnSelection } from '../probe/Chips';
 import { nameText, referenceText } from '../../shared/format';
@@ -75,7 +75,7 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
   const name = folio.name.trim();
   const stored = model.folios.find((f) => f.name === from);
   const other = name !== from && model.folios.some((f) => f.name === name);
-  const changed = JSON.stringify(stored ? asFolio(stored) : null) !== JSON.stringify(folio);
+  const changed = !stored || !sameFolio(stored, folio);
   const save = async () => {
     const kept = { ...folio, name, picks: folio.picks.filter((p: Pick) => 'where' in p || p.in.length > 0) };
     // What was changed while it was on its way stays as it is.

@@ -1,7 +1,8 @@
 // The grid: lines and cells, windowed both ways; marks for what does not reach a measure, what it overrides, what does not add up.
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent, type MouseEvent } from 'react';
 import type { GridAnswer, Look, Probe } from '../../api/client';
-import { actions, sameProbe, useShown, type OtherCell } from '../../app/shown';
+import { sameProbe } from '../../app/shapes';
+import { actions, useShown, type OtherCell } from '../../app/shown';
 import { count } from '../../shared/format';
 import { coordinates, lineKey, shownLines, unfolded, type ShownLine } from './axes';
 import { GridHead } from './GridHead';

@@ -3,7 +3,7 @@ import { Menu } from '@mantine/core';
 import { useState } from 'react';
 import type { ModelDocument, Probe } from '../../api/client';
 import { useEdits } from '../../api/queries';
-import { asProbe } from '../../app/shapes';
+import { asProbe, sameProbe } from '../../app/shapes';
 import { EMPTY_PROBE, useShown } from '../../app/shown';
 
 export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Probe }) {
@@ -12,7 +12,7 @@ export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Pro
   const [naming, setNaming] = useState<'name' | 'description' | null>(null);
   const [text, setText] = useState('');
   const stored = model.probes.find((p) => p.name === probe.name);
-  const changed = JSON.stringify(stored ? asProbe(stored) : null) !== JSON.stringify(probe);
+  const changed = !stored || !sameProbe(stored, probe);
   const save = (named: Probe) => {
     set({ probe: named });
     void edit({ kind: 'put_probe', probe: named });

@@ -2,7 +2,7 @@
 import { Menu } from '@mantine/core';
 import { useState } from 'react';
 import type { GridAnswer, ModelDocument, Probe } from '../../api/client';
-import { asProbe } from '../../app/shapes';
+import { asProbe, sameProbe } from '../../app/shapes';
 import { askedProbe } from '../../app/shown';
 import { asText } from './gridState';
 import { useLines } from './GridTable';
@@ -18,7 +18,7 @@ export function TakeOut({ model, probe, answer, onPaste }: { model: ModelDocumen
   const look = probe.look ?? {};
   const { rows, across } = useLines(answer, look);
   const stored = model.probes.find((p) => p.name === probe.name);
-  const asSaved = stored && JSON.stringify(askedProbe(asProbe(stored))) === JSON.stringify(askedProbe(probe));
+  const asSaved = stored && sameProbe(askedProbe(asProbe(stored)), askedProbe(probe));
   const copy = (text: string, words: string) => {
     void navigator.clipboard.writeText(text).then(() => setSaid(words), () => setSaid('The browser keeps the clipboard to itself.'));
     setTimeout(() => setSaid(''), 4000);
