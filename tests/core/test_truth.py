@@ -138,6 +138,11 @@ class Marks(unittest.TestCase):
         self.assertEqual((found["partly"]["tables"], found["partly"]["columns"]), (["Cal"], ["Cal.week", "Cal.year"]))
         self.assertIn("The axis and the pick on Cal filter sum(Booking.seats) and not sum(Pay.hours)", found["partly"]["sentence"])
         self.assertNotIn("unreached", found)
+        less = told(asked(star, ["x"], rows=["Cal.week"], define={"x": "seats - sum(Pay.hours)"}))
+        self.assertEqual(
+            (less["apart"]["why"], less["apart"]["sentence"]),
+            ("unreached", "sum(Pay.hours) in x is not reached by Cal: its whole stands on every line."),
+        )
         # What is alike for both facts, reaches none, or is the least or the largest of another table is no part of a whole.
         for formula, rows in (("seats / sum(Pay.hours)", ["Port.name"]), ("seats / sum(Pay.hours)", ["Tag.tag"]), ("seats / max(Pay.hours)", ["Cal.week"]),
                               ("seats / rows(Port)", ["Cal.week"]), ("seats / sum(Pay.hours) given (match Cal.week to Pay.hours)", ["Cal.week"])):  # fmt: skip

@@ -394,12 +394,10 @@ def _why_apart(grid: Grid, measure: t.MeasureValue, columns: Columns, more: floa
     unreached = [x for x in tables if x not in reached_by(star, measure)["tables"]]
     if unreached:
         return "unreached", f"{name} is not reached by {' or '.join(unreached)}: every line shows the whole."
-    missed = list(dict.fromkeys(s.text for s in found if not {f.table for f in star.inflow(s.grain, s.state).walk()} >= {*tables}))
-    if missed:
-        return (
-            "unreached",
-            f"{' and '.join(missed)} in {name} is not reached by all of {', '.join(tables)}: its whole stands on every line.",
-        )
+    lacking = [(s.text, x) for s in found for x in tables if x not in {f.table for f in star.inflow(s.grain, s.state).walk()}]
+    if lacking:
+        texts, lost = (" and ".join(dict.fromkeys(x)) for x in zip(*lacking, strict=True))
+        return "unreached", f"{texts} in {name} is not reached by {lost}: its whole stands on every line."
     return (
         "context",
         f"Each total of {name} is computed in its own context; a step on the way is not the same for the whole as for its lines.",
