@@ -165,6 +165,11 @@ class ProbeBench(Bench):
             self.b.click(name, ".picture-switch button")
             self.b.until(lambda css=css: self.b.all(f".picture-place {css}"))
             self.b.reads(f"Teal Quay, 2032: {teal[1]}", ".picture-place title")
+        # The small pictures of one measure have one scale, so that small numbers look small.
+        scales = "return [...document.querySelectorAll('.multiples svg')].map((s) => [...s.querySelectorAll('text[text-anchor=end]')].map((t) => t.textContent).join())"
+        told = self.b.driver.execute_script(scales)
+        self.assertEqual((len(told), len({*told})), (3, 1), told)
+        self.assertIn(",", told[0])
         self.b.click("Take Calendar year out")
         self.b.until(lambda: not self.b.named("Heat", ".picture-switch button").is_enabled())
         self.b.click("Bars", ".picture-switch button")

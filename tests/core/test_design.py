@@ -58,6 +58,16 @@ def chains(star, source, target):
     return found
 
 
+def changes(star, source, links):
+    """How many edits of a formula open a chain of links: each that is off is switched on, each that runs the other way is turned."""
+    edits, at = 0, source
+    for name in links:
+        link = star.model.link(name)
+        at = link.other(at)
+        edits += (not link.active) + (link.flow == "one-way" and at != link.from_table)
+    return edits
+
+
 def cost(edits):
     """What an opening costs: turning a link both ways counts for two."""
     return sum(1 + ("flow" in e.get("set", {})) for e in edits)
@@ -70,7 +80,7 @@ def edited(star, edits):
 
 class Reach(unittest.TestCase):
     def test_the_nearest_chain_is_found_among_all(self):
-        ways = 0
+        ways = choices = 0
         for seed in range(SEEDS):
             star = Maker(seed).star
             names = [t.name for t in star.model.tables]
@@ -83,12 +93,16 @@ class Reach(unittest.TestCase):
                 length = min(len(k) for s, k in every if s == stops)
                 links = found["path"] if "path" in found else found["blocked"]
                 self.assertEqual((len(found.get("stops", [])), len(links)), (stops, length), (seed, a, b))
+                nearest = [changes(star, a, k) for s, k in every if (s, len(k)) == (stops, length)]
+                self.assertEqual(changes(star, a, links), min(nearest), (seed, a, b))
+                choices += len({*nearest}) > 1
                 self.assertEqual(
                     "path" in found,
                     b in {f.table for f in star.inflow(b, star.state).walk()} and a in {f.table for f in star.inflow(b, star.state).walk()},
                 )
                 ways += 1
         self.assertGreater(ways, 300)
+        self.assertGreater(choices, 5)
 
     def test_edits_that_are_to_carry_a_filter_carry_it(self):
         carried = 0
