@@ -1,4 +1,5 @@
-"""The long run: 20,000 random models against the oracle, 100,000 mutated formulas. About an hour on two cores.
+"""The long run: 20,000 random models against the oracle, 100,000 mutated formulas,
+marks and mends on 10,000 models. About an hour on two cores.
 
 tools/long_run.py [--seeds N] [--mutations N] [--first SEED]
 """
@@ -12,7 +13,7 @@ import sys
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
-TESTS = ("tests.properties.test_agreement", "tests.core.test_diagnostics.Fuzz")
+TESTS = ("tests.properties.test_agreement", "tests.core.test_diagnostics.Fuzz", "tests.core.test_truth_more.Sums")
 
 
 def main() -> int:

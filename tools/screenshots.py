@@ -163,6 +163,7 @@ def main():
             browser.hover(browser.one(f'.star-card[data-table="{hovered}"] small'))
         time.sleep(0.8)
         browser.picture(OUT / f"{name}.png")
+        browser.run("localStorage.clear()")  # a draft of one picture is none of the next
         print(name)
     browser.close()
 

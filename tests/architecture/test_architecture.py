@@ -9,7 +9,20 @@ from pathlib import Path
 ROOT = Path(__file__).parents[2]
 SOURCE = ROOT / "src" / "nexorem"
 LAYERS = ["core", "package", "gather", "export", "store", "server", "cli"]  # each may import those before it
-INSIDE_CORE = ["diagnostics", "limits", "values", "columns", "formats", "functions", "model", "language", "engine", "design", "lint"]
+INSIDE_CORE = [
+    "words",
+    "diagnostics",
+    "limits",
+    "values",
+    "columns",
+    "formats",
+    "functions",
+    "model",
+    "language",
+    "engine",
+    "design",
+    "lint",
+]
 IMPURE = {
     "flask",
     "sqlalchemy",

@@ -80,7 +80,7 @@ class Browser:
     def open(self, url):
         self.driver.get(url)
 
-    def until(self, found, what="", seconds=20):
+    def until(self, found, what="", seconds=40):
         """Waits until `found()` gives something true, and gives that."""
 
         def attempt(_):

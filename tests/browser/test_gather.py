@@ -187,7 +187,7 @@ class Gathering(OneBrowser):
             self.b.click("number decimal comma? but for 1", ".offer")
             self.sees(lambda: Select(self.b.all(".read-table .settings select")[0]).first_selected_option.text, "semicolon")
             self.b.click("Read again with these settings")
-            self.b.reads("1 values did not fit", seconds=30)
+            self.b.reads("1 value did not fit", seconds=30)
             self.b.click("Look at Prices")
             self.b.click("What did not fit")
             self.b.reads("row 11: “free”", ".misfits")
@@ -309,7 +309,7 @@ class Gathering(OneBrowser):
         self.b.click("Booking", ".side-tables .clip")
         self.b.reads("Where it came from", ".lens")
         self.b.click("Remove the table")
-        self.b.reads("On what goes are built", ".wrong-box")
+        self.b.reads("What would go is used by", ".wrong-box")
         self.b.click("Leave it as it is")
 
     def test_everything_is_accessible_in_both_themes(self):

@@ -61,6 +61,12 @@ class Keyboard(Stage):
         ActionChains(self.b.driver).key_down(Keys.ALT).send_keys(Keys.ARROW_LEFT).key_up(Keys.ALT).perform()
         self.undone("move Agent")
         self.b.until(lambda: self.b.one('.star-card[data-table="Agent"]').rect["x"] < before["x"])
+        # Where it stands is in the model: undone like anything else, and made again.
+        self.b.command("z")
+        self.b.until(lambda: abs(self.b.one('.star-card[data-table="Agent"]').rect["x"] - before["x"]) < 1)
+        self.b.click("redo: move Agent")
+        self.b.until(lambda: self.b.one('.star-card[data-table="Agent"]').rect["x"] < before["x"] - 1)
+        self.undone("move Agent")
         # A composite key: columns picked with Space, linked with L.
         self.api("/edits", edit={"kind": "remove_link", "name": "fare"}, base=1)
         self.b.until(lambda: "Fare" in self.b.text(".shelf"))

@@ -186,7 +186,7 @@ class Walks(Bench):
         sizes = [int(self.line(s)[0].replace(",", "")) for s in ("fine", "medium", "coarse")]
         self.assertTrue(max(sizes) <= int(whole[0].replace(",", "")) < sum(sizes))
         self.sees(lambda: bool(self.b.all(".apart-mark")))
-        self.b.reads("counts in several parts", ".mark-notes")
+        self.b.reads("count on several of its lines", ".mark-notes")
         self.b.click("Fold fine", ".fold")
         self.b.until(lambda: "10 to 20" not in self.texts(".grid tbody th"))
         self.b.click("Unfold fine", ".fold")

@@ -12,6 +12,7 @@ from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_pick, read_probe
 from nexorem.core.engine.trace import trace
 from nexorem.core.limits import Budget
+from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Calendar, Column, Measure, Model, Table, link_from_json
 from nexorem.core.model.star import Star, table_rows
 from nexorem.core.values import vector
@@ -60,6 +61,21 @@ def make_star(tables=TABLES, links=LINKS, measures=MEASURES, calendar=True):
 
 
 STAR = make_star()
+CODES = [(f"k{i}", f"name {i}") for i in range(12)]
+STRIPPED = {
+    "Sale": ("no:integer shop_code:text sold_on:date paid_on:date class:text size:text", [
+        (i, f"k{i % 9}" if i % 7 else None, TABLES["Cal"][1][i % 4][0], TABLES["Cal"][1][(i + 1) % 4][0], "ab"[i % 2], "xyz"[i % 3]) for i in range(40)
+    ]),
+    "Shop": ("code:text name:text", CODES),
+    "Cal": TABLES["Cal"],
+    "Price": ("class:text size:text amount:integer", [(a, b, 1) for a in "ab" for b in "xyz"]),
+    "Number": ("id:integer word:text", [(i, "w") for i in range(50)]),
+}  # fmt: skip
+
+
+def edited(star, edits):
+    """The star after edits of links."""
+    return star.with_model(apply(star.model, {"kind": "together", "edits": edits})[0]) if edits else star
 
 
 def grid(formula="x", star=None, **probe):

@@ -1,11 +1,9 @@
-"""Designing links: reach, changes and openings, suggestions, grain, hierarchies, the matrix, the star's places; against slow, obvious readings."""
+"""Designing links: reach, changes and openings, grain, hierarchies, the matrix, the star's places; against slow, obvious readings."""
 
 import itertools
-import random
 import unittest
 from dataclasses import replace
 from pathlib import Path
-from unittest import mock
 
 from nexorem.core.design.change import doubles, reach_change, switched_off, yielding
 from nexorem.core.design.hold import held_given, held_measure
@@ -13,7 +11,6 @@ from nexorem.core.design.layout import GAP, Box, layout
 from nexorem.core.design.matrix import bus_matrix, probe_gaps
 from nexorem.core.design.opening import opening, reach_of
 from nexorem.core.design.roles import grain_test, hierarchy_faults, role
-from nexorem.core.design.suggest import names_alike, suggestions
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.reach import carrying_edits, carrying_ways, first_stop, reach_after, reached_tables, reaches
 from nexorem.core.language.assist import complete
@@ -24,21 +21,11 @@ from nexorem.core.model.edits import apply
 from nexorem.core.model.model import link_from_json
 from nexorem.core.model.paths import doubled_paths, model_state
 from nexorem.package.read import open_package
-from tests.core.small import LINKS, STAR, TABLES, make_star
+from tests.core.small import LINKS, STAR, STRIPPED, TABLES, edited, make_star
 from tests.oracle.random_models import Maker
 
 DEMO = open_package(Path(__file__).parents[2] / "demo" / "lantern_isles")
 SEEDS = 60
-CODES = [(f"k{i}", f"name {i}") for i in range(12)]
-STRIPPED = {
-    "Sale": ("no:integer shop_code:text sold_on:date paid_on:date class:text size:text", [
-        (i, f"k{i % 9}" if i % 7 else None, TABLES["Cal"][1][i % 4][0], TABLES["Cal"][1][(i + 1) % 4][0], "ab"[i % 2], "xyz"[i % 3]) for i in range(40)
-    ]),
-    "Shop": ("code:text name:text", CODES),
-    "Cal": TABLES["Cal"],
-    "Price": ("class:text size:text amount:integer", [(a, b, 1) for a in "ab" for b in "xyz"]),
-    "Number": ("id:integer word:text", [(i, "w") for i in range(50)]),
-}  # fmt: skip
 
 
 def chains(star, source, target):
@@ -71,11 +58,6 @@ def changes(star, source, links):
 def cost(edits):
     """What an opening costs: turning a link both ways counts for two."""
     return sum(1 + ("flow" in e.get("set", {})) for e in edits)
-
-
-def edited(star, edits):
-    """The star after edits of links."""
-    return star.with_model(apply(star.model, {"kind": "together", "edits": edits})[0]) if edits else star
 
 
 class Reach(unittest.TestCase):
@@ -208,65 +190,6 @@ class Openings(unittest.TestCase):
         self.assertEqual(blocked, {"Cal": ["one-way"], "Tag": ["inactive"], "Nobody": []})
 
 
-class Suggested(unittest.TestCase):
-    def test_links_are_found_from_names_values_and_uniqueness(self):
-        star = make_star(STRIPPED, [], {})
-        found = {s["text"]: s for s in suggestions(star)}
-        self.assertEqual(
-            set(found),
-            {
-                "Sale.shop_code = Shop.code",
-                "Sale.sold_on = Cal.day",
-                "Sale.paid_on = Cal.day",
-                "(Sale.class, Sale.size) = (Price.class, Price.size)",
-            },
-        )
-        shop = found["Sale.shop_code = Shop.code"]
-        facts = star.facts(link_from_json(star.model, shop["link"]))
-        self.assertEqual(
-            (shop["evidence"]["matched"], shop["evidence"]["empty"], shop["evidence"]["orphans"]),
-            (facts.matched, facts.empty, facts.orphans),
-        )
-        self.assertEqual((shop["evidence"]["rows"], shop["link"]["cardinality"], shop["link"]["active"]), (40, "many-to-one", True))
-        # Two days of one calendar: one of them has to stay inactive.
-        self.assertEqual(sorted(found[f"Sale.{c} = Cal.day"]["link"]["active"] for c in ("sold_on", "paid_on")), [False, True])
-
-    def test_the_demo_without_its_links_gets_them_back(self):
-        bare = DEMO.with_model(replace(DEMO.model, links=(), measures=(), probes=(), hierarchies=()))
-        found = {s["text"] for s in suggestions(bare)}
-        lost = {k.ends_text for k in DEMO.model.links} - found
-        self.assertEqual(lost, {"Booking.route_code = Community.route_code"})  # both of its sides are many
-        self.assertLessEqual(len(found - {k.ends_text for k in DEMO.model.links}), 3)
-        self.assertFalse({k.ends_text for k in DEMO.model.links} & {s["text"] for s in suggestions(DEMO)})
-
-    def test_any_of_them_can_be_taken_together(self):
-        bare = DEMO.with_model(replace(DEMO.model, links=(), measures=(), probes=(), hierarchies=()))
-        found = suggestions(bare)
-        for seed in range(30):
-            taken = [s for s in found if random.Random(f"{seed} {s['text']}").random() < 0.6]
-            self.assertEqual(check_model(edited(bare, [{"kind": "add_link", "link": s["link"]} for s in taken])), [])
-
-    def test_large_keys_are_searched_as_small_ones_are(self):
-        usual = [s["text"] for s in suggestions(make_star(STRIPPED, [], {}))]
-        with mock.patch("nexorem.core.design.suggest.MOST_INDEXED", 3):
-            self.assertEqual([s["text"] for s in suggestions(make_star(STRIPPED, [], {}))], usual)
-
-    def test_chance_is_no_evidence(self):
-        nasty = {
-            "A": ("id:integer n:integer flag:text", [(i, i % 5, "yn"[i % 2]) for i in range(30)]),
-            "B": ("id:integer m:integer", [(i, i) for i in range(30)]),
-            "Sign": ("letter:text", [("y",), ("n",)]),
-            "Empty": ("id:integer a_id:integer", []),
-            "Blank": ("code:text", [(None,), (None,)]),
-        }
-        self.assertEqual(suggestions(make_star(nasty, [], {})), [])
-
-    def test_names(self):
-        for one, key, column, least, most in (("Vessel", "code", "vessel_code", 1, 1), ("Customers", "number", "customer_no", 1, 1), ("Island", "code", "home_island", 0.5, 0.5),
-                                              ("Port", "id", "from_port", 0.5, 0.5), ("Agent", "code", "island", 0, 0), ("Day", "id", "ID", 0.3, 0.3), ("X", "code", "code", 0.3, 0.3)):  # fmt: skip
-            self.assertTrue(least <= names_alike(one, key, column) <= most, (one, key, column, names_alike(one, key, column)))
-
-
 class Tables(unittest.TestCase):
     def test_roles_are_found_and_corrected(self):
         found = {t.name: role(DEMO, t) for t in DEMO.model.tables}
@@ -331,7 +254,7 @@ class Tables(unittest.TestCase):
             if f["code"] in ("grain_repeated", "lost_grain", "two_parents")
         }
         self.assertEqual(told["grain_repeated"], "2 rows of Port share Port.region with another: South.")
-        self.assertEqual(told["lost_grain"], "The grain of Tag names gone, which it has not.")
+        self.assertEqual(told["lost_grain"], "The grain of Tag names gone, which it does not have.")
         self.assertIn("South under Birch, Dogwood", told["two_parents"])
 
 

@@ -90,7 +90,7 @@ class Lint(unittest.TestCase):
         three = {**TWO, "L": ("n:integer", [(1,), (2,)])}
         self.check("clear_stops", star_of(three, loose, {"m": "sum(F.seats) given (clear wide F)"}),
                    star_of(three, [LINK, {**loose[1], "firm": None}], {"m": "sum(F.seats) given (clear wide F)"}))  # fmt: skip
-        self.check("names_by_case", star_of(TWO, [LINK], {"Seats": "sum(F.seats)"}), good)
+        self.check("names_by_case", star_of(TWO, [LINK], {"p": "sum(F.seats)"}), star_of(TWO, [LINK], {"Seats": "sum(F.seats)"}))
         self.check(
             "unused_columns",
             good,

@@ -105,6 +105,9 @@ class Edits(unittest.TestCase):
             {"kind": "remove_hierarchy", "name": f"h{r.randint(0, 1)}"},
             {"kind": "put_folio", "folio": {"name": f"f{r.randint(0, 2)}", "tiles": [{"probe": "p1"}]}},
             {"kind": "remove_folio", "name": f"f{r.randint(0, 2)}"},
+            {"kind": "accept_finding", "code": f"c{r.randint(0, 2)}", "about": "table Port", "reason": f"r{r.random()}"},
+            {"kind": "reopen_finding", "code": f"c{r.randint(0, 2)}", "about": "table Port"},
+            {"kind": "put_renamed", "renamed": [{"kind": "table", "was": "a", "now": f"b{r.random()}"}]},
             {"kind": "place_tables", "places": {"Booking/Port": r.choice([None, {"x": r.randint(0, 9), "y": 1}])}},
         ]
         if link:
@@ -155,7 +158,7 @@ class Edits(unittest.TestCase):
 
     def test_bad_edits(self):
         for edit, code in (
-            ({"kind": "x"}, "unknown_edit"), ({"kind": "add_link"}, "bad_edit"), ({"kind": "add_link", "link": {"from": "Port.code", "to": "Nope.x"}}, "unknown_table"),
+            ({"kind": "x"}, "bad_edit"), ({"kind": "add_link"}, "bad_edit"), ({"kind": "add_link", "link": {"from": "Port.code", "to": "Nope.x"}}, "unknown_table"),
             ({"kind": "add_link", "link": {"from": "Booking.no", "to": "Port.code"}}, "bad_link"), ({"kind": "add_link", "link": LINKS[0]}, "repeated_name"),
             ({"kind": "add_link", "link": {"from": ["Booking.no", "Port.code"], "to": "Cal.day"}}, "bad_link"),
             ({"kind": "add_measure", "measure": {"name": "SEATS", "formula": "1"}}, "repeated_name"), ({"kind": "add_measure", "measure": {"name": " ", "formula": "1"}}, "bad_name"),

@@ -16,20 +16,25 @@ MODULES = {
     "format": "shared/format",
     "grid": "features/probe/gridState",
     "pasted": "features/probe/pasted",
+    "rank": "shared/rank",
     "series": "features/probe/pictures/series",
     "shapes": "app/shapes",
     "shown": "app/shown",
 }
-# A call is [module, function, arguments]; an argument {"$": n} is what call n gave, so that no answer travels twice.
+# A call is [module, function, arguments]; an argument {"$": n} is what call n gave, so that no answer travels twice; {"$": "names"} is a
+# function that gives the names an item goes by: itself.
 RUNNER = """
 import { createInterface } from 'node:readline';
 globalThis.localStorage = { getItem: () => null, setItem: () => {} };
+globalThis.window = globalThis;
+globalThis.addEventListener ??= () => {};
 const modules = await import('./bundle.mjs');
 const plain = (x) => (x instanceof Map || x instanceof Set ? [...x] : x);
 for await (const line of createInterface({ input: process.stdin })) {
   const given = [];
   const told = JSON.parse(line).map(([module, name, args]) => {
-    const found = modules[module][name](...args.map((a) => (a !== null && typeof a === 'object' && '$' in a ? given[a.$] : a)));
+    const read = (a) => (a === null || typeof a !== 'object' || !('$' in a) ? a : a.$ === 'names' ? (x) => [x] : given[a.$]);
+    const found = modules[module][name](...args.map(read));
     given.push(found);
     return plain(found) ?? null;
   });

@@ -186,6 +186,13 @@ class Grids(unittest.TestCase):
             cells[i][k] = "77,777.7"
             found = calls(*lines, ["pasted", "hold", [told, {"$": 0}, {"$": 1}, self.LOOK, "\n".join("\t".join(c) for c in cells)]])[2]
             self.assertEqual([x["pasted"] for x in found["differ"]], ["77,777.7"], seed)
+            # Without its totals, down and across, it is no other table.
+            down, over = calls(*lines)
+            parts = [k for k, line in enumerate(over) if not line["isTotal"] and not line["isGrand"]]
+            kept = [c[:labels] + [c[labels + 2 * k + m] for k in parts for m in (0, 1)] for c in cells[-rows:]]
+            some = "\n".join("\t".join(c) for c, line in zip(kept, down, strict=True) if not line["isTotal"] and not line["isGrand"])
+            found = calls(*lines, ["pasted", "hold", [told, {"$": 0}, {"$": 1}, self.LOOK, some]])[2]
+            self.assertEqual(([x for x in found["differ"] if x["pasted"] != "77,777.7"], found["missing"]), ([], []), seed)
             held += 1
         self.assertGreater(held, 15)
 
@@ -287,6 +294,28 @@ JSON = st.recursive(
     | st.dictionaries(st.sampled_from("s p f o c x kind name rows picks in where look tiles at measure member column sort by".split()), inner, max_size=4),
     max_leaves=14,
 )  # fmt: skip
+
+
+class Ranks(unittest.TestCase):
+    def test_what_fits_best_comes_first(self):
+        items = [
+            "Branch.branch_code",
+            "Old branch",
+            "Branch",
+            "Branch.branch",
+            "new measures seen",
+            "new measure",
+            "seats_sold",
+            "seats",
+            "unseated",
+        ]
+        for typed, first in (
+            ("branch", "Branch"), ("Branch.branch", "Branch.branch"), ("branch code", "Branch.branch_code"), ("new measure", "new measure"),
+            ("SEATS", "seats"), ("seats_s", "seats_sold"), ("measure seen", "new measures seen"), ("seat", "seats_sold"), ("eated", "unseated"),
+        ):  # fmt: skip
+            self.assertEqual(call("rank", "ranked", items, typed, {"$": "names"})[0], first, typed)
+        self.assertEqual(call("rank", "ranked", items, " ", {"$": "names"}), items)
+        self.assertEqual(call("rank", "ranked", items, "no such", {"$": "names"}), [])
 
 
 class Addresses(unittest.TestCase):

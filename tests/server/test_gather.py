@@ -4,12 +4,15 @@ import datetime as dt
 import random
 import time
 import unittest
+from contextlib import ExitStack
 from pathlib import Path
+from unittest import mock
 
 import psycopg
 from sqlalchemy import select
 
 from nexorem.gather.steps.replay import RUN
+from nexorem.gather.transfer import read_frame
 from nexorem.server import loading
 from nexorem.server.app import create_app
 from nexorem.store import sources, tables
@@ -123,6 +126,21 @@ class Gathering(unittest.TestCase):
             self.ask("PUT", f"{self.model}/files", None, 422, query_string={"name": name}, data=b"a")
         self.ask("DELETE", f"{self.model}/readings/{reading['id']}")
         self.ask("GET", f"{self.model}/readings/{reading['id']}", None, 422)
+        # A comparison that outlives its reading is told so: before its rows are fetched, and while they are.
+        self.put("good.csv", SALES)
+        self.take(self.read(files=["good.csv"]), p0="Good")
+        asked = {"tables": [{"place": 0, "table": "Good"}]}
+        for late in (False, True):
+            reading = self.read(files=["good.csv"])
+            address = f"{self.model}/readings/{reading['id']}"
+            self.ask("POST", f"{address}/compare", {"tables": [{"place": 7, "table": "Good"}]}, 422)
+            job = self.workspace.jobs.get(int(self.model.split("/")[-1]), reading["id"])
+            gone = mock.patch("nexorem.gather.jobs.read_frame", side_effect=lambda *a, job=job: job.cancel() or read_frame(*a))
+            with gone if late else ExitStack():
+                if not late:
+                    self.ask("DELETE", address)
+                told = self.ask("POST", f"{address}/compare", asked, 422)
+            self.assertIn("no longer here", told["errors"][0]["message"])
         # A character that the store's texts cannot hold is one of a file's all the same.
         self.put("nul.csv", "n\n" + "1\n" * 3000 + "\0\n")
         self.take(self.read(files=["nul.csv"]), p0="Nul")
@@ -256,6 +274,8 @@ class Gathering(unittest.TestCase):
             kept = connection.execute(select(tables.connection)).one()
         self.assertNotIn(access["password"], str(kept.access) + kept.password.decode())
         listed = self.ask("POST", f"{self.model}/connections/tables", {"name": "desk"})["tables"]
+        both = next(t for t in listed if t["name"] == "both_of")
+        self.assertEqual((both["title"], both["columns"][:4]), ("Both of", ["no", "port", "price", "day"]))
         self.assertLessEqual({("port", "table"), ("sale", "table"), ("both_of", "view")}, {(t["name"], t["kind"]) for t in listed})
         source = {"kind": "database", "connection": "desk"}
         items = [{"name": n, "source": {**source, "table": n}} for n in ("port", "sale", "both_of")]
@@ -271,8 +291,23 @@ class Gathering(unittest.TestCase):
             self.rows("Port"), [["N", 'No"rth, \nand on', "2031-01-01T10:00:00", True], ["S", "", "2031-01-01T10:00:00", None]]
         )
         self.assertEqual(self.rows("Sale"), [[1, "N", 10.25, "2031-01-01"], [2, None, None, None]])
-        self.assertEqual([(k["from_columns"], k["to_table"], k["active"]) for k in document["links"]], [(["port"], "Port", True)])
+        # What the database declares is its first suggestion; nothing is linked by itself.
+        self.assertEqual(document["links"], [])
+        first = self.ask("GET", f"{self.model}/suggestions")["suggestions"][0]
+        self.assertEqual((first["text"], first["link"].get("active", True)), ("Sale.port = Port.code", True))
+        self.assertIn("desk declares it as a foreign key", first["evidence"]["sentence"])
         self.assertEqual(document["tables"][0]["key"], ["code"])
+        # Some columns of a table, as its only ones: a key that is not read is none, and is not pointed to.
+        some = {**source, "table": "sale", "only": ["no", "price"]}
+        reading = self.read(
+            items=[{"name": "sale", "source": some}, {"name": "port", "source": {**source, "table": "port", "only": ["name"]}}]
+        )
+        self.assertEqual([i["source"].get("references", []) for i in reading["items"]], [[], []])
+        document = self.take(reading, p0="Some sales", p1="Some ports")
+        named = {t["name"]: (t["key"], [c["name"] for c in t["columns"]]) for t in document["tables"]}
+        self.assertEqual((named["Some sales"], named["Some ports"]), ((["no"], ["no", "price"]), ([], ["name"])))
+        reading = self.read(items=[{"name": "sale", "source": {**some, "only": ["no", "nothing"]}}])
+        self.assertIn("nothing", reading["items"][0]["errors"][0]["message"])
         with psycopg.connect(other) as connection:
             self.assertEqual(connection.execute("SELECT count(*) FROM sale").fetchone(), (2,))
         # What goes away in the middle is told, and nothing of it is taken.

@@ -60,7 +60,7 @@ class States(unittest.TestCase):
 
     def do(self, change):
         stored, _ = self.workspace.star(self.model_id)
-        self.workspace.edit(self.model_id, completed(self.workspace, stored.model, change), "ann", stored.version)
+        self.workspace.edit(self.model_id, completed(self.workspace, stored.model, change, model_id=self.model_id), "ann", stored.version)
 
     def change(self):
         """A random edit of tables."""

@@ -179,8 +179,8 @@ class Models(unittest.TestCase):
         )
         models.edit(self.engine, self.id, {"kind": "change_table", "name": "Spare", "set": {"load": made[1]}}, "a", 1, fine)
         with self.engine.begin() as connection:
-            forget_old(connection, self.id, "Spare", 2)
-            self.assertEqual({x["id"] for x in loads_of(connection, self.id, "Spare")}, {made[0], made[1], made[4], made[5]})
+            forget_old(connection, self.id, ["Spare"], 2)
+            self.assertEqual({x["id"] for x in loads_of(connection, self.id, ["Spare"])}, {made[0], made[1], made[4], made[5]})
 
 
 class Clusters(unittest.TestCase):

@@ -11,6 +11,7 @@ import click
 from nexorem.cli import common
 from nexorem.cli.query import AS_JSON
 from nexorem.core.diagnostics import refuse
+from nexorem.core.words import counted
 from nexorem.gather.recipe import Gathered, Recipe, load_recipe
 from nexorem.gather.recipe import gather as gather_files
 from nexorem.package.write import write_package
@@ -40,7 +41,7 @@ def gather(files: tuple[Path, ...], out: Path, steps: Path | None, name: str | N
         click.echo(json.dumps(told(found, out), ensure_ascii=False))
         return
     for table in told(found, out)["tables"]:
-        click.echo(f"{table['name']}: {table['rows']:,} rows, {len(table['columns'])} columns")
+        click.echo(f"{table['name']}: {counted(table['rows'], 'row')}, {counted(len(table['columns']), 'column')}")
         for note in table["notes"]:
             click.echo(f"  {note}")
     click.echo(f"Wrote the package {out}.")

@@ -78,14 +78,16 @@ def reach(package: Path, edits: str | None, as_json: bool) -> None:
 @AS_JSON
 @common.reporting
 def lint(package: Path, as_json: bool) -> None:
-    """Findings about the model, its data and its measures; exit status 1 where one of them is a warning."""
+    """Findings about the model, its data and its measures; exit status 1 where one of them is a warning that nobody has accepted."""
     found = findings(open_package(package))
     if as_json:
         click.echo(json.dumps({"findings": found}, ensure_ascii=False, indent=1))
     else:
         for f in found:
-            click.echo(f"{f['about']}: {f['code']} ({f['weight']}): {f['sentence']} {f['mend']}")
-    if any(f["weight"] == "warning" for f in found):
+            seen = f" Looked at in {', '.join(f['watchers'])}." if f["group"] == "seen" else ""
+            known = f" (accepted: {f['accepted']})" if f["accepted"] is not None else ""
+            click.echo(f"{f['about']}: {f['code']} ({f['weight']}): {f['sentence']} {f['mend']}{seen}{known}")
+    if any(f["weight"] == "warning" and f["accepted"] is None for f in found):
         sys.exit(1)
 
 

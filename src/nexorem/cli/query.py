@@ -16,6 +16,7 @@ from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.engine.trace import trace as trace_cell
 from nexorem.core.limits import Limits
+from nexorem.core.words import counted
 from nexorem.export.grids import write_csv, written
 from nexorem.package.read import open_package
 
@@ -207,7 +208,7 @@ def trace_lines(told: dict[str, Any]) -> list[str]:
             lines.append(f"{indent}  the filter on {u['table']} does not reach it{mend}")
         if node.get("iteration"):
             told_rows = node["iteration"]
-            lines.append(f"{indent}  {told_rows['rows_total']:,} rows of {told_rows['over']}")
+            lines.append(f"{indent}  {counted(told_rows['rows_total'], 'row')} of {told_rows['over']}")
             lines.extend(f"{indent}    {r['key']}: {', '.join(map(str, r['cells']))} = {r['value']}" for r in told_rows["rows"])
         for child in node["children"]:
             show(child, indent + "  ")

@@ -9,6 +9,7 @@ from nexorem.core.language.binder import Binder
 from nexorem.core.language.reading import Reader
 from nexorem.core.model.model import Link, Measure, Table
 from nexorem.core.model.star import Star
+from nexorem.core.words import counted
 from nexorem.gather.sources.kinds import source_words
 
 
@@ -57,7 +58,7 @@ def _rows(head: list[str], rows: list[list[str]]) -> list[str]:
 
 
 def _table(star: Star, table: Table) -> list[str]:
-    facts = [role(star, table), f"{star.size(table.name):,} rows"]
+    facts = [role(star, table), f"{counted(star.size(table.name), 'row')}"]
     facts += [f"from {source_words(dict(table.origin))}"] if table.origin else [f"from {table.source}"] if table.source else []
     facts += [f"subject {table.subject}"] if table.subject else []
     facts += ["hidden"] if table.hidden else []

@@ -7,6 +7,7 @@ from html import escape
 from nexorem.core.design.matrix import bus_matrix
 from nexorem.core.design.roles import role
 from nexorem.core.model.star import Star
+from nexorem.core.words import counted
 from nexorem.export.drawing import LINE, SOFT, picture, reach_mark, role_mark, text
 
 EDGE = 36.0
@@ -33,7 +34,7 @@ def matrix_svg(star: Star) -> str:
     for r, fact in enumerate(facts):
         y = head + STEP * (r + 0.5)
         parts += [role_mark(roles[fact], EDGE, y - 8), text(EDGE + 26, y + 1, fact, 13.5, 620),
-                  text(EDGE + 26, y + 14, f"{star.size(fact):,} rows", 10.5, 400, SOFT),
+                  text(EDGE + 26, y + 14, f"{counted(star.size(fact), 'row')}", 10.5, 400, SOFT),
                   f'<path d="M{EDGE} {y + STEP / 2:.1f}H{side + STEP * len(dimensions):.1f}" stroke="{LINE}"/>']  # fmt: skip
         for i, name in enumerate(dimensions):
             cell = matrix["cells"][fact].get(name, {"kind": "none", "two_way": False, "path": [], "links": [], "via": []})

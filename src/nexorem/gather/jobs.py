@@ -189,12 +189,22 @@ class Job:
         """Until it has ended."""
         self.thread.join(seconds)
 
+    def item(self, place: int) -> Item:
+        """A table of it by its number; refuses a number that none has."""
+        if not 0 <= place < len(self.items):
+            raise refuse("unknown_reading", f"The reading has no table number {place}.", "Look at the reading again.")
+        return self.items[place]
+
     def frame(self, place: int) -> Frame:
-        """The rows of a table that was read."""
-        item = self.items[place]
-        if item.state != "read" or self.state == "cancelled":
-            raise refuse("not_read", f"{item.name} was not read.", "Read it again.")
-        return read_frame(item.size, item.columns, self.folder / str(place))
+        """The rows of a table that was read; refuses when it was not, or when the reading was dropped, even while they are fetched."""
+        item = self.item(place)
+        if item.state == "read" and self.state != "cancelled":
+            try:
+                return read_frame(item.size, item.columns, self.folder / str(place))
+            except (OSError, ValueError):
+                if self.state != "cancelled" and self.folder.exists():
+                    raise
+        raise refuse("not_read", f"{item.name} was not read, or is no longer here.", "Read it again.")
 
     def told(self) -> dict[str, Any]:
         """For screens."""

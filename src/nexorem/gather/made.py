@@ -57,9 +57,9 @@ MOST_ROWS = 1_000_000
 
 
 class Base(BaseModel):
-    """No unknown properties."""
+    """No unknown properties, no number without end."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
 class Holidays(Base):
@@ -135,6 +135,10 @@ class ParameterOrigin(Base):
 Made = Annotated[CalendarOrigin | BandsOrigin | ListOrigin | ParameterOrigin, Field(discriminator="kind")]
 MADE: TypeAdapter[Any] = TypeAdapter(Made)
 KINDS = ("calendar", "bands", "list", "parameter")
+# What columns of tables that are made here are ordered by, unless somebody says otherwise.
+ORDERED_BY = {
+    "calendar": {"month_name": "month_of_year", "day_name": "day_of_week", "season": "month_of_year"}, "bands": {"label": "order"},
+}  # fmt: skip
 MEANS = {
     "calendar": "Link its date to the dates of facts. Unlinked, a pick of days filters nothing, and nothing shifts along it.",
     "bands": "It stays disconnected: a measure compares values with low and high, and a pick of a size chooses the bands.",
@@ -299,8 +303,19 @@ def _holidays(origin: CalendarOrigin, other: Other, days: Array) -> Vector:
     return vector("text", found)
 
 
+def _is_whole(value: float) -> bool:
+    """Whether a number is a whole one that a double holds exactly."""
+    return float(value).is_integer() and abs(value) <= 2**53
+
+
+def _steps(start: float, end: float, step: float) -> float:
+    """How many steps lead from one number to another; very many where the step is too small to be told."""
+    with np.errstate(over="ignore"):
+        return float(min(np.float64(end - start) / np.float64(step), np.float64(1e300)))
+
+
 def _number(value: float) -> str:
-    return str(int(value)) if value == int(value) else f"{value:g}"
+    return str(int(value)) if _is_whole(value) else f"{value:g}"
 
 
 def _edges(size: BandSize) -> list[float]:
@@ -311,9 +326,10 @@ def _edges(size: BandSize) -> list[float]:
         return edges
     if size.start is None or size.end is None or size.step is None or size.start >= size.end:
         raise refuse("bad_bands", f"The bands of {size.name} have no edges.", "Name edges, or a start, an end and a step.")
-    count = int(np.ceil((size.end - size.start) / size.step - 1e-9))
-    if count > MOST_ROWS:
-        raise refuse("too_many_rows", f"{size.name} would have {count:,} bands.", "Take a larger step.")
+    wanted = _steps(size.start, size.end, size.step)
+    if wanted > MOST_ROWS:
+        raise refuse("too_many_rows", f"{size.name} would have {wanted:,.0f} bands.", "Take a larger step.")
+    count = int(np.ceil(wanted - 1e-9))
     return [round(size.start + i * size.step, 10) for i in range(count)] + [size.end]
 
 
@@ -340,7 +356,7 @@ def make_bands(origin: BandsOrigin) -> Frame:
                 else f"{_number(low)} to {_number(high)}"
             )
             rows.append((size.name, low, high, size.labels[place] if size.labels else said, place + 1))
-    whole = all(x is None or float(x).is_integer() for r in rows for x in r[1:3])
+    whole = all(x is None or _is_whole(x) for r in rows for x in r[1:3])
     kind = "integer" if whole else "number"
 
     def bound(values: list[float | None]) -> Vector:
@@ -392,11 +408,12 @@ def make_parameter(origin: ParameterOrigin) -> Frame:
     """start, start + step, … up to end."""
     if origin.start > origin.end:
         raise refuse("bad_span", "The range ends before it starts.", "Change one of the two.")
-    count = int(np.floor((origin.end - origin.start) / origin.step + 1e-9)) + 1
-    if count > MOST_ROWS:
-        raise refuse("too_many_rows", f"The range has {count:,} numbers; {MOST_ROWS:,} are the most.", "Take a larger step.")
+    wanted = _steps(origin.start, origin.end, origin.step)
+    if wanted >= MOST_ROWS:
+        raise refuse("too_many_rows", f"The range has {wanted + 1:,.0f} numbers; {MOST_ROWS:,} are the most.", "Take a larger step.")
+    count = int(np.floor(wanted + 1e-9)) + 1
     values = np.round(origin.start + np.arange(count) * origin.step, 10)
     full = np.ones(count, bool)
-    if all(float(x).is_integer() for x in (origin.start, origin.step)):
+    if _is_whole(origin.start) and _is_whole(origin.step) and abs(origin.end) <= 2**53:
         return Frame(count, {origin.column: Vector("integer", values.astype(np.int64), full)})
     return Frame(count, {origin.column: Vector("number", values, full)})

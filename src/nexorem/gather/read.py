@@ -21,6 +21,7 @@ from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.model.model import link_json
 from nexorem.core.model.star import Star
 from nexorem.core.values import Vector
+from nexorem.core.words import counted, verb
 from nexorem.gather.frame import Frame
 from nexorem.gather.sources import database
 from nexorem.gather.sources import kinds as k
@@ -316,6 +317,7 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
         path = Path(folder) / "rows.csv"
         columns = database.copied(connection, source, path, progress)
         key = database.key_of(connection, source)
+        source = source.model_copy(update={"references": database.references_of(connection, source)})
         names = headings([c for c, _ in columns], notes, source.connection)
         convert = pacsv.ConvertOptions(
             column_types={n: pa.string() for n in names}, strings_can_be_null=True, null_values=[""], quoted_strings_can_be_null=False
@@ -340,7 +342,8 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
         if kind == "numeric":
             notes.add(f"{name} is numeric there; it is kept as number, with about 15 digits.")
         if missed.count:
-            notes.add(f"{missed.count:,} values of {name}, such as {missed.rows[0][1]!r}, have no place in a {dtype} and became empty.")
+            some = f"{counted(missed.count, 'value')} of {name}, such as {missed.rows[0][1]!r},"
+            notes.add(f"{some} {verb(missed.count, 'has', 'have')} no place in a {dtype} and became empty.")
         vectors[name] = found
         told.append(_plain_report(name, found) | {"misfits": missed.as_json()})
     name = source.table or "Query"

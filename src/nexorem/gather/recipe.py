@@ -26,6 +26,7 @@ from nexorem.gather import made
 from nexorem.gather.frame import Frame
 from nexorem.gather.read import Reading, package_links, read, sources_in
 from nexorem.gather.shape import Shaper, with_columns
+from nexorem.package.fits import misfits, told_misfits
 from nexorem.package.read import said_of, with_links
 from nexorem.package.schema import CalendarProperty, ColumnProperty, LinkProperty, NexoremProperty, SaidProperty
 
@@ -68,8 +69,7 @@ def read_recipe(data: Any) -> Recipe:
     try:
         return Recipe.model_validate(data)
     except ValidationError as error:
-        wrong = [Diagnostic("bad_steps", f"{'.'.join(str(x) for x in e['loc'])}: {e['msg']}.", place="steps") for e in error.errors()]
-        raise Refused(wrong) from None
+        raise Refused(told_misfits(misfits(error), "bad_steps", "", "steps", "The file")) from None
 
 
 def load_recipe(path: Path) -> Recipe:

@@ -136,15 +136,20 @@ def with_columns(table: Table, frame: Frame) -> Table:
     """The table with the columns its rows have; what was said of columns that are still there stays, computed ones do."""
     known = {c.name.lower(): c for c in table.columns}
     columns = []
+    usual = made.ORDERED_BY.get(str(table.origin.get("kind")), {})
     for name, dtype in frame.types().items():
         old = known.get(name.lower())
-        columns.append(replace(old, name=name, dtype=dtype, formula="") if old and not old.formula else Column(name, dtype))
+        order = usual.get(name, "") if usual.get(name) in frame.columns else ""
+        columns.append(replace(old, name=name, dtype=dtype, formula="") if old and not old.formula else Column(name, dtype, order_by=order))
     taken = {c.name.lower() for c in columns}
     computed = [c for c in table.columns if c.formula and c.name.lower() not in taken]
+    have = taken | {c.name.lower() for c in computed}
+    columns, computed = ([replace(c, order_by=c.order_by if c.order_by.lower() in have else "") for c in x] for x in (columns, computed))
     key = tuple(c for c in table.key if c.lower() in taken)
     calendar = table.calendar
     if table.origin.get("kind") == "calendar":
-        calendar = Calendar("date", int(table.origin.get("year_starts_in", 1)))
+        date = calendar.date if calendar and calendar.date.lower() in taken else "date"
+        calendar = Calendar(date, int(table.origin.get("year_starts_in", 1))) if date in frame.columns else None
     elif calendar and calendar.date.lower() not in taken:
         calendar = None
     return replace(table, columns=(*columns, *computed), key=key if len(key) == len(table.key) else (), calendar=calendar)

@@ -6,7 +6,8 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
-from nexorem.core.diagnostics import Diagnostic, Refused
+from nexorem.core.diagnostics import Refused
+from nexorem.package.fits import misfits, told_misfits
 
 
 def validated(adapter: TypeAdapter[Any], data: Any, code: str, what: str, place: str = "") -> Any:
@@ -15,5 +16,4 @@ def validated(adapter: TypeAdapter[Any], data: Any, code: str, what: str, place:
         return adapter.validate_python(data)
     except ValidationError as error:
         # The first part of a place is the kind itself.
-        places = [(".".join(str(x) for x in e["loc"][1:]) or "kind", e["msg"]) for e in error.errors()]
-        raise Refused([Diagnostic(code, f"{what} {where}: {said}.", place=place) for where, said in places]) from None
+        raise Refused(told_misfits(misfits(error, 1), code, f"{what} ", place)) from None

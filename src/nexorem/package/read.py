@@ -20,6 +20,7 @@ from nexorem.core.model.names import columns_text, split_reference
 from nexorem.core.model.star import Star, TableRows, table_rows
 from nexorem.core.values import Vector
 from nexorem.package.files import Folder, Zip, open_files
+from nexorem.package.fits import misfits, told_misfits
 from nexorem.package.schema import ColumnProperty, NexoremProperty, SaidProperty, TableProperty
 from nexorem.package.tabular import FIELD_TYPES, Field, read_csv, read_parquet, to_vector
 
@@ -82,11 +83,7 @@ def read_property(found: Any) -> NexoremProperty:
     try:
         own = NexoremProperty.model_validate(found or {})
     except ValidationError as error:
-        wrong = [
-            Diagnostic("bad_property", f"nexorem.{'.'.join(str(x) for x in e['loc'])}: {e['msg']}.", place="datapackage.json")
-            for e in error.errors()
-        ]
-        raise Refused(wrong) from None
+        raise Refused(told_misfits(misfits(error), "bad_property", "nexorem.", "datapackage.json", "property")) from None
     wrong = [
         Diagnostic("bad_property", f"{t.name}.{c} has a type without a formula.", place="datapackage.json",
                    hint="The type of a stored column is in its resource's schema.")
@@ -131,7 +128,7 @@ def read_resource(files: Folder | Zip, resource: Mapping[str, Any], number: int,
     if unknown:
         raise refuse("unknown_column", f"{own.name} has no column {unknown[0]}.", near_hint(unknown[0], vectors), "datapackage.json")
     columns = tuple(_column(c, v, extra.get(c.lower())) for c, v in vectors.items())
-    columns += tuple(Column(c, x.type or "", x.hidden, x.description, x.formula) for c, x in own.columns.items() if x.formula)
+    columns += tuple(Column(c, x.type or "", x.hidden, x.description, x.formula, x.order_by) for c, x in own.columns.items() if x.formula)
     key = schema.get("primaryKey", [])
     key = tuple(c for c in ([key] if isinstance(key, str) else key) if c in vectors)
     calendar = Calendar(own.calendar.date, own.calendar.year_starts_in) if own.calendar else None
@@ -161,7 +158,7 @@ def origin_of(own: TableProperty) -> tuple[dict[str, Any], tuple[dict[str, Any],
 
 
 def _column(name: str, vector: Vector, extra: ColumnProperty | None) -> Column:
-    return Column(name, vector.dtype, extra.hidden, extra.description) if extra else Column(name, vector.dtype)
+    return Column(name, vector.dtype, extra.hidden, extra.description, order_by=extra.order_by) if extra else Column(name, vector.dtype)
 
 
 def read_vectors(
@@ -230,7 +227,7 @@ def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list
     tables = [x.table for x in ranked]
     for found in own.tables:
         if found.formula:
-            extra = tuple(Column(c, "", x.hidden, x.description) for c, x in found.columns.items())
+            extra = tuple(Column(c, "", x.hidden, x.description, order_by=x.order_by) for c, x in found.columns.items())
             mark = Calendar(found.calendar.date, found.calendar.year_starts_in) if found.calendar else None
             behind = {x.name for x in own.tables[own.tables.index(found) :]}
             place = next((i for i, x in enumerate(tables) if x.name in behind), len(tables))
@@ -247,6 +244,8 @@ def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list
     model = replace(
         model, measures=tuple(Measure(**m.model_dump()) for m in own.measures), probes=tuple(own.probes),
         hierarchies=tuple(own.hierarchies), checks=tuple(own.checks), places=own.places, folios=tuple(own.folios),
+        accepted=tuple(x.model_dump() for x in own.accepted),
+        renamed=tuple(x.model_dump() for x in own.renamed),
     )  # fmt: skip
     wrong += check_shape(model)
     if wrong:

@@ -20,6 +20,7 @@ class ColumnProperty(Strict):
     description: str = ""
     formula: str | None = None
     type: str | None = None
+    order_by: str = ""
 
 
 class CalendarProperty(Strict):
@@ -89,6 +90,23 @@ class MeasureProperty(Strict):
     variant_of: str = ""
 
 
+class AcceptedProperty(Strict):
+    """A finding that its author knows of: the finding's code, what it is about and its key, and why it may stand."""
+
+    code: str = Field(min_length=1)
+    about: str
+    key: str = ""
+    reason: str = ""
+
+
+class RenamedProperty(Strict):
+    """A name that something had: addresses given away still find it."""
+
+    kind: str
+    was: str
+    now: str
+
+
 class NexoremProperty(Strict):
     """What the standard has no place for."""
 
@@ -101,3 +119,5 @@ class NexoremProperty(Strict):
     checks: list[dict[str, Any]] = []
     folios: list[dict[str, Any]] = []
     places: dict[str, Any] = {}
+    accepted: list[AcceptedProperty] = []
+    renamed: list[RenamedProperty] = []

@@ -111,10 +111,12 @@ def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
         item |= {"formula": table.formula} if table.formula else {"resource": names[table.name]}
         if table.source is not None:
             item["source"] = table.source
-        for said in ("description", "role", "grain", "grain_columns", "hidden", "subject"):
-            if getattr(table, said):
-                item[said] = list(getattr(table, said)) if said == "grain_columns" else getattr(table, said)
-        columns = {c.name: {k: v for k, v in plain(c).items() if k in ("hidden", "description", "formula")} for c in table.columns}
+        for part in ("description", "role", "grain", "grain_columns", "hidden", "subject"):
+            if getattr(table, part):
+                item[part] = list(getattr(table, part)) if part == "grain_columns" else getattr(table, part)
+        columns = {
+            c.name: {k: v for k, v in plain(c).items() if k in ("hidden", "description", "formula", "order_by")} for c in table.columns
+        }
         for column in table.columns:
             if column.formula:
                 columns[column.name]["type"] = column.dtype
@@ -132,4 +134,7 @@ def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
     found["measures"] = [plain(m) for m in model.measures]
     if model.places:
         found["places"] = canonical(dict(model.places))
+    for key in ("accepted", "renamed"):
+        if getattr(model, key):
+            found[key] = [dict(x) for x in getattr(model, key)]
     return found

@@ -6,11 +6,13 @@ from collections.abc import Callable
 from typing import Any
 
 from flask import Blueprint, request
+from pydantic import ValidationError
 from spectree import Response as Answers
 from spectree import SpecTree
 
 from nexorem import __version__
-from nexorem.core.diagnostics import Diagnostic, Refused
+from nexorem.core.diagnostics import Refused
+from nexorem.package.fits import misfits, told_misfits
 from nexorem.server.schemas import Problem
 
 Register = Callable[..., Callable[[Any], Any]]
@@ -34,9 +36,8 @@ def _refuse_invalid(_request: Any, _response: Any, error: Any, *_: Any) -> None:
 
 def unfit(error: Any) -> Refused:
     """What does not fit a type, as a refusal that names each place."""
-    listed = error.errors(include_url=False) if hasattr(error, "errors") else [{"loc": ("body",), "msg": str(error)}]
-    places = [(".".join(str(x) for x in e["loc"]) or "body", e["msg"]) for e in listed]
-    return Refused([Diagnostic("bad_request", f"{place}: {message}.", place=place) for place, message in places])
+    places = misfits(error) if isinstance(error, ValidationError) else [("", "cannot be read")]
+    return Refused(told_misfits(places, "bad_request", "", whole="body"))
 
 
 def make_spec() -> SpecTree:

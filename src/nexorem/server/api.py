@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import tempfile
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +15,7 @@ from spectree import SpecTree
 from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.profile import profile
 from nexorem.core.engine.reach import reach_after
+from nexorem.core.language.former import presented
 from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
@@ -28,6 +30,7 @@ from nexorem.server.api_measure import add_measure
 from nexorem.server.api_probe import add_probe
 from nexorem.server.events import Events
 from nexorem.server.measuring import completed_measures
+from nexorem.server.renaming import completed_rename, rename_preview
 from nexorem.server.shaping import completed, from_outside
 from nexorem.server.workspace import Workspace
 from nexorem.store import models
@@ -80,9 +83,23 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
     def edit_model(model_id: int, json: s.EditRequest) -> Response:
         """Makes an edit; 409 where something it touches has changed since `base`."""
         stored, star = workspace.star(model_id)
-        change = completed_measures(star, completed(workspace, stored.model, from_outside(json.edit)))
+        change = completed_rename(workspace, model_id, star, from_outside(json.edit))
+        change = completed_measures(star, completed(workspace, stored.model, change, model_id=model_id))
         workspace.edit(model_id, change, author(), json.base)
         return document(model_id)
+
+    @address("/models/<int:model_id>/rename", "POST", s.RenamePreview, json=s.RenameRequest)
+    def preview_rename(model_id: int, json: s.RenameRequest) -> Response:
+        """What another name would write anew, before it is given."""
+        _, star = workspace.star(model_id)
+        return jsonify(rename_preview(workspace, model_id, star, json.what, json.name, json.to))
+
+    @address("/models/<int:model_id>/presented", "POST", s.Presented, json=s.PresentRequest)
+    def present(model_id: int, json: s.PresentRequest) -> Response:
+        """A probe of an address given away, or what a window shows, with the names that things have now."""
+        model = workspace.star(model_id)[1].model
+        back = [{"kind": x.get("kind", ""), "was": x.get("now", ""), "now": x.get("was", "")} for x in reversed(json.undone)]
+        return jsonify({"probe": presented(replace(model, renamed=(*model.renamed, *back)), json.probe)})
 
     @address("/models/<int:model_id>/undo", "POST", s.ModelDocument, json=s.StepRequest)
     def undo(model_id: int, json: s.StepRequest) -> Response:
@@ -102,14 +119,14 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         _, star = workspace.star(model_id)
         return jsonify(reach_after(star, json.given))
 
-    @address("/models/<int:model_id>/tables/<string:table>/profiles", "GET", s.Profiles)
+    @address("/models/<int:model_id>/tables/<path:table>/profiles", "GET", s.Profiles)
     def profiles(model_id: int, table: str) -> Response:
         """The profile of every column of a table."""
         _, star = workspace.star(model_id)
         name = _table(star, table)
         return jsonify({"table": name, "profiles": [profile(star, name, c) for c in star.rows[name].columns]})
 
-    @address("/models/<int:model_id>/tables/<string:table>/rows", "GET", s.TableRowsAnswer, query=s.RowsQuery)
+    @address("/models/<int:model_id>/tables/<path:table>/rows", "GET", s.TableRowsAnswer, query=s.RowsQuery)
     def rows(model_id: int, table: str, query: s.RowsQuery) -> Response:
         """Some rows of a table."""
         _, star = workspace.star(model_id)

@@ -11,12 +11,13 @@ from flask import Response, jsonify, request
 
 from nexorem.core.diagnostics import refuse
 from nexorem.gather.lineage import story
-from nexorem.gather.read import ENDINGS, file_in
+from nexorem.gather.read import ENDINGS, file_in, table_name
 from nexorem.gather.sources.database import listed, reading
 from nexorem.server import loading, shaping
 from nexorem.server import schemas as s
 from nexorem.server import schemas_gather as g
 from nexorem.server.addresses import Register, author
+from nexorem.server.callers import request_budget
 from nexorem.server.describe import document
 from nexorem.server.workspace import Workspace
 from nexorem.store import sources
@@ -203,19 +204,19 @@ def _databases(address: Register, workspace: Workspace) -> None:
         """What a database has."""
         with workspace.engine.connect() as connection:
             access = sources.access_of(connection, model_id, json.name, sources.secret_key(workspace.data), json.password)
-        return jsonify({"tables": listed(access, json.name)["tables"]})
+        return jsonify({"tables": [t | {"title": table_name(t["name"])} for t in listed(access, json.name)]})
 
 
 def add_shape(address: Register, workspace: Workspace) -> None:
     """Everything that shapes rows."""
 
-    @address("/models/<int:model_id>/tables/<string:table>/steps", "POST", g.ShapeAnswer, json=g.ShapeRequest)
+    @address("/models/<int:model_id>/tables/<path:table>/steps", "POST", g.ShapeAnswer, json=g.ShapeRequest)
     def try_steps(model_id: int, table: str, json: g.ShapeRequest) -> Response:
         """What steps would do, one by one, and some rows after one of them. Nothing is kept."""
         _, star = workspace.star(model_id)
         return jsonify(shaping.preview(workspace, star, table, json.steps, json.at, json.start, json.count))
 
-    @address("/models/<int:model_id>/tables/<string:table>/steps/profiles", "POST", g.ShapeProfiles, json=g.ShapeRequest)
+    @address("/models/<int:model_id>/tables/<path:table>/steps/profiles", "POST", g.ShapeProfiles, json=g.ShapeRequest)
     def step_profiles(model_id: int, table: str, json: g.ShapeRequest) -> Response:
         """The profiles of the columns after a step."""
         _, star = workspace.star(model_id)
@@ -234,6 +235,12 @@ def add_shape(address: Register, workspace: Workspace) -> None:
         """The rows that a made table would have."""
         _, star = workspace.star(model_id)
         return jsonify(shaping.made_rows(workspace, star.model, json.origin))
+
+    @address("/models/<int:model_id>/computed", "POST", g.MadeAnswer, json=g.ComputedRequest)
+    def try_computed(model_id: int, json: g.ComputedRequest) -> Response:
+        """The rows that a formula would make, of a table or a column."""
+        _, star = workspace.star(model_id)
+        return jsonify(shaping.computed_rows(star, json.table, json.column, json.formula, request_budget(workspace)))
 
     @address("/models/<int:model_id>/story", "GET", g.Story, query=g.StoryQuery)
     def told_story(model_id: int, query: g.StoryQuery) -> Response:

@@ -83,7 +83,7 @@ def _reach(address: Register, workspace: Workspace) -> None:
 
 
 def _tables(address: Register, workspace: Workspace) -> None:
-    @address("/models/<int:model_id>/tables/<string:table>/shape", "POST", k.TableShape, json=k.GrainRequest)
+    @address("/models/<int:model_id>/tables/<path:table>/shape", "POST", k.TableShape, json=k.GrainRequest)
     def table_shape(model_id: int, table: str, json: k.GrainRequest) -> Response:
         """Whether columns tell a table's rows apart, and how its hierarchies stand."""
         _, star = workspace.star(model_id)

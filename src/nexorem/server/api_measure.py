@@ -83,7 +83,7 @@ def _names(address: Register, workspace: Workspace) -> None:
 
 
 def _trials(address: Register, workspace: Workspace) -> None:
-    @address("/models/<int:model_id>/measures/<string:name>/promotion", "GET", f.Promotion)
+    @address("/models/<int:model_id>/measures/<path:name>/promotion", "GET", f.Promotion)
     def promotion(model_id: int, name: str) -> Response:
         """What making a trial official would change."""
         _, star = workspace.star(model_id)

@@ -11,12 +11,13 @@ from typing import Any
 from flask import Blueprint, Response, jsonify, request
 from pydantic import ValidationError
 
-from nexorem.core.diagnostics import refuse
+from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import UNMATCHED, Pick, read_pick, read_probe
 from nexorem.core.engine.trace import trace, trace_rows
 from nexorem.core.engine.trace_beside import parting
 from nexorem.core.engine.trace_rows import EACH, RowOrder
+from nexorem.core.language.former import present_name
 from nexorem.core.model.star import Star
 from nexorem.export.grids import grid_file
 from nexorem.server import describe
@@ -42,7 +43,8 @@ def _grids(address: Register, workspace: Workspace) -> None:
         """Answers a probe."""
         stored, star = workspace.star(model_id)
         start = time.perf_counter()
-        found = describe.grid_answer(answer(star, read_probe(star, json.probe), request_budget(workspace)))
+        budget = request_budget(workspace)
+        found = describe.grid_answer(answer(star, read_probe(star, json.probe), budget), budget)
         return jsonify({**found, "milliseconds": milliseconds(start), "version": stored.version})
 
     @address("/models/<int:model_id>/members", "POST", s.Members, json=s.MembersRequest)
@@ -62,6 +64,12 @@ def _traces(address: Register, workspace: Workspace) -> None:
         told = trace(star, read_probe(star, json.probe), json.measure, coordinates(star, json.at), request_budget(workspace), _into(json))
         return jsonify({**told, "milliseconds": milliseconds(start)})
 
+    @address("/models/<int:model_id>/mends", "POST", f.MendValues, json=f.MendsRequest)
+    def mend_values(model_id: int, json: f.MendsRequest) -> Response:
+        """One cell with each of some formulas in place of a measure's, beside what it is."""
+        _, star = workspace.star(model_id)
+        return jsonify({"values": [_mended_value(workspace, star, json, m) for m in json.mends]})
+
     @address("/models/<int:model_id>/trace/rows", "POST", f.UsedRows, json=f.RowsRequest)
     def used_rows(model_id: int, json: f.RowsRequest) -> Response:
         """A page of the rows that an aggregate of a trace used."""
@@ -77,6 +85,22 @@ def _traces(address: Register, workspace: Workspace) -> None:
             for x in (json.first, json.second)
         ]
         return jsonify({"first": sides[0]["value"], "second": sides[1]["value"], "steps": parting(*sides)})
+
+
+def _mended_value(workspace: Workspace, star: Star, asked: f.MendsRequest, mend: f.MendAsk) -> dict[str, Any]:
+    """The cell that a formula would make, beside the one that is there."""
+    told: dict[str, Any] = {"now": None, "then": None, "dtype": "number", "error": ""}
+    define = {**(asked.probe.get("define") or {}), mend.measure: mend.formula}
+    for key, probe in (("now", asked.probe), ("then", {**asked.probe, "define": define})):
+        try:
+            found = trace(star, read_probe(star, probe), asked.measure, coordinates(star, asked.at), request_budget(workspace))
+        except Refused as refused:
+            return told | {"error": refused.diagnostics[0].message}
+        value = found["value"]
+        if isinstance(value, dict):
+            return told | {"error": str(value.get("message", ""))}
+        told |= {key: value, "dtype": found["tree"]["dtype"]}
+    return told
 
 
 def _used_rows(workspace: Workspace, star: Star, asked: f.RowsRequest, order: RowOrder) -> dict[str, Any]:
@@ -97,11 +121,12 @@ def _files(api: Blueprint, workspace: Workspace) -> None:
         _, star = workspace.star(model_id)
         return _file(workspace, star, _json(request.args.get("probe", ""), "probe"), ending, "grid")
 
-    @api.get("/models/<int:model_id>/probes/<string:name>.<string:ending>")
+    @api.get("/models/<int:model_id>/probes/<path:name>.<string:ending>")
     def saved_probe_as(model_id: int, name: str, ending: str) -> Response:
         """The answer of a probe of the model as a file, as the model stands when it is fetched."""
         _, star = workspace.star(model_id)
-        found = next((p for p in star.model.probes if str(p.get("name", "")).lower() == name.lower()), None)
+        known = present_name(star.model, "probe", name)  # an address given away goes on working
+        found = next((p for p in star.model.probes if str(p.get("name", "")).lower() == known.lower()), None)
         if found is None:
             raise refuse("unknown_probe", f"There is no probe {name}.")
         return _file(workspace, star, dict(found), ending, name)

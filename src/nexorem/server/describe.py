@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -12,9 +13,11 @@ import numpy as np
 from nexorem.core.design.keys import loose_reason
 from nexorem.core.design.matrix import bus_matrix
 from nexorem.core.design.roles import found_role, role
-from nexorem.core.design.truth import marks, unmatched_told
+from nexorem.core.design.suggest import PUT_ASIDE
+from nexorem.core.design.truth import looked_at, unmatched_told
 from nexorem.core.diagnostics import CellError, Refused
 from nexorem.core.engine.grid import Grid, answer
+from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.engine.order import TOTAL, Axis
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.engine.profile import candidate_keys
@@ -45,6 +48,8 @@ def document(stored: Stored, star: Star) -> dict[str, Any]:
         "folios": [dict(x) for x in model.folios],
         "hierarchies": [dict(h) for h in model.hierarchies],
         "places": dict(model.places),
+        "renamed": [dict(x) for x in model.renamed],
+        "put_aside": [str(x["about"]) for x in model.accepted if x.get("code") == PUT_ASIDE],
         "findings": findings_of(star),
         "matrix": bus_matrix(star),
         "currents": [current(star, x.name, star.state) for x in model.tables],
@@ -71,7 +76,7 @@ def table_info(star: Star, name: str) -> dict[str, Any]:
         "candidate_keys": candidate_keys(star, name), "key": list(table.key), "source": table.source, "description": table.description,
         "calendar": table.calendar.date if table.calendar else None, "unmatched": star.has_unmatched(name),
         "origin": dict(table.origin), "steps": [dict(x) for x in table.steps], "formula": table.formula, "load": table.load,
-        "from_text": _from_text(table), "found_role": found_role(star.model, table), "grain": table.grain,
+        "from_text": _from_text(table), "found_role": found_role(star, table), "grain": table.grain,
         "grain_columns": list(table.grain_columns), "hidden": table.hidden, "subject": table.subject,
     }  # fmt: skip
 
@@ -146,15 +151,15 @@ def _members(star: Star, table: str, column: str) -> list[dict[str, Any]]:
     return [*({"kind": "empty"} if v is None else {"kind": "value", "value": iso(v)} for v in values), {"kind": "unmatched"}]
 
 
-def grid_answer(grid: Grid) -> dict[str, Any]:
-    """A grid with, for each measure, what does not reach it and what it overrides."""
+def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
+    """A grid with, for each measure, what does not reach it, what it overrides, and what is known of its totals."""
     star, probe = grid.star, grid.probe
     axes = {f"{table}.{column}": reference_text(table, column) for table, column in (*probe.rows, *probe.columns)}
     binder = Binder(star, probe.define)
     conditions = {text: binder.page_condition(text) for text in probe.conditions}
     shape = len(grid.rows.lines), len(grid.columns.lines)
-    measures, values, told = [], [], marks(grid)
-    for name, dtype, found, of_measure in zip(probe.measures, grid.dtypes, grid.values, told, strict=True):
+    measures, values, told = [], [], looked_at(grid, budget)
+    for name, dtype, found, (of_measure, sums) in zip(probe.measures, grid.dtypes, grid.values, told, strict=True):
         reached = reached_by(star, binder.measure(name))
         known = star.model.measure(name)
         error = found.code if isinstance(found, CellError) else None
@@ -162,7 +167,7 @@ def grid_answer(grid: Grid) -> dict[str, Any]:
         measures.append({
             "name": name, "dtype": dtype, "format": known.format if known else "", "unreached": lost,
             "overrides": sorted(axes[x] for x in {*axes} & {*reached["overrides"]}), "scans": reached["scans"], "error": error,
-            "marks": of_measure,
+            "marks": of_measure, "sums": sums,
         })  # fmt: skip
         flat = [None] * (shape[0] * shape[1]) if isinstance(found, CellError) else [iso(v) for v in found.tolist()]
         values.append([flat[r * shape[1] : (r + 1) * shape[1]] for r in range(shape[0])])
@@ -205,7 +210,8 @@ def members(star: Star, asked: MembersAsk, budget: Budget) -> dict[str, Any]:
         raise found
     counts[grid.rows.lines[:, 0]] = np.where(found.valid, found.data, 0)
     listed = _members(star, table, column)
-    shown: list[dict[str, Any]] = [{"member": m, "rows": int(counts[i])} for i, m in enumerate(listed) if _fits(m, asked.search)]
+    order = np.argsort(member_ranks(star, table, column)).tolist()
+    shown: list[dict[str, Any]] = [{"member": listed[i], "rows": int(counts[i])} for i in order if _fits(listed[i], asked.search)]
     if not star.has_unmatched(table):
         shown = [x for x in shown if x["member"]["kind"] != "unmatched"]
     told = {"column": name, "counted": grain, "total": len(listed) - (not star.has_unmatched(table))}
@@ -219,9 +225,26 @@ def _same_column(star: Star, text: Any, name: str) -> bool:
         return False
 
 
+MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+ISO_DATE = re.compile(r"(\d{4})-(\d{2})-(\d{2})(?:T(\d{2}:\d{2}).*)?")
+
+
 def _fits(member: Mapping[str, Any], search: str) -> bool:
-    text = member.get("value") if member["kind"] == "value" else f"({member['kind']})"
-    return search.casefold() in str(text).casefold()
+    """Whether a member has the text looked for, as it is or as lists show it."""
+    return any(search.strip().casefold() in text.casefold() for text in _shown_as(member))
+
+
+def _shown_as(member: Mapping[str, Any]) -> list[str]:
+    if member["kind"] != "value":
+        return [f"({member['kind']})"]
+    value = member["value"]
+    if isinstance(value, bool):
+        return ["yes" if value else "no", str(value)]
+    found = ISO_DATE.fullmatch(value) if isinstance(value, str) else None
+    if found is None:
+        return [str(value)]
+    year, month, day, time = found.groups()
+    return [value, f"{int(day)} {MONTHS[int(month) - 1]} {year}{f' {time}' if time and time != '00:00' else ''}"]
 
 
 @dataclass(frozen=True, slots=True)

@@ -67,16 +67,16 @@ def edited_model(model: Model, edits: Sequence[Edit]) -> Model:
 
 def edited_star(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> Star:
     """The star after edits of links that are not made; the model's own without any."""
-    stored, star = workspace.star(model_id)
-    return workspace.edited(model_id, edited_model(stored.model, edits)) if edits else star
+    _, star = workspace.star(model_id)
+    return workspace.edited(model_id, edited_model(star.model, edits)) if edits else star
 
 
 def trial(workspace: Workspace, model_id: int, edits: Sequence[Edit], probe: Mapping[str, Any] | None, budget: Budget) -> dict[str, Any]:
     """What edits of links would do: to who filters whom, to paths, findings, and the numbers of a probe; and what forbids them."""
-    stored, star = workspace.star(model_id)
+    _, star = workspace.star(model_id)
     told: dict[str, Any] = {"errors": [], "doubles": [], "yields": [], "comparison": None}
     try:
-        model = edited_model(stored.model, edits)
+        model = edited_model(star.model, edits)
         then = workspace.edited(model_id, model)
     except Refused as refused:
         return told | {"errors": [d.as_json() for d in refused.diagnostics]}
@@ -100,7 +100,7 @@ def compared(now: Star, then: Star, probe: Mapping[str, Any] | None, budget: Bud
     answers = []
     for star, words in ((now, "As it is, the probe cannot be answered"), (then, "Afterwards the probe could not be answered")):
         try:
-            answers.append(grid_answer(answer(star, read_probe(star, probe), budget)))
+            answers.append(grid_answer(answer(star, read_probe(star, probe), budget), budget))
         except (Refused, CellError) as error:
             first = error.diagnostics[0].message if isinstance(error, Refused) else str(error)
             return told | {"grid_error": f"{words}: {first}"}

@@ -9,15 +9,15 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
+from nexorem.core.language.former import earlier_names, present_name
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Model, Table
-from nexorem.core.model.names import columns_text
+from nexorem.core.words import counted
 from nexorem.gather import made
 from nexorem.gather.compare import broken_by, columns_changed, key_report, links_changed, measures_changed, probes_changed, repeated_keys
 from nexorem.gather.frame import Frame, same_rows
 from nexorem.gather.jobs import Job
 from nexorem.gather.read import package_links
-from nexorem.gather.sources.database import links_among, listed
 from nexorem.gather.sources.kinds import source_words
 from nexorem.server.shaping import completed, table_of
 from nexorem.server.workspace import Workspace
@@ -82,9 +82,7 @@ def take(
     with workspace.engine.begin() as connection:
         for choice in chosen:
             place = int(choice["place"])
-            if not 0 <= place < len(job.items):
-                raise refuse("unknown_reading", f"The reading has no table number {place}.")
-            item, frame = job.items[place], job.frame(place)
+            item, frame = job.item(place), job.frame(place)
             target = choice.get("table")
             name = table_of(stored.model, target).name if target else free_name(str(choice.get("name") or item.name).strip(), names)
             names.append(name)
@@ -94,7 +92,7 @@ def take(
             if target:
                 edits.append({"kind": "change_table", "name": name, "set": {"load": load, "origin": item.source, "source": None}})
             else:
-                key = [c for c in item.key if c in frame.columns]
+                key = item.key if set(item.key) <= set(frame.columns) else []
                 edits.append({"kind": "add_table", "table": {"name": name, "columns": [], "key": key, "origin": item.source, "load": load}})
     if not edits:
         raise refuse("nothing_chosen", "No table is chosen.", "Tick at least one.")
@@ -103,7 +101,9 @@ def take(
     links = _links_along(workspace, model_id, job, places, stored.model)
     title = _title(edits)
     try:
-        change = completed(workspace, stored.model, {"kind": "load_tables", "edits": edits, "title": title, "mends": list(mends)})
+        change = completed(
+            workspace, stored.model, {"kind": "load_tables", "edits": edits, "title": title, "mends": list(mends)}, model_id=model_id
+        )
         workspace.edit(model_id, change | {"edits": [*change["edits"], *links]}, author, base)
     except Exception:
         with workspace.engine.begin() as connection:
@@ -130,45 +130,25 @@ def _short(report: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _tidy(workspace: Workspace, model_id: int, names: Sequence[str]) -> None:
+    model = workspace.star(model_id)[0].model
     with workspace.engine.begin() as connection:
         for name in names:
-            rows.forget_old(connection, model_id, name, KEPT_LOADS)
+            rows.forget_old(connection, model_id, earlier_names(model, "table", name), KEPT_LOADS)
 
 
 def _links_along(workspace: Workspace, model_id: int, job: Job, places: Mapping[int, str], model: Model) -> list[Edit]:
-    """Links that a package or a database says there are between the tables that are taken; where they would double a path, inactive."""
+    """Links that a package says there are between the tables that are taken. What a database declares is suggested, for its author to look
+    at."""
     found: list[dict[str, Any]] = []
     packages: dict[str, dict[str, str]] = {}
-    tables: dict[str, dict[tuple[str, str], str]] = {}
     for place, name in places.items():
         source = job.items[place].source
         if source.get("kind") == "resource":
             packages.setdefault(str(source["file"]), {})[str(source["resource"])] = name
-        elif source.get("kind") == "database" and source.get("table"):
-            tables.setdefault(str(source["connection"]), {})[str(source.get("table_schema") or "public"), str(source["table"])] = name
     for file, names in packages.items():
         found += package_links(workspace.files(model_id) / file, names)
-    for connection_name, chosen in tables.items():
-        found += _database_links(workspace, model_id, connection_name, chosen)
     known = {k.ends_text for k in model.links}
     return [{"kind": "add_link", "link": link} for link in found if f"{link['from']} = {link['to']}" not in known]
-
-
-def _database_links(workspace: Workspace, model_id: int, name: str, chosen: Mapping[tuple[str, str], str]) -> list[dict[str, Any]]:
-    try:
-        with workspace.engine.connect() as connection:
-            access = sources.access_of(connection, model_id, name, sources.secret_key(workspace.data))
-        links = links_among(listed(access, name), chosen)
-    except Refused:
-        return []  # the password is not kept: the tables come without their links, which can be suggested from the rows
-    told = []
-    for link in links:
-        ends = {}
-        for side in ("from", "to"):
-            texts = [columns_text(link[f"{side}_table"], (c,)) for c in link[side]]
-            ends[side] = texts[0] if len(texts) == 1 else texts
-        told.append({**ends, "active": link["from_table"] != link["to_table"]})
-    return told
 
 
 def comparison(
@@ -177,7 +157,7 @@ def comparison(
     """What taking new rows for tables that are here would change, before anything is replaced."""
     _, star = workspace.star(model_id)
     extra = {table_of(star.model, str(c["table"])).name: job.frame(int(c["place"])) for c in chosen if c.get("table")}
-    origins = {table_of(star.model, str(c["table"])).name: job.items[int(c["place"])].source for c in chosen if c.get("table")}
+    origins = {table_of(star.model, str(c["table"])).name: job.item(int(c["place"])).source for c in chosen if c.get("table")}
     return compared(workspace, model_id, extra, origins, mends)
 
 
@@ -218,9 +198,8 @@ def compared(
             shaped_now = Frame(fresh.size, {c: fresh.columns[c].rows() for c in kept.key if c in fresh.columns})
             item["key"] = {"key": list(kept.key), "broken": [item["key"]["broken"][0], repeated_keys(shaped_now, kept.key)]}
         if item["key"]["broken"][1] > item["key"]["broken"][0]:
-            said = (
-                f"The key of {item['table']}, {', '.join(item['key']['key'])}, is repeated or empty in {item['key']['broken'][1]:,} rows."
-            )
+            columns, rows = ", ".join(item["key"]["key"]), counted(item["key"]["broken"][1], "row")
+            said = f"The key of {item['table']}, {columns}, is repeated or empty in {rows}."
             wrong = Diagnostic("broken_key", said, place=item["table"], hint="Remove the repeats in a step, or choose another key.")
             told["breaks"].append(wrong.as_json())
     return told
@@ -231,7 +210,8 @@ def history(workspace: Workspace, model_id: int, table: str | None = None) -> li
     model = workspace.star(model_id)[0].model
     live = {t.load for t in model.tables}
     with workspace.engine.connect() as connection:
-        found = rows.loads_of(connection, model_id, table)
+        found = rows.loads_of(connection, model_id, None if table is None else earlier_names(model, "table", table))
+    found = [{**x, "table": present_name(model, "table", x["table"])} for x in found]
     return [{**x, "live": x["id"] in live, "source": source_words(x["source"]) if x["source"] else "the package"} for x in found]
 
 
@@ -244,7 +224,9 @@ def go_to(workspace: Workspace, model_id: int, load_id: int, author: str, base: 
     table = table_of(stored.model, found["table"])
     edit = {"kind": "change_table", "name": table.name, "set": {"load": load_id}}
     title = f"go to the load of {found['loaded_at'][:16].replace('T', ' ')} of {table.name}"
-    change = completed(workspace, stored.model, {"kind": "load_tables", "edits": [edit], "title": title, "mends": list(mends)})
+    change = completed(
+        workspace, stored.model, {"kind": "load_tables", "edits": [edit], "title": title, "mends": list(mends)}, model_id=model_id
+    )
     workspace.edit(model_id, change, author, base)
     with workspace.engine.begin() as connection:
         rows.set_state(connection, load_id, "kept")
@@ -290,7 +272,7 @@ def run_due(workspace: Workspace, now: dt.datetime) -> int:
 def load_again(workspace: Workspace, model_id: int, table: str) -> str:
     """Loads a table, or all that have a source; holds what would break something. Gives what came of it in words."""
     model = workspace.star(model_id)[0].model
-    names = [t.name for t in model.tables if can_reload(t)] if table == EVERYTHING else [table]
+    names = [t.name for t in model.tables if can_reload(t)] if table == EVERYTHING else [present_name(model, "table", table)]
     job = start_reading(workspace, model_id, {"tables": names})
     try:
         job.wait()
@@ -313,11 +295,11 @@ def _settle(workspace: Workspace, model_id: int, job: Job) -> str:
     told = comparison(workspace, model_id, job, chosen)
     if not told["breaks"]:
         take(workspace, model_id, job, chosen, "schedule", workspace.star(model_id)[0].version)
-        return f"loaded {sum(item.size for _, item in changed):,} rows"
+        return f"loaded {counted(sum(item.size for _, item in changed), 'row')}"
     with workspace.engine.begin() as connection:
         for old in rows.loads_of(connection, model_id):
             # The newest one that is held says all that those before it did.
-            if old["state"] == "held" and old["table"] in {item.table for _, item in changed}:
+            if old["state"] == "held" and present_name(model, "table", old["table"]) in {item.table for _, item in changed}:
                 rows.drop_load(connection, old["id"])
         for place, item in changed:
             more = {"source": item.source, "report": {**_short(item.report or {}), "breaks": told["breaks"]}}

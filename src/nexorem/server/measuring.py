@@ -11,6 +11,7 @@ from typing import Any
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.formats import pattern_fault
 from nexorem.core.language.binder import Binder
+from nexorem.core.language.renames import Renaming, remembered
 from nexorem.core.language.sheet import Written, read_sheet
 from nexorem.core.language.uses import renaming, replacing
 from nexorem.core.model.edits import apply
@@ -30,12 +31,29 @@ def completed_measures(star: Star, change: Edit) -> Edit:
     try:
         if kind == "rename_measure":
             name, to = str(change["name"]), str(change["to"])
-            return {"kind": "together", "title": f"rename {name} to {to}", "edits": renaming(star, name, to)}
+            more = dict(change.get("set") or {})
+            edits = renamed_and_changed(star, name, to, more)
+            return {"kind": "together", "title": f"rename {name} to {to}" + (" and change it" if more else ""), "edits": edits}
         if kind == "promote_measure":
             return {"kind": "together", "title": f"make {change['name']} official", "edits": promoting(star, str(change["name"]))}
         return {"kind": "together", "title": "take measures in", "edits": taking(star, str(change["text"]), change.get("names"))}
     except KeyError as error:
         raise refuse("bad_edit", f"The edit {kind} is incomplete: it needs {error}.") from None
+
+
+def renamed_and_changed(star: Star, name: str, to: str, more: Mapping[str, Any]) -> list[Edit]:
+    """The edits that give a measure another name everywhere, and other parts: one save is one edit. A formula that comes along is written
+    with the new name already, or with the old one."""
+    measure = _measure(star, name)
+    note = remembered(star.model, Renaming("measure", "", measure.name, to.strip()))
+    noted: list[Edit] = [{"kind": "put_renamed", "renamed": [dict(x) for x in note]}] if note != star.model.renamed else []
+    if not more:
+        return renaming(star, name, to) + noted
+    first: Edit = {"kind": "change_measure", "name": measure.name, "set": {k: v for k, v in more.items() if k != "name"}}
+    changed = star.with_model(apply(star.model, first)[0])
+    edits = [first, *(renaming(changed, name, to) if to.strip() != measure.name else []), *noted]
+    Binder(star.with_model(apply(star.model, {"kind": "together", "edits": edits})[0])).measure(to.strip())
+    return edits
 
 
 def _measure(star: Star, name: str) -> Measure:

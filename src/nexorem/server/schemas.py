@@ -74,6 +74,7 @@ class ColumnInfo(BaseModel):
     hidden: bool
     description: str
     formula: str
+    order_by: str
 
 
 class TableInfo(BaseModel):
@@ -145,6 +146,10 @@ class Finding(BaseModel):
     about: str
     sentence: str
     mend: str
+    key: str
+    group: Literal["seen", "unseen", "note", "tidy"]
+    watchers: list[str]
+    accepted: str | None
 
 
 class Crossing(BaseModel):
@@ -206,6 +211,8 @@ class ModelDocument(BaseModel):
     folios: list[dict[str, Any]]
     hierarchies: list[dict[str, Any]]
     places: dict[str, Place]
+    renamed: list[dict[str, str]]
+    put_aside: list[str]
     findings: list[Finding]
     matrix: Matrix
     currents: list[Current]
@@ -216,6 +223,38 @@ class EditRequest(Body):
 
     edit: dict[str, Any]
     base: int
+
+
+class RenameRequest(Body):
+    what: Literal["table", "column", "link", "hierarchy", "probe", "folio"]
+    name: str
+    to: str
+
+
+class WrittenAnew(BaseModel):
+    """One thing that a new name is written into; of a formula its text before and after."""
+
+    kind: Literal["table", "column", "steps", "link", "measure", "probe", "folio", "hierarchy", "place"]
+    owner: str
+    before: str
+    after: str
+
+
+class PresentRequest(Body):
+    """`undone` are renamings that were taken back: their new names lead to the old ones again."""
+
+    probe: dict[str, Any]
+    undone: list[dict[str, str]] = []
+
+
+class Presented(BaseModel):
+    probe: dict[str, Any]
+
+
+class RenamePreview(BaseModel):
+    name: str
+    to: str
+    touched: list[WrittenAnew]
 
 
 class StepRequest(Body):
@@ -256,7 +295,20 @@ class MarkMend(BaseModel):
 class TruthMark(BaseModel):
     """What a person has to know of a measure's numbers; of some cells (row line, column line) alone where any are named."""
 
-    kind: Literal["unreached", "partly", "overridden", "apart", "denominator", "whole", "dimension_side", "unmatched"]
+    kind: Literal[
+        "unreached",
+        "partly",
+        "overridden",
+        "apart",
+        "denominator",
+        "whole",
+        "dimension_side",
+        "unmatched",
+        "coarse",
+        "lost",
+        "uneven",
+        "nested",
+    ]
     measure: str = ""
     sentence: str
     tables: list[str]
@@ -265,6 +317,16 @@ class TruthMark(BaseModel):
     mends: list[MarkMend]
     why: str = ""
     links: list[str] = []
+
+
+class Sums(BaseModel):
+    """What is known of a measure's totals: `sum` (its formula proves it), `found` (compared, and so), `apart` (compared, and not so), `not`
+    (no sum by its kind, `why` tells which), or nothing where nothing was looked at."""
+
+    status: Literal["", "sum", "found", "apart", "not"]
+    why: str
+    sentence: str
+    totals: int
 
 
 class GridMeasure(BaseModel):
@@ -276,6 +338,7 @@ class GridMeasure(BaseModel):
     scans: list[ScanInfo]
     error: str | None
     marks: list[TruthMark]
+    sums: Sums
 
 
 class PageCondition(BaseModel):

@@ -16,6 +16,33 @@ class TraceRequest(Body):
     into: list[Into] = []
 
 
+class MendAsk(Body):
+    measure: str
+    formula: str
+
+
+class MendsRequest(Body):
+    """What formulas that are offered would make of one cell."""
+
+    probe: dict[str, Any]
+    measure: str
+    at: list[Coordinate]
+    mends: list[MendAsk] = Field(max_length=20)
+
+
+class MendValue(BaseModel):
+    """The cell as it is and as it would be; `error` says why it cannot be told."""
+
+    now: Scalar
+    then: Scalar
+    dtype: str
+    error: str
+
+
+class MendValues(BaseModel):
+    values: list[MendValue]
+
+
 class Allowed(BaseModel):
     column: str
     values: list[Scalar]

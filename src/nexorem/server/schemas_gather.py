@@ -252,10 +252,14 @@ class LookRequest(Body):
 
 
 class DatabaseTable(BaseModel):
+    """`title` is what it is to be called in the model, as a file of that name would be."""
+
     schema_: str = Field(alias="schema")
     name: str
+    title: str
+    columns: list[str]
     kind: Literal["table", "view"]
-    rows: int
+    rows: int | None
 
 
 class DatabaseTables(BaseModel):
@@ -390,6 +394,14 @@ class Mismatch(BaseModel):
 
 class MadeRequest(Body):
     origin: dict[str, Any]
+
+
+class ComputedRequest(Body):
+    """A formula to be looked at: of a table's rows, or of the column of a table."""
+
+    formula: str
+    table: str | None = None
+    column: str = "value"
 
 
 class MadeAnswer(BaseModel):

@@ -144,6 +144,7 @@ class LinkSuggestion(BaseModel):
     link: dict[str, Any]
     text: str
     score: float
+    choice: str
     evidence: Evidence
 
 

@@ -9,7 +9,12 @@ from typing import Any
 import numpy as np
 
 from nexorem.core.diagnostics import Refused, near_hint, refuse
+from nexorem.core.engine.computed import evaluated
 from nexorem.core.engine.profile import profile
+from nexorem.core.functions.convert import widen
+from nexorem.core.language.binder import Binder
+from nexorem.core.limits import Budget
+from nexorem.core.model.check import check_shape
 from nexorem.core.model.edits import apply, title
 from nexorem.core.model.model import Column, Model, Table, plain, table_json
 from nexorem.core.model.star import Star, table_rows
@@ -20,13 +25,15 @@ from nexorem.gather.lineage import touched_by
 from nexorem.gather.mismatch import compare
 from nexorem.gather.shape import Shaper, with_columns
 from nexorem.gather.steps.replay import told
+from nexorem.package.edit_forms import check_edit
 from nexorem.server.workspace import Workspace
 
 Edit = dict[str, Any]
-MADE_HERE = ("add_table", "change_table", "remove_table", "together", "load_tables")
+MADE_HERE = ("add_table", "change_table", "remove_table", "together", "load_tables", "put_renamed")
 LINK_EDITS = ("add_link", "remove_link", "change_link")
 SAID = ("description", "key", "calendar", "role", "grain", "grain_columns", "hidden", "subject")
-ASKED = ("change_links", "shape_table", "make_table", "remake_table", "drop_table", "put_column", "drop_column", "describe_table")
+ASKED = ("change_links", "shape_table", "make_table", "remake_table", "drop_table", "put_column", "put_columns",
+         "drop_column", "describe_table")  # fmt: skip
 
 
 def table_of(model: Model, name: Any) -> Table:
@@ -38,13 +45,18 @@ def table_of(model: Model, name: Any) -> Table:
     return found
 
 
-def completed(workspace: Workspace, model: Model, change: Edit, extra: Mapping[str, Frame] | None = None) -> Edit:
-    """An edit as it is kept: one of the kinds that people ask for becomes edits of the model, with the columns that follow."""
+def completed(
+    workspace: Workspace, model: Model, change: Edit, extra: Mapping[str, Frame] | None = None, model_id: int | None = None
+) -> Edit:
+    """An edit as it is kept: one of the kinds that people ask for becomes edits of the model, with the columns that follow; those of tables
+    made by formulas where the model's number is given."""
     if change.get("kind") not in (*ASKED, "load_tables"):
         return change
     first, words = asked(model, change)
     first = [*first, *change.get("mends", [])]
     more = [] if change["kind"] == "change_links" else settled(workspace, model, first, extra)
+    if model_id is not None and not extra and change["kind"] != "change_links":
+        more += formula_columns(workspace, model_id, plainly(model, [*first, *more]))
     return {"kind": "together", "title": words, "edits": [*first, *more]}
 
 
@@ -52,6 +64,8 @@ def link_edits(edits: Any) -> list[Edit]:
     """Edits of links and no others, to be made as one."""
     if not isinstance(edits, list) or not edits or not all(isinstance(x, dict) and x.get("kind") in LINK_EDITS for x in edits):
         raise refuse("bad_edit", "Only links can be changed together here.", f"The edits are {', '.join(LINK_EDITS)}.")
+    for edit in edits:
+        check_edit(edit)
     return edits
 
 
@@ -65,7 +79,8 @@ def is_mend(edit: Any) -> bool:
 
 
 def from_outside(change: Edit) -> Edit:
-    """An edit as it may come from outside: those that name columns and loads are made here alone."""
+    """An edit as it may come from outside, every part of its type: those that name columns and loads are made here alone."""
+    check_edit(change)
     if change.get("kind") in MADE_HERE:
         raise refuse("unknown_edit", f"The edit {change['kind']} is not made from outside.", f"For tables there are {', '.join(ASKED)}.")
     if change.get("kind") == "change_measure" and "name" in (change.get("set") or {}):
@@ -113,6 +128,18 @@ def _of_columns(table: Table, change: Edit) -> tuple[list[Edit], str]:
     if change["kind"] == "describe_table":
         said = {k: change[k] for k in SAID if k in change}
         return [{"kind": "change_table", "name": table.name, "set": said}], f"describe {table.name}"
+    asked_order = [str(c.get("order_by") or "") for c in change.get("columns", [change.get("column")]) if isinstance(c, dict)]
+    if unknown := [x for x in asked_order if x and table.column(x) is None]:
+        hint = near_hint(unknown[0], [c.name for c in table.columns])
+        raise refuse("unknown_column", f"{table.name} has no column {unknown[0]} to order by.", hint)
+    if change["kind"] == "put_columns":
+        said = {str(c["name"]).lower(): c for c in change["columns"]}
+        lost = [c["name"] for c in change["columns"] if table.column(str(c["name"])) is None]
+        if lost:
+            raise refuse("unknown_column", f"{table.name} has no column {lost[0]}.", near_hint(lost[0], [c.name for c in table.columns]))
+        kept = [c | {k: v for k, v in said.get(c["name"].lower(), {}).items() if k != "name" and v is not None} for c in columns]
+        words = str(change.get("title") or f"change {len(said)} columns of {table.name}")
+        return [{"kind": "change_table", "name": table.name, "set": {"columns": kept}}], words
     name = change["column"] if change["kind"] == "drop_column" else change["column"]["name"]
     old = table.column(name)
     if change["kind"] == "drop_column":
@@ -122,7 +149,7 @@ def _of_columns(table: Table, change: Edit) -> tuple[list[Edit], str]:
             )
         left = [c for c in columns if c["name"] != old.name]
         return [{"kind": "change_table", "name": table.name, "set": {"columns": left}}], f"remove column {table.name}.{old.name}"
-    given: dict[str, Any] = {"dtype": "", **change["column"]}
+    given: dict[str, Any] = {"dtype": "", **{k: v for k, v in change["column"].items() if v is not None}}
     if old is not None and given.get("formula") and not old.formula:
         raise refuse("stored_column", f"{table.name}.{old.name} was loaded, and has no formula.", "Give the computed column another name.")
     if old is None and not given.get("formula"):
@@ -181,6 +208,20 @@ def settled(workspace: Workspace, model: Model, edits: Sequence[Edit], extra: Ma
     return found
 
 
+def formula_columns(workspace: Workspace, model_id: int, after: Model) -> list[Edit]:
+    """The edits that say which columns the tables made by formulas have: links, picks and other tables name them like any others. None
+    where the model cannot be computed; it is refused for that when it is to be kept."""
+    if not any(t.formula for t in after.tables) or check_shape(after):
+        return []
+    try:
+        made_tables = {t.name: t for t in workspace.edited(model_id, after).model.tables if t.formula}
+    except Refused:
+        return []
+    pairs = [(t, made_tables[t.name]) for t in after.tables if t.name in made_tables]
+    changed = [(t.name, table_json(m)["columns"]) for t, m in pairs if t.columns != m.columns]
+    return [{"kind": "change_table", "name": name, "set": {"columns": columns}} for name, columns in changed]
+
+
 def consequences(workspace: Workspace, model_id: int, change: Edit) -> dict[str, Any]:
     """What an edit would break, and what is built on what it takes away, before it is made."""
     _, star = workspace.star(model_id)
@@ -206,7 +247,7 @@ def _tried(workspace: Workspace, model_id: int, model: Model, change: Edit) -> t
     """The model and star after an edit, or why there are none."""
     changed = model
     try:
-        changed, _ = apply(model, completed(workspace, model, change))
+        changed, _ = apply(model, completed(workspace, model, change, model_id=model_id))
         return changed, workspace.edited(model_id, changed), None
     except Refused as error:
         return changed, None, error
@@ -265,6 +306,28 @@ def made_rows(workspace: Workspace, model: Model, origin: Mapping[str, Any], mos
     shown = np.arange(min(most, frame.size))
     return {"size": frame.size, "columns": [{"name": c, "dtype": t} for c, t in frame.types().items()], "rows": frame.listed(shown),
             "means": made.MEANS[str(origin["kind"])]}  # fmt: skip
+
+
+MOST_SHOWN = 40
+
+
+def computed_rows(star: Star, table: str | None, column: str, formula: str, budget: Budget) -> dict[str, Any]:
+    """The rows that a formula would make: of a table, or of a column beside the first columns of its table. Nothing is kept."""
+    binder = Binder(star, limits=budget.limits)
+    if table is None:
+        found = evaluated(star, binder.computed_table("", formula), budget)
+        vectors = {c.name: found.column(i) for i, c in enumerate(found.shape.columns)}
+        frame = Frame(len(found), {n: widen(v, "text") if v.dtype == "null" else v for n, v in vectors.items()})
+    else:
+        home = table_of(star.model, table)
+        found = evaluated(star, binder.computed_column(home.name, column, formula), budget)
+        value = found.column(len(found.shape.columns) - 1)
+        beside = [c for c in home.columns if c.name.lower() != column.lower()][:3]
+        columns = {c.name: star.column(home.name, c.name).rows() for c in beside}
+        frame = Frame(star.size(home.name), {**columns, column: widen(value, "text") if value.dtype == "null" else value})
+    columns_told = [{"name": c, "dtype": t} for c, t in frame.types().items()]
+    rows = frame.listed(np.arange(min(MOST_SHOWN, frame.size)))
+    return {"size": frame.size, "columns": columns_told, "rows": rows, "means": ""}
 
 
 def mismatch(workspace: Workspace, star: Star, left: tuple[str, list[str]], right: tuple[str, list[str]], amount: str) -> dict[str, Any]:

@@ -7,6 +7,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -121,7 +122,16 @@ class Workspace:
         def check(model: Model) -> None:
             _check_measure(checked_star(self.edited(model_id, model)), change)
 
-        return models.edit(self.engine, model_id, change, author, base, check)
+        return models.edit(self.engine, model_id, change, author, base, check, self._whole)
+
+    def _whole(self, stored: models.Stored) -> Model:
+        """A stored model with the columns of tables made by formulas, where an older version did not keep them."""
+        bare = {t.name for t in stored.model.tables if t.formula and not t.columns}
+        if not bare:
+            return stored.model
+        known = {t.name: t for t in self.star(stored.id)[1].model.tables}
+        tables = (replace(t, columns=known[t.name].columns) if t.name in bare else t for t in stored.model.tables)
+        return replace(stored.model, tables=tuple(tables))
 
     def step(self, model_id: int, direction: str, expected: int, author: str) -> models.Stored:
         """Undo or redo."""

@@ -13,16 +13,18 @@ from typing import Any
 from sqlalchemy import Connection, Engine, delete, func, insert, select, text, update
 
 from nexorem.core.diagnostics import refuse
-from nexorem.core.model.edits import apply, check_form, title, touches
-from nexorem.core.model.model import Model, model_from_json, model_json
+from nexorem.core.model.edits import apply, title, touches
+from nexorem.core.model.model import Model, model_json
 from nexorem.core.model.star import Star
 from nexorem.gather.frame import Frame
+from nexorem.package.edit_forms import check_edit, mended_edit
 from nexorem.store import tables
-from nexorem.store.nul import holds_nul
+from nexorem.store.documents import read_document
 from nexorem.store.rows import save_rows
 
 CHANNEL = "nexorem_model"
 Check = Callable[[Model], None]
+Whole = Callable[["Stored"], Model] | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,24 +131,31 @@ def _load(connection: Connection, model_id: int, lock: bool = False) -> Stored:
     )
     near = {r.number: {"number": r.number, "title": r.title, "author": r.author} for r in beside}
     return Stored(
-        row.id, row.name, row.version, model_from_json(row.document), near.get(row.position), near.get(row.position + 1), row.position
+        row.id, row.name, row.version, read_document(row.document), near.get(row.position), near.get(row.position + 1), row.position
     )
 
 
-def edit(engine: Engine, model_id: int, change: dict[str, Any], author: str, base: int, check: Check) -> Stored:
+def edit(
+    engine: Engine,
+    model_id: int,
+    change: dict[str, Any],
+    author: str,
+    base: int,
+    check: Check,
+    whole: Whole = None,
+) -> Stored:
     """Makes an edit that was made on version `base`.
 
     Where the model has moved on, the edit is merged when it touches other things than what changed since, and refused
-    with a Conflict when it does not. `check` sees the edited model before it is kept, and may refuse.
+    with a Conflict when it does not. `check` sees the edited model before it is kept, and may refuse; `whole` gives the stored
+    model with what is only known once it is computed.
     """
-    check_form(change)
-    if holds_nul(change):
-        raise refuse("bad_edit", "The edit holds the character NUL, which no text here has.", "Take it out.")
+    check_edit(change)
     with engine.begin() as connection:
         stored = _load(connection, model_id, lock=True)
         mine = touches(change)
         _refuse_overlap(connection, stored, mine, base)
-        model, inverse = apply(stored.model, change)
+        model, inverse = apply(whole(stored) if whole else stored.model, change)
         check(model)
         number = stored.edits + 1
         connection.execute(delete(tables.edit).where(tables.edit.c.model_id == model_id, tables.edit.c.number >= number))
@@ -177,10 +186,10 @@ def step(engine: Engine, model_id: int, direction: str, expected: int, author: s
             raise Conflict(f"The edit to {direction} is now “{upcoming['title']}” by {upcoming['author']}.", [upcoming], stored.version)
         e = tables.edit
         row = connection.execute(select(e).where(e.c.model_id == model_id, e.c.number == expected)).one()
-        model, _ = apply(stored.model, row.inverse if direction == "undo" else row.change)
+        model, _ = apply(stored.model, mended_edit(row.inverse if direction == "undo" else row.change))
         check(model)
         position = expected - 1 if direction == "undo" else expected
-        _keep(connection, stored, model, position, (direction, row.title, author, touches(row.change)))
+        _keep(connection, stored, model, position, (direction, row.title, author, touches(mended_edit(row.change))))
         return _load(connection, model_id)
 
 
@@ -228,7 +237,7 @@ def _at(connection: Connection, stored: Stored, number: int) -> Model:
     backwards = number < stored.edits
     model = stored.model
     for row in reversed(rows) if backwards else rows:
-        model, _ = apply(model, row.inverse if backwards else row.change)
+        model, _ = apply(model, mended_edit(row.inverse if backwards else row.change))
     return model
 
 
@@ -244,7 +253,7 @@ def go_to(engine: Engine, model_id: int, number: int, expected: int, author: str
         e = tables.edit
         low, high = sorted((stored.edits, number))
         query = select(e.c.change).where(e.c.model_id == model_id, e.c.number > low, e.c.number <= high)
-        touched = frozenset[str]().union(*(touches(r.change) for r in connection.execute(query)))
+        touched = frozenset[str]().union(*(touches(mended_edit(r.change)) for r in connection.execute(query)))
         direction = "undo" if number < stored.edits else "redo"
         _keep(connection, stored, model, number, (direction, f"go to edit {number}", author, touched))
         return _load(connection, model_id)

@@ -7,15 +7,6 @@ from typing import Any
 SHOWN = "␀"
 
 
-def holds_nul(found: Any) -> bool:
-    """Whether a text of some JSON has it."""
-    if isinstance(found, dict):
-        return any(holds_nul(k) or holds_nul(v) for k, v in found.items())
-    if isinstance(found, list | tuple):
-        return any(map(holds_nul, found))
-    return isinstance(found, str) and "\0" in found
-
-
 def without_nul(found: Any) -> Any:
     """The same JSON with a sign in its place."""
     if isinstance(found, dict):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -91,12 +91,12 @@ def _joined(parts: list[Vector]) -> Vector:
     return Vector(parts[0].dtype, data, valid, parts[0].words)
 
 
-def loads_of(connection: Connection, model_id: int, table: str | None = None) -> list[dict[str, Any]]:
-    """The loads of a model, or of one of its tables, the newest first."""
+def loads_of(connection: Connection, model_id: int, names: Sequence[str] | None = None) -> list[dict[str, Any]]:
+    """The loads of a model, or of one of its tables under the names that it has had, the newest first."""
     c = tables.load.c
     query = select(tables.load).where(c.model_id == model_id).order_by(c.id.desc())
-    if table is not None:
-        query = query.where(c.table_name == table)
+    if names is not None:
+        query = query.where(c.table_name.in_(names))
     return [
         {"id": r.id, "table": r.table_name, "rows": int(r.size), "columns": len(r.columns), "source": r.source, "seconds": r.seconds,
          "author": r.author, "state": r.state, "loaded_at": r.loaded_at.isoformat(), "report": r.report}
@@ -114,10 +114,10 @@ def drop_load(connection: Connection, load_id: int) -> None:
     connection.execute(delete(tables.load).where(tables.load.c.id == load_id))
 
 
-def forget_old(connection: Connection, model_id: int, table: str, most: int) -> None:
+def forget_old(connection: Connection, model_id: int, names: Sequence[str], most: int) -> None:
     """Forgets the rows of the oldest loads of a table: those beyond `most` that no edit in the history names."""
     named = named_loads(connection, model_id)
-    found = [x["id"] for x in loads_of(connection, model_id, table) if x["state"] == "kept"]
+    found = [x["id"] for x in loads_of(connection, model_id, names) if x["state"] == "kept"]
     for load_id in found[most:]:
         if load_id not in named:
             drop_load(connection, load_id)

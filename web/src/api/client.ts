@@ -119,12 +119,15 @@ export interface Folio {
 }
 
 const AUTHOR_KEY = 'nexorem.author';
+/** What a window calls itself until somebody says who sits in front of it. */
+const WINDOWS = ['amber desk', 'birch desk', 'cobalt desk', 'coral desk', 'fern desk', 'ochre desk', 'slate desk', 'teal desk'];
 
 /** Who this window's edits are by: a name of one's own choice. */
 export function author(): string {
   let name = localStorage.getItem(AUTHOR_KEY);
   if (!name) {
-    name = `modeler ${crypto.getRandomValues(new Uint16Array(1))[0]?.toString(36) ?? ''}`;
+    const [a = 0, b = 0] = crypto.getRandomValues(new Uint16Array(2));
+    name = `${WINDOWS[a % WINDOWS.length]} ${10 + (b % 90)}`;
     localStorage.setItem(AUTHOR_KEY, name);
   }
   return name;

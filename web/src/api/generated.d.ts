@@ -108,6 +108,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/computed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The rows that a formula would make, of a table or a column. */
+        post: operations["try_computed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/connections": {
         parameters: {
             query?: never;
@@ -504,6 +521,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/mends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One cell with each of some formulas in place of a measure's, beside what it is. */
+        post: operations["mend_values"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/mismatch": {
         parameters: {
             query?: never;
@@ -566,6 +600,23 @@ export interface paths {
         get: operations["worked_patterns"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/presented": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A probe of an address given away, or what a window shows, with the names that things have now. */
+        post: operations["present"];
         delete?: never;
         options?: never;
         head?: never;
@@ -686,6 +737,23 @@ export interface paths {
         put?: never;
         /** Makes the edit again that was last taken back. */
         post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What another name would write anew, before it is given. */
+        post: operations["preview_rename"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1181,6 +1249,8 @@ export interface components {
             hidden: boolean;
             /** Name */
             name: string;
+            /** Order By */
+            order_by: string;
         };
         /** ColumnsChanged */
         ColumnsChanged: {
@@ -1259,6 +1329,24 @@ export interface components {
             items: components["schemas"]["Suggestion"][];
             /** Start */
             start: number;
+        };
+        /**
+         * ComputedRequest
+         * @description A formula to be looked at: of a table's rows, or of the column of a table.
+         */
+        ComputedRequest: {
+            /**
+             * Column
+             * @default value
+             */
+            column: string;
+            /** Formula */
+            formula: string;
+            /**
+             * Table
+             * @default null
+             */
+            table: string | null;
         };
         /** ConnectionInfo */
         ConnectionInfo: {
@@ -1363,8 +1451,13 @@ export interface components {
             /** Table */
             table: string;
         };
-        /** DatabaseTable */
+        /**
+         * DatabaseTable
+         * @description `title` is what it is to be called in the model, as a file of that name would be.
+         */
         DatabaseTable: {
+            /** Columns */
+            columns: string[];
             /**
              * Kind
              * @enum {string}
@@ -1373,9 +1466,11 @@ export interface components {
             /** Name */
             name: string;
             /** Rows */
-            rows: number;
+            rows: number | null;
             /** Schema */
             schema: string;
+            /** Title */
+            title: string;
         };
         /** DatabaseTables */
         DatabaseTables: {
@@ -1607,12 +1702,23 @@ export interface components {
         Finding: {
             /** About */
             about: string;
+            /** Accepted */
+            accepted: string | null;
             /** Code */
             code: string;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "seen" | "unseen" | "note" | "tidy";
+            /** Key */
+            key: string;
             /** Mend */
             mend: string;
             /** Sentence */
             sentence: string;
+            /** Watchers */
+            watchers: string[];
             /**
              * Weight
              * @enum {string}
@@ -1772,6 +1878,7 @@ export interface components {
             overrides: string[];
             /** Scans */
             scans: components["schemas"]["ScanInfo"][];
+            sums: components["schemas"]["Sums"];
             /** Unreached */
             unreached: string[];
         };
@@ -2102,6 +2209,8 @@ export interface components {
         };
         /** LinkSuggestion */
         LinkSuggestion: {
+            /** Choice */
+            choice: string;
             evidence: components["schemas"]["Evidence"];
             /** Link */
             link: {
@@ -2338,6 +2447,48 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** MendAsk */
+        MendAsk: {
+            /** Formula */
+            formula: string;
+            /** Measure */
+            measure: string;
+        };
+        /**
+         * MendValue
+         * @description The cell as it is and as it would be; `error` says why it cannot be told.
+         */
+        MendValue: {
+            /** Dtype */
+            dtype: string;
+            /** Error */
+            error: string;
+            /** Now */
+            now: boolean | number | string | null;
+            /** Then */
+            then: boolean | number | string | null;
+        };
+        /** MendValues */
+        MendValues: {
+            /** Values */
+            values: components["schemas"]["MendValue"][];
+        };
+        /**
+         * MendsRequest
+         * @description What formulas that are offered would make of one cell.
+         */
+        MendsRequest: {
+            /** At */
+            at: components["schemas"]["Coordinate"][];
+            /** Measure */
+            measure: string;
+            /** Mends */
+            mends: components["schemas"]["MendAsk"][];
+            /** Probe */
+            probe: {
+                [key: string]: unknown;
+            };
+        };
         /** Misfit */
         Misfit: {
             /** Row */
@@ -2429,7 +2580,13 @@ export interface components {
             probes: {
                 [key: string]: unknown;
             }[];
+            /** Put Aside */
+            put_aside: string[];
             redo: components["schemas"]["StepInfo"] | null;
+            /** Renamed */
+            renamed: {
+                [key: string]: string;
+            }[];
             /** Tables */
             tables: components["schemas"]["TableInfo"][];
             /** Title */
@@ -2602,6 +2759,30 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /**
+         * PresentRequest
+         * @description `undone` are renamings that were taken back: their new names lead to the old ones again.
+         */
+        PresentRequest: {
+            /** Probe */
+            probe: {
+                [key: string]: unknown;
+            };
+            /**
+             * Undone
+             * @default []
+             */
+            undone: {
+                [key: string]: string;
+            }[];
+        };
+        /** Presented */
+        Presented: {
+            /** Probe */
+            probe: {
+                [key: string]: unknown;
+            };
         };
         /** ProbeChanged */
         ProbeChanged: {
@@ -2922,6 +3103,27 @@ export interface components {
             pattern: string;
             /** Type */
             type: string;
+        };
+        /** RenamePreview */
+        RenamePreview: {
+            /** Name */
+            name: string;
+            /** To */
+            to: string;
+            /** Touched */
+            touched: components["schemas"]["WrittenAnew"][];
+        };
+        /** RenameRequest */
+        RenameRequest: {
+            /** Name */
+            name: string;
+            /** To */
+            to: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "table" | "column" | "link" | "hierarchy" | "probe" | "folio";
         };
         /** RepeatedKey */
         RepeatedKey: {
@@ -3337,6 +3539,24 @@ export interface components {
             /** Suggestions */
             suggestions: components["schemas"]["LinkSuggestion"][];
         };
+        /**
+         * Sums
+         * @description What is known of a measure's totals: `sum` (its formula proves it), `found` (compared, and so), `apart` (compared, and not so), `not`
+         *     (no sum by its kind, `why` tells which), or nothing where nothing was looked at.
+         */
+        Sums: {
+            /** Sentence */
+            sentence: string;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "" | "sum" | "found" | "apart" | "not";
+            /** Totals */
+            totals: number;
+            /** Why */
+            why: string;
+        };
         /** TableChanged */
         TableChanged: {
             columns: components["schemas"]["ColumnsChanged"];
@@ -3601,7 +3821,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "unreached" | "partly" | "overridden" | "apart" | "denominator" | "whole" | "dimension_side" | "unmatched";
+            kind: "unreached" | "partly" | "overridden" | "apart" | "denominator" | "whole" | "dimension_side" | "unmatched" | "coarse" | "lost" | "uneven" | "nested";
             /**
              * Links
              * @default []
@@ -3750,6 +3970,23 @@ export interface components {
             name: string;
             /** Signature */
             signature: string;
+        };
+        /**
+         * WrittenAnew
+         * @description One thing that a new name is written into; of a formula its text before and after.
+         */
+        WrittenAnew: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "table" | "column" | "steps" | "link" | "measure" | "probe" | "folio" | "hierarchy" | "place";
+            /** Owner */
+            owner: string;
         };
     };
     responses: never;
@@ -4123,6 +4360,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Completion"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_computed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComputedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeAnswer"];
                 };
             };
             /** @description Not Found */
@@ -5587,6 +5877,59 @@ export interface operations {
             };
         };
     };
+    mend_values: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendValues"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mismatch: {
         parameters: {
             query?: never;
@@ -5744,6 +6087,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Patterns"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    present: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PresentRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Presented"];
                 };
             };
             /** @description Not Found */
@@ -6164,6 +6560,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_rename: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenamePreview"];
                 };
             };
             /** @description Not Found */

@@ -153,6 +153,16 @@ export function useTrace(model: ModelDocument, probe: Probe | null, measure: str
   });
 }
 
+/** One cell with formulas that are offered in place of a measure's, each beside what it is. */
+export function useMends(model: ModelDocument, probe: Probe, measure: string, at: { column: string; member: Member }[], mends: { measure: string; formula: string }[]) {
+  const asked = mends.map(({ measure: name, formula }) => ({ measure: name, formula }));
+  return useQuery({
+    queryKey: ['mends', model.id, model.version, probe, measure, at, asked],
+    queryFn: async ({ signal }) =>
+      unwrap(await client.POST('/api/models/{model_id}/mends', { params: { path: { model_id: model.id } }, body: { probe: { ...probe }, measure, at, mends: asked }, signal })).values,
+  });
+}
+
 /** `arriving` says in words which filters a cell brings, by column, and `page` those of them that are picks: for the ledger. */
 export function useFormula(model: ModelDocument, name: string, formula: string, arriving: Record<string, string> = {}, page: Record<string, string> = {}) {
   return useQuery({

@@ -5,19 +5,22 @@ import { Link, Navigate, Route, Routes, useNavigate, useParams, useSearchParams 
 import type { ModelDocument } from '../api/client';
 import { useEdits, useFollow, useModel, useModels } from '../api/queries';
 import { LinkStage } from '../features/link/LinkStage';
-import { Prove } from '../features/prove/Prove';
+import { Prove, openFindings } from '../features/prove/Prove';
 import { count, counted } from '../shared/format';
+import { draftNames, useKeptDrafts } from '../shared/kept';
+import { saveNow } from '../shared/saver';
 import { Boundary } from './Boundary';
 import { Find } from './Find';
 import { KeysHelp } from './KeysHelp';
 import { Lens } from './Lens';
 import { SaidBar } from './SaidBar';
 import { useShown } from './shown';
-import { readAddress, useAddress } from './address';
+import { readAddress, useAddress, useNames } from './address';
 
 const Gather = lazy(() => import('../features/gather/Gather').then((m) => ({ default: m.Gather })));
 const Shape = lazy(() => import('../features/shape/Shape').then((m) => ({ default: m.Shape })));
 const ProbeStage = lazy(() => import('../features/probe/ProbeStage').then((m) => ({ default: m.ProbeStage })));
+const LinkSheet = lazy(() => import('../features/link/LinkSheet').then((m) => ({ default: m.LinkSheet })));
 const Measure = lazy(() => import('../features/measure/Measure').then((m) => ({ default: m.Measure })));
 
 export const STAGES = ['gather', 'shape', 'link', 'measure', 'probe', 'prove'] as const;
@@ -78,6 +81,7 @@ function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
   useState(() => readAddress(parameters, model));
   useFollow(model.id);
   useAddress(stage);
+  useNames(model);
   useKeys(model);
   const lensOpen = useShown((s) => s.lensOpen);
   return (
@@ -96,6 +100,11 @@ function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
           <Lens model={model} stage={stage} />
         </Boundary>
       </div>
+      {stage !== 'link' && (
+        <Suspense fallback={null}>
+          <LinkSheet model={model} shown={model} />
+        </Suspense>
+      )}
       <Find model={model} />
       <KeysHelp />
       <SaidBar model={model} />
@@ -177,18 +186,21 @@ function TopBar({ model }: { model: ModelDocument }) {
 }
 
 function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
-  const warnings = model.findings.filter((f) => f.weight === 'warning');
+  const open = openFindings(model);
+  const warnings = open.filter((f) => f.weight === 'warning');
   const ofLinks = warnings.filter((f) => f.about.startsWith('link ')).length;
   const broken = model.measures.filter((m) => m.broken).length;
+  const drafts = useKeptDrafts((s) => s.drafts);
+  const unsaved = (kind: string) => draftNames(drafts, model.id, kind).length;
   const rows = model.tables.reduce((sum, t) => sum + t.rows, 0);
   const steps = model.tables.reduce((sum, t) => sum + t.steps.length, 0);
   const counts: Record<Stage, [string, string]> = {
     gather: [counted(model.tables.length, 'table'), ''],
-    shape: [steps ? counted(steps, 'step') : counted(rows, 'row'), ''],
-    link: [counted(model.links.length, 'link'), ofLinks ? `${ofLinks} finding${ofLinks > 1 ? 's' : ''}` : ''],
-    measure: [String(model.measures.length), broken ? `${broken} broken` : ''],
+    shape: [steps ? counted(steps, 'step') : counted(rows, 'row'), unsaved('steps') + unsaved('made') ? 'not kept yet' : ''],
+    link: [counted(model.links.length, 'link'), ofLinks ? counted(ofLinks, 'finding') : ''],
+    measure: [String(model.measures.length), [broken ? `${broken} broken` : '', unsaved('measure') ? counted(unsaved('measure'), 'draft') : ''].filter(Boolean).join(', ')],
     probe: [model.folios.length ? `${counted(model.probes.length, 'probe')}, ${counted(model.folios.length, 'folio')}` : counted(model.probes.length, 'probe'), ''],
-    prove: [`${model.findings.length} finding${model.findings.length === 1 ? '' : 's'}`, ''],
+    prove: [counted(open.length, 'finding'), ''],
   };
   return (
     <nav className="stages" data-region aria-label="Stages">
@@ -213,7 +225,7 @@ function toRegion(by: 1 | -1): void {
   for (let i = 1; i <= regions.length; i += 1) {
     const region = regions[(((here < 0 && by < 0 ? 0 : here) + by * i) % regions.length + regions.length) % regions.length];
     const targets = [...(region?.querySelectorAll<HTMLElement>(ACTED) ?? [])].filter((e) => e.tabIndex >= 0 && e.getClientRects().length > 0);
-    const target = targets.find((e) => e.matches('[data-col], [aria-current="true"], [aria-current="page"], .cm-content')) ?? targets[0];
+    const target = targets.find((e) => e.matches('[data-col], [data-cell][tabindex="0"], [aria-current="true"], [aria-current="page"], .cm-content')) ?? targets[0];
     if (target) return target.focus();
   }
 }
@@ -231,6 +243,10 @@ function useKeys(model: ModelDocument) {
       if (command && event.key.toLowerCase() === 'k') {
         event.preventDefault();
         set({ findOpen: true });
+      } else if (command && event.key.toLowerCase() === 's' && !event.shiftKey) {
+        // An editor that saves by itself has taken the key already.
+        if (!event.defaultPrevented) saveNow();
+        event.preventDefault();
       } else if (event.key === 'F6') {
         event.preventDefault();
         toRegion(event.shiftKey ? -1 : 1);

@@ -4,7 +4,9 @@ import { useMemo, useState, type KeyboardEvent } from 'react';
 import { useNavigate } from 'react-router';
 import type { ModelDocument } from '../api/client';
 import { useEdits } from '../api/queries';
+import { focusSoon } from '../shared/focus';
 import { nameText } from '../shared/format';
+import { ranked } from '../shared/rank';
 import { askNew } from '../features/link/edits';
 import { STAGES } from './App';
 import { asFolio, asProbe } from './shapes';
@@ -13,6 +15,8 @@ import { EMPTY_FOLIO, EMPTY_PROBE, actions, useShown } from './shown';
 interface Item {
   kind: string;
   text: string;
+  /** Other names that it goes by. */
+  more?: string[];
   act: () => void;
 }
 
@@ -39,7 +43,7 @@ function useItems(model: ModelDocument): Item[] {
           select({ kind: 'column', table: t.name, name: c.name });
           go('shape');
         };
-        items.push({ kind: 'column', text: `${t.name}.${c.name}`, act: showColumn });
+        items.push({ kind: 'column', text: `${t.name}.${c.name}`, more: [c.name], act: showColumn });
       }
     }
     for (const k of model.links) {
@@ -47,7 +51,7 @@ function useItems(model: ModelDocument): Item[] {
         select({ kind: 'link', name: k.name });
         go('link');
       };
-      items.push({ kind: 'link', text: `${k.name}: ${k.text}`, act: show });
+      items.push({ kind: 'link', text: `${k.name}: ${k.text}`, more: [k.name], act: show });
     }
     for (const m of model.measures) {
       const show = () => {
@@ -67,15 +71,15 @@ function useItems(model: ModelDocument): Item[] {
     for (const f of model.folios) items.push({ kind: 'folio', text: String(f.name), act: () => { actions.openFolio(asFolio(f)); go('probe'); } });
     if (model.undo) items.push({ kind: 'do', text: `Undo ${model.undo.title}`, act: undo });
     if (model.redo) items.push({ kind: 'do', text: `Redo ${model.redo.title}`, act: redo });
-    items.push({ kind: 'do', text: 'New link', act: () => { askNew(); go('link'); } });
+    items.push({ kind: 'do', text: 'New link', act: () => askNew() });
     items.push({ kind: 'do', text: 'History: what each edit changed', act: () => select({ kind: 'history', number: null }) });
     items.push({ kind: 'do', text: 'Put a variant of the model beside it', act: () => { set({ variant: [] }); go('link'); } });
     items.push({ kind: 'do', text: 'Gather files', act: () => go('gather') });
-    items.push({ kind: 'do', text: 'Make a table here: calendar, bands, list, parameter, formula', act: () => { set({ shapeView: 'make' }); go('shape'); } });
+    items.push({ kind: 'do', text: 'Make a table here: calendar, bands, list, parameter, formula', act: () => { set({ shapeView: 'make' }); go('shape'); focusSoon('.make input'); } });
     items.push({ kind: 'do', text: 'Compare two keys', act: () => { set({ shapeView: 'keys' }); go('shape'); } });
-    items.push({ kind: 'do', text: 'New measure', act: () => { set({ measure: '' }); go('measure'); } });
-    items.push({ kind: 'do', text: 'New probe', act: () => { set({ probe: EMPTY_PROBE, folio: null, selection: null }); go('probe'); } });
-    items.push({ kind: 'do', text: 'New folio', act: () => { actions.openFolio(EMPTY_FOLIO); go('probe'); } });
+    items.push({ kind: 'do', text: 'New measure', act: () => { set({ measure: '', selection: null }); go('measure'); focusSoon('[aria-label="Name of the new measure"]'); } });
+    items.push({ kind: 'do', text: 'New probe', act: () => { set({ probe: EMPTY_PROBE, folio: null, selection: null }); go('probe'); focusSoon('[aria-label="Add a measure"]'); } });
+    items.push({ kind: 'do', text: 'New folio', act: () => { actions.openFolio(EMPTY_FOLIO); go('probe'); focusSoon('[aria-label="Name of the folio"]'); } });
     items.push({ kind: 'do', text: 'Show the keys', act: () => set({ keysOpen: true }) });
     return items;
   }, [model, navigate, undo, redo, set, select]);
@@ -95,8 +99,7 @@ function FindList({ model, close }: { model: ModelDocument; close: () => void })
   const [text, setText] = useState('');
   const [place, setPlace] = useState(0);
   const items = useItems(model);
-  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = items.filter((i) => words.every((w) => `${i.kind} ${i.text}`.toLowerCase().replaceAll('_', ' ').includes(w.replaceAll('_', ' ')))).slice(0, MOST);
+  const found = ranked(items, text, (i) => [i.text, ...(i.more ?? [])], (i) => i.kind).slice(0, MOST);
   const act = (item: Item | undefined) => {
     close();
     item?.act();

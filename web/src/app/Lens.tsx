@@ -78,7 +78,7 @@ function Told({ model, stage, selection }: { model: ModelDocument; stage: Stage;
     case 'history':
       return <HistoryView model={model} number={selection.number} />;
     case 'mark':
-      return <LensMark model={model} measure={selection.measure} kind={selection.mark} />;
+      return <LensMark model={model} measure={selection.measure} kind={selection.mark} at={selection.at} />;
     case 'cell':
       return <LensCell model={model} measure={selection.measure} at={selection.at} />;
     default:

@@ -1,8 +1,8 @@
 // The address names what is on screen, so that a link sent to a colleague opens the same.
-import { useEffect } from 'react';
-import type { ModelDocument, Problem } from '../api/client';
+import { useEffect, useRef } from 'react';
+import { client, type ModelDocument, type Problem } from '../api/client';
 import type { Edit } from '../api/queries';
-import { asFolio, asProbe, readNamed } from './shapes';
+import { asFolio, asProbe, readNamed, sameProbe, type Addressed } from './shapes';
 import { useShown, type OtherCell, type Selection } from './shown';
 
 const MANGLED: Problem = {
@@ -10,9 +10,79 @@ const MANGLED: Problem = {
   detail: 'It may have been cut off on its way. What could be read is shown, the rest is as the model has it; ask for the address again.',
 };
 
+/** What an address names by names that things had, by those they have now; a probe is brought up by the server (see `presentProbe`). */
+function withPresentNames(named: Addressed, model: ModelDocument, renamed = model.renamed): Addressed {
+  if (renamed.length === 0) return named;
+  const now = (kind: string, name: string): string => {
+    let found = name;
+    for (const r of renamed) if (r.kind === kind && r.was?.toLowerCase() === found.toLowerCase()) found = r.now ?? found;
+    return found;
+  };
+  const table = (name: string) => (model.tables.some((t) => t.name === name) ? name : now('table', name));
+  const selected = (s: Addressed['s']): Addressed['s'] => {
+    if (!s) return s;
+    if (s.kind === 'table') return { ...s, name: table(s.name) };
+    if (s.kind === 'link' && !model.links.some((k) => k.name === s.name)) return { ...s, name: now('link', s.name) };
+    if ((s.kind === 'measure') && !model.measures.some((m) => m.name === s.name)) return { ...s, name: now('measure', s.name) };
+    if (s.kind === 'column') {
+      const home = model.tables.find((t) => t.name === table(s.table));
+      if (home?.columns.some((c) => c.name === s.name)) return { ...s, table: home.name };
+      return { ...s, table: home?.name ?? s.table, name: now('column', `${s.table}.${s.name}`).split('.').slice(1).join('.') || s.name };
+    }
+    return s;
+  };
+  const measure = named.m && !model.measures.some((m) => m.name === named.m) ? now('measure', named.m) : named.m;
+  return { ...named, s: selected(named.s), f: named.f && table(named.f), t: named.t && table(named.t), b: named.b && table(named.b), m: measure };
+}
+
+/** Brings the open probe of an address given away to the names that things have now. */
+async function presentProbe(model: ModelDocument): Promise<void> {
+  const { probe } = useShown.getState();
+  if (!probe || model.renamed.length === 0) return;
+  const answer = await client.POST('/api/models/{model_id}/presented', { params: { path: { model_id: model.id } }, body: { probe: { ...probe }, undone: [] } });
+  const now = answer.data && asProbe(answer.data.probe);
+  if (now && useShown.getState().probe === probe && !sameProbe(now, probe)) useShown.setState({ probe: now });
+}
+
+type Former = ModelDocument['renamed'][number];
+
+const sameFormer = (a: Former, b: Former) => a.kind === b.kind && a.was === b.was && a.now === b.now;
+
+/** What stands on screen under names that an edit changed, or an undo changed back, goes on under the names things have now. */
+async function followNames(model: ModelDocument, undone: Former[]): Promise<void> {
+  const back = [...undone].reverse().map((r) => ({ ...r, was: r.now ?? '', now: r.was ?? '' }));
+  const { selection, fact, table, beside, measure, probe, folio, other, probeBack, probeForth } = useShown.getState();
+  const cell = selection?.kind === 'cell' ? selection : null;
+  const named = withPresentNames({ s: cell ? undefined : selection ?? undefined, f: fact ?? undefined, t: table ?? undefined, b: beside ?? undefined, m: measure ?? undefined } as Addressed, model, [...model.renamed, ...back]);
+  useShown.setState({ fact: named.f ?? fact, table: named.t ?? table, beside: named.b ?? beside, measure: named.m ?? measure, ...(cell ? {} : { selection: (named.s as Selection | undefined) ?? selection }) });
+  const before = { probe, folio, cell, other, probeBack, probeForth };
+  const answer = await client.POST('/api/models/{model_id}/presented', { params: { path: { model_id: model.id } }, body: { probe: before as Record<string, unknown>, undone } });
+  const now = answer.data?.probe as typeof before | undefined;
+  if (!now) return;
+  const shown = useShown.getState();
+  if (shown.probe === probe && probe) useShown.setState({ probe: asProbe(now.probe), probeBack: now.probeBack.map(asProbe), probeForth: now.probeForth.map(asProbe) });
+  if (shown.folio === folio && folio) useShown.setState({ folio: asFolio(now.folio) });
+  if (shown.selection === cell && cell) useShown.setState({ selection: now.cell });
+  if (shown.other === other && other) useShown.setState({ other: now.other });
+}
+
+/** Follows names that are changed while they stand on screen, by anyone. */
+export function useNames(model: ModelDocument): void {
+  const known = useRef({ id: model.id, renamed: model.renamed });
+  useEffect(() => {
+    const before = known.current;
+    known.current = { id: model.id, renamed: model.renamed };
+    if (before.id !== model.id) return;
+    const undone = before.renamed.filter((a) => !model.renamed.some((b) => sameFormer(a, b)));
+    const fresh = model.renamed.some((a) => !before.renamed.some((b) => sameFormer(a, b)));
+    if (undone.length || fresh) void followNames(model, undone as Former[]);
+  }, [model]);
+}
+
 /** Puts on screen what an address names; what it does not name starts with the model's own first things. */
 export function readAddress(parameters: URLSearchParams, model: ModelDocument): void {
-  const { named, whole } = readNamed(parameters.get('at') ?? '{}');
+  const { named: given, whole } = readNamed(parameters.get('at') ?? '{}');
+  const named = withPresentNames(given, model);
   const first = model.probes[0];
   const facts = model.matrix.facts;
   useShown.setState({
@@ -39,6 +109,7 @@ export function readAddress(parameters: URLSearchParams, model: ModelDocument): 
     probeForth: [],
     said: whole ? null : { problem: MANGLED, retry: null },
   });
+  void presentProbe(model);
 }
 
 /** Keeps the address in step with what is on screen. */

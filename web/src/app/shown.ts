@@ -12,7 +12,7 @@ export type Selection =
   | { kind: 'link'; name: string }
   | { kind: 'measure'; name: string }
   | { kind: 'history'; number: number | null }
-  | { kind: 'mark'; measure: string; mark: TruthMark['kind'] }
+  | { kind: 'mark'; measure: string; mark: TruthMark['kind']; at?: Coordinate[] }
   | { kind: 'cell'; measure: string; at: Coordinate[] };
 
 /** A formula that was offered for a measure, to be looked at before it is kept. */
@@ -49,6 +49,8 @@ interface Shown {
   /** The probe's earlier and undone states: the sentence has an undo of its own. */
   probeBack: Probe[];
   probeForth: Probe[];
+  /** The columns that were drilled through, the widest first. */
+  drilled: string[] | null;
   /** A chip that was cut, to be put in elsewhere. */
   cut: { part: 'measures' | 'rows' | 'columns'; name: string } | null;
   other: OtherCell | null;
@@ -109,6 +111,7 @@ export const useShown = create<Shown>((set) => ({
   probe: null,
   probeBack: [],
   probeForth: [],
+  drilled: null,
   cut: null,
   other: null,
   offered: null,

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.engine.reach import reaches, scans
+from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.model.model import Model
 from nexorem.core.model.star import Star
@@ -64,20 +66,26 @@ def _via(model: Model, path: list[str], at: str) -> list[str]:
     return found
 
 
+def bound_probe(star: Star, data: Mapping[str, Any]) -> tuple[list[t.MeasureValue], set[str]]:
+    """A stored probe's measures, bound, and the tables that its axes, picks and conditions filter; refuses what cannot be asked."""
+    probe = read_probe(star, data)
+    binder = Binder(star, probe.define)
+    measures = [binder.measure(m) for m in probe.measures]
+    filtered = {table for table, _ in (*probe.rows, *probe.columns)} | {p.table for p in probe.picks}
+    return measures, filtered | {binder.page_condition(text).table for text in probe.conditions}
+
+
 def probe_gaps(star: Star) -> dict[tuple[str, str], list[str]]:
     """By fact and dimension, the probes whose axes or picks name the dimension, which reaches some fact that they show and not this one."""
     found: dict[tuple[str, str], list[str]] = {}
     for data in star.model.probes:
         try:
-            probe = read_probe(star, data)
-            binder = Binder(star, probe.define)
-            bound = [binder.measure(m) for m in probe.measures]
-            filtered = {table for table, _ in (*probe.rows, *probe.columns)} | {p.table for p in probe.picks}
-            filtered |= {binder.page_condition(text).table for text in probe.conditions}
+            bound, filtered = bound_probe(star, data)
         except Refused:
             continue
         reached: dict[str, set[str]] = {}
-        for scan in (s for m in bound for s in scans(m)):
+        calendars = {x.name for x in star.model.tables if x.calendar}
+        for scan in (s for m in bound for s in scans(m) if s.grain not in calendars):
             reached.setdefault(scan.grain, set()).update(f.table for f in star.inflow(scan.grain, scan.state).walk())
         for dimension in filtered:
             have = [fact for fact, tables in reached.items() if dimension in tables]

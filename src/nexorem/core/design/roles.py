@@ -2,43 +2,87 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
+from nexorem.core.design.overlap import COMMON_WORDS, WORD
 from nexorem.core.diagnostics import Refused
-from nexorem.core.model.model import Model, Table
+from nexorem.core.engine.profile import candidate_keys
+from nexorem.core.model.model import Column, Model, Table
 from nexorem.core.model.names import columns_text
 from nexorem.core.model.star import Star
-from nexorem.core.values import Array, combine, iso
+from nexorem.core.values import NUMERIC, Array, combine, iso
 
 MOST_EXAMPLES = 5
+KEY_WORDS = COMMON_WORDS - {"name"}
 
 
 def role(star: Star, table: Table) -> str:
     """The author's word, or what is found."""
-    return table.role or found_role(star.model, table)
+    return table.role or found_role(star, table)
 
 
-def found_role(model: Model, table: Table) -> str:
-    """What a table is by its links. A fact looks others up and nobody looks it up over an active link; a bridge is a
-    fact with a two-way link and few columns of its own; an outrigger is looked up by dimensions alone."""
+def found_role(star: Star, table: Table) -> str:
+    """What a table is by its links and columns. A fact looks others up and nobody looks it up over an active link; a bridge is such a
+    table with a two-way link and nothing but keys, or keys and a share; a dimension that looks up nothing but an outrigger is told from a
+    fact by its own key and by having nothing to add up; an outrigger is looked up by dimensions alone."""
+    model = star.model
     if table.calendar:
         return "calendar"
     links = [k for k in model.links if table.name in k.tables]
     if not links:
         return "disconnected"
     if looked_up_by(model, table.name):
-        return "dimension" if _touches_fact(model, table.name) else "outrigger"
+        return "dimension" if _touches_fact(star, table.name) else "outrigger"
     looks_up = [k for k in links if k.from_table == table.name and k.cardinality != "many-to-many"]
     if not looks_up:
         return "dimension"
-    keys = {c for k in looks_up for c in k.from_columns}
-    if len(looks_up) > 1 and len(table.columns) - len(keys) <= 1 and any(k.flow == "two-way" for k in looks_up):
+    own = [c for c in table.columns if c.name not in {x for k in looks_up for x in k.from_columns}]
+    if len(looks_up) > 1 and any(k.flow == "two-way" for k in looks_up) and _only_a_share(star, table, own):
         return "bridge"
-    return "fact"
+    return "dimension" if _is_snowflaked(star, table, {k.to_table for k in looks_up}) else "fact"
+
+
+def _only_a_share(star: Star, table: Table, own: Sequence[Column]) -> bool:
+    """Whether a table has no column but its keys, or one more that is no amount: a word, a date, or numbers from 0 to 1."""
+    if len(own) > 1:
+        return False
+    amounts = [c for c in own if c.dtype in NUMERIC and not c.formula]
+    return all(_within_one(star, table.name, c.name) for c in amounts)
+
+
+def _within_one(star: Star, table: str, column: str) -> bool:
+    def find() -> bool:
+        found = star.column(table, column).rows()
+        known = found.data[found.valid]
+        return bool(len(known) == 0 or (known.min() >= 0 and known.max() <= 1))
+
+    return column in star.rows[table].columns and star.found(("within one", table, column), find)
+
+
+def _is_snowflaked(star: Star, table: Table, looks_up: set[str]) -> bool:
+    """Whether a table that nobody looks up (yet) is a dimension all the same: over one-way links it looks up one other table, is told apart
+    by one column of its own, has nothing to add up, and no measure names it."""
+    links = [k for k in star.model.links if k.from_table == table.name]
+    if len(looks_up) != 1 or any(x.calendar and x.name in looks_up for x in star.model.tables) or any(k.flow != "one-way" for k in links):
+        return False
+    named = re.compile(rf"(?<!\w){re.escape(table.name)}(?!\w)", re.IGNORECASE)
+    if any(m.home == table.name or named.search(m.formula) for m in star.model.measures):
+        return False
+    keys_of_others = {c for k in links for c in k.from_columns}
+    own = [c for c in table.columns if c.name not in keys_of_others and not c.formula]
+    amounts = [c for c in own if c.dtype in NUMERIC and not _called_a_key(c.name)]
+    singles = candidate_keys(star, table.name)
+    return not amounts and any(c.name in singles and (c.dtype == "text" or _called_a_key(c.name)) for c in own)
+
+
+def _called_a_key(column: str) -> bool:
+    """Whether a column's name says that it tells rows apart."""
+    return bool({w.lower() for w in WORD.findall(column)} & KEY_WORDS)
 
 
 def looked_up_by(model: Model, table: str) -> list[str]:
@@ -46,10 +90,17 @@ def looked_up_by(model: Model, table: str) -> list[str]:
     return [k.from_table for k in model.links if k.to_table == table and k.active and k.cardinality != "many-to-many"]
 
 
-def _touches_fact(model: Model, table: str) -> bool:
+def _touches_fact(star: Star, table: str) -> bool:
     """Whether a link joins a table to one that nobody looks up: what hangs on dimensions alone is an outrigger."""
+    model = star.model
     others = {k.other(table) for k in model.links if table in k.tables and k.from_table != k.to_table}
-    return any(not looked_up_by(model, other) for other in others)
+    tables = [found for x in others if (found := model.table(x)) and not looked_up_by(model, x)]
+    return any(not _is_snowflaked(star, x, _looked_up_from(model, x.name)) for x in tables)
+
+
+def _looked_up_from(model: Model, table: str) -> set[str]:
+    """The tables that a table's rows look up, by links of any state."""
+    return {k.to_table for k in model.links if k.from_table == table and k.cardinality != "many-to-many"}
 
 
 def grain_test(star: Star, table: str, columns: Sequence[str]) -> dict[str, Any]:

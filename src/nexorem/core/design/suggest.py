@@ -1,94 +1,153 @@
 """Links that the data suggest, from names, types, uniqueness and overlap of values, over all tables at once.
 
-A column is looked for among the keys of every other table. A sample of its distinct values decides what is looked at
-more closely; what is told is counted over all rows. Nothing is made here.
+A column is looked for among the key columns that its name points to; texts also among those that hold their values, and dates among
+calendars. A sample of distinct values decides what is looked at more closely; what is told is counted over all rows. Nothing is made here.
 """
 
 from __future__ import annotations
 
-import re
-from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from itertools import product
 from typing import Any
 
 import numpy as np
 
+from nexorem.core.design.overlap import COMMON_WORDS, KEY_TYPES, LEAST_NAMES, LEAST_OVERLAP, WORD, Hits, names_alike, overlaps, together
 from nexorem.core.design.roles import role
 from nexorem.core.engine.profile import candidate_keys
 from nexorem.core.model.model import Link, Model, Table, link_json
-from nexorem.core.model.paths import doubled_paths, model_state
+from nexorem.core.model.paths import model_state
 from nexorem.core.model.star import Star
-from nexorem.core.values import stored_value
+from nexorem.core.words import counted, verb
 
-SAMPLE = 400  # distinct values of a column that are looked for among another table's keys
-LEAST_OVERLAP = 0.5
-LEAST_NAMES = 0.34  # how alike names are, below which keys of numbers and dates are taken for chance
-SAME_COMMON = 0.3  # how alike `id` and `id` are: every table has one
 FEW_VALUES = 3  # distinct values, below which an overlap says nothing without the names
-MOST = 200
-KEY_TYPES = ("text", "integer", "date")
-LOOKED_AT = 4_000  # rows that a sample is taken from
-MOST_INDEXED = 200_000  # rows of a table whose keys are indexed value by value
+MOST = 30  # a screenful
+KEPT = 8  # states of a model whose suggestions are kept
 MOST_CHOICES = 4
-WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
-Hits = dict[tuple[str, str, str], list[tuple[str, float]]]
-COMMON_WORDS = frozenset({"code", "id", "key", "no", "number", "nr", "name"})
+PUT_ASIDE = "suggestion"  # the code under which one is accepted as not meant
 
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """A link that is thought of. `names` and `overlap` are from 0 to 1, `overlap` of the sample's keys."""
+    """A link that is thought of. `names` and `overlap` are from 0 to 1, `overlap` of the sample's keys; `declared` is the database that
+    says so."""
 
     link: Link
     names: float
     overlap: float
+    declared: str = ""
 
     @property
     def score(self) -> float:
-        """From 0 to 1; longer keys win over their parts."""
-        return 0.55 * self.overlap + 0.45 * self.names + 0.02 * len(self.link.from_columns)
+        """From 0 to 1; longer keys win over their parts, and what is declared over what is guessed."""
+        return (1.0 if self.declared else 0.0) + 0.55 * self.overlap + 0.45 * self.names + 0.02 * len(self.link.from_columns)
 
 
 def suggestions(star: Star) -> list[dict[str, Any]]:
-    """The links that the data suggest and the model has not, the likeliest first: `link`, as an edit adds it, `text`, and `evidence`.
+    """The links that the data suggest and the model does not have, the likeliest first, at most a screenful: `link`, as an edit adds it,
+    `text`, `evidence`, and `choice`, the name of what is to be chosen from: of several dates of a table, one may be the active one.
 
-    A link is offered inactive where, with the model's own and with those offered before it, it would double a path; so any of them can be
-    taken together.
+    A link is offered inactive where, with the model's own and with those offered before it, it would double a path, and where it is one of
+    several dates; so any of them can be taken together. Kept by the rows and links they were found from.
     """
-    told = []
     model = star.model
-    for found in sorted(_found(star), key=lambda f: (-f.score, f.link.ends_text)):
-        link = replace(found.link, name=free_name(model, found.link))
-        tried = replace(model, links=(*model.links, link))
-        if doubled_paths(tried, model_state(tried)):
-            link = replace(link, active=False)
-            tried = replace(model, links=(*model.links, link))
+    kept: dict[Any, list[dict[str, Any]]] = star.found(("suggestions",), dict)
+    ends = tuple((k.ends_text, k.active, k.flow, k.cardinality) for k in model.links)
+    aside = frozenset(str(x.get("about")) for x in model.accepted if x.get("code") == PUT_ASIDE)
+    key = ends, aside, tuple((t.name, t.calendar, t.role, t.key) for t in model.tables)
+    if key not in kept:
+        while len(kept) >= KEPT:
+            kept.pop(next(iter(kept)), None)
+        kept[key] = list(_told(star, aside))
+    return [dict(x) for x in kept[key]]
+
+
+def _told(star: Star, aside: frozenset[str]) -> Iterator[dict[str, Any]]:
+    model = star.model
+    ways = _ways(model)
+    found = [f for f in sorted(_found(star), key=lambda f: (-f.score, f.link.ends_text)) if f.link.ends_text not in aside]
+    dates = _several_dates(star, found)
+    count = 0
+    for item in found:
+        link = replace(item.link, name=free_name(model, item.link))
         facts = star.facts(link)
         rows = star.size(link.from_table)
-        if facts.matched < LEAST_OVERLAP * max(rows - facts.empty, 1) or facts.repeated:
+        if (facts.matched < LEAST_OVERLAP * max(rows - facts.empty, 1) and not item.declared) or facts.repeated:
             continue
-        model = tried
-        told.append({
-            "link": link_json(link), "text": link.ends_text, "score": round(min(found.score, 1.0), 3),
+        choice = dates.get(item.link.ends_text, "")
+        if choice or link.from_table == link.to_table or _doubles(ways, link):
+            link = replace(link, active=False)
+        else:
+            _open(ways, link)
+        model = replace(model, links=(*model.links, link))
+        yield {
+            "link": link_json(link), "text": link.ends_text, "score": round(min(item.score, 1.0), 3), "choice": choice,
             "evidence": {
-                "names": round(found.names, 3), "overlap": round(found.overlap, 3), "matched": facts.matched, "orphans": facts.orphans,
-                "empty": facts.empty, "rows": rows, "unique": not facts.key_empty, "sentence": _sentence(star, found, link),
+                "names": round(item.names, 3), "overlap": round(item.overlap, 3), "matched": facts.matched, "orphans": facts.orphans,
+                "empty": facts.empty, "rows": rows, "unique": not facts.key_empty, "sentence": _sentence(star, item, link, choice),
             },
-        })  # fmt: skip
-        if len(told) == MOST:
-            break
-    return told
+        }  # fmt: skip
+        count += 1
+        if count == MOST:
+            return
+
+
+def _several_dates(star: Star, found: Sequence[Found]) -> dict[str, str]:
+    """By text, the links from a table that has several dates to one calendar, and no link to it yet: which of them counts is its
+    author's."""
+    linked = {k.tables for k in star.model.links}
+    groups: dict[tuple[str, str], list[str]] = {}
+    for item in found:
+        one = star.model.table(item.link.to_table)
+        if one and one.calendar and item.link.tables not in linked:
+            groups.setdefault((item.link.from_table, one.name), []).append(item.link.ends_text)
+    return {text: f"{a} and {b}" for (a, b), texts in groups.items() if len(texts) > 1 for text in texts}
+
+
+# the one-path rule, link by link
+
+
+def _ways(model: Model) -> dict[str, set[str]]:
+    """For each table the tables that its filters come to in one step."""
+    state = model_state(model)
+    ways: dict[str, set[str]] = {t.name: set() for t in model.tables}
+    for link in model.links:
+        for into in link.tables:
+            if link.from_table != link.to_table and state.carries(link, into):
+                ways[link.other(into)].add(into)
+    return ways
+
+
+def _reached(ways: Mapping[str, set[str]], start: str) -> set[str]:
+    found, queue = {start}, [start]
+    while queue:
+        for near in ways[queue.pop()] - found:
+            found.add(near)
+            queue.append(near)
+    return found
+
+
+def _doubles(ways: Mapping[str, set[str]], link: Link) -> bool:
+    """Whether a one-way link would be a second way for some filter: one that comes to its one side comes to its many side, or on from
+    there, already."""
+    beyond = _reached(ways, link.from_table)
+    above = [t for t in ways if link.to_table in _reached(ways, t)]
+    return any(_reached(ways, t) & beyond for t in above)
+
+
+def _open(ways: dict[str, set[str]], link: Link) -> None:
+    ways[link.to_table].add(link.from_table)
 
 
 def free_name(model: Model, link: Link) -> str:
     """A name that no link has: the key's words, or the ends."""
     taken = {k.name.lower() for k in model.links}
     words = " and ".join(_plain_words(c) for c in link.from_columns)
-    names = (words, link.ends_text, *(f"{link.ends_text} ({n})" for n in range(2, 999)))
-    return next(n for n in names if n and n.lower() not in taken)
+    if words and words.lower() not in taken:
+        return words
+    ends = link.ends_text
+    return next(n for n in (ends, *(f"{ends} ({number})" for number in range(2, len(taken) + 3))) if n.lower() not in taken)
 
 
 def _plain_words(column: str) -> str:
@@ -96,35 +155,76 @@ def _plain_words(column: str) -> str:
     return " ".join([w for w in words if w not in COMMON_WORDS] or words)
 
 
-def _sentence(star: Star, found: Found, link: Link) -> str:
+def _sentence(star: Star, found: Found, link: Link, choice: str) -> str:
     facts = star.facts(link)
     rows = star.size(link.from_table)
-    part = [f"{facts.matched:,} of {rows:,} rows match", f"{link.to_text} is unique"]
+    part = [f"{facts.matched:,} of {counted(rows, 'row')} {verb(facts.matched, 'matches', 'match')}", f"{link.to_text} is unique"]
     if facts.orphans:
-        part.append(f"{facts.orphans:,} name a key that is not there")
+        part.append(f"{facts.orphans:,} {verb(facts.orphans, 'names', 'name')} a key that is not there")
     if facts.empty:
-        part.append(f"{facts.empty:,} have none")
-    if found.names >= LEAST_NAMES:
+        part.append(f"{facts.empty:,} {verb(facts.empty, 'has', 'have')} none")
+    if found.declared:
+        part.insert(0, f"{found.declared} declares it as a foreign key")
+    elif found.names >= LEAST_NAMES:
         part.append("the names are alike")
-    if not link.active:
+    if choice:
+        part.append("one of several dates: none is active before you say which counts")
+    elif link.from_table == link.to_table:
+        part.append("inactive, for it leads to its own table")
+    elif not link.active:
         part.append("inactive, for active it would double a path")
     return "; ".join(part) + "."
 
 
 def _found(star: Star) -> list[Found]:
     keys = _keys(star)
-    hits = star.found(("hits", tuple((t.name, k) for t, k in keys)), lambda: _hits(star, keys))
-    have = {frozenset(((k.from_table, k.from_columns), (k.to_table, k.to_columns))) for k in star.model.links}
-    best: dict[frozenset[tuple[str, tuple[str, ...]]], Found] = {}
-    for (one, columns), many in product(keys, star.model.tables):
-        if many.name == one.name or not all((many.name, one.name, c) in hits for c in columns):
-            continue
-        for found in _of_key(star, one, columns, many, hits):
-            link = found.link
-            ends = frozenset(((link.from_table, link.from_columns), (link.to_table, link.to_columns)))
-            if ends not in have and (ends not in best or found.score > best[ends].score):
-                best[ends] = found
+    hits = star.found(("hits", tuple((t.name, k) for t, k in keys)), lambda: overlaps(star, keys))
+    have = {_ends(k) for k in star.model.links}
+    dated = {(k.from_table, k.to_table) for k in star.model.links}
+    pairs = {(many, one) for many, one, _ in hits}
+    best = {_ends(f.link): f for f in _declared(star.model) if _ends(f.link) not in have}
+    tables = {t.name: t for t in star.model.tables}
+    by_table: dict[str, list[tuple[str, ...]]] = {}
+    for table, key in keys:
+        by_table.setdefault(table.name, []).append(key)
+    for many_name, one_name in sorted(pairs):
+        one, many = tables[one_name], tables[many_name]
+        if one.calendar and (many_name, one_name) in dated:
+            continue  # its author has chosen which of its dates are meant
+        for key in by_table[one_name]:
+            if not all((many_name, one_name, c) in hits for c in key):
+                continue
+            for found in _of_key(star, one, key, many, hits):
+                ends = _ends(found.link)
+                if ends not in have and (ends not in best or found.score > best[ends].score):
+                    best[ends] = found
     return _best_of_each(list(best.values()))
+
+
+def _ends(link: Link) -> frozenset[tuple[str, tuple[str, ...]]]:
+    return frozenset(((link.from_table, link.from_columns), (link.to_table, link.to_columns)))
+
+
+def _declared(model: Model) -> Iterator[Found]:
+    """What the databases that tables come from declare as foreign keys, between tables that are here and have these columns."""
+    here: dict[tuple[str, str, str], list[Table]] = {}
+    for table in (t for t in model.tables if t.origin.get("kind") == "database" and t.origin.get("table")):
+        place = str(table.origin.get("connection")), str(table.origin.get("table_schema") or "public"), str(table.origin["table"])
+        here.setdefault(place, []).append(table)
+    for (database, _, _), tables in here.items():
+        for many, key in ((t, r) for t in tables for r in t.origin.get("references") or []):
+            columns = tuple(_now_called(many, c) for c in key["columns"])
+            for one in here.get((database, str(key.get("table_schema") or "public"), str(key["table"])), []):
+                theirs = tuple(_now_called(one, c) for c in key["key"])
+                if {c.name for c in many.columns} >= set(columns) and {c.name for c in one.columns} >= set(theirs):
+                    yield Found(Link("", many.name, columns, one.name, theirs, "many-to-one"), 1.0, 1.0, database)
+
+
+def _now_called(table: Table, column: str) -> str:
+    """A column that was loaded, by the name that steps have given it."""
+    for step in (s for s in table.steps if s.get("kind") == "rename" and not s.get("off")):
+        column = str(step.get("names", {}).get(column, column))
+    return column
 
 
 def _keys(star: Star) -> list[tuple[Table, tuple[str, ...]]]:
@@ -155,7 +255,7 @@ def _of_key(star: Star, one: Table, key: tuple[str, ...], many: Table, hits: Hit
         if len(set(columns)) < len(columns):
             continue
         names = float(np.mean([n for _, n, _ in picked]))
-        overlap = picked[0][2] if len(key) == 1 else _together(star, many.name, columns, one.name, key)
+        overlap = picked[0][2] if len(key) == 1 else together(star, many.name, columns, one.name, key)
         if overlap >= LEAST_OVERLAP and _likely(star, one, many, columns, names, overlap):
             cardinality = "one-to-one" if " + ".join(columns) in candidate_keys(star, many.name) else "many-to-one"
             found.append(Found(Link("", many.name, columns, one.name, key, cardinality), names, overlap))
@@ -175,95 +275,20 @@ def _likely(star: Star, one: Table, many: Table, columns: tuple[str, ...], names
     return "integer" not in kinds and overlap >= 0.9 and not few
 
 
-def _hits(star: Star, keys: Sequence[tuple[Table, tuple[str, ...]]]) -> Hits:
-    """By table, other table and key column of that: the columns of the first whose values are found there, and what part of a sample is.
-
-    Every value of a key column is looked up once, in an index over all of them; key columns of very many values are searched in order.
-    """
-    columns = list(dict.fromkeys((table.name, c) for table, key in keys for c in key))
-    index: dict[tuple[str, object], list[tuple[str, str]]] = {}
-    large = []
-    for table, column in columns:
-        values = star.column(table, column)
-        kind = values.dtype
-        if star.size(table) > MOST_INDEXED:
-            rows = values.rows()
-            large.append((table, column, kind, rows.words if kind == "text" else np.unique(rows.data[rows.valid])))
-            continue
-        for value in dict.fromkeys(values.rows().tolist()):
-            index.setdefault((kind, value), []).append((table, column))
-    found: Hits = {}
-    for many in star.model.tables:
-        for mine in many.columns:
-            kind, sample = _sample(star, many.name, mine.name)
-            counts = Counter(place for value in sample for place in index.get((kind, value), ()))
-            for table, column, theirs, ordered in large:
-                if theirs == kind and table != many.name and sample:
-                    stored = np.array([stored_value(kind, v) for v in sample], dtype=ordered.dtype)
-                    places = np.minimum(np.searchsorted(ordered, stored), len(ordered) - 1)
-                    counts[table, column] = int((ordered[places] == stored).sum())
-            for (table, column), count in counts.items():
-                if table != many.name and count:
-                    found.setdefault((many.name, table, column), []).append((mine.name, count / len(sample)))
-    return found
-
-
-def _sample(star: Star, table: str, column: str) -> tuple[str, list[object]]:
-    """Some distinct values of a column, from all over it, and which kind of values they are of; none of a type that makes no keys."""
-    values = star.column(table, column)
-    if values.dtype not in KEY_TYPES or star.size(table) == 0:
-        return "", []
-    rows = np.linspace(0, star.size(table) - 1, min(star.size(table), LOOKED_AT)).astype(np.int64)
-    distinct: list[object] = [v for v in dict.fromkeys(values.take(rows).tolist()) if v is not None]
-    step = max(1, len(distinct) // SAMPLE)
-    return values.dtype, distinct[::step][:SAMPLE]
-
-
-def _together(star: Star, many: str, columns: tuple[str, ...], one: str, key: tuple[str, ...]) -> float:
-    """The part of a sample of the combinations of `columns` that are keys of the other table."""
-
-    def count() -> float:
-        size = star.size(many)
-        rows = np.linspace(0, size - 1, min(size, LOOKED_AT)).astype(np.int64)
-        mine = dict.fromkeys(zip(*(star.column(many, c).take(rows).tolist() for c in columns), strict=True))
-        full = [row for row in mine if None not in row][:SAMPLE]
-        theirs = frozenset(zip(*(star.column(one, c).rows().tolist() for c in key), strict=True))
-        return sum(row in theirs for row in full) / len(full) if full else 0.0
-
-    return star.found(("together", many, columns, one, key), count)
-
-
-@lru_cache(maxsize=100_000)
-def names_alike(table: str, key: str, column: str) -> float:
-    """From 0 to 1: how many of the words of a column's name are those of the key or of its table, words that every key has left aside."""
-    mine = _stems(column)
-    theirs = _stems(key) | _stems(table)
-    if not mine or not theirs:
-        return SAME_COMMON if column.lower() == key.lower() else 0.0
-    shared = len(mine & theirs)
-    return min(1.0, shared / len(mine) + (0.2 if column.lower() == key.lower() else 0.0))
-
-
-@lru_cache(maxsize=20_000)
-def _stems(name: str) -> frozenset[str]:
-    """The words of a name, without those that every key has and without the s of a plural."""
-    words = {w.lower() for w in WORD.findall(name)} - COMMON_WORDS
-    return frozenset(w[:-1] if len(w) > 3 and w.endswith("s") else w for w in words)
-
-
 def _best_of_each(found: Sequence[Found]) -> list[Found]:
     """For each key that a table brings, the tables it points to best: a column that is a key of many tables is offered for the one whose
     names fit, and part of a longer key that is offered is not offered by itself."""
     kept: list[Found] = []
+    of_table: dict[str, list[Found]] = {}
     for item in sorted(found, key=lambda f: -f.score):
         link = item.link
-        rivals = [f for f in kept if f.link.from_table == link.from_table and set(f.link.from_columns) & set(link.from_columns)]
+        rivals = [f for f in of_table.get(link.from_table, ()) if set(f.link.from_columns) & set(link.from_columns)]
         same = [f for f in rivals if f.link.from_columns == link.from_columns]
-        if any(f.names > item.names + 0.01 for f in same) or (same and item.names < LEAST_NAMES):
+        fits_less = any(f.names > item.names + 0.01 for f in same) or (same and item.names < LEAST_NAMES)
+        part = any(len(f.link.from_columns) > len(link.from_columns) and f.link.to_table == link.to_table for f in rivals)
+        turned = any(f.link.to_table == link.from_table and f.names >= item.names for f in of_table.get(link.to_table, ()))
+        if (fits_less or part or turned) and not item.declared:
             continue
-        if any(len(f.link.from_columns) > len(link.from_columns) and f.link.to_table == link.to_table for f in rivals):
-            continue
-        if any(f.link.tables == link.tables and f.link.from_table != link.from_table and f.names >= item.names for f in kept):
-            continue  # the other way round is likelier
         kept.append(item)
+        of_table.setdefault(link.from_table, []).append(item)
     return kept

@@ -14,6 +14,7 @@ from nexorem.core.diagnostics import CellError, OverLimit, Refused
 from nexorem.core.engine import lines as lines_of_facts
 from nexorem.core.engine.context import Batch, Filter, each_member
 from nexorem.core.engine.execute import execute
+from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.engine.order import TOTAL, Axis, line_order, prefixes_of, top_lines
 from nexorem.core.engine.plan import Plan, Planner
 from nexorem.core.engine.probe import Pick, Probe, member_mask, page
@@ -186,8 +187,8 @@ def _ascending(star: Star, names: tuple[tuple[str, str], ...], lines: Array) -> 
     """The different lines in order, totals after their parts."""
     if not len(lines):
         return lines
-    sizes = [star.domain(table, (column,)).size for table, column in names]
-    _, firsts = combine([(np.where(lines[:, i] == TOTAL, size, lines[:, i]), size) for i, size in enumerate(sizes)])
+    ranks = [np.append(found := member_ranks(star, table, column), len(found)) for table, column in names]  # a total is behind them
+    _, firsts = combine([(rank[lines[:, i]], len(rank) - 1) for i, rank in enumerate(ranks)])
     return lines[firsts]
 
 

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from nexorem.core.diagnostics import CellError
+from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.engine.probe import Top
 from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Vector, iso
@@ -104,7 +105,7 @@ def line_order(star: Star, part: Axis, sort: Sequence[Sorted], prefixes: Array) 
                 keys += _by_member(star, part, level, desc)
             elif isinstance(by, tuple) and by[0] == part.columns[level][0] and by not in part.columns:
                 keys += _by_column(star, part, level, by[1], desc)
-        keys.append(lines[:, level])
+        keys.append(_ranked(star, part, level))
     return np.lexsort(keys[::-1]) if keys else np.arange(len(lines))
 
 
@@ -123,11 +124,16 @@ def _by_measure(lines: Array, level: int, found: Vector, desc: bool, prefixes: A
     return [~found.valid[places], -ranked if desc else ranked]
 
 
+def _ranked(star: Star, part: Axis, level: int) -> Array:
+    """The places of the members of one level among their siblings; of totals any."""
+    return member_ranks(star, *part.columns[level])[part.lines[:, level]]
+
+
 def _by_member(star: Star, part: Axis, level: int, desc: bool) -> list[Array]:
     table, column = part.columns[level]
-    codes = part.lines[:, level]
+    codes, ranks = part.lines[:, level], _ranked(star, part, level)
     valid = star.column(table, column).take(star.domain(table, (column,)).firsts).valid[codes]
-    return [~valid, np.where(valid & desc, -codes, codes)]
+    return [~valid, np.where(valid & desc, -ranks, ranks)]
 
 
 def _by_column(star: Star, part: Axis, level: int, column: str, desc: bool) -> list[Array]:

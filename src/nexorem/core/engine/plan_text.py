@@ -8,6 +8,7 @@ from typing import Any
 from nexorem.core.engine.plan import ContextStep, Needs, Plan, ValueStep
 from nexorem.core.language import typed as t
 from nexorem.core.model.star import Star
+from nexorem.core.words import counted
 
 
 def print_plan(star: Star, plan: Plan, notes: Mapping[int, str] | None = None, indent: str = "") -> list[str]:
@@ -44,7 +45,7 @@ def notes_of(star: Star, plan: Plan, told: Mapping[int, tuple[int, float]]) -> d
     """What `print_plan` adds to the lines of an executed plan."""
     steps = plan_steps(star, plan, told)
     return {
-        id(step): f"  [{s['rows']:,} rows, {s['cells']:,} cells, {s['milliseconds']:.2f} ms]"
+        id(step): f"  [{counted(s['rows'], 'row')}, {counted(s['cells'], 'cell')}, {s['milliseconds']:.2f} ms]"
         for step, s in zip(plan.steps, steps, strict=True)
     }
 

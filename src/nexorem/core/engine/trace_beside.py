@@ -6,6 +6,8 @@ from collections.abc import Iterator, Mapping
 from itertools import zip_longest
 from typing import Any
 
+from nexorem.core.words import counted, verb
+
 Node = Mapping[str, Any]
 MOST = 40
 
@@ -34,7 +36,8 @@ def _why(node: Node) -> str:
         own = next((f for f in node["filters"] if f["rows_kept"] == 0), None)
         return f"No row of {own['table']} passes its own filters." if own else f"{sums['grain']} has no row that passes all its filters."
     if sums["rows_used"] == 0:
-        return f"{sums['rows_visible']:,} rows of {sums['grain']} are visible, and its where leaves none of them."
+        rows, are = counted(sums["rows_visible"], "row"), verb(sums["rows_visible"], "is", "are")
+        return f"{rows} of {sums['grain']} {are} visible, and its where leaves none of them."
     if sums["function"] in ("the", "single"):
         return f"{sums['distinct']:,} different values are visible: there is no single one."
     return f"All {sums['rows_used']:,} rows of {sums['grain']} that are used hold an empty there."

@@ -73,7 +73,7 @@ def _arithmetic(node: t.Aggregate, batch: Batch, around: Around, rows: Array) ->
     star = around.star
     visible = len(rows)
     if node.where is not None:
-        rows = rows[widen(_row_vector(node, node.where, batch, around, rows), "boolean").true()]
+        rows = rows[widen(row_vector(node, node.where, batch, around, rows), "boolean").true()]
     first = rows[:FIRST_ROWS]
     columns = _shown_columns(node, around)
     listed = {
@@ -86,7 +86,7 @@ def _arithmetic(node: t.Aggregate, batch: Batch, around: Around, rows: Array) ->
         "lookups": {table: [k.name for k in chain] for table, chain in node.lookups.items() if chain},
     }  # fmt: skip
     if node.argument is not None:
-        told["values"] = [iso(v) for v in _row_vector(node, node.argument, batch, around, first).tolist()]
+        told["values"] = [iso(v) for v in row_vector(node, node.argument, batch, around, first).tolist()]
     return told
 
 
@@ -96,7 +96,7 @@ def used_rows(teller: FilterTeller, node: t.Aggregate, batch: Batch, around: Aro
     star = teller.star
     rows = np.flatnonzero(teller.crossed(star.inflow(node.grain, node.state), batch, [])[:-1])
     if node.where is not None:
-        rows = rows[widen(_row_vector(node, node.where, batch, around, rows), "boolean").true()]
+        rows = rows[widen(row_vector(node, node.where, batch, around, rows), "boolean").true()]
     shown = _shown_columns(node, around)
     shown += [(node.grain, c) for c in star.rows[node.grain].columns if (node.grain, c) not in shown]
 
@@ -105,14 +105,14 @@ def used_rows(teller: FilterTeller, node: t.Aggregate, batch: Batch, around: Aro
 
     names = {f"{table}.{c}": (table, c) for table, c in shown}
     if order.by == EACH and node.argument is not None:
-        rows = rows[_row_places(_row_vector(node, node.argument, batch, around, rows), order.descending)]
+        rows = rows[_row_places(row_vector(node, node.argument, batch, around, rows), order.descending)]
     elif order.by in names:
         rows = rows[_row_places(along(*names[order.by], rows), order.descending)]
     elif order.by:
         raise refuse("unknown_column", f"These rows have no {order.by}.", f"Order by one of {', '.join([*names, EACH])}.", "by")
     page = rows[order.start : order.start + order.count]
     listed = {name: [iso(v) for v in along(*column, page).tolist()] for name, column in names.items()}
-    values = [iso(v) for v in _row_vector(node, node.argument, batch, around, page).tolist()] if node.argument is not None else None
+    values = [iso(v) for v in row_vector(node, node.argument, batch, around, page).tolist()] if node.argument is not None else None
     return {"columns": list(listed), "rows": [list(row) for row in zip(*listed.values(), strict=True)], "values": values,
             "total": len(rows), "start": order.start, "text": node.text, "grain": node.grain}  # fmt: skip
 
@@ -123,7 +123,8 @@ def _row_places(found: Vector, descending: bool) -> Array:
     return np.lexsort([-ranks if descending else ranks, ~found.valid])
 
 
-def _row_vector(node: t.Aggregate, tree: t.Typed, batch: Batch, around: Around, rows: Array) -> Vector:
+def row_vector(node: t.Aggregate, tree: t.Typed, batch: Batch, around: Around, rows: Array) -> Vector:
+    """A row-shaped tree of an aggregate for some rows of its grain, in a context of one."""
     shape = table_rows(around.star, node)
     nothing = (None,) * len(shape.columns)
     found = Relation(around.star, shape, np.zeros(len(rows), np.int64), rows, nothing, nothing, nothing)

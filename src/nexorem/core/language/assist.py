@@ -13,6 +13,7 @@ from nexorem.core.language.reading import Reader
 from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.star import Star
+from nexorem.core.words import counted
 
 MOST = 200
 AFTER_LINK = ("via", "flow")
@@ -76,7 +77,7 @@ def _everything(star: Star, before: list[Token]) -> list[dict[str, str]]:
         if x["kind"] != "edit" or x["name"] == "given" or _in_edits(before):
             items.append(_item(x["kind"], x["name"], x["name"], f"{x['signature']}: {x['help']}"))
     tables = star.model.tables
-    items += [_item("table", x.name, quoted(x.name), x.description or f"{star.size(x.name):,} rows") for x in tables]
+    items += [_item("table", x.name, quoted(x.name), x.description or f"{counted(star.size(x.name), 'row')}") for x in tables]
     known = {i["label"] for i in items}
     for other in tables:
         items += [i for i in _table_columns(star, other.name, "") if i["label"] not in known]
@@ -154,6 +155,6 @@ def _word_at(star: Star, token: Token) -> tuple[str, str] | None:
     table = star.model.table(token.text)
     if table:
         looked = [x for x in star.lookups(table.name, star.state) if x != table.name]
-        return table.name, f"{star.size(table.name):,} rows" + (f"; its rows look up {', '.join(looked)}" if looked else "")
+        return table.name, f"{counted(star.size(table.name), 'row')}" + (f"; its rows look up {', '.join(looked)}" if looked else "")
     word = next((x for x in vocabulary() if x["name"].lower() == token.word()), None)
     return (word["signature"], f"{word['help']} For example: {word['example']}") if word else None

@@ -273,7 +273,10 @@ class Binder(AggregateBinder):
             return t.RowName(node.span, scope.source.columns[place].dtype, place)
         home = self.model.table(scope.home) if scope.home and scope.kind != "cell" else None
         column = home.column(node.name) if home else None
-        return self._column_value(t.ColumnValue(node.span, column.dtype, home.name, column.name), scope) if home and column else None
+        if not home or not column:
+            return None
+        self.note("column", f"{home.name}.{column.name}", node.span)
+        return self._column_value(t.ColumnValue(node.span, column.dtype, home.name, column.name), scope)
 
     def _unknown_name(self, node: s.BareName) -> t.Unknown:
         if self.model.table(node.name):

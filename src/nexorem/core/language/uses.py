@@ -55,21 +55,25 @@ def _probe_texts(kind: str, owner: str, probe: Mapping[str, Any], way: tuple[str
             yield Text(kind, owner, pick["where"], (*way, "picks", place, "where"))
 
 
+def bind_text(star: Star, binder: Binder, text: Text) -> None:
+    """Binds a formula as what it is: a measure, a computed table or column, one of a probe's own, or a condition of its page."""
+    if text.kind == "measure":
+        binder.measure(text.owner)
+    elif text.kind == "table":
+        binder.computed_table(text.owner, text.formula)
+    elif text.kind == "column":
+        binder.computed_column(*owner_of(star, text.owner), text.formula)
+    elif text.key[-2] == "define":
+        binder.measure(str(text.key[-1]))
+    else:
+        binder.page_condition(text.formula)
+
+
 def named_in(star: Star, text: Text, define: Mapping[str, str] | None = None) -> list[Named]:
     """Everything a formula names, in its order, each place once. What cannot be bound is read by its words."""
     binder, whole = Binder(star, define), True
     try:
-        if text.kind == "measure":
-            binder.measure(text.owner)
-        elif text.kind == "table":
-            binder.computed_table(text.owner, text.formula)
-        elif text.kind == "column":
-            table, _, column = text.owner.partition(".")
-            binder.computed_column(*_owner(star, text.owner, table, column), text.formula)
-        elif text.key[-2] == "define":
-            binder.measure(str(text.key[-1]))
-        else:
-            binder.page_condition(text.formula)
+        bind_text(star, binder, text)
     except OverLimit:
         return []
     except Refused:
@@ -80,13 +84,11 @@ def named_in(star: Star, text: Text, define: Mapping[str, str] | None = None) ->
     return sorted(found | more, key=lambda n: n.start)
 
 
-def _owner(star: Star, owner: str, table: str, column: str) -> tuple[str, str]:
-    """A column's table and name, where either has a dot."""
-    for x in star.model.tables:
-        for c in x.columns:
-            if f"{x.name}.{c.name}" == owner:
-                return x.name, c.name
-    return table, column
+def owner_of(star: Star, owner: str) -> tuple[str, str]:
+    """The table and name of a computed column, as `Text` writes its owner; either may have a dot."""
+    table, _, column = owner.partition(".")
+    named = ((x.name, c.name) for x in star.model.tables for c in x.columns if f"{x.name}.{c.name}" == owner)
+    return next(named, (table, column))
 
 
 def _by_words(star: Star, formula: str, known: set[tuple[int, int]]) -> set[Named]:
@@ -106,7 +108,7 @@ def uses_of(star: Star, kind: str, name: str) -> list[dict[str, Any]]:
     formula (code points; none for a probe's lists)."""
     found: list[dict[str, Any]] = []
     for text in texts_of(star.model):
-        define = _define(star.model, text)
+        define = defined_beside(star.model, text)
         for n in named_in(star, text, define):
             if (n.kind, n.name.lower()) == (kind, name.lower()):
                 found.append({"kind": text.kind, "owner": text.owner, "formula": text.formula, "start": n.start, "end": n.end})
@@ -135,7 +137,7 @@ def _columns(probe: Mapping[str, Any]) -> list[str]:
     return [*(probe.get("rows") or ()), *(probe.get("columns") or ()), *picked]
 
 
-def _define(model: Model, text: Text) -> Mapping[str, str]:
+def defined_beside(model: Model, text: Text) -> Mapping[str, str]:
     """The formulas of the probe that a text stands in."""
     owners = {"probe": model.probes, "folio": model.folios}.get(text.kind, ())
     probe: Any = next((p for p in owners if str(p.get("name")) == text.owner), None)
@@ -172,7 +174,7 @@ def replacing(star: Star, name: str, to: str) -> list[dict[str, Any]]:
     columns: dict[str, dict[str, str]] = {}
     kept = {"probe": {str(p.get("name")): p for p in model.probes}, "folio": {str(f.get("name")): f for f in model.folios}}
     for text in texts_of(model):
-        named = named_in(star, text, _define(model, text))
+        named = named_in(star, text, defined_beside(model, text))
         spans = [(n.start, n.end) for n in named if n.kind == "measure" and n.name.lower() == name.lower()]
         if not spans:
             continue
@@ -184,7 +186,7 @@ def replacing(star: Star, name: str, to: str) -> list[dict[str, Any]]:
         elif text.kind == "table":
             edits.append({"kind": "change_table", "name": text.owner, "set": {"formula": formula}})
         elif text.kind == "column":
-            table, column = _owner(star, text.owner, *text.owner.partition(".")[::2])
+            table, column = owner_of(star, text.owner)
             columns.setdefault(table, {})[column] = formula
         else:
             kept[text.kind][text.owner] = put_at(kept[text.kind][text.owner], text.key, formula)

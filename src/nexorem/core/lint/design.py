@@ -8,6 +8,7 @@ from nexorem.core.lint.finding import Finding
 from nexorem.core.model.model import Table
 from nexorem.core.model.names import columns_text
 from nexorem.core.model.star import Star
+from nexorem.core.words import counted, listed
 
 
 def of_design(star: Star) -> list[Finding]:
@@ -28,17 +29,18 @@ def of_design(star: Star) -> list[Finding]:
 
 
 def _grain(star: Star, table: Table) -> list[Finding]:
+    about = f"table {table.name}"
     lost = [c for c in table.grain_columns if c not in star.rows[table.name].columns]
     if lost:
-        return [Finding("lost_grain", "warning", f"table {table.name}", f"The grain of {table.name} names {lost[0]}, which it has not.",
-                        "Say anew which columns tell its rows apart.")]  # fmt: skip
+        sentence = f"The grain of {table.name} names {lost[0]}, which it does not have."
+        return [Finding("lost_grain", "warning", about, sentence, "Say anew which columns tell its rows apart.")]
     told = grain_test(star, table.name, table.grain_columns)
     if not told["repeated"]:
         return []
     key = ", ".join(str(x) for x in told["examples"][0]["key"])
-    return [Finding("grain_repeated", "warning", f"table {table.name}",
-                    f"{told['repeated']:,} rows of {table.name} share {columns_text(table.name, table.grain_columns)} with another: {key}.",
-                    "The grain is finer than said, or rows stand twice.")]  # fmt: skip
+    columns = columns_text(table.name, table.grain_columns)
+    sentence = f"{counted(told['repeated'], 'row')} of {table.name} share {columns} with another: {key}."
+    return [Finding("grain_repeated", "warning", about, sentence, "The grain is finer than said, or rows stand twice.")]
 
 
 def _gaps(star: Star) -> list[Finding]:
@@ -49,9 +51,8 @@ def _gaps(star: Star) -> list[Finding]:
     found = []
     for fact, dimensions in lacking.items():
         names = list(dimensions)
-        listed = names[0] if len(names) == 1 else f"{', '.join(names[:-1])} or {names[-1]}"
-        probes = list(dict.fromkeys(p for listed_probes in dimensions.values() for p in listed_probes))
-        found.append(Finding("gap", "note", f"table {fact}", f"{fact} does not know {listed}.",
+        probes = list(dict.fromkeys(p for of_dimension in dimensions.values() for p in of_dimension))
+        found.append(Finding("gap", "note", f"table {fact}", f"{fact} does not know {listed(names, 'or')}.",
                              f"{', '.join(probes)} {'set' if len(probes) > 1 else 'sets'} it beside another fact there; its number stays "
                              "the same."))  # fmt: skip
     return found

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 from nexorem.core.design.roles import role
+from nexorem.core.design.truth.additive import additivity, adds
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.probe import Probe, read_probe
-from nexorem.core.engine.reach import edits_of, reached_by, scans, worst_step
+from nexorem.core.engine.reach import edits_of, reached_by, scans
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.finding import Finding
 from nexorem.core.model.star import Star
-
-ADDITIVE = ("sum", "rows", "count")
+from nexorem.core.words import listed
 
 
 def of_probe(star: Star, data: Mapping[str, Any]) -> list[Finding]:
@@ -25,15 +25,16 @@ def of_probe(star: Star, data: Mapping[str, Any]) -> list[Finding]:
         probe = read_probe(star, data)
         binder = Binder(star, probe.define)
         measures = [binder.measure(m) for m in probe.measures]
+        conditions = [binder.page_condition(text).table for text in probe.conditions]
     except Refused as refused:
         first = refused.diagnostics[0]
         return [Finding("broken_probe", "warning", about, f"The probe {name} cannot be answered: {first.message}", first.hint)]
-    filtered = [table for table, _ in (*probe.rows, *probe.columns)] + [p.table for p in probe.picks]
-    filtered += [binder.page_condition(text).table for text in probe.conditions]
+    filtered = [table for table, _ in (*probe.rows, *probe.columns)] + [p.table for p in probe.picks] + conditions
     axes = [table for table, _ in (*probe.rows, *probe.columns)]
+    paged = {*(p.table for p in probe.picks), *conditions}
     found = _unreached(star, about, list(dict.fromkeys(filtered)), measures)
     for measure in measures:
-        found += _of_measure(star, about, probe, measure, axes)
+        found += _of_measure(star, about, probe, measure, axes, paged)
     return found
 
 
@@ -64,22 +65,24 @@ def _unreached(star: Star, about: str, tables: Sequence[str], measures: Sequence
     reached = {x for m in measures for x in _reaching(star, m)}
     return [
         Finding("filter_unreached", "warning", about, f"A filter on {table} reaches no measure of the probe.",
-                "Link it, or write the edit that carries it; nexorem reach names what blocks it.")
+                "Link it, or write the edit that carries it; its reach names what blocks it.", table)
         for table in tables if measures and table not in reached
     ]  # fmt: skip
 
 
-def _of_measure(star: Star, about: str, probe: Probe, measure: t.MeasureValue, axes: Sequence[str]) -> list[Finding]:
+def _of_measure(
+    star: Star, about: str, probe: Probe, measure: t.MeasureValue, axes: Sequence[str], paged: Collection[str]
+) -> list[Finding]:
     found = []
     reaching = _reaching(star, measure)
     if axes and reaching and not reaching & set(axes):
         found.append(Finding("measure_unreached", "warning", about,
                              f"No axis reaches {measure.name}: it is the same in every cell.",
-                                 "Take it out, or link its facts."))  # fmt: skip
+                                 "Take it out, or link its facts.", measure.name))  # fmt: skip
     found += _summed(star, about, measure, axes)
     found += _set_on_axis(about, probe, measure)
     if probe.totals != "none":
-        found += _parts(star, about, measure, axes)
+        found += _parts(star, about, probe, measure, paged)
     return found
 
 
@@ -90,9 +93,9 @@ def _summed(star: Star, about: str, measure: t.MeasureValue, axes: Sequence[str]
     for scan in scans(measure):
         table = star.model.table(scan.grain)
         if table and role(star, table) in ("dimension", "outrigger") and scan.function in ("sum", "avg") and facts:
-            found.append(Finding("dimension_summed", "warning", about,
-                                 f"{measure.name} adds up rows of the dimension {scan.grain}, which a filter on {facts[0]} does not reach "
-                                 "row by row.", f"Look it up instead: sum({facts[0]}.… * {scan.grain}.…), or flow … two-way."))  # fmt: skip
+            sentence = f"{measure.name} adds up rows of the dimension {scan.grain}, which a filter on {facts[0]} does not reach row by row."
+            mend = f"Look it up instead: sum({facts[0]}.… * {scan.grain}.…), or flow … two-way."
+            found.append(Finding("dimension_summed", "warning", about, sentence, mend, measure.name))
     return found
 
 
@@ -105,23 +108,15 @@ def _set_on_axis(about: str, probe: Probe, measure: t.MeasureValue) -> list[Find
             if own:
                 return [Finding("set_on_axis", "note", about,
                                 f"{measure.name} sets {edit.table}.{own[0]}, which is on the axes: it is the same along them.",
-                                "Write keep where only the members set are to have a value.")]  # fmt: skip
+                                "Write keep where only the members set are to have a value.", measure.name)]  # fmt: skip
     return []
 
 
-def _parts(star: Star, about: str, measure: t.MeasureValue, axes: Sequence[str]) -> list[Finding]:
+def _parts(star: Star, about: str, probe: Probe, measure: t.MeasureValue, paged: Collection[str]) -> list[Finding]:
     """Totals that are no sum of their parts: over a loose or two-way link a row counts for several members, or none."""
-    found = []
-    for scan in scans(measure):
-        if scan.function not in ADDITIVE or scan.distinct:
-            continue
-        for flow in star.inflow(scan.grain, scan.state).walk():
-            how = worst_step(star.inflow(scan.grain, scan.state), flow.table)
-            if flow.table in axes and how in ("loose", "up"):
-                word = "a loose link" if how == "loose" else "the many side of a link"
-                found.append(Finding("parts_overlap", "note", about,
-                                     f"The parts of {measure.name} along {flow.table} need not add up to its totals: the filter comes over "
-                                     f"{word}, and a row of {scan.grain} may count for several members or for none.",
-                                     "Read totals as they are computed, in their own context; a firm link has no such gap."))  # fmt: skip
-                return found
-    return found
+    known = additivity(star, measure, (*probe.rows, *probe.columns), paged)
+    if known.why != "overlap" or not adds(measure):
+        return []
+    sentence = f"The parts of {measure.name} along {listed(known.tables)} need not add up to its totals: {known.sentence.split(': ', 1)[1]}"
+    mend = "Read totals as they are computed, in their own context; a firm link has no such gap."
+    return [Finding("parts_overlap", "warning", about, sentence, mend, measure.name)]

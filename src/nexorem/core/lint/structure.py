@@ -7,6 +7,7 @@ import numpy as np
 from nexorem.core.lint.finding import Finding
 from nexorem.core.model.model import Link, Table
 from nexorem.core.model.star import Star
+from nexorem.core.words import counted, verb
 
 
 def of_structure(star: Star) -> list[Finding]:
@@ -35,10 +36,12 @@ def _two_way(star: Star, link: Link) -> list[Finding]:
     facts = star.facts(link)
     if facts.orphans or facts.empty:
         count = facts.orphans + facts.empty
-        found.append(Finding("two_way_unmatched", "warning", f"link {link.name}",
-                             f"{count:,} rows of {link.from_table} have no partner over the two-way link {link.name}: a filter that comes "
-                             f"up to {link.to_table} leaves them out.",
-                             "Mend the keys, or make the link one-way."))  # fmt: skip
+        sentence = (
+            f"{counted(count, 'row')} of {link.from_table} {verb(count, 'has', 'have')} no partner over the two-way link {link.name}: a "
+            f"filter that comes up to {link.to_table} leaves them out."
+        )
+        mend = "Mend the keys, or make the link one-way."
+        found.append(Finding("two_way_unmatched", "warning", f"link {link.name}", sentence, mend))
     return found
 
 
@@ -78,15 +81,16 @@ def _calendar(star: Star, table: Table) -> list[Finding]:
     found = []
     if len(days) and int(days[-1] - days[0]) + 1 != len(days):
         gaps = int(days[-1] - days[0]) + 1 - len(days)
-        found.append(Finding("calendar_gap", "warning", f"table {table.name}", f"The calendar {table.name} leaves out {gaps:,} days.",
-                             "Make it anew over all days; moves by day and month need every one."))  # fmt: skip
+        sentence = f"The calendar {table.name} leaves out {counted(gaps, 'day')}."
+        mend = "Make it anew over all days; moves by day and month need every one."
+        found.append(Finding("calendar_gap", "warning", f"table {table.name}", sentence, mend))
     for link in star.model.links:
         if link.to_table != table.name or link.to_columns != (table.calendar.date,) or len(days) == 0:
             continue
         theirs = star.column(link.from_table, link.from_columns[0]).rows()
         outside = int(((theirs.data < days[0]) | (theirs.data > days[-1]))[theirs.valid].sum())
         if outside:
-            found.append(Finding("calendar_short", "warning", f"table {table.name}",
-                                 f"{outside:,} rows of {link.from_table} have a {link.from_columns[0]} before the first or after "
-                                 f"the last day of {table.name}.", "Make the calendar longer."))  # fmt: skip
+            rows = f"{counted(outside, 'row')} of {link.from_table} {verb(outside, 'has', 'have')} a {link.from_columns[0]}"
+            sentence = f"{rows} before the first or after the last day of {table.name}."
+            found.append(Finding("calendar_short", "warning", f"table {table.name}", sentence, "Make the calendar longer.", link.name))
     return found

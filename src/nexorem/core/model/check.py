@@ -7,7 +7,7 @@ import numpy as np
 from nexorem.core.diagnostics import Diagnostic, Refused
 from nexorem.core.formats import pattern_fault
 from nexorem.core.functions.registry import common_type
-from nexorem.core.model.model import ROLES, Calendar, Link, Model, Table
+from nexorem.core.model.model import ROLES, Calendar, Column, Link, Model, Table
 from nexorem.core.model.paths import doubled_paths, model_state
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
@@ -139,6 +139,7 @@ def check_shape(model: Model) -> list[Diagnostic]:
         if table.role not in ("", *ROLES):
             hint = f"It is one of {', '.join(ROLES)}, or nothing, and is found."
             wrong.append(Diagnostic("bad_role", f"{table.name} is called a {table.role}.", place=table.name, hint=hint))
+        wrong += [x for c in table.columns for x in check_order(table, c)]
     for measure in model.measures:
         if fault := pattern_fault(measure.format):
             hint = "Write a pattern of UTS #35, as #,##0.00 or 0.0%."
@@ -146,6 +147,22 @@ def check_shape(model: Model) -> list[Diagnostic]:
     for link in model.links:
         wrong += check_link_ends(model, link) or check_link_types(model, link)
     return wrong
+
+
+def check_order(table: Table, column: Column) -> list[Diagnostic]:
+    """A column is ordered by another one of its table, and not in a ring."""
+    place, met, at = f"{table.name}.{column.name}", {column.name}, column
+    while at.order_by and not table.formula:
+        by = table.column(at.order_by)
+        if by is None:
+            message = f"{place} is to be ordered by {at.order_by}, which {table.name} does not have."
+            return [Diagnostic("unknown_column", message, place=place, hint="Name another of its columns, or none.")]
+        if by.name in met:
+            message = f"{place} would be ordered by itself."
+            return [Diagnostic("ordered_in_a_ring", message, place=place, hint="Order one of the columns by what it holds.")]
+        met.add(by.name)
+        at = by
+    return []
 
 
 def check_link_ends(model: Model, link: Link) -> list[Diagnostic]:

@@ -19,19 +19,9 @@ Edit = Mapping[str, Any]
 Applied = tuple[Model, dict[str, Any]]
 
 
-def check_form(edit: Edit) -> None:
-    """Refuses an edit of no known kind, or without what its kind needs."""
-    kind = edit.get("kind")
-    if kind not in KINDS:
-        raise refuse("unknown_edit", f"There is no edit {kind!r}.", f"The edits are {', '.join(KINDS)}.")
-    for key, form in NEEDS[kind].items():
-        if not isinstance(edit.get(key), form):
-            raise refuse("bad_edit", f"The edit {kind} is incomplete: it needs {key}.")
-
-
 def apply(model: Model, edit: Edit) -> Applied:
-    """The model after an edit, and the edit's inverse; refuses with all that is wrong. Rows are not looked at."""
-    check_form(edit)
+    """The model after an edit of one of KINDS, and the edit's inverse; refuses with all that is wrong. Rows are not looked at. That
+    each part is of its type was checked before (`package.edit_forms`)."""
     try:
         changed, inverse = KINDS[edit["kind"]](model, edit)
     except (KeyError, TypeError, AttributeError, ValueError) as error:
@@ -76,10 +66,10 @@ def _change_link(model: Model, edit: Edit) -> Applied:
     link = _link(model, edit["name"])
     before = link_json(link)
     after = link_from_json(model, {**before, **edit["set"]})
-    if link.from_table == link.to_table and edit["set"].get("active"):
+    if after.from_table == after.to_table and edit["set"].get("active"):
         raise refuse(
             "double_path",
-            f"A filter on {link.from_table} would come back to it in a ring: {link.name}.",
+            f"A filter on {after.from_table} would come back to it in a ring: {after.name}.",
             "A table that is linked to itself keeps that link inactive.",
         )
     changed = replace(model, links=tuple(after if k is link else k for k in model.links))
@@ -196,7 +186,7 @@ def _remove_table(model: Model, edit: Edit) -> Applied:
     return replace(model, tables=left), {"kind": "add_table", "table": table_json(table), "at": model.tables.index(table)}
 
 
-CHANGEABLE = ("columns", "source", "key", "calendar", "description", "formula", "origin", "steps", "load", "role", "grain",
+CHANGEABLE = ("name", "columns", "source", "key", "calendar", "description", "formula", "origin", "steps", "load", "role", "grain",
               "grain_columns", "hidden", "subject")  # fmt: skip
 
 
@@ -210,7 +200,7 @@ def _change_table(model: Model, edit: Edit) -> Applied:
     changed = replace(model, tables=tuple(after if t is table else t for t in model.tables))
     return changed, {
         "kind": "change_table",
-        "name": table.name,
+        "name": after.name,
         "set": {k: before.get(k) for k in edit["set"]},
         "title": edit.get("title", ""),
     }
@@ -220,9 +210,10 @@ def _together(model: Model, edit: Edit) -> Applied:
     """Several edits as one. They are checked as a whole, at the end."""
     backwards: list[dict[str, Any]] = []
     for item in edit["edits"]:
-        check_form(item)
         model, inverse = KINDS[item["kind"]](model, item)
         backwards.insert(0, inverse)
+    # A link names its columns as they are called: on the way back, too, tables come to be and are changed first, and go last.
+    backwards.sort(key=lambda x: ("add_table", "change_table").count(x["kind"]) * -1 + (x["kind"] == "remove_table"))
     return model, {"kind": "together", "edits": backwards, "title": edit.get("title", "")}
 
 
@@ -238,21 +229,42 @@ def _place_tables(model: Model, edit: Edit) -> Applied:
     return replace(model, places=places), {"kind": "place_tables", "places": back}
 
 
+def _is_of(found: Mapping[str, Any], edit: Edit) -> bool:
+    return all(found.get(k, "") == edit.get(k, "") for k in ("code", "about", "key"))
+
+
+def _accept_finding(model: Model, edit: Edit) -> Applied:
+    """Keeps a finding as known, with a reason; accepted once more, the reason is another."""
+    item = {k: str(edit.get(k, "")) for k in ("code", "about", "key", "reason")}
+    old = next((x for x in model.accepted if _is_of(x, edit)), None)
+    if old is None:
+        back = {"kind": "reopen_finding", **{k: item[k] for k in ("code", "about", "key")}}
+        return replace(model, accepted=_inserted(model.accepted, item, edit.get("at"))), back
+    kept = tuple(item if x is old else x for x in model.accepted)
+    return replace(model, accepted=kept), {"kind": "accept_finding", **old}
+
+
+def _reopen_finding(model: Model, edit: Edit) -> Applied:
+    old = next((x for x in model.accepted if _is_of(x, edit)), None)
+    if old is None:
+        raise refuse("unknown_finding", "This finding is not accepted any more.")
+    left = tuple(x for x in model.accepted if x is not old)
+    return replace(model, accepted=left), {"kind": "accept_finding", **old, "at": model.accepted.index(old)}
+
+
+def _put_renamed(model: Model, edit: Edit) -> Applied:
+    """The names that things had, as a whole."""
+    back = {"kind": "put_renamed", "renamed": [dict(x) for x in model.renamed]}
+    return replace(model, renamed=tuple(dict(x) for x in edit["renamed"])), back
+
+
 KINDS: dict[str, Callable[[Model, Edit], Applied]] = {
     "add_link": _add_link, "remove_link": _remove_link, "change_link": _change_link, "add_measure": _add_measure,
     "remove_measure": _remove_measure, "change_measure": _change_measure, "put_probe": _put_probe,
     "remove_probe": _remove_probe, "place_tables": _place_tables, "add_table": _add_table, "remove_table": _remove_table,
     "change_table": _change_table, "put_hierarchy": _put_hierarchy, "remove_hierarchy": _remove_hierarchy, "put_folio": _put_folio,
-    "remove_folio": _remove_folio, "together": _together,
-}  # fmt: skip
-
-
-NEEDS: dict[str, dict[str, type[Any]]] = {
-    "add_link": {"link": dict}, "remove_link": {"name": str}, "change_link": {"name": str, "set": dict}, "add_measure": {"measure": dict},
-    "remove_measure": {"name": str}, "change_measure": {"name": str, "set": dict}, "put_probe": {"probe": dict},
-    "remove_probe": {"name": str}, "put_hierarchy": {"hierarchy": dict}, "remove_hierarchy": {"name": str},
-    "place_tables": {"places": dict}, "add_table": {"table": dict}, "remove_table": {"name": str},
-    "put_folio": {"folio": dict}, "remove_folio": {"name": str}, "change_table": {"name": str, "set": dict}, "together": {"edits": list},
+    "remove_folio": _remove_folio, "together": _together, "accept_finding": _accept_finding, "reopen_finding": _reopen_finding,
+    "put_renamed": _put_renamed,
 }  # fmt: skip
 
 
@@ -278,6 +290,11 @@ def title(edit: Edit) -> str:
         if set(done) == {"active"}:
             return f"switch {name} {'on' if done['active'] else 'off'}"
         return f"make {name} {done['flow']}" if set(done) == {"flow"} else f"change link {name}"
+    if kind == "put_renamed":
+        return "remember former names"
+    if kind.endswith("finding"):
+        reason = f": {edit['reason']}" if edit.get("reason") else ""
+        return f"{kind.split('_')[0]} the finding about {edit['about']}{reason}"
     if kind == "place_tables":
         return f"move {', '.join(k.split('/')[-1] for k in edit['places'])}"
     verb, what = kind.split("_")
@@ -290,9 +307,14 @@ def touches(edit: Edit) -> frozenset[str]:
     if kind == "together":
         return frozenset[str]().union(*(touches(x) for x in edit["edits"]))
     if kind.endswith("table"):
-        return frozenset({f"table {_subject(edit).lower()}"})
+        names = {_subject(edit), str((edit.get("set") or {}).get("name") or _subject(edit))}
+        return frozenset(f"table {name.lower()}" for name in names)
+    if kind == "put_renamed":
+        return frozenset({"former names"})
     if kind.endswith("link"):
         return frozenset({"links", f"link {_subject(edit).lower()}"})
+    if kind.endswith("finding"):
+        return frozenset({f"finding {edit['code']} {edit['about']} {edit.get('key', '')}"})
     if kind == "place_tables":
         return frozenset(f"place {key}" for key in edit["places"])
     what = kind.split("_")[1]

@@ -16,13 +16,15 @@ ROLES = ("fact", "dimension", "outrigger", "bridge")  # what an author may call 
 
 @dataclass(frozen=True, slots=True)
 class Column:
-    """A typed column; `dtype` is one of `values.COLUMN_TYPES`. With a `formula` it is computed, not stored."""
+    """A typed column; `dtype` is one of `values.COLUMN_TYPES`. With a `formula` it is computed, not stored. `order_by` names a
+    column of the same table that its members are ordered by."""
 
     name: str
     dtype: str
     hidden: bool = False
     description: str = ""
     formula: str = ""
+    order_by: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +131,9 @@ class Measure:
 
 @dataclass(frozen=True, slots=True)
 class Model:
-    """A whole model. `probes`, `folios`, `hierarchies`, `checks` and `places` (the star's pulled tables) are kept as JSON."""
+    """A whole model. `probes`, `folios`, `hierarchies`, `checks` and `places` (where tables stand in the star) are kept as JSON; `damage`
+    is what could not be read when it was opened, as `about`, `part` and `was`; `accepted` are findings that are known, as `code`, `about`,
+    `key` and `reason`; `renamed` the names that things had, as `kind`, `was` and `now`."""
 
     name: str
     tables: tuple[Table, ...] = ()
@@ -141,6 +145,9 @@ class Model:
     places: Mapping[str, Any] = field(default_factory=dict)
     title: str = ""
     folios: tuple[Mapping[str, Any], ...] = ()
+    damage: tuple[Mapping[str, Any], ...] = ()
+    accepted: tuple[Mapping[str, Any], ...] = ()
+    renamed: tuple[Mapping[str, Any], ...] = ()
 
     def table(self, name: str) -> Table | None:
         """The table of that name, whatever its case."""
@@ -266,6 +273,7 @@ def table_from_json(item: Mapping[str, Any]) -> Table:
 
 def model_json(model: Model) -> dict[str, Any]:
     """The whole model as JSON; `model_from_json` reads it back to an equal value."""
+    more = {key: [dict(x) for x in getattr(model, key)] for key in ("damage", "accepted", "renamed") if getattr(model, key)}
     return {
         "name": model.name,
         "title": model.title,
@@ -277,6 +285,7 @@ def model_json(model: Model) -> dict[str, Any]:
         "checks": [dict(c) for c in model.checks],
         "folios": [dict(x) for x in model.folios],
         "places": dict(model.places),
+        **more,
     }
 
 
@@ -293,4 +302,7 @@ def model_from_json(data: Mapping[str, Any]) -> Model:
         checks=tuple(data["checks"]),
         places=dict(data["places"]),
         folios=tuple(data.get("folios", ())),
+        damage=tuple(data.get("damage", ())),
+        accepted=tuple(data.get("accepted", ())),
+        renamed=tuple(data.get("renamed", ())),
     )

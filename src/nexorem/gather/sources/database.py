@@ -12,7 +12,7 @@ from psycopg import sql
 
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.gather.sources.bounds import MOST_UNPACKED, Progress
-from nexorem.gather.sources.kinds import DatabaseSource
+from nexorem.gather.sources.kinds import DatabaseSource, Reference
 
 SECONDS = 15
 TYPES = {
@@ -31,21 +31,22 @@ TYPES = {
 }
 LISTED = """
 SELECT n.nspname AS schema, c.relname AS name, CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' ELSE 'table' END AS kind,
-       GREATEST(c.reltuples, 0)::bigint AS rows
+       CASE WHEN c.relkind IN ('r', 'p') AND c.reltuples >= 0 THEN c.reltuples::bigint END AS rows,
+       (SELECT array_agg(a.attname::text ORDER BY a.attnum) FROM pg_attribute a
+        WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped) AS columns
 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg_toast%'
   AND n.nspname NOT LIKE 'pg_temp%' AND has_schema_privilege(n.oid, 'USAGE') AND has_table_privilege(c.oid, 'SELECT')
 ORDER BY 1, 2 LIMIT 5000
 """
-KEYS = """
-SELECT k.contype AS kind, n.nspname AS schema, c.relname AS name, fn.nspname AS other_schema, f.relname AS other,
+REFERENCES = """
+SELECT fn.nspname AS table_schema, f.relname AS table,
        (SELECT array_agg(a.attname::text ORDER BY x.ord) FROM unnest(k.conkey) WITH ORDINALITY x(num, ord)
         JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = x.num) AS columns,
        (SELECT array_agg(a.attname::text ORDER BY x.ord) FROM unnest(k.confkey) WITH ORDINALITY x(num, ord)
-        JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = x.num) AS other_columns
-FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace
-LEFT JOIN pg_class f ON f.oid = k.confrelid LEFT JOIN pg_namespace fn ON fn.oid = f.relnamespace
-WHERE k.contype IN ('p', 'f') AND n.nspname NOT IN ('pg_catalog', 'information_schema')
+        JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = x.num) AS key
+FROM pg_constraint k JOIN pg_class f ON f.oid = k.confrelid JOIN pg_namespace fn ON fn.oid = f.relnamespace
+WHERE k.contype = 'f' AND k.conrelid = to_regclass(format('%%I.%%I', %s::text, %s::text)) ORDER BY k.conname
 """
 
 
@@ -88,19 +89,18 @@ def reading(access: Mapping[str, Any], name: str) -> Iterator[psycopg.Connection
         connection.close()
 
 
-def listed(access: Mapping[str, Any], name: str) -> dict[str, Any]:
-    """Its tables and views with about how many rows each, and their keys and foreign keys."""
+def listed(access: Mapping[str, Any], name: str) -> list[dict[str, Any]]:
+    """Its tables and views: their columns, and about how many rows each has (None where that is not known)."""
+    names = ("schema", "name", "kind", "rows", "columns")
     with reading(access, name) as connection:
-        tables = [dict(zip(("schema", "name", "kind", "rows"), r, strict=True)) for r in connection.execute(LISTED)]
-        names = ("kind", "schema", "name", "other_schema", "other", "columns", "other_columns")
-        keys = [dict(zip(names, r, strict=True)) for r in connection.execute(KEYS)]
-    return {"tables": tables, "keys": keys}
+        return [dict(zip(names, (*r[:4], r[4] or []), strict=True)) for r in connection.execute(LISTED)]
 
 
 def select_of(connection: psycopg.Connection[Any], source: DatabaseSource) -> sql.Composable:
-    """What is read: a whole table, or the SELECT as written, which has to be one statement that reads."""
+    """What is read: a table with all its columns or some, or the SELECT as written, which has to be one statement that reads."""
     if not source.query:
-        return sql.SQL("SELECT * FROM {}").format(sql.Identifier(source.table_schema, source.table))
+        columns = sql.SQL(", ").join(sql.Identifier(c) for c in source.only) if source.only else sql.SQL("*")
+        return sql.SQL("SELECT {} FROM {}").format(columns, sql.Identifier(source.table_schema, source.table))
     # Sent in the protocol's extended form, in which the server refuses more than one statement.
     text = sql.SQL(source.query.rstrip().rstrip(";"))
     probe = sql.SQL("SELECT * FROM ({}\n) AS q LIMIT 0").format(text)
@@ -158,11 +158,11 @@ def key_of(connection: psycopg.Connection[Any], source: DatabaseSource) -> list[
     return [str(r[0]) for r in found]
 
 
-def links_among(found: Mapping[str, Any], chosen: Mapping[tuple[str, str], str]) -> list[dict[str, Any]]:
-    """Links for the foreign keys between chosen tables, by the names these get."""
-    links: list[dict[str, Any]] = []
-    for key in (k for k in found["keys"] if k["kind"] == "f"):
-        here, there = chosen.get((key["schema"], key["name"])), chosen.get((key["other_schema"], key["other"]))
-        if here is not None and there is not None:
-            links.append({"from_table": here, "from": list(key["columns"]), "to_table": there, "to": list(key["other_columns"])})
-    return links
+def references_of(connection: psycopg.Connection[Any], source: DatabaseSource) -> list[Reference]:
+    """The foreign keys that a table declares, as far as their columns are read."""
+    if not source.table:
+        return []
+    names = ("table_schema", "table", "columns", "key")
+    rows = connection.execute(REFERENCES, [source.table_schema, source.table])
+    declared = [Reference(**dict(zip(names, r, strict=True))) for r in rows]
+    return [d for d in declared if not source.only or set(d.columns) <= set(source.only)]

@@ -96,14 +96,26 @@ class ResourceSource(Base):
     resource: str
 
 
+class Reference(Base):
+    """A foreign key as a database declares it: `columns` name a row of another table by its `key`."""
+
+    columns: list[str]
+    table: str
+    table_schema: str = "public"
+    key: list[str]
+
+
 class DatabaseSource(Base):
-    """A table or view of a PostgreSQL database, or what a SELECT gives. The connection is kept apart, by its name."""
+    """A table or view of a PostgreSQL database, or what a SELECT gives. The connection is kept apart, by its name. `only` some columns are
+    read where they are named; `references` are what the database declares, written here by every reading."""
 
     kind: Literal["database"]
     connection: str
     table: str = ""
     table_schema: str = "public"
     query: str = ""
+    only: list[str] = []
+    references: list[Reference] = []
 
 
 Source = Annotated[

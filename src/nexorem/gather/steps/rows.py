@@ -7,6 +7,7 @@ import numpy as np
 from nexorem.core.diagnostics import refuse
 from nexorem.core.functions.convert import widen
 from nexorem.core.values import Array, Vector, combine, constant, empties, vector
+from nexorem.core.words import counted, verb
 from nexorem.gather.frame import Frame, common_dtype, groups_of, stacked, used_words
 from nexorem.gather.steps import kinds as k
 from nexorem.gather.steps.columns import as_text, need, need_new
@@ -102,7 +103,7 @@ def rows_to_columns(frame: Frame, step: k.RowsToColumns, at: Setting) -> Result:
     if not heads.valid.all():
         raise refuse(
             "empty_heading",
-            f"{int((~heads.valid).sum()):,} rows have no {head}.",
+            f"{counted(lost := int((~heads.valid).sum()), 'row')} {verb(lost, 'has', 'have')} no {head}.",
             "Keep rows where it is not empty in a step before.",
             at.place,
         )
@@ -214,7 +215,7 @@ def look_up(frame: Frame, step: k.LookUp, at: Setting) -> Result:
         rows = np.flatnonzero(hit < 0)
         raise refuse(
             "unmatched",
-            f"{len(rows):,} rows find nothing in {step.table}, such as row {rows[0] + 1:,}.",
+            f"{counted(len(rows), 'row')} {verb(len(rows), 'finds', 'find')} nothing in {step.table}, such as row {rows[0] + 1:,}.",
             "Mend their keys in a step before.",
             at.place,
         )

@@ -6,7 +6,9 @@ import { asFolio, sameFolio } from '../../app/shapes';
 import { actions, useShown } from '../../app/shown';
 import { columnSelection } from '../probe/Chips';
 import { nameText, referenceText } from '../../shared/format';
+import { useSaver } from '../../shared/saver';
 import { onUndoKeys } from '../../shared/undoKeys';
+import { Rename } from '../names/Rename';
 import { Chooser } from '../probe/Chooser';
 import { Picks } from '../probe/Picks';
 import { pickText } from '../probe/Sentence';
@@ -81,6 +83,8 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
     // What was changed while it was on its way stays as it is.
     if (await edit({ kind: 'put_folio', folio: kept })) actions.set({ folioFrom: name, ...(useShown.getState().folio === folio ? { folio: kept } : {}) });
   };
+  const [renaming, setRenaming] = useState(false);
+  useSaver(() => void save(), changed && name !== '' && !busy);
   const onKey = (event: KeyboardEvent) => onUndoKeys(event, { back, forth, undo: undoFolio, redo: redoFolio });
   return (
     // The keys of the chips come up to here.
@@ -93,8 +97,10 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
         <button type="button" className="plain" disabled={!forth} aria-label="Redo on the folio" title="Redo on the folio" onClick={redoFolio}>↷</button>
         <button type="button" className="pill small solid" disabled={busy || !changed || !name} onClick={() => void save()}>{other ? `Put it in the place of ${name}` : stored && name !== from ? 'Save as another' : 'Save'}</button>
         {stored && changed && <button type="button" className="pill small" onClick={() => actions.set({ folio: asFolio(stored), folioBack: [...useShown.getState().folioBack, folio], folioForth: [] })}>As saved</button>}
+        {stored && !changed && <button type="button" className="pill small" onClick={() => setRenaming(!renaming)}>Rename</button>}
         {stored && <button type="button" className="pill small" disabled={busy} onClick={() => { void edit({ kind: 'remove_folio', name: String(stored.name) }); openFolio(null); }}>Remove</button>}
       </span>
+      {renaming && stored && <Rename model={model} what="folio" name={String(stored.name)} onDone={(to) => { if (to) actions.set({ folio: { ...folio, name: to }, folioFrom: to }); setRenaming(false); }} />}
       <Describe folio={folio} />
     </div>
   );

@@ -1,6 +1,6 @@
 // What a load changes, before it replaces anything; what it would break, with what would mend that.
 import type { Comparison, ErrorItem, ModelDocument, Scalar } from '../../api/client';
-import { count, measureText } from '../../shared/format';
+import { count, counted, measureText } from '../../shared/format';
 import type { Mend } from './requests';
 
 function mendsFor(model: ModelDocument, broken: ErrorItem): { label: string; mend: Mend }[] {
@@ -57,7 +57,7 @@ export function ComparisonView({ model, comparison, pending, error, mends, onMen
                 {t.columns.retyped.length > 0 && <div>another type: <span className="mono">{t.columns.retyped.map((c) => `${c.name} ${c.from} › ${c.to}`).join(', ')}</span></div>}
                 {t.columns.gone.length + t.columns.new.length + t.columns.retyped.length === 0 && <span className="quiet">the same columns</span>}
               </td>
-              <td>{t.key.key.length > 0 && (t.key.broken[1] ? <span className="signal">{count(t.key.broken[1])} rows break the key</span> : <span className="quiet">its key holds</span>)}</td>
+              <td>{t.key.key.length > 0 && (t.key.broken[1] ? <span className="signal">{counted(t.key.broken[1], 'row')} break the key</span> : <span className="quiet">its key holds</span>)}</td>
             </tr>
           ))}
           {comparison.links.map((k) => (

@@ -3,12 +3,14 @@ import { useState } from 'react';
 import { client, problemOf, unwrap, type ModelDocument } from '../../api/client';
 import { queryClient } from '../../api/queries';
 import { useShown } from '../../app/shown';
-import { count } from '../../shared/format';
+import { counted } from '../../shared/format';
 import { startReading, useConnections } from './requests';
 
 interface Listed {
   schema: string;
   name: string;
+  title: string;
+  columns: string[];
   kind: 'table' | 'view';
   rows: number;
 }
@@ -129,10 +131,17 @@ function Choose({ listed, connection, onRead }: { listed: Listed[]; connection: 
   const [ticked, setTicked] = useState<string[]>([]);
   const [search, setSearch] = useState('');
   const [query, setQuery] = useState('');
+  // Columns that are left out of a table; those that are not named here are all read.
+  const [out, setOut] = useState<Record<string, string[]>>({});
+  const [open, setOpen] = useState<string | null>(null);
   const key = (t: Listed) => `${t.schema}.${t.name}`;
   const shown = listed.filter((t) => key(t).toLowerCase().includes(search.toLowerCase()));
   const items = [
-    ...listed.filter((t) => ticked.includes(key(t))).map((t) => ({ name: t.name, source: { kind: 'database', connection, table: t.name, table_schema: t.schema } })),
+    ...listed.filter((t) => ticked.includes(key(t))).map((t) => {
+      const left = out[key(t)] ?? [];
+      const only = left.length ? { only: t.columns.filter((c) => !left.includes(c)) } : {};
+      return { name: t.title, source: { kind: 'database', connection, table: t.name, table_schema: t.schema, ...only } };
+    }),
     ...(query.trim() ? [{ name: 'Query', source: { kind: 'database', connection, query } }] : []),
   ];
   return (
@@ -140,13 +149,28 @@ function Choose({ listed, connection, onRead }: { listed: Listed[]; connection: 
       <h3>{listed.length} tables and views</h3>
       <input className="field" aria-label="Search tables" placeholder="search" value={search} onChange={(e) => setSearch(e.target.value)} />
       <div className="pick-list">
-        {shown.map((t) => (
-          <label key={key(t)}>
-            <input type="checkbox" checked={ticked.includes(key(t))} onChange={(e) => setTicked(e.target.checked ? [...ticked, key(t)] : ticked.filter((x) => x !== key(t)))} />
-            {t.schema === 'public' ? t.name : key(t)} {t.kind === 'view' && <span className="quiet">view</span>}
-            <span className="end">{t.kind === 'table' ? `about ${count(t.rows)}` : ''}</span>
-          </label>
-        ))}
+        {shown.map((t) => {
+          const name = t.schema === 'public' ? t.name : key(t);
+          const left = out[key(t)] ?? [];
+          return (
+            <div key={key(t)}>
+              <div className="row">
+                <label className="grow">
+                  <input type="checkbox" checked={ticked.includes(key(t))} onChange={(e) => setTicked(e.target.checked ? [...ticked, key(t)] : ticked.filter((x) => x !== key(t)))} />
+                  {name} {t.kind === 'view' && <span className="quiet">view</span>}
+                  <span className="end">{t.kind === 'table' ? (t.rows === null ? 'rows not counted yet' : `about ${counted(t.rows, 'row')}`) : 'a view'}</span>
+                </label>
+                <button type="button" className="plain quiet" aria-expanded={open === key(t)} aria-label={`Columns of ${name}`} onClick={() => setOpen(open === key(t) ? null : key(t))}>
+                  {left.length ? `${t.columns.length - left.length} of ${t.columns.length} columns` : counted(t.columns.length, 'column')}
+                </button>
+              </div>
+              {open === key(t) && <Columns table={t} left={left} onLeft={(columns) => {
+                setOut({ ...out, [key(t)]: columns });
+                if (!ticked.includes(key(t))) setTicked([...ticked, key(t)]);
+              }} />}
+            </div>
+          );
+        })}
       </div>
       <label>
         or a SELECT
@@ -156,5 +180,22 @@ function Choose({ listed, connection, onRead }: { listed: Listed[]; connection: 
         Read {items.length || ''}
       </button>
     </div>
+  );
+}
+
+/** Which columns of a table are read; one is left at least. */
+function Columns({ table, left, onLeft }: { table: Listed; left: string[]; onLeft: (left: string[]) => void }) {
+  return (
+    <fieldset className="columns-read">
+      <legend className="quiet">Columns of {table.name} that are read</legend>
+      {table.columns.map((c) => {
+        const read = !left.includes(c);
+        return (
+          <label key={c}>
+            <input type="checkbox" checked={read} disabled={read && left.length === table.columns.length - 1} onChange={() => onLeft(read ? [...left, c] : left.filter((x) => x !== c))} /> {c}
+          </label>
+        );
+      })}
+    </fieldset>
   );
 }

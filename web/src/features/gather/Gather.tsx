@@ -4,7 +4,7 @@ import { useNavigate } from 'react-router';
 import { client, problemOf, unwrap, type ModelDocument } from '../../api/client';
 import { queryClient, useModels } from '../../api/queries';
 import { actions, useShown } from '../../app/shown';
-import { count } from '../../shared/format';
+import { counted } from '../../shared/format';
 import { Database } from './Database';
 import { HeldLoads, Loads } from './Loads';
 import { ReadingPanel } from './ReadingPanel';
@@ -205,7 +205,7 @@ function Bench({ model }: { model: ModelDocument }) {
     }
   };
   return (
-    <div className="pad">
+    <div className="pad" data-region>
       <DropPlace onFiles={(files) => void drop(files)} sending={sending ?? own.sending} cancel={stop ? () => stop.abort() : null}>
         <b>Drop files here</b>
         <div className="quiet">CSV, XLSX, ODS, Parquet, Arrow, JSON Lines, or packages as .zip; several at once. Nothing is taken before you have seen it.</div>
@@ -269,7 +269,7 @@ function OtherModels({ model }: { model: ModelDocument | null }) {
     }
     setAsked(null);
   };
-  if (others.length === 0) return model ? <p className="quiet">This is the only model here; {count(model.tables.length)} tables.</p> : null;
+  if (others.length === 0) return model ? <p className="quiet">This is the only model here; {counted(model.tables.length, 'table')}.</p> : null;
   return (
     <ul className="plain-list">
       {others.map((m) => (

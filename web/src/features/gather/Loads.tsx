@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { client, problemOf, unwrap, type LoadInfo, type ModelDocument } from '../../api/client';
 import { queryClient, useEdits } from '../../api/queries';
 import { useShown } from '../../app/shown';
-import { count } from '../../shared/format';
+import { count, counted } from '../../shared/format';
 import { ComparisonView } from './ComparisonView';
 import { canReload } from './TableCards';
 import { useLoadComparison, useLoads, usePutSchedule, useSchedules, type Mend } from './requests';
@@ -115,7 +115,7 @@ function Held({ model, load }: { model: ModelDocument; load: LoadInfo }) {
     <section className="panel held" aria-label={`A load of ${load.table} is held`}>
       <div className="row" style={{ justifyContent: 'space-between' }}>
         <h3>
-          A load of {load.table}, {when(load.loaded_at)}, {count(load.rows)} rows, is held
+          A load of {load.table}, {when(load.loaded_at)}, {counted(load.rows, 'row')}, is held
         </h3>
         <span className="row">
           <button type="button" className="pill" disabled={!comparison.data || (comparison.data.breaks.length > 0 && mends.length === 0)} onClick={() => void use(load, mends)}>

@@ -3,7 +3,7 @@ import { useMemo, useState } from 'react';
 import { client, problemOf, unwrap, type ModelDocument, type Reading, type ReadingItem } from '../../api/client';
 import { queryClient, useEdits } from '../../api/queries';
 import { useShown } from '../../app/shown';
-import { count } from '../../shared/format';
+import { counted } from '../../shared/format';
 import { ComparisonView } from './ComparisonView';
 import { ReadTable } from './ReadTable';
 import { dropReading, startReading, useComparison, useReading, type Choice, type Mend } from './requests';
@@ -152,17 +152,17 @@ function Item({ model, item, wanted, open, onOpen, onChange, onReread }: { model
           <span className="row" style={{ width: 300 }}>
             <progress value={item.share} style={{ flex: 1 }} aria-label={`${item.name} is read`} />
             <span className="quiet">
-              {count(item.rows)} rows{item.seconds_left === null ? '' : `, ${Math.ceil(item.seconds_left)} s left`}
+              {counted(item.rows, 'row')}{item.seconds_left === null ? '' : `, ${Math.ceil(item.seconds_left)} s left`}
             </span>
           </span>
         )}
         {item.state === 'waiting' && <span className="quiet">waits</span>}
         {item.report && (
           <span>
-            {count(item.report.rows)} rows, {item.report.columns.length} columns
-            {misfits > 0 && <span className="signal">, {count(misfits)} values did not fit</span>}
+            {counted(item.report.rows, 'row')}, {counted(item.report.columns.length, 'column')}
+            {misfits > 0 && <span className="signal">, {counted(misfits, 'value')} did not fit</span>}
             {offers > 0 && <span className="signal">, {offers} column{offers > 1 ? 's' : ''} nearly of another type</span>}
-            {item.report.broken > 0 && <span className="signal">, {count(item.report.broken)} rows left out</span>}
+            {item.report.broken > 0 && <span className="signal">, {counted(item.report.broken, 'row')} left out</span>}
           </span>
         )}
         {item.state === 'read' && (

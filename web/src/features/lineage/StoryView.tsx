@@ -11,7 +11,7 @@ const WORDS: Record<string, string> = { 'source column': 'as loaded', source: 's
 type Thing = [string, string];
 
 /** Steps of a table in a few words each, as the Lens lists them. */
-function stepWords(step: Record<string, unknown>): string {
+export function stepWords(step: Record<string, unknown>): string {
   const kind = String(step.kind).replaceAll('_', ' ');
   const named = [step.column, step.name, step.into, step.table].find((x) => typeof x === 'string' && x !== '') as string | undefined;
   const columns = Array.isArray(step.columns) ? (step.columns as string[]).slice(0, 3).join(', ') : '';

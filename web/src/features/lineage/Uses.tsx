@@ -29,7 +29,8 @@ export function Uses({ model, kind, name }: { model: ModelDocument; kind: 'measu
     void navigate(`/m/${model.id}/${use.kind === 'measure' ? 'measure' : use.kind === 'probe' || use.kind === 'folio' ? 'probe' : 'shape'}`);
   };
   if (!found.data) return null;
-  if (uses.length === 0) return <p className="quiet">No formula, probe or folio names it.</p>;
+  // What is built on a table or a column without naming it is told by its story.
+  if (uses.length === 0) return kind === 'measure' && !model.measures.some((m) => m.builds_on.includes(name)) ? <p className="quiet">No formula, probe or folio names it.</p> : null;
   return (
     <>
       <h3>Named in {uses.length === 1 ? '1 place' : `${uses.length} places`}</h3>

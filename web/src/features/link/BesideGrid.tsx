@@ -1,7 +1,7 @@
 // One probe under two states of the model: each cell now and then, those that differ marked.
 import { useState } from 'react';
 import type { Beside, Member, Scalar } from '../../api/client';
-import { columnName, count, measureText, memberText, nameText } from '../../shared/format';
+import { columnName, count, counted, measureText, memberText, nameText } from '../../shared/format';
 
 const BRIEF = 8;
 const STEP = 200;
@@ -70,8 +70,8 @@ export function BesideGrid({ grid, brief = false }: { grid: Beside; brief?: bool
           </table>
         </div>
       )}
-      {places.length > most && <button type="button" className="plain quiet" onClick={() => setMost(most + STEP)}>{count(places.length - most)} lines more</button>}
-      {grid.more > 0 && <p className="quiet">{count(grid.more)} lines are left out here.</p>}
+      {places.length > most && <button type="button" className="plain quiet" onClick={() => setMost(most + STEP)}>{counted(places.length - most, 'line')} more</button>}
+      {grid.more > 0 && <p className="quiet">{counted(grid.more, 'line')} are left out here.</p>}
       {grid.measures.filter((m) => m.now_unreached.join() !== m.then_unreached.join()).map((m) => (
         <p key={m.name} className="quiet">{nameText(m.name)}: {unreached(m.now_unreached)} now, {unreached(m.then_unreached)} then.</p>
       ))}

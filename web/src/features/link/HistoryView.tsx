@@ -32,7 +32,7 @@ export function HistoryView({ model, number }: { model: ModelDocument; number: n
             <div className="row quiet">
               <span className="grow">{e.author}, {whenText(e.made_at)}{e.undone ? ', undone' : ''}</span>
               {e.number !== model.edits && (
-                <button type="button" className="pill small" disabled={busy} onClick={() => goTo(e.number)}>{e.undone ? 'Again up to here' : 'Back to here'}</button>
+                <button type="button" className="pill small" disabled={busy} aria-label={`${e.undone ? 'Again up to here' : 'Back to here'}: ${e.title}, edit ${e.number}`} onClick={() => goTo(e.number)}>{e.undone ? 'Again up to here' : 'Back to here'}</button>
               )}
             </div>
             {number === e.number && (
@@ -48,7 +48,7 @@ export function HistoryView({ model, number }: { model: ModelDocument; number: n
           <li>
             <div className="row quiet">
               <span className="grow">as it was opened</span>
-              {model.edits > 0 && <button type="button" className="pill small" disabled={busy} onClick={() => goTo(0)}>Back to here</button>}
+              {model.edits > 0 && <button type="button" className="pill small" disabled={busy} aria-label="Back to here: as it was opened" onClick={() => goTo(0)}>Back to here</button>}
             </div>
           </li>
         )}

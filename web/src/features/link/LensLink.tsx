@@ -1,7 +1,9 @@
 import type { LinkInfo, ModelDocument } from '../../api/client';
 import { askChange, askRemove } from './edits';
 import { LinkMark } from '../../marks/Marks';
+import { actions } from '../../app/shown';
 import { count } from '../../shared/format';
+import { RenameButton } from '../names/Rename';
 
 function flowSentence(link: LinkInfo): string {
   if (!link.active) return 'It carries nothing until a formula switches it on, or you do.';
@@ -13,7 +15,7 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
   const change = (set: Record<string, unknown>) => askChange(link.name, set);
   const rows = link.matched + link.orphans + link.empty;
   const users = model.measures.filter((m) => m.switches_on.includes(link.name));
-  const findings = model.findings.filter((f) => f.about === `link ${link.name}`);
+  const findings = model.findings.filter((f) => f.accepted === null && f.about === `link ${link.name}`);
   return (
     <>
       <h2>{link.name}</h2>
@@ -78,10 +80,11 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
           <p className="measure-ink">{users.map((m) => m.name).join(', ')}</p>
         </>
       )}
-      <p style={{ marginTop: 18 }}>
+      <div style={{ marginTop: 18 }}>
         <button type="button" className="pill small" onClick={() => askChange(link.name)}>Change</button>{' '}
+        <RenameButton key={link.name} model={model} what="link" name={link.name} onRenamed={(to) => actions.select({ kind: 'link', name: to })} />{' '}
         <button type="button" className="pill small" onClick={() => askRemove(link.name)}>Remove this link</button>
-      </p>
+      </div>
     </>
   );
 }

@@ -3,7 +3,7 @@ import type { LinkInfo, ModelDocument, Profile, Stop, TableInfo } from '../../ap
 import { useProfiles } from '../../api/queries';
 import { useShown } from '../../app/shown';
 import { LinkMark, RoleMark } from '../../marks/Marks';
-import { columnText, count, quotedName } from '../../shared/format';
+import { columnText, count, counted, quotedName } from '../../shared/format';
 import { askNew } from './edits';
 import { ReachView } from './ReachView';
 import { TableShape } from './TableShape';
@@ -61,7 +61,7 @@ export function LensTable({ model, table, storyFirst, first }: { model: ModelDoc
         <RoleMark role={table.role} /> {table.name}
       </h2>
       <p className="quiet">
-        {table.role === 'disconnected' ? 'linked to nothing' : table.role}, {count(table.rows)} rows, {table.columns.length} columns
+        {table.role === 'disconnected' ? 'linked to nothing' : table.role}, {counted(table.rows, 'row')}, {counted(table.columns.length, 'column')}
         {table.source ? `, from ${table.source}` : ''}
         {table.unmatched ? ', with an (unmatched) member' : ''}
       </p>

@@ -2,7 +2,7 @@
 import { Suspense, lazy, useEffect } from 'react';
 import type { ModelDocument } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
-import { FindingLine, useShowAbout } from '../prove/Prove';
+import { FindingLine, findingKey, openFindings, useShowAbout } from '../prove/Prove';
 import { askNew } from './edits';
 import { LinkBar } from './LinkBar';
 import { Matrix } from './Matrix';
@@ -23,12 +23,12 @@ export function LinkStage({ model }: { model: ModelDocument }) {
   const shown = variant?.length && tried.data ? tried.data : model;
   const facts = shown.matrix.facts;
   const fact = facts.find((f) => f === chosen) ?? facts[0] ?? shown.tables[0]?.name ?? '';
-  const findings = shown.findings.filter((f) => !f.about.startsWith('measure '));
+  const findings = openFindings(shown).filter((f) => !f.about.startsWith('measure '));
   return (
     <div className={`link-bench view-${view} ${variant ? 'with-variant' : ''}`}>
       <LinkBar model={shown} />
       {view !== 'star' && (
-        <div className="link-left">
+        <div className="link-left" data-region>
           <div className="row" style={{ justifyContent: 'space-between' }}>
             <h2>Who filters whom{variant ? ', in the variant' : ''}</h2>
             <span className="quiet">{facts.length} facts, {shown.matrix.dimensions.length} dimensions</span>
@@ -36,7 +36,7 @@ export function LinkStage({ model }: { model: ModelDocument }) {
           <Matrix model={shown} fact={fact} />
           <Suggestions model={model} />
           <h2 style={{ borderTop: '1px solid var(--line)', paddingTop: 12 }}>Worth a look</h2>
-          {findings.map((f) => <FindingLine key={f.code + f.about + f.sentence} finding={f} show={show} />)}
+          {findings.map((f) => <FindingLine key={findingKey(f)} finding={f} show={show} />)}
           {findings.length === 0 && <p className="quiet">Nothing was found.</p>}
         </div>
       )}

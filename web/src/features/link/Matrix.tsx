@@ -3,7 +3,7 @@ import { memo, useCallback, useMemo, useRef, useState, type CSSProperties, type 
 import type { MatrixCell, ModelDocument, TableInfo } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
 import { REACH_WORDS, ReachMark, RoleMark, type ReachKind } from '../../marks/Marks';
-import { count, counted } from '../../shared/format';
+import { counted } from '../../shared/format';
 import { CellPanel } from './CellPanel';
 import { askNew, askRemove, askSwitch, askTurn } from './edits';
 import { NO_CELL, cellOf, conformed, shownMatrix, type Group, type Grouping } from './matrixModel';
@@ -197,7 +197,7 @@ const MatrixRow = memo(function MatrixRow({ model, table, columns, apart, lit, c
       <th scope="row" className={`row ${lit.source === f ? 'lit' : ''} ${lit.reached.has(f) ? 'reached' : ''} ${lit.blocked.has(f) ? 'blocked' : ''}`} data-head={f}>
         <button type="button" aria-pressed={chosen} onClick={() => { actions.set({ fact: f }); actions.select({ kind: 'table', name: f }); }}>
           <RoleMark role={table.role} /> <b>{f}</b>
-          <small className="quiet">{count(table.rows)} rows</small>
+          <small className="quiet">{counted(table.rows, 'row')}</small>
         </button>
       </th>
       {columns.map((g) => (g.collapsed ? <td key={g.name} className="narrow">{g.members.filter((d) => cellOf(model, f, d).kind !== 'none').length || ''}</td> : g.members.map((d) => cell(d))))}

@@ -264,17 +264,33 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
           `Drop here to remove ${pulling.from}`
         ) : (
           <>
-            <span style={{ flex: 'none' }}>Linked to nothing</span>
-            {places?.shelf.length === 0 && <span>no table. Drag a link here to remove it.</span>}
-            {places?.shelf.map((name) => (
-              <button key={name} type="button" className="plain" data-table={name} onPointerDown={(e) => e.stopPropagation()} onClick={() => choose(name)}>
-                <RoleMark role="disconnected" /> <b>{name}</b> {count(model.tables.find((t) => t.name === name)?.rows ?? 0)}
-              </button>
-            ))}
+            <Shelf model={model} words="Linked to nothing" names={(places?.shelf ?? []).filter((n) => !linked(model, n))} choose={choose} />
+            <Shelf model={model} words="Not around this fact" names={(places?.shelf ?? []).filter((n) => linked(model, n))} choose={choose} />
+            {places?.shelf.length === 0 && <span>Every table has its place. Drag a link here to remove it.</span>}
           </>
         )}
       </div>
     </div>
+  );
+}
+
+const linked = (model: ModelDocument, name: string) => model.links.some((k) => k.from_table === name || k.to_table === name);
+
+/** Tables that have no place in the star, as buttons behind a word that says why. */
+function Shelf({ model, words, names, choose }: { model: ModelDocument; words: string; names: string[]; choose: (name: string) => void }) {
+  if (names.length === 0) return null;
+  return (
+    <>
+      <span style={{ flex: 'none' }}>{words}</span>
+      {names.map((name) => {
+        const table = model.tables.find((t) => t.name === name);
+        return (
+          <button key={name} type="button" className="plain" data-table={name} onPointerDown={(e) => e.stopPropagation()} onClick={() => choose(name)}>
+            <RoleMark role={table?.role ?? 'disconnected'} /> <b>{name}</b> {count(table?.rows ?? 0)}
+          </button>
+        );
+      })}
+    </>
   );
 }
 

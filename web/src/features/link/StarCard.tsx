@@ -2,7 +2,7 @@
 import { memo, type KeyboardEvent, type PointerEvent } from 'react';
 import type { LinkInfo, TableInfo } from '../../api/client';
 import { ChangeMark, LinkMark, RoleMark, type ChangeKind } from '../../marks/Marks';
-import { count, quotedName } from '../../shared/format';
+import { count, counted, quotedName } from '../../shared/format';
 import type { Box } from './geometry';
 
 export interface CardActs {
@@ -52,7 +52,7 @@ export const StarCard = memo(function StarCard(props: CardProps) {
       style={{ transform: `translate(${box.x - box.width / 2}px, ${box.y - box.height / 2}px)`, width: box.width, minHeight: box.height, zIndex: open ? 3 : 2 }}
       data-table={table.name}
       role="group"
-      aria-label={`${table.name}, ${table.role}, ${count(table.rows)} rows`}
+      aria-label={`${table.name}, ${table.role}, ${counted(table.rows, 'row')}`}
       onPointerDown={(e) => onGrab(e, table.name)}
       onMouseEnter={() => onHover(table.name)}
       onMouseLeave={() => onHover(null)}

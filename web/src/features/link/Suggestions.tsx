@@ -2,36 +2,26 @@
 import { useState } from 'react';
 import type { ModelDocument, Suggestion } from '../../api/client';
 import type { Edit } from '../../api/queries';
+import { useEdits } from '../../api/queries';
 import { LinkMark } from '../../marks/Marks';
-import { listed } from './CellPanel';
+import { columnName } from '../../shared/format';
+import { listed, tableIn } from './CellPanel';
 import { ask, askNew } from './edits';
 import { useSuggestions } from './requests';
 
 const FIRST = 4;
 
-function dismissedKey(model: ModelDocument): string {
-  return `nexorem.not-suggested.${model.id}`;
-}
-
-function readDismissed(model: ModelDocument): string[] {
-  try {
-    return JSON.parse(localStorage.getItem(dismissedKey(model)) ?? '[]') as string[];
-  } catch {
-    return [];
-  }
-}
-
 export function Suggestions({ model }: { model: ModelDocument }) {
   const found = useSuggestions(model);
-  const [dismissed, setDismissed] = useState(() => readDismissed(model));
+  const { edit, busy } = useEdits(model);
   const [ticked, setTicked] = useState<Set<string>>(new Set());
   const [all, setAll] = useState(false);
-  const shown = (found.data ?? []).filter((s) => !dismissed.includes(s.text));
-  const away = (found.data ?? []).length - shown.length;
-  const dismiss = (texts: string[]) => {
-    localStorage.setItem(dismissedKey(model), JSON.stringify(texts));
-    setDismissed(texts);
-  };
+  const shown = found.data ?? [];
+  const away = model.put_aside;
+  // What is not meant is remembered by the model, and told in its history.
+  const dismiss = (text: string) => void edit({ kind: 'accept_finding', code: 'suggestion', about: text, reason: 'not meant' });
+  const bringBack = (text: string) => void edit({ kind: 'reopen_finding', code: 'suggestion', about: text });
+  const choices = [...new Set(shown.map((s) => s.choice).filter(Boolean))];
   const taken = shown.filter((s) => ticked.has(s.text));
   const together = () => {
     const edits: Edit[] = taken.map((s) => ({ kind: 'add_link', link: s.link }));
@@ -44,7 +34,7 @@ export function Suggestions({ model }: { model: ModelDocument }) {
     return next;
   });
   if (found.isPending) return <p className="wait">Looking for keys in common…</p>;
-  if (shown.length === 0 && away === 0) return null;
+  if (shown.length === 0 && away.length === 0) return null;
   return (
     <section aria-label="Suggested by the data" className="suggestions">
       <div className="row" style={{ justifyContent: 'space-between' }}>
@@ -56,6 +46,7 @@ export function Suggestions({ model }: { model: ModelDocument }) {
           </span>
         )}
       </div>
+      {choices.map((choice) => <WhichDate key={choice} found={shown.filter((s) => s.choice === choice)} />)}
       {shown.slice(0, all ? shown.length : FIRST).map((s) => (
         <div key={s.text} className="suggestion">
           {shown.length > 1 && <input type="checkbox" aria-label={`Take ${s.text}`} checked={ticked.has(s.text)} onChange={() => tick(s)} />}
@@ -64,14 +55,43 @@ export function Suggestions({ model }: { model: ModelDocument }) {
             <div className="quiet"><LinkMark link={markOf(s)} width={40} /> {s.evidence.sentence}</div>
             <div className="row">
               <button type="button" className="pill small solid" onClick={() => askNew(listed(s.link.from), listed(s.link.to))}>Look and link</button>
-              <button type="button" className="pill small" onClick={() => dismiss([...dismissed, s.text])}>Not this one</button>
+              <button type="button" className="pill small" disabled={busy} aria-label={`Not this one: ${s.text}`} onClick={() => dismiss(s.text)}>Not this one</button>
             </div>
           </div>
         </div>
       ))}
       {!all && shown.length > FIRST && <button type="button" className="plain quiet" onClick={() => setAll(true)}>{shown.length - FIRST} more</button>}
-      {away > 0 && <button type="button" className="plain quiet" onClick={() => dismiss([])}>{away} put aside; show them again</button>}
+      {away.length > 0 && (
+        <details>
+          <summary className="quiet">{away.length} put aside</summary>
+          {away.map((text) => <div key={text} className="row"><span className="mono grow">{text}</span><button type="button" className="plain quiet" disabled={busy} aria-label={`Bring ${text} back`} onClick={() => bringBack(text)}><u>bring it back</u></button></div>)}
+        </details>
+      )}
     </section>
+  );
+}
+
+/** Of several dates one may be the active one: asked in a sentence, the others are offered as roles that a measure switches on. */
+function WhichDate({ found }: { found: Suggestion[] }) {
+  const [chosen, setChosen] = useState<string | null>(null);
+  const [first] = found;
+  if (!first) return null;
+  const [table = ''] = listed(first.link.from).map((c) => tableIn(c));
+  const calendar = tableIn(listed(first.link.to)[0] ?? '');
+  const go = () => {
+    const edits: Edit[] = found.map((s) => ({ kind: 'add_link', link: { ...s.link, active: s.text === chosen } }));
+    ask({ kind: 'edits', title: `link the dates of ${table} to ${calendar}`, edits });
+  };
+  return (
+    <fieldset className="which-date">
+      <legend>Which date of {table} does {calendar} filter, when nothing else is said?</legend>
+      {found.map((s) => {
+        const column = columnName(listed(s.link.from)[0] ?? '');
+        return <label key={s.text}><input type="radio" name={`date of ${table}`} checked={chosen === s.text} onChange={() => setChosen(s.text)} /> {column}</label>;
+      })}
+      <p className="quiet">The others become inactive links, roles that a measure switches on.</p>
+      <button type="button" className="pill small solid" disabled={chosen === null} onClick={go}>Look at these links</button>
+    </fieldset>
   );
 }
 

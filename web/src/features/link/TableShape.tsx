@@ -3,7 +3,9 @@ import { useState } from 'react';
 import type { ModelDocument, TableInfo } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { RoleMark } from '../../marks/Marks';
-import { columnText, count, counted, quotedName } from '../../shared/format';
+import { columnName, columnText, count, counted, referenceText } from '../../shared/format';
+import { Rename } from '../names/Rename';
+import { Chooser } from '../probe/Chooser';
 import { useTableShape } from './requests';
 
 const ROLES = ['fact', 'dimension', 'outrigger', 'bridge'] as const;
@@ -74,10 +76,10 @@ function Grain({ model, table, onSay }: { model: ModelDocument; table: TableInfo
       </form>
       {columns.length === 0 && table.candidate_keys.length > 0 && <p className="quiet">Unique by itself: {table.candidate_keys.slice(0, 3).join('; ')}.</p>}
       {told && (told.repeated === 0 ? (
-        <p role="status">✓ Each of {count(told.rows)} rows has its own {told.columns.join(' and ')}{told.empty ? `; ${counted(told.empty, 'row')} with an empty part` : ''}.</p>
+        <p role="status">✓ Each of {counted(told.rows, 'row')} has its own {told.columns.join(' and ')}{told.empty ? `; ${counted(told.empty, 'row')} with an empty part` : ''}.</p>
       ) : (
         <div role="status">
-          <p className="signal">◆ {count(told.repeated)} of {count(told.rows)} rows share it with another: the grain is finer.</p>
+          <p className="signal">◆ {count(told.repeated)} of {counted(told.rows, 'row')} share it with another: the grain is finer.</p>
           <table><tbody>{told.examples.map((e) => <tr key={JSON.stringify(e.key)}><td>{e.key.map(columnText).join(', ')}</td><td className="num">{counted(e.rows, 'row')}</td></tr>)}</tbody></table>
         </div>
       ))}
@@ -88,7 +90,8 @@ function Grain({ model, table, onSay }: { model: ModelDocument; table: TableInfo
 function Hierarchies({ model, table }: { model: ModelDocument; table: TableInfo }) {
   const { edit, busy } = useEdits(model);
   const found = useTableShape(model, table.name, []).data?.hierarchies ?? [];
-  const [making, setMaking] = useState<{ name: string; levels: string } | null>(null);
+  const [making, setMaking] = useState<{ name: string; levels: string[] } | null>(null);
+  const [renaming, setRenaming] = useState<string | null>(null);
   return (
     <>
       <h3>Hierarchies</h3>
@@ -97,9 +100,11 @@ function Hierarchies({ model, table }: { model: ModelDocument; table: TableInfo 
           <div className="row">
             <b>{h.name}</b>
             <span className="grow">{h.levels.join(' › ')}</span>
-            <button type="button" className="plain quiet" disabled={busy} onClick={() => setMaking({ name: h.name, levels: h.levels.join(' › ') })}><u>change</u></button>
+            <button type="button" className="plain quiet" aria-label={`Rename the hierarchy ${h.name}`} onClick={() => setRenaming(renaming === h.name ? null : h.name)}><u>rename</u></button>
+            <button type="button" className="plain quiet" aria-label={`Change the hierarchy ${h.name}`} disabled={busy} onClick={() => setMaking({ name: h.name, levels: h.levels })}><u>change</u></button>
             <button type="button" className="plain quiet" aria-label={`Remove the hierarchy ${h.name}`} disabled={busy} onClick={() => void edit({ kind: 'remove_hierarchy', name: h.name })}>✕</button>
           </div>
+          {renaming === h.name && <Rename model={model} what="hierarchy" name={h.name} onDone={() => setRenaming(null)} />}
           {h.faults.length === 0 && <div className="quiet">✓ every member has one parent</div>}
           {h.faults.map((f) => (
             <div key={f.sentence} className="signal">
@@ -113,25 +118,45 @@ function Hierarchies({ model, table }: { model: ModelDocument; table: TableInfo 
         <form
           onSubmit={(e) => {
             e.preventDefault();
-            const levels = making.levels.split(/[›>]/).map((x) => x.trim()).filter(Boolean);
-            void edit({ kind: 'put_hierarchy', hierarchy: { name: making.name.trim(), levels } }).then((ok) => ok && setMaking(null));
+            void edit({ kind: 'put_hierarchy', hierarchy: { name: making.name.trim(), levels: making.levels } }).then((ok) => ok && setMaking(null));
           }}
         >
           <input className="field" aria-label="Name of the hierarchy" placeholder="name" value={making.name} onChange={(e) => setMaking({ ...making, name: e.target.value })} />
-          <input className="field mono" aria-label="Its levels, the widest first" placeholder="Table.wide › Table.narrow" value={making.levels} onChange={(e) => setMaking({ ...making, levels: e.target.value })} />
-          <div className="row">
-            {table.columns.filter((c) => c.dtype === 'text' || c.dtype === 'integer').slice(0, 8).map((c) => (
-              <button key={c.name} type="button" className="pill small" onClick={() => setMaking({ ...making, levels: [making.levels, `${quotedName(table.name)}.${quotedName(c.name)}`].filter(Boolean).join(' › ') })}>› {c.name}</button>
-            ))}
-          </div>
+          <Levels model={model} table={table} levels={making.levels} onLevels={(levels) => setMaking({ ...making, levels })} />
           <div className="row" style={{ marginTop: 6 }}>
-            <button type="submit" className="pill small solid" disabled={busy || !making.name.trim()}>Keep</button>
+            <button type="submit" className="pill small solid" disabled={busy || !making.name.trim() || making.levels.length < 2}>Keep</button>
             <button type="button" className="pill small" onClick={() => setMaking(null)}>Leave it</button>
           </div>
         </form>
       ) : (
-        <button type="button" className="pill small" onClick={() => setMaking({ name: '', levels: '' })}>New hierarchy</button>
+        <button type="button" className="pill small" onClick={() => setMaking({ name: '', levels: [] })}>New hierarchy</button>
       )}
     </>
+  );
+}
+
+/** The levels as chips, the widest first: added from a list, moved, taken out. */
+function Levels({ model, table, levels, onLevels }: { model: ModelDocument; table: TableInfo; levels: string[]; onLevels: (levels: string[]) => void }) {
+  const choices = [table, ...model.tables.filter((t) => t.name !== table.name && !t.hidden)].flatMap((t) =>
+    t.columns.filter((c) => !c.hidden).map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })),
+  );
+  const move = (from: number, by: number) => {
+    const next = [...levels];
+    const [level] = next.splice(from, 1);
+    if (level) next.splice(Math.max(0, Math.min(levels.length - 1, from + by)), 0, level);
+    onLevels(next);
+  };
+  return (
+    <div className="row levels" role="group" aria-label="Its levels, the widest first">
+      {levels.map((level, i) => (
+        <span key={level} className="chip">
+          {i > 0 && <button type="button" aria-label={`Make ${level} a wider level`} title="Wider" onClick={() => move(i, -1)}>‹</button>}
+          <span className="chip-text">{columnName(level)}</span>
+          {i < levels.length - 1 && <button type="button" aria-label={`Make ${level} a finer level`} title="Finer" onClick={() => move(i, 1)}>›</button>}
+          <button type="button" aria-label={`Take ${level} out`} onClick={() => onLevels(levels.filter((l) => l !== level))}>✕</button>
+        </span>
+      ))}
+      <Chooser label="+ level" title="Add a level, the widest first" choices={choices.filter((c) => !levels.includes(c.value))} onChoose={(v) => onLevels([...levels, v])} />
+    </div>
   );
 }

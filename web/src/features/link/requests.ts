@@ -96,7 +96,10 @@ export function useStarLayout(model: ModelDocument, fact: string, beside: string
     queryFn: async ({ signal }) => {
       const key = beside ? `${fact} + ${beside}` : fact;
       const found = unwrap(await client.POST('/api/models/{model_id}/star', { params: of(model), body: { fact, beside, before: placesBefore(model, key) }, signal }));
-      const places = Object.fromEntries(Object.entries(found.boxes).map(([name, box]) => [name, [box.x, box.y]]));
+      // Where somebody pulled a table to stands in the model; the place it has by itself is kept for when that is taken back.
+      const before = placesBefore(model, found.key);
+      const tidy = (name: string, box: { x: number; y: number }) => (`${found.key}/${name}` in model.places ? before[name] : [box.x, box.y]);
+      const places = Object.fromEntries(Object.entries(found.boxes).flatMap(([name, box]) => { const at = tidy(name, box); return at ? [[name, at]] : []; }));
       localStorage.setItem(placesKey(model, found.key), JSON.stringify(places));
       return found;
     },

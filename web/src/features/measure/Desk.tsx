@@ -1,42 +1,42 @@
 // One measure on the desk: name, formula, errors with mends, reading, ledger, live grid, and what is said of it.
 import { useDebouncedValue } from '@mantine/hooks';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { toUtf16, type Coordinate, type ErrorItem, type FormulaAnswer, type MeasureInfo, type ModelDocument, type Scalar } from '../../api/client';
 import { useConditions, useEdits, useFormula } from '../../api/queries';
 import { actions, askedProbe, useShown } from '../../app/shown';
 import { measureText, nameText } from '../../shared/format';
+import { useKept } from '../../shared/kept';
+import { useSaver } from '../../shared/saver';
 import { Details } from './Details';
+import { Meanwhile } from './Meanwhile';
 import { FormulaEditor } from './FormulaEditor';
 import { Ledger, filtersOf } from './Ledger';
 import { LiveGrid, sides } from './LiveGrid';
-import { draftKey, draftOf, freeName, same, useDrafts, writeOn, type Draft } from './drafts';
+import { MEASURE, draftOf, freeName, same, useWriting, writeOn, type Draft } from './drafts';
 
 const PAUSE = 90;
 
 /** The draft of a measure: what was typed and not saved, else the measure as it is. An offered formula becomes the draft. */
 function useDraft(model: ModelDocument, measure: MeasureInfo) {
-  const key = draftKey(model.id, measure.name);
-  const kept = useDrafts((s) => s.drafts[key]);
-  const put = useDrafts((s) => s.put);
+  const saved = useMemo(() => draftOf(measure), [measure]);
+  const { value: kept, theirs, put, drop: forget, rebase } = useKept(model.id, MEASURE, measure.name, saved);
   const offered = useShown((s) => s.offered);
-  const saved = draftOf(measure);
   const offer = offered && offered.measure === measure.name && measure.name ? offered : null;
-  const draft: Draft = offer ? { ...saved, ...kept, formula: offer.formula } : (kept ?? saved);
+  const draft: Draft = offer ? { ...kept, formula: offer.formula } : kept;
   const change = (part: Partial<Draft>) => {
-    const next = { ...draft, ...part };
     if (offer) actions.set({ offered: null });
-    put(key, same(next, saved) ? null : next);
+    put({ ...draft, ...part });
   };
   const drop = () => {
     actions.set({ offered: null });
-    put(key, null);
+    forget();
   };
-  return { draft, saved, offer, changed: !same(draft, saved), change, drop };
+  return { draft, saved, offer, changed: !same(draft, saved), theirs, change, drop, rebase };
 }
 
 export function Desk({ model, measure }: { model: ModelDocument; measure: MeasureInfo }) {
   const isNew = measure.name === '';
-  const { draft, saved, offer, changed, change, drop } = useDraft(model, measure);
+  const { draft, saved, offer, changed, theirs, change, drop, rebase } = useDraft(model, measure);
   const probe = useShown((s) => s.probe);
   const [cell, setCell] = useState<Coordinate[] | null>(null);
   const [compared, setCompared] = useState<string[]>([]);
@@ -52,23 +52,26 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
   const errors = (current?.errors ?? []).toSorted((a, b) => (a.in === b.in ? a.start - b.start : 0));
   const { edit, busy } = useEdits(model);
   const taken = model.measures.some((m) => m.name !== measure.name && m.name.toLowerCase() === draft.name.trim().toLowerCase());
-  const can = changed && errors.length === 0 && current !== undefined && draft.formula.trim() !== '' && !busy && draft.name.trim() !== '' && !taken;
+  const can = changed && errors.length === 0 && current !== undefined && draft.formula.trim() !== '' && !busy && draft.name.trim() !== '' && !taken && !theirs;
   const open = (name: string) => actions.set({ measure: name, selection: { kind: 'measure', name }, offered: null });
   const save = async () => {
     if (!can) return;
     const name = draft.name.trim();
     const focus = document.activeElement;
-    if (name !== measure.name) useDrafts.setState({ writing: focus?.closest('.editor') ? { part: 'formula', measure: name } : focus?.matches('.desk-name') ? { part: 'name', measure: name } : null });
+    if (name !== measure.name) useWriting.setState({ writing: focus?.closest('.editor') ? { part: 'formula', measure: name } : focus?.matches('.desk-name') ? { part: 'name', measure: name } : null });
     if (isNew) {
       if (!(await edit({ kind: 'add_measure', measure: { ...draft, name } }))) return;
     } else {
+      // One save is one edit, whatever of it has changed.
       const parts = Object.entries(draft).filter(([key, value]) => key !== 'name' && saved[key as keyof Draft] !== value);
-      if (parts.length && !(await edit({ kind: 'change_measure', name: measure.name, set: Object.fromEntries(parts) }))) return;
-      if (name !== measure.name && !(await edit({ kind: 'rename_measure', name: measure.name, to: name }))) return;
+      const set = Object.fromEntries(parts);
+      const change = name === measure.name ? { kind: 'change_measure', name: measure.name, set } : { kind: 'rename_measure', name: measure.name, to: name, ...(parts.length ? { set } : {}) };
+      if ((parts.length || name !== measure.name) && !(await edit(change))) return;
     }
     drop();
     open(name);
   };
+  useSaver(() => void save(), changed);
   const duplicate = async () => {
     const base = measure.variant_of || measure.name;
     const name = freeName(model.measures, `${base}_trial`);
@@ -99,6 +102,7 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
         {!isNew && <button type="button" className="pill small" disabled={busy || !sound} title="A trial beside it, with the formula as written here" onClick={() => void duplicate()}>As a variant</button>}
         {!isNew && <button type="button" className="pill small" disabled={busy} onClick={() => { void edit({ kind: 'remove_measure', name: measure.name }); drop(); actions.set({ measure: null, selection: null }); }}>Remove</button>}
       </div>
+      {theirs && <Meanwhile model={model} name={measure.name} theirs={<DraftText draft={saved} other={draft} />} mine={<DraftText draft={draft} other={saved} />} onTheirs={drop} onMine={rebase} />}
       {offer && <p className="offered" role="status">Offered: <b>{offer.label}</b>. Look at the numbers below; Save keeps it.</p>}
       <FormulaEditor model={model} name={measure.name || label} value={draft.formula} errors={errors} onChange={(text) => text !== draft.formula && change({ formula: text })} onSave={() => void save()} onGo={go} />
       {errors.map((e) => (
@@ -119,6 +123,17 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
       <Details model={model} draft={draft} sample={typeof shown?.value === 'number' ? shown.value : null} put={change} />
       {shown && sound && <Printed told={shown} />}
     </div>
+  );
+}
+
+/** What a draft says of the parts in which it and another differ; of the formula always. */
+function DraftText({ draft, other }: { draft: Draft; other: Draft }) {
+  const parts = (Object.keys(draft) as (keyof Draft)[]).filter((k) => k !== 'formula' && draft[k] !== other[k]);
+  return (
+    <>
+      <pre className="formula-box">{draft.formula}</pre>
+      {parts.map((k) => <div key={k}><span className="quiet">{k.replace('_', ' ')}:</span> {String(draft[k]) || 'nothing'}</div>)}
+    </>
   );
 }
 

@@ -77,7 +77,7 @@ function Differ({ answer }: { answer: GridAnswer }) {
     return n;
   }, [answer]);
   const cells = answer.rows.lines.length * answer.columns.lines.length;
-  if (differing === null) return <span className="quiet">{count(cells)} cells in {answer.milliseconds.toFixed(0)} ms</span>;
+  if (differing === null) return <span className="quiet">{counted(cells, 'cell')} in {answer.milliseconds.toFixed(0)} ms</span>;
   return <b className={differing ? 'signal' : 'quiet'} data-testid="differ">{differing ? `${count(differing)} of ${counted(cells, 'cell')} differ` : `none of ${counted(cells, 'cell')} differs`}</b>;
 }
 

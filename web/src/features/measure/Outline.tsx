@@ -5,7 +5,8 @@ import { client, unwrap, type MeasureInfo, type ModelDocument, type PatternInfo 
 import { useGrid } from '../../api/queries';
 import { EMPTY_PROBE, actions } from '../../app/shown';
 import { measureText, nameText } from '../../shared/format';
-import { draftKey, useDrafts } from './drafts';
+import { useKeptDrafts } from '../../shared/kept';
+import { draftKey } from './drafts';
 
 type Order = 'builds' | 'folder' | 'home';
 const ORDERS: [Order, string][] = [['builds', 'Who builds on whom'], ['folder', 'By folder'], ['home', 'By home table']];
@@ -49,7 +50,7 @@ function grouped(measures: MeasureInfo[], of: (m: MeasureInfo) => string): Liste
 export function Outline({ model, chosen, onPattern, onText }: { model: ModelDocument; chosen: string; onPattern: (pattern: PatternInfo) => void; onText: () => void }) {
   const [order, setOrder] = useState<Order>('builds');
   const [search, setSearch] = useState('');
-  const drafts = useDrafts((s) => s.drafts);
+  const drafts = useKeptDrafts((s) => s.drafts);
   const sound = model.measures.filter((m) => !m.broken);
   const totals = useGrid(model, { ...EMPTY_PROBE, measures: sound.map((m) => m.name), totals: 'none' });
   const value = (m: MeasureInfo) => {

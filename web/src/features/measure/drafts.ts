@@ -1,6 +1,7 @@
-// Formulas under way, kept when another measure is looked at: nothing that was typed is lost.
+// Formulas under way, kept when another measure is looked at, and over a reload: nothing that was typed is lost.
 import { create } from 'zustand';
 import type { MeasureInfo } from '../../api/client';
+import { keptKey } from '../../shared/kept';
 
 export type Draft = Pick<MeasureInfo, 'formula' | 'home' | 'format' | 'description' | 'folder' | 'trial' | 'variant_of'> & { name: string };
 
@@ -12,32 +13,24 @@ export function draftOf(m: MeasureInfo): Draft {
   return { name: m.name, formula: m.formula, home: m.home, format: m.format, description: m.description, folder: m.folder, trial: m.trial, variant_of: m.variant_of };
 }
 
-interface Drafts {
-  drafts: Record<string, Draft>;
+interface Writing {
   /** What was being written when a measure was saved under this, another name: the desk is laid anew then, and the focus goes on there. */
   writing: { part: 'formula' | 'name'; measure: string } | null;
-  put: (key: string, draft: Draft | null) => void;
 }
 
-export const useDrafts = create<Drafts>((set) => ({
-  drafts: {},
-  writing: null,
-  put: (key, draft) =>
-    set((s) => {
-      const { [key]: _gone, ...rest } = s.drafts;
-      return { drafts: draft ? { ...rest, [key]: draft } : rest };
-    }),
-}));
+export const useWriting = create<Writing>(() => ({ writing: null }));
 
 /** Takes the focus once, if it was there before the desk was laid anew. */
 export function writeOn(part: 'formula' | 'name', measure: string, element: { focus: () => void } | null): void {
-  const { writing } = useDrafts.getState();
+  const { writing } = useWriting.getState();
   if (!element || writing?.part !== part || writing.measure !== measure) return;
-  useDrafts.setState({ writing: null });
+  useWriting.setState({ writing: null });
   element.focus();
 }
 
-export const draftKey = (model: number, measure: string) => `${model} ${measure}`;
+export const MEASURE = 'measure';
+
+export const draftKey = (model: number, measure: string) => keptKey(model, MEASURE, measure);
 
 export function same(a: Draft, b: Draft): boolean {
   return JSON.stringify(a) === JSON.stringify(b);

@@ -79,6 +79,10 @@ const SIGNS: Partial<Record<TruthMark['kind'], [string, string]>> = {
   dimension_side: ['◌Σ', 'adds up rows of a dimension'],
   overridden: ['↷', 'does away with coordinates of the grid'],
   apart: ['Σ', 'parts do not add up'],
+  coarse: ['▭', 'its fact is coarser than the axis'],
+  lost: ['⊖', 'rows fall out of a product'],
+  uneven: ['≠', 'compares periods that are not alike'],
+  nested: ['2×', 'counts parents beside their children'],
 };
 
 function Heading({ probe, measure, order, onSort, still, onMenu }: { probe: Probe; measure: Measured; order: string; onSort: () => void; still: boolean; onMenu: (asked: HeadMenuAsked) => void }) {

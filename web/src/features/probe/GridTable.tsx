@@ -3,7 +3,7 @@ import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, typ
 import type { GridAnswer, Look, Probe } from '../../api/client';
 import { sameProbe } from '../../app/shapes';
 import { actions, useShown, type OtherCell } from '../../app/shown';
-import { count } from '../../shared/format';
+import { count, counted } from '../../shared/format';
 import { coordinates, lineKey, shownLines, unfolded, type ShownLine } from './axes';
 import { GridHead } from './GridHead';
 import { HeadMenu, type HeadMenuAsked } from './HeadMenu';
@@ -265,5 +265,5 @@ function usePainted(view: View, pinned: ShownLine[]) {
 export function gridWords(answer: GridAnswer): string {
   const whole = answer.rows.lines.filter((l) => l.every((m) => m.kind !== 'total')).length;
   const lines = whole || answer.rows.lines.length;
-  return `${count(lines)} line${lines === 1 ? '' : 's'}, ${count(answer.cells)} cells, ${answer.milliseconds.toFixed(0)} ms${answer.left_out ? `; ${count(answer.left_out)} lines are not among the top ones` : ''}`;
+  return `${count(lines)} line${lines === 1 ? '' : 's'}, ${counted(answer.cells, 'cell')}, ${answer.milliseconds.toFixed(0)} ms${answer.left_out ? `; ${counted(answer.left_out, 'line')} are not among the top ones` : ''}`;
 }

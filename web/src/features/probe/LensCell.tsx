@@ -125,7 +125,7 @@ function CellMarks({ model, measure, at }: { model: ModelDocument; measure: stri
     <ul className="plain-list cell-marks">
       {marks.map((m) => (
         <li key={m.kind + m.sentence}>
-          <button type="button" className="plain" onClick={() => actions.select({ kind: 'mark', measure, mark: m.kind })}><b className="signal">{MARK_WORDS[m.kind]}</b> <span>{m.sentence}</span></button>
+          <button type="button" className="plain" onClick={() => actions.select({ kind: 'mark', measure, mark: m.kind, at })}><b className="signal">{MARK_WORDS[m.kind]}</b> <span>{m.sentence}</span></button>
         </li>
       ))}
     </ul>

@@ -1,9 +1,9 @@
 // A mark of truth explained: what is so, why, the numbers it is about, and what would mend it.
 import { useNavigate } from 'react-router';
-import type { GridMeasure, ModelDocument, TruthMark } from '../../api/client';
-import { useGrid } from '../../api/queries';
+import type { Coordinate, GridMeasure as Asked, ModelDocument, Probe, Scalar, TruthMark } from '../../api/client';
+import { useGrid, useMends } from '../../api/queries';
 import { actions, askedProbe, useShown } from '../../app/shown';
-import { columnName, count, measureText, memberText, nameText } from '../../shared/format';
+import { columnName, count, counted, measureText, memberText, nameText } from '../../shared/format';
 import { OpeningLine } from '../link/OpeningLine';
 import { coordinates } from './axes';
 import { MARK_WORDS } from './MarkNotes';
@@ -19,15 +19,19 @@ const MEANS: Record<TruthMark['kind'], string> = {
   denominator: 'What the share is a part of is computed under the picks too. With other picks the same cell is a share of another whole.',
   whole: 'A number divided by itself: what the denominator clears is not what the axis filters by.',
   dimension_side: 'A dimension has a row a member, whatever the facts have. Its column added up by itself counts every member once.',
+  coarse: 'What the fact has for a whole month stands on one of its days. Shown by days, that one day has all of it, and a share of the other days has nothing to be a share of.',
+  lost: 'A product with an empty factor is empty, and a sum passes over what is empty: these rows are in no total, and nothing says so.',
+  uneven: 'A period is held against another one that has not the same days with rows in it: the calendar or the fact begins or ends in one of the two. The difference is one of days, not of business.',
+  nested: 'A row that has what its children have together, beside these children, is counted once for itself and once more for them.',
   unmatched: 'Rows whose key is empty or names nothing stand under (unmatched), so that parts add up to totals.',
 };
 
 /** The scans that a filter on a table does not reach, one for each table whose rows they add up. */
-function missed(scans: GridMeasure['scans'], table: string): GridMeasure['scans'] {
+function missed(scans: Asked['scans'], table: string): Asked['scans'] {
   return scans.filter((s, i) => !(table in s.tables) && scans.findIndex((x) => x.grain === s.grain && !(table in x.tables)) === i);
 }
 
-export function LensMark({ model, measure, kind }: { model: ModelDocument; measure: string; kind: TruthMark['kind'] }) {
+export function LensMark({ model, measure, kind, at = [] }: { model: ModelDocument; measure: string; kind: TruthMark['kind']; at?: Coordinate[] }) {
   const probe = useShown((s) => s.probe);
   const grid = useGrid(model, probe ? askedProbe(probe) : null);
   const put = useShown((s) => s.setProbe);
@@ -65,17 +69,10 @@ export function LensMark({ model, measure, kind }: { model: ModelDocument; measu
             <p>Over {mark.links.map((name) => <button key={name} type="button" className="plain" onClick={() => actions.select({ kind: 'link', name })}><u>{name}</u>&nbsp;</button>)}</p>
           )}
           {mark.mends.length > 0 && <h3>What would mend it</h3>}
-          {mark.mends.map((mend) => (
-            <div key={mend.formula}>
-              <div className="formula-box">{mend.formula}</div>
-              {mend.own
-                ? <button type="button" className="pill small" onClick={() => rewrite(mend)}>Write {nameText(mend.measure).toLowerCase()} so in this probe</button>
-                : <button type="button" className="pill small" onClick={() => write(mend)}>Look at it in {nameText(mend.measure).toLowerCase()}</button>}
-            </div>
-          ))}
+          {mark.mends.length > 0 && probe && told && <Mends model={model} probe={probe} measure={told} at={at} mark={mark} rewrite={rewrite} write={write} />}
           {mark.cells.length > 0 && told && (
             <>
-              <h3>{count(mark.cells.length)} totals are no sum of the lines below them</h3>
+              <h3>{kind === 'apart' ? `${counted(mark.cells.length, 'total')} ${mark.cells.length === 1 ? 'is' : 'are'} no sum of the lines below` : `${counted(mark.cells.length, 'cell')} where it is so`}</h3>
               <table>
                 <tbody>
                   {mark.cells.slice(0, MOST).map(([r = 0, c = 0]) => {
@@ -89,11 +86,46 @@ export function LensMark({ model, measure, kind }: { model: ModelDocument; measu
                   })}
                 </tbody>
               </table>
-              {mark.cells.length > MOST && <p className="quiet">and {count(mark.cells.length - MOST)} more, each with a struck Σ</p>}
+              {mark.cells.length > MOST && <p className="quiet">and {count(mark.cells.length - MOST)} more{kind === 'apart' ? ', each with a struck Σ' : ''}</p>}
             </>
           )}
           {mark.columns.length > 0 && mark.cells.length === 0 && <p className="quiet">About {mark.columns.map(columnName).join(', ')}.</p>}
         </section>
+      ))}
+    </>
+  );
+}
+
+interface MendsProps {
+  model: ModelDocument;
+  probe: Probe;
+  measure: Asked;
+  /** The cell at hand; none is the whole. */
+  at: Coordinate[];
+  mark: TruthMark;
+  rewrite: (mend: TruthMark['mends'][number]) => void;
+  write: (mend: TruthMark['mends'][number]) => void;
+}
+
+/** What would mend a mark, each with the number it gives beside the present one. */
+function Mends({ model, probe, measure, at, mark, rewrite, write }: MendsProps) {
+  const values = useMends(model, askedProbe(probe), measure.name, at, mark.mends).data;
+  const text = (value: Scalar, dtype: string) => measureText(value, measure.format, dtype) || '(empty)';
+  const where = at.length ? at.map((x) => memberText(x.member)).join(', ') : 'the whole';
+  return (
+    <>
+      {mark.mends.map((mend, i) => (
+        <div key={mend.formula}>
+          <div className="formula-box">{mend.formula}</div>
+          {values?.[i] && (
+            <p className="mend-value" data-testid="mend-value">
+              {values[i].error ? <span className="signal">{values[i].error}</span> : <>{where}: <b>{text(values[i].now, values[i].dtype)}</b> › <b className="signal">{text(values[i].then, values[i].dtype)}</b></>}
+            </p>
+          )}
+          {mend.own
+            ? <button type="button" className="pill small" onClick={() => rewrite(mend)}>Write {nameText(mend.measure).toLowerCase()} so in this probe</button>
+            : <button type="button" className="pill small" onClick={() => write(mend)}>Look at it in {nameText(mend.measure).toLowerCase()}</button>}
+        </div>
       ))}
     </>
   );

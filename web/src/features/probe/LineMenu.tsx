@@ -2,10 +2,11 @@
 import { Menu } from '@mantine/core';
 import { useState } from 'react';
 import { useParams } from 'react-router';
-import type { GridAnswer, Member, Pick, Probe, Scalar } from '../../api/client';
-import { useModel } from '../../api/queries';
-import { useShown } from '../../app/shown';
-import { columnName, memberText, referenceText } from '../../shared/format';
+import type { GridAnswer, Member, ModelDocument, Pick, Probe, Scalar } from '../../api/client';
+import { useEdits, useModel } from '../../api/queries';
+import { actions, useShown } from '../../app/shown';
+import { columnName, memberText, referenceText, splitReference } from '../../shared/format';
+import { ranked } from '../../shared/rank';
 import { lineKey, type ShownLine } from './axes';
 
 export function inPick(member: Member): Scalar | { unmatched: true } {
@@ -18,12 +19,32 @@ export function withPick(picks: Pick[], column: string, values: (Scalar | { unma
   return values.length ? [...others, { column, in: values }] : others;
 }
 
-export function LineMenu({ answer, probe, line, at, close }: { answer: GridAnswer; probe: Probe; line: ShownLine; at: DOMRect; close: () => void }) {
-  const put = useShown((s) => s.setProbe);
+interface Props {
+  answer: GridAnswer;
+  probe: Probe;
+  line: ShownLine;
+  at: DOMRect;
+  close: () => void;
+}
+
+/** A name that no hierarchy has. */
+function freeHierarchy(model: ModelDocument, name: string): string {
+  const taken = new Set(model.hierarchies.map((h) => String(h.name).toLowerCase()));
+  let found = name;
+  for (let n = 2; taken.has(found.toLowerCase()); n += 1) found = `${name} ${n}`;
+  return found;
+}
+
+export function LineMenu(props: Props) {
   const { id = '' } = useParams();
   const model = useModel(Number(id)).data;
+  return model ? <Opened {...props} model={model} /> : null;
+}
+
+function Opened({ model, answer, probe, line, at, close }: Props & { model: ModelDocument }) {
+  const put = useShown((s) => s.setProbe);
+  const { edit } = useEdits(model);
   const [search, setSearch] = useState('');
-  if (!model) return null;
   const axis = answer.rows.columns;
   const column = axis[line.level - 1];
   const member = line.members[line.level - 1];
@@ -38,6 +59,8 @@ export function LineMenu({ answer, probe, line, at, close }: { answer: GridAnswe
   const into = (next: string) => {
     const rows = axis.filter((c) => c !== next).map((c) => (c === column ? next : c));
     put({ rows: rows.includes(next) ? rows : [...rows, next], picks: standing(), sort: [] });
+    const before = useShown.getState().drilled;
+    actions.set({ drilled: column ? [...(before?.at(-1) === column ? before : [column]), next] : null });
     close();
   };
   const upTo = (next: string) => {
@@ -45,10 +68,18 @@ export function LineMenu({ answer, probe, line, at, close }: { answer: GridAnswe
     put({ rows: axis.map((c) => (c === column ? next : c)).filter((c, i, all) => all.indexOf(c) === i), picks: probe.picks.filter((p) => !('column' in p && gone.has(p.column))), sort: [] });
     close();
   };
-  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-  const others = search
-    ? model.tables.filter((t) => !t.hidden).flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => referenceText(t.name, c.name))).filter((c) => !axis.includes(c) && words.every((w) => c.toLowerCase().replaceAll('_', ' ').includes(w))).slice(0, 7)
-    : [];
+  // First what the line's own table has and can look up, which is what filters it; then everything.
+  const home = column ? splitReference(column)[0] : '';
+  const near = new Set([home, ...model.currents.filter((c) => c.runs.some((r) => r.to === home)).map((c) => c.table)]);
+  const columnsOf = (mine: boolean) => model.tables.filter((t) => !t.hidden && near.has(t.name) === mine).toSorted((a, b) => Number(b.name === home) - Number(a.name === home)).flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => referenceText(t.name, c.name)));
+  const free = [...columnsOf(true), ...(search ? columnsOf(false) : [])].filter((c) => !axis.includes(c) && c !== below);
+  const others = ranked(free, search, (c) => [columnName(c), c]).slice(0, 7);
+  const drilled = useShown((s) => s.drilled);
+  const path = drilled && column === drilled.at(-1) && !levels.some((l) => JSON.stringify(l) === JSON.stringify(drilled)) ? drilled : null;
+  const keepPath = () => {
+    if (path) void edit({ kind: 'put_hierarchy', hierarchy: { name: freeHierarchy(model, path.map(columnName).join(' to ')), levels: path } });
+    close();
+  };
   return (
     <Menu opened onChange={(open) => !open && close()} shadow="none" position="bottom-start" width={270} trapFocus>
       <Menu.Target>
@@ -63,6 +94,7 @@ export function LineMenu({ answer, probe, line, at, close }: { answer: GridAnswe
             <input className="field" style={{ margin: '4px 0' }} aria-label="Into a column" placeholder="into any column: type its name" value={search} onChange={(e) => setSearch(e.target.value)} />
             {others.map((c) => <Menu.Item key={c} onClick={() => into(c)}>Into {columnName(c)}</Menu.Item>)}
             <Menu.Divider />
+            {path && <Menu.Item onClick={keepPath}>Keep the way {path.map(columnName).join(' › ')} as a hierarchy</Menu.Item>}
             <Menu.Item onClick={() => { put({ picks: standing() }); close(); }}>Pick only it</Menu.Item>
           </>
         )}

@@ -3,7 +3,7 @@ import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
 import { EMPTY_PROBE } from '../../app/shown';
 import type { ModelDocument, Pick, TableInfo } from '../../api/client';
 import { useGrid } from '../../api/queries';
-import { count, dateText, quotedName } from '../../shared/format';
+import { counted, dateText, quotedName } from '../../shared/format';
 
 const UNITS = ['years', 'quarters', 'months', 'weeks', 'days'] as const;
 type Unit = (typeof UNITS)[number];
@@ -117,7 +117,7 @@ export function Ruler({ model, table, picks, rows, onSpan }: Props) {
         >
           {shown.map((bar, i) => (
             <g key={bar.from} className={inside(bar, i) ? 'in' : 'out'}>
-              <title>{`${unit === 'days' ? dateText(bar.from) : `${dateText(bar.from)} to ${dateText(bar.to)}`}: ${count(bar.rows)} rows`}</title>
+              <title>{`${unit === 'days' ? dateText(bar.from) : `${dateText(bar.from)} to ${dateText(bar.to)}`}: ${counted(bar.rows, 'row')}`}</title>
               <rect x={i * step} y="0" width={step} height={HEIGHT} className="ruler-back" />
               <rect x={i * step + (step > 5 ? 0.7 : 0)} y={HEIGHT - (bar.rows / most) * (HEIGHT - 3)} width={Math.max(1, step - (step > 5 ? 1.4 : 0))} height={(bar.rows / most) * (HEIGHT - 3)} className="ruler-bar" />
             </g>

@@ -5,11 +5,13 @@ import type { ModelDocument, Probe } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { asProbe, sameProbe } from '../../app/shapes';
 import { EMPTY_PROBE, useShown } from '../../app/shown';
+import { useSaver } from '../../shared/saver';
+import { Rename } from '../names/Rename';
 
 export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Probe }) {
   const { edit } = useEdits(model);
   const set = useShown((s) => s.set);
-  const [naming, setNaming] = useState<'name' | 'description' | null>(null);
+  const [naming, setNaming] = useState<'name' | 'description' | 'rename' | null>(null);
   const [text, setText] = useState('');
   const stored = model.probes.find((p) => p.name === probe.name);
   const changed = !stored || !sameProbe(stored, probe);
@@ -22,6 +24,8 @@ export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Pro
     setNaming(what);
   };
   const open = (next: Probe) => set({ probe: next, selection: null, other: null, probeBack: [], probeForth: [] });
+  useSaver(() => (probe.name ? save(probe) : begin('name', '')), changed && probe.measures.length > 0);
+  if (naming === 'rename' && probe.name) return <Rename model={model} what="probe" name={probe.name} onDone={(to) => { if (to) set({ probe: { ...useShown.getState().probe, ...probe, name: to } }); setNaming(null); }} />;
   if (naming !== null)
     return (
       <form onSubmit={(e) => { e.preventDefault(); if (text.trim()) save(naming === 'name' ? { ...probe, name: text.trim() } : { ...probe, description: text.trim() }); setNaming(null); }}>
@@ -45,6 +49,7 @@ export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Pro
         <Menu.Item onClick={() => open(EMPTY_PROBE)}>A new probe</Menu.Item>
         {probe.name && changed && <Menu.Item onClick={() => save(probe)}>Save</Menu.Item>}
         <Menu.Item onClick={() => begin('name', '')}>Save under a name…</Menu.Item>
+        {stored && <Menu.Item onClick={() => setNaming('rename')}>Rename “{probe.name}”…</Menu.Item>}
         {probe.name && <Menu.Item onClick={() => begin('description', probe.description ?? '')}>Say what it is for…</Menu.Item>}
         {stored && <Menu.Item onClick={() => { void edit({ kind: 'remove_probe', name: probe.name }); set({ probe: { ...probe, name: undefined } }); }}>Remove “{probe.name}”</Menu.Item>}
       </Menu.Dropdown>

@@ -4,6 +4,7 @@ import type { KeyboardEvent } from 'react';
 import type { GridAnswer, ModelDocument, Order, Pick, Probe } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
 import { UNMATCHED, columnName, columnText, nameText, referenceText } from '../../shared/format';
+import { focusSoon } from '../../shared/focus';
 import { onUndoKeys } from '../../shared/undoKeys';
 import { conditionOf, useConditions } from '../../api/queries';
 import { Chips, LostMark, columnSelection, tableOf, unreachedBy } from './Chips';
@@ -46,6 +47,7 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
   const onto = (part: 'rows' | 'columns', value: string) => {
     const more = value.startsWith('[') ? (JSON.parse(value) as string[]).filter((c) => !used.has(c)) : [value];
     put({ [part]: [...probe[part], ...more] });
+    focusSoon(part === 'rows' ? '[aria-label="Add a column to the rows"]' : '[aria-label="Add a column across"]');
   };
   const onKey = (event: KeyboardEvent) => onUndoKeys(event, { back, forth, undo: undoProbe, redo: redoProbe });
   return (
@@ -54,7 +56,7 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
     <div className="sentence" data-region role="group" aria-label="The probe" onKeyDown={onKey}>
       Show
       <Chips part="measures" choices={measures} probe={probe} put={put} unreached={unreached}>
-        <Chooser label="+ measure" title="Add a measure" choices={measures} onChoose={(v) => put({ measures: [...probe.measures, v] })} />
+        <Chooser label="+ measure" title="Add a measure" choices={measures} onChoose={(v) => { put({ measures: [...probe.measures, v] }); focusSoon('[aria-label="Add a measure"]'); }} onFormula={(formula) => tryFormula(model, probe, formula)} />
       </Chips>
       by
       <Chips part="rows" choices={others} probe={probe} put={put} unreached={unreached}>
@@ -78,7 +80,7 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
           </button>
         </span>
       ))}
-      <Chooser label="+ pick" title="Pick from a column" choices={columns.filter((c) => !picked.has(c.value))} onChoose={(v) => put({ picks: [...probe.picks, { column: v, in: [] }] })} />
+      <Chooser label="+ pick" title="Pick from a column" choices={columns.filter((c) => !picked.has(c.value))} onChoose={(v) => { put({ picks: [...probe.picks, { column: v, in: [] }] }); focusSoon(`[aria-label="Search ${columnName(v)}"]`); }} />
       <span className="chip add"><Where model={model} text="" onSay={(where) => put({ picks: [...probe.picks, { where }] })}>+ condition</Where></span>
       sorted by
       {probe.sort?.map((order) => (
@@ -116,6 +118,17 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
       </span>
     </div>
   );
+}
+
+/** A formula typed at “+ measure” is a trial of the probe's own, under a name that nothing has. */
+function tryFormula(model: ModelDocument, probe: Probe, formula: string): void {
+  const taken = new Set([...model.measures.map((m) => m.name.toLowerCase()), ...Object.keys(probe.define ?? {}).map((n) => n.toLowerCase())]);
+  let n = 1;
+  while (taken.has(`trial ${n}`)) n += 1;
+  const name = `trial ${n}`;
+  actions.setProbe({ measures: [...probe.measures, name], define: { ...probe.define, [name]: formula } });
+  actions.set({ selection: { kind: 'measure', name }, lensOpen: true });
+  focusSoon('[aria-label="Formula of the trial"]');
 }
 
 /** The table that a pick filters; of a condition it is known once it has been answered. */

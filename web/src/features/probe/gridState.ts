@@ -17,7 +17,7 @@ export interface CellColumn {
 }
 
 const DIGIT = 7.9;
-const LETTER = 6.3;
+const LETTER = 6.9;
 const ROOM = 30;
 const SIGN = 18; // of a mark before a number
 const MENU = 46; // of a heading's menu and its padding
@@ -36,7 +36,7 @@ export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look)
     let longest = 4;
     for (let r = 0; r < rows.length; r += Math.max(1, Math.floor(rows.length / SAMPLE)))
       for (const value of rows[r] ?? []) longest = Math.max(longest, measureText(value, format, m.dtype).length);
-    const signs = [m.overrides.length > 0, m.marks.some((x) => x.kind === 'apart')].filter(Boolean).length;
+    const signs = [m.overrides.length > 0, m.marks.some((x) => x.kind === 'apart'), m.marks.some((x) => x.kind === 'uneven')].filter(Boolean).length;
     return Math.min(280, Math.max(longest * DIGIT + ROOM + signs * SIGN, headWidth(m.name), m.unreached.length || m.marks.some((x) => x.kind === 'partly') ? 104 : 0));
   });
   const reach = answer.measures.map((m) => {

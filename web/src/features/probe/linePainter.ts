@@ -66,6 +66,7 @@ export class LinePainter {
     // A line keeps its element as long as it is in sight.
     const free: Drawn[] = [];
     const kept = new Map<number, Drawn>();
+    const taken = new Map<number, Drawn>();
     for (const drawn of this.pool) {
       if (drawn.row >= span.first && drawn.row <= span.last && !kept.has(drawn.row)) kept.set(drawn.row, drawn);
       else free.push(drawn);
@@ -76,7 +77,25 @@ export class LinePainter {
       if (!line || !drawn) continue;
       if (drawn.row === row && drawn.view === view && drawn.from === span.from && drawn.to === span.to) continue;
       this.fill(drawn.element, view, line, row, span, width);
+      if (!kept.has(row)) taken.set(row, drawn);
       Object.assign(drawn, { row, view, from: span.from, to: span.to });
+    }
+    this.order(span, kept, taken);
+  }
+
+  /** Lines written anew go where they belong among the others, that they are read in the order they are seen in; the others stay. */
+  private order(span: Span, kept: Map<number, Drawn>, taken: Map<number, Drawn>): void {
+    let next: HTMLTableRowElement | null = null;
+    for (let row = span.last; row >= span.first; row -= 1) {
+      const element: HTMLTableRowElement | undefined = (taken.get(row) ?? kept.get(row))?.element;
+      if (!element) continue;
+      if (taken.has(row) && element.nextElementSibling !== next) {
+        const focused = element.contains(document.activeElement);
+        this.body.insertBefore(element, next);
+        // A line that is moved loses the focus; the place it is scrolled in hears the next key.
+        if (focused) this.body.closest<HTMLElement>('.grid-scroll')?.focus({ preventScroll: true });
+      }
+      next = element;
     }
   }
 
@@ -163,7 +182,8 @@ export class LinePainter {
     const { measure, across } = column;
     const value = answer.values[column.place]?.[line.place]?.[across.place] ?? null;
     const overridden = measure.overrides.length && value !== null ? coordinates(answer, line.members, across.members).filter((c) => measure.overrides.includes(c.column)).map((c) => columnName(c.column)) : [];
-    const apart = view.marks.size ? (view.marks.get(`${measure.name} ${line.place} ${across.place}`) ?? []) : [];
+    const marked = view.marks.size ? (view.marks.get(`${measure.name} ${line.place} ${across.place}`) ?? []) : [];
+    const apart = marked.filter((m) => m.kind === 'apart');
     const chosen = view.chosen !== null && view.chosen.line === key && view.chosen.column === index;
     const second = view.second !== null && view.second.line === key && view.second.column === index;
     const part = line.isTotal || across.isTotal || !view.range ? null : share(value, view.range.get(measure.name));
@@ -192,16 +212,17 @@ export class LinePainter {
     if (target.tabIndex !== stop) target.tabIndex = stop;
     if (chosen || target.ariaPressed) target.ariaPressed = chosen ? 'true' : null;
     const title = [
-      overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '', column.hatched, ...apart.map((m) => m.sentence),
+      overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '', column.hatched, ...marked.map((m) => m.sentence),
     ].filter(Boolean).join('; ');
     if (target.title !== title) target.title = title;
     const text = measure.error ? measure.error : measureText(value, look.formats?.[measure.name] ?? measure.format, measure.dtype);
-    if (apart.length === 0 && value !== null && !measure.error) {
+    if (marked.length === 0 && value !== null && !measure.error) {
       put(target, text);
       return;
     }
     const pieces: (Node | string)[] = [];
     if (apart.length > 0) pieces.push(words('apart-mark', 'Σ', 'parts do not add up'));
+    if (marked.length > apart.length && value !== null) pieces.push(words('uneven-mark', '≠', 'the periods compared are not alike'));
     pieces.push(measure.error ? words('signal', text) : text);
     if (value === null) pieces.push(words('visually-hidden', 'empty'));
     target.replaceChildren(...pieces);

@@ -40,12 +40,16 @@ function agrees(pasted: string, value: Scalar, shown: string): boolean {
 
 export function hold(answer: GridAnswer, rows: ShownLine[], across: ShownLine[], look: Look, text: string): Held {
   const labels = answer.rows.columns.length;
-  const places = across.flatMap((c) => answer.measures.map((m, i) => ({ c, m, i })));
+  // A table may come without its totals: what no line of it has is not asked of it.
+  const lines = text.replace(/\r/g, '').split('\n').filter((l) => l.trim());
+  const width = Math.max(0, ...lines.map((l) => l.split('\t').length - labels));
+  const whole = [across, across.filter((c) => !c.isGrand), across.filter((c) => !c.isTotal && !c.isGrand)];
+  const asked = whole.find((some) => some.length * answer.measures.length === width) ?? across;
+  const places = asked.flatMap((c) => answer.measures.map((m, i) => ({ c, m, i }))).slice(0, width);
   const known = new Map(rows.map((r) => [r.members.map(memberText).join('\t'), r]));
   const held: Held = { agree: 0, differ: [], unknown: [], missing: [] };
   const met = new Set<string>();
-  for (const line of text.replace(/\r/g, '').split('\n')) {
-    if (!line.trim()) continue;
+  for (const line of lines) {
     const cells = line.split('\t').map((c) => c.trim());
     const key = cells.slice(0, labels).join('\t');
     const row = known.get(key);
@@ -63,6 +67,6 @@ export function hold(answer: GridAnswer, rows: ShownLine[], across: ShownLine[],
       else held.differ.push({ at: coordinates(answer, row.members, c.members), measure: m.name, where: [row.label, answer.columns.columns.length ? acrossText(c) : '', nameText(m.name)].filter(Boolean).join(', '), pasted, here });
     }
   }
-  held.missing = rows.filter((r) => !met.has(r.members.map(memberText).join('\t'))).map((r) => r.label);
+  held.missing = rows.filter((r) => !r.isGrand && !r.isTotal && !met.has(r.members.map(memberText).join('\t'))).map((r) => r.label);
   return held;
 }

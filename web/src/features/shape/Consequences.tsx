@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { problemOf, type Consequences, type ErrorItem, type ModelDocument } from '../../api/client';
 import { useEdits, type Edit } from '../../api/queries';
 import { useShown } from '../../app/shown';
+import { counted } from '../../shared/format';
 import { consequences } from './requests';
 
 export interface Box {
@@ -36,7 +37,18 @@ export function useChange(model: ModelDocument) {
   return { box, busy, ask, clear: () => setBox(null) };
 }
 
-export function ConsequencesBox({ model, box, onMake, onLeave }: { model: ModelDocument; box: Box; onMake: (edit: Edit) => void; onLeave: () => void }) {
+const MOST = 10;
+
+interface BoxProps {
+  model: ModelDocument;
+  box: Box;
+  onMake: (edit: Edit) => void;
+  onLeave: () => void;
+  /** Another way to what is wanted, that breaks nothing. */
+  instead?: { words: string; go: () => void } | undefined;
+}
+
+export function ConsequencesBox({ model, box, onMake, onLeave, instead }: BoxProps) {
   const { breaks, touches } = box.told;
   const mends = breaks.map((b) => mendOf(model, b));
   const broken = breaks.filter((_, i) => mends[i] === null);
@@ -44,23 +56,34 @@ export function ConsequencesBox({ model, box, onMake, onLeave }: { model: ModelD
   const stops = broken.filter((b) => !model.measures.some((m) => m.name === b.in));
   const links = [...new Set(mends.filter((m) => m !== null))];
   const make = () => onMake({ ...box.edit, mends: links.map((name) => ({ kind: 'remove_link', name })) });
+  // What fails only because something it is built on does, is mended with that.
+  const further = breaks.filter((b) => b.code === 'broken_measure');
+  const first = breaks.filter((b) => b.code !== 'broken_measure');
+  const line = (b: ErrorItem) => (
+    <p key={b.in + b.message}>
+      {model.measures.some((m) => m.name === b.in) ? `The measure ${b.in} would no longer make sense: ` : ''}
+      {b.message} {b.mend}
+    </p>
+  );
   return (
     <section className="wrong-box" role="alertdialog" aria-label="What this would do">
       <h3>Before this is done</h3>
       {touches.length > 0 && (
         <p>
-          On what goes are built: {touches.map((t) => `${t.kind} ${t.name}`).join(', ')}.
+          What would go is used by {touches.slice(0, MOST).map((t) => `${t.kind} ${t.name}`).join(', ')}{touches.length > MOST && ` and ${touches.length - MOST} more`}.
         </p>
       )}
-      {breaks.map((b) => (
-        <p key={b.in + b.message}>
-          {model.measures.some((m) => m.name === b.in) ? `The measure ${b.in} would no longer make sense: ` : ''}
-          {b.message} {b.mend}
-        </p>
-      ))}
+      {first.map(line)}
+      {further.length > 0 && (
+        <details>
+          <summary>{counted(further.length, 'measure')} built on {first.length > 1 ? 'these' : 'it'} would fail, too</summary>
+          {further.map(line)}
+        </details>
+      )}
       <div className="row">
+        {instead && <button type="button" className="pill solid" onClick={instead.go}>{instead.words}</button>}
         {stops.length === 0 && (
-          <button type="button" className="pill solid" onClick={make}>
+          <button type="button" className={instead ? 'pill' : 'pill solid'} onClick={make}>
             {links.length ? `Do it, and remove ${links.length > 1 ? 'the links' : 'the link'} ${links.join(', ')}` : 'Do it all the same'}
           </button>
         )}

@@ -1,7 +1,7 @@
 // Two keys side by side: what matches, what stands on one side only, near matches with the step that mends them.
 import { useState } from 'react';
 import type { ModelDocument, TableInfo } from '../../api/client';
-import { count } from '../../shared/format';
+import { counted } from '../../shared/format';
 import { KeysFound } from './KeysFound';
 import { useMismatch, type Keys } from './requests';
 
@@ -25,7 +25,7 @@ export function KeysBench({ model }: { model: ModelDocument }) {
   const keys: Keys | null = ready ? { ...sides, amount } : null;
   const found = useMismatch(model, keys);
   const numbers = model.tables.find((t) => t.name === sides.left.table)?.columns.filter((c) => c.dtype === 'integer' || c.dtype === 'number') ?? [];
-  const links = model.links.map((k) => ({ name: `${k.name}${k.orphans ? `: ${count(k.orphans)} rows without partner` : ''}`, key: k.name }));
+  const links = model.links.map((k) => ({ name: `${k.name}${k.orphans ? `: ${counted(k.orphans, 'row')} without partner` : ''}`, key: k.name }));
   if (model.tables.length === 0) return <p className="pad empty-place">Two tables with a key in common come here once they are gathered.</p>;
   const column = (at: number, side: 'left' | 'right', name: string) => setSides({ ...sides, [side]: { ...sides[side], columns: sides[side].columns.map((c, i) => (i === at ? name : c)) } });
   const table = (side: 'left' | 'right', name: string) => {
@@ -39,7 +39,7 @@ export function KeysBench({ model }: { model: ModelDocument }) {
     setSides({ left: sized(sides.left), right: sized(sides.right) });
   };
   return (
-    <div className="shape-wide pad">
+    <div className="shape-wide pad" data-region>
       <div className="keys-head">
         {(['left', 'right'] as const).map((side) => (
           <fieldset key={side}>

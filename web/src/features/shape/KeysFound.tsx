@@ -3,11 +3,16 @@ import { useState } from 'react';
 import type { Mismatch, ModelDocument, NearMatch, Scalar } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { actions } from '../../app/shown';
-import { columnText, count } from '../../shared/format';
+import { columnText, count, counted } from '../../shared/format';
 import type { Keys, Step } from './requests';
 
+/** Spaces that would not be seen, or seen as one: each as a sign of its own. */
+function shownSpaces(text: string): string {
+  return text.replaceAll('\t', '⇥').replaceAll('\n', '↵').replace(/^\s+|\s+$|\s{2,}/g, (s) => '␣'.repeat(s.length));
+}
+
 function keyText(key: Scalar[]): string {
-  return key.map((x) => (typeof x === 'string' && x !== x.trim() ? `“${x}”` : columnText(x))).join(', ');
+  return key.map((x) => (typeof x === 'string' && (x !== x.trim() || /\s{2}|[^\S ]/.test(x)) ? `“${shownSpaces(x)}”` : columnText(x))).join(', ');
 }
 
 function amountText(value: number | null): string {
@@ -86,7 +91,7 @@ function Near({ model, keys, found }: { model: ModelDocument; keys: Keys; found:
     <section aria-label="Near matches" className="near">
       <div className="row" style={{ justifyContent: 'space-between' }}>
         <h3>
-          {count(found.near_keys)} nearly match: {count(found.near_rows)} rows would find their partner
+          {count(found.near_keys)} nearly match: {counted(found.near_rows, 'row')} would find their partner
         </h3>
         <button type="button" className="pill solid" disabled={busy || taken.length === 0 || !table || Boolean(table.formula)} onClick={() => void make()}>
           Make a step of {taken.length}

@@ -1,10 +1,14 @@
 // Tables that are made here: calendars, bands, lists, parameters, and tables by formula; made, and changed later.
 import { useDebouncedValue } from '@mantine/hooks';
-import { useState } from 'react';
+import { useMemo } from 'react';
 import type { ModelDocument, TableInfo } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { actions } from '../../app/shown';
-import { columnText, count, quotedName } from '../../shared/format';
+import { columnText, counted, quotedName } from '../../shared/format';
+import { focusSoon } from '../../shared/focus';
+import { useKept } from '../../shared/kept';
+import { useSaver } from '../../shared/saver';
+import { ComputedPreview, useComputed } from './ComputedPreview';
 import { ConsequencesBox, useChange } from './Consequences';
 import { BandsForm, CalendarForm, ListForm, ParameterForm } from './makeForms';
 import { useMade, type Origin } from './requests';
@@ -37,7 +41,7 @@ function blank(kind: Kind, model: ModelDocument): Origin {
 export function MakeBench({ model, table }: { model: ModelDocument; table: TableInfo | null }) {
   const made = model.tables.filter((t) => ['calendar', 'bands', 'list', 'parameter'].includes(String(t.origin.kind)) || t.formula);
   return (
-    <div className="shape-wide pad">
+    <div className="shape-wide pad" data-region>
       <div className="row" style={{ marginBottom: 12 }}>
         <button type="button" className={table ? 'pill' : 'pill solid'} onClick={() => actions.set({ shapeView: 'make' })}>A new table</button>
         {made.length > 0 && <span className="quiet">or change</span>}
@@ -54,33 +58,38 @@ export function MakeBench({ model, table }: { model: ModelDocument; table: Table
 
 function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null }) {
   const first = (table ? (table.formula ? 'formula' : table.origin.kind) : 'calendar') as Kind;
-  const [kind, setKind] = useState<Kind>(first);
-  const [name, setName] = useState(table?.name ?? 'Calendar');
-  const [origin, setOrigin] = useState<Origin>(table && !table.formula ? table.origin : blank(first, model));
-  const [formula, setFormula] = useState(table?.formula ?? '');
+  const begun = useMemo(() => ({ kind: first, name: table?.name ?? 'Calendar', origin: (table && !table.formula ? table.origin : blank(first, model)) as Origin, formula: table?.formula ?? '' }), [first, table, model]);
+  const kept = useKept(model.id, 'made', `table ${table?.name ?? ''}`, begun);
+  const { kind, name, origin, formula } = kept.value;
+  const write = (part: Partial<typeof begun>) => kept.put({ ...kept.value, ...part });
+  const setOrigin = (next: Origin) => write({ origin: next });
   const [tried] = useDebouncedValue(origin, 300);
   const found = useMade(model, kind === 'formula' ? null : tried);
+  const computed = useComputed(model, kind === 'formula' ? formula : '', null, '');
   const { edit, busy } = useEdits(model);
   const change = useChange(model);
   const taken = !table && model.tables.some((t) => t.name.toLowerCase() === name.trim().toLowerCase());
   const choose = (next: Kind) => {
-    setKind(next);
-    setOrigin(blank(next, model));
-    setName(KINDS.find(([k]) => k === next)?.[1] ?? name);
+    write({ kind: next, origin: blank(next, model), name: KINDS.find(([k]) => k === next)?.[1] ?? name });
   };
   const save = async () => {
     const how = kind === 'formula' ? { formula } : { origin };
     if (table) {
-      await change.ask({ kind: 'remake_table', name: table.name, ...how });
+      if (await change.ask({ kind: 'remake_table', name: table.name, ...how })) kept.drop();
       return;
     }
     const done = await edit({ kind: 'make_table', table: { name: name.trim(), ...how } });
-    if (done) actions.set({ table: name.trim(), shapeView: 'rows' });
+    if (!done) return;
+    kept.drop();
+    actions.set({ table: name.trim(), shapeView: 'rows', selection: { kind: 'table', name: name.trim() } });
+    focusSoon('.side-tables [aria-current="true"]');
   };
+  const can = !busy && !change.busy && !taken && name.trim() !== '' && (kind === 'formula' ? computed.sound : !found.isError && Boolean(found.data));
+  useSaver(() => can && void save(), kept.changed);
   const remove = () => table && void change.ask({ kind: 'drop_table', name: table.name });
   return (
     <>
-      {change.box && <ConsequencesBox model={model} box={change.box} onMake={(e) => void edit(e).then((ok) => ok && change.clear())} onLeave={change.clear} />}
+      {change.box && <ConsequencesBox model={model} box={change.box} onMake={(e) => void edit(e).then((ok) => { if (ok) { kept.drop(); change.clear(); } })} onLeave={change.clear} />}
       {!table && (
         <div className="cards" style={{ marginBottom: 14 }}>
           {KINDS.map(([k, words, help]) => (
@@ -93,7 +102,7 @@ function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null
       )}
       <div className="make">
         <div>
-          {table ? <h2>{table.name}</h2> : <label>Name<input className="field" value={name} onChange={(e) => setName(e.target.value)} /></label>}
+          {table ? <h2>{table.name}</h2> : <label>Name<input className="field" value={name} onChange={(e) => write({ name: e.target.value })} /></label>}
           {taken && <p className="signal">There is a table of this name already.</p>}
           {kind === 'calendar' && <CalendarForm model={model} origin={origin} onChange={setOrigin} />}
           {kind === 'bands' && <BandsForm origin={origin} onChange={setOrigin} />}
@@ -102,21 +111,23 @@ function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null
           {kind === 'formula' && (
             <label>
               Formula of its rows
-              <textarea className="field mono" rows={4} spellCheck={false} value={formula} placeholder="every Table where measure > 1000" onChange={(e) => setFormula(e.target.value)} />
+              <textarea className="field mono" rows={4} spellCheck={false} value={formula} placeholder="every Table where measure > 1000" onChange={(e) => write({ formula: e.target.value })} />
               <span className="quiet">It follows the model: every load and every step computes it again. Link it by a key, or leave it as a list to choose from.</span>
             </label>
           )}
           <div className="row" style={{ marginTop: 12 }}>
-            <button type="button" className="pill solid" disabled={busy || change.busy || taken || !name.trim() || (kind === 'formula' ? !formula.trim() : found.isError || !found.data)} onClick={() => void save()}>
+            <button type="button" className="pill solid" disabled={!can} title="Ctrl S" onClick={() => void save()}>
               {table ? 'Keep the change' : `Make ${name.trim() || 'it'}`}
             </button>
             {table && <button type="button" className="pill" disabled={busy} onClick={remove}>Remove {table.name}</button>}
+            {kept.changed && <button type="button" className="pill" onClick={kept.drop}>{table ? 'As it was' : 'Throw it away'}</button>}
           </div>
         </div>
         <div>
+          {kind === 'formula' && <ComputedPreview found={computed} most={40} />}
           {kind !== 'formula' && found.data && !found.isError && (
             <>
-              <h3>{count(found.data.size)} rows</h3>
+              <h3>{counted(found.data.size, 'row')}</h3>
               <p className="quiet">{found.data.means}</p>
               <div className="read-columns" tabIndex={0} role="region" aria-label="Its rows">
                 <table>

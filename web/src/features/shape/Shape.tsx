@@ -5,8 +5,12 @@ import type { ModelDocument, TableInfo } from '../../api/client';
 import { useEdits, type Edit } from '../../api/queries';
 import { actions, useShown, type ShapeView } from '../../app/shown';
 import { RoleMark } from '../../marks/Marks';
-import { count } from '../../shared/format';
+import { count, quotedName } from '../../shared/format';
+import { draftNames, useKept, useKeptDrafts } from '../../shared/kept';
+import { useSaver } from '../../shared/saver';
 import { isMade } from '../gather/TableCards';
+import { stepWords } from '../lineage/StoryView';
+import { Meanwhile } from '../measure/Meanwhile';
 import { ConsequencesBox, useChange } from './Consequences';
 import { KeysBench } from './KeysBench';
 import { MakeBench } from './MakeBench';
@@ -43,8 +47,9 @@ export function Shape({ model }: { model: ModelDocument }) {
 
 function Tables({ model, table }: { model: ModelDocument; table: TableInfo }) {
   const { set, select } = actions;
+  const drafts = new Set(draftNames(useKeptDrafts((s) => s.drafts), model.id, 'steps'));
   return (
-    <nav aria-label="Tables" className="side-tables">
+    <nav aria-label="Tables" className="side-tables" data-region>
       {model.tables.map((t) => (
         <button
           key={t.name}
@@ -57,7 +62,7 @@ function Tables({ model, table }: { model: ModelDocument; table: TableInfo }) {
           }}
         >
           <RoleMark role={t.role} />
-          <span className="clip">{t.name}</span>
+          <span className="clip">{t.name}{drafts.has(t.name) && <span className="signal" title="Steps that are not kept yet"> •</span>}</span>
           <span className="end">{t.steps.length ? `${t.steps.length} ›` : ''} {count(t.rows)}</span>
         </button>
       ))}
@@ -65,15 +70,34 @@ function Tables({ model, table }: { model: ModelDocument; table: TableInfo }) {
   );
 }
 
+function StepList({ steps }: { steps: Step[] }) {
+  // Steps have no name of their own; their place is what they are.
+  return steps.length ? <ol className="step-list">{steps.map((s, i) => <li key={`${i}`}>{stepWords(s)}{s.off ? ' (off)' : ''}</li>)}</ol> : <p className="quiet">no steps</p>;
+}
+
+/** The one name that steps give beyond those they gave before, where that is all that is new in them. */
+function newName(before: Step[], after: Step[]): [string, string] | undefined {
+  const names = (s: Step) => (s.kind === 'rename' && !s.off ? Object.entries((s.names ?? {}) as Record<string, string>) : []);
+  const known = new Set(before.flatMap(names).map((n) => JSON.stringify(n)));
+  const fresh = after.flatMap(names).filter((n) => !known.has(JSON.stringify(n)));
+  const rest = after.flatMap((s) => {
+    const left = names(s).filter((n) => known.has(JSON.stringify(n)));
+    return s.kind !== 'rename' || s.off ? [s] : left.length ? [{ ...s, names: Object.fromEntries(left) }] : [];
+  });
+  return fresh.length === 1 && JSON.stringify(rest) === JSON.stringify(before) ? fresh[0] : undefined;
+}
+
 function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }) {
   const kept = table.steps as Step[];
-  const [draft, setDraft] = useState<Step[] | null>(null);
+  const written = useKept<Step[]>(model.id, 'steps', table.name, kept);
+  const draft = written.changed ? written.value : null;
+  const setDraft = (next: Step[] | null) => (next ? written.put(next) : written.drop());
   const [at, setAt] = useState<number | null>(null);
   const [open, setOpen] = useState(false);
   const selection = useShown((s) => s.selection);
   const { edit, busy } = useEdits(model);
   const change = useChange(model);
-  const steps = draft ?? kept;
+  const steps = written.value;
   const [tried] = useDebouncedValue(steps, 250);
   const shown = at === null ? null : Math.min(at, tried.length);
   const answer = useSteps(model, table.name, tried, shown);
@@ -81,7 +105,7 @@ function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }
   const before = useSteps(model, table.name, tried, at === null ? 0 : Math.max(at - 1, 0));
   const told = answer.data?.steps ?? [];
   const wrong = told.some((t) => t.state === 'wrong');
-  const dirty = draft !== null && JSON.stringify(draft) !== JSON.stringify(kept);
+  const dirty = written.changed;
   const current = at ? steps[at - 1] : undefined;
   // As the model has them, computed columns among them, unless steps are looked at one by one.
   const live = Boolean(table.formula) || (draft === null && (at === null || at === steps.length));
@@ -99,9 +123,21 @@ function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }
     const done = await change.ask({ kind: 'shape_table', name: table.name, steps });
     if (done) setDraft(null);
   };
+  // A step that does nothing but give a column another name: what is meant is the name, in all that has it.
+  const named = newName(kept, steps);
+  const everywhere = named && {
+    words: `Rename ${named[0]} to ${named[1]} everywhere`,
+    go: () => void edit({ kind: 'rename', what: 'column', name: `${quotedName(table.name)}.${quotedName(named[0])}`, to: named[1] }).then((ok) => {
+      if (!ok) return;
+      change.clear();
+      setDraft(null);
+    }),
+  };
+  const can = dirty && !busy && !change.busy && !wrong && !answer.isFetching && tried === steps && !written.theirs;
+  useSaver(() => can && void keep(), dirty);
   return (
     <>
-      <div className="side shape-side">
+      <div className="side shape-side" data-region>
         <Tables model={model} table={table} />
         {isMade(table) && (
           <p className="made-here">
@@ -128,7 +164,7 @@ function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }
         )}
         {dirty && (
           <div className="keep-bar">
-            <button type="button" className="pill solid" disabled={busy || change.busy || wrong || answer.isFetching || tried !== steps} onClick={() => void keep()}>
+            <button type="button" className="pill solid" disabled={!can} title="Ctrl S" onClick={() => void keep()}>
               Keep the steps
             </button>
             <button type="button" className="pill" onClick={() => { setDraft(null); setAt(null); setOpen(false); change.clear(); }}>
@@ -137,8 +173,9 @@ function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }
           </div>
         )}
       </div>
-      <div className="shape-main">
-        {change.box && <ConsequencesBox model={model} box={change.box} onMake={(e: Edit) => void edit(e).then((ok) => { if (ok) { change.clear(); setDraft(null); } })} onLeave={change.clear} />}
+      <div className="shape-main" data-region>
+        {written.theirs && <Meanwhile model={model} name={table.name} theirs={<StepList steps={kept} />} mine={<StepList steps={steps} />} onTheirs={written.drop} onMine={written.rebase} />}
+        {change.box && <ConsequencesBox model={model} box={change.box} instead={everywhere} onMake={(e: Edit) => void edit(e).then((ok) => { if (ok) { change.clear(); setDraft(null); } })} onLeave={change.clear} />}
         {answer.isError && !table.formula && <p className="pad signal">{answer.error.message}</p>}
         {current && open && before.data && (
           <StepEditor model={model} table={table.name} columns={before.data.columns} step={current} told={tried === steps ? told[(at ?? 1) - 1] : undefined} onChange={(step) => setDraft(steps.map((s, i) => (i === (at ?? 1) - 1 ? step : s)))} onClose={() => setOpen(false)} />

@@ -1,7 +1,7 @@
 // The steps of a table: each with rows and columns before › after; switched off, moved, changed. A draft until it is kept.
 import { useState } from 'react';
 import type { StepTold } from '../../api/client';
-import { count } from '../../shared/format';
+import { count, counted } from '../../shared/format';
 import type { Step } from './requests';
 import { STEP_KINDS } from './stepKinds';
 
@@ -69,7 +69,7 @@ export function Steps({ steps, told, start, at, onAt, onSteps, onAdd }: Props) {
         <li className={shown === 0 ? 'step shown' : 'step'}>
           <button type="button" className="plain step-words" aria-current={shown === 0} onClick={() => onAt(0)}>
             as loaded
-            <small>{start ? `${count(start.rows)} rows, ${start.columns} columns` : '…'}</small>
+            <small>{start ? `${counted(start.rows, 'row')}, ${counted(start.columns, 'column')}` : '…'}</small>
           </button>
         </li>
         {steps.map((step, i) => {
@@ -101,7 +101,7 @@ function counts(t: StepTold): string {
   if (t.state === 'off') return 'switched off';
   if (t.state === 'waits') return 'waits for the step before';
   if (t.state === 'wrong') return 'cannot be done';
-  const rows = t.rows_before === t.rows_after ? `${count(t.rows_after)} rows` : `${count(t.rows_before)} › ${count(t.rows_after)} rows`;
+  const rows = t.rows_before === t.rows_after ? `${counted(t.rows_after, 'row')}` : `${count(t.rows_before)} › ${counted(t.rows_after, 'row')}`;
   const columns = t.columns_before === t.columns_after ? `${t.columns_after} columns` : `${t.columns_before} › ${t.columns_after} columns`;
   return `${rows}, ${columns}`;
 }

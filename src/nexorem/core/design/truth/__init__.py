@@ -1,0 +1,53 @@
+"""Marks of truth: what a person has to know of a grid's numbers before they trust them. Each is found in the very numbers and formulas.
+
+kind: `unreached`, `partly` (some of its facts are reached and others not), `overridden`, `apart` (parts do not add up to a total),
+`unmatched`, `denominator` (it goes with the picks), `whole` (a share that is the whole on every line), `dimension_side` (rows of a
+dimension added up), `coarse` (a fact of months shown by days), `lost` (rows that fall out of a product), `uneven` (periods compared
+that do not have the same days), `nested` (parents counted beside their children).
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from nexorem.core.design.truth.apart import sums_told
+from nexorem.core.design.truth.dimension_side import dimension_side
+from nexorem.core.design.truth.lost import lost_rows
+from nexorem.core.design.truth.mark import Mark
+from nexorem.core.design.truth.nested import nested_rows
+from nexorem.core.design.truth.periods import coarse_facts, uneven_periods
+from nexorem.core.design.truth.reaching import overridden_marks, partly, unreached
+from nexorem.core.design.truth.seen import seen
+from nexorem.core.design.truth.shares import shares
+from nexorem.core.design.truth.unmatched import unmatched_told
+from nexorem.core.engine.grid import Grid
+from nexorem.core.engine.reach import reached_by
+from nexorem.core.engine.scalar import cell_trees
+from nexorem.core.limits import Budget
+
+__all__ = ["looked_at", "marks", "unmatched_told"]
+
+
+def marks(grid: Grid) -> list[list[Mark]]:
+    """For each measure of a grid its marks, as `looked_at` tells them."""
+    return [found for found, _ in looked_at(grid)]
+
+
+def looked_at(grid: Grid, budget: Budget | None = None) -> list[tuple[list[Mark], dict[str, Any]]]:
+    """For each measure of a grid its marks, and what is known of its totals. A mark has `kind`, `sentence`, `tables` and `columns` it is
+    about, `cells` as [row line, column line] where it is about some of them alone, and `mends`: `measure` with the `formula` that it would
+    have, under a `label`; `own` tells a formula of the probe's own from a measure of the model."""
+    found = seen(grid, budget or Budget())
+    star, axes, page = found.star, found.axes, found.paged
+    # What a condition compares with was computed under the picks before it: these come to what it filters.
+    compared = [(c.table, {x for tree in cell_trees(c) for x in reached_by(star, tree)["tables"]}) for c in found.conditions]
+    told = []
+    for place, name in enumerate(grid.probe.measures):
+        measure = found.binder.measure(name)
+        own = [*unreached(grid, measure, axes, page, compared), *partly(star, measure, axes, page), *overridden_marks(star, measure, axes)]
+        own += dimension_side(found, measure)
+        own += [*lost_rows(found, measure), *coarse_facts(found, measure), *uneven_periods(found, measure), *nested_rows(found, measure)]
+        own += shares(grid, place, measure, axes, page)
+        sums, apart = sums_told(found, place, measure)
+        told.append(([m | {"measure": name} for m in (*own, *apart)], sums))
+    return told

@@ -1,0 +1,222 @@
+"""Totals against the sums of the lines they are made of: what was found in the numbers, and the cause, counted in rows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nexorem.core.design.truth.additive import BY_FORMULA, Additivity, additivity, adds
+from nexorem.core.design.truth.mark import CLOSE, MOST_CELLS, Columns, Mark, make_mark
+from nexorem.core.design.truth.seen import Seen
+from nexorem.core.diagnostics import CellError, OverLimit
+from nexorem.core.engine.execute import execute
+from nexorem.core.engine.grid import cells
+from nexorem.core.engine.order import TOTAL, Axis
+from nexorem.core.engine.plan import make_plan
+from nexorem.core.engine.reach import edits_of, nodes, overridden, reached_by, scans, worst_step
+from nexorem.core.engine.scalar import inner_nodes
+from nexorem.core.engine.trace_rows import row_vector
+from nexorem.core.engine.visibility import selectors, visible_pairs
+from nexorem.core.functions.convert import widen
+from nexorem.core.language import typed as t
+from nexorem.core.values import NUMERIC, Array
+from nexorem.core.words import counted, listed, verb
+
+MOST_PARTS = 2_000  # lines of one total whose rows are counted
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Compared:
+    """One axis whose totals were compared: `totals` of them, and the cells that differ, int64[k, 2] as (line of the axis, line across),
+    with the sums of their parts and their own values."""
+
+    axis: Axis
+    down: bool
+    totals: int
+    cells: Array
+    sums: Array
+    values: Array
+
+
+def compared_parts(found: Seen, place: int) -> list[Compared]:
+    """A measure's totals against their parts, an axis at a time; empty where there is nothing to compare."""
+    grid = found.grid
+    vector = grid.values[place]
+    if isinstance(vector, CellError) or vector.dtype not in NUMERIC:
+        return []
+    shape = len(grid.rows.lines), len(grid.columns.lines)
+    values = np.where(vector.valid, vector.data.astype(float), 0.0).reshape(shape)
+    valid = vector.valid.reshape(shape)
+    told = []
+    for axis, matrix, full in ((grid.rows, values, valid), (grid.columns, values.T, valid.T)):
+        sums, has = part_sums(axis.lines, matrix)
+        looked = has[:, None] & full
+        differ = looked & (np.abs(sums - matrix) > CLOSE * np.maximum(1.0, np.maximum(np.abs(sums), np.abs(matrix))))
+        at = np.argwhere(differ)
+        if looked.any():
+            told.append(Compared(axis, axis is grid.rows, int(looked.sum()), at, sums[differ], matrix[differ]))
+    return told
+
+
+def part_sums(lines: Array, values: Array) -> tuple[Array, Array]:
+    """For each line of an axis the sum of its parts, the lines one level below it (float64[L, m]), and whether it has any (bool[L])."""
+    levels = (lines != TOTAL).sum(axis=1)
+    width = lines.shape[1]
+    sums, has = np.zeros(values.shape), np.zeros(len(lines), bool)
+    for level in range(width):
+        totals = np.flatnonzero(levels == level)
+        below = np.flatnonzero(levels == level + 1)
+        below = below if len(below) else np.flatnonzero(levels == width)
+        if not len(totals) or not len(below):
+            continue
+        heads = np.concatenate([lines[totals, :level], lines[below, :level]])
+        _, group = np.unique(heads, axis=0, return_inverse=True) if level else (None, np.zeros(len(heads), np.int64))
+        group = group.reshape(-1)
+        added = np.zeros((int(group.max()) + 1, values.shape[1]))
+        np.add.at(added, group[len(totals) :], values[below])
+        sums[totals] = added[group[: len(totals)]]
+        has[totals] = np.isin(group[: len(totals)], group[len(totals) :])
+    return sums, has
+
+
+def parts_of(lines: Array, line: int) -> Array:
+    """int64: the lines that the total at `line` is made of, as `part_sums` takes them."""
+    levels = (lines != TOTAL).sum(axis=1)
+    level, width = int(levels[line]), lines.shape[1]
+    wanted = level + 1 if (levels == level + 1).any() else width
+    same = (lines[:, :level] == lines[line, :level]).all(axis=1)
+    return np.flatnonzero(same & (levels == wanted))
+
+
+def sums_told(found: Seen, place: int, measure: t.MeasureValue) -> tuple[dict[str, Any], list[Mark]]:
+    """What is known of a measure's totals, and marks of those that are no sums. `status`: `sum` (proven by its formula), `found` (compared,
+    and so), `apart` (compared, and not so: a mark tells), `not` (no sum by its kind), `` (nothing was looked at); with `why`, `sentence`,
+    and how many `totals` were compared."""
+    parts = compared_parts(found, place)
+    totals, differ = sum(p.totals for p in parts), [p for p in parts if len(p.cells)]
+    told: dict[str, Any] = {"status": "", "why": "", "sentence": "", "totals": totals}
+    if not totals:
+        return told, []
+    shown = [c for p in parts for c in p.axis.columns]
+    known = additivity(found.star, measure, shown, {table for table, _ in found.paged})
+    marks = list(_marks(found, measure, differ, known)) if adds(measure) else []
+    if marks:
+        return told | {"status": "apart", "why": marks[0]["why"], "sentence": marks[0]["sentence"]}, marks
+    if known.status == "sum" and not found.grid.left_out:
+        return told | {"status": "sum", "sentence": f"{measure.name} adds up: each row behind it stands on one line."}, []
+    if known.status == "not" and (differ or known.why in BY_FORMULA):
+        return told | {"status": "not", "why": known.why, "sentence": known.sentence}, []
+    if differ:
+        sentence = f"{measure.name} is computed anew for each total, in its own context."
+        return told | {"status": "not", "why": "context", "sentence": sentence}, []
+    each = "its total is" if totals == 1 else f"each of its {totals:,} totals is"
+    sentence = f"{measure.name} adds up here: {each} the sum of the lines it was compared with."
+    return told | {"status": "found", "sentence": sentence}, []
+
+
+def _marks(found: Seen, measure: t.MeasureValue, differ: list[Compared], known: Additivity) -> Iterator[Mark]:
+    for item in differ:
+        why, sentence = why_apart(found, measure, item, known)
+        listed_cells = item.cells if item.down else item.cells[:, ::-1]
+        tables = list(dict.fromkeys(table for table, _ in item.axis.columns))
+        yield make_mark("apart", sentence, tables, why=why, cells=listed_cells[:MOST_CELLS].tolist())
+
+
+def why_apart(found: Seen, measure: t.MeasureValue, item: Compared, known: Additivity) -> tuple[str, str]:
+    """The cause of totals that are no sums, and it in a sentence. Where rows count on several lines or on none, they are counted."""
+    star, name, columns = found.star, measure.name, item.axis.columns
+    tables = list(dict.fromkeys(table for table, _ in columns))
+    if item.down and found.grid.left_out > 0:
+        return "cut", f"The top lines of {name} are not all of its total: {counted(found.grid.left_out, 'line')} left out."
+    every = scans(measure)
+    distinct = next((s for s in every if s.distinct), None)
+    if distinct or any(isinstance(n, t.Iterated) and (n.distinct or n.function in ("rows", "count")) for n in nodes(measure)):
+        return "distinct", f"{distinct.text if distinct else name} counts what stands in several parts once in their total."
+    for scan in every:
+        flow = star.inflow(scan.grain, scan.state)
+        ways = {table: worst_step(flow, table) for table in tables}
+        over = [table for table, how in ways.items() if how in ("loose", "up")]
+        if over and (told := _by_rows(found, measure, scan, item, over, ways[over[0]])):
+            return told
+    return _by_edits(found, measure, columns, tables, every)
+
+
+def _by_edits(found: Seen, measure: t.MeasureValue, columns: Columns, tables: list[str], every: list[t.Aggregate]) -> tuple[str, str]:
+    star, name = found.star, measure.name
+    for edit in edits_of(measure):
+        touched = [c for c in overridden(star, edit) if c in columns] if isinstance(edit, t.FilterEdit) else []
+        if touched or (isinstance(edit, t.Moved) and edit.calendar in tables):
+            return "edit", f"{name} changes the filters it is computed under ({edit.text}), so a total is no sum of its lines."
+    if any(isinstance(e, t.LinkEdit) for e in edits_of(measure)):
+        return "edit", f"{name} is computed over other links, along which a row may count for several lines or for none."
+    unreached = [x for x in tables if x not in reached_by(star, measure)["tables"]]
+    if unreached:
+        return "unreached", f"{name} is not reached by {listed(unreached, 'or')}: every line shows the whole."
+    lacking = [(s.text, x) for s in every for x in tables if x not in {f.table for f in star.inflow(s.grain, s.state).walk()}]
+    if lacking:
+        texts, lost = (listed(list(dict.fromkeys(x))) for x in zip(*lacking, strict=True))
+        return "unreached", f"{texts} in {name} is not reached by {lost}: its whole stands on every line."
+    return (
+        "context",
+        f"Each total of {name} is computed in its own context; a step on the way is not the same for the whole as for its lines.",
+    )
+
+
+def _by_rows(
+    found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item: Compared, tables: list[str], how: str
+) -> tuple[str, str] | None:
+    """The rows of the total that is furthest off, counted by how many of its lines they stand on; None where each stands on one, and the
+    cause is another."""
+    word = "a loose link" if how == "loose" else "the many side of a link"
+    begins = f"A filter on {listed(tables)} comes to {scan.grain} over {word}"
+    try:
+        counts = rows_by_lines(found, measure, scan, item)
+    except (OverLimit, CellError):
+        counts = None
+    if counts is None:
+        return "overlap", f"{begins}: a row of {scan.grain} may count on several lines, or on none."
+    total, several, none = counts
+    if not several and not none:
+        return None
+    parts = [f"{several:,} {verb(several, 'counts', 'count')} on several of its lines"] if several else []
+    parts += [f"{none:,} {verb(none, 'counts', 'count')} on none"] if none else []
+    sentence = f"{begins}: of the {counted(total, 'row')} in the total that is furthest off, {listed(parts)}."
+    return ("overlap" if several else "leak"), sentence
+
+
+def rows_by_lines(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item: Compared) -> tuple[int, int, int] | None:
+    """Of the total furthest off: how many rows of a scan it has, how many of these stand on several of its lines, and how many on none."""
+    grid, star = found.grid, found.star
+    worst = int(np.argmax(np.abs(item.sums - item.values)))
+    line, across = (int(x) for x in item.cells[worst])
+    parts = parts_of(item.axis.lines, line)
+    if len(parts) > MOST_PARTS:
+        return None
+    one, other = Axis(item.axis.columns, item.axis.lines[[line, *parts]]), grid.columns if item.down else grid.rows
+    other = Axis(other.columns, other.lines[[across]])
+    batch = cells(star, found.base, one, other) if item.down else cells(star, found.base, other, one)
+    plan = make_plan(star, [measure])
+    run = execute(star, plan, batch, found.budget)
+    number = next((step for (node, _), step in plan.values.items() if node == id(scan)), None)
+    step = next((s for s in plan.steps if hasattr(s, "node") and s.number == number), None)
+    if step is None or inner_nodes(scan.where):
+        return None  # it is computed for rows of something else
+    context = run.batch(step.context)  # type: ignore[union-attr]
+    owners, rows = visible_pairs(
+        star, selectors(star, star.inflow(scan.grain, scan.state), context, found.budget), context.size, np.arange(star.size(scan.grain)),
+        found.budget,
+    )  # fmt: skip
+    if scan.where is not None:
+        first = np.zeros(1, np.int64)
+        every = np.arange(star.size(scan.grain))
+        true = row_vector(scan, scan.where, context.at(first), run.around(step.needs, context).at(first), every)
+        keep = np.zeros(len(every), bool)
+        keep[widen(true, "boolean").true()] = True
+        owners, rows = owners[keep[rows]], rows[keep[rows]]
+    mine = np.zeros(star.size(scan.grain), bool)
+    mine[rows[owners == 0]] = True
+    times = np.bincount(rows[owners > 0], minlength=star.size(scan.grain))
+    return int(mine.sum()), int((mine & (times > 1)).sum()), int((mine & (times == 0)).sum())

@@ -1,0 +1,126 @@
+"""The mark of totals that hold parents beside their children: a table that is a tree, whose facts name both."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Iterator
+from typing import Any
+from weakref import WeakKeyDictionary
+
+from nexorem.core.design.truth.additive import adds
+from nexorem.core.design.truth.mark import CLOSE, Mark, make_mark, mend_of, mended_measure
+from nexorem.core.design.truth.seen import Seen
+from nexorem.core.diagnostics import CellError, Refused
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import Probe
+from nexorem.core.engine.reach import edits_of, overridden, scans, worst_step
+from nexorem.core.language import typed as t
+from nexorem.core.model.model import Table
+from nexorem.core.model.names import column_text
+from nexorem.core.model.star import Star
+from nexorem.core.words import counted
+
+UPWARD = re.compile(r"parent|above|superior|belongs|part_?of|rolls?_?(up|into)|^under|upper", re.IGNORECASE)
+MOST_MEMBERS = 20_000
+
+_kept: WeakKeyDictionary[Star, dict[Any, Any]] = WeakKeyDictionary()
+
+
+def nested_rows(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
+    """Trees whose parents have, in numbers, what their children have together: a total counts it twice."""
+    star = found.star
+    if not adds(measure):
+        return
+    filtered = {table for table, _ in found.paged} | {table for e in edits_of(measure) for table, _ in _touched(star, e)}
+    for table in star.model.tables:
+        tree = parent_column(star, table)
+        if tree is None or table.name in filtered or not _filters(star, measure, table.name):
+            continue
+        parents = _repeating(found, measure, table.name, *tree)
+        if parents:
+            key, parent = (column_text(table.name, c) for c in tree)
+            name = star.column(table.name, tree[0]).at(parents[0])
+            have = "has" if len(parents) == 1 else "have"
+            sentence = (
+                f"{table.name} holds parents beside their children: {counted(len(parents), 'row')} of it, {name} for one, {have} what "
+                f"their children have together, and a total of {measure.name} counts it twice."
+            )
+            given = f"given (keep {key} in (every {key} except every {parent}))"
+            made = mend_of(star, found.grid.probe.define, measure, measure.body, f"({measure.formula}) {given}", given)
+            after = mended_measure(star, found.grid.probe.define, made, measure) if made else None
+            mends = [made] if made and after and not _repeating(found, after, table.name, *tree) else []
+            yield make_mark("nested", sentence, [table.name], [(table.name, tree[1])], mends=mends)
+
+
+def _touched(star: Star, edit: t.TypedEdit) -> list[tuple[str, str]]:
+    if isinstance(edit, t.Condition | t.Listing) and edit.keep:
+        return [(edit.table, c) for c in edit.columns or ()]
+    return overridden(star, edit) if isinstance(edit, t.FilterEdit) else []
+
+
+def _filters(star: Star, measure: t.MeasureValue, table: str) -> bool:
+    """Whether every row behind a measure looks the table up."""
+    every = scans(measure)
+    return bool(every) and all(s.grain != table and worst_step(star.inflow(s.grain, s.state), table) == "lookup" for s in every)
+
+
+def parent_column(star: Star, table: Table) -> tuple[str, str] | None:
+    """A table's key column and the column that names a row's parent by it; None where the table is no tree."""
+
+    def find() -> tuple[str, str] | tuple[()]:
+        for link in star.model.links:
+            if link.from_table == link.to_table == table.name and len(link.from_columns) == 1:
+                return link.to_columns[0], link.from_columns[0]
+        for parent in (c for c in table.columns if UPWARD.search(c.name)):
+            for key in (c for c in table.columns if c.name != parent.name and c.dtype == parent.dtype):
+                if _names_rows(star, table.name, key.name, parent.name):
+                    return key.name, parent.name
+        return ()
+
+    return star.found(("tree", table.name, tuple(k.name for k in star.model.links if k.tables == {table.name})), find) or None
+
+
+def _names_rows(star: Star, table: str, key: str, parent: str) -> bool:
+    """Whether every parent is another row's key, which is unique."""
+    keys, parents = star.column(table, key).rows().tolist(), star.column(table, parent).rows().tolist()
+    known = set(keys)
+    named = [p for p in parents if p is not None]
+    return bool(named) and len(known) == len(keys) and set(named) <= known and all(k != p for k, p in zip(keys, parents, strict=True))
+
+
+def _repeating(found: Seen, measure: t.MeasureValue, table: str, key: str, parent: str) -> list[int]:
+    """The rows of a tree that have children with values, and as much as these together; empty where fewer than half of the parents do."""
+    star = found.star
+    kept = _kept.setdefault(star, {})
+    place = (measure.name, measure.formula, repr(sorted(found.grid.probe.define.items())), table, found.page_key)
+    if place not in kept:
+        kept[place] = _compare(found, measure, table, key, parent)
+    listed: list[int] = kept[place]
+    return listed
+
+
+def _compare(found: Seen, measure: t.MeasureValue, table: str, key: str, parent: str) -> list[int]:
+    star, probe = found.star, found.grid.probe
+    if star.size(table) > MOST_MEMBERS:
+        return []
+    define = {**probe.define, measure.name: measure.formula}
+    asked = Probe(rows=((table, key),), measures=(measure.name,), define=define, picks=probe.picks, conditions=probe.conditions)
+    try:
+        grid = answer(star, asked, found.budget)
+    except (Refused, CellError):
+        return []
+    vector = grid.values[0]
+    if isinstance(vector, CellError):
+        return []
+    domain = star.domain(table, (key,))
+    rows = domain.firsts[grid.rows.lines[:, 0]]
+    own = {int(r): float(v) for r, v, full in zip(rows, vector.data, vector.valid, strict=True) if full and r < star.size(table)}
+    by_key = {k: i for i, k in enumerate(star.column(table, key).rows().tolist())}
+    sums: dict[int, list[float]] = {}
+    for child, name in enumerate(star.column(table, parent).rows().tolist()):
+        if name is not None and name in by_key and child in own:
+            sums.setdefault(by_key[name], []).append(own[child])
+    both = [p for p in sums if p in own]
+    twice = [p for p in both if math.isclose(own[p], math.fsum(sums[p]), rel_tol=CLOSE) and own[p] and len(sums[p]) > 1]
+    return sorted(twice) if 2 * len(twice) >= len(both) and twice else []

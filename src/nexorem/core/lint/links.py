@@ -1,0 +1,76 @@
+"""Findings about single links: keys that are not there, links that are loose, links that nothing switches on."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from nexorem.core.design.keys import loose_reason
+from nexorem.core.engine.reach import edits_of
+from nexorem.core.language import typed as t
+from nexorem.core.lint.finding import Finding
+from nexorem.core.model.model import Link
+from nexorem.core.model.star import Star
+from nexorem.core.words import counted, verb
+
+MOST_EXAMPLES = 5
+
+
+def of_link(star: Star, link: Link) -> list[Finding]:
+    """Orphans, and why a link is loose."""
+    facts = star.facts(link)
+    found, about, firm = [], f"link {link.name}", link.name in star.firm
+    if facts.orphans:
+        examples, nearly = orphan_examples(star, link)
+        what = f"{counted(facts.orphans, 'row')} of {link.from_table} {verb(facts.orphans, 'names', 'name')} a {link.to_table}"
+        more = f" {counted(nearly, 'of them differs', 'of them differ')} from a real key by spaces or case only." if nearly else ""
+        sentence = f"{what} that does not exist: {', '.join(examples)}.{more}"
+        found.append(Finding("orphans", "warning", about, sentence, _where_they_stand(link, firm)))
+    if link.cardinality != "many-to-many" and not firm:
+        sentence = f"The link {link.name} is loose: {loose_reason(star, link)}."
+        found.append(Finding("loose", "note", about, sentence, "Nothing is looked up over it, and it gives no (unmatched) member."))
+    return found
+
+
+def _where_they_stand(link: Link, firm: bool) -> str:
+    """Where the rows without a partner are in grids: on a line of their own over a firm link, in totals alone over a loose one."""
+    mend = "Mend the keys, or add what is missing."
+    if not firm:
+        over = "over this loose link" if link.active else "where a measure switches this loose link on"
+        return f"By {link.to_table} they stand on no line {over}, and in totals alone. {mend}"
+    if not link.active:
+        return f"They stand under (unmatched) where a measure switches this link on. {mend}"
+    return f"By {link.to_table} they stand under (unmatched). {mend}"
+
+
+def orphan_examples(star: Star, link: Link) -> tuple[list[str], int]:
+    """The commonest keys that are not there, and how many rows differ from a real one by spaces or case only."""
+    domain = star.domain(link.from_table, link.from_columns)
+    matched = star.match(link.from_table, link.from_columns, link.to_table, link.to_columns)
+    counts = np.bincount(domain.codes[:-1], minlength=domain.size)
+    columns = [star.column(link.from_table, c) for c in link.from_columns]
+    lost = [
+        m
+        for m in np.argsort(-counts, kind="stable")
+        if m < domain.size - 1 and matched[m] < 0 and counts[m] and all(c.at(int(domain.firsts[m])) is not None for c in columns)
+    ]
+    texts = [" + ".join(str(c.at(int(domain.firsts[m]))) for c in columns) for m in lost]
+    theirs = star.domain(link.to_table, link.to_columns)
+    keys = {_folded(" + ".join(str(star.column(link.to_table, c).at(int(r))) for c in link.to_columns)) for r in theirs.firsts[:-1]}
+    nearly = sum(int(counts[m]) for m, x in zip(lost, texts, strict=True) if _folded(x) in keys)
+    return [repr(x) if x != " ".join(x.split()) else x for x in texts[:MOST_EXAMPLES]], nearly
+
+
+def _folded(text: str) -> str:
+    return text.strip().casefold()
+
+
+def unused_links(star: Star, bound: Sequence[t.MeasureValue]) -> list[Finding]:
+    """Inactive links that no measure switches on."""
+    switched = {e.link.name for m in bound for e in edits_of(m) if isinstance(e, t.Switched)}
+    return [
+        Finding("unused_link", "note", f"link {k.name}", f"No measure switches on {k.name}, which is inactive.",
+                f"Write given (via {star.model.link_text(k)}) where it is meant, or remove the link.")
+        for k in star.model.links if not k.active and k.name not in switched
+    ]  # fmt: skip
