@@ -51,6 +51,29 @@ class Lint(unittest.TestCase):
         total = {**PROBE, "totals": "all"}
         self.check("parts_overlap", star_of(TWO, [many], SUM, [total]), star_of(TWO, [LINK], SUM, [total]))
 
+    def test_sums_of_rows_in_a_model_of_before(self):
+        tables = {"F": ("port:text seats:integer fee:integer", [("a", 1, 2), ("b", 2, None), ("a", None, None), ("b", 3, None)]), "P": DIM}
+
+        def star(formula, language=1, **more):
+            return with_model(star_of(tables, [LINK], {"m": formula, **more}), language=language)
+
+        self.check("empty_in_row", star("sum(F.seats - F.fee)"), star("sum(F.seats - F.fee)", 2))
+        told = {
+            "sum(F.seats - F.fee)": "2 rows of F have one",
+            "rows(F where F.seats + 1 + F.fee > 0)": "3 rows of F have one",
+            "sum(P.size - x for each P)": "x may be one",
+            "sum(F.fee - sum(F.seats) for each F)": "F.fee may be one and sum(F.seats) may be one",
+            "x given (keep F.fee + F.seats > 2)": "F.fee may be one and F.seats may be one",
+            "sum(F.seats) - sum(F.fee)": "", "sum(x - x for each P)": "", "sum(F.seats - F.fee) + 0 * x": "2 rows of F have one",
+        }  # fmt: skip
+        for formula, part in told.items():
+            with self.subTest(formula):
+                found = [f["sentence"] for f in findings(star(formula, x="sum(F.seats)")) if f["code"] == "empty_in_row"]
+                self.assertEqual(len(found), bool(part), found)
+                self.assertTrue(not part or f": {part}." in found[0], found)
+        behind = [f["about"] for f in findings(star("y + 1", y="sum(F.seats - F.fee)")) if f["code"] == "empty_in_row"]
+        self.assertEqual(behind, ["measure y"])  # where it is written, not where it is used
+
     def test_links(self):
         good = star_of(TWO, [LINK], SUM)
         orphan = {**TWO, "F": (FACT[0], [*FACT[1], ("zz", 1, None)])}

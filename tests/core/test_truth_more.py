@@ -82,7 +82,10 @@ class Mistakes(unittest.TestCase):
         self.assertEqual(
             (mended, number(mended)), ("sum(Loan.copies * COALESCE(Item.unit_cost, 0))", number("sum(Loan.copies * Item.unit_cost)"))
         )
-        for quiet in (mended, "sum(Loan.copies)", "sum(Item.unit_cost)", "max(Loan.copies * Item.unit_cost)"):
+        less = one("sum(Loan.copies - Item.unit_cost)", rows=["Cal.year"])["lost"]
+        self.assertIn("3 rows of Loan have no Item.unit_cost and fall out", less["sentence"])
+        self.assertNotEqual(number(less["mends"][0]["formula"]), number("sum(Loan.copies - Item.unit_cost)"))
+        for quiet in (mended, less["mends"][0]["formula"], "sum(Loan.copies)", "sum(Item.unit_cost)", "max(Loan.copies * Item.unit_cost)"):
             self.assertNotIn("lost", one(quiet, rows=["Cal.year"]))
 
     def test_a_fact_of_months_shown_by_days(self):

@@ -249,7 +249,7 @@ def empty_if(function):
 
 NUMBERS = ("integer", "number")
 FORMULAS = {
-    "a + 1": (None, {"a": NUMBERS}, lambda a: (a or 0) + 1),  # an empty side of a sum counts as nothing
+    "a + 1": (None, {"a": NUMBERS}, empty_if(lambda a: a + 1)),
     "x || '!'": ("text", {"x": ("text",)}, empty_if(lambda x: x + "!")),
     "CASE WHEN a IS NULL THEN 'none' ELSE x END": (
         "text",

@@ -31,22 +31,25 @@ class Context:
 
 
 class Env:
-    """Where a node is evaluated: the context (with the row, if there is one, as a filter), the row, the `let` values."""
+    """Where a node is evaluated: the context (with the row, if there is one, as a filter), the row, the `let` values and which
+    of these are made of a column of a row."""
 
-    def __init__(self, context, row=None, lets=None):
-        self.context, self.row, self.lets = context, row, lets or {}
+    def __init__(self, context, row=None, lets=None, in_row=frozenset()):
+        self.context, self.row, self.lets, self.in_row = context, row, lets or {}, in_row
 
     def cell(self):
-        return Env(self.context, None, self.lets)
+        return Env(self.context, None, self.lets, self.in_row)
 
     def under(self, context):
-        return Env(context, None, self.lets)
+        return Env(context, None, self.lets, self.in_row)
 
     def at(self, row, where):
-        return Env(where, row, self.lets)
+        return Env(where, row, self.lets, self.in_row)
 
-    def knowing(self, name, value):
-        return Env(self.context, self.row, {**self.lets, name.lower(): value})
+    def knowing(self, name, value, in_row=False):
+        name = name.lower()
+        names = self.in_row | {name} if in_row else self.in_row - {name}
+        return Env(self.context, self.row, {**self.lets, name: value}, names)
 
 
 class Oracle(Tables, Edits):
@@ -194,12 +197,14 @@ class Oracle(Tables, Edits):
                 return self.name(node.name, env)
             case s.Chain():
                 result = self.eval(node.operands[0], env)
+                in_row = self.of_row(node.operands[0], env)
                 for op, operand in zip(node.ops, node.operands[1:], strict=True):
                     value = self.eval(operand, env)
+                    in_row = in_row or self.of_row(operand, env)
                     if op in ("AND", "OR", "||"):
                         result = scalars.function(op, [result, value])
                     else:
-                        result = scalars.arithmetic(op, result, value)
+                        result = scalars.arithmetic(op, result, value, in_row)
                 return result
             case s.Call():
                 return scalars.function(node.function, [self.eval(a, env) for a in node.arguments])
@@ -213,7 +218,8 @@ class Oracle(Tables, Edits):
                 return self.case(node, env)
             case s.Let():
                 for definition in node.definitions:
-                    env = env.knowing(definition.name, self.eval(definition.value, env))
+                    value, in_row = self.eval(definition.value, env), self.of_row(definition.value, env)
+                    env = env.knowing(definition.name, value, in_row)
                 return self.eval(node.body, env)
             case s.Aggregate():
                 return self.aggregate(node, env.cell())
@@ -227,6 +233,23 @@ class Oracle(Tables, Edits):
                     inner = inner.under(self.edit(edit, inner))
                 return self.eval(node.operand, inner)
         raise Refusal(f"{node}")
+
+    def of_row(self, node, env):
+        """Whether a column of the row, one that `with` made, or a `let` of such, is named in an expression, outside its aggregates."""
+        match node:
+            case s.ColumnName():
+                return True
+            case s.BareName():
+                if node.name.lower() in env.lets:
+                    return node.name.lower() in env.in_row
+                return env.row is not None and env.row.has_name(node.name)
+            case s.Let():
+                for definition in node.definitions:
+                    env = env.knowing(definition.name, None, self.of_row(definition.value, env))
+                return self.of_row(node.body, env)
+            case s.Rank():
+                return False
+        return any(self.of_row(part, env) for part in self.parts(node))
 
     def name(self, name, env):
         if name.lower() in env.lets:
@@ -246,26 +269,28 @@ class Oracle(Tables, Edits):
 
     # aggregates
 
+    def parts(self, node):
+        """What an expression is made of, aggregates and measures aside."""
+        match node:
+            case s.Chain():
+                return node.operands
+            case s.Call():
+                return node.arguments
+            case s.InList():
+                return [node.operand, *node.items]
+            case s.Case():
+                return [node.operand, node.otherwise, *(x for b in node.branches for x in b)]
+            case s.Let():
+                return [*(d.value for d in node.definitions), node.body]
+            case s.Rank():
+                return [node.operand]
+        return []
+
     def columns_in(self, node):
         """The columns (as nodes) of the row, not those of nested aggregates or measures."""
-        match node:
-            case s.ColumnName():
-                return [node]
-            case s.Chain():
-                parts = node.operands
-            case s.Call():
-                parts = node.arguments
-            case s.InList():
-                parts = [node.operand, *node.items]
-            case s.Case():
-                parts = [node.operand, node.otherwise, *(x for b in node.branches for x in b)]
-            case s.Let():
-                parts = [*(d.value for d in node.definitions), node.body]
-            case s.Rank():
-                parts = [node.operand]
-            case _:
-                return []
-        return [column for part in parts for column in self.columns_in(part)]
+        if isinstance(node, s.ColumnName):
+            return [node]
+        return [column for part in self.parts(node) for column in self.columns_in(part)]
 
     def named(self, node):
         return [c.table for c in self.columns_in(node)]

@@ -98,6 +98,8 @@ class Formulas:
         over = self.rows(depth)
         where = f" where {self.cell(0)} {r.choice(['>', '<='])} {r.randint(-1, 4)}" if self.maybe(0.2) else ""
         inner = self.cell(depth)
+        if " with (w = " in over and self.maybe(0.8):
+            inner = f"w {r.choice('+-')} {inner}"
         if self.maybe(0.2):
             outer, self.lets = self.lets, (*self.lets, "k")
             inner = f"let k = {inner} in {self.cell(depth)}"
@@ -160,6 +162,9 @@ class Formulas:
             (2, lambda: f"COALESCE({self.column(grain, 'n')}, {own})"),
             (1, lambda: f"let v = {own} in v * rows({self.table()} where {self.focus[0]}.n > v)"),
             (1, lambda: f"{own} + rank({own} among {grain})"),
+            (1, lambda: f"let v = {own}, w = {self.aggregate(0)} in w {r.choice('+-')} {self.number()} {r.choice('+-')} v"),
+            (1, lambda: f"{own} - CASE WHEN {self.predicate(grain, 0)} THEN {self.aggregate(0)} END"),
+            (1, lambda: f"(CASE WHEN {self.predicate(grain, 0)} THEN {self.aggregate(0)} END) + {self.aggregate(0)} + 0 * {own}"),
         )
 
     def column(self, grain, column):

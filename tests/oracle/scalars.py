@@ -33,12 +33,12 @@ def whole(x):
     return x
 
 
-def arithmetic(op, a, b):
-    """+ - * / % of two values."""
+def arithmetic(op, a, b, in_row=False):
+    """+ - * / % of two values; `in_row`: a column of the row stands on a side."""
     if op in "+-" and (isinstance(a, dt.date | Interval) or isinstance(b, dt.date | Interval)):
         return dates(op, a, b)
     if op in "+-":
-        if a is None and b is None:
+        if (a is None and b is None) or (in_row and (a is None or b is None)):
             return None
         a, b = a or 0, b or 0
         result = a + b if op == "+" else a - b

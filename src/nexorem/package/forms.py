@@ -222,6 +222,7 @@ class ModelForm(Form):
     damage: list[DamageForm] = []
     accepted: list[AcceptedForm] = []
     renamed: list[RenamedForm] = []
+    language: Literal[1, 2] = 1
 
 
 MODEL: TypeAdapter[Any] = TypeAdapter(ModelForm)

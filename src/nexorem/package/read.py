@@ -246,6 +246,7 @@ def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list
         hierarchies=tuple(own.hierarchies), checks=tuple(own.checks), places=own.places, folios=tuple(own.folios),
         accepted=tuple(x.model_dump() for x in own.accepted),
         renamed=tuple(x.model_dump() for x in own.renamed),
+        language=own.language,
     )  # fmt: skip
     wrong += check_shape(model)
     if wrong:

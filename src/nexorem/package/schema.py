@@ -121,3 +121,4 @@ class NexoremProperty(Strict):
     places: dict[str, Any] = {}
     accepted: list[AcceptedProperty] = []
     renamed: list[RenamedProperty] = []
+    language: Literal[1, 2] = 1

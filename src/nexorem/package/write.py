@@ -127,7 +127,7 @@ def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
         if table.calendar:
             item["calendar"] = {"date": table.calendar.date, "year_starts_in": table.calendar.year_starts_in}
         tables.append(item)
-    found: dict[str, Any] = {"version": 1, "tables": tables, "links": [link_json(k) for k in model.links]}
+    found: dict[str, Any] = {"version": 1, "language": model.language, "tables": tables, "links": [link_json(k) for k in model.links]}
     for key in ("hierarchies", "probes", "folios", "checks"):
         if getattr(model, key):
             found[key] = [canonical(dict(x)) for x in getattr(model, key)]

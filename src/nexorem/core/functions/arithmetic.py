@@ -54,11 +54,13 @@ def calculated(kind: str, op: Binary, a: Array, b: Array, valid: Array) -> Vecto
     return checked(kind, data, valid)
 
 
-def sparse_sum(op: Binary) -> Callable[[Vector, Vector], Vector]:
-    """+ and - of numbers: an empty side is 0 when the other side is not empty."""
+def summed(op: Binary, sparse: bool) -> Callable[[Vector, Vector], Vector]:
+    """+ and - of numbers. Where they are `sparse`, an empty side is 0 when the other side is not empty; else the whole is empty."""
 
     def kernel(x: Vector, y: Vector) -> Vector:
         a, b = alike(x, y)
+        if not sparse:
+            return calculated(a.dtype, op, a.data, b.data, a.valid & b.valid)
         left = np.where(a.valid, a.data, 0)
         right = np.where(b.valid, b.data, 0)
         return calculated(a.dtype, op, left, right, a.valid | b.valid)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import operator
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 
-from nexorem.core.functions.arithmetic import calculated, sparse_sum
+from nexorem.core.functions.arithmetic import calculated, summed
 from nexorem.core.functions.convert import DAY, checked, widen
-from nexorem.core.functions.registry import Function, numeric, register
+from nexorem.core.functions.registry import FUNCTIONS, Function, Kernel, numeric, register
 from nexorem.core.values import INTERVALS, Array, Vector
 
 UNITS = ("YEAR", "QUARTER", "MONTH", "WEEK")
@@ -150,27 +151,37 @@ def minus_type(dtypes: Sequence[str]) -> str | None:
     return plus_type(dtypes)
 
 
-def plus(x: Vector, y: Vector) -> Vector:
-    """`+`."""
-    if {x.dtype, y.dtype} & {"date", "datetime"}:
-        return moved(1)(x, y)
-    if x.dtype in INTERVALS:
-        return calculated(x.dtype, operator.add, x.data, y.data, x.valid & y.valid)
-    return sparse_sum(operator.add)(x, y)
+def plus(sparse: bool) -> Kernel:
+    """`+`: between values of cells (`sparse`), or with a column of the row on a side."""
+    numbers = summed(operator.add, sparse)
+
+    def kernel(x: Vector, y: Vector) -> Vector:
+        if {x.dtype, y.dtype} & {"date", "datetime"}:
+            return moved(1)(x, y)
+        if x.dtype in INTERVALS:
+            return calculated(x.dtype, operator.add, x.data, y.data, x.valid & y.valid)
+        return numbers(x, y)
+
+    return kernel
 
 
-def minus(x: Vector, y: Vector) -> Vector:
-    """`-`."""
-    if x.dtype in ("date", "datetime") and y.dtype in ("date", "datetime"):
-        if x.dtype == y.dtype == "date":
-            return Vector("integer", x.data - y.data, x.valid & y.valid)
-        a, b = widen(x, "datetime"), widen(y, "datetime")
-        return Vector("microseconds", a.data - b.data, a.valid & b.valid)
-    if x.dtype in ("date", "datetime"):
-        return moved(-1)(x, y)
-    if x.dtype in INTERVALS:
-        return calculated(x.dtype, operator.sub, x.data, y.data, x.valid & y.valid)
-    return sparse_sum(operator.sub)(x, y)
+def minus(sparse: bool) -> Kernel:
+    """`-`, as `plus`."""
+    numbers = summed(operator.sub, sparse)
+
+    def kernel(x: Vector, y: Vector) -> Vector:
+        if x.dtype in ("date", "datetime") and y.dtype in ("date", "datetime"):
+            if x.dtype == y.dtype == "date":
+                return Vector("integer", x.data - y.data, x.valid & y.valid)
+            a, b = widen(x, "datetime"), widen(y, "datetime")
+            return Vector("microseconds", a.data - b.data, a.valid & b.valid)
+        if x.dtype in ("date", "datetime"):
+            return moved(-1)(x, y)
+        if x.dtype in INTERVALS:
+            return calculated(x.dtype, operator.sub, x.data, y.data, x.valid & y.valid)
+        return numbers(x, y)
+
+    return kernel
 
 
 def extract_type(part: str) -> Callable[[Sequence[str]], str | None]:
@@ -178,10 +189,11 @@ def extract_type(part: str) -> Callable[[Sequence[str]], str | None]:
     return lambda d: ("number" if part == "SECOND" else "integer") if _dates(d) else None
 
 
-register(Function("+", 2, 2, plus_type, plus, "x + y", "Adds; an empty side counts as 0 when the other is not empty; "
-                  "moves a date by an interval.", operator=True))  # fmt: skip
-register(Function("-", 2, 2, minus_type, minus, "x - y", "Subtracts; an empty side counts as 0 when the other is not "
-                  "empty; two dates give whole days.", operator=True))  # fmt: skip
+SPARSE = "between values of cells an empty side counts as 0 when the other is not empty, with a column of the row it is empty"
+register(Function("+", 2, 2, plus_type, plus(True), "x + y", f"Adds; {SPARSE}; moves a date by an interval.", operator=True))
+register(Function("-", 2, 2, minus_type, minus(True), "x - y", f"Subtracts; {SPARSE}; two dates give whole days.", operator=True))
+# What `+` and `-` are where a column of the row is on a side.
+IN_ROW = {"+": replace(FUNCTIONS["+"], kernel=plus(False)), "-": replace(FUNCTIONS["-"], kernel=minus(False))}
 for _part in (*DAY_PARTS, *TIME_PARTS):
     register(Function(f"EXTRACT {_part}", 1, 1, extract_type(_part), extractor(_part), f"EXTRACT({_part} FROM d)",
                       f"The {_part.lower()} of a date.", f"EXTRACT({_part} FROM DATE '2031-04-30')"))  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from nexorem.core.diagnostics import Mend, Span
-from nexorem.core.functions.library import FUNCTIONS
+from nexorem.core.functions.library import FUNCTIONS, IN_ROW
 from nexorem.core.functions.registry import Function, common_type
 from nexorem.core.language import syntax as s
 from nexorem.core.language import typed as t
@@ -39,7 +39,7 @@ class ScalarBinder(Names):
 
     def _chain(self, node: s.Chain, scope: Scope) -> t.Typed:
         arguments = tuple(self.bind(o, scope) for o in node.operands)
-        functions = tuple(FUNCTIONS[op] for op in node.ops)
+        functions = self._operators(node.ops, arguments)
         dtype = arguments[0].dtype
         for function, argument in zip(functions, arguments[1:], strict=True):
             found = function.result([dtype, argument.dtype])
@@ -48,6 +48,14 @@ class ScalarBinder(Names):
                 return self._misfit(function, (left, argument), node.operands[0].span.to(argument.span))
             dtype = found
         return t.Fold(node.span, dtype, functions, arguments)
+
+    def _operators(self, ops: Sequence[str], arguments: Sequence[t.Typed]) -> tuple[Function, ...]:
+        """The operators of a chain. From the first side on that has a column of the row, + and - are those of rows."""
+        found, in_row = [], t.of_row(arguments[0])
+        for op, argument in zip(ops, arguments[1:], strict=True):
+            in_row = in_row or t.of_row(argument)
+            found.append(IN_ROW[op] if in_row and op in IN_ROW else FUNCTIONS[op])
+        return tuple(found)
 
     def _in_list(self, node: s.InList, scope: Scope) -> t.Typed:
         operand = self.bind(node.operand, scope)

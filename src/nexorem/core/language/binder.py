@@ -190,7 +190,7 @@ class Binder(AggregateBinder):
             return self._inside(found, scope)
         before = self._wrong()
         value = self.bind(node.operand, scope)
-        definition = t.LetDefinition("", value, scope.token)
+        definition = t.LetDefinition("", value, scope.token, t.of_row(value))
         operand = t.LetValue(node.operand.span, value.dtype, definition)
         found = self._rank(node, scope.cell(scope.state), operand) if self._wrong() == before else t.Unknown(node.span, "null")
         body = self._inside(found, scope)
@@ -201,7 +201,7 @@ class Binder(AggregateBinder):
         kept = scope.token if scope.kind != "cell" else None
         for item in node.definitions:
             value = self.bind(item.value, scope)
-            definition = t.LetDefinition(item.name, value, kept)
+            definition = t.LetDefinition(item.name, value, kept, t.of_row(value))
             definitions.append(definition)
             scope = replace(scope, lets={**scope.lets, item.name.lower(): (definition, scope.kind, scope.token)})
         body = self.bind(node.body, scope)

@@ -147,11 +147,13 @@ class Rank(Typed):
 
 @dataclass(frozen=True, slots=True, eq=False)
 class LetDefinition:
-    """One name of a `let`. `scope` is the row scope it stands in, None where it is cell-shaped."""
+    """One name of a `let`. `scope` is the row scope it stands in, None where it is cell-shaped. `in_row`: a column of the row stands in
+    it."""
 
     name: str
     node: Typed
     scope: object | None
+    in_row: bool
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -383,3 +385,23 @@ class Edited(Typed):
 
     body: Typed
     edits: tuple[TypedEdit, ...]
+
+
+def of_row(node: Typed) -> bool:
+    """Whether a column of the row stands in a scalar, what it computes in contexts of their own aside."""
+    match node:
+        case ColumnValue() | RowName():
+            return True
+        case LetValue():
+            return node.definition.in_row
+        case InRow() | InContext():
+            return isinstance(node.body, LetValue) and of_row(node.body)
+        case Let():
+            return of_row(node.body)
+        case Apply() | Fold():
+            return any(of_row(a) for a in node.arguments)
+        case Cases():
+            return of_row(node.otherwise) or any(of_row(x) for branch in node.branches for x in branch)
+        case Member():
+            return any(of_row(x) for x in (node.operand, *node.items))
+    return False

@@ -15,6 +15,7 @@ from nexorem.core.lint.links import of_link, unused_links
 from nexorem.core.lint.measures import of_measure
 from nexorem.core.lint.names import of_damage, of_names, of_tables, used_names
 from nexorem.core.lint.probes import of_folio, of_probe
+from nexorem.core.lint.row_sums import of_row_sums
 from nexorem.core.lint.structure import of_structure
 from nexorem.core.model.star import Star
 
@@ -32,6 +33,7 @@ def findings(star: Star) -> list[dict[str, Any]]:
     found += [f for link in star.model.links for f in of_link(star, link)]
     found += [*unused_links(star, bound), *of_tables(star, bound, used), *of_structure(star), *of_design(star), *of_names(star, used)]
     found += [f for measure in bound for f in of_measure(star, measure)]
+    found += of_row_sums(star, binder, bound)
     found += [f for probe in star.model.probes for f in of_probe(star, probe)]
     found += [f for folio in star.model.folios for f in of_folio(star, folio)]
     looked_at = attention(star)

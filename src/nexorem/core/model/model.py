@@ -11,6 +11,7 @@ from nexorem.core.model.names import columns_text, split_reference
 
 CARDINALITIES = ("many-to-one", "one-to-one", "many-to-many")
 FLOWS = ("one-way", "two-way")
+LANGUAGE = 2  # since 2, + and - with a column of the row on a side are empty where a side is
 ROLES = ("fact", "dimension", "outrigger", "bridge")  # what an author may call a table; calendars and disconnected ones show themselves
 
 
@@ -133,7 +134,8 @@ class Measure:
 class Model:
     """A whole model. `probes`, `folios`, `hierarchies`, `checks` and `places` (where tables stand in the star) are kept as JSON; `damage`
     is what could not be read when it was opened, as `about`, `part` and `was`; `accepted` are findings that are known, as `code`, `about`,
-    `key` and `reason`; `renamed` the names that things had, as `kind`, `was` and `now`."""
+    `key` and `reason`; `renamed` the names that things had, as `kind`, `was` and `now`; `language` the edition of the language it was begun in, 1
+    where nothing says so."""
 
     name: str
     tables: tuple[Table, ...] = ()
@@ -148,6 +150,7 @@ class Model:
     damage: tuple[Mapping[str, Any], ...] = ()
     accepted: tuple[Mapping[str, Any], ...] = ()
     renamed: tuple[Mapping[str, Any], ...] = ()
+    language: int = LANGUAGE
 
     def table(self, name: str) -> Table | None:
         """The table of that name, whatever its case."""
@@ -285,6 +288,7 @@ def model_json(model: Model) -> dict[str, Any]:
         "checks": [dict(c) for c in model.checks],
         "folios": [dict(x) for x in model.folios],
         "places": dict(model.places),
+        "language": model.language,
         **more,
     }
 
@@ -305,4 +309,5 @@ def model_from_json(data: Mapping[str, Any]) -> Model:
         damage=tuple(data.get("damage", ())),
         accepted=tuple(data.get("accepted", ())),
         renamed=tuple(data.get("renamed", ())),
+        language=data.get("language", 1),
     )

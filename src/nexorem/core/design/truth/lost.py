@@ -1,4 +1,4 @@
-"""The mark of rows that fall out of a sum of products, since a looked-up factor of theirs is empty."""
+"""The mark of rows that fall out of a sum, since a looked-up part of their product or difference is empty."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ Lost = tuple[Array, tuple[t.ColumnValue, ...]]
 
 
 def lost_rows(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
-    """Sums of products that some rows are no part of: one of their factors is looked up and empty, another is not."""
+    """Sums that some rows are no part of: a part of their product or difference is looked up and empty, another is not."""
     told: set[str] = set()
     for scan in scans(measure):
         lost = _lost(found.star, scan)
@@ -40,7 +40,7 @@ def lost_rows(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
 
 
 def _lost(star: Star, scan: t.Aggregate) -> Lost | None:
-    """The rows whose product is empty though not all of its factors are (whatever the page), and the looked-up columns that are empty
+    """The rows whose product or difference is empty though not all of its parts are (whatever the page), and the looked-up columns that are empty
     there."""
     if scan.function not in ("sum", "avg") or scan.where is not None:
         return None
@@ -81,18 +81,17 @@ def _empty(star: Star, scan: t.Aggregate, column: t.ColumnValue) -> Array:
 
 
 def _factors(node: t.Typed | None) -> list[t.ColumnValue]:
-    """The columns that a product of a row is made of, through products and quotients; constants and what else is in them are passed
-    over."""
+    """The columns that a product or a sum of a row is made of; constants and what else is in them are passed over."""
     if isinstance(node, t.ColumnValue):
         return [node]
     names = operators(node)
-    if not names or not names <= {"*", "/"} or not isinstance(node, t.Fold | t.Apply):
+    if not names or not names <= {"*", "/", "+", "-"} or not isinstance(node, t.Fold | t.Apply):
         return []
     return [c for a in node.arguments for c in _factors(a)]
 
 
 def _mends(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, empty: tuple[t.ColumnValue, ...]) -> list[Mark]:
-    """The sum with what is empty counted as 0, in so many words: the number of a sum stays, and says what it does."""
+    """The sum with what is empty counted as 0, in so many words: of products the number stays, of differences the rows come back."""
     define = found.grid.probe.define
     if scan.function != "sum" or len(empty) != 1:
         return []
