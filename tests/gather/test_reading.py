@@ -15,6 +15,7 @@ from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute
 import pyarrow.feather
 import pyarrow.parquet as pq
 from openpyxl import Workbook
@@ -24,6 +25,7 @@ from nexorem.gather.jobs import Job
 from nexorem.gather.mismatch import compare, near_matches
 from nexorem.gather.read import read, sources_in, table_name
 from nexorem.gather.texts import DATES, Reads, guess_type, parse_texts, shape_of
+from nexorem.package.arrow import from_arrow
 from nexorem.package.write import package_files
 from tests.core.small import STAR
 from tests.gather import plain_steps as plain
@@ -330,11 +332,52 @@ class Kinds(Folder):
                 "list": "[1, 2]",
                 "pair": '{"a": 1}',
                 "time": "10:00:00",
+                "raw": "x",
             }
             self.assertEqual(row, {**expected, **({"d": 1.25} if "d" in row else {})})
             self.assertIsNone(self.rows(found)[1][list(found.frame.columns).index("f")])
-            self.assertIn("raw holds bytes and was left out.", found.report["notes"])
+            self.assertIn("raw holds binary; its bytes are UTF-8, and it is kept as text.", found.report["notes"])
             self.assertNotIn("list", self.read(name, nested="leave out").frame.columns)
+        self.lines()
+
+    def test_every_arrow_kind_is_read_and_told(self):
+        d, some = decimal.Decimal, random.Random(5)
+        digits = [some.randint(-(10**n), 10**n) for n in range(1, 16) for _ in range(60)]
+        money = [d(n).scaleb(-2) for n in digits]
+        cases = [
+            (pa.array(money, pa.decimal128(18, 2)), "number", [float(x) for x in money], "nearest of 15 to 17 digits"),
+            (pa.array([d("388.15"), None, d("-0.07")], pa.decimal64(9, 2)), "number", [388.15, None, -0.07], "decimal64(9, 2)"),
+            (pa.array([d("388.15"), d("1e30")], pa.decimal256(60, 5)), "number", [388.15, 1e30], "decimal256"),
+            (pa.array([d("12345678901234567.89"), None], pa.decimal128(30, 2)), "number", [12345678901234567.89, None], "nearest"),
+            (pa.array([d(2**53 + 1), d(2**53), None, d(-(2**62))], pa.decimal128(20, 0)), "integer", [2**53 + 1, 2**53, None, -(2**62)], "kept as integer"),
+            (pa.array([d(10**20), d(1)], pa.decimal128(38, 0)), "number", [1e20, 1.0], "kept as number"),
+            (pa.array([d(1200)], pa.decimal128(4, -2)), "number", [1200.0], "kept as number"),
+            (pa.array([2**63 - 1, 2**53 + 1], pa.uint64()), "integer", [2**63 - 1, 2**53 + 1], ""),
+            (pa.array([2**63 + 5, 1], pa.uint64()), "number", [2.0**63, 1.0], "beyond 64 bits"),
+            (pa.array(["a", None, "ü"], pa.string_view()), "text", ["a", None, "ü"], ""),
+            (pa.array(["a", None], pa.large_string()), "text", ["a", None], ""),
+            (pa.array([b"\xff\x00", None], pa.large_binary()), "text", ["ff00", None], "hexadecimal"),
+            (pa.array([b"ab", None], pa.binary_view()), "text", ["ab", None], "UTF-8"),
+            (pa.array([d("1.10"), None, d("1.10")], pa.decimal128(5, 2)).dictionary_encode(), "number", [1.1, None, 1.1], "nearest"),
+            (pa.array(["x", "x", None]).dictionary_encode(), "text", ["x", "x", None], ""),
+            (pa.compute.run_end_encode(pa.array([7, 7, 8])), "integer", [7, 7, 8], ""),
+            (pa.array([1.5, None], pa.float16()), "number", [1.5, None], ""),
+            (pa.array([None, None]), "text", [None, None], ""),
+            (pa.array([dt.date(2031, 1, 1)], pa.date64()), "date", [dt.date(2031, 1, 1)], ""),
+            (pa.array([1], pa.timestamp("s", "Europe/Oslo")), "datetime", [dt.datetime(1970, 1, 1, 0, 0, 1)], "zone Europe/Oslo"),
+            (pa.array([dt.timedelta(seconds=90)]), "text", ["0:01:30"], "kept as text"),
+            (pa.array([(1, 2, 3)], pa.month_day_nano_interval()), "text", ["MonthDayNano(months=1, days=2, nanoseconds=3)"], "kept as text"),
+            (pa.ExtensionArray.from_storage(pa.uuid(), pa.array([bytes(16)], pa.binary(16))), "text", ["00000000-0000-0000-0000-000000000000"], ""),
+            (pa.array([{"a": 1}, None]), "text", ['{"a": 1}', None], "JSON text"),
+        ]  # fmt: skip
+        for column, dtype, values, done in cases:
+            for cut in (column, pa.chunked_array([column[:1], column[1:]])):  # a slice keeps the whole buffer
+                with self.subTest(str(column.type)):
+                    vector, said = from_arrow(cut)
+                    self.assertEqual((vector.dtype, vector.tolist()), (dtype, values))
+                    self.assertTrue((done in said) if done else said == "", said)
+
+    def lines(self):
         self.put("t.jsonl", '{"a": 1, "b": "x"}\n\n{"b": "y", "c": [1], "d": 2.5}\n{"a": null, "d": 3, "e": true, "m": 1}\n{"m": "z"}\n')
         found = self.read("t.jsonl")
         self.assertEqual(self.types(found), "integer text text number boolean text")

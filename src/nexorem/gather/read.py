@@ -15,6 +15,7 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
@@ -32,8 +33,9 @@ from nexorem.gather.sources.sheets import read_sheets, same_shape, sheet_names
 from nexorem.gather.steps.columns import as_text
 from nexorem.gather.texts import Guess, Reads
 from nexorem.gather.typed import emptied, guesses, typed
+from nexorem.package.arrow import coded
 from nexorem.package.read import open_package
-from nexorem.package.tabular import Field, coded, quick_numbers
+from nexorem.package.tabular import Field, quick_numbers
 
 SAMPLE = 8
 ENDINGS = {
@@ -316,6 +318,7 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
     with TemporaryDirectory() as folder:
         path = Path(folder) / "rows.csv"
         columns = database.copied(connection, source, path, progress)
+        zone = str(connection.execute("SHOW timezone").fetchone()[0])
         key = database.key_of(connection, source)
         source = source.model_copy(update={"references": database.references_of(connection, source)})
         names = headings([c for c, _ in columns], notes, source.connection)
@@ -333,14 +336,18 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
     told = []
     for name, (_, kind) in zip(names, columns, strict=True):
         dtype = database.TYPES.get(kind.split("(")[0].strip(), "text")
+        dtype = "integer" if dtype == "number" and kind.startswith("numeric") and _whole(table.column(name), kind) else dtype
         words = coded(table.column(name))
         if dtype == "boolean":
             words = Vector(
                 "text", words.data, words.valid, np.array([{"t": "true", "f": "false"}.get(w, w) for w in words.words], dtype=object)
             )
         found, missed = typed(words, Reads(dtype), "empty")
-        if kind == "numeric":
-            notes.add(f"{name} is numeric there; it is kept as number, with about 15 digits.")
+        if kind.startswith("numeric"):
+            digits = "" if dtype == "integer" else ", the nearest of 15 to 17 digits"
+            notes.add(f"{name} is {kind} there; it is kept as {dtype}{digits}.")
+        if kind == database.WITH_ZONE:
+            notes.add(f"{name} holds moments with a zone; they are kept as the clock of {zone} shows them.")
         if missed.count:
             some = f"{counted(missed.count, 'value')} of {name}, such as {missed.rows[0][1]!r},"
             notes.add(f"{some} {verb(missed.count, 'has', 'have')} no place in a {dtype} and became empty.")
@@ -348,6 +355,18 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
         told.append(_plain_report(name, found) | {"misfits": missed.as_json()})
     name = source.table or "Query"
     return _reading(table_name(name), Frame(table.num_rows, vectors), source.model_dump(exclude_defaults=True), told, notes, start, key)
+
+
+def _whole(texts: pa.ChunkedArray, kind: str) -> bool:
+    """Whether decimals are whole numbers of 64 bits: declared without places, or undeclared and beyond what a number tells apart."""
+    if not kind.endswith(",0)") and kind != "numeric":
+        return False
+    digits = texts.drop_null()
+    try:
+        whole = digits.cast(pa.int64())
+    except pa.ArrowInvalid:
+        return False
+    return kind != "numeric" or bool(pc.any(pc.greater(pc.abs(whole), 2**53)).as_py())
 
 
 def package_links(path: Path, names: Mapping[str, str]) -> list[dict[str, Any]]:

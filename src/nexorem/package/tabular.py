@@ -18,7 +18,7 @@ import pyarrow.parquet as pq
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.functions.convert import PARSERS, checked, number_text
 from nexorem.core.values import STORAGE, Value, Vector, iso, stored_value
-from nexorem.package.words import recoded
+from nexorem.package.arrow import coded, from_arrow, to_arrow
 
 MOST_PLACES = 10
 FIELD_TYPES = {
@@ -91,18 +91,6 @@ def _broken_row(place: str, names: Sequence[str], row: int | None, expected: int
 
 
 MANY = 10_000  # rows that are worth a way of their own
-
-
-def coded(texts: Any, missing: Sequence[str] = ()) -> Vector:
-    """An Arrow column of strings as a text vector; these words, and nulls, become empty."""
-    array = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
-    encoded = array.dictionary_encode()
-    words = encoded.dictionary.cast(pa.large_string())
-    valid = np.asarray(pc.is_valid(encoded.indices).to_numpy(zero_copy_only=False), dtype=bool)
-    codes = encoded.indices.fill_null(0).to_numpy(zero_copy_only=False)
-    if missing:
-        words = pc.if_else(pc.is_in(words, value_set=pa.array(list(missing), words.type)), pa.scalar(None, words.type), words)
-    return recoded(codes, valid, words)
 
 
 def to_vector(texts: Any, found: Field, place: str) -> Vector:
@@ -214,62 +202,12 @@ def _by_pattern(text: str, pattern: str, dtype: str) -> Value:
 
 
 def read_parquet(data: bytes, place: str) -> dict[str, Vector]:
-    """A Parquet file's columns; nested ones are refused."""
+    """A Parquet file's columns."""
     try:
         table = pq.read_table(pa.BufferReader(data))
     except (pa.ArrowInvalid, pa.ArrowNotImplementedError, OSError) as error:
         raise refuse("bad_parquet", f"The Parquet file cannot be read: {error}.", place=place) from None
-    return {name: from_arrow(table.column(name), f"{place}: {name}") for name in table.column_names}
-
-
-def from_arrow(column: Any, place: str) -> Vector:
-    """An Arrow column as a vector."""
-    kind = column.type
-    if pa.types.is_dictionary(kind):
-        column, kind = column.cast(kind.value_type), kind.value_type
-    dtype, target = _arrow_type(kind)
-    if dtype is None:
-        raise refuse("bad_type", f"A column of type {kind} is no column of a table.", "Flatten it before.", place)
-    if dtype == "text":
-        return coded(column.cast(pa.string()))
-    valid = np.asarray(pc.is_valid(column).to_numpy(zero_copy_only=False), dtype=bool)
-    filled = column.cast(target, safe=False)
-    if dtype in ("date", "datetime"):
-        filled = filled.cast(pa.int32() if dtype == "date" else pa.int64())
-    raw = pc.fill_null(filled, False if dtype == "boolean" else 0).to_numpy(zero_copy_only=False)
-    return checked(dtype, raw.astype(STORAGE[dtype]), valid)
-
-
-def _arrow_type(kind: Any) -> tuple[str | None, Any]:
-    types = pa.types
-    if types.is_boolean(kind):
-        return "boolean", pa.bool_()
-    if types.is_integer(kind):
-        return "integer", pa.int64()
-    if types.is_floating(kind) or types.is_decimal(kind):
-        return "number", pa.float64()
-    if types.is_date(kind):
-        return "date", pa.date32()
-    if types.is_timestamp(kind):
-        return "datetime", pa.timestamp("us")
-    text = types.is_string(kind) or types.is_large_string(kind) or types.is_null(kind)
-    return ("text" if text else None), pa.string()
-
-
-ARROW = {"integer": pa.int64(), "number": pa.float64(), "text": pa.string(), "boolean": pa.bool_()}
-
-
-def to_arrow(v: Vector) -> Any:
-    """A vector as an Arrow array."""
-    if v.dtype == "text":
-        codes = pa.array(v.data.astype(np.int32), mask=~v.valid)
-        words = pa.array(v.words.tolist(), type=pa.string())
-        return pa.DictionaryArray.from_arrays(codes, words).cast(pa.string()) if len(v.words) else pa.nulls(len(v), pa.string())
-    if v.dtype == "date":
-        return pa.array(v.data.astype(np.int32), mask=~v.valid).cast(pa.date32())
-    if v.dtype == "datetime":
-        return pa.array(v.data, mask=~v.valid).cast(pa.timestamp("us"))
-    return pa.array(v.data, type=ARROW[v.dtype], mask=~v.valid)
+    return {name: from_arrow(table.column(name))[0] for name in table.column_names}
 
 
 def write_parquet(columns: Mapping[str, Vector]) -> bytes:

@@ -24,8 +24,8 @@ MEND = "Keep it if an empty side is to leave the row empty; for the former meani
 
 
 def of_row_sums(star: Star, binder: Binder, bound: Sequence[t.MeasureValue]) -> list[Finding]:
-    """Formulas of an older model whose rows have a sum or difference with one side empty: such a row is empty now. None for a model that was
-    begun since."""
+    """Formulas of an older model whose rows have a sum or difference with one side empty: such a row is empty now. None for a model that
+    was begun since."""
     if star.model.language >= LANGUAGE:
         return []
     found = [_finding(star, f"measure {m.name}", m.name, [m.body]) for m in bound]

@@ -134,8 +134,8 @@ class Measure:
 class Model:
     """A whole model. `probes`, `folios`, `hierarchies`, `checks` and `places` (where tables stand in the star) are kept as JSON; `damage`
     is what could not be read when it was opened, as `about`, `part` and `was`; `accepted` are findings that are known, as `code`, `about`,
-    `key` and `reason`; `renamed` the names that things had, as `kind`, `was` and `now`; `language` the edition of the language it was begun in, 1
-    where nothing says so."""
+    `key` and `reason`; `renamed` the names that things had, as `kind`, `was` and `now`; `language` the edition of the language it was begun
+    in, 1 where nothing says so."""
 
     name: str
     tables: tuple[Table, ...] = ()

@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyarrow.ipc
 import pyarrow.parquet as pq
 
-from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.diagnostics import refuse
 from nexorem.core.values import Vector, vector
 from nexorem.gather.sources.bounds import (
     MOST_CELLS,
@@ -24,7 +24,7 @@ from nexorem.gather.sources.bounds import (
     headings,
     too_many_columns,
 )
-from nexorem.package.tabular import coded, from_arrow
+from nexorem.package.arrow import coded, from_arrow
 
 BATCH = 1 << 18
 CHUNK = 50_000
@@ -97,35 +97,20 @@ def _columns(
         progress(rows, rows / total if total else 0.5)
     made: dict[str, Vector] = {}
     for name, field, chunks in zip(names, schema, found, strict=True):
-        v = _column(pa.chunked_array(chunks, field.type), name, nested, notes, place)
+        v = _column(pa.chunked_array(chunks, field.type), name, nested, notes)
         if v is not None:
             made[name] = v
     return made, rows
 
 
-def _column(column: pa.ChunkedArray, name: str, nested: str, notes: Notes, place: str) -> Vector | None:
-    kind = column.type
-    if pa.types.is_nested(kind):
-        if nested == "leave out":
-            notes.add(f"{name} holds {kind} and was left out.")
-            return None
-        notes.add(f"{name} holds {str(kind)[:80]}; each value is kept as a JSON text.")
-        return vector("text", [None if x is None else json.dumps(x, default=str, ensure_ascii=False) for x in column.to_pylist()])
-    if pa.types.is_binary(kind) or pa.types.is_large_binary(kind) or pa.types.is_fixed_size_binary(kind):
-        notes.add(f"{name} holds bytes and was left out.")
+def _column(column: pa.ChunkedArray, name: str, nested: str, notes: Notes) -> Vector | None:
+    if nested == "leave out" and pa.types.is_nested(column.type):
+        notes.add(f"{name} holds {str(column.type)[:80]} and was left out.")
         return None
-    if pa.types.is_time(kind) or pa.types.is_duration(kind):
-        notes.add(f"{name} holds {kind}; it is kept as text.")
-        return vector("text", [None if x is None else str(x) for x in column.to_pylist()])
-    if pa.types.is_decimal(kind):
-        notes.add(f"{name} holds {kind}; it is kept as number, with about 15 digits.")
-    if kind == pa.uint64():
-        column = column.cast(pa.float64(), safe=False)
-    try:
-        return from_arrow(column, f"{place}: {name}")
-    except Refused:
-        notes.add(f"{name} holds {kind}, which no column of a table holds; it was left out.")
-        return None
+    found, done = from_arrow(column)
+    if done:
+        notes.add(f"{name} holds {done}.")
+    return found
 
 
 def read_lines(path: Path, nested: str, notes: Notes, progress: Progress) -> tuple[dict[str, Vector], int]:
@@ -189,9 +174,9 @@ def _json_column(values: list[Any], name: str, nested: str, notes: Notes) -> Vec
     elif kinds == {bool}:
         return vector("boolean", values)
     elif kinds == {int} and all(x is None or -(2**63) <= x < 2**63 for x in values):
-        return from_arrow(pa.chunked_array([pa.array(values, pa.int64())]), name)
+        return from_arrow(pa.array(values, pa.int64()))[0]
     elif kinds and kinds <= {int, float}:
-        return from_arrow(pa.chunked_array([pa.array([None if x is None else float(x) for x in values], pa.float64())]), name)
+        return from_arrow(pa.array([None if x is None else float(x) for x in values], pa.float64()))[0]
     elif len(kinds) > 1:
         notes.add(f"{name} holds several kinds of values; it is kept as text.")
     texts = [x if x is None or isinstance(x, str) else json.dumps(x, ensure_ascii=False) for x in values]

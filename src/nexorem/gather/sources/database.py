@@ -39,6 +39,7 @@ WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND n.nspname NOT IN ('pg_catalog',
   AND n.nspname NOT LIKE 'pg_temp%' AND has_schema_privilege(n.oid, 'USAGE') AND has_table_privilege(c.oid, 'SELECT')
 ORDER BY 1, 2 LIMIT 5000
 """
+WITH_ZONE = "timestamp with time zone"
 REFERENCES = """
 SELECT fn.nspname AS table_schema, f.relname AS table,
        (SELECT array_agg(a.attname::text ORDER BY x.ord) FROM unnest(k.conkey) WITH ORDINALITY x(num, ord)
@@ -109,14 +110,15 @@ def select_of(connection: psycopg.Connection[Any], source: DatabaseSource) -> sq
 
 
 def columns_of(connection: psycopg.Connection[Any], select: sql.Composable) -> list[tuple[str, str]]:
-    """Names and types of what a SELECT gives."""
+    """Names and types of what a SELECT gives, decimals with their digits: numeric(12,2)."""
     found = connection.execute(sql.SQL("SELECT * FROM ({}\n) AS q LIMIT 0").format(select), binary=True)
     codes = [(d.name, d.type_code) for d in found.description or []]
     names = {
         r[0]: r[1]
         for r in connection.execute("SELECT oid::bigint, format_type(oid, NULL) FROM pg_type WHERE oid = ANY(%s)", [[c for _, c in codes]])
     }
-    return [(name, str(names.get(code, "text"))) for name, code in codes]
+    digits = {d.name: f"({d.precision},{d.scale})" for d in found.description or [] if d.precision is not None and d.scale is not None}
+    return [(name, f"{names.get(code, 'text')}{digits.get(name, '')}") for name, code in codes]
 
 
 def copied(connection: psycopg.Connection[Any], source: DatabaseSource, target: Path, tell: Progress) -> list[tuple[str, str]]:
@@ -124,7 +126,7 @@ def copied(connection: psycopg.Connection[Any], source: DatabaseSource, target: 
     select = select_of(connection, source)
     columns = columns_of(connection, select)
     shown = sql.SQL(", ").join(
-        sql.SQL("{}::timestamp" if kind == "timestamp with time zone" else "{}").format(sql.Identifier("q", name)) for name, kind in columns
+        sql.SQL("{}::timestamp" if kind == WITH_ZONE else "{}").format(sql.Identifier("q", name)) for name, kind in columns
     )
     written = rows = 0
     command = sql.SQL("COPY (SELECT {} FROM ({}\n) AS q) TO STDOUT (FORMAT csv, FORCE_QUOTE *, ENCODING 'UTF8')").format(shown, select)

@@ -40,8 +40,8 @@ def lost_rows(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
 
 
 def _lost(star: Star, scan: t.Aggregate) -> Lost | None:
-    """The rows whose product or difference is empty though not all of its parts are (whatever the page), and the looked-up columns that are empty
-    there."""
+    """The rows whose product or difference is empty though not all of its parts are (whatever the page), and the looked-up columns that are
+    empty there."""
     if scan.function not in ("sum", "avg") or scan.where is not None:
         return None
     factors = _factors(scan.argument)
