@@ -207,6 +207,23 @@ class Gathering(OneBrowser):
             self.choose("When Prices load by themselves", "every hour")
             self.b.reads("next ", ".panel")
 
+    def test_texts_that_mean_no_value_are_asked_about_once_for_all_files(self):
+        address = site().empty("Missing")
+        self.b.open(f"{address}/gather")
+        with tempfile.TemporaryDirectory() as folder:
+            flights, ports = Path(folder) / "flights.csv", Path(folder) / "weather.csv"
+            flights.write_text("no,tail,delay\n1,N14,NA\n2,NA,5\n3,N15,NA\n")
+            ports.write_text("hour,wind\n2031-1-1 5:00,NA\n2031-1-1 6:00,2.5\n")
+            self.drop(flights, ports)
+            self.b.reads("2 columns of 2 tables are numbers, dates or the like but for NA (3 values)", ".ask", seconds=30)
+            self.b.reads("Among texts it stands too: tail (1 value)", ".ask")
+            self.b.click("NA means empty: read again")
+            self.b.until(lambda: not self.b.all(".ask"))
+            self.b.click("Take 2 tables")
+            self.b.reads("2 tables, 5 rows")
+        types = {t["name"]: [c["dtype"] for c in t["columns"]] for t in self.model(address)["tables"]}
+        self.assertEqual(types, {"Flights": ["integer", "text", "integer"], "Weather": ["datetime", "number"]})
+
     def test_a_load_that_breaks_is_held_until_a_choice_is_made(self):
         address = site().demo()
         self.b.open(f"{address}/gather")

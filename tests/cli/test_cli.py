@@ -126,6 +126,10 @@ class Commands(unittest.TestCase):
             '{"tables": [{"name": "X", "source": {"kind": "csv", "file": "x.csv"}, "steps": [{"kind": "trim", "columns": ["zz"]}]}]}'
         )
         self.assertIn("X: 2 rows, 2 columns", run("gather", folder / "x.csv", "--out", folder / "p1")[1])
+        (folder / "na.csv").write_text("a,b\n1,NA\nNA,2031-1-5\n")
+        self.assertIn("2 columns are numbers or dates but for NA (2 values)", run("gather", folder / "na.csv", "--out", folder / "p3")[1])
+        told = json.loads(run("gather", folder / "na.csv", "--missing", "NA", "--out", folder / "p4", "--json")[1])["tables"][0]
+        self.assertEqual(([c["type"] for c in told["columns"]], told["notes"]), (["integer", "date"], []))
         for arguments, words in (
             ((folder / "x.csv", "--out", folder / "p1"), "p1 is there already"), ((folder / "bad.csv", "--out", folder / "p2"), "row 3 has 3 fields, not 2"),
             ((folder / "gone.csv", "--out", folder / "p2"), "There is no file"), ((folder / "x.csv", "--steps", folder / "steps.json", "--out", folder / "p2"), "There is no column zz here"),

@@ -296,6 +296,25 @@ JSON = st.recursive(
 )  # fmt: skip
 
 
+class Missing(unittest.TestCase):
+    def test_texts_that_mean_no_value_are_asked_about_once(self):
+        def item(state="read", source=None, **columns):
+            told = [{"name": n, "missing": m and {"words": m[0], "count": m[1], "type": m[2]}} for n, m in columns.items()]
+            return {"state": state, "source": source or {"kind": "csv"}, "report": {"columns": told}}
+
+        self.assertIsNone(
+            call("missing", "missingQuestion", [item(a=None, b=(["NA"], 3, "text")), item("failed", c=(["NA"], 1, "integer"))])
+        )
+        asked = call("missing", "missingQuestion", [
+            item(a=(["NA"], 3, "integer"), b=(["NA"], 2, "text"), t=(["-"], 9, "text")), item(x=None),
+            item(source={"kind": "csv", "missing": ["", "?"]}, c=(["NA", "n/a"], 4, "date")),
+        ])  # fmt: skip
+        self.assertEqual(asked, {
+            "words": ["NA", "n/a"], "columns": 2, "tables": 2, "values": 7, "texts": [{"column": "b", "count": 2}],
+            "sources": {"0": {"kind": "csv", "missing": ["", "NA", "n/a"]}, "2": {"kind": "csv", "missing": ["", "?", "NA", "n/a"]}},
+        })  # fmt: skip
+
+
 class Ranks(unittest.TestCase):
     def test_what_fits_best_comes_first(self):
         items = [

@@ -84,6 +84,8 @@ class Csv(Folder):
             ("x\n=1+2\n@cmd\n", "x", "text", ["=1+2"]),
             ("d\n03/04/2031\n05/06/2031\n", "d", "date", ["2031-04-03"]),
             ("d\n03/04/2031\n05/16/2031\n", "d", "date", ["2031-03-04"]),
+            ("d\n2031-1-5\n2031-11-25\n", "d", "date", ["2031-01-05"]), ("d\n2031/1/5 7:05\n2031/11/25 17:05\n", "d", "datetime", ["2031-01-05T07:05:00"]),
+            ("d\n5/1/2031 7:05\n25/1/2031 17:05\n", "d", "datetime", ["2031-01-05T07:05:00"]), ("d\n1/5/2031 7:05\n1/25/2031 17:05\n", "d", "datetime", ["2031-01-05T07:05:00"]),
             ("d\n3. März 2031\n14. Mai 2031\n", "d", "date", ["2031-03-03"]),
             ("n\nN\nN\n", "n", "text", ["N"]), ("n\nY\nN\n", "n", "boolean", [True]), ("a,b\n,\n,1\n", "a b", "text integer", [None, None]),
             ("t\n2031-01-01T10:00:00Z\n2031-01-01T11:00:00.5Z\n", "t", "datetime", ["2031-01-01T10:00:00"]),
@@ -95,6 +97,44 @@ class Csv(Folder):
                     self.assertEqual(self.rows(found)[0], first)
                     # What was found, said, gives the same.
                     self.assertEqual(self.rows(read(found.source, self.folder)), self.rows(found))
+
+    def test_texts_that_mean_no_value_are_asked_about(self):
+        rows = [("1", "N14", "2013-1-5", "NA"), ("NA", "NA", "n/a", "NA"), ("2", "N15", "2013-12-31", "NA"), ("NA", "N16", "2013-2-1", "x")]
+        data = "n,tail,day,note\n" + "".join(",".join(r) + "\n" for r in rows * 50)  # half of the numbers are missing
+        found = self.csv(data)
+        told = {c["name"]: c["missing"] for c in found.report["columns"]}
+        self.assertEqual(self.types(found), "text text text text")
+        self.assertEqual(told, {
+            "n": {"words": ["NA"], "count": 100, "type": "integer"}, "tail": {"words": ["NA"], "count": 50, "type": "text"},
+            "day": {"words": ["n/a"], "count": 50, "type": "date"}, "note": {"words": ["NA"], "count": 150, "type": "text"},
+        })  # fmt: skip
+        (note,) = found.report["notes"]
+        self.assertIn("2 columns are numbers or dates but for NA and n/a (150 values): n and day.", note)
+        empty = read({**found.source, "missing": ["", "NA", "n/a"]}, self.folder)
+        self.assertEqual(
+            (self.types(empty), self.rows(empty)[:2]),
+            ("integer text date text", [[1, "N14", "2013-01-05", None], [None, None, None, None]]),
+        )
+        self.assertEqual((empty.report["notes"], [c["missing"] for c in empty.report["columns"]]), ([], [None] * 4))
+        for word, meant in (("NULL", 1), ("\\N", 1), ("#N/A", 1), ("-", 1), ("nan", 1), ("NAB", 0), ("0", None), ("none of these", 0)):
+            with self.subTest(word):
+                (column,) = self.csv(f"n\n1\n{word}\n").report["columns"]
+                self.assertEqual(column["missing"] and column["missing"]["words"], [word] if meant else None)
+        self.assertIsNone(self.csv("n\nNA\nNA\n").report["columns"][0]["missing"]["count"] - 2 or None)  # nothing but NA: of no other type
+        self.assertEqual(self.csv("n\nNA\nNA\n").report["notes"], [])
+
+    def test_a_zone_that_is_dropped_is_told(self):
+        for text, told in (
+            ("2031-01-01T10:00:00Z", 1),
+            ("2031-01-01 10:00:00+02:00", 1),
+            ("2031-01-01 10:00:00-05", 1),
+            ("2031-01-01 10:00:00 UTC", 1),
+            ("2031-01-01 10:00:00", 0),
+        ):
+            with self.subTest(text):
+                found = self.csv(f"t\n{text}\n2031-01-02T10:00:00\n")
+                self.assertEqual((self.types(found), self.rows(found)[0]), ("datetime", ["2031-01-01T10:00:00"]))
+                self.assertEqual(["1 moment names a zone" in n for n in found.report["notes"]], [True] * told)
 
     def test_types_come_from_all_rows(self):
         found = self.csv("a,b\n" + "1,2031-01-01\n" * 5000 + "x,2031-02-30\n")

@@ -217,9 +217,9 @@ def read(text, target):
         if target == "number":
             return finite(float(text)) if re.fullmatch(r"[+-]?([0-9]+\.?[0-9]*|\.[0-9]+)([eE][+-]?[0-9]+)?", text) else None
         if target == "date":
-            return dt.date.fromisoformat(text) if re.fullmatch(r"\d{4}-\d\d-\d\d", text) else None
-        if target == "datetime" and re.fullmatch(r"\d{4}-\d\d-\d\d([ T]\d\d:\d\d(:\d\d)?)?", text):
-            return dt.datetime.fromisoformat(text)
+            return dt.date(*map(int, text.split("-"))) if re.fullmatch(r"[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}", text) else None
+        if target == "datetime" and re.fullmatch(r"[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}([ T][0-9]{1,2}:[0-9]{2}(:[0-9]{2})?)?", text):
+            return dt.datetime(*map(int, re.split("[-T :]", text)))
     except ValueError:
         pass
     return None if target != "text" else text

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -21,11 +22,14 @@ from nexorem.package.write import write_package
 @click.argument("files", type=click.Path(path_type=Path), nargs=-1, required=True)
 @click.option("--out", type=click.Path(path_type=Path), required=True, help="A new folder, or a new .zip.")
 @click.option("--steps", "steps", type=click.Path(path_type=Path), help="A JSON file with sources and shaping steps.")
+@click.option("--missing", "missing", multiple=True, metavar="TEXT", help="A text that means empty in all files, such as NA.")
 @click.option("--name", help="The name of the model; the steps file's, or that of OUT, by default.")
 @click.option("--data", type=click.Choice(["csv", "parquet"]), default="csv", show_default=True, help="How the rows are stored.")
 @AS_JSON
 @common.reporting
-def gather(files: tuple[Path, ...], out: Path, steps: Path | None, name: str | None, data: str, as_json: bool) -> None:
+def gather(
+    files: tuple[Path, ...], out: Path, steps: Path | None, missing: tuple[str, ...], name: str | None, data: str, as_json: bool
+) -> None:
     """Read FILES (CSV, XLSX, ODS, Parquet, Arrow, JSON Lines, packages as .zip) into a package.
 
     Types are found from all rows. Without --steps every table in the files becomes one of the package, as it is.
@@ -35,7 +39,8 @@ def gather(files: tuple[Path, ...], out: Path, steps: Path | None, name: str | N
     recipe = load_recipe(steps) if steps else Recipe(name=out.stem.lower().replace(" ", "-") or "model")
     if name:
         recipe = recipe.model_copy(update={"name": name})
-    found = gather_files(files, recipe, (lambda _: None) if as_json else lambda text: click.echo(f"nexorem: {text}", err=True))
+    say: Callable[[str], None] = (lambda _: None) if as_json else lambda text: click.echo(f"nexorem: {text}", err=True)
+    found = gather_files(files, recipe, say, missing)
     write_package(found.star, out, data)
     if as_json:
         click.echo(json.dumps(told(found, out), ensure_ascii=False))

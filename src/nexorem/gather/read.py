@@ -24,6 +24,7 @@ from nexorem.core.model.star import Star
 from nexorem.core.values import Vector
 from nexorem.core.words import counted, verb
 from nexorem.gather.frame import Frame
+from nexorem.gather.missing import missing_notes, missing_told
 from nexorem.gather.sources import database
 from nexorem.gather.sources import kinds as k
 from nexorem.gather.sources.bounds import Notes, Progress, headings, silent
@@ -32,7 +33,7 @@ from nexorem.gather.sources.csv_file import read_csv
 from nexorem.gather.sources.sheets import read_sheets, same_shape, sheet_names
 from nexorem.gather.steps.columns import as_text
 from nexorem.gather.texts import Guess, Reads
-from nexorem.gather.typed import emptied, guesses, typed
+from nexorem.gather.typed import emptied, guesses, rows_with_zone, typed
 from nexorem.package.arrow import coded
 from nexorem.package.read import open_package
 from nexorem.package.tabular import Field, quick_numbers
@@ -173,6 +174,8 @@ def read(
 def _reading(
     name: str, frame: Frame, source: dict[str, Any], columns: list[dict[str, Any]], notes: Notes, start: float, key: list[str]
 ) -> Reading:
+    for note in (*missing_notes(columns), *(f"{c['name']}: {c['note']}." for c in columns if "zone" in c["note"])):
+        notes.add(note)
     shown = np.arange(min(SAMPLE, frame.size))
     report = {
         "rows": frame.size,
@@ -276,15 +279,17 @@ def _typed(
     found, missed = typed(words, reads, "empty" if choice == "refuse" else choice, above)  # type: ignore[arg-type]
     if missed.count and choice == "refuse":
         listed = "; ".join(f"row {r:,}: {t[:40]!r}" for r, t in missed.rows[:10])
-        verb = "values are" if missed.count > 1 else "value is"
         raise refuse(
             "bad_value",
-            f"{name}: {missed.count:,} {verb} no {reads.dtype}: {listed}.",
+            f"{name}: {counted(missed.count, 'value')} {verb(missed.count, 'is', 'are')} no {reads.dtype}: {listed}.",
             "Keep the column as text, or let these become empty.",
             place,
         )
     told = _plain_report(name, found) | _reads_json(reads if found.dtype == reads.dtype else Reads("text"))
     told |= {"misfits": missed.as_json(), "note": offered[0].note if asked is None else "", "choice": choice if asked else ""}
+    told["missing"] = missing_told(words) if asked is None and found.dtype == "text" else None
+    if found.dtype == "datetime" and (zoned := rows_with_zone(words)):
+        told["note"] = f"{counted(zoned, 'moment')} {verb(zoned, 'names', 'name')} a zone, which is not kept: the clock is read as it stood"
     others = [g for g in offered if g.reads != reads]
     return found, told | {"others": [_guess_json(g, words, above) for g in others[:3]]}
 
@@ -307,6 +312,7 @@ def _plain_report(name: str, v: Vector) -> dict[str, Any]:
         "note": "",
         "choice": "",
         "others": [],
+        "missing": None,
     }
 
 

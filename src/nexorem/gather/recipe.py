@@ -31,6 +31,7 @@ from nexorem.package.read import said_of, with_links
 from nexorem.package.schema import CalendarProperty, ColumnProperty, LinkProperty, NexoremProperty, SaidProperty
 
 SECONDS = 600.0
+Say = Callable[[str], None]
 
 
 class RecipeTable(SaidProperty):
@@ -92,9 +93,9 @@ def by_name(files: Sequence[Path]) -> dict[str, Path]:
     return found
 
 
-def gather(files: Sequence[Path], recipe: Recipe, say: Callable[[str], None] = lambda _: None) -> Gathered:
+def gather(files: Sequence[Path], recipe: Recipe, say: Say = lambda _: None, missing: Sequence[str] = ()) -> Gathered:
     """Reads every table of a recipe, and the files it does not name; shapes them and puts the model together. Refuses with everything
-    that is wrong at once, and makes nothing then."""
+    that is wrong at once, and makes nothing then. `missing` are texts that mean empty where a source says nothing of it."""
     found = by_name(files)
     tables = list(recipe.tables)
     used = {str(t.source.get("file")) for t in tables}
@@ -111,7 +112,7 @@ def gather(files: Sequence[Path], recipe: Recipe, say: Callable[[str], None] = l
             continue
         say(f"reading {table.source.get('file') or table.name}")
         try:
-            readings[table.name] = read(table.source, found)
+            readings[table.name] = read(_with_missing(table.source, missing), found)
         except Refused as refused:
             wrong += [replace(d, place=d.place or table.name) for d in refused.diagnostics]
     if wrong:
@@ -119,6 +120,11 @@ def gather(files: Sequence[Path], recipe: Recipe, say: Callable[[str], None] = l
     if recipe.links is None:
         recipe = recipe.model_copy(update={"links": _links_along(found, tables)})
     return _put_together(recipe, tables, readings)
+
+
+def _with_missing(source: Mapping[str, Any], missing: Sequence[str]) -> Mapping[str, Any]:
+    kept = not missing or "missing" in source or source.get("kind") in ("resource", "parquet", "arrow")
+    return source if kept else {**source, "missing": ["", *missing]}
 
 
 def _links_along(found: Mapping[str, Path], tables: Sequence[RecipeTable]) -> list[LinkProperty]:

@@ -22,6 +22,7 @@ from nexorem.core.values import STORAGE, Array
 
 INTEGER = r"^[+-]?[0-9]{1,19}$"
 NUMBER = r"^[+-]?([0-9]+(\.[0-9]*)?|\.[0-9]+)([eE][+-]?[0-9]+)?$"
+ZONE = r"[0-9]:[0-9]{2}.*(Z|UTC|[+-][0-9]{2}(:?[0-9]{2})?) *$"
 LEADING_ZERO = r"^[+-]?0[0-9]"
 DATES = (
     "yyyy-MM-dd",
@@ -34,6 +35,10 @@ DATES = (
     "dd-MM-yyyy",
     "yyyy/MM/dd",
     "yyyyMMdd",
+    "yyyy-M-d",
+    "yyyy/M/d",
+    "d-M-yyyy",
+    "yyyy.M.d",
     "d MMM yyyy",
     "d MMMM yyyy",
     "dd-MMM-yyyy",
@@ -42,6 +47,8 @@ DATES = (
     "dd/MM/yy",
     "MM/dd/yy",
 )
+UNPADDED = ("yyyy-M-d", "yyyy/M/d", "d.M.yyyy", "d/M/yyyy", "M/d/yyyy")
+SHORT_TIMES = ("H:mm", "H:mm:ss")
 TIMES = ("HH:mm", "HH:mm:ss", "HH:mm:ss.S", "h:mm a")
 BETWEEN = (" ", "'T'")
 LANGUAGES = ("en", "de", "fr", "es", "it", "nl", "pl", "pt", "sv", "da", "nb", "fi")
@@ -226,11 +233,7 @@ def _moments(texts: pa.Array, reads: Reads) -> tuple[Array, Array]:
 
 def _iso_times(texts: pa.Array) -> tuple[Array, Array]:
     """ISO 8601 in any of its usual lengths; a trailing Z or offset is left out."""
-    bare = (
-        pc.replace_substring_regex(texts, r"(Z|[+-][0-9]{2}:?[0-9]{2})$", "")
-        if _any(texts, r"[0-9]:[0-9]{2}.*(Z|[+-][0-9]{2}:?[0-9]{2})$")
-        else texts
-    )
+    bare = pc.replace_substring_regex(texts, r" ?(Z|UTC|[+-][0-9]{2}(:?[0-9]{2})?)$", "") if _any(texts, ZONE) else texts
     data, fits = np.zeros(len(texts), np.int64), np.zeros(len(texts), bool)
     patterns = [f"yyyy-MM-dd{gap}{time}" for gap in ("'T'", " ") for time in ("HH:mm:ss.S", "HH:mm:ss", "HH:mm")]
     for pattern in ("yyyy-MM-dd", *patterns):
@@ -323,7 +326,8 @@ def _candidates() -> tuple[Reads, ...]:
     found += [Reads("number", decimal=","), Reads("number", decimal=",", group="."), Reads("number", decimal=".", group=",")]
     found += [Reads("date", p) for p in DATES]
     found.append(Reads("datetime"))
-    found += [Reads("datetime", f"{d}{b}{t}") for d in DATES[1:9] for b in BETWEEN for t in TIMES]
+    found += [Reads("datetime", f"{d}{b}{t}") for d in (*DATES[1:9], *UNPADDED[:2]) for b in BETWEEN for t in TIMES]
+    found += [Reads("datetime", f"{d} {t}") for d in UNPADDED for t in SHORT_TIMES]
     found += [Reads("date", p, language=x) for x in LANGUAGES[1:] for p in ("d MMM yyyy", "d MMMM yyyy", "d. MMMM yyyy")]
     return tuple(found)
 

@@ -6,9 +6,10 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 import numpy as np
+import pyarrow.compute as pc
 
 from nexorem.core.values import Vector, empties
-from nexorem.gather.texts import Guess, Reads, guess_type, parse_texts, typed_storage
+from nexorem.gather.texts import ZONE, Guess, Reads, guess_type, parse_texts, typed_storage
 from nexorem.package.words import arrow_words
 
 MOST_LISTED = 20
@@ -42,6 +43,14 @@ def emptied(v: Vector, missing: tuple[str, ...]) -> Vector:
 def _has(v: Vector, word: str) -> bool:
     place = int(np.searchsorted(v.words, word))
     return place < len(v.words) and v.words[place] == word
+
+
+def rows_with_zone(v: Vector) -> int:
+    """In how many rows of a text vector a moment ends with a zone: Z, or an offset."""
+    if not len(v.words):
+        return 0
+    named = np.asarray(pc.match_substring_regex(arrow_words(v.words), ZONE).to_numpy(zero_copy_only=False), bool)
+    return int(named[v.data[v.valid]].sum())
 
 
 def guesses(v: Vector) -> list[Guess]:

@@ -67,6 +67,14 @@ class ReadsInfo(BaseModel):
     note: str
 
 
+class MissingInfo(BaseModel):
+    """Texts of a text column that mean no value, in how many rows they stand, and the type that the rest is of."""
+
+    words: list[str]
+    count: int
+    type: str
+
+
 class ReadColumn(ReadsInfo):
     """A column as it was read."""
 
@@ -74,6 +82,7 @@ class ReadColumn(ReadsInfo):
     empty: int
     choice: str
     others: list[ReadsInfo]
+    missing: MissingInfo | None
 
 
 class BrokenRow(BaseModel):

@@ -2547,6 +2547,18 @@ export interface components {
             left: components["schemas"]["KeySide"];
             right: components["schemas"]["KeySide"];
         };
+        /**
+         * MissingInfo
+         * @description Texts of a text column that mean no value, in how many rows they stand, and the type that the rest is of.
+         */
+        MissingInfo: {
+            /** Count */
+            count: number;
+            /** Type */
+            type: string;
+            /** Words */
+            words: string[];
+        };
         /** ModelDocument */
         ModelDocument: {
             /** Currents */
@@ -2988,6 +3000,7 @@ export interface components {
             /** Language */
             language: string;
             misfits: components["schemas"]["MisfitsInfo"];
+            missing: components["schemas"]["MissingInfo"] | null;
             /** Name */
             name: string;
             /** Note */

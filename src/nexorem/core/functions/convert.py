@@ -14,8 +14,8 @@ DAY = 86_400_000_000
 FIRST_DAY, LAST_DAY = dt.date.min.toordinal() - 719_163, dt.date.max.toordinal() - 719_163
 INTEGER_TEXT = re.compile(r"[+-]?[0-9]+")
 NUMBER_TEXT = re.compile(r"[+-]?([0-9]+(\.[0-9]*)?|\.[0-9]+)([eE][+-]?[0-9]+)?")
-DATE_TEXT = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
-TIME_TEXT = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}[ T][0-9]{2}:[0-9]{2}(:[0-9]{2}(\.[0-9]{1,6})?)?")
+DATE_TEXT = re.compile(r"([0-9]{4})-([0-9]{1,2})-([0-9]{1,2})")
+TIME_TEXT = re.compile(DATE_TEXT.pattern + r"[ T]([0-9]{1,2}):([0-9]{2})(?::([0-9]{2})(?:\.([0-9]{1,6}))?)?")
 
 
 def widen(v: Vector, dtype: str) -> Vector:
@@ -76,23 +76,24 @@ def parse_boolean(text: str) -> Value:
 
 
 def parse_date(text: str) -> Value:
-    """An ISO 8601 day, else None."""
-    text = text.strip()
+    """An ISO 8601 day, its month and day of one digit or two, else None."""
+    found = DATE_TEXT.fullmatch(text.strip())
     try:
-        return dt.date.fromisoformat(text) if DATE_TEXT.fullmatch(text) else None
+        return dt.date(*map(int, found.groups())) if found else None
     except ValueError:
         return None
 
 
 def parse_datetime(text: str) -> Value:
     """An ISO 8601 day, or day and time with a space or a T between them, else None."""
-    text = text.strip()
-    if not TIME_TEXT.fullmatch(text):
+    found = TIME_TEXT.fullmatch(text.strip())
+    if not found:
         day = parse_date(text)
         return dt.datetime.combine(day, dt.time()) if isinstance(day, dt.date) else None
-    head, _, fraction = text.replace("T", " ").partition(".")
+    *parts, fraction = found.groups()
     try:
-        return dt.datetime.fromisoformat(f"{head}.{fraction.ljust(6, '0')}" if fraction else head)
+        year, month, day, hour, minute, second = (int(p or 0) for p in parts)
+        return dt.datetime(year, month, day, hour, minute, second, int((fraction or "").ljust(6, "0")))
     except ValueError:
         return None
 

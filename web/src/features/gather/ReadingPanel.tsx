@@ -5,6 +5,7 @@ import { queryClient, useEdits } from '../../api/queries';
 import { useShown } from '../../app/shown';
 import { counted } from '../../shared/format';
 import { ComparisonView } from './ComparisonView';
+import { MissingAsk } from './MissingAsk';
 import { ReadTable } from './ReadTable';
 import { dropReading, startReading, useComparison, useReading, type Choice, type Mend } from './requests';
 
@@ -79,11 +80,11 @@ function Panel({ model, reading, onEnd, onReading }: { model: ModelDocument; rea
       setBusy(false);
     }
   };
-  /** Reads one table anew with other settings; the rest of the reading is read again with it. */
-  const reread = async (place: number, source: Record<string, unknown>) => {
+  /** Reads everything anew, with other settings for some tables. */
+  const reread = async (sources: Record<number, Record<string, unknown>>) => {
     setBusy(true);
     try {
-      const items = reading.items.map((item, i) => ({ name: plan[i]?.name ?? item.name, source: i === place ? source : item.source, table: plan[i]?.table ?? null }));
+      const items = reading.items.map((item, i) => ({ name: plan[i]?.name ?? item.name, source: sources[i] ?? item.source, table: plan[i]?.table ?? null }));
       const next = await startReading(model.id, { items });
       await dropReading(model.id, reading.id);
       onReading(next.id);
@@ -115,6 +116,7 @@ function Panel({ model, reading, onEnd, onReading }: { model: ModelDocument; rea
           </button>
         </span>
       </div>
+      {!running && !busy && <MissingAsk items={reading.items} onRead={(sources) => void reread(sources)} />}
       {reading.items.map((item, place) => (
         <Item
           // Places are what items are told apart by.
@@ -125,7 +127,7 @@ function Panel({ model, reading, onEnd, onReading }: { model: ModelDocument; rea
           open={open === place}
           onOpen={() => setOpen(open === place ? null : place)}
           onChange={(part) => change(place, part)}
-          onReread={(source) => void reread(place, source)}
+          onReread={(source) => void reread({ [place]: source })}
         />
       ))}
       {replaced > 0 && !running && (
@@ -163,6 +165,7 @@ function Item({ model, item, wanted, open, onOpen, onChange, onReread }: { model
             {misfits > 0 && <span className="signal">, {counted(misfits, 'value')} did not fit</span>}
             {offers > 0 && <span className="signal">, {offers} column{offers > 1 ? 's' : ''} nearly of another type</span>}
             {item.report.broken > 0 && <span className="signal">, {counted(item.report.broken, 'row')} left out</span>}
+            {item.report.notes.length > 0 && <button type="button" className="plain quiet" onClick={onOpen} title={item.report.notes.join('\n')}>, {counted(item.report.notes.length, 'note')}</button>}
           </span>
         )}
         {item.state === 'read' && (
