@@ -7,7 +7,8 @@ from dataclasses import replace
 from nexorem.core.design.matrix import bus_matrix
 from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.profile import candidate_keys, profile
+from nexorem.core.engine.candidates import candidate_keys
+from nexorem.core.engine.profile import profile
 from nexorem.core.engine.reach import blocked, current, reach, reached_by
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.findings import findings
@@ -262,8 +263,8 @@ class Profiles(unittest.TestCase):
         self.assertEqual((told["distinct"], told["empty"], told["smallest"], told["largest"], sum(told["histogram"])), (6, 1, 1, 32, 6))
         self.assertEqual(profile(STAR, "Booking", "note")["commonest"][0], {"value": "x", "count": 3})
         self.assertEqual(profile(STAR, "Nobody", "y")["histogram"], [])
-        self.assertEqual(candidate_keys(STAR, "Port"), ["code", "name"])
-        self.assertEqual(candidate_keys(make_star({"T": ("a:integer b:text", [(1, "x"), (1, "y"), (2, "x")])}, [], {}), "T"), ["a + b"])
+        self.assertEqual(candidate_keys(STAR, "Port"), [("code",), ("name",)])
+        self.assertEqual(candidate_keys(make_star({"T": ("a:integer b:text", [(1, "x"), (1, "y"), (2, "x")])}, [], {}), "T"), [("a", "b")])
         self.assertEqual(candidate_keys(STAR, "Nobody"), [])
 
     def test_link_json_is_read_back(self):

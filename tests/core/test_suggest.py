@@ -1,13 +1,19 @@
 """Links that the data suggest: what is found and what is not, in which order, and how often it is looked for."""
 
+import datetime as dt
 import random
 import unittest
 from dataclasses import replace
+from itertools import product
 from pathlib import Path
 from unittest import mock
 
 from nexorem.core.design.overlap import names_alike
 from nexorem.core.design.suggest import MOST, suggestions
+from nexorem.core.diagnostics import OverLimit
+from nexorem.core.engine import candidates
+from nexorem.core.engine.candidates import candidate_keys
+from nexorem.core.limits import Budget
 from nexorem.core.model.check import check_model
 from nexorem.core.model.model import link_from_json
 from nexorem.package.read import open_package
@@ -108,6 +114,89 @@ class Suggested(unittest.TestCase):
         self.assertLess(compared.call_count, 3 * 40)  # not 40 tables times 40
         usual = {s["text"] for s in suggestions(make_star(things, [], {}))}
         self.assertTrue(usual and all(s.split(" = ")[0].split(".")[1] == s.split(".")[-1] for s in usual), usual)
+
+    def test_roles_and_long_keys(self):
+        """Trips from few of many harbours, to many of them; tides by harbour and hour, told apart by two columns or by five."""
+        r = random.Random(3)
+        harbours = [f"H{i:02}" for i in range(60)]
+        hours = [dt.datetime(2031, 1, 1) + dt.timedelta(hours=h) for h in range(48)]
+        tides = [(h, t, t.year, t.month, t.day, t.hour, r.randint(0, 9)) for h in harbours[:3] for t in hours]
+        trips = [
+            (n, r.choice(harbours[:3]), r.choice(harbours), t, t.year, t.month, t.day, t.hour)
+            for n in range(200)
+            for t in [r.choice(hours[1:])]
+        ]
+        trip = "no:integer from_harbour:text bound:text at:datetime year:integer month:integer day:integer hour:integer"
+        tables = {"Trip": (trip, trips), "Harbour": ("mark:text name:text", [(h, f"Place {h}") for h in harbours])}
+        wide = {
+            **tables,
+            "Tide": ("from_harbour:text at:datetime year:integer month:integer day:integer hour:integer level:integer", tides),
+        }
+        found = {s["text"]: s for s in suggestions(make_star(wide, [], {}))}
+        hourly = "(Trip.from_harbour, Trip.at) = (Tide.from_harbour, Tide.at)"
+        self.assertEqual(next(iter(found)), hourly)
+        self.assertEqual({t: (s["choice"], s["link"]["active"]) for t, s in found.items()}, {
+            hourly: ("", True), "Trip.from_harbour = Harbour.mark": ("Trip and Harbour", False), "Trip.bound = Harbour.mark": ("Trip and Harbour", False),
+            "Tide.from_harbour = Harbour.mark": ("", False),  # Harbour is to filter Trip by one of its own columns
+        })  # fmt: skip
+        five = {
+            **tables,
+            "Tide": (
+                "from_harbour:text year:integer month:integer day:integer hour:integer level:integer",
+                [(h, *x) for h, _, *x in tides],
+            ),
+        }
+        star = make_star(five, [], {})
+        self.assertEqual(candidate_keys(star, "Tide"), [("from_harbour", "day", "hour")])
+        hourly = "(Trip.from_harbour, Trip.day, Trip.hour) = (Tide.from_harbour, Tide.day, Tide.hour)"
+        self.assertIn(hourly, {s["text"] for s in suggestions(star)})
+        # The same key in another order, or with more columns, is not offered again.
+        for columns in (("hour", "from_harbour", "day"), ("from_harbour", "day", "hour", "year", "month")):
+            link = {"name": "k", "from": [f"Trip.{c}" for c in columns], "to": [f"Tide.{c}" for c in columns]}
+            self.assertFalse([s["text"] for s in suggestions(make_star(five, [link], {})) if "Trip" in s["text"] and "Tide" in s["text"]])
+
+    def test_five_columns_together_are_a_key(self):
+        rows = list(product("ab", range(2), range(3), range(2), range(4)))
+        star = make_star({"T": ("a:text b:integer c:integer d:integer e:integer same:integer", [(*x, 1) for x in rows])}, [], {})
+        self.assertEqual(candidate_keys(star, "T"), [("a", "b", "c", "d", "e")])
+        self.assertEqual(candidate_keys(make_star({"T": ("a:text b:integer", [("x", 1), ("x", 1)])}, [], {}), "T"), [])
+
+    def test_keys_are_right_on_random_tables_however_few_rows_are_looked_at(self):
+        for seed in range(150):
+            r = random.Random(seed)
+            width, size = r.randint(1, 5), r.choice([1, 5, 20, 60])
+            rows = [
+                tuple(r.choice([None] * r.choice([0, 0, 1]) + list(range(r.choice([2, 5, 80])))) for _ in range(width)) for _ in range(size)
+            ]
+            star = make_star({"T": (" ".join(f"c{i}:integer" for i in range(width)), rows)}, [], {})
+            with mock.patch.object(candidates, "LOOKS", (3, 10)):
+                found = candidate_keys(star, "T")
+            for key in found:
+                picked = [tuple(row[int(c[1:])] for c in key) for row in rows]
+                self.assertTrue(None not in {x for p in picked for x in p} and len(set(picked)) == size, (seed, key))
+            singles = [(f"c{i}",) for i in range(width) if len({row[i] for row in rows} - {None}) == size]
+            self.assertEqual([k for k in found if len(k) == 1], singles, seed)
+
+    def test_marks_before_columns_are_no_words_and_direct_ways_come_last(self):
+        tables = {
+            "Line": ("l_ord:integer l_partkey:integer l_suppkey:integer", [(i, i % 6, (i * 7) % 4) for i in range(48)]),
+            "Offer": ("o_partkey:integer o_suppkey:integer", [(p, s) for p in range(6) for s in range(4)]),
+            "Part": ("p_partkey:integer p_name:text", [(i, "x") for i in range(6)]),
+            "Supplier": ("s_suppkey:integer s_name:text", [(i, "x") for i in range(4)]),
+        }
+        found = [(s["text"].split(" ", 1)[0], s["link"]["to"], s["link"]["active"]) for s in suggestions(make_star(tables, [], {}))]
+        self.assertEqual([f[2] for f in found], [True, True, True, False, False])
+        self.assertEqual({tuple(f[1]) if isinstance(f[1], list) else f[1] for f in found[3:]}, {"Part.p_partkey", "Supplier.s_suppkey"})
+        lost = {**tables, "Line": (tables["Line"][0], [*tables["Line"][1], (99, 3, 77)])}  # a row without an offer still has a part
+        direct = {s["text"]: s["link"]["active"] for s in suggestions(make_star(lost, [], {}))}
+        self.assertTrue(direct["Line.l_partkey = Part.p_partkey"])
+
+    def test_they_end_with_their_caller(self):
+        star, budget = make_star(STRIPPED, [], {}), Budget()
+        budget.cancel()
+        with self.assertRaises(OverLimit):
+            suggestions(star, budget)
+        self.assertTrue(suggestions(star))
 
     def test_no_nonsense(self):
         hotel = {

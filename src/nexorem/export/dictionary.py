@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from nexorem.core.design.roles import hierarchy_faults, role
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.profile import candidate_keys
+from nexorem.core.engine.candidates import candidate_keys
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.reading import Reader
 from nexorem.core.model.model import Link, Measure, Table
@@ -67,7 +67,7 @@ def _table(star: Star, table: Table) -> list[str]:
     grain = [table.grain, f"rows are told apart by {', '.join(table.grain_columns)}" if table.grain_columns else ""]
     lines += [f"Grain: {_cell('; '.join(x for x in grain if x))}.", ""] if any(grain) else []
     lines += ["Computed:", "", *_code(table.formula), ""] if table.formula else []
-    keys = candidate_keys(star, table.name)
+    keys = {key[0] for key in candidate_keys(star, table.name) if len(key) == 1}
     rows = []
     for c in table.columns:
         marks = [*(["key"] if c.name in table.key else ["unique"] if c.name in keys else []), *(["hidden"] if c.hidden else [])]

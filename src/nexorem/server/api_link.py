@@ -51,7 +51,7 @@ def _links(address: Register, workspace: Workspace) -> None:
     def suggest(model_id: int) -> Response:
         """Links that the data suggest, over all tables."""
         _, star = workspace.star(model_id)
-        return jsonify({"suggestions": suggestions(star)})
+        return jsonify({"suggestions": suggestions(star, request_budget(workspace))})
 
 
 def _reach(address: Register, workspace: Workspace) -> None:

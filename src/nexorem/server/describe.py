@@ -16,11 +16,11 @@ from nexorem.core.design.roles import found_role, role
 from nexorem.core.design.suggest import PUT_ASIDE
 from nexorem.core.design.truth import looked_at, unmatched_told
 from nexorem.core.diagnostics import CellError, Refused
+from nexorem.core.engine.candidates import candidate_keys
 from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.engine.order import TOTAL, Axis
 from nexorem.core.engine.probe import read_probe
-from nexorem.core.engine.profile import candidate_keys
 from nexorem.core.engine.reach import current, edits_of, named_columns, parts, reached_by
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
@@ -73,7 +73,8 @@ def table_info(star: Star, name: str) -> dict[str, Any]:
     assert table
     return {
         "name": table.name, "role": role(star, table), "rows": star.size(name), "columns": [asdict(c) for c in table.columns],
-        "candidate_keys": candidate_keys(star, name), "key": list(table.key), "source": table.source, "description": table.description,
+        "candidate_keys": [" + ".join(k) for k in candidate_keys(star, name)], "key": list(table.key), "source": table.source,
+        "description": table.description,
         "calendar": table.calendar.date if table.calendar else None, "unmatched": star.has_unmatched(name),
         "origin": dict(table.origin), "steps": [dict(x) for x in table.steps], "formula": table.formula, "load": table.load,
         "from_text": _from_text(table), "found_role": found_role(star, table), "grain": table.grain,

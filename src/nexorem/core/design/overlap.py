@@ -5,13 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
 
-from nexorem.core.engine.profile import candidate_keys
+from nexorem.core.engine.candidates import KEY_TYPES, candidate_keys
+from nexorem.core.limits import Budget
 from nexorem.core.model.model import Table
-from nexorem.core.model.star import Star
+from nexorem.core.model.star import Domain, Star
 from nexorem.core.values import Array, Vector
 
 SAMPLE = 400  # distinct values of a column that are looked for among another table's keys
@@ -20,16 +20,16 @@ LEAST_OVERLAP = 0.5
 LEAST_NAMES = 0.34  # how alike names are, below which keys of numbers and dates are taken for chance
 SAME_COMMON = 0.3  # how alike `id` and `id` are: every table has one
 WHOLE_TABLE = 0.6  # how alike a column is that is called as the table is, whose key has words of its own
-KEY_TYPES = ("text", "integer", "date")
 LOOKED_AT = 1_200  # rows that a sample is taken from
 FIRST_ROWS = 250  # and a first look
 WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
+LONGEST_PREFIX = 4  # letters of a table's mark before each of its columns, as in c_name, c_city
 COMMON_WORDS = frozenset({"code", "id", "key", "no", "number", "nr", "name"})
 Key = tuple[str, str]  # a table and a column
 Hits = dict[tuple[str, str, str], list[tuple[str, float]]]
 
 
-def overlaps(star: Star, keys: Sequence[tuple[Table, tuple[str, ...]]]) -> Hits:
+def overlaps(star: Star, keys: Sequence[tuple[Table, tuple[str, ...]]], budget: Budget) -> Hits:
     """By table, other table and key column of that: the columns of the first whose values are found there, and what part of a sample is.
 
     Only key columns that a name points to are looked at, texts also where a first few of their values are, dates where calendars are.
@@ -40,14 +40,15 @@ def overlaps(star: Star, keys: Sequence[tuple[Table, tuple[str, ...]]]) -> Hits:
     for many in star.model.tables:
         for mine in (c for c in many.columns if c.dtype in KEY_TYPES and c.name in star.rows[many.name].columns):
             own = own_key(star, many, mine.name)
-            near = {k for k in pointed.of(mine.name, mine.dtype) if k[0] != many.name}
+            budget.check()
+            near = {k for k in pointed.of(bare(many, mine.name), mine.dtype) if k[0] != many.name}
             if mine.dtype != "text" and not near:
                 continue
             if mine.dtype == "text":
                 near |= {k for k in values.holding(sample(star, many.name, mine.name, FIRST_ROWS)) if k[0] != many.name}
             some = sample(star, many.name, mine.name) if near else np.zeros(0, np.int64)
             for table, column in sorted(near):
-                if own and column.lower() != mine.name.lower():
+                if own and pointed.bare[table, column].lower() != bare(many, mine.name).lower():
                     continue  # what tells a table's own rows apart is no key of another, unless it is called the same
                 share = values.share(some, (table, column))
                 if share:
@@ -57,8 +58,23 @@ def overlaps(star: Star, keys: Sequence[tuple[Table, tuple[str, ...]]]) -> Hits:
 
 def own_key(star: Star, table: Table, column: str) -> bool:
     """Whether a column is a table's own key, called after the table or by nothing but a key's words."""
-    words = stems(column)
-    return column in candidate_keys(star, table.name) and (not words or words <= stems(table.name))
+    words = stems(bare(table, column))
+    return (column,) in candidate_keys(star, table.name) and (not words or words <= stems(table.name))
+
+
+def bare(table: Table, column: str) -> str:
+    """A column's name without the mark that all columns of its table begin with, as `custkey` of `c_custkey`."""
+    prefix = _prefix(tuple(c.name for c in table.columns))
+    return column[len(prefix) :] if prefix and column.lower().startswith(prefix) else column
+
+
+@lru_cache(maxsize=10_000)
+def _prefix(columns: tuple[str, ...]) -> str:
+    """A short mark with `_` behind it that every one of some columns begins with, in small letters."""
+    mark, line, _ = columns[0].lower().partition("_") if len(columns) > 1 else ("", "", "")
+    prefix = mark + line
+    alike = line and 0 < len(mark) <= LONGEST_PREFIX and all(c.lower().startswith(prefix) and len(c) > len(prefix) for c in columns)
+    return prefix if alike else ""
 
 
 class Pointers:
@@ -66,23 +82,25 @@ class Pointers:
 
     def __init__(self, star: Star, columns: Sequence[Key]) -> None:
         self.star, self.by_word, self.by_name = star, dict[str, set[Key]](), dict[str, set[Key]]()
-        self.calendars: set[Key] = set()
+        self.dates: set[Key] = set()
+        self.bare = {key: bare(info, key[1]) for key in columns if (info := star.model.table(key[0]))}
         for table, column in columns:
             info = star.model.table(table)
             if info and info.calendar and info.calendar.date == column:
-                self.calendars.add((table, column))
-            self.by_name.setdefault(column.lower(), set()).add((table, column))
-            for word in stems(column) | stems(table):
+                self.dates.add((table, column))
+            name = self.bare[table, column]
+            self.by_name.setdefault(name.lower(), set()).add((table, column))
+            for word in stems(name) | stems(table):
                 self.by_word.setdefault(word, set()).add((table, column))
 
     def of(self, name: str, dtype: str) -> set[Key]:
         """The key columns of a type that have a word of the name, or the name itself."""
-        if dtype == "date":
-            return self.calendars
         near = set(self.by_name.get(name.lower(), ()))
         for word in stems(name):
             near |= self.by_word.get(word, set())
-        alike = {(t, c) for t, c in near if names_alike(t, c, name) >= LEAST_NAMES}
+        alike = {(t, c) for t, c in near if names_alike(t, self.bare[t, c], name) >= LEAST_NAMES}
+        if dtype == "date":  # a day by itself is the key of a calendar, and of nothing else
+            alike = {(t, c) for t, c in alike if (c,) not in candidate_keys(self.star, t)} | self.dates
         return {(t, c) for t, c in alike if self.star.column(t, c).dtype == dtype}
 
 
@@ -92,29 +110,30 @@ class Values:
     def __init__(self, star: Star, columns: Sequence[Key]) -> None:
         self.star = star
         self.texts = [key for key in columns if star.column(*key).dtype == "text"]
-        self.sets: dict[Key, Any] = {}
+        self.held: dict[Key, Array] = {}
 
-    def of(self, key: Key) -> Any:
-        """A set of texts, or the sorted numbers that the column holds."""
-        if key not in self.sets:
-            rows = self.star.column(*key).rows()
-            self.sets[key] = set(_words(rows)) if rows.dtype == "text" else _distinct(rows.data[rows.valid])
-        return self.sets[key]
+    def of(self, key: Key) -> Array:
+        """The distinct values that a column holds, ascending: texts as objects."""
+        if key not in self.held:
+            column = self.star.column(*key)
+            if column.members is not None:
+                values = column.members.take(np.flatnonzero(column.members.valid))
+                self.held[key] = values.words[values.data] if values.dtype == "text" else values.data
+            else:
+                rows = column.rows()
+                self.held[key] = _distinct(rows.data[rows.valid])
+        return self.held[key]
 
     def holding(self, sample: Array) -> Iterator[Key]:
         """The key columns of texts that hold most of the first few of some values."""
-        few = set(sample[:: max(len(sample) // FIRST_LOOK, 1)].tolist())
+        few = sample[:: max(len(sample) // FIRST_LOOK, 1)]
         least = max(LEAST_OVERLAP * len(few), 1)
-        yield from (key for key in self.texts if len(few & self.of(key)) >= least)
+        yield from (key for key in self.texts if self.share(few, key) * len(few) >= least)
 
     def share(self, sample: Array, key: Key) -> float:
         """The part of some values that a key column of their type holds."""
-        if not len(sample):
-            return 0.0
         held = self.of(key)
-        if isinstance(held, set):
-            return sum(v in held for v in sample.tolist()) / len(sample)
-        if not len(held):
+        if not len(sample) or not len(held):
             return 0.0
         places = np.minimum(np.searchsorted(held, sample), len(held) - 1)
         return float((held[places] == sample).mean())
@@ -124,13 +143,6 @@ def _distinct(values: Array) -> Array:
     """The distinct values, ascending; of a few thousand faster by sorting than by hashing."""
     ordered = np.sort(values)
     return ordered[np.append(True, ordered[1:] != ordered[:-1])] if len(ordered) else ordered
-
-
-def _words(rows: Vector) -> list[str]:
-    """The distinct texts of a column."""
-    there = np.zeros(len(rows.words), bool)
-    there[rows.data[rows.valid]] = True
-    return list(rows.words[there].tolist())
 
 
 def sample(star: Star, table: str, column: str, most: int = LOOKED_AT) -> Array:
@@ -146,17 +158,48 @@ def sample(star: Star, table: str, column: str, most: int = LOOKED_AT) -> Array:
 
 
 def together(star: Star, many: str, columns: tuple[str, ...], one: str, key: tuple[str, ...]) -> float:
-    """The part of a sample of the combinations of `columns` that are keys of the other table."""
+    """The part of a sample of the combinations of `columns` that are keys of the other table. Cost: one sort of its keys, kept."""
 
     def count() -> float:
-        size = star.size(many)
-        rows = np.linspace(0, size - 1, min(size, LOOKED_AT)).astype(np.int64)
-        mine = dict.fromkeys(zip(*(star.column(many, c).take(rows).tolist() for c in columns), strict=True))
-        full = [row for row in mine if None not in row][:SAMPLE]
-        theirs = frozenset(zip(*(star.column(one, c).rows().tolist() for c in key), strict=True))
-        return sum(row in theirs for row in full) / len(full) if full else 0.0
+        rows = np.linspace(0, star.size(many) - 1, min(star.size(many), LOOKED_AT)).astype(np.int64)
+        domains = [star.domain(one, (c,)) for c in key]
+        coded, full = [], np.ones(len(rows), bool)
+        for mine, theirs, domain in zip(columns, key, domains, strict=True):
+            values = star.column(many, mine).take(rows)
+            members = star.column(one, theirs).take(domain.firsts[:-1])
+            places, there = _places(values, members)
+            full &= values.valid
+            coded.append(np.where(there, places, -1))
+        wanted = np.stack(coded, axis=1)[full]
+        wanted = np.unique(wanted, axis=0)[:SAMPLE] if len(wanted) else wanted
+        known = np.zeros(len(wanted), bool)
+        inside = (wanted >= 0).all(axis=1)
+        keys = star.found(("key codes", one, key), lambda: np.sort(_one_code([d.codes[: star.size(one)] for d in domains], domains)))
+        asked = _one_code(list(wanted[inside].T), domains)
+        known[inside] = keys[np.minimum(np.searchsorted(keys, asked), len(keys) - 1)] == asked if len(keys) else False
+        return float(known.mean()) if len(known) else 0.0
 
     return star.found(("together", many, columns, one, key), count)
+
+
+def _one_code(parts: Sequence[Array], domains: Sequence[Domain]) -> Array:
+    """int64[n]: codes of several columns as one number, modulo 2^64 where there are very many members: what differs hardly ever meets."""
+    found = np.zeros(len(parts[0]), np.int64)
+    with np.errstate(over="ignore"):
+        for codes, domain in zip(parts, domains, strict=True):
+            found = found * np.int64(domain.size + 1) + codes.astype(np.int64)
+    return found
+
+
+def _places(values: Vector, members: Vector) -> tuple[Array, Array]:
+    """For each value its place among ascending members, and whether it is one of them. Empties are none."""
+    filled = np.flatnonzero(members.valid)
+    held = members.words[members.data[filled]] if members.dtype == "text" else members.data[filled]
+    if not len(held) or values.dtype != members.dtype:
+        return np.zeros(len(values), np.int64), np.zeros(len(values), bool)
+    data = values.words[values.data] if values.dtype == "text" and len(values.words) else values.data
+    places = np.minimum(np.searchsorted(held, data), len(held) - 1)
+    return filled[places], np.asarray(values.valid & (held[places] == data))
 
 
 @lru_cache(maxsize=100_000)
@@ -176,6 +219,7 @@ def names_alike(table: str, key: str, column: str) -> float:
 
 @lru_cache(maxsize=20_000)
 def stems(name: str) -> frozenset[str]:
-    """The words of a name, without those that every key has and without the s of a plural."""
+    """The words of a name, without those that every key has, without a `key` written on to them, and without the s of a plural."""
     words = {w.lower() for w in WORD.findall(name)} - COMMON_WORDS
+    words = {w[:-3] if len(w) > 5 and w.endswith("key") else w for w in words}
     return frozenset(w[:-1] if len(w) > 3 and w.endswith("s") else w for w in words)

@@ -11,7 +11,7 @@ import numpy as np
 
 from nexorem.core.design.overlap import COMMON_WORDS, WORD
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.profile import candidate_keys
+from nexorem.core.engine.candidates import candidate_keys
 from nexorem.core.model.model import Column, Model, Table
 from nexorem.core.model.names import columns_text
 from nexorem.core.model.star import Star
@@ -76,7 +76,7 @@ def _is_snowflaked(star: Star, table: Table, looks_up: set[str]) -> bool:
     keys_of_others = {c for k in links for c in k.from_columns}
     own = [c for c in table.columns if c.name not in keys_of_others and not c.formula]
     amounts = [c for c in own if c.dtype in NUMERIC and not _called_a_key(c.name)]
-    singles = candidate_keys(star, table.name)
+    singles = {key[0] for key in candidate_keys(star, table.name) if len(key) == 1}
     return not amounts and any(c.name in singles and (c.dtype == "text" or _called_a_key(c.name)) for c in own)
 
 

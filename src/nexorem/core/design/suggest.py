@@ -13,14 +13,17 @@ from typing import Any
 
 import numpy as np
 
-from nexorem.core.design.overlap import COMMON_WORDS, KEY_TYPES, LEAST_NAMES, LEAST_OVERLAP, WORD, Hits, names_alike, overlaps, together
+from nexorem.core.design.overlap import COMMON_WORDS, LEAST_NAMES, LEAST_OVERLAP, WORD, Hits, bare, names_alike, overlaps, together
 from nexorem.core.design.roles import role
-from nexorem.core.engine.profile import candidate_keys
+from nexorem.core.engine.candidates import KEY_TYPES, candidate_keys, tells_apart
+from nexorem.core.limits import Budget
 from nexorem.core.model.model import Link, Model, Table, link_json
 from nexorem.core.model.paths import model_state
 from nexorem.core.model.star import Star
 from nexorem.core.words import counted, verb
 
+SHORTEST_CODE = 2  # characters
+LONG_LIST = 10  # times as many keys as there are values
 FEW_VALUES = 3  # distinct values, below which an overlap says nothing without the names
 MOST = 30  # a screenful
 KEPT = 8  # states of a model whose suggestions are kept
@@ -44,12 +47,14 @@ class Found:
         return (1.0 if self.declared else 0.0) + 0.55 * self.overlap + 0.45 * self.names + 0.02 * len(self.link.from_columns)
 
 
-def suggestions(star: Star) -> list[dict[str, Any]]:
+def suggestions(star: Star, budget: Budget | None = None) -> list[dict[str, Any]]:
     """The links that the data suggest and the model does not have, the likeliest first, at most a screenful: `link`, as an edit adds it,
-    `text`, `evidence`, and `choice`, the name of what is to be chosen from: of several dates of a table, one may be the active one.
+    `text`, `evidence`, and `choice`, the name of what is to be chosen from: of several columns of a table that lead to one key, one may be
+    the active link.
 
     A link is offered inactive where, with the model's own and with those offered before it, it would double a path, and where it is one of
-    several dates; so any of them can be taken together. Kept by the rows and links they were found from.
+    several to choose from; so any of them can be taken together. Kept by the rows and links they were found from; raises OverLimit when
+    the budget is spent, and keeps what was counted up to there.
     """
     model = star.model
     kept: dict[Any, list[dict[str, Any]]] = star.found(("suggestions",), dict)
@@ -57,25 +62,35 @@ def suggestions(star: Star) -> list[dict[str, Any]]:
     aside = frozenset(str(x.get("about")) for x in model.accepted if x.get("code") == PUT_ASIDE)
     key = ends, aside, tuple((t.name, t.calendar, t.role, t.key) for t in model.tables)
     if key not in kept:
+        told = list(_told(star, aside, budget or Budget()))
         while len(kept) >= KEPT:
             kept.pop(next(iter(kept)), None)
-        kept[key] = list(_told(star, aside))
+        kept[key] = told
     return [dict(x) for x in kept[key]]
 
 
-def _told(star: Star, aside: frozenset[str]) -> Iterator[dict[str, Any]]:
+def _told(star: Star, aside: frozenset[str], budget: Budget) -> Iterator[dict[str, Any]]:
     model = star.model
     ways = _ways(model)
-    found = [f for f in sorted(_found(star), key=lambda f: (-f.score, f.link.ends_text)) if f.link.ends_text not in aside]
-    dates = _several_dates(star, found)
+    found = [f for f in _found(star, budget) if f.link.ends_text not in aside]
+    choices = _several(star, found)
+    chosen = [f.link for f in found if f.link.ends_text in choices]
+    for link in chosen:  # one of them may be made the active one: its way is kept free
+        if not _doubles(ways, link):
+            _open(ways, link)
     count = 0
-    for item in found:
+
+    def last(item: Found) -> bool:
+        return item.link.ends_text not in choices and _implied(star, item, found)
+
+    for item in sorted(found, key=lambda f: (last(f), -f.score, f.link.ends_text)):
+        budget.check()
         link = replace(item.link, name=free_name(model, item.link))
         facts = star.facts(link)
         rows = star.size(link.from_table)
         if (facts.matched < LEAST_OVERLAP * max(rows - facts.empty, 1) and not item.declared) or facts.repeated:
             continue
-        choice = dates.get(item.link.ends_text, "")
+        choice = choices.get(item.link.ends_text, "")
         if choice or link.from_table == link.to_table or _doubles(ways, link):
             link = replace(link, active=False)
         else:
@@ -93,16 +108,33 @@ def _told(star: Star, aside: frozenset[str]) -> Iterator[dict[str, Any]]:
             return
 
 
-def _several_dates(star: Star, found: Sequence[Found]) -> dict[str, str]:
-    """By text, the links from a table that has several dates to one calendar, and no link to it yet: which of them counts is its
-    author's."""
+def _implied(star: Star, item: Found, found: Sequence[Found]) -> bool:
+    """Whether filters come as well over a link of a longer key with this one's columns, and on from there: the direct link would be a
+    second way. Only where the longer one leaves no row without a partner."""
+    link = item.link
+    for first in found:
+        over = first.link
+        if over.from_table != link.from_table or over.to_table == link.to_table or not set(link.from_columns) < set(over.from_columns):
+            continue
+        there = dict(zip(over.from_columns, over.to_columns, strict=True))
+        onward = (over.to_table, tuple(there[c] for c in link.from_columns), link.to_table, link.to_columns)
+        if any((f.from_table, f.from_columns, f.to_table, f.to_columns) == onward for f in (x.link for x in found)):
+            facts = star.facts(over)
+            if facts.orphans == 0 and facts.empty == 0 and not facts.repeated:
+                return True
+    return False
+
+
+def _several(star: Star, found: Sequence[Found]) -> dict[str, str]:
+    """By text, the links from several columns of a table to one key, where no link joins the two tables yet: which of its dates, or of its
+    places, counts when nothing is said is its author's choice."""
     linked = {k.tables for k in star.model.links}
-    groups: dict[tuple[str, str], list[str]] = {}
+    groups: dict[tuple[str, str, tuple[str, ...]], list[str]] = {}
     for item in found:
-        one = star.model.table(item.link.to_table)
-        if one and one.calendar and item.link.tables not in linked:
-            groups.setdefault((item.link.from_table, one.name), []).append(item.link.ends_text)
-    return {text: f"{a} and {b}" for (a, b), texts in groups.items() if len(texts) > 1 for text in texts}
+        link = item.link
+        if link.from_table != link.to_table and link.tables not in linked and len(link.to_columns) == 1:
+            groups.setdefault((link.from_table, link.to_table, link.to_columns), []).append(link.ends_text)
+    return {text: f"{a} and {b}" for (a, b, _), texts in groups.items() if len(texts) > 1 for text in texts}
 
 
 # the one-path rule, link by link
@@ -168,7 +200,8 @@ def _sentence(star: Star, found: Found, link: Link, choice: str) -> str:
     elif found.names >= LEAST_NAMES:
         part.append("the names are alike")
     if choice:
-        part.append("one of several dates: none is active before you say which counts")
+        what = "dates" if (to := star.model.table(link.to_table)) and to.calendar else "roles"
+        part.append(f"one of several {what}: none is active before you say which counts")
     elif link.from_table == link.to_table:
         part.append("inactive, for it leads to its own table")
     elif not link.active:
@@ -176,9 +209,9 @@ def _sentence(star: Star, found: Found, link: Link, choice: str) -> str:
     return "; ".join(part) + "."
 
 
-def _found(star: Star) -> list[Found]:
-    keys = _keys(star)
-    hits = star.found(("hits", tuple((t.name, k) for t, k in keys)), lambda: overlaps(star, keys))
+def _found(star: Star, budget: Budget) -> list[Found]:
+    keys = _keys(star, budget)
+    hits = star.found(("hits", tuple((t.name, k) for t, k in keys)), lambda: overlaps(star, keys, budget))
     have = {_ends(k) for k in star.model.links}
     dated = {(k.from_table, k.to_table) for k in star.model.links}
     pairs = {(many, one) for many, one, _ in hits}
@@ -194,15 +227,23 @@ def _found(star: Star) -> list[Found]:
         for key in by_table[one_name]:
             if not all((many_name, one_name, c) in hits for c in key):
                 continue
+            budget.check()
             for found in _of_key(star, one, key, many, hits):
                 ends = _ends(found.link)
-                if ends not in have and (ends not in best or found.score > best[ends].score):
+                if ends not in have and not _outdone(star.model, found.link) and (ends not in best or found.score > best[ends].score):
                     best[ends] = found
     return _best_of_each(list(best.values()))
 
 
-def _ends(link: Link) -> frozenset[tuple[str, tuple[str, ...]]]:
-    return frozenset(((link.from_table, link.from_columns), (link.to_table, link.to_columns)))
+def _ends(link: Link) -> frozenset[frozenset[tuple[str, str]]]:
+    """The pairs of columns that a link joins, whatever their order."""
+    pairs = zip(link.from_columns, link.to_columns, strict=True)
+    return frozenset(frozenset(((link.from_table, a), (link.to_table, b))) for a, b in pairs)
+
+
+def _outdone(model: Model, link: Link) -> bool:
+    """Whether the model joins the two tables already, by a key that has some of these columns: another one would be in its way."""
+    return any(k.tables == link.tables and len(link.from_columns) + len(k.from_columns) > 2 and _ends(k) & _ends(link) for k in model.links)
 
 
 def _declared(model: Model) -> Iterator[Found]:
@@ -227,27 +268,23 @@ def _now_called(table: Table, column: str) -> str:
     return column
 
 
-def _keys(star: Star) -> list[tuple[Table, tuple[str, ...]]]:
-    """What could be the one side of a link: unique, never empty keys of one column or two."""
+def _keys(star: Star, budget: Budget) -> list[tuple[Table, tuple[str, ...]]]:
+    """What could be the one side of a link: unique, never empty keys."""
     found = []
     for table in star.model.tables:
-        listed = [tuple(text.split(" + ")) for text in candidate_keys(star, table.name)]
-        listed += [table.key] if table.key and table.key not in listed and _is_key(star, table.name, table.key) else []
+        budget.check()
+        listed = candidate_keys(star, table.name)
+        listed = [*listed, table.key] if table.key and table.key not in listed and tells_apart(star, table.name, table.key) else listed
         known = {c.name: c.dtype for c in table.columns}
         found += [(table, key) for key in listed if all(known.get(c) in KEY_TYPES for c in key)]
     return found
-
-
-def _is_key(star: Star, table: str, columns: tuple[str, ...]) -> bool:
-    full = all(star.column(table, c).full() for c in columns if c in star.rows[table].columns)
-    return full and star.size(table) > 0 and star.domain(table, columns).size - 1 == star.size(table)
 
 
 def _of_key(star: Star, one: Table, key: tuple[str, ...], many: Table, hits: Hits) -> list[Found]:
     """Links from a table to a key of another; a key of several columns is matched column by column, then as a whole."""
     choices = []
     for column in key:
-        near = [(c, names_alike(one.name, column, c), overlap) for c, overlap in hits[many.name, one.name, column]]
+        near = [(c, names_alike(one.name, bare(one, column), bare(many, c)), overlap) for c, overlap in hits[many.name, one.name, column]]
         choices.append(sorted(near, key=lambda x: -(x[1] + x[2]))[:MOST_CHOICES])
     found = []
     for picked in product(*choices):
@@ -257,7 +294,7 @@ def _of_key(star: Star, one: Table, key: tuple[str, ...], many: Table, hits: Hit
         names = float(np.mean([n for _, n, _ in picked]))
         overlap = picked[0][2] if len(key) == 1 else together(star, many.name, columns, one.name, key)
         if overlap >= LEAST_OVERLAP and _likely(star, one, many, columns, names, overlap):
-            cardinality = "one-to-one" if " + ".join(columns) in candidate_keys(star, many.name) else "many-to-one"
+            cardinality = "one-to-one" if columns in candidate_keys(star, many.name) else "many-to-one"
             found.append(Found(Link("", many.name, columns, one.name, key, cardinality), names, overlap))
     return found
 
@@ -271,8 +308,18 @@ def _likely(star: Star, one: Table, many: Table, columns: tuple[str, ...], names
         return one.calendar is not None and role(star, many) != "calendar"
     if names >= LEAST_NAMES:
         return True
-    few = star.domain(many.name, columns).size - 1 <= FEW_VALUES or star.size(one.name) <= FEW_VALUES
-    return "integer" not in kinds and overlap >= 0.9 and not few
+    if "integer" in kinds or overlap < 0.9 or star.size(one.name) <= FEW_VALUES:
+        return False
+    return star.domain(many.name, columns).size - 1 > FEW_VALUES or _marks_few(star, one, many, columns[0], overlap)
+
+
+def _marks_few(star: Star, one: Table, many: Table, column: str, overlap: float) -> bool:
+    """Whether the few texts of a column, as of three harbours that ships leave from, are codes of a far longer list, not words of
+    chance."""
+    members = star.column(many.name, column).take(star.domain(many.name, (column,)).firsts[:-1])
+    texts = [str(x) for x in members.tolist() if x is not None]
+    like_codes = all(len(x) >= SHORTEST_CODE and x.upper() == x for x in texts) and len({len(x) for x in texts}) == 1
+    return overlap == 1.0 and len(texts) > 1 and like_codes and star.size(one.name) >= LONG_LIST * len(texts)
 
 
 def _best_of_each(found: Sequence[Found]) -> list[Found]:

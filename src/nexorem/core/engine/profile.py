@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from itertools import combinations
 from typing import Any
 
 import numpy as np
 
 from nexorem.core.model.star import Star
-from nexorem.core.values import combine, iso
+from nexorem.core.values import iso
 
 BINS = 16
 COMMONEST = 5
-MOST_PAIRED = 8
-LOOK = 300_000
 
 
 def profile(star: Star, table: str, column: str) -> dict[str, Any]:
@@ -46,26 +43,3 @@ def _histogram(dtype: str, data: Any, counts: Any) -> list[int]:
         return [len(data)]
     places = ((data.astype(np.float64) - low) / (high - low) * BINS).astype(np.int64)
     return [int(x) for x in np.bincount(np.minimum(places, BINS - 1), minlength=BINS)]
-
-
-def candidate_keys(star: Star, table: str) -> list[str]:
-    """Columns that are unique and never empty; where there are none, pairs of columns that are together."""
-    return star.found(("candidates", table), lambda: _candidates(star, table))
-
-
-def _candidates(star: Star, table: str) -> list[str]:
-    size = star.size(table)
-    full = [c for c, v in star.rows[table].columns.items() if v.full() and v.dtype not in ("number", "boolean")]
-    first = {c: star.column(table, c).take(np.arange(min(size, LOOK))).codes() for c in full}
-
-    def unique(*columns: str) -> bool:
-        # What repeats among the first rows repeats among all; few columns are left for the whole table.
-        if size == 0 or len(combine([first[c] for c in columns])[1]) < min(size, LOOK):
-            return False
-        return star.domain(table, columns).size - 1 == size
-
-    singles = [c for c in full if unique(c)]
-    if singles or size == 0:
-        return singles
-    pairs = combinations(full[:MOST_PAIRED], 2)
-    return [f"{a} + {b}" for a, b in pairs if unique(a, b)]

@@ -7,6 +7,7 @@ not. Every column vector has n+1 entries, the last one empty, so that arrays of 
 from __future__ import annotations
 
 import threading
+from array import array
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -76,8 +77,8 @@ class LinkFacts:
     matched: int
     orphans: int
     empty: int
-    repeated: tuple[int, ...]
-    from_repeated: tuple[int, ...]
+    repeated: array[int]
+    from_repeated: array[int]
     key_empty: int
 
 
@@ -207,13 +208,13 @@ class Star:
         from_repeated, _ = self._repeated(link.from_table, link.from_columns)
         return LinkFacts(int(hit.sum()), int((~hit & ~empty).sum()), int(empty.sum()), repeated, from_repeated, key_empty)
 
-    def _repeated(self, table: str, columns: tuple[str, ...]) -> tuple[tuple[int, ...], int]:
+    def _repeated(self, table: str, columns: tuple[str, ...]) -> tuple[array[int], int]:
         domain = self.domain(table, columns)
         full = np.ones(self.size(table), bool)
         for column in columns:
             full &= self.column(table, column).rows().valid
         counts = np.bincount(domain.codes[:-1][full], minlength=domain.size)
-        return tuple(int(domain.firsts[m]) for m in np.flatnonzero(counts > 1)), int((~full).sum())
+        return array("q", domain.firsts[counts > 1].tobytes()), int((~full).sum())
 
     def _is_firm(self, link: Link) -> bool:
         if link.cardinality == "many-to-many" or link.firm is False:

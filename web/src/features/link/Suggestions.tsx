@@ -46,7 +46,7 @@ export function Suggestions({ model }: { model: ModelDocument }) {
           </span>
         )}
       </div>
-      {choices.map((choice) => <WhichDate key={choice} found={shown.filter((s) => s.choice === choice)} />)}
+      {choices.map((choice) => <WhichRole key={choice} model={model} found={shown.filter((s) => s.choice === choice)} />)}
       {shown.slice(0, all ? shown.length : FIRST).map((s) => (
         <div key={s.text} className="suggestion">
           {shown.length > 1 && <input type="checkbox" aria-label={`Take ${s.text}`} checked={ticked.has(s.text)} onChange={() => tick(s)} />}
@@ -71,23 +71,24 @@ export function Suggestions({ model }: { model: ModelDocument }) {
   );
 }
 
-/** Of several dates one may be the active one: asked in a sentence, the others are offered as roles that a measure switches on. */
-function WhichDate({ found }: { found: Suggestion[] }) {
+/** Of several dates, or places, one may be the active one: asked in a sentence, the others are offered as roles that a measure switches on. */
+function WhichRole({ model, found }: { model: ModelDocument; found: Suggestion[] }) {
   const [chosen, setChosen] = useState<string | null>(null);
   const [first] = found;
   if (!first) return null;
   const [table = ''] = listed(first.link.from).map((c) => tableIn(c));
-  const calendar = tableIn(listed(first.link.to)[0] ?? '');
+  const one = tableIn(listed(first.link.to)[0] ?? '');
+  const what = model.tables.find((t) => t.name === one)?.calendar ? 'date' : 'column';
   const go = () => {
     const edits: Edit[] = found.map((s) => ({ kind: 'add_link', link: { ...s.link, active: s.text === chosen } }));
-    ask({ kind: 'edits', title: `link the dates of ${table} to ${calendar}`, edits });
+    ask({ kind: 'edits', title: `link ${table} to ${one}`, edits });
   };
   return (
     <fieldset className="which-date">
-      <legend>Which date of {table} does {calendar} filter, when nothing else is said?</legend>
+      <legend>Which {what} of {table} does {one} filter, when nothing else is said?</legend>
       {found.map((s) => {
         const column = columnName(listed(s.link.from)[0] ?? '');
-        return <label key={s.text}><input type="radio" name={`date of ${table}`} checked={chosen === s.text} onChange={() => setChosen(s.text)} /> {column}</label>;
+        return <label key={s.text}><input type="radio" name={`role of ${table} and ${one}`} checked={chosen === s.text} onChange={() => setChosen(s.text)} /> {column}</label>;
       })}
       <p className="quiet">The others become inactive links, roles that a measure switches on.</p>
       <button type="button" className="pill small solid" disabled={chosen === null} onClick={go}>Look at these links</button>
