@@ -43,6 +43,9 @@ CASES = [
     ("EXTRACT(SECOND FROM TIMESTAMP '2031-01-01 00:00:07.25')", 7.25), ("EXTRACT(WEEK FROM DATE '2032-01-01')", 1), ("EXTRACT(ISOYEAR FROM DATE '2033-01-01')", 2032),
     ("EXTRACT(WEEK FROM DATE '2033-01-01')", 53), ("EXTRACT(QUARTER FROM DATE '2031-04-01')", 2), ("DATE '2031-01-01' = TIMESTAMP '2031-01-01 00:00:00'", True),
     ("start_of(week, DATE '2031-01-01')", D(2030, 12, 30)), ("end_of(quarter, DATE '2031-02-01')", D(2031, 3, 31)), ("end_of(month, TIMESTAMP '2032-02-01 10:00:00')", D(2032, 2, 29)),
+    ("date_of(2032, 2, 29)", D(2032, 2, 29)), ("date_of(2031, 2, 29)", None), ("date_of(2031, 13, 1)", None), ("date_of(0, 1, 1)", None), ("date_of(NULL, 1, 1)", None), ("date_of(9223372036854775807, 1, 1)", None),
+    ("datetime_of(2031, 1, 2, 23, 59)", T(2031, 1, 2, 23, 59)), ("datetime_of(2031, 1, 2, 24, 0)", None), ("datetime_of(2031, 1, 2, 3, 4, 5.25)", T(2031, 1, 2, 3, 4, 5, 250_000)), ("datetime_of(2031, 1, 2, 3, 4, 59.9999999)", None),
+    ("CAST('2031-1-5' AS date)", D(2031, 1, 5)), ("CAST('2031-1-5 7:05' AS datetime)", T(2031, 1, 5, 7, 5)), ("CAST('31-1-5' AS date)", None),
     ("-- a note\n1 /* and\nanother */ + 1", 2), (".5 + 1.", 1.5), ("1.5e3", 1500.0), ("9223372036854775808", 9223372036854775808.0),
 ]  # fmt: skip
 
@@ -79,6 +82,8 @@ def grown(numbers, texts, dates, truths):
     date = st.one_of(
         st.builds("({} {} INTERVAL '{}' {})".format, d, st.sampled_from("+-"), st.integers(-20, 20), st.sampled_from(["DAY", "MONTH", "YEAR", "WEEK"])),
         st.builds("{}({}, {})".format, st.sampled_from(["start_of", "end_of"]), st.sampled_from(["year", "quarter", "month", "week"]), d), st.builds("CAST({} AS date)".format, s),
+        st.builds("date_of({}, {}, {})".format, st.integers(-1, 10_000), st.one_of(ints, st.integers(0, 13)), st.one_of(ints, st.integers(0, 32))),
+        st.builds("datetime_of(2031, {}, 3, {}, {}, {})".format, st.integers(0, 13), st.integers(-1, 25), ints, n),
     )  # fmt: skip
     compare = st.sampled_from(["=", "<>", "<", "<=", ">", ">=", "IS DISTINCT FROM"])
     truth = st.one_of(

@@ -314,6 +314,18 @@ class Missing(unittest.TestCase):
             "sources": {"0": {"kind": "csv", "missing": ["", "NA", "n/a"]}, "2": {"kind": "csv", "missing": ["", "?", "NA", "n/a"]}},
         })  # fmt: skip
 
+    def test_missing_members_are_one_step_however_many_links_name_them(self):
+        link = {"from_table": "Trip", "from_columns": ["a"], "to_columns": ["code"]}
+        port = {"name": "Port", "steps": [{"kind": "trim", "columns": ["code"]}], "columns": [{"name": "code"}, {"name": "Added"}]}
+        first = call("members", "withMissing", port, link)
+        self.assertEqual(
+            first["steps"][1:],
+            [{"kind": "add_missing", "key": ["code"], "named_by": [{"table": "Trip", "columns": ["a"]}], "into": "added here"}],
+        )
+        second = call("members", "withMissing", {**port, "steps": first["steps"]}, {**link, "from_columns": ["b"]})
+        self.assertEqual([x["columns"] for x in second["steps"][1]["named_by"]], [["a"], ["b"]])
+        self.assertEqual((len(second["steps"]), second["title"]), (2, "add missing members to Port"))
+
 
 class Ranks(unittest.TestCase):
     def test_what_fits_best_comes_first(self):

@@ -204,6 +204,49 @@ def date_part(t, s, other):
     return t.put(s["into"], "integer", [None if v is None else part(v) for v in t.values(name)])
 
 
+def date_of_parts(t, s, other):
+    named = [s[p] for p in ("year", "month", "day", "hour", "minute") if s.get(p)]
+    places = [t.at(n) for n in named]
+    names = [list(t.types)[p] for p in places]
+    t.new(s["into"], gone=() if s["keep"] else names)
+    if any(t.types[n] != "integer" for n in names):
+        raise Refusal
+    made = []
+    for row in t.rows:
+        parts = [row[p] for p in places]
+        try:
+            made.append(None if None in parts else dt.datetime(*parts) if s.get("hour") else dt.date(*parts))
+        except (ValueError, OverflowError):
+            if s["misfits"] == "refuse":
+                raise Refusal from None
+            made.append(None)
+    kept = [i for i, n in enumerate(t.types) if s["keep"] or n not in names]
+    found = Rows({list(t.types)[i]: list(t.types.values())[i] for i in kept}, [[row[i] for i in kept] for row in t.rows])
+    return found.put(s["into"], "datetime" if s.get("hour") else "date", made)
+
+
+def add_missing(t, s, other):
+    mine = [t.at(c) for c in s["key"]]
+    t.new(s["into"])
+    rows, types = [list(r) for r in t.rows], list(t.types.values())
+    known = {tuple(r[i] for i in mine) for r in rows}
+    for item in s["named_by"]:
+        x = other(item["table"])
+        theirs = [x.at(c) for c in item["columns"]]
+        for a, b in zip(mine, theirs, strict=True):
+            types[a] = common([types[a], list(x.types.values())[b]])
+            if types[a] is None:
+                raise Refusal
+        for row in x.rows:
+            key = tuple(row[i] for i in theirs)
+            if None not in key and key not in known:
+                known.add(key)
+                rows.append([key[mine.index(i)] if i in mine else None for i in range(len(t.types))])
+    rows = [[widened(v, d) for v, d in zip(r, types, strict=True)] for r in rows]
+    found = Rows(dict(zip(t.types, types, strict=True)), rows)
+    return found.put(s["into"], "boolean", [i >= len(t.rows) for i in range(len(rows))])
+
+
 def split_text(t, s, other):
     (name,) = texts_of(t, [s["column"]])
     t.new(*s["into"], gone=() if s.get("keep", True) else (name,))
@@ -311,6 +354,8 @@ def columns_to_rows(t, s, other):
     star = parts.index("*") if "*" in parts else None
     labels = [p for p in parts if p != "*"]
     value_names = list(dict.fromkeys(h[star] for h in heads)) if star is not None else [s.get("value", "value")]
+    if "" in value_names:
+        raise Refusal
     rest = [c for c in t.types if c not in names]
     Rows(dict.fromkeys(rest, "text"), []).new(*labels, *value_names)
     keys = [tuple(x for i, x in enumerate(h) if i != star) for h in heads]

@@ -267,9 +267,24 @@ STRICT = {
 }  # fmt: skip
 
 
+def of_parts(year, month, day, *clock):
+    if None in (year, month, day, *clock):
+        return None
+    try:
+        if not clock:
+            return dt.date(year, month, day)
+        hour, minute, second = (*clock, 0)[:3]
+        micro = math.floor(second * 1_000_000 + 0.5)
+        return dt.datetime(year, month, day, hour, minute, micro // 1_000_000, micro % 1_000_000) if 0 <= second < 60 else None
+    except (ValueError, OverflowError):
+        return None
+
+
 def function(name, args):
     """A function by its name in the syntax tree."""
     head, _, rest = name.partition(" ")
+    if name in ("DATE_OF", "DATETIME_OF"):
+        return of_parts(*args)
     if name in STRICT:
         return None if None in args else STRICT[name](*args)
     if name in COMPARE:

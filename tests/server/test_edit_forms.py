@@ -67,7 +67,7 @@ VALID = [
     {"kind": "shape_table", "name": "Port", "steps": STEPS, "title": "trim"}, BEFORE[3] | {"table": {"name": "B2", "formula": "every Port.region"}},
     {"kind": "make_table", "table": {"name": "Sizes", "origin": {"kind": "bands", "sizes": [{"name": "s", "edges": [1, 2, 3], "labels": ["a", "b"]}]}}, "at": 0},
     {"kind": "remake_table", "name": "Days", "origin": {"kind": "calendar", "start": "2031-01-01", "end": "2031-02-01", "language": "en", "year_starts_in": 4}},
-    {"kind": "remake_table", "name": "Busy", "formula": "every Port"}, {"kind": "drop_table", "name": "Busy"}, {"kind": "put_column", "name": "Port", "column": {"name": "half", "formula": "depth / 2", "hidden": True, "description": "d"}},
+    {"kind": "make_role", "name": "Port", "as": "Home port", "columns": ["Booking.port"]}, {"kind": "remake_table", "name": "Busy", "formula": "every Port"}, {"kind": "drop_table", "name": "Busy"}, {"kind": "put_column", "name": "Port", "column": {"name": "half", "formula": "depth / 2", "hidden": True, "description": "d"}},
     {"kind": "put_columns", "name": "Port", "columns": [{"name": "depth", "hidden": True}, {"name": "name", "order_by": "depth", "description": "d"}]},
     {"kind": "drop_column", "name": "Port", "column": "twice"}, {"kind": "describe_table", "name": "Nobody", "description": "d", "key": ["x"], "calendar": None, "role": "fact", "grain": "one", "grain_columns": ["x"], "hidden": True, "subject": "s"},
     {"kind": "describe_table", "name": "Cal", "calendar": {"date": "day", "year_starts_in": 7}},

@@ -161,6 +161,10 @@ def _trace_step(now: dict[str, list[str]], step: Any) -> None:
             now[step.into] = of(*step.columns)
         case k.DatePart():
             now[step.into] = of(step.column)
+        case k.DateOfParts():
+            now[step.into] = of(*(x for x in (step.year, step.month, step.day, step.hour, step.minute) if x))
+        case k.AddMissing():
+            now[step.into] = []
         case k.Compute():
             try:
                 names = [

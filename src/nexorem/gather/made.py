@@ -132,9 +132,16 @@ class ParameterOrigin(Base):
     step: float = Field(gt=0)
 
 
-Made = Annotated[CalendarOrigin | BandsOrigin | ListOrigin | ParameterOrigin, Field(discriminator="kind")]
+class RoleOrigin(Base):
+    """The rows of another table, for another role."""
+
+    kind: Literal["role"]
+    table: str = Field(min_length=1)
+
+
+Made = Annotated[CalendarOrigin | BandsOrigin | ListOrigin | ParameterOrigin | RoleOrigin, Field(discriminator="kind")]
 MADE: TypeAdapter[Any] = TypeAdapter(Made)
-KINDS = ("calendar", "bands", "list", "parameter")
+KINDS = ("calendar", "bands", "list", "parameter", "role")
 # What columns of tables that are made here are ordered by, unless somebody says otherwise.
 ORDERED_BY = {
     "calendar": {"month_name": "month_of_year", "day_name": "day_of_week", "season": "month_of_year"}, "bands": {"label": "order"},
@@ -143,6 +150,7 @@ MEANS = {
     "calendar": "Link its date to the dates of facts. Unlinked, a pick of days filters nothing, and nothing shifts along it.",
     "bands": "It stays disconnected: a measure compares values with low and high, and a pick of a size chooses the bands.",
     "list": "Linked by a key it filters like any dimension. Disconnected it only offers values to choose from.",
+    "role": "It has the rows of the other table, now and after every load. Link it by another column of the fact.",
     "parameter": "It stays disconnected: a measure reads the number that was picked. It filters nothing by itself.",
 }
 
@@ -159,6 +167,8 @@ def read_made(data: Any) -> Any:
 
 def tables_needed(origin: Mapping[str, Any]) -> list[str]:
     """The tables whose rows a made table takes."""
+    if origin.get("kind") == "role":
+        return [str(origin.get("table", ""))]
     if origin.get("kind") != "calendar":
         return []
     found = [split_reference(text)[0] for text in origin.get("dates", [])]
@@ -176,6 +186,8 @@ def make(data: Mapping[str, Any], other: Other) -> Frame:
             return make_bands(origin)
         case ListOrigin():
             return make_list(origin)
+        case RoleOrigin():
+            return other(origin.table)
         case _:
             return make_parameter(origin)
 

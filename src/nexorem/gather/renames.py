@@ -41,6 +41,8 @@ def _step(step: dict[str, Any], change: Renaming, table: Table) -> dict[str, Any
         elif change.kind == "column" and change.table in step["tables"] and not step.get("off"):
             message = f"{table.name} takes rows of {change.table} beneath its own by the names of their columns."
             raise refuse("appended_column", message, f"Rename {change.old} in a step of {table.name}, or before that step.", table.name)
+    if step.get("kind") == "add_missing":
+        step["named_by"] = [_orphans(dict(x), change) for x in step.get("named_by", [])]
     if step.get("kind") == "look_up":
         if change.kind == "table" and step.get("table") == change.old:
             step["table"] = change.new
@@ -50,8 +52,20 @@ def _step(step: dict[str, Any], change: Renaming, table: Table) -> dict[str, Any
     return step
 
 
+def _orphans(item: dict[str, Any], change: Renaming) -> dict[str, Any]:
+    """A table whose keys are added: itself by another name, or one of its columns."""
+    columns = [change.column(str(item.get("table")), str(c))[1] for c in item.get("columns", [])]
+    return {
+        **item,
+        "table": change.new if change.kind == "table" and item.get("table") == change.old else item.get("table"),
+        "columns": columns,
+    }
+
+
 def _origin(model: Model, origin: Mapping[str, Any], change: Renaming) -> Mapping[str, Any]:
-    """A calendar's source: the columns its dates come from, and the table of its holidays."""
+    """A calendar's source: the columns its dates come from, and the table of its holidays; a role's: the table whose rows it has."""
+    if origin.get("kind") == "role" and change.kind == "table" and origin.get("table") == change.old:
+        return {**origin, "table": change.new}
     if origin.get("kind") != "calendar":
         return origin
     found = dict(origin)

@@ -17,7 +17,8 @@ import pyarrow.compute as pc
 from babel.dates import get_month_names
 
 from nexorem.core.diagnostics import refuse
-from nexorem.core.functions.convert import DAY, FIRST_DAY, LAST_DAY
+from nexorem.core.functions.convert import DAY
+from nexorem.core.functions.dates import civil_days
 from nexorem.core.values import STORAGE, Array
 
 INTEGER = r"^[+-]?[0-9]{1,19}$"
@@ -246,24 +247,6 @@ def _iso_times(texts: pa.Array) -> tuple[Array, Array]:
 
 def _any(texts: pa.Array, shape: str) -> bool:
     return bool(pc.any(pc.match_substring_regex(texts, shape)).as_py())
-
-
-def civil_days(year: Array, month: Array, day: Array) -> tuple[Array, Array]:
-    """Days since 1970-01-01 of these years, months and days, and where they name a day of the calendar.
-
-    After H. Hinnant's “chrono-compatible low-level date algorithms”.
-    """
-    y = year - (month <= 2)
-    era = y // 400
-    of_era = y - era * 400
-    of_year = (153 * (month + np.where(month > 2, -3, 9)) + 2) // 5 + day - 1
-    days = era * 146097 + of_era * 365 + of_era // 4 - of_era // 100 + of_year - 719468
-    leap = (year % 4 == 0) & ((year % 100 != 0) | (year % 400 == 0))
-    lengths = np.array([31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31])
-    inside = (month >= 1) & (month <= 12)
-    last = lengths[np.where(inside, month, 1) - 1] + (leap & (month == 2))
-    real = inside & (day >= 1) & (day <= last) & (days >= FIRST_DAY) & (days <= LAST_DAY)
-    return days, real
 
 
 def guess_type(texts: pa.Array, counts: Array, missing: Sequence[str] = ("",)) -> list[Guess]:

@@ -181,6 +181,15 @@ class MakeTable(Asked):
     at: At = None
 
 
+class MakeRole(Asked):
+    """Uses a table again as another one; `columns` (each `Table.column`) are linked to it."""
+
+    kind: Literal["make_role"]
+    name: Name
+    called: Name = Field(alias="as")
+    columns: list[Text] = []
+
+
 class RemakeTable(Asked):
     kind: Literal["remake_table"]
     name: Name
@@ -268,13 +277,13 @@ class PutMeasures(EditForm):
 
 AnyEdit = Annotated[
     AddLink | ChangeLink | AddMeasure | ChangeMeasure | PutProbe | PutFolio | PutHierarchy | Remove | PlaceTables | AcceptFinding
-    | ReopenFinding | PutRenamed | AddTable | ChangeTable | Together | ChangeLinks | LoadTables | ShapeTable | MakeTable | RemakeTable
-    | DropTable
+    | ReopenFinding | PutRenamed | AddTable | ChangeTable | Together | ChangeLinks | LoadTables | ShapeTable | MakeTable
+    | MakeRole | RemakeTable | DropTable
     | PutColumnEdit | PutColumns | DropColumn | DescribeTable | RenameMeasure | Rename | PromoteMeasure | PutMeasures,
     Field(discriminator="kind"),
 ]  # fmt: skip
 EDIT: TypeAdapter[Any] = TypeAdapter(AnyEdit)
-ASKED = ("change_links", "load_tables", "shape_table", "make_table", "remake_table", "drop_table", "put_column", "put_columns",
+ASKED = ("change_links", "load_tables", "shape_table", "make_table", "make_role", "remake_table", "drop_table", "put_column", "put_columns",
          "drop_column", "describe_table", "rename_measure", "rename", "promote_measure", "put_measures")  # fmt: skip
 
 

@@ -23,6 +23,7 @@ from nexorem.gather.compare import broken_by
 from nexorem.gather.frame import Frame
 from nexorem.gather.lineage import touched_by
 from nexorem.gather.mismatch import compare
+from nexorem.gather.roles import asked_role
 from nexorem.gather.shape import Shaper, with_columns
 from nexorem.gather.steps.replay import told
 from nexorem.package.edit_forms import check_edit
@@ -32,7 +33,7 @@ Edit = dict[str, Any]
 MADE_HERE = ("add_table", "change_table", "remove_table", "together", "load_tables", "put_renamed")
 LINK_EDITS = ("add_link", "remove_link", "change_link")
 SAID = ("description", "key", "calendar", "role", "grain", "grain_columns", "hidden", "subject")
-ASKED = ("change_links", "shape_table", "make_table", "remake_table", "drop_table", "put_column", "put_columns",
+ASKED = ("change_links", "shape_table", "make_table", "make_role", "remake_table", "drop_table", "put_column", "put_columns",
          "drop_column", "describe_table")  # fmt: skip
 
 
@@ -110,6 +111,8 @@ def _asked(model: Model, change: Edit) -> tuple[list[Edit], str]:
     if kind == "load_tables":
         return list(change["edits"]), str(change["title"])
     table = table_of(model, change["name"])
+    if kind == "make_role":
+        return asked_role(model, table, change)
     if kind == "shape_table":
         edit = {"kind": "change_table", "name": table.name, "set": {"steps": list(change["steps"])}}
         return [edit], str(change.get("title") or f"shape {table.name}")

@@ -10,7 +10,7 @@ import numpy as np
 
 from nexorem.core.functions.arithmetic import calculated, summed
 from nexorem.core.functions.convert import DAY, checked, widen
-from nexorem.core.functions.registry import FUNCTIONS, Function, Kernel, numeric, register
+from nexorem.core.functions.registry import FUNCTIONS, Function, Kernel, numeric, register, takes
 from nexorem.core.values import INTERVALS, Array, Vector
 
 UNITS = ("YEAR", "QUARTER", "MONTH", "WEEK")
@@ -184,6 +184,40 @@ def minus(sparse: bool) -> Kernel:
     return kernel
 
 
+def civil_days(year: Array, month: Array, day: Array) -> tuple[Array, Array]:
+    """Days since 1970-01-01 of these years, months and days (int64[n] each), and bool[n]: where they name a day of the years 1 to 9999."""
+    inside = (year >= 1) & (year <= 9999) & (month >= 1) & (month <= 12) & (day >= 1)
+    months = np.where(inside, (year - 1970) * 12 + month - 1, 0)
+    first = month_start(months)
+    real = inside & (day <= month_start(months + 1) - first)
+    return np.where(real, first + np.where(real, day, 1) - 1, 0), real
+
+
+def date_of(year: Vector, month: Vector, day: Vector) -> Vector:
+    """`date_of`: what names no day is empty."""
+    days, real = civil_days(year.data, month.data, day.data)
+    return Vector("date", days, year.valid & month.valid & day.valid & real)
+
+
+def datetime_of(year: Vector, month: Vector, day: Vector, hour: Vector, minute: Vector, second: Vector | None = None) -> Vector:
+    """`datetime_of`: what names no moment is empty; seconds may have a fraction."""
+    found = date_of(year, month, day)
+    real = found.valid & hour.valid & minute.valid & (hour.data >= 0) & (hour.data < 24) & (minute.data >= 0) & (minute.data < 60)
+    clock = (np.where(real, hour.data, 0) * 60 + np.where(real, minute.data, 0)) * 60_000_000
+    if second is not None:
+        real &= second.valid & (second.data >= 0) & (second.data < 60)
+        # A second's fraction is cut to the microsecond.
+        clock = clock + np.where(real, np.floor(np.where(real, second.data, 0) * 1_000_000 + 0.5), 0).astype(np.int64)
+        real &= np.where(real, second.data, 0) * 1_000_000 + 0.5 < 60_000_000
+    return Vector("datetime", np.where(real, found.data * DAY + clock, 0), real)
+
+
+def datetime_type(dtypes: Sequence[str]) -> str | None:
+    """Whole numbers; the seconds may be any."""
+    whole = all(d in ("integer", "null") for d in dtypes[:5])
+    return "datetime" if whole and all(d in ("integer", "number", "null") for d in dtypes[5:]) else None
+
+
 def extract_type(part: str) -> Callable[[Sequence[str]], str | None]:
     """Dates and datetimes; SECOND has a fraction."""
     return lambda d: ("number" if part == "SECOND" else "integer") if _dates(d) else None
@@ -194,6 +228,10 @@ register(Function("+", 2, 2, plus_type, plus(True), "x + y", f"Adds; {SPARSE}; m
 register(Function("-", 2, 2, minus_type, minus(True), "x - y", f"Subtracts; {SPARSE}; two dates give whole days.", operator=True))
 # What `+` and `-` are where a column of the row is on a side.
 IN_ROW = {"+": replace(FUNCTIONS["+"], kernel=plus(False)), "-": replace(FUNCTIONS["-"], kernel=minus(False))}
+register(Function("DATE_OF", 3, 3, takes("date", "integer"), date_of, "date_of(year, month, day)",
+                  "The day with this year, month and day; empty where there is none.", "date_of(2031, 4, 30)"))  # fmt: skip
+register(Function("DATETIME_OF", 5, 6, datetime_type, datetime_of, "datetime_of(year, month, day, hour, minute [, second])",
+                  "The moment of this day and time; empty where there is none.", "datetime_of(2031, 4, 30, 12, 45)"))  # fmt: skip
 for _part in (*DAY_PARTS, *TIME_PARTS):
     register(Function(f"EXTRACT {_part}", 1, 1, extract_type(_part), extractor(_part), f"EXTRACT({_part} FROM d)",
                       f"The {_part.lower()} of a date.", f"EXTRACT({_part} FROM DATE '2031-04-30')"))  # fmt: skip

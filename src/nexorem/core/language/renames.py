@@ -97,6 +97,17 @@ def remembered(model: Model, change: Renaming) -> tuple[Mapping[str, Any], ...]:
 # formulas
 
 
+def dotted_anew(model: Model, formula: str, change: Renaming) -> str:
+    """A formula with the new name wherever `Table.column` is written; what stands alone is left."""
+    return _put(formula, dict(_dotted(model, tokenize(formula)[0], change)))
+
+
+def _put(formula: str, pieces: Mapping[tuple[int, int], str]) -> str:
+    for (start, end), word in sorted(pieces.items(), reverse=True):
+        formula = formula[:start] + word + formula[end:]
+    return formula
+
+
 def _written(star: Star, text: Text, change: Renaming) -> str:
     """A formula with the new name at its places."""
     tokens, _ = tokenize(text.formula)
@@ -105,10 +116,7 @@ def _written(star: Star, text: Text, change: Renaming) -> str:
         pieces |= _link_names(tokens, change)
     elif change.kind in ("table", "column"):
         pieces |= _bare(star, text, tokens, change)
-    formula = text.formula
-    for (start, end), word in sorted(pieces.items(), reverse=True):
-        formula = formula[:start] + word + formula[end:]
-    return formula
+    return _put(text.formula, pieces)
 
 
 def _dotted(model: Model, tokens: Sequence[Token], change: Renaming) -> Iterator[tuple[tuple[int, int], str]]:

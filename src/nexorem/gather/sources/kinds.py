@@ -143,6 +143,8 @@ def source_words(data: dict[str, Any]) -> str:
             )
         case "calendar" | "bands" | "list" | "parameter":
             return f"made here: {data['kind']}"
+        case "role":
+            return f"the rows of {data.get('table')}, in another role"
         case "past":
             return f"{source_words(dict(data.get('source') or {})) or 'the package'}, by way of a package"
         case _:

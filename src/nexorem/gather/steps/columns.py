@@ -11,8 +11,9 @@ import pyarrow.compute as pc
 
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.functions.convert import DAY, cast
-from nexorem.core.functions.dates import DAY_PARTS
-from nexorem.core.values import STORAGE, Vector, combine, empties, vector
+from nexorem.core.functions.dates import DAY_PARTS, date_of, datetime_of
+from nexorem.core.values import STORAGE, Vector, combine, constant, empties, vector
+from nexorem.core.words import counted, verb
 from nexorem.gather.frame import Frame, stacked, text_map, used_words
 from nexorem.gather.steps import kinds as k
 from nexorem.gather.steps.formula import computed
@@ -85,8 +86,7 @@ def retype(frame: Frame, step: k.Retype, at: Setting) -> Result:
         found, missed = typed(v, Reads(step.to, step.pattern, step.decimal, step.group, step.language), "empty")
         if missed.count and step.misfits == "refuse":
             told = "; ".join(f"row {r}: {t[:40]!r}" for r, t in missed.rows[:10])
-            verb = "values are" if missed.count > 1 else "value is"
-            message = f"{name}: {missed.count:,} {verb} no {step.to}: {told}."
+            message = f"{name}: {counted(missed.count, 'value')} {verb(missed.count, 'is', 'are')} no {step.to}: {told}."
             raise refuse("bad_value", message, "Replace them in a step before, or let them become empty.", at.place)
         return Result(frame.with_columns({name: found}))
     if step.to != "text" and (v.dtype, step.to) not in (
@@ -229,6 +229,29 @@ def date_part(frame: Frame, step: k.DatePart, at: Setting) -> Result:
         distinct, places = np.unique(np.where(v.valid, days, 0), return_inverse=True)
         found = DAY_PARTS[step.part.upper()](distinct)[places]
     return Result(frame.with_columns({step.into: Vector("integer", found.astype(STORAGE["integer"]), v.valid)}))
+
+
+def date_of_parts(frame: Frame, step: k.DateOfParts, at: Setting) -> Result:
+    """A date, or with an hour a datetime, of its parts."""
+    if step.minute and not step.hour:
+        raise refuse("bad_step", "A minute needs an hour.", "Name the column of hours, or leave the minute out.", at.place)
+    names = need(frame, [x for x in (step.year, step.month, step.day, step.hour, step.minute) if x], at.place)
+    need_new(frame, [step.into], at.place, () if step.keep else names)
+    for name in names:
+        if frame.columns[name].dtype != "integer":
+            raise refuse(
+                "wrong_type", f"{name} is a {frame.columns[name].dtype}, no integer.", "Read it as integer in a step before.", at.place
+            )
+    parts = [frame.columns[n] for n in names]
+    clock = [*parts[3:], constant("integer", 0, frame.size)][:2]
+    found = datetime_of(*parts[:3], *clock) if step.hour else date_of(*parts)
+    lost = np.flatnonzero(np.logical_and.reduce([v.valid for v in parts]) & ~found.valid)
+    if len(lost) and step.misfits == "refuse":
+        shown = ", ".join(f"{n} {v.at(int(lost[0]))}" for n, v in zip(names, parts, strict=True))
+        message = f"{counted(len(lost), 'row')} {verb(len(lost), 'names', 'name')} no day, such as row {lost[0] + 1:,}: {shown}."
+        raise refuse("bad_value", message, "Mend them in a step before, or let these become empty.", at.place)
+    kept = {c: v for c, v in frame.columns.items() if step.keep or c not in names}
+    return Result(Frame(frame.size, {**kept, step.into: found}))
 
 
 def split_text(frame: Frame, step: k.SplitText, at: Setting) -> Result:

@@ -157,6 +157,21 @@ class DatePart(Base):
     into: Name
 
 
+class DateOfParts(Base):
+    """A date of a year, a month and a day, or with an hour a datetime. Rows whose parts name no day, though none of them is empty, are
+    refused or get an empty one."""
+
+    kind: Literal["date_of_parts"]
+    year: Name
+    month: Name
+    day: Name
+    hour: str = ""
+    minute: str = ""
+    into: Name
+    keep: bool = True
+    misfits: Literal["refuse", "empty"] = "refuse"
+
+
 class Compute(Base):
     """A column by a formula over the row's own columns."""
 
@@ -201,6 +216,25 @@ class LookUp(Base):
     unmatched: Literal["empty", "refuse"] = "empty"
 
 
+class Orphans(BaseModel):
+    """A table and its columns that name the key."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    table: Name
+    columns: Names
+
+
+class AddMissing(Base):
+    """A row for every key that other tables name and this one does not have; its other columns are empty, and `into`, a column of true
+    and false, says which rows were added."""
+
+    kind: Literal["add_missing"]
+    key: Names
+    named_by: list[Orphans] = Field(min_length=1)
+    into: Name = "added"
+
+
 Step = Annotated[
     ChooseColumns
     | Rename
@@ -216,10 +250,12 @@ Step = Annotated[
     | Replace
     | FillDown
     | DatePart
+    | DateOfParts
     | Compute
     | NumberRows
     | Append
-    | LookUp,
+    | LookUp
+    | AddMissing,
     Field(discriminator="kind"),
 ]
 STEP: TypeAdapter[Any] = TypeAdapter(Step)
@@ -261,6 +297,10 @@ def step_words(step: Any) -> str:  # noqa: C901 - one short case a kind
             return f"fill {_few(step.columns)} {'up' if step.up else 'down'}"
         case DatePart():
             return f"{step.part} of {step.column}"
+        case DateOfParts():
+            return f"date of {_few([step.year, step.month, step.day])}"
+        case AddMissing():
+            return f"add missing members from {_few(tables_needed(step))}"
         case Compute():
             return f"compute {step.name}"
         case NumberRows():
@@ -281,4 +321,6 @@ def tables_needed(step: Any) -> list[str]:
     """The other tables whose rows a step takes."""
     if isinstance(step, Append):
         return list(step.tables)
+    if isinstance(step, AddMissing):
+        return list(dict.fromkeys(x.table for x in step.named_by))
     return [step.table] if isinstance(step, LookUp) else []

@@ -33,10 +33,12 @@ RUN: Mapping[type[Any], Callable[[Frame, Any, Setting], Result]] = {
     k.Replace: c.replace,
     k.FillDown: c.fill_down,
     k.DatePart: c.date_part,
+    k.DateOfParts: c.date_of_parts,
     k.Compute: c.compute,
     k.NumberRows: c.number_rows,
     k.Append: r.append,
     k.LookUp: r.look_up,
+    k.AddMissing: r.add_missing,
 }
 
 

@@ -55,6 +55,9 @@ def columns_to_rows(frame: Frame, step: k.ColumnsToRows, at: Setting) -> Result:
     star = step.parts.index("*") if "*" in step.parts else -1
     labels = [p for p in step.parts if p != "*"]
     values = list(dict.fromkeys(h[star] for h in heads)) if star >= 0 else [step.value]
+    if "" in values:
+        nameless = names[[h[star] for h in heads].index("")]
+        raise refuse("bad_heading", f"A part of the heading {nameless!r} is empty, and names no column.", "Rename it before.", at.place)
     keys = [tuple(x for i, x in enumerate(h) if i != star) for h in heads]
     lines = list(dict.fromkeys(keys))
     rest = [c for c in frame.columns if c not in names]
@@ -228,6 +231,37 @@ def look_up(frame: Frame, step: k.LookUp, at: Setting) -> Result:
         found = v.take(np.maximum(hit, 0))
         added[new] = used_words(Vector(v.dtype, found.data, found.valid & (hit >= 0), v.words))
     return Result(frame.with_columns(added))
+
+
+def add_missing(frame: Frame, step: k.AddMissing, at: Setting) -> Result:
+    """A row beneath for every key of other tables that has none; of several tables, each key once, in their order."""
+    mine = need(frame, step.key, at.place)
+    need_new(frame, [step.into], at.place)
+    columns = dict(frame.columns)
+    size = frame.size
+    for orphans in step.named_by:
+        if len(orphans.columns) != len(mine):
+            hint = f"Name as many as the key has: {len(mine)}."
+            raise refuse("bad_step", f"{orphans.table} names {counted(len(orphans.columns), 'column')} for the key.", hint, at.place)
+        other = at.other(orphans.table)
+        theirs = need(other, orphans.columns, at.place)
+        whole = Frame(size, columns)
+        groups, full = shared_keys(whole, mine, other, theirs, at.place)
+        known = np.zeros(int(groups.max(initial=-1)) + 1, bool)
+        known[groups[:size][full[:size]]] = True
+        rows = np.flatnonzero(full[size:] & ~known[groups[size:]]) if len(groups) else np.zeros(0, np.int64)
+        _, firsts = np.unique(groups[size:][rows], return_index=True)
+        added = rows[np.sort(firsts)]
+        new = {a: other.columns[b].take(added) for a, b in zip(mine, theirs, strict=True)}
+        columns = {
+            c: stacked([widen(x, kind) for x in (v, new.get(c) or empties(v.dtype, len(added)))], kind)
+            for c, v in columns.items()
+            for kind in [common_dtype([v.dtype, new[c].dtype]) or v.dtype if c in new else v.dtype]
+        }
+        size += len(added)
+    mark = np.arange(size) >= frame.size
+    rows = np.where(mark, -1, np.arange(size))
+    return Result(Frame(size, {**columns, step.into: Vector("boolean", mark, np.ones(size, bool))}), rows)
 
 
 def partner_rows(frame: Frame, mine: list[str], other: Frame, theirs: list[str], table: str, place: str) -> Array:

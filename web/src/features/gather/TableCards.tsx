@@ -5,7 +5,7 @@ import { RoleMark } from '../../marks/Marks';
 import { counted } from '../../shared/format';
 import { startReading, useLoads } from './requests';
 
-const MADE = new Set(['calendar', 'bands', 'list', 'parameter']);
+const MADE = new Set(['calendar', 'bands', 'list', 'parameter', 'role']);
 
 /** Whether a table names a source that can be read again. */
 export function canReload(table: TableInfo): boolean {

@@ -1,9 +1,13 @@
+import { useState } from 'react';
 import type { LinkInfo, ModelDocument } from '../../api/client';
+import { useEdits } from '../../api/queries';
 import { askChange, askRemove } from './edits';
 import { LinkMark } from '../../marks/Marks';
 import { actions } from '../../app/shown';
 import { count } from '../../shared/format';
 import { RenameButton } from '../names/Rename';
+import { RoleForm } from './RoleForm';
+import { withMissing } from './missingMembers';
 
 function flowSentence(link: LinkInfo): string {
   if (!link.active) return 'It carries nothing until a formula switches it on, or you do.';
@@ -15,6 +19,9 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
   const change = (set: Record<string, unknown>) => askChange(link.name, set);
   const rows = link.matched + link.orphans + link.empty;
   const users = model.measures.filter((m) => m.switches_on.includes(link.name));
+  const [role, setRole] = useState(false);
+  const { edit, busy } = useEdits(model);
+  const one = model.tables.find((t) => t.name === link.to_table);
   const findings = model.findings.filter((f) => f.accepted === null && f.about === `link ${link.name}`);
   return (
     <>
@@ -63,6 +70,13 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
           </tr>
         </tbody>
       </table>
+      {link.orphans > 0 && one && !one.formula && link.cardinality !== 'many-to-many' && (
+        <p style={{ marginTop: 8 }}>
+          <button type="button" className="pill small" disabled={busy} title={`A step of ${one.name}: a row for each of these keys, marked as added`} onClick={() => void edit(withMissing(one, link))}>
+            Add the missing members to {one.name}
+          </button>
+        </p>
+      )}
       {findings.map((f) => (
         <p key={f.code} style={{ marginTop: 8 }}>
           {f.sentence} <span className="quiet">{f.mend}</span>
@@ -74,6 +88,11 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
           <div className="formula-box">given (via {link.text})</div>
         </>
       )}
+      {one && !one.formula && (role ? <RoleForm model={model} table={one} link={link} onDone={() => setRole(false)} /> : (
+        <p style={{ marginTop: 8 }}>
+          <button type="button" className="pill small" title={`${one.name} once more, for this link alone`} onClick={() => setRole(true)}>Give it a table of its own</button>
+        </p>
+      ))}
       {users.length > 0 && (
         <>
           <h3>Switched on by</h3>

@@ -1,6 +1,7 @@
 // The fields of a step, drawn from what its kind needs.
 import type { ModelDocument, ShapeColumn } from '../../api/client';
 import type { Step } from './requests';
+import { MissingKeys } from './MissingKeys';
 import type { Field } from './stepKinds';
 
 interface Props {
@@ -37,7 +38,8 @@ function StepField({ field, model, table, columns, step, onChange }: Props & { f
         <label>
           {field.label}
           <select className="field" value={text} onChange={(e) => put(e.target.value)}>
-            {!columns.some((c) => c.name === text) && <option value={text}>{text || 'choose one'}</option>}
+            {field.optional && <option value="">none</option>}
+            {!columns.some((c) => c.name === text) && !(field.optional && text === '') && <option value={text}>{text || 'choose one'}</option>}
             {columns.map((c) => <option key={c.name} value={c.name}>{c.name}</option>)}
           </select>
         </label>
@@ -69,6 +71,8 @@ function StepField({ field, model, table, columns, step, onChange }: Props & { f
       return <Pairs width={((step.columns as string[] | undefined) ?? ['']).length} pairs={(value as Pair[] | undefined) ?? []} onChange={put} />;
     case 'tables':
       return <Tables model={model} table={table} chosen={(value as string[] | undefined) ?? []} onChange={put} />;
+    case 'orphans':
+      return <MissingKeys model={model} table={table} step={step} onChange={onChange} />;
     default:
       return <LookUp model={model} table={table} columns={columns} step={step} onChange={onChange} />;
   }

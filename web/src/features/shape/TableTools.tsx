@@ -6,6 +6,7 @@ import { actions } from '../../app/shown';
 import { quotedName } from '../../shared/format';
 import { useKept } from '../../shared/kept';
 import { useSaver } from '../../shared/saver';
+import { RoleForm } from '../link/RoleForm';
 import { RenameButton } from '../names/Rename';
 import { ComputedPreview, useComputed } from './ComputedPreview';
 import { ConsequencesBox, useChange } from './Consequences';
@@ -15,6 +16,7 @@ export function TableTools({ model, table }: { model: ModelDocument; table: Tabl
   const change = useChange(model);
   const [computing, setComputing] = useState(false);
   const [hiding, setHiding] = useState(false);
+  const [role, setRole] = useState(false);
   const make = async (e: Edit) => {
     if ((await edit(e)) && e.kind === 'drop_table') actions.select(null);
     change.clear();
@@ -28,12 +30,14 @@ export function TableTools({ model, table }: { model: ModelDocument; table: Tabl
         <RenameButton model={model} what="table" name={table.name} onRenamed={renamed} />
         {!table.formula && <button type="button" className="pill small" onClick={() => setComputing(!computing)}>Compute a column</button>}
         <button type="button" className="pill small" onClick={() => setHiding(!hiding)}>Hide columns</button>
+        {!table.formula && <button type="button" className="pill small" onClick={() => setRole(!role)}>Use it in another role</button>}
         <button type="button" className="pill small" disabled={busy || change.busy} onClick={() => void change.ask({ kind: 'drop_table', name: table.name }).then((done) => done && actions.select(null))}>
           Remove the table
         </button>
       </div>
       <Words model={model} what={`table ${table.name}`} label={`Description of ${table.name}`} saved={table.description} send={(text) => ({ kind: 'describe_table', name: table.name, description: text })} />
       {hiding && <HideColumns model={model} table={table} onDone={() => setHiding(false)} />}
+      {role && <RoleForm model={model} table={table} onDone={() => setRole(false)} />}
       {computing && <ColumnFormula model={model} table={table} name="" formula="" onDone={() => setComputing(false)} />}
     </>
   );

@@ -4,7 +4,7 @@ import type { Step } from './requests';
 
 export type Field =
   | { type: 'columns'; key: string; label: string; ordered?: boolean }
-  | { type: 'column'; key: string; label: string }
+  | { type: 'column'; key: string; label: string; optional?: true }
   | { type: 'text'; key: string; label: string; hint?: string }
   | { type: 'number'; key: string; label: string }
   | { type: 'choice'; key: string; label: string; options: [string, string][] }
@@ -14,6 +14,7 @@ export type Field =
   | { type: 'names'; key: string; label: string }
   | { type: 'pairs'; key: string; label: string }
   | { type: 'tables'; key: string; label: string }
+  | { type: 'orphans'; key: string; label: string }
   | { type: 'lookup'; key: string; label: string };
 
 export interface StepKind {
@@ -52,6 +53,20 @@ export const STEP_KINDS: StepKind[] = [
   },
   { kind: 'compute', label: 'Computed column', group: 'Columns', help: 'A formula over the row’s own columns.', fields: [{ type: 'text', key: 'name', label: 'Name' }, { type: 'formula', key: 'formula', label: 'Formula', hint: 'column * 2' }], start: () => ({ kind: 'compute', name: 'computed', formula: '' }) },
   { kind: 'date_part', label: 'Part of a date', group: 'Columns', help: 'Year, month, week … as a column of its own.', fields: [{ type: 'column', key: 'column', label: 'Date' }, { type: 'choice', key: 'part', label: 'Part', options: PARTS }, { type: 'text', key: 'into', label: 'New column' }], start: (c, chosen) => ({ kind: 'date_part', column: one(chosen, c.filter((x) => x.dtype.startsWith('date')).map((x) => x.name)), part: 'year', into: 'year' }) },
+  {
+    kind: 'date_of_parts', label: 'Date of its parts', group: 'Columns', help: 'Year, month and day as one date; with an hour as a moment.',
+    fields: [
+      { type: 'column', key: 'year', label: 'Year' }, { type: 'column', key: 'month', label: 'Month' }, { type: 'column', key: 'day', label: 'Day' },
+      { type: 'column', key: 'hour', label: 'Hour', optional: true }, { type: 'column', key: 'minute', label: 'Minute', optional: true },
+      { type: 'text', key: 'into', label: 'New column' }, { type: 'flag', key: 'keep', label: 'keep the parts', on: true },
+      { type: 'choice', key: 'misfits', label: 'What names no day', options: [['refuse', 'is an error'], ['empty', 'becomes empty']] },
+    ],
+    start: (c) => {
+      const called = (part: string) => c.find((x) => x.dtype === 'integer' && x.name.toLowerCase() === part)?.name ?? c.find((x) => x.dtype === 'integer' && x.name.toLowerCase().includes(part))?.name;
+      const first = c.find((x) => x.dtype === 'integer')?.name ?? '';
+      return { kind: 'date_of_parts', year: called('year') ?? first, month: called('month') ?? first, day: called('day') ?? first, hour: '', minute: '', into: c.some((x) => x.name === 'date') ? 'day of it' : 'date', keep: true, misfits: 'refuse' };
+    },
+  },
   { kind: 'number_rows', label: 'Number the rows', group: 'Columns', help: 'A column that counts from 1.', fields: [{ type: 'text', key: 'into', label: 'New column' }], start: () => ({ kind: 'number_rows', into: 'row' }) },
   { kind: 'keep_rows', label: 'Keep rows', group: 'Rows', help: 'Keeps the rows for which a condition is true.', fields: [{ type: 'formula', key: 'condition', label: 'Condition', hint: "amount > 0 AND state <> 'void'" }], start: () => ({ kind: 'keep_rows', condition: '' }) },
   { kind: 'remove_repeats', label: 'Remove repeats', group: 'Rows', help: 'Of rows that are equal in the ticked columns one stays. None ticked: in all columns.', fields: [{ type: 'columns', key: 'columns', label: 'Equal in' }, { type: 'choice', key: 'keep', label: 'Stays', options: [['first', 'the first'], ['last', 'the last']] }], start: (_, chosen) => ({ kind: 'remove_repeats', columns: some(chosen), keep: 'first' }) },
@@ -64,6 +79,11 @@ export const STEP_KINDS: StepKind[] = [
   { kind: 'columns_to_rows', label: 'Columns into rows', group: 'Turn', help: 'A row for each ticked column, its heading as a value. A heading of several parts is split; a part named * names the value columns.', fields: [{ type: 'columns', key: 'columns', label: 'Columns to turn' }, { type: 'texts', key: 'parts', label: 'Heading goes to', hint: 'fare_class' }, { type: 'text', key: 'separator', label: 'Heading is split at' }, { type: 'text', key: 'value', label: 'Value goes to' }, { type: 'flag', key: 'skip_empty', label: 'leave out empty values', on: true }], start: (c) => ({ kind: 'columns_to_rows', columns: c.filter((x) => x.dtype === 'number' || x.dtype === 'integer').map((x) => x.name), parts: ['name'], separator: '', value: 'value', skip_empty: true }) },
   { kind: 'rows_to_columns', label: 'Rows into columns', group: 'Turn', help: 'A column for each value of one column; the columns left over say which rows come together.', fields: [{ type: 'column', key: 'names_from', label: 'Headings from' }, { type: 'column', key: 'values_from', label: 'Values from' }, { type: 'choice', key: 'several', label: 'Several values in a cell', options: [['refuse', 'are an error'], ['sum', 'their sum'], ['first', 'the first'], ['last', 'the last'], ['count', 'how many'], ['smallest', 'the smallest'], ['largest', 'the largest']] }], start: (c, chosen) => ({ kind: 'rows_to_columns', names_from: one(chosen, texts(c)), values_from: c.at(-1)?.name ?? '', several: 'refuse' }) },
   { kind: 'append', label: 'Append another table', group: 'Other tables', help: 'Its rows beneath, columns by name.', fields: [{ type: 'tables', key: 'tables', label: 'Tables' }, { type: 'text', key: 'into', label: 'Column that names the table', hint: 'none' }, { type: 'text', key: 'label', label: 'This table is called' }], start: () => ({ kind: 'append', tables: [], into: '', label: '' }) },
+  {
+    kind: 'add_missing', label: 'Add missing members', group: 'Other tables', help: 'A row for every key that other tables name and this one does not have; its other columns are empty, and one more says that it was added.',
+    fields: [{ type: 'columns', key: 'key', label: 'Key', ordered: true }, { type: 'orphans', key: 'named_by', label: 'Named in' }, { type: 'text', key: 'into', label: 'Column that marks them' }],
+    start: (c, chosen) => ({ kind: 'add_missing', key: [one(chosen, c.map((x) => x.name))], named_by: [], into: 'added' }),
+  },
   { kind: 'look_up', label: 'Look up from another table', group: 'Other tables', help: 'Columns of the one row whose key is equal.', fields: [{ type: 'lookup', key: 'table', label: 'Table' }, { type: 'choice', key: 'unmatched', label: 'Rows without partner', options: [['empty', 'get empties'], ['refuse', 'are an error']] }], start: () => ({ kind: 'look_up', table: '', on: [], columns: {}, unmatched: 'empty' }) },
 ];
 
