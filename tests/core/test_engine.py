@@ -12,13 +12,14 @@ import numpy as np
 from nexorem.core.columns import compact
 from nexorem.core.diagnostics import OverLimit, Refused
 from nexorem.core.engine import fast, lines, scan, warm
+from nexorem.core.engine import grid as engine_grid
 from nexorem.core.engine.context import Sets, sets_of_pairs
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.values import encode, vector
 from nexorem.server.callers import has_gone, watch
-from tests.core.small import grid
+from tests.core.small import STAR, grid, make_star
 from tests.oracle.random_models import Maker
 
 
@@ -163,6 +164,70 @@ class Lines(unittest.TestCase):
             self.assertEqual(len(grid("sum(Booking.seats)", **axes)), 5)
             self.assertEqual(len(grid("COALESCE(sum(Booking.seats), 0)", **axes)), 15)
             self.assertEqual(len(grid("sum(Booking.seats) given (clear Port)", **axes)), 15)
+            self.assertEqual(len(grid("NULLIF(2, sum(Booking.seats))", **axes)), 14)  # one cell has 2 seats
+            for formula in (
+                "let a = sum(Booking.seats) in a / 2",
+                "CASE WHEN trips > 0 THEN seats END",
+                "COALESCE(seats, trips) + trips",
+                "NULLIF(seats, 2)",
+            ):
+                with self.subTest(formula), mock.patch.object(lines, "from_facts", wraps=lines.from_facts) as asked:
+                    grid(formula, **axes)
+                    self.assertTrue(asked.called)
+
+    def test_an_axis_over_a_large_table_costs_its_members_that_are_used(self):
+        people = [(i, f"p{i}") for i in range(60_000)]
+        star = make_star({"F": ("who:integer n:integer", [(i * 7 % 60_000, i) for i in range(90)]), "P": ("id:integer name:text", people)},
+                         [{"name": "p", "from": "F.who", "to": "P.id"}], {"n": "sum(F.n)"})  # fmt: skip
+        with mock.patch.object(engine_grid, "_combinations", side_effect=AssertionError("looked at everybody")):
+            found = answer(star, read_probe(star, {"rows": ["P.name"], "measures": ["n"], "limit": 100}), Budget())
+        self.assertEqual(len(found.rows.lines), 90)
+
+
+class Kept(unittest.TestCase):
+    """Lines by conditions on measures, and the top ones."""
+
+    def told(self, rows=("Port.region", "Port.name"), measures=("seats",), **probe):
+        found = answer(STAR, read_probe(STAR, {"rows": list(rows), "measures": list(measures), **probe}), Budget())
+        return [tuple(c.values()) for c in found.rows.coordinates(STAR)], found.left_out
+
+    def test_conditions_and_tops_of_any_level(self):
+        every = [("North", "Alder"), ("South", "Birch"), (None, "Cedar"), ("(unmatched)", "(unmatched)")]
+        self.assertEqual(self.told()[0], every)
+        for probe, expected, out in (
+            ({"having": [{"where": "seats > 4"}]}, [every[0], every[2], every[3]], 1),
+            ({"having": [{"where": "seats > 4 AND trips < 2", "level": "Port.region"}]}, [every[2]], 3),
+            ({"having": [{"where": "seats > 4"}, {"where": "trips > 1"}]}, [every[0], every[3]], 2),
+            ({"having": [{"where": "seats > 100"}], "totals": "all"}, [()], 4),
+            ({"having": [{"where": "seats > 4"}], "totals": "all", "rows": ["Port.region"]}, [("North",), (None,), ("(unmatched)",), ()], 1),
+            ({"top": {"count": 1, "by": "seats", "level": "Port.region"}}, [every[2]], 3),
+            ({"top": {"count": 2, "by": "seats", "asc": True, "level": "Port.region"}}, [every[0], every[1]], 2),
+            ({"top": {"count": 1, "by": "trips", "level": "Port.region"}, "measures": ["trips"]}, [every[0], every[1], every[3]], 1),
+            ({"top": {"count": 1, "by": "trips", "level": "Port.region", "ties": False}, "measures": ["trips"]}, [every[0]], 3),
+            ({"having": [{"where": "seats < 30"}], "top": {"count": 1, "by": "seats", "level": "Port.region"}}, [every[3]], 3),
+            ({"having": [{"where": "twice > 60"}], "define": {"twice": "seats * 2"}}, [every[2]], 3),
+            ({"having": [{"where": "NULL"}]}, [], 4),
+        ):  # fmt: skip
+            with self.subTest(probe):
+                self.assertEqual(self.told(**probe), (expected, out))
+
+    def test_the_bound_of_cells_is_judged_afterwards(self):
+        with self.assertRaises(OverLimit):
+            self.told(limit=3)
+        self.assertEqual(len(self.told(limit=3, top={"count": 1, "by": "seats", "level": "Port.region"})[0]), 1)
+        self.assertEqual(len(self.told(limit=3, having=[{"where": "seats > 4"}])[0]), 3)
+
+    def test_what_is_wrong_with_them_is_told(self):
+        for probe, code, words in (
+            ({"having": [{"where": "seats + 1"}]}, "wrong_type", "this is an integer"), ({"having": [{"where": "nope > 1"}]}, "unknown_name", "nope"),
+            ({"having": "x"}, "bad_having", "no condition"), ({"having": [{"where": "seats > 1", "level": "Cal.day"}]}, "bad_level", "does not stand on the rows"),
+            ({"having": [{"where": "seats > 1", "at": 3}]}, "bad_having", "no condition"), ({"having": [{"where": "seats >"}]}, "syntax", ""),
+            ({"top": {"count": 1, "by": "seats", "level": "Port.nope"}}, "unknown_column", "nope"), ({"having": [{"where": "Port.name = 'x'"}]}, "bare_column", "many values"),
+        ):  # fmt: skip
+            with self.subTest(probe), self.assertRaises(Refused) as caught:
+                self.told(**probe)
+            first = caught.exception.diagnostics[0]
+            self.assertEqual((first.code, words in first.message), (code, True), first)
 
 
 if __name__ == "__main__":

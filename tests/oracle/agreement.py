@@ -78,10 +78,43 @@ class Page:
         return found
 
 
+def cut(page, rows):
+    """The row lines that conditions and the top leave, one after the other."""
+    probe, names = page.probe, [tuple(n.split(".")) for n in page.probe["rows"]]
+    if not names or not (probe.get("top") or probe.get("having")):
+        return rows
+
+    def begun(line, level):
+        return {k: line[k] for k in names[: level + 1]}
+
+    def level_of(item):
+        return names.index(tuple(item["level"].split("."))) if item.get("level") else len(names) - 1
+
+    lines = [r for r in rows if len(r) == len(names)]
+    for item in probe.get("having", []):
+        level = level_of(item)
+        page.oracle.measures["the condition"] = item["where"]
+        lines = [r for r in lines if page.cell("the condition", begun(r, level)) is True]
+    top = probe.get("top")
+    if top:
+        level = level_of(top)
+        found = [begun(r, level) for r in lines]
+        starts = [s for i, s in enumerate(found) if s not in found[:i]]
+        stays = []
+        for start in starts:
+            own = page.cell(top["by"], start)
+            near = [page.cell(top["by"], s) for s in starts if all(s[k] == start[k] for k in names[:level])]
+            better = [v for v in near if v is not None and own is not None and (v < own if top.get("asc") else v > own)]
+            if own is not None and len(better) < top["count"]:
+                stays.append(start)
+        lines = [r for r in lines if begun(r, level) in stays]
+    return [*lines, *(r for r in rows if len(r) < len(names) and (not r or any(r.items() <= line.items() for line in lines)))]
+
+
 def expected(page, measures):
     """Every cell that the answer must hold, as (coordinates, values)."""
     probe = page.probe
-    rows, columns = page.lines(probe["rows"]), page.lines(probe["columns"])
+    rows, columns = cut(page, page.lines(probe["rows"])), page.lines(probe["columns"])
     values = {}
     for (i, r), (j, c) in itertools.product(enumerate(rows), enumerate(columns)):
         values[i, j] = [page.cell(m, {**r, **c}) for m in measures]
@@ -108,6 +141,7 @@ def check_seed(seed):
     if not good:
         return None
     probe["measures"] = good
+    maker.cutting(probe)
     grid = answer(maker.star, read_probe(maker.star, probe), Budget())
     found = {}
     for cell in grid.tidy():

@@ -130,6 +130,22 @@ class Maker(Formulas):
 
     # probes
 
+    def cutting(self, probe):
+        """Conditions on lines and a top, on some probes."""
+        r = random.Random(f"cut {self.r.random()}")
+        level = lambda: {"level": r.choice(probe["rows"])} if probe["rows"] and r.random() < 0.5 else {}  # noqa: E731
+        measure = lambda: r.choice(probe["measures"])  # noqa: E731
+        if r.random() < 0.25:
+            tests = [
+                f"{measure()} > {r.randint(-1, 4)}",
+                f"{measure()} IS NOT NULL",
+                f"{measure()} <= {measure()} OR {measure()} > 2",
+                f"{measure()} IS NULL",
+            ]
+            probe["having"] = [{"where": r.choice(tests), **level()} for _ in range(r.randint(1, 2))]
+        if r.random() < 0.25:
+            probe["top"] = {"count": r.randint(1, 3), "by": measure(), "asc": r.random() < 0.3, **level()}
+
     def probe(self, measures):
         """A probe over one to three columns, with picks."""
         r = self.r

@@ -20,3 +20,8 @@ def listed(names: Sequence[str], word: str = "and", most: int = 6) -> str:
     if len(names) > most:
         return f"{', '.join(names[:most])} {word} {len(names) - most:,} more"
     return f" {word} ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else list(names))
+
+
+def a(noun: str) -> str:
+    """A noun with its article: `an integer`, `a text`."""
+    return f"{'an' if noun[:1].lower() in 'aeiou' else 'a'} {noun}"

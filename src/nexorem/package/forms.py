@@ -71,6 +71,13 @@ class TopForm(Form):
     count: Annotated[int, Field(ge=1)]
     by: Text
     asc: bool = False
+    level: Text | None = None
+    ties: bool = True
+
+
+class HavingForm(Form):
+    where: Text
+    level: Text | None = None
 
 
 class LookForm(Form):
@@ -98,6 +105,7 @@ class TileProbe(Form):
     empty_lines: bool = False
     sort: list[OrderForm] = []
     top: TopForm | None = None
+    having: Annotated[list[HavingForm], Field(max_length=100)] = []
     limit: Annotated[int, Field(ge=1)] | None = None
     look: LookForm | None = None
 

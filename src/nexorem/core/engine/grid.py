@@ -13,9 +13,10 @@ import numpy as np
 from nexorem.core.diagnostics import CellError, OverLimit, Refused
 from nexorem.core.engine import lines as lines_of_facts
 from nexorem.core.engine.context import Batch, Filter, each_member
+from nexorem.core.engine.cut import Judged, kept_lines
 from nexorem.core.engine.execute import execute
 from nexorem.core.engine.member_order import member_ranks
-from nexorem.core.engine.order import TOTAL, Axis, line_order, prefixes_of, top_lines
+from nexorem.core.engine.order import TOTAL, Axis, line_order, places_of, prefixes_of
 from nexorem.core.engine.plan import Plan, Planner
 from nexorem.core.engine.probe import Pick, Probe, member_mask, page
 from nexorem.core.engine.visibility import Selector, selectors, visible
@@ -25,6 +26,7 @@ from nexorem.core.limits import Budget, over
 from nexorem.core.model.star import ROWS, Star
 from nexorem.core.values import Array, Vector, combine, iso
 
+MOST_LINES = 20_000_000  # that are looked at before most of them are left out
 FEW_ROWS = range(5_000, 1_000_000)  # of a table whose combinations of members are looked at in place of its rows
 
 
@@ -40,7 +42,7 @@ class Grid:
     dtypes: tuple[str, ...]
     plan: Plan
     told: dict[int, tuple[int, float]] = field(default_factory=dict)
-    left_out: int = 0  # row lines that are not among the top ones
+    left_out: int = 0  # row lines with a value that conditions and the top leave out
 
     def value(self, measure: int, row: int, column: int) -> Any:
         """One cell as JSON."""
@@ -91,8 +93,8 @@ def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
     binder = Binder(star, probe.define, budget.limits)
     measures = bind_measures(binder, probe.measures)
     base = page(star, binder, probe, budget)
-    sparse = () if probe.empty_lines else measures
-    rows, columns = (axis(star, base, names, probe.totals, probe.limit, budget, sparse) for names in (probe.rows, probe.columns))
+    columns = axis(star, base, probe.columns, probe.totals, probe.limit, budget, () if probe.empty_lines else measures)
+    rows, left_out = row_lines(star, binder, probe, measures, base, columns, budget)
     count = len(rows.lines) * len(columns.lines)
     if count > probe.limit:
         raise over_cells(count, probe.limit)
@@ -102,14 +104,41 @@ def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
     batch = cells(star, base, rows, columns)
     run = execute(star, planner.plan, batch, budget)
     values = tuple(run.root(i) for i in range(len(measures)))
-    grid = Grid(star, probe, rows, columns, values, tuple(m.dtype for m in measures), planner.plan, run.told)
+    grid = Grid(star, probe, rows, columns, values, tuple(m.dtype for m in measures), planner.plan, run.told, left_out)
     if not probe.empty_lines:
         grid = _shown(grid)
-    return ordered(grid, base, budget) if probe.sort or probe.top else grid
+    return ordered(grid, base, budget) if probe.sort else grid
+
+
+def row_lines(
+    star: Star, binder: Binder, probe: Probe, measures: Sequence[t.MeasureValue], base: Batch, columns: Axis, budget: Budget
+) -> tuple[Axis, int]:
+    """The axis of row lines that the probe keeps, and how many lines with a value it leaves out."""
+    conditions = [binder.having(h.where) for h in probe.having]
+    cutting = bool(probe.rows) and (probe.top is not None or bool(conditions))
+    sparse = () if probe.empty_lines else measures
+    rows = axis(star, base, probe.rows, probe.totals, MOST_LINES if cutting else probe.limit, budget, sparse)
+    if not cutting:
+        return rows, 0
+    prefixes = Axis(rows.columns, prefixes_of(rows.lines))
+    planner = Planner(star)
+    for node in (*conditions, *measures):
+        planner.add_root(node)
+    run = execute(star, planner.plan, cells(star, base, prefixes, Axis(columns.columns, _at_line(star, columns, ()))), budget)
+    found = [run.root(i) for i in range(len(conditions) + len(measures))]
+    values = found[len(conditions) :]
+    by = values[probe.measures.index(probe.top.by)] if probe.top else None
+    kept = kept_lines(star, rows, probe.having, probe.top, Judged(prefixes.lines, found[: len(conditions)], by))
+    filled = np.zeros(len(prefixes.lines), bool)
+    for value in values:
+        filled |= True if isinstance(value, CellError) else value.valid
+    whole = np.flatnonzero((rows.lines != TOTAL).all(axis=1))
+    gone = np.setdiff1d(whole, kept, assume_unique=True)
+    return Axis(rows.columns, rows.lines[kept]), int(filled[places_of(rows.lines[gone], prefixes.lines)].sum())
 
 
 def ordered(grid: Grid, base: Batch, budget: Budget) -> Grid:
-    """The lines that are among the top ones, in the order asked for."""
+    """The lines in the order asked for."""
     star, probe, down, across = grid.star, grid.probe, grid.rows, grid.columns
     prefixes = Axis(down.columns, prefixes_of(down.lines))
 
@@ -118,10 +147,7 @@ def ordered(grid: Grid, base: Batch, budget: Budget) -> Grid:
         run = execute(star, grid.plan, cells(star, base, prefixes, Axis(across.columns, _at_line(star, across, at))), budget)
         return {name: run.root(i) for i, name in enumerate(probe.measures)}
 
-    ranked = {at: ranking(at) for at in {o.at for o in probe.sort if o.by in probe.measures} | ({()} if probe.top else set())}
-    if probe.top and down.columns:
-        kept = top_lines(down.lines, prefixes.lines, ranked[()].get(probe.top.by), probe.top)
-        grid = replace(_taken(grid, kept, np.arange(len(across.lines))), left_out=len(down.lines) - len(kept))
+    ranked = {at: ranking(at) for at in {o.at for o in probe.sort if o.by in probe.measures}}
     by_rows = [(o.by, o.descending, ranked.get(o.at, {}).get(str(o.by))) for o in probe.sort if o.by not in probe.columns]
     rows = line_order(star, grid.rows, by_rows, prefixes.lines)
     columns = line_order(star, across, [(o.by, o.descending, None) for o in probe.sort if o.by not in probe.rows], prefixes.lines)
@@ -149,17 +175,16 @@ def axis(
 ) -> Axis:
     """The candidate lines: combinations visible under the page, and the totals.
 
-    Across tables they are the product of the combinations; where that is large, and the measures of the probe, `sparse`,
-    have values only where facts have rows, they come from these rows.
+    Across tables they are the product of the combinations; where that is large, or a table far larger than the facts, and the measures
+    of the probe, `sparse`, have values only where facts have rows, they come from these rows.
     """
     tables = list(dict.fromkeys(table for table, _ in names))
+    facts = lines_of_facts.facts_of(star, names, sparse) if names and sparse else None
+    if facts and lines_of_facts.worth_it(star, names, facts):
+        return _with_totals(star, names, lines_of_facts.from_facts(star, base, names, facts, budget), totals)
     owned = [[i for i, (owner, _) in enumerate(names) if owner == table] for table in tables]
     parts_of = [_combinations(star, base, x, [names[i][1] for i in places], budget) for x, places in zip(tables, owned, strict=True)]
     crossed = math.prod(len(part) for part in parts_of)
-    if len(tables) > 1 and sparse and crossed > lines_of_facts.CROSSED:
-        found = lines_of_facts.from_facts(star, base, names, sparse, budget)
-        if found is not None:
-            return _with_totals(star, names, found, totals)
     if crossed > limit:
         raise over_cells(crossed, limit)
     lines = np.zeros((1, 0), np.int64)

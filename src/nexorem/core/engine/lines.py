@@ -6,6 +6,7 @@ can only show when some row of their grains stands at its members.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -18,23 +19,41 @@ from nexorem.core.model.star import Star
 from nexorem.core.values import Array, combine
 
 CROSSED = 10_000  # lines of a product that are not worth a look at the facts
-ANY_EMPTY = frozenset("* / % || = <> < <= > >= negate ABS ROUND FLOOR CEIL SQRT LN EXP POWER MOD NULLIF".split())
-BOTH_EMPTY = frozenset({"+", "-"})
+FACTS_PER_LINE = 4  # rows of facts that are looked at in the time that a line takes
+ANY_EMPTY = frozenset("* / % || = <> < <= > >= negate ABS ROUND FLOOR CEIL SQRT LN EXP POWER MOD LEAST GREATEST".split())
+ALL_EMPTY = frozenset({"+", "-", "COALESCE"})
 
 Columns = Sequence[tuple[str, str]]
 
 
-def from_facts(star: Star, base: Batch, names: Columns, measures: Sequence[t.Typed], budget: Budget) -> Array | None:
-    """int64[L, columns]: the members of the axis columns at which some measure can have a value under the page; None
-    where a measure may have one without rows."""
+def facts_of(star: Star, names: Columns, measures: Sequence[t.Typed]) -> list[t.Aggregate] | None:
+    """An aggregate of each grain without whose rows at a line no measure has a value there; None where one may have a value without
+    rows."""
     scans: dict[str, t.Aggregate] = {}  # by grain: they all stand under the model's own links
     for measure in measures:
         found = supports(star, measure, {table for table, _ in names})
         if found is None:
             return None
         scans |= {scan.grain: scan for scan in found}
+    return list(scans.values())
+
+
+def worth_it(star: Star, names: Columns, scans: Sequence[t.Aggregate]) -> bool:
+    """Whether the rows of facts are fewer than the lines that the tables of an axis could have, or these lines very many. `star` says how
+    many members columns have, and rows their tables."""
+    tables = dict.fromkeys(table for table, _ in names)
+    most = 1
+    for table in tables:
+        members = math.prod(star.domain(table, (c,)).size for owner, c in names if owner == table)
+        most *= min(members, star.size(table) + 1)
+    rows = sum(star.size(scan.grain) for scan in scans)
+    return most > CROSSED and (len(tables) > 1 or most * FACTS_PER_LINE > rows)
+
+
+def from_facts(star: Star, base: Batch, names: Columns, scans: Sequence[t.Aggregate], budget: Budget) -> Array:
+    """int64[L, columns]: the members of the axis columns at which some of the aggregates has a row under the page."""
     parts = [np.zeros((0, len(names)), np.int64)]
-    for scan in scans.values():
+    for scan in scans:
         shown = visible(star, star.inflow(scan.grain, star.state), base, budget)[:-1]
         rows = np.flatnonzero(shown)
         chains = star.lookups(scan.grain, star.state)
@@ -55,6 +74,10 @@ def supports(star: Star, node: t.Typed, tables: set[str]) -> list[t.Aggregate] |
     match node:
         case t.MeasureValue():
             return supports(star, node.body, tables)
+        case t.Let():
+            return supports(star, node.body, tables)
+        case t.LetValue():
+            return supports(star, node.definition.node, tables) if node.definition.scope is None else None
         case t.Const():
             return [] if node.value is None else None
         case t.Aggregate():
@@ -62,6 +85,8 @@ def supports(star: Star, node: t.Typed, tables: set[str]) -> list[t.Aggregate] |
         case t.Edited():
             keeps = all(isinstance(e, t.Condition | t.Listing) and e.keep for e in node.edits)
             return supports(star, node.body, tables) if keeps else None
+        case t.Cases():
+            return _together(star, [*(then for _, then in node.branches), node.otherwise], tables)
         case t.Fold():
             return _combined(star, {f.name for f in node.functions}, node.arguments, tables)
         case t.Apply():
@@ -70,12 +95,17 @@ def supports(star: Star, node: t.Typed, tables: set[str]) -> list[t.Aggregate] |
 
 
 def _combined(star: Star, names: set[str], arguments: Sequence[t.Typed], tables: set[str]) -> list[t.Aggregate] | None:
-    found = [supports(star, a, tables) for a in arguments]
+    if names == {"NULLIF"}:  # with an empty second side the first one stays
+        return supports(star, arguments[0], tables)
     if names <= ANY_EMPTY:
-        return next((f for f in found if f is not None), None)
-    if names <= BOTH_EMPTY and all(f is not None for f in found):
-        return [scan for f in found for scan in f or ()]
-    return None
+        return next((f for a in arguments if (f := supports(star, a, tables)) is not None), None)
+    return _together(star, arguments, tables) if names <= ALL_EMPTY else None
+
+
+def _together(star: Star, nodes: Sequence[t.Typed], tables: set[str]) -> list[t.Aggregate] | None:
+    """What several nodes are supported by, of which one with a value is enough."""
+    found = [supports(star, node, tables) for node in nodes]
+    return [scan for f in found for scan in f or ()] if all(f is not None for f in found) else None
 
 
 def _looks_up(star: Star, grain: str, tables: set[str]) -> bool:

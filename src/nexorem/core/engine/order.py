@@ -1,4 +1,4 @@
-"""Axes and the order of their lines: totals behind their parts, by measures and by members, and the top ones alone."""
+"""Axes and the order of their lines: totals behind their parts, by measures and by members."""
 
 from __future__ import annotations
 
@@ -10,9 +10,8 @@ import numpy as np
 
 from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.member_order import member_ranks
-from nexorem.core.engine.probe import Top
 from nexorem.core.model.star import Star
-from nexorem.core.values import Array, Vector, iso
+from nexorem.core.values import Array, Vector, combine, iso
 
 TOTAL = -1
 # What lines are ordered by, whether it descends, and a measure's value at each beginning of a line.
@@ -61,32 +60,30 @@ def member_json(star: Star, table: str, column: str, code: int) -> Any:
 
 
 def prefixes_of(lines: Array) -> Array:
-    """Every beginning of a line, totalled over the rest; the lines themselves among them."""
+    """Every beginning of a line, totalled over the rest; the lines themselves among them. Each once."""
     cuts = [lines]
     for level in range(1, lines.shape[1]):
         cut = lines.copy()
         cut[:, level:] = TOTAL
         cuts.append(cut)
-    return np.unique(np.concatenate(cuts), axis=0)
+    found = np.concatenate(cuts)
+    return found[combine(_coded(found))[1]] if len(found) and found.shape[1] else found[:1]
 
 
-def top_lines(lines: Array, prefixes: Array, found: Vector | CellError | None, top: Top) -> Array:
-    """int64: the places of totals, and of those whole lines that are among the `top.count` of their parent; ties all stay, and a line
-    whose value is empty is among none. A measure that cannot be computed leaves every line."""
-    if not isinstance(found, Vector):
-        return np.arange(len(lines))
-    at = _places(lines, prefixes)
-    ranks, _ = found.codes()
-    value = np.where(found.valid[at], ranks[at] if top.ascending else -ranks[at], np.iinfo(np.int64).max)
-    whole = np.flatnonzero((lines != TOTAL).all(axis=1) & found.valid[at])
-    parents = np.unique(lines[:, :-1], axis=0, return_inverse=True)[1].reshape(-1)
-    order = whole[np.lexsort((value[whole], parents[whole]))]
-    starts = np.flatnonzero(np.diff(parents[order], prepend=-1))
-    sizes = np.diff(np.append(starts, len(order)))
-    last = value[order[starts + np.minimum(top.count, sizes) - 1]] if len(order) else value[:0]
-    kept = (lines == TOTAL).any(axis=1)
-    kept[order] = value[order] <= np.repeat(last, sizes)
-    return np.flatnonzero(kept)
+def places_of(lines: Array, among: Array, missing: bool = False) -> Array:
+    """int64: where each line stands among others, all different; -1 for one that does not, where some may be `missing`."""
+    if not lines.shape[1]:
+        return np.zeros(len(lines), np.int64)
+    groups, _ = combine(_coded(np.concatenate([among, lines])))
+    place = np.full(int(groups.max(initial=-1)) + 1, -1, np.int64)
+    place[groups[: len(among)]] = np.arange(len(among))
+    found = place[groups[len(among) :]]
+    assert missing or not len(found) or found.min() >= 0
+    return found
+
+
+def _coded(lines: Array) -> list[tuple[Array, int]]:
+    return [(lines[:, i] - TOTAL, int(lines[:, i].max(initial=TOTAL)) - TOTAL) for i in range(lines.shape[1])]
 
 
 def line_order(star: Star, part: Axis, sort: Sequence[Sorted], prefixes: Array) -> Array:
@@ -109,16 +106,10 @@ def line_order(star: Star, part: Axis, sort: Sequence[Sorted], prefixes: Array) 
     return np.lexsort(keys[::-1]) if keys else np.arange(len(lines))
 
 
-def _places(lines: Array, prefixes: Array) -> Array:
-    """int64: where each line stands among the prefixes."""
-    place_of = {tuple(line): i for i, line in enumerate(prefixes.tolist())}
-    return np.array([place_of[tuple(line)] for line in lines.tolist()], dtype=np.int64)
-
-
 def _by_measure(lines: Array, level: int, found: Vector, desc: bool, prefixes: Array) -> list[Array]:
     cut = lines.copy()
     cut[:, level + 1 :] = TOTAL
-    places = _places(cut, prefixes)
+    places = places_of(cut, prefixes)
     ranks, _ = found.codes()
     ranked = ranks[places]
     return [~found.valid[places], -ranked if desc else ranked]

@@ -23,7 +23,7 @@ from nexorem.core.values import Array, Value, Vector, constant
 
 TOTALS = ("none", "grand", "all")
 # `look` says how the answer is shown, and nothing of what it is
-KEYS = frozenset("name description rows columns measures define picks totals empty_lines sort top limit look".split())
+KEYS = frozenset("name description rows columns measures define picks totals empty_lines sort top having limit look".split())
 UNMATCHED = {"unmatched": True}
 
 
@@ -49,11 +49,22 @@ class Order:
 
 @dataclass(frozen=True, slots=True)
 class Top:
-    """Of each parent's lines only those with the largest values of a measure, or the smallest."""
+    """Of each parent's lines of a level (None: the last) only those with the largest values of a measure, or the smallest; with `ties`
+    those too that are equal to the last of them."""
 
     count: int
     by: str
     ascending: bool = False
+    level: int | None = None
+    ties: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Having:
+    """Only lines of a level (None: the last) for which a formula is true, over all columns."""
+
+    where: str
+    level: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +81,7 @@ class Probe:
     empty_lines: bool = False
     sort: tuple[Order, ...] = ()
     top: Top | None = None
+    having: tuple[Having, ...] = ()
     limit: int = DEFAULT_LIMITS.probe_cells
 
 
@@ -104,7 +116,8 @@ def read_probe(star: Star, data: Mapping[str, Any]) -> Probe:
         limit = DEFAULT_LIMITS.probe_cells
     measures = tuple(_strings(data.get("measures", []), "measures", wrong))
     sort = _read_sort(star, data.get("sort") or [], rows, columns, measures, wrong)
-    top = _read_top(data.get("top"), measures, wrong)
+    top = _read_top(star, data.get("top"), measures, rows, wrong)
+    having = _read_having(star, data.get("having") or [], rows, wrong)
     unknown = set(data) - KEYS
     wrong += [Diagnostic("bad_probe", f"A probe has no {key!r}.", place=key) for key in sorted(unknown)]
     if not measures:
@@ -119,7 +132,9 @@ def read_probe(star: Star, data: Mapping[str, Any]) -> Probe:
                 wrong += [d for d in refused.diagnostics if d not in wrong]
         raise Refused(wrong)
     measures = tuple(found[0] if (found := names.formula_of(m)) else m for m in measures)
-    return Probe(rows, columns, measures, dict(define), picks, conditions, totals, bool(data.get("empty_lines", False)), sort, top, limit)
+    return Probe(
+        rows, columns, measures, dict(define), picks, conditions, totals, bool(data.get("empty_lines", False)), sort, top, having, limit
+    )
 
 
 def _in(d: Diagnostic, place: str) -> Diagnostic:
@@ -223,7 +238,7 @@ def _read_at(star: Star, found: Any, columns: Sequence[tuple[str, str]], wrong: 
     return tuple(picks)
 
 
-def _read_top(found: Any, measures: Sequence[str], wrong: list[Diagnostic]) -> Top | None:
+def _read_top(star: Star, found: Any, measures: Sequence[str], rows: Sequence[tuple[str, str]], wrong: list[Diagnostic]) -> Top | None:
     if found is None:
         return None
     hint = 'Write {"count": 10, "by": "a measure of the probe", "asc": false}.'
@@ -231,7 +246,35 @@ def _read_top(found: Any, measures: Sequence[str], wrong: list[Diagnostic]) -> T
     if not isinstance(count, int) or isinstance(count, bool) or count < 1 or by is None:
         wrong.append(Diagnostic("bad_top", "This says not which lines are the top ones.", place="top", hint=hint))
         return None
-    return Top(count, by, bool(found.get("asc", False)))
+    level = _read_level(star, found.get("level"), rows, "top", wrong)
+    return Top(count, by, bool(found.get("asc", False)), level, bool(found.get("ties", True)))
+
+
+def _read_level(star: Star, found: Any, rows: Sequence[tuple[str, str]], place: str, wrong: list[Diagnostic]) -> int | None:
+    """The place of a column on the axis of rows; None where none is named."""
+    if found is None:
+        return None
+    hint = f"It is one of {', '.join(f'{a}.{b}' for a, b in rows)}." if rows else "There are no columns on the rows."
+    try:
+        column = star.model.find_column(str(found))
+    except Refused as refused:
+        wrong.extend(_in(d, place) for d in refused.diagnostics)
+        return None
+    if column not in rows:
+        wrong.append(Diagnostic("bad_level", f"{found} does not stand on the rows.", place=place, hint=hint))
+        return None
+    return list(rows).index(column)
+
+
+def _read_having(star: Star, found: Any, rows: Sequence[tuple[str, str]], wrong: list[Diagnostic]) -> tuple[Having, ...]:
+    having = []
+    for item in found if isinstance(found, list) else [None]:
+        if not isinstance(item, Mapping) or not isinstance(item.get("where"), str) or not set(item) <= {"where", "level"}:
+            hint = 'Write {"where": "a condition over measures", "level": "Table.column"}; without a level it is that of whole lines.'
+            wrong.append(Diagnostic("bad_having", "This is no condition on lines.", place="having", hint=hint))
+            continue
+        having.append(Having(item["where"], _read_level(star, item.get("level"), rows, "having", wrong)))
+    return tuple(having)
 
 
 def member_mask(star: Star, pick: Pick) -> Array:

@@ -18,6 +18,7 @@ from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import LinkState
 from nexorem.core.model.star import Star
 from nexorem.core.values import INTERVALS, NUMERIC
+from nexorem.core.words import a
 
 Bound = TypeVar("Bound")
 
@@ -57,6 +58,19 @@ class Binder(AggregateBinder):
             return edit
         finally:
             self._text = outer
+
+    def having(self, text: str) -> t.Typed:
+        """A condition over measures, tried on the lines of a grid; refuses with all that is wrong."""
+        syntax, wrong = parse(text, self.limits)
+
+        def bound() -> t.Typed:
+            node = self.bind(syntax, Scope("cell", self.star.state))
+            if node.dtype not in ("boolean", "null"):
+                hint = "Compare it with something, as in … > 100."
+                self.report("wrong_type", f"A condition is true or false; this is {a(node.dtype)}.", node.span, hint)
+            return node
+
+        return self._entered("having", text, wrong, bound)
 
     def computed_column(self, table: str, name: str, formula: str) -> t.WithRows:
         """A computed column, as every row of its table with one more column; refuses with all that is wrong."""

@@ -232,7 +232,16 @@ def _probe(
         found["picks"] = [{**p, "column": ref(p["column"])} if isinstance(p, Mapping) and "column" in p else p for p in found["picks"]]
     if isinstance(found.get("sort"), list | tuple):
         found["sort"] = [_order(o, ref) if isinstance(o, Mapping) else o for o in found["sort"]]
+    if isinstance(found.get("having"), list | tuple):
+        found["having"] = [_at_level(x, ref) for x in found["having"]]
+    if isinstance(found.get("top"), Mapping):
+        found["top"] = _at_level(found["top"], ref)
     return _named_anew(found, change, "probe") if owner[0] == "probe" else found
+
+
+def _at_level(item: Any, ref: Callable[[Any], Any]) -> Any:
+    """A condition on lines, or the top, whose level may be a column."""
+    return {**item, "level": ref(item["level"])} if isinstance(item, Mapping) and item.get("level") else item
 
 
 def _order(order: Mapping[str, Any], ref: Callable[[Any], Any]) -> dict[str, Any]:

@@ -53,6 +53,9 @@ def _probe_texts(kind: str, owner: str, probe: Mapping[str, Any], way: tuple[str
     for place, pick in enumerate(probe.get("picks") or ()):
         if isinstance(pick, Mapping) and isinstance(pick.get("where"), str):
             yield Text(kind, owner, pick["where"], (*way, "picks", place, "where"))
+    for place, item in enumerate(probe.get("having") or ()):
+        if isinstance(item, Mapping) and isinstance(item.get("where"), str):
+            yield Text(kind, owner, item["where"], (*way, "having", place, "where"))
 
 
 def bind_text(star: Star, binder: Binder, text: Text) -> None:
@@ -65,6 +68,8 @@ def bind_text(star: Star, binder: Binder, text: Text) -> None:
         binder.computed_column(*owner_of(star, text.owner), text.formula)
     elif text.key[-2] == "define":
         binder.measure(str(text.key[-1]))
+    elif text.key[-3] == "having":
+        binder.having(text.formula)
     else:
         binder.page_condition(text.formula)
 
