@@ -163,6 +163,21 @@ class Wholes(unittest.TestCase):
             self.assertIn(words, found["emptied"]["sentence"], formula)
         self.assertIsNone(told("seats")["emptied"])
 
+    def test_an_upward_column_says_what_to_write(self):
+        up = told("the(Port.name)", Booking__no=1)["emptied"]["sentence"]
+        self.assertIn("The filter on Booking does not run up to Port over port", up)
+        for part in ("max(Port.name for each Booking)", "the(Port.name) given (flow Booking.port = Port.code two-way)"):
+            self.assertIn(part, up)
+            self.assertEqual(told(part, Booking__no=1)["value"], "Alder")
+        self.assertNotIn("run up", told("the(Booking.no)", Port__name="Alder")["emptied"]["sentence"])  # a filter that comes down
+
+    def test_rows_with_a_value_and_what_a_condition_takes_away(self):
+        sums = told("avg(Booking.fare)")["tree"]["children"][0]["arithmetic"]
+        self.assertEqual((sums["rows_used"], sums["rows_filled"]), (7, 6))
+        self.assertNotIn("rows_filled", told("rows(Booking)")["tree"]["children"][0]["arithmetic"])
+        edits = [told(f"seats given ({e})")["tree"]["children"][0]["edits"][0] for e in ("keep Port.depth > 4", "set Port.depth > 4")]
+        self.assertEqual([e.get("cut") for e in edits], [{"table": "Port", "rows_before": 4, "rows_after": 2}, None])
+
     def test_where_two_cells_part(self):
         a, b = (told(f"seats given (set Port.region = '{x}')", Cal__week=1) for x in ("North", "South"))
         found = parting(a, b)

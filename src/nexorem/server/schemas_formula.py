@@ -81,6 +81,14 @@ class RowsTold(BaseModel):
     rows: list[RowTold]
 
 
+class CutTold(BaseModel):
+    """The rows of a table that pass its own filters before an edit and after it."""
+
+    table: str
+    rows_before: int
+    rows_after: int
+
+
 class EditTold(BaseModel):
     text: str
     model_config = ConfigDict(populate_by_name=True)
@@ -94,6 +102,7 @@ class EditTold(BaseModel):
     from_: str | None = Field(default=None, alias="from")
     to: str | None = None
     rows: RowsTold | None = None
+    cut: CutTold | None = None
     children: list[TraceNode]
 
 
@@ -133,6 +142,8 @@ class Arithmetic(BaseModel):
     lookups: dict[str, list[str]]
     values: list[Scalar] | None = None
     distinct: int | None = None
+    rows_filled: int | None = None
+    hint: str = ""
 
 
 class CellFailure(BaseModel):

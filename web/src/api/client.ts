@@ -69,10 +69,17 @@ export interface Probe {
   totals: 'none' | 'grand' | 'all';
   define?: Record<string, string>;
   sort?: Order[];
-  top?: { count: number; by: string; asc?: boolean };
+  top?: { count: number; by: string; asc?: boolean; level?: string; ties?: boolean };
+  having?: Having[];
   empty_lines?: boolean;
   description?: string;
   look?: Look;
+}
+
+/** A condition on lines of a level of the rows, the last one where none is named. */
+export interface Having {
+  where: string;
+  level?: string;
 }
 
 /** What lines are ordered by; a measure may be read at one place of the axis across. */

@@ -1084,12 +1084,22 @@ export interface components {
             function: string;
             /** Grain */
             grain: string;
+            /**
+             * Hint
+             * @default
+             */
+            hint: string;
             /** Lookups */
             lookups: {
                 [key: string]: string[];
             };
             /** Rows */
             rows: (boolean | number | string | null)[][];
+            /**
+             * Rows Filled
+             * @default null
+             */
+            rows_filled: number | null;
             /** Rows Total */
             rows_total: number;
             /** Rows Used */
@@ -1452,6 +1462,18 @@ export interface components {
             table: string;
         };
         /**
+         * CutTold
+         * @description The rows of a table that pass its own filters before an edit and after it.
+         */
+        CutTold: {
+            /** Rows After */
+            rows_after: number;
+            /** Rows Before */
+            rows_before: number;
+            /** Table */
+            table: string;
+        };
+        /**
          * DatabaseTable
          * @description `title` is what it is to be called in the model, as a file of that name would be.
          */
@@ -1569,6 +1591,8 @@ export interface components {
             changes: components["schemas"]["ChangeTold"][];
             /** Children */
             children: components["schemas"]["TraceNode"][];
+            /** @default null */
+            cut: components["schemas"]["CutTold"] | null;
             /**
              * From
              * @default null

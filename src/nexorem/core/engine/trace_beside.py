@@ -39,7 +39,7 @@ def _why(node: Node) -> str:
         rows, are = counted(sums["rows_visible"], "row"), verb(sums["rows_visible"], "is", "are")
         return f"{rows} of {sums['grain']} {are} visible, and its where leaves none of them."
     if sums["function"] in ("the", "single"):
-        return f"{sums['distinct']:,} different values are visible: there is no single one."
+        return f"{sums['distinct']:,} different values are visible: there is no single one. {sums['hint']}".strip()
     return f"All {sums['rows_used']:,} rows of {sums['grain']} that are used hold an empty there."
 
 

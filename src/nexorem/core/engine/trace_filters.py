@@ -82,6 +82,9 @@ class FilterTeller:
                     "after": self.allowed(new, table, column) if has else None,
                     "kind": change(edit, had, has),
                 })  # fmt: skip
+        if isinstance(edit, t.Condition | t.Listing) and edit.keep:
+            before, after = (self.mask(Inflow(edit.table, None, "", ()), b)[:-1].sum() for b in (old, new))
+            told["cut"] = {"table": edit.table, "rows_before": int(before), "rows_after": int(after)}
         return told
 
     def touched(self, edit: t.FilterEdit) -> list[tuple[str, str]]:

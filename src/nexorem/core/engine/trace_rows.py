@@ -12,12 +12,15 @@ from nexorem.core.engine.aggregate import table_rows
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution
 from nexorem.core.engine.plan import Needs
+from nexorem.core.engine.reach import reached_tables
 from nexorem.core.engine.rows import Around, Relation, known, over_rows, relation, row_batch
-from nexorem.core.engine.scalar import children
-from nexorem.core.engine.trace_filters import FilterTeller
+from nexorem.core.engine.scalar import children, inner_nodes
+from nexorem.core.engine.trace_filters import FilterTeller, own_tables
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
+from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import LinkState
+from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Vector, iso
 
 FIRST_ROWS = 6
@@ -49,11 +52,11 @@ def scan(teller: FilterTeller, node: t.Aggregate | t.Single, batch: Batch, aroun
         "flows": flows, "tables": tables, "blocked": teller.blocked(node.state, batch, flows),
         "unreached": teller.unreached(grain, node.state, flow, batch),
     }  # fmt: skip
-    told["arithmetic"] = _arithmetic(node, batch, around, rows) if isinstance(node, t.Aggregate) else _asked(node, around, rows)
+    told["arithmetic"] = _arithmetic(node, batch, around, rows) if isinstance(node, t.Aggregate) else _asked(node, batch, around, rows)
     return told
 
 
-def _asked(node: t.Single, around: Around, rows: Array) -> dict[str, Any]:
+def _asked(node: t.Single, batch: Batch, around: Around, rows: Array) -> dict[str, Any]:
     """The different values that `the` and `single` found."""
     star = around.star
     domain = star.domain(node.table, (node.column,))
@@ -64,8 +67,25 @@ def _asked(node: t.Single, around: Around, rows: Array) -> dict[str, Any]:
         "function": "single" if node.test else "the", "grain": node.table, "rows_visible": len(rows), "rows_used": len(rows),
         "rows_total": star.size(node.table), "columns": [f"{node.table}.{node.column}", "rows"],
         "rows": [[iso(v), int(counts[m])] for v, m in zip(values, members, strict=True)], "lookups": {}, "values": [],
-        "distinct": int((counts > 0).sum()),
+        "distinct": int((counts > 0).sum()), "hint": _upward(node, star, batch) if (counts > 0).sum() > 1 else "",
     }  # fmt: skip
+
+
+def _upward(node: t.Single, star: Star, batch: Batch) -> str:
+    """Why a filtered table leaves a column that it looks up more than one value, and what to write: filters run from the one side to the
+    many, not back."""
+    for table in own_tables(batch):
+        chain = star.lookups(table, node.state).get(node.table, ())
+        if table == node.table or not chain or node.table in reached_tables(star, node.state, [table]):
+            continue
+        text, over = column_text(node.table, node.column), " and ".join(link.name for link in chain)
+        turned = ", ".join(f"flow {star.model.link_text(k)} two-way" for k in chain)
+        return (
+            f"The filter on {table} does not run up to {node.table} over {over}: {table} looks {node.table} up, and filters run the "
+            f"other way. Of the rows that are left write max({text} for each {quoted(table)}); or let filters run back, as in "
+            f"the({text}) given ({turned})."
+        )
+    return ""
 
 
 def _arithmetic(node: t.Aggregate, batch: Batch, around: Around, rows: Array) -> dict[str, Any]:
@@ -87,6 +107,8 @@ def _arithmetic(node: t.Aggregate, batch: Batch, around: Around, rows: Array) ->
     }  # fmt: skip
     if node.argument is not None:
         told["values"] = [iso(v) for v in row_vector(node, node.argument, batch, around, first).tolist()]
+        if not inner_nodes(node.argument):  # what is computed for each row would be computed for all of them
+            told["rows_filled"] = int(row_vector(node, node.argument, batch, around, rows).valid.sum())
     return told
 
 

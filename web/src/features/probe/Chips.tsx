@@ -28,13 +28,16 @@ export function withoutMeasure(probe: Probe, name: string): Partial<Probe> {
   return {
     measures: probe.measures.filter((m) => m !== name), define: Object.keys(define).length ? define : undefined,
     sort: probe.sort?.filter((s) => s.by !== name), top: probe.top?.by === name ? undefined : probe.top,
+    // A formula of the probe's own is gone with its chip; a measure of the model can still be asked about.
+    having: name in (probe.define ?? {}) ? probe.having?.filter((h) => !h.where.toLowerCase().includes(name.toLowerCase())) : probe.having,
   };
 }
 
 /** A probe with something taken off one of its parts. */
 export function without(probe: Probe, part: Part, name: string): Partial<Probe> {
   if (part === 'measures') return withoutMeasure(probe, name);
-  return { [part]: probe[part].filter((x) => x !== name), sort: probe.sort?.filter((s) => s.by !== name && !(s.at && name in s.at)) };
+  const level = <T extends { level?: string }>(item: T): T => (item.level === name ? { ...item, level: undefined } : item);
+  return { [part]: probe[part].filter((x) => x !== name), having: probe.having?.map(level), top: probe.top && level(probe.top), sort: probe.sort?.filter((s) => s.by !== name && !(s.at && name in s.at)) };
 }
 
 /** For each table on the axes or picked, the measures that a filter on it does not reach. */

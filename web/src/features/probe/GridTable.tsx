@@ -265,5 +265,5 @@ function usePainted(view: View, pinned: ShownLine[]) {
 export function gridWords(answer: GridAnswer): string {
   const whole = answer.rows.lines.filter((l) => l.every((m) => m.kind !== 'total')).length;
   const lines = whole || answer.rows.lines.length;
-  return `${count(lines)} line${lines === 1 ? '' : 's'}, ${counted(answer.cells, 'cell')}, ${answer.milliseconds.toFixed(0)} ms${answer.left_out ? `; ${counted(answer.left_out, 'line')} are not among the top ones` : ''}`;
+  return `${count(lines)} line${lines === 1 ? '' : 's'}, ${counted(answer.cells, 'cell')}, ${answer.milliseconds.toFixed(0)} ms${answer.left_out ? `; ${counted(answer.left_out, 'line')} left out` : ''}`;
 }

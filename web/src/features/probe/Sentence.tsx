@@ -10,6 +10,7 @@ import { conditionOf, useConditions } from '../../api/queries';
 import { Chips, LostMark, columnSelection, tableOf, unreachedBy } from './Chips';
 import { Chooser, type Choice } from './Chooser';
 import { Compare } from './Compare';
+import { KeptLines } from './KeptLines';
 import { SavedProbes } from './SavedProbes';
 import { Where } from './Where';
 
@@ -90,12 +91,7 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
         </span>
       ))}
       <Chooser label="+ order" title="Order the lines by" choices={orders(model, probe)} onChoose={(by) => put({ sort: [...(probe.sort ?? []), { by, desc: probe.measures.includes(by) }] })} />
-      {probe.top && (
-        <span className="chip">
-          <span className="chip-text">the top <input className="chip-number" type="number" min={1} max={100000} aria-label="How many top lines" value={probe.top.count} onChange={(e) => probe.top && Number(e.target.value) >= 1 && put({ top: { ...probe.top, count: Math.floor(Number(e.target.value)) } })} /> by {nameText(probe.top.by).toLowerCase()}</span>
-          <button type="button" aria-label="Take the top lines out" onClick={() => put({ top: undefined })}>✕</button>
-        </span>
-      )}
+      <KeptLines model={model} probe={probe} put={put} />
       <Compare model={model} probe={probe} put={put} />
       <Menu shadow="none" position="bottom-start">
         <span className="chip add">

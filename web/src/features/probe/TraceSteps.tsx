@@ -14,6 +14,7 @@ export function Edits({ node }: { node: TraceNode }) {
         <div key={edit.text} style={{ marginBottom: 6 }}>
           <code className="measure-ink">{edit.text}</code>
           {edit.kind === 'via' || edit.kind === 'flow' || edit.kind === 'match' ? <LinkEdit edit={edit} /> : <Changes edit={edit} />}
+          {edit.cut && <div className="quiet">{edit.cut.rows_before === edit.cut.rows_after ? `It takes no row of ${edit.cut.table} away` : `It takes ${count(edit.cut.rows_before - edit.cut.rows_after)} of ${count(edit.cut.rows_before)} rows of ${edit.cut.table} away`}.</div>}
           {edit.rows && <Rows told={edit.rows} formula={edit.rows.over} />}
         </div>
       ))}

@@ -17,8 +17,10 @@ export function Sums({ model, node, asked, value }: { model: ModelDocument; node
     <>
       <div>
         <code>{node.text}</code> over <b>{count(sums.rows_used)}</b> of {count(sums.rows_total)} rows of {sums.grain} is <b>{value}</b>
+        {sums.rows_filled !== null && sums.rows_filled !== undefined && sums.rows_filled < sums.rows_used && <span>, of which <b>{count(sums.rows_filled)}</b> {sums.rows_filled === 1 ? 'has' : 'have'} a value</span>}
         {sums.rows_used < sums.rows_visible && <span className="quiet"> ({count(sums.rows_visible - sums.rows_used)} more are visible and left out by its where)</span>}
       </div>
+      {sums.hint && <p>{sums.hint}</p>}
       {all ? (
         <UsedRows model={model} asked={asked} path={node.path} />
       ) : (

@@ -12,7 +12,7 @@ function example(model: ModelDocument): string {
   return table && column ? `${quotedName(table.name)}.${quotedName(column.name)} LIKE 'a%'` : '';
 }
 
-export function Where({ model, text: said, title = 'A condition over one table', onSay, children }: { model: ModelDocument; text: string; title?: string; onSay: (where: string) => void; children: ReactNode }) {
+export function Where({ model, text: said, title = 'A condition over one table', example: shown, onSay, children }: { model: ModelDocument; text: string; title?: string; example?: string; onSay: (where: string) => void; children: ReactNode }) {
   const [text, setText] = useState<string | null>(null);
   if (text === null) return <button type="button" onClick={() => setText(said)}>{children}</button>;
   return (
@@ -23,7 +23,7 @@ export function Where({ model, text: said, title = 'A condition over one table',
         // Opened to be typed into.
         ref={(node) => node?.focus()}
         aria-label={title}
-        placeholder={example(model)}
+        placeholder={shown ?? example(model)}
         value={text}
         onChange={(e) => setText(e.target.value)}
         onKeyDown={(e) => e.key === 'Escape' && setText(null)}

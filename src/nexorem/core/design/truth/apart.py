@@ -130,7 +130,7 @@ def why_apart(found: Seen, measure: t.MeasureValue, item: Compared, known: Addit
     star, name, columns = found.star, measure.name, item.axis.columns
     tables = list(dict.fromkeys(table for table, _ in columns))
     if item.down and found.grid.left_out > 0:
-        return "cut", f"The top lines of {name} are not all of its total: {counted(found.grid.left_out, 'line')} left out."
+        return "cut", f"The lines kept of {name} are not all of its total: {counted(found.grid.left_out, 'line')} left out."
     every = scans(measure)
     distinct = next((s for s in every if s.distinct), None)
     if distinct or any(isinstance(n, t.Iterated) and (n.distinct or n.function in ("rows", "count")) for n in nodes(measure)):
