@@ -168,10 +168,10 @@ class Bounds(unittest.TestCase):
             ("NOT " * 300 + "TRUE", "limit_formula_levels"), ("1" + "+1" * 6_000, "limit_formula_nodes"), ("CASE WHEN TRUE THEN " * 250, "limit_formula_levels"),
             ("seats" + " given (clear Port)" * 250, "limit_formula_levels"), ("ABS(" * 250, "limit_formula_levels"),
         ):  # fmt: skip
-            start = time.perf_counter()
+            start = time.process_time()
             with self.subTest(formula[:30]):
                 self.assertEqual(errors_or_limit(formula), code)
-                self.assertLess(time.perf_counter() - start, 2.0)
+                self.assertLess(time.process_time() - start, 5.0)
 
     def test_what_is_allowed_works(self):
         self.assertEqual(grid("1" + "+1" * 4_000), [{"x": 4001}])

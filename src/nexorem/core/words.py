@@ -22,6 +22,6 @@ def listed(names: Sequence[str], word: str = "and", most: int = 6) -> str:
     return f" {word} ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else list(names))
 
 
-def a(noun: str) -> str:
+def an(noun: str) -> str:
     """A noun with its article: `an integer`, `a text`."""
     return f"{'an' if noun[:1].lower() in 'aeiou' else 'a'} {noun}"

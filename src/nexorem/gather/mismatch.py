@@ -12,6 +12,7 @@ import numpy as np
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.values import Array, Value, Vector, iso
+from nexorem.core.words import an
 from nexorem.gather.frame import Frame
 from nexorem.gather.steps.columns import as_text, need
 from nexorem.gather.steps.rows import shared_keys
@@ -109,7 +110,7 @@ def _amounts(frame: Frame, name: str) -> Array | None:
     (column,) = need(frame, [name], "left")
     v = frame.columns[column]
     if v.dtype not in ("integer", "number"):
-        raise refuse("wrong_type", f"{column} is a {v.dtype} and cannot be added up.", "Choose a column of numbers.")
+        raise refuse("wrong_type", f"{column} is {an(v.dtype)} and cannot be added up.", "Choose a column of numbers.")
     return np.where(v.valid, v.data, 0).astype(np.float64)
 
 

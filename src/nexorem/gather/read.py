@@ -22,7 +22,7 @@ from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.model.model import link_json
 from nexorem.core.model.star import Star
 from nexorem.core.values import Vector
-from nexorem.core.words import counted, verb
+from nexorem.core.words import an, counted, verb
 from nexorem.gather.frame import Frame
 from nexorem.gather.missing import missing_notes, missing_told
 from nexorem.gather.sources import database
@@ -356,7 +356,7 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
             notes.add(f"{name} holds moments with a zone; they are kept as the clock of {zone} shows them.")
         if missed.count:
             some = f"{counted(missed.count, 'value')} of {name}, such as {missed.rows[0][1]!r},"
-            notes.add(f"{some} {verb(missed.count, 'has', 'have')} no place in a {dtype} and became empty.")
+            notes.add(f"{some} {verb(missed.count, 'has', 'have')} no place in {an(dtype)} and became empty.")
         vectors[name] = found
         told.append(_plain_report(name, found) | {"misfits": missed.as_json()})
     name = source.table or "Query"

@@ -9,14 +9,14 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from pydantic import Field, ValidationError
 
-from nexorem.core.diagnostics import Diagnostic, Refused, refuse
+from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.engine.computed import make_star
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.check import check_shape, checked_star
@@ -26,6 +26,8 @@ from nexorem.gather import made
 from nexorem.gather.frame import Frame
 from nexorem.gather.read import Reading, package_links, read, sources_in
 from nexorem.gather.shape import Shaper, with_columns
+from nexorem.gather.sources.kinds import read_source
+from nexorem.gather.steps.kinds import read_step, tables_needed
 from nexorem.package.fits import misfits, told_misfits
 from nexorem.package.read import said_of, with_links
 from nexorem.package.schema import CalendarProperty, ColumnProperty, LinkProperty, NexoremProperty, SaidProperty
@@ -106,6 +108,9 @@ def gather(files: Sequence[Path], recipe: Recipe, say: Say = lambda _: None, mis
                 tables += [RecipeTable(name=_free(n, tables), source=s) for n, s in _plainly(sources_in(path, name))]
             except Refused as refused:
                 wrong += refused.diagnostics
+    wrong += _misread(tables)
+    if wrong:
+        raise Refused(wrong)
     readings: dict[str, Reading] = {}
     for table in tables:
         if table.formula or made.is_made(table.source):
@@ -125,6 +130,27 @@ def gather(files: Sequence[Path], recipe: Recipe, say: Say = lambda _: None, mis
 def _with_missing(source: Mapping[str, Any], missing: Sequence[str]) -> Mapping[str, Any]:
     kept = not missing or "missing" in source or source.get("kind") in ("resource", "parquet", "arrow")
     return source if kept else {**source, "missing": ["", *missing]}
+
+
+def _misread(tables: Sequence[RecipeTable]) -> Iterator[Diagnostic]:
+    """What is wrong with sources and steps as they are written, before a file is read for them."""
+    names = {t.name.lower() for t in tables}
+    for table in tables:
+        try:
+            if table.source and not table.formula:
+                made.read_made(table.source) if made.is_made(table.source) else read_source(dict(table.source))
+        except Refused as refused:
+            yield from (replace(d, place=d.place or table.name) for d in refused.diagnostics)
+        for number, data in enumerate(table.steps, 1):
+            place = f"{table.name}, step {number}"
+            try:
+                lost = [x for x in tables_needed(read_step(dict(data), place)) if x.lower() not in names]
+            except Refused as refused:
+                yield from refused.diagnostics
+                continue
+            for other in lost:
+                hint = near_hint(other, [t.name for t in tables])
+                yield Diagnostic("unknown_table", f"There is no table {other}.", place=place, hint=hint)
 
 
 def _links_along(found: Mapping[str, Path], tables: Sequence[RecipeTable]) -> list[LinkProperty]:

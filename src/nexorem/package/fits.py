@@ -43,8 +43,8 @@ SAYINGS = {
     "string_too_short": "is empty",
     "string_too_long": "is longer than {max_length} characters",
     "string_pattern_mismatch": "is not written as it has to be",
-    "too_short": "has fewer than {min_length}",
-    "too_long": "has more than {max_length}",
+    "too_short": "has too few entries (at least {min_length})",
+    "too_long": "has too many entries (at most {max_length})",
     "greater_than": "is not above {gt}",
     "greater_than_equal": "is below {ge}",
     "less_than": "is not below {lt}",
@@ -59,6 +59,8 @@ def saying(kind: str, bounds: Mapping[str, Any]) -> str:
     """What is wrong, in a few words that follow the name of the place."""
     if kind in ("value_error", "assertion_error") and bounds.get("error"):
         return str(bounds["error"])
+    if kind == "too_short" and bounds.get("min_length") == 1:
+        return "is empty: name at least one"
     text = SAYINGS.get(kind) or ("is not a date (write it as 2031-04-30)" if kind.startswith("date") else "is not of the right kind")
     try:
         return text.format(**bounds)

@@ -9,6 +9,7 @@ from nexorem.core.language import typed as t
 from nexorem.core.language.bind_edits import EditsBinder
 from nexorem.core.language.names import Scope
 from nexorem.core.values import INTERVALS, NUMERIC
+from nexorem.core.words import an
 
 OF_NUMBERS = ("sum", "avg", "median", "stddev", "percentile")
 ORDERED = ("text", "date", "datetime", *NUMERIC)
@@ -40,7 +41,7 @@ class AggregateBinder(EditsBinder):
     def _where(self, node: s.Node | None, scope: Scope) -> t.Typed | None:
         where = self.bind(node, scope) if node else None
         if where and where.dtype not in ("boolean", "null"):
-            self.report("wrong_type", f"A condition is true or false; this is a {where.dtype}.", where.span)
+            self.report("wrong_type", f"A condition is true or false; this is {an(where.dtype)}.", where.span)
         return where
 
     def _iterated(self, node: s.Aggregate, over: s.Rows, scope: Scope) -> t.Typed:
@@ -76,7 +77,7 @@ class AggregateBinder(EditsBinder):
         takes = (*NUMERIC, "null") if node.function == "percentile" else ("text", "null")
         if extra.dtype not in takes:
             what = "The share is a number from 0 to 1" if node.function == "percentile" else "What stands between the texts is a text"
-            self.report("wrong_type", f"{what}; this is a {extra.dtype}.", extra.span)
+            self.report("wrong_type", f"{what}; this is {an(extra.dtype)}.", extra.span)
         return extra
 
     def _aggregate_type(self, node: s.Aggregate, argument: t.Typed | None) -> str | None:
@@ -113,7 +114,7 @@ class AggregateBinder(EditsBinder):
             return t.Single(node.span, "boolean", found.table, found.column, True, None, scope.state, text)
         dtype = common_type([found.dtype, default.dtype]) if default else found.dtype
         if dtype is None and default:
-            return self.report("wrong_type", f"The value is a {found.dtype}, its default a {default.dtype}.", default.span)
+            return self.report("wrong_type", f"The value is {an(found.dtype)}, its default {an(default.dtype)}.", default.span)
         return t.Single(node.span, dtype or found.dtype, found.table, found.column, False, default, scope.state, text)
 
     def _rank(self, node: s.Rank, scope: Scope, operand: t.Typed) -> t.Typed:

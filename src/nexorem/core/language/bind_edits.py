@@ -12,6 +12,7 @@ from nexorem.core.model.calendar import calendar_fault
 from nexorem.core.model.model import Comparison, Link
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import LinkState
+from nexorem.core.words import an
 
 
 class EditsBinder(RowsBinder):
@@ -58,7 +59,7 @@ class EditsBinder(RowsBinder):
         if self._wrong() > before:
             return None
         if predicate.dtype not in ("boolean", "null"):
-            self.report("wrong_type", f"A condition is true or false; this is a {predicate.dtype}.", edit.predicate.span)
+            self.report("wrong_type", f"A condition is true or false; this is {an(predicate.dtype)}.", edit.predicate.span)
             return None
         tables = list(dict.fromkeys(c.table for c in inner.named))
         if len(tables) != 1:
@@ -135,7 +136,7 @@ class EditsBinder(RowsBinder):
         for column, given in zip(wanted, rows.columns, strict=True):
             if common_type([column.dtype, given.dtype]) is None:
                 text = column_text(column.table, column.column)
-                self.report("wrong_type", f"{text} is a {column.dtype}, never equal to a {given.dtype}.", edit.span)
+                self.report("wrong_type", f"{text} is {an(column.dtype)}, never equal to {an(given.dtype)}.", edit.span)
                 return None
         return tuple(range(len(wanted)))
 
@@ -212,7 +213,7 @@ class EditsBinder(RowsBinder):
             return None
         for a, b in zip(source, target, strict=True):
             if common_type([a.dtype, b.dtype]) is None:
-                self.report("wrong_type", f"A {a.dtype} is never equal to a {b.dtype}.", edit.span)
+                self.report("wrong_type", f"{an(a.dtype).capitalize()} is never equal to {an(b.dtype)}.", edit.span)
                 return None
         if not self._two_tables(source[0].table, target[0].table, edit):
             return None
@@ -234,7 +235,7 @@ class EditsBinder(RowsBinder):
         if source is None or target is None or self._wrong() > before or not self._two_tables(source, target, edit):
             return None
         if predicate.dtype not in ("boolean", "null"):
-            self.report("wrong_type", f"A condition is true or false; this is a {predicate.dtype}.", edit.predicate.span)
+            self.report("wrong_type", f"A condition is true or false; this is {an(predicate.dtype)}.", edit.predicate.span)
             return None
         named = {name: tuple(dict.fromkeys(c.column for c in inner.named if c.table == name)) for name in (source, target)}
         if others := [c for c in inner.named if c.table not in named]:
@@ -256,7 +257,7 @@ class EditsBinder(RowsBinder):
         name = self._find_table(edit.calendar, edit.span)
         by = self.bind(edit.by, scope) if edit.by is not None else None
         if by is not None and by.dtype not in ("integer", "null"):
-            self.report("wrong_type", f"How far is a whole number; this is a {by.dtype}.", by.span)
+            self.report("wrong_type", f"How far is a whole number; this is {an(by.dtype)}.", by.span)
         table = self.model.table(name) if name else None
         if table is None:
             return None

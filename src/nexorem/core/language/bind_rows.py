@@ -14,6 +14,7 @@ from nexorem.core.language.names import Scope
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import LinkState
 from nexorem.core.values import INTERVALS
+from nexorem.core.words import an
 
 
 class RowsBinder(ScalarBinder):
@@ -91,14 +92,14 @@ class RowsBinder(ScalarBinder):
             return None
         predicate = self.bind(node.predicate, scope.rows(scope.state, inner))
         if predicate.dtype not in ("boolean", "null"):
-            self.report("wrong_type", f"A condition is true or false; this is a {predicate.dtype}.", node.predicate.span)
+            self.report("wrong_type", f"A condition is true or false; this is {an(predicate.dtype)}.", node.predicate.span)
             return None
         return t.WhereRows(node.span, self._source(node.span), inner.columns, inner.identity, inner.replaces, inner, predicate)
 
     def _top_rows(self, node: s.TopRows, scope: Scope) -> t.Rows | None:
         count = self.bind(node.count, scope)
         if count.dtype not in ("integer", "null"):
-            self.report("wrong_type", f"How many are wanted is a whole number; this is a {count.dtype}.", node.count.span)
+            self.report("wrong_type", f"How many are wanted is a whole number; this is {an(count.dtype)}.", node.count.span)
         inner = self.bind_rows(node.rows, scope)
         if inner is None:
             return None
@@ -136,7 +137,7 @@ class RowsBinder(ScalarBinder):
         for a, b in zip(left.columns, right.columns, strict=True):
             kind = common_type([a.dtype, b.dtype])
             if kind is None:
-                self.report("wrong_type", f"{node.op} puts {a.name}, a {a.dtype}, with {b.name}, a {b.dtype}.", node.span,
+                self.report("wrong_type", f"{node.op} puts {a.name}, {an(a.dtype)}, with {b.name}, {an(b.dtype)}.", node.span,
                             "Columns correspond by their places.")  # fmt: skip
                 return None
             same = (a.table, a.column) == (b.table, b.column)

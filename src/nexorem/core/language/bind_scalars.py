@@ -11,6 +11,7 @@ from nexorem.core.language import syntax as s
 from nexorem.core.language import typed as t
 from nexorem.core.language.names import Names, Scope
 from nexorem.core.values import NUMERIC
+from nexorem.core.words import an
 
 
 class ScalarBinder(Names):
@@ -62,7 +63,7 @@ class ScalarBinder(Names):
         items = tuple(self.bind(i, scope) for i in node.items)
         for item in items:
             if common_type([operand.dtype, item.dtype]) is None:
-                return self.report("wrong_type", f"A {operand.dtype} is never equal to a {item.dtype}.", item.span)
+                return self.report("wrong_type", f"{an(operand.dtype).capitalize()} is never equal to {an(item.dtype)}.", item.span)
         if common_type([operand.dtype, *(i.dtype for i in items)]) is None:
             kinds = " and ".join(dict.fromkeys(i.dtype for i in items))
             return self.report("wrong_type", f"The items of a list are of one type; here are {kinds}.", node.span)
@@ -77,7 +78,7 @@ class ScalarBinder(Names):
             if operand is not None:
                 condition = self._apply(FUNCTIONS["="], (operand, condition), when.span)
             elif condition.dtype not in ("boolean", "null"):
-                condition = self.report("wrong_type", f"A condition is true or false; this is a {condition.dtype}.", when.span)
+                condition = self.report("wrong_type", f"A condition is true or false; this is {an(condition.dtype)}.", when.span)
             branches.append((condition, self.bind(then, scope)))
         otherwise = self.bind(node.otherwise, scope) if node.otherwise else t.Const(node.span, "null", None)
         dtype = common_type([*(b.dtype for _, b in branches), otherwise.dtype])

@@ -18,7 +18,7 @@ from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import LinkState
 from nexorem.core.model.star import Star
 from nexorem.core.values import INTERVALS, NUMERIC
-from nexorem.core.words import a
+from nexorem.core.words import an
 
 Bound = TypeVar("Bound")
 
@@ -67,7 +67,7 @@ class Binder(AggregateBinder):
             node = self.bind(syntax, Scope("cell", self.star.state))
             if node.dtype not in ("boolean", "null"):
                 hint = "Compare it with something, as in … > 100."
-                self.report("wrong_type", f"A condition is true or false; this is {a(node.dtype)}.", node.span, hint)
+                self.report("wrong_type", f"A condition is true or false; this is {an(node.dtype)}.", node.span, hint)
             return node
 
         return self._entered("having", text, wrong, bound)

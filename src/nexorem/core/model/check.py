@@ -11,6 +11,7 @@ from nexorem.core.model.model import ROLES, Calendar, Column, Link, Model, Table
 from nexorem.core.model.paths import doubled_paths, model_state
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
+from nexorem.core.words import an
 
 MOST_KEYS = 10
 
@@ -42,7 +43,7 @@ def check_link_types(model: Model, link: Link) -> list[Diagnostic]:
             wrong.append(
                 Diagnostic(
                     "bad_link",
-                    f"{link.from_table}.{a} is a {kinds[0]} and {link.to_table}.{b} a {kinds[1]}: they are never equal.",
+                    f"{link.from_table}.{a} is {an(kinds[0])} and {link.to_table}.{b} {an(kinds[1])}: they are never equal.",
                     place=link.name,
                     hint="Bring one of them to the other's type.",
                 )

@@ -13,7 +13,7 @@ from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.functions.convert import DAY, cast
 from nexorem.core.functions.dates import DAY_PARTS, date_of, datetime_of
 from nexorem.core.values import STORAGE, Vector, combine, constant, empties, vector
-from nexorem.core.words import counted, verb
+from nexorem.core.words import an, counted, verb
 from nexorem.gather.frame import Frame, stacked, text_map, used_words
 from nexorem.gather.steps import kinds as k
 from nexorem.gather.steps.formula import computed
@@ -56,7 +56,7 @@ def need_text(frame: Frame, names: Sequence[str], place: str) -> list[str]:
     found = need(frame, names, place)
     for name in found:
         if frame.columns[name].dtype != "text":
-            raise refuse("wrong_type", f"{name} is a {frame.columns[name].dtype}, no text.", "Read it as text in a step before.", place)
+            raise refuse("wrong_type", f"{name} is {an(frame.columns[name].dtype)}, no text.", "Read it as text in a step before.", place)
     return found
 
 
@@ -95,11 +95,13 @@ def retype(frame: Frame, step: k.Retype, at: Setting) -> Result:
         ("date", "datetime"),
         ("datetime", "date"),
     ):
-        raise refuse("wrong_type", f"A {v.dtype} is no {step.to}.", "Read it as text first.", at.place)
+        raise refuse("wrong_type", f"{an(v.dtype).capitalize()} is no {step.to}.", "Read it as text first.", at.place)
     found = as_text(v) if step.to == "text" else cast(v, step.to)
     lost = np.flatnonzero(v.valid & ~found.valid)
     if len(lost) and step.misfits == "refuse":
-        message = f"{name}: {len(lost):,} of its values have no place in a {step.to}, such as {v.at(int(lost[0]))} in row {lost[0] + 1:,}."
+        message = (
+            f"{name}: {len(lost):,} of its values have no place in {an(step.to)}, such as {v.at(int(lost[0]))} in row {lost[0] + 1:,}."
+        )
         raise refuse("bad_value", message, "Let them become empty, or keep the type.", at.place)
     return Result(frame.with_columns({name: found}))
 
@@ -218,7 +220,7 @@ def date_part(frame: Frame, step: k.DatePart, at: Setting) -> Result:
     need_new(frame, [step.into], at.place)
     v = frame.columns[name]
     if v.dtype not in ("date", "datetime"):
-        raise refuse("wrong_type", f"{name} is a {v.dtype}, no date.", "Read it as date in a step before.", at.place)
+        raise refuse("wrong_type", f"{name} is {an(v.dtype)}, no date.", "Read it as date in a step before.", at.place)
     days = v.data // DAY if v.dtype == "datetime" else v.data
     if step.part == "date":
         return Result(frame.with_columns({step.into: Vector("date", days, v.valid)}))
@@ -240,7 +242,7 @@ def date_of_parts(frame: Frame, step: k.DateOfParts, at: Setting) -> Result:
     for name in names:
         if frame.columns[name].dtype != "integer":
             raise refuse(
-                "wrong_type", f"{name} is a {frame.columns[name].dtype}, no integer.", "Read it as integer in a step before.", at.place
+                "wrong_type", f"{name} is {an(frame.columns[name].dtype)}, no integer.", "Read it as integer in a step before.", at.place
             )
     parts = [frame.columns[n] for n in names]
     clock = [*parts[3:], constant("integer", 0, frame.size)][:2]

@@ -7,7 +7,7 @@ import numpy as np
 from nexorem.core.diagnostics import refuse
 from nexorem.core.functions.convert import widen
 from nexorem.core.values import Array, Vector, combine, constant, empties, vector
-from nexorem.core.words import counted, verb
+from nexorem.core.words import an, counted, verb
 from nexorem.gather.frame import Frame, common_dtype, groups_of, stacked, used_words
 from nexorem.gather.steps import kinds as k
 from nexorem.gather.steps.columns import as_text, need, need_new
@@ -152,7 +152,7 @@ def _gathered(v: Vector, groups: Array, rows: Array, size: int, step: k.RowsToCo
         return used_words(Vector(v.dtype, found.data, found.valid & (source >= 0), v.words))
     if step.several == "sum" and v.dtype not in ("integer", "number"):
         raise refuse(
-            "wrong_type", f"{step.values_from} is a {v.dtype} and has no sum.", "Choose first, last, count, smallest or largest.", place
+            "wrong_type", f"{step.values_from} is {an(v.dtype)} and has no sum.", "Choose first, last, count, smallest or largest.", place
         )
     live = rows[v.valid[rows]]
     order = live[np.lexsort((v.data[live], groups[live]))]
@@ -293,7 +293,7 @@ def shared_keys(frame: Frame, mine: list[str], other: Frame, theirs: list[str], 
         if dtype is None:
             raise refuse(
                 "wrong_type",
-                f"{a} is a {left.dtype} and {b} a {right.dtype}: they are never equal.",
+                f"{a} is {an(left.dtype)} and {b} {an(right.dtype)}: they are never equal.",
                 "Bring them to one type in a step before.",
                 place,
             )
