@@ -9,6 +9,7 @@ from nexorem.core.diagnostics import OverLimit, Refused
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.language.binder import Binder
+from nexorem.core.language.foreign import INSTEAD
 from nexorem.core.language.parser import parse
 from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.limits import Budget, Limits
@@ -22,6 +23,12 @@ WRONG = [
     ("sum(Boking.seats)", ["unknown_table"], "Boking.seats"),
     ("sum(Booking.seat) + sum(Port.dpth) + seets", ["unknown_column", "unknown_column", "unknown_name"], "Booking.seat"),
     ("sume(Booking.seats)", ["unknown_function"], "sume"),
+    ("IFNULL(seats, 0)", ["unknown_function"], "IFNULL"),
+    ("LENGTH(the(Port.name))", ["unknown_function"], "LENGTH"),
+    ("YEAR(max(Booking.day))", ["unknown_function"], "YEAR"),
+    ("count(*)", ["syntax"], "*"),
+    ('rows(Port where Port.name = "Alder")', ["unknown_name"], '"Alder"'),
+    ("rows((Port with (w = Port.depth)) where rows(Booking where Booking.seats > w) > 0)", ["row_farther_out"], "w"),
     ("Booking.seats", ["bare_column"], "Booking.seats"),
     ("depth", ["unqualified_column"], "depth"),
     ("Port", ["table_as_value"], "Port"),
@@ -137,6 +144,14 @@ class Diagnostics(unittest.TestCase):
                     text = text[: found[0].span.start] + found[0].text + text[found[0].span.end :]
                 self.assertNotEqual(text, formula)
                 self.assertEqual(errors(text), (), text)
+
+    def test_what_stands_for_other_functions_is_there(self):
+        words = {x["name"].lower() for x in vocabulary()}
+        for name, (same, hint) in INSTEAD.items():
+            self.assertTrue(same.lower() in words if same else hint, name)
+            self.assertNotIn(name, words)
+        taken = "rows((Port with (w = Port.depth)) where (let v = w in rows(Booking where Booking.seats > v) > 0))"
+        self.assertEqual(grid(taken), [{"x": 1}])  # what the hint says to write
 
     def test_the_link_behind_a_failed_lookup_is_named(self):
         self.assertIn("a row of Port has many of Crew", errors("sum(Booking.seats + CHAR_LENGTH(Crew.name))")[0].message)

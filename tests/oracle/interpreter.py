@@ -35,7 +35,8 @@ class Env:
     of these are made of a column of a row."""
 
     def __init__(self, context, row=None, lets=None, in_row=frozenset()):
-        self.context, self.row, self.lets, self.in_row = context, row, lets or {}, in_row
+        self.row, self.lets, self.in_row = row, lets or {}, in_row
+        self.context = context
 
     def cell(self):
         return Env(self.context, None, self.lets, self.in_row)

@@ -259,7 +259,7 @@ class Binder(AggregateBinder):
             return own
         found = self.formula_of(node.name)
         if found is None:
-            return self._unknown_name(node)
+            return self._unknown_name(node, scope)
         name, formula = found
         self.note("measure", name, node.span)
         if name.lower() in self._open:
@@ -292,7 +292,14 @@ class Binder(AggregateBinder):
         self.note("column", f"{home.name}.{column.name}", node.span)
         return self._column_value(t.ColumnValue(node.span, column.dtype, home.name, column.name), scope)
 
-    def _unknown_name(self, node: s.BareName) -> t.Unknown:
+    def _unknown_name(self, node: s.BareName, scope: Scope) -> t.Unknown:
+        if node.name.lower() in scope.around:
+            name = quoted(node.name)
+            message = (
+                f"{node.name} is a column of rows farther out; what stands here is computed for each of them, and sees its own rows alone."
+            )
+            hint = f"Take its value along by a let in those rows: let value = {name} in …, and write value here."
+            return self.report("row_farther_out", message, node.span, hint)
         if self.model.table(node.name):
             return self.report("table_as_value", f"{node.name} is a table, not a value.", node.span,
                                f"rows({quoted(node.name)}) counts its rows.",
@@ -302,6 +309,10 @@ class Binder(AggregateBinder):
             texts = [column_text(x.name, c.name) for x in owners if (c := x.column(node.name))][:5]
             return self.report("unqualified_column", f"There is no measure {node.name}; a column is written with its table.", node.span,
                                f"Did you mean {' or '.join(texts)}?", [Mend(f"write {x}", node.span, x) for x in texts])  # fmt: skip
+        if self._source(node.span).startswith('"'):
+            text = "'" + node.name.replace("'", "''") + "'"
+            hint, mends = "A text stands in single quotes; double quotes are for names.", [Mend(f"write {text}", node.span, text)]
+            return self.report("unknown_name", f"There is no measure {node.name}.", node.span, hint, mends)
         close = near(node.name, self.measure_names())
         return self.report("unknown_name", f"There is no measure {node.name}.", node.span, did_you_mean(close),
                            [Mend(f"write {n}", node.span, quoted(n)) for n in close])  # fmt: skip

@@ -7,6 +7,7 @@ from nexorem.core.functions.dates import DAY_PARTS, TIME_PARTS, UNITS
 from nexorem.core.functions.library import FUNCTIONS
 from nexorem.core.language import syntax as s
 from nexorem.core.language.edits_parser import EditsParser
+from nexorem.core.language.foreign import INSTEAD
 from nexorem.core.language.lexer import Token
 from nexorem.core.values import COLUMN_TYPES
 
@@ -47,20 +48,19 @@ class FunctionsParser(EditsParser):
         end = self.expect_op(")", "after the arguments")
         span = token.span.to(end.span)
         if word not in PLAIN_FUNCTIONS:
-            known = [*AGGREGATES, *ASKED, "rank", *PLAIN_FUNCTIONS, *SPECIAL]
-            close = near(token.text, known)
-            mends = tuple(Mend(f"write {n}", token.span, n) for n in close)
-            self.wrong.append(
-                Diagnostic(
-                    "unknown_function",
-                    f"There is no function {token.text}.",
-                    token.span,
-                    hint=f"Did you mean {' or '.join(close)}?" if close else "",
-                    mends=mends,
-                )
-            )
+            self.wrong.append(self.unknown_function(word, token))
             return s.Broken(span)
         return self.counted(s.Call(span, word.upper(), tuple(arguments), token.span))
+
+    def unknown_function(self, word: str, token: Token) -> Diagnostic:
+        same, hint = INSTEAD.get(word, ("", ""))
+        if same or hint:
+            close = [same] if same else []
+        else:
+            close = near(token.text, [*AGGREGATES, *ASKED, "rank", *PLAIN_FUNCTIONS, *SPECIAL])
+        hint = hint or (f"Did you mean {' or '.join(close)}?" if close else "")
+        mends = tuple(Mend(f"write {n}", token.span, n) for n in close)
+        return Diagnostic("unknown_function", f"There is no function {token.text}.", token.span, hint=hint, mends=mends)
 
     def closed(self, function: str, token: Token, *arguments: s.Node) -> s.Node:
         end = self.expect_op(")", "after the arguments")
@@ -118,6 +118,8 @@ class FunctionsParser(EditsParser):
                 f"{word}( ) needs something to work on.",
                 "rows(Table) counts rows." if word in ("count", "rows") else f"Write {word}(Table.column).",
             )
+        if word == "count" and self.is_op("*"):
+            raise self.fail("count(*) does not say whose rows are counted.", "Write rows(Table).", span=self.token.span)
         argument, extra, where, over = None, None, None, None
         if word == "rows":
             over = self.guarded_rows()

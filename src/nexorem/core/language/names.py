@@ -23,7 +23,8 @@ class Scope:
 
     `source` is what the rows are rows of, None where the grain is found from the columns that are met: `named`
     collects these. `lets` are the `let` names that can be seen, each with the
-    kind and the token of its scope; `home` is the table of a computed column; `token` stands for the row at hand.
+    kind and the token of its scope; `home` is the table of a computed column; `token` stands for the row at hand. `around` are the names
+    that `with` gave to columns of rows farther out, which are not seen here.
     """
 
     kind: str
@@ -33,18 +34,23 @@ class Scope:
     lets: Mapping[str, tuple[t.LetDefinition, str, object]] = field(default_factory=dict)
     home: str | None = None
     token: object = field(default_factory=object)
+    around: frozenset[str] = frozenset()
+
+    def _names_around(self) -> frozenset[str]:
+        own = {c.name.lower() for c in self.source.columns if c.table is None} if self.source and self.kind == "rows" else set()
+        return self.around | own
 
     def cell(self, state: LinkState) -> Scope:
         """The scope of a cell-shaped node inside this one."""
-        return Scope("cell", state, lets=self.lets, home=self.home)
+        return Scope("cell", state, lets=self.lets, home=self.home, around=self._names_around())
 
     def rows(self, state: LinkState, source: t.Rows | None = None) -> Scope:
         """The scope of a row inside this one."""
-        return Scope("rows", state, source=source, lets=self.lets, home=self.home)
+        return Scope("rows", state, source=source, lets=self.lets, home=self.home, around=self._names_around())
 
     def condition(self, state: LinkState) -> Scope:
         """The scope of an edit's condition inside this one."""
-        return Scope("condition", state, lets=self.lets, home=self.home)
+        return Scope("condition", state, lets=self.lets, home=self.home, around=self._names_around())
 
 
 @dataclass(slots=True)
