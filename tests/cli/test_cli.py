@@ -42,7 +42,7 @@ class Commands(unittest.TestCase):
 
     def lines(self, *arguments):
         status, out, err = run("query", self.package, *arguments)
-        self.assertEqual((status, err), (0, ""))
+        self.assertEqual((status, [x for x in err.splitlines() if not x.startswith("nexorem: ")]), (0, []))  # notes alone
         return [json.loads(line) for line in out.splitlines()]
 
     def test_query(self):
@@ -55,6 +55,28 @@ class Commands(unittest.TestCase):
         self.assertEqual([c["Port.region"] for c in cells[:-1]], ["North", "South", None, "(unmatched)"])
         self.assertEqual(self.lines("--measures", "seats", "--pick", "Port.region=(empty)|(unmatched)"), [{"seats": 56}])
         self.assertEqual(self.lines("--measures", "seats", "--where", "Cal.day = DATE '2031-01-02'"), [{"seats": 18}])
+
+    def test_marks_and_picks_of_no_member_are_told(self):
+        asked = (
+            "query",
+            self.package,
+            "--measures",
+            "x",
+            "--define",
+            "x = seats given (clear Port)",
+            "--rows",
+            "Port.region",
+            "--pick",
+            "Port.name=Alder|Oslo",
+        )
+        status, out, errors = run(*asked)
+        self.assertEqual((status, len(out.splitlines())), (0, 1))
+        self.assertIn("nexorem: Port.name has no member Oslo, which is picked.", errors)
+        self.assertIn("does away with the cell's own coordinate on Port.region", errors)
+        status, out, errors = run(*asked, "--marks")
+        kinds = [json.loads(line).get("mark") for line in out.splitlines()]
+        self.assertEqual((kinds[0], kinds[1]), (None, "overridden"))
+        self.assertNotIn("does away", errors)
 
     def test_formats_and_a_probe_file(self):
         file = Path(self.folder.name) / "probe.json"
@@ -130,6 +152,31 @@ class Commands(unittest.TestCase):
         self.assertIn("2 columns are numbers or dates but for NA (2 values)", run("gather", folder / "na.csv", "--out", folder / "p3")[1])
         told = json.loads(run("gather", folder / "na.csv", "--missing", "NA", "--out", folder / "p4", "--json")[1])["tables"][0]
         self.assertEqual(([c["type"] for c in told["columns"]], told["notes"]), (["integer", "date"], []))
+        recipe = {"tables": [{"name": "X", "source": {"kind": "csv", "file": "x.csv"}, "key": ["b"], "steps": [{"kind": "fill_down", "columns": ["b"]}]}],
+                  "measures": [{"name": "m", "formula": "sum(X.nope)"}]}  # fmt: skip
+        (folder / "broken.json").write_text(json.dumps(recipe))
+        (folder / "x.csv").write_text("a;b\n1,5;x\n2;\n")
+        status, _, errors = run("gather", folder / "x.csv", "--steps", folder / "broken.json", "--out", folder / "p5")
+        self.assertEqual(status, 0)
+        self.assertIn("m cannot be computed: X has no column nope.", errors)
+        self.assertIn("X.b is declared to be the key of X: 2 rows share it with another.", errors)
+        (folder / "early.json").write_text(
+            json.dumps(
+                {
+                    "tables": [
+                        {
+                            "name": "X",
+                            "source": {"kind": "csv", "file": "gone.csv"},
+                            "steps": [{"kind": "trim", "columns": []}, {"kind": "append", "tables": ["Y"]}],
+                        }
+                    ]
+                }
+            )
+        )
+        errors = run("gather", folder / "x.csv", "--steps", folder / "early.json", "--out", folder / "p6")[2]
+        self.assertIn("columns is empty: name at least one", errors)
+        self.assertIn("There is no table Y.", errors)
+        self.assertNotIn("gone.csv", errors)  # what the file itself says is looked at before others are
         for arguments, words in (
             ((folder / "x.csv", "--out", folder / "p1"), "p1 is there already"), ((folder / "bad.csv", "--out", folder / "p2"), "row 3 has 3 fields, not 2"),
             ((folder / "gone.csv", "--out", folder / "p2"), "There is no file"), ((folder / "x.csv", "--steps", folder / "steps.json", "--out", folder / "p2"), "There is no column zz here"),

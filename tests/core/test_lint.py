@@ -51,6 +51,15 @@ class Lint(unittest.TestCase):
         total = {**PROBE, "totals": "all"}
         self.check("parts_overlap", star_of(TWO, [many], SUM, [total]), star_of(TWO, [LINK], SUM, [total]))
 
+    def test_a_declared_key_that_repeats(self):
+        def star(rows):
+            found = make_star({"P": ("code:text name:text", rows)}, [], {})
+            return with_model(found, tables=tuple(replace(t, key=("code",)) for t in found.model.tables))
+
+        self.check("key_repeated", star([("a", "x"), ("a", "y"), (None, "z")]), star([("a", "x"), ("b", "y")]))
+        told = next(f["sentence"] for f in findings(star([("a", "x"), ("a", "y"), (None, "z")])) if f["code"] == "key_repeated")
+        self.assertEqual(told, "P.code is declared to be the key of P: 2 rows share it with another and 1 row has none.")
+
     def test_sums_of_rows_in_a_model_of_before(self):
         tables = {"F": ("port:text seats:integer fee:integer", [("a", 1, 2), ("b", 2, None), ("a", None, None), ("b", 3, None)]), "P": DIM}
 

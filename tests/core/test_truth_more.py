@@ -88,6 +88,31 @@ class Mistakes(unittest.TestCase):
         for quiet in (mended, less["mends"][0]["formula"], "sum(Loan.copies)", "sum(Item.unit_cost)", "max(Loan.copies * Item.unit_cost)"):
             self.assertNotIn("lost", one(quiet, rows=["Cal.year"]))
 
+    def test_a_rank_that_is_first_everywhere(self):
+        for formula, axis, mended in (
+            ("rank(copies among Item.kind)", "Item.kind", "rank(copies among page Item.kind)"),
+            ("rank(copies among page Item.kind)", "Cal.year", None), ("rank(copies among page Item.kind)", "Item.kind", False), ("copies * 0 + 1", "Item.kind", False),
+        ):  # fmt: skip
+            with self.subTest(formula, axis=axis):
+                found = one(formula, rows=[axis])
+                self.assertEqual("first" in found, mended is not False)
+                if mended:
+                    self.assertEqual([m["formula"] for m in found["first"]["mends"]], [mended])
+                    self.assertNotIn("first", one(mended, rows=[axis]))
+                for mend in found["first"]["mends"] if mended is None else ():
+                    self.assertNotIn("first", one(mend["formula"], rows=[axis]))
+
+    def test_a_given_on_the_name_of_a_let(self):
+        fixed = one("let a = copies in copies / a given (clear Item)", rows=["Item.kind"])["fixed"]
+        self.assertIn("changes nothing of a in x", fixed["sentence"])
+        self.assertEqual([m["formula"] for m in fixed["mends"]], ["let a = copies in copies / (copies) given (clear Item)"])
+        for quiet in (
+            "let a = copies in a / copies given (clear Item)",
+            "let a = copies in (a + copies) given (clear Item)",
+            "let a = 2 in a given (clear Item)",
+        ):
+            self.assertNotIn("fixed", one(quiet, rows=["Item.kind"]))
+
     def test_a_fact_of_months_shown_by_days(self):
         for column, marked in (("Cal.day", True), ("Cal.month", False), ("Cal.year", False), ("Item.kind", False)):
             found = one("copies / goal", rows=[column])

@@ -12,10 +12,13 @@ import click
 from nexorem.cli import common
 from nexorem.cli.query import AS_JSON
 from nexorem.core.diagnostics import refuse
+from nexorem.core.lint.findings import findings
 from nexorem.core.words import counted
 from nexorem.gather.recipe import Gathered, Recipe, load_recipe
 from nexorem.gather.recipe import gather as gather_files
 from nexorem.package.write import write_package
+
+BROKEN = ("broken_measure", "broken_probe", "broken_tile", "key_repeated")  # findings that a package is not finished with
 
 
 @click.command()
@@ -45,10 +48,13 @@ def gather(
     if as_json:
         click.echo(json.dumps(told(found, out), ensure_ascii=False))
         return
-    for table in told(found, out)["tables"]:
+    report = told(found, out)
+    for table in report["tables"]:
         click.echo(f"{table['name']}: {counted(table['rows'], 'row')}, {counted(len(table['columns']), 'column')}")
         for note in table["notes"]:
             click.echo(f"  {note}")
+    for broken in report["broken"]:
+        click.echo(f"nexorem: {broken['sentence']} {broken['mend']}", err=True)
     click.echo(f"Wrote the package {out}.")
 
 
@@ -63,4 +69,10 @@ def told(found: Gathered, out: Path) -> dict[str, Any]:
             "rows_read": report["rows"], "read": report["columns"], "notes": report["notes"], "broken": report["broken"],
             "broken_rows": report["broken_rows"], "steps": len(table.steps), "source": reading.source if reading else dict(table.origin),
         })  # fmt: skip
-    return {"written": str(out), "tables": tables}
+    said = found.model.measures or found.model.probes or any(t.key for t in found.model.tables)
+    broken = [
+        {"about": f["about"], "sentence": f["sentence"], "mend": f["mend"]}
+        for f in (findings(found.star) if said else ())
+        if f["code"] in BROKEN
+    ]
+    return {"written": str(out), "tables": tables, "broken": broken}

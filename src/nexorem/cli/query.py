@@ -11,9 +11,10 @@ from typing import Any
 import click
 
 from nexorem.cli import common
+from nexorem.core.design.truth import looked_at, unmatched_told
 from nexorem.core.diagnostics import Diagnostic, refuse
 from nexorem.core.engine.grid import Grid, answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import read_probe, unknown_members
 from nexorem.core.engine.trace import trace as trace_cell
 from nexorem.core.limits import Limits
 from nexorem.core.words import counted
@@ -91,16 +92,18 @@ def page_json(defines: tuple[str, ...], picks: tuple[str, ...], wheres: tuple[st
 @page_options
 @limit_options
 @click.option("--format", "form", type=click.Choice(["jsonl", "csv", "json"]), default="jsonl", show_default=True)
+@click.option("--marks", "with_marks", is_flag=True, help="The marks of truth as JSON, a line behind the cells each.")
 @click.option("--formatted", is_flag=True, help="Numbers as text, by their measure's format.")
 @AS_JSON
 @common.reporting
-def query(package: Path, form: str, formatted: bool, as_json: bool, probe_file: Path | None, **options: Any) -> None:
-    """Answer a probe on a package: a grid's cells, one a line."""
+def query(package: Path, form: str, formatted: bool, with_marks: bool, as_json: bool, probe_file: Path | None, **options: Any) -> None:
+    """Answer a probe on a package: a grid's cells, one a line. What is to be known of its numbers is said on standard error."""
     limits = limits_of(options)
     star = open_package(package)
     probe = read_probe(star, probe_json(probe_file, options))
     grid = answer(star, probe, common.budget(limits))
     write_answer(grid, form, formatted)
+    tell_marks(grid, with_marks)
     failed = {v.code for v in grid.values if isinstance(v, Exception)}
     if failed:
         common.tell([Diagnostic(code, "The computation of a cell failed.") for code in sorted(failed)], as_json)
@@ -131,6 +134,17 @@ def probe_json(probe_file: Path | None, options: dict[str, Any]) -> dict[str, An
     if options["sorts"]:
         data["sort"] = [{"by": s.removesuffix(":desc"), "desc": s.endswith(":desc")} for s in options["sorts"]]
     return data
+
+
+def tell_marks(grid: Grid, as_json: bool) -> None:
+    """The marks of a grid's measures: as JSON on standard output, one a line, else as notes on standard error."""
+    told = [m for found, _ in looked_at(grid) for m in found] + unmatched_told(grid)
+    if as_json:
+        for mark in told:
+            click.echo(json.dumps({"mark": mark["kind"], **{k: v for k, v in mark.items() if k != "kind"}}, ensure_ascii=False))
+    sentences = [*unknown_members(grid.star, grid.probe), *(() if as_json else (m["sentence"] for m in told))]
+    for sentence in dict.fromkeys(sentences):
+        click.echo(f"nexorem: {sentence}", err=True)
 
 
 def write_answer(grid: Grid, form: str, formatted: bool = False) -> None:

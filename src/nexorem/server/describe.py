@@ -20,7 +20,7 @@ from nexorem.core.engine.candidates import candidate_keys
 from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.engine.order import TOTAL, Axis
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import read_probe, unknown_members
 from nexorem.core.engine.reach import current, edits_of, named_columns, parts, reached_by
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
@@ -180,6 +180,7 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
         "cells": shape[0] * shape[1] * len(measures),
         "unmatched": unmatched_told(grid),
         "left_out": grid.left_out,
+        "notes": unknown_members(star, probe),
         "conditions": [
             {
                 "where": text,

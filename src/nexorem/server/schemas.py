@@ -308,6 +308,8 @@ class TruthMark(BaseModel):
         "lost",
         "uneven",
         "nested",
+        "first",
+        "fixed",
     ]
     measure: str = ""
     sentence: str
@@ -358,6 +360,7 @@ class GridAnswer(BaseModel):
     cells: int
     unmatched: list[TruthMark]
     left_out: int
+    notes: list[str]
     conditions: list[PageCondition]
     milliseconds: float
     version: int

@@ -1878,6 +1878,8 @@ export interface components {
             measures: components["schemas"]["GridMeasure"][];
             /** Milliseconds */
             milliseconds: number;
+            /** Notes */
+            notes: string[];
             rows: components["schemas"]["AxisAnswer"];
             /** Unmatched */
             unmatched: components["schemas"]["TruthMark"][];
@@ -3858,7 +3860,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "unreached" | "partly" | "overridden" | "apart" | "denominator" | "whole" | "dimension_side" | "unmatched" | "coarse" | "lost" | "uneven" | "nested";
+            kind: "unreached" | "partly" | "overridden" | "apart" | "denominator" | "whole" | "dimension_side" | "unmatched" | "coarse" | "lost" | "uneven" | "nested" | "first" | "fixed";
             /**
              * Links
              * @default []

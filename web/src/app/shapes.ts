@@ -48,7 +48,7 @@ const tile = v.object({
 const folio = v.object({ name: v.fallback(v.string(), ''), description: optional(v.string()), picks: listOf(pick), tiles: listOf(tile) });
 const member = v.variant('kind', [v.object({ kind: v.literal('value'), value: scalar }), v.object({ kind: v.picklist(['empty', 'unmatched', 'total']) })]);
 const at = v.array(v.object({ column: v.string(), member }));
-const kinds = { measure: v.string(), mark: v.picklist(['unreached', 'partly', 'overridden', 'apart', 'denominator', 'whole', 'dimension_side', 'unmatched', 'coarse', 'lost', 'uneven', 'nested']) };
+const kinds = { measure: v.string(), mark: v.picklist(['unreached', 'partly', 'overridden', 'apart', 'denominator', 'whole', 'dimension_side', 'unmatched', 'coarse', 'lost', 'uneven', 'nested', 'first', 'fixed']) };
 const selection = v.variant('kind', [
   v.object({ kind: v.picklist(['table', 'link', 'measure']), name: v.string() }),
   v.object({ kind: v.literal('column'), table: v.string(), name: v.string() }),

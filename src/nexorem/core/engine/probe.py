@@ -18,8 +18,10 @@ from nexorem.core.functions.convert import PARSERS
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import DEFAULT_LIMITS, Budget
+from nexorem.core.model.names import column_text
 from nexorem.core.model.star import Star
-from nexorem.core.values import Array, Value, Vector, constant
+from nexorem.core.values import Array, Value, Vector, constant, iso
+from nexorem.core.words import listed
 
 TOTALS = ("none", "grand", "all")
 # `look` says how the answer is shown, and nothing of what it is
@@ -294,6 +296,17 @@ def _equals(members: Vector, value: Value) -> Array:
         hit = at < len(members.words) and members.words[at] == value
         return members.valid & (members.data == at) if hit else np.zeros(len(members), bool)
     return np.asarray(members.valid & (members.data == constant(members.dtype, value, 1).data[0]))
+
+
+def unknown_members(star: Star, probe: Probe) -> list[str]:
+    """A sentence for each pick that lists what is no member of its column: it lets nothing through for that."""
+    told = []
+    for pick in probe.picks:
+        lost = [v for v in pick.values if not member_mask(star, replace(pick, values=(v,), unmatched=False)).any()]
+        if lost:
+            text = column_text(pick.table, pick.column)
+            told.append(f"{text} has no member {listed(['(empty)' if v is None else str(iso(v)) for v in lost], 'or')}, which is picked.")
+    return told
 
 
 def page(star: Star, binder: Binder, probe: Probe, budget: Budget) -> Batch:

@@ -8,12 +8,13 @@ from nexorem.core.lint.finding import Finding
 from nexorem.core.model.model import Table
 from nexorem.core.model.names import columns_text
 from nexorem.core.model.star import Star
-from nexorem.core.words import counted, listed
+from nexorem.core.words import counted, listed, verb
 
 
 def of_design(star: Star) -> list[Finding]:
     """Grains that rows do not keep, hierarchies with two parents, and dimensions that one of several facts lacks."""
     found = [f for table in star.model.tables if table.grain_columns for f in _grain(star, table)]
+    found += [f for table in star.model.tables if table.key for f in _key(star, table)]
     for hierarchy in star.model.hierarchies:
         name = str(hierarchy.get("name") or "a hierarchy")
         for fault in hierarchy_faults(star, hierarchy):
@@ -41,6 +42,20 @@ def _grain(star: Star, table: Table) -> list[Finding]:
     columns = columns_text(table.name, table.grain_columns)
     sentence = f"{counted(told['repeated'], 'row')} of {table.name} share {columns} with another: {key}."
     return [Finding("grain_repeated", "warning", about, sentence, "The grain is finer than said, or rows stand twice.")]
+
+
+def _key(star: Star, table: Table) -> list[Finding]:
+    """A declared key that repeats, or is empty somewhere."""
+    if any(c not in star.rows[table.name].columns for c in table.key):
+        return []
+    told = grain_test(star, table.name, table.key)
+    columns = columns_text(table.name, table.key)
+    parts = [f"{counted(told['repeated'], 'row')} share it with another" if told["repeated"] else "",
+             f"{counted(told['empty'], 'row')} {verb(told['empty'], 'has', 'have')} none" if told["empty"] else ""]  # fmt: skip
+    if not any(parts):
+        return []
+    sentence = f"{columns} is declared to be the key of {table.name}: {' and '.join(p for p in parts if p)}."
+    return [Finding("key_repeated", "warning", f"table {table.name}", sentence, "Remove the repeats in a step, or declare another key.")]
 
 
 def _gaps(star: Star) -> list[Finding]:

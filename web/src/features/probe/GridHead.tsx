@@ -83,6 +83,8 @@ const SIGNS: Partial<Record<TruthMark['kind'], [string, string]>> = {
   lost: ['⊖', 'rows fall out of a product'],
   uneven: ['≠', 'compares periods that are not alike'],
   nested: ['2×', 'counts parents beside their children'],
+  first: ['#1', 'is first on every line'],
+  fixed: ['⊘', 'has a given that changes nothing'],
 };
 
 function Heading({ probe, measure, order, onSort, still, onMenu }: { probe: Probe; measure: Measured; order: string; onSort: () => void; still: boolean; onMenu: (asked: HeadMenuAsked) => void }) {

@@ -23,6 +23,8 @@ const MEANS: Record<TruthMark['kind'], string> = {
   lost: 'A product with an empty factor is empty, and a sum passes over what is empty: these rows are in no total, and nothing says so.',
   uneven: 'A period is held against another one that has not the same days with rows in it: the calendar or the fact begins or ends in one of the two. The difference is one of days, not of business.',
   nested: 'A row that has what its children have together, beside these children, is counted once for itself and once more for them.',
+  first: 'A rank is the place among some rows. Where the rows that a line is placed among are its own alone, or its parts, it is the first of them everywhere.',
+  fixed: 'The value of a let is computed once, where the let stands, under the filters of that place. What changes the filters afterwards does not change it.',
   unmatched: 'Rows whose key is empty or names nothing stand under (unmatched), so that parts add up to totals.',
 };
 

@@ -7,7 +7,7 @@ import { nameText } from '../../shared/format';
 export const MARK_WORDS: Record<TruthMark['kind'], string> = {
   unreached: 'Not reached', partly: 'Reached in part', overridden: 'Overridden', apart: 'No sum of its parts', denominator: 'Its whole goes with the picks', whole: '100 % everywhere',
   dimension_side: 'Adds up rows of a dimension', unmatched: 'Unmatched rows are in here', coarse: 'Coarser than the axis', lost: 'Rows fall out of a product',
-  uneven: 'Periods that are not alike', nested: 'Parents beside their children',
+  uneven: 'Periods that are not alike', nested: 'Parents beside their children', first: 'First on every line', fixed: 'A given that changes nothing',
 };
 
 /** Why a measure is no sum by its kind, in a word. */
@@ -20,9 +20,10 @@ export function MarkNotes({ answer }: { answer: GridAnswer }) {
   // Totals down and across may be apart for the same reason: it is said once.
   const marks = every.filter((m, i) => every.findIndex((x) => x.kind === m.kind && x.measure === m.measure && x.sentence === m.sentence) === i);
   const sums = sumsLine(answer.measures);
-  if (marks.length === 0 && !sums) return null;
+  if (marks.length === 0 && !sums && answer.notes.length === 0) return null;
   return (
     <ul className="mark-notes quiet" aria-label="Worth knowing">
+      {answer.notes.map((note) => <li key={note} className="signal">{note}</li>)}
       {marks.map((m) => (
         <li key={`${m.measure} ${m.kind} ${m.sentence}`}>
           <button type="button" className="plain" onClick={() => actions.set({ selection: { kind: 'mark', measure: m.measure, mark: m.kind }, lensOpen: true })}>

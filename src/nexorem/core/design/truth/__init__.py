@@ -3,7 +3,8 @@
 kind: `unreached`, `partly` (some of its facts are reached and others not), `overridden`, `apart` (parts do not add up to a total),
 `unmatched`, `denominator` (it goes with the picks), `whole` (a share that is the whole on every line), `dimension_side` (rows of a
 dimension added up), `coarse` (a fact of months shown by days), `lost` (rows that fall out of a product), `uneven` (periods compared
-that do not have the same days), `nested` (parents counted beside their children).
+that do not have the same days), `nested` (parents counted beside their children), `first` (a rank that is 1 on every line), `fixed` (a
+`given` that changes nothing, for what it is about is the name of a `let`).
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ from typing import Any
 
 from nexorem.core.design.truth.apart import sums_told
 from nexorem.core.design.truth.dimension_side import dimension_side
+from nexorem.core.design.truth.idle import first_everywhere, fixed_lets
 from nexorem.core.design.truth.lost import lost_rows
 from nexorem.core.design.truth.mark import Mark
 from nexorem.core.design.truth.nested import nested_rows
@@ -47,7 +49,7 @@ def looked_at(grid: Grid, budget: Budget | None = None) -> list[tuple[list[Mark]
         own = [*unreached(grid, measure, axes, page, compared), *partly(star, measure, axes, page), *overridden_marks(star, measure, axes)]
         own += dimension_side(found, measure)
         own += [*lost_rows(found, measure), *coarse_facts(found, measure), *uneven_periods(found, measure), *nested_rows(found, measure)]
-        own += shares(grid, place, measure, axes, page)
+        own += [*shares(grid, place, measure, axes, page), *first_everywhere(found, place, measure), *fixed_lets(found, measure)]
         sums, apart = sums_told(found, place, measure)
         told.append(([m | {"measure": name} for m in (*own, *apart)], sums))
     return told
