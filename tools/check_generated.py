@@ -5,6 +5,8 @@ import sys
 import tempfile
 from pathlib import Path
 
+from functions_page import page
+
 ROOT = Path(__file__).resolve().parents[1]
 
 
@@ -14,6 +16,10 @@ def main() -> int:
     words = subprocess.run([sys.executable, str(ROOT / "tools" / "reserved.py")], capture_output=True, text=True, check=True).stdout
     if words != (ROOT / "web" / "src" / "shared" / "reserved.ts").read_text(encoding="utf-8"):
         print("web/src/shared/reserved.ts is not the core's list: run tools/reserved.py > web/src/shared/reserved.ts")
+        return 1
+    functions = ROOT / "docs" / "functions.md"
+    if page() != functions.read_text(encoding="utf-8"):
+        print("docs/functions.md is not what the registries say: run tools/functions_page.py")
         return 1
     committed = ROOT / "web" / "types" / "openapi.json"
     if described != committed.read_text(encoding="utf-8"):

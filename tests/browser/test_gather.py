@@ -336,7 +336,7 @@ class Gathering(OneBrowser):
             self.b.scheme(dark)
             for name, named in views.items():
                 self.b.open(f"{address}/shape?at=" + urllib.request.quote(json.dumps(named)))
-                self.b.reads({"shape": "turn 6 columns", "keys": "nearly match", "make": "943 rows"}[name])
+                self.b.reads({"shape": "turn 6 columns", "keys": "lost keys is near", "make": "943 rows"}[name])
                 if name == "shape":
                     self.b.press(lambda: self.b.all(".step-words")[1])
                     self.b.reads("rows as they are now")

@@ -14,6 +14,7 @@ MODULES = {
     "client": "api/client",
     "drafts": "features/measure/drafts",
     "format": "shared/format",
+    "keys": "features/link/keys",
     "members": "features/link/missingMembers",
     "missing": "features/gather/missing",
     "grid": "features/probe/gridState",

@@ -314,6 +314,14 @@ class Missing(unittest.TestCase):
             "sources": {"0": {"kind": "csv", "missing": ["", "NA", "n/a"]}, "2": {"kind": "csv", "missing": ["", "?", "NA", "n/a"]}},
         })  # fmt: skip
 
+    def test_the_table_of_a_key_is_said_once_or_each_time(self):
+        for text, columns in (
+            ("Flight.origin, year, month", ["Flight.origin", "Flight.year", "Flight.month"]), ("(T.a, T.b)", ["T.a", "T.b"]), ("T.a", ["T.a"]), ("a, b", ["a", "b"]), ("", []),
+            ('"My, table"."a.b", "c, d"', ['"My, table"."a.b"', '"My, table"."c, d"']), ("T.a, U.b", ["T.a", "U.b"]), ('"x.y".a, b', ['"x.y".a', '"x.y".b']),
+        ):  # fmt: skip
+            with self.subTest(text):
+                self.assertEqual(call("keys", "columnsIn", text), columns)
+
     def test_missing_members_are_one_step_however_many_links_name_them(self):
         link = {"from_table": "Trip", "from_columns": ["a"], "to_columns": ["code"]}
         port = {"name": "Port", "steps": [{"kind": "trim", "columns": ["code"]}], "columns": [{"name": "code"}, {"name": "Added"}]}

@@ -20,6 +20,7 @@ from nexorem.gather.steps.rows import shared_keys
 MOST_LISTED = 200
 MOST_NEAR = 50_000  # keys of either side that are compared letter by letter
 LONGEST = 60  # letters of a key that is compared letter by letter
+FEWEST_LETTERS = 4  # of a key that may be mistyped
 PUNCTUATION = re.compile(r"[\W_]+")
 ZEROS = re.compile(r"(?<![0-9])0+(?=[0-9])")
 BETWEEN = "\x1f"
@@ -175,15 +176,15 @@ def _folded(text: str, fold: Any) -> str:
 def _one_letter(lost: list[str], known: list[str], found: dict[int, tuple[int, str, int]]) -> None:
     """Keys that differ by one letter: put in, left out, put in place of another, or two that changed places.
 
-    After W. Garbe's symmetric deletion: two such texts share one of their texts with a letter left out. Keys of less than three letters are
-    all near each other and are left alone.
+    After W. Garbe's symmetric deletion: two such texts share one of their texts with a letter left out. Codes, numbers and dates are all
+    near each other, and are left alone: only words are mistyped.
     """
-    open_places = [i for i, t in enumerate(lost) if i not in found and 3 <= len(t) <= LONGEST]
+    open_places = [i for i, t in enumerate(lost) if i not in found and _is_words(t) and len(t) <= LONGEST]
     if not open_places:
         return
     shorter: dict[str, set[int]] = defaultdict(set)
     for place, text in enumerate(known):
-        if 3 <= len(text) <= LONGEST:
+        if _is_words(text) and len(text) <= LONGEST:
             for part in _deletions(text.casefold()):
                 shorter[part].add(place)
     for place in open_places:
@@ -191,6 +192,12 @@ def _one_letter(lost: list[str], known: list[str], found: dict[int, tuple[int, s
         near = {p for part in _deletions(text) for p in shorter.get(part, ()) if _one_apart(text, known[p].casefold())}
         if near:
             found[place] = min(near), "one letter", len(near)
+
+
+def _is_words(text: str) -> bool:
+    """Whether a key is made of words: letters above all, and enough of them to be told apart."""
+    letters = sum(c.isalpha() for c in text)
+    return letters >= FEWEST_LETTERS and letters > 2 * sum(c.isdigit() for c in text)
 
 
 def _deletions(text: str) -> set[str]:

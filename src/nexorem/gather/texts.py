@@ -24,6 +24,7 @@ from nexorem.core.values import STORAGE, Array
 INTEGER = r"^[+-]?[0-9]{1,19}$"
 NUMBER = r"^[+-]?([0-9]+(\.[0-9]*)?|\.[0-9]+)([eE][+-]?[0-9]+)?$"
 ZONE = r"[0-9]:[0-9]{2}.*(Z|UTC|[+-][0-9]{2}(:?[0-9]{2})?) *$"
+BEYOND = r"^[+-]?[0-9]{19,}$"
 LEADING_ZERO = r"^[+-]?0[0-9]"
 DATES = (
     "yyyy-MM-dd",
@@ -281,6 +282,9 @@ def guess_type(texts: pa.Array, counts: Array, missing: Sequence[str] = ("",)) -
     coded = _any(filled, LEADING_ZERO + r"[0-9]*$")
     if fitting and fitting[0].reads.dtype == "integer" and coded:
         return [Guess(Reads("text"), note="whole numbers with leading zeros are kept as text"), *fitting]
+    if fitting and fitting[0].reads == Reads("number") and _any(filled, BEYOND):
+        note = "whole numbers beyond 64 bits are kept as text: as numbers they would lose their last digits"
+        return [Guess(Reads("text"), note=note), *fitting]
     if fitting:
         return _settled(fitting)
     nearly.sort(key=lambda g: g.misfits)

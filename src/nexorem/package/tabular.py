@@ -144,11 +144,19 @@ def quick_numbers(texts: Any, found: Field) -> Vector | None:
     else:
         return None
     data = pc.fill_null(numbers, 0).to_numpy(zero_copy_only=False)
+    if kind == "number" and found.dtype is None and _whole_beyond(filled):
+        return None
     if kind == "number":
         return Vector("number", data, valid) if np.isfinite(data).all() else None
     lengths = pc.fill_null(pc.binary_length(filled), 1).to_numpy(zero_copy_only=False)
     written = np.searchsorted(TENS, np.abs(data), side="right") + 1 + (data < 0)
     return Vector("integer", data, valid) if np.array_equal(lengths, written) else None
+
+
+def _whole_beyond(texts: Any) -> bool:
+    """Whether a text is a whole number of nineteen digits or more, of which a double would keep fifteen."""
+    longest = pc.max(pc.binary_length(texts)).as_py() or 0
+    return longest >= 19 and bool(pc.any(pc.match_substring_regex(texts, r"^[+-]?[0-9]{19,}$")).as_py())
 
 
 def _cast(array: Any, target: Any) -> Any | None:

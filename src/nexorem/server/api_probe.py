@@ -51,7 +51,7 @@ def _grids(address: Register, workspace: Workspace) -> None:
     def members(model_id: int, json: s.MembersRequest) -> Response:
         """The members of a column, for a pick, with their rows under the other picks."""
         _, star = workspace.star(model_id)
-        asked = describe.MembersAsk(json.column, json.search, json.picks, json.counted)
+        asked = describe.MembersAsk(json.column, json.search, json.picks, json.counted, json.by_rows)
         return jsonify(describe.members(star, asked, request_budget(workspace)))
 
 

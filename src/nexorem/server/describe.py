@@ -214,6 +214,8 @@ def members(star: Star, asked: MembersAsk, budget: Budget) -> dict[str, Any]:
     listed = _members(star, table, column)
     order = np.argsort(member_ranks(star, table, column)).tolist()
     shown: list[dict[str, Any]] = [{"member": listed[i], "rows": int(counts[i])} for i in order if _fits(listed[i], asked.search)]
+    if asked.by_rows:
+        shown.sort(key=lambda x: -x["rows"])  # those of equal counts stay as they were
     if not star.has_unmatched(table):
         shown = [x for x in shown if x["member"]["kind"] != "unmatched"]
     told = {"column": name, "counted": grain, "total": len(listed) - (not star.has_unmatched(table))}
@@ -251,10 +253,12 @@ def _shown_as(member: Mapping[str, Any]) -> list[str]:
 
 @dataclass(frozen=True, slots=True)
 class MembersAsk:
-    """What is asked of a column's members: a page to count under, the table whose rows count, and a text to look for."""
+    """What is asked of a column's members: a page to count under, the table whose rows count, a text to look for, and whether those of most
+    rows come first."""
 
     column: str
     search: str = ""
     picks: Sequence[Any] = ()
     counted: str = ""
+    by_rows: bool = False
     most: int = 200

@@ -414,6 +414,7 @@ class MembersRequest(Body):
     search: str = ""
     picks: list[dict[str, Any]] = []
     counted: str = ""
+    by_rows: bool = False
 
 
 class MemberCount(BaseModel):

@@ -2442,6 +2442,11 @@ export interface components {
          * @description The members of a column, counted under a page's other picks in the rows of `counted`.
          */
         MembersRequest: {
+            /**
+             * By Rows
+             * @default false
+             */
+            by_rows: boolean;
             /** Column */
             column: string;
             /**

@@ -193,15 +193,15 @@ export function useProfiles(model: ModelDocument, table: string) {
 }
 
 /** The members of a column with the rows they have under the picks on other columns. */
-export function useMembers(model: ModelDocument, column: string, search: string, picks: Pick[] = [], counted = '') {
+export function useMembers(model: ModelDocument, column: string, search: string, picks: Pick[] = [], counted = '', byRows = false) {
   return useQuery({
-    queryKey: ['members', model.id, model.version, column, search, picks, counted],
+    queryKey: ['members', model.id, model.version, column, search, picks, counted, byRows],
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) =>
       unwrap(
         await client.POST('/api/models/{model_id}/members', {
           params: { path: { model_id: model.id } },
-          body: { column, search, picks: picks.map((p) => ({ ...p })), counted },
+          body: { column, search, picks: picks.map((p) => ({ ...p })), counted, by_rows: byRows },
           signal,
         }),
       ),

@@ -1,5 +1,5 @@
 // The frame: the model, the six stages in the order of the work, undo, find, theme, and the Lens.
-import { useMantineColorScheme, useComputedColorScheme } from '@mantine/core';
+import { Menu, useMantineColorScheme, useComputedColorScheme } from '@mantine/core';
 import { Suspense, lazy, useEffect, useState } from 'react';
 import { Link, Navigate, Route, Routes, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { ModelDocument } from '../api/client';
@@ -129,6 +129,30 @@ function Bench({ model, stage }: { model: ModelDocument; stage: Stage }) {
   }
 }
 
+/** The models that are here, at the logo. */
+function Models({ model }: { model: ModelDocument }) {
+  const models = useModels();
+  const navigate = useNavigate();
+  return (
+    <Menu shadow="none" position="bottom-start" width={280}>
+      <Menu.Target>
+        <button type="button" className="plain logo" aria-label="Models" title="The models that are here">
+          nexorem<span className="signal">/</span>
+        </button>
+      </Menu.Target>
+      <Menu.Dropdown mah={420} style={{ overflowY: 'auto' }}>
+        {(models.data ?? []).map((m) => (
+          <Menu.Item key={m.id} aria-current={m.id === model.id ? 'true' : undefined} onClick={() => void navigate(`/m/${m.id}/link`)}>
+            {m.id === model.id ? <b>{m.title}</b> : m.title} <span className="quiet">{m.name}</span>
+          </Menu.Item>
+        ))}
+        <Menu.Divider />
+        <Menu.Item onClick={() => void navigate(`/m/${model.id}/gather`)}>Open a package, or begin a model</Menu.Item>
+      </Menu.Dropdown>
+    </Menu>
+  );
+}
+
 function TopBar({ model }: { model: ModelDocument }) {
   const edits = useEdits(model);
   const set = useShown((s) => s.set);
@@ -137,9 +161,7 @@ function TopBar({ model }: { model: ModelDocument }) {
   const scheme = useComputedColorScheme('light');
   return (
     <header className="top">
-      <Link className="logo" to="/">
-        nexorem<span className="signal">/</span>
-      </Link>
+      <Models model={model} />
       <div>
         <h1 className="title" style={{ display: 'inline', font: '640 14px var(--text)' }}>
           {model.title}

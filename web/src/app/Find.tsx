@@ -3,7 +3,7 @@ import { Modal } from '@mantine/core';
 import { useMemo, useState, type KeyboardEvent } from 'react';
 import { useNavigate } from 'react-router';
 import type { ModelDocument } from '../api/client';
-import { useEdits } from '../api/queries';
+import { useEdits, useModels } from '../api/queries';
 import { focusSoon } from '../shared/focus';
 import { nameText } from '../shared/format';
 import { ranked } from '../shared/rank';
@@ -26,6 +26,7 @@ function useItems(model: ModelDocument): Item[] {
   const navigate = useNavigate();
   const { undo, redo } = useEdits(model);
   const { set, select } = actions;
+  const models = useModels().data;
   return useMemo(() => {
     const go = (stage: string) => void navigate(`/m/${model.id}/${stage}`);
     const items: Item[] = [];
@@ -69,6 +70,7 @@ function useItems(model: ModelDocument): Item[] {
       items.push({ kind: 'probe', text: String(p.name), act: show });
     }
     for (const f of model.folios) items.push({ kind: 'folio', text: String(f.name), act: () => { actions.openFolio(asFolio(f)); go('probe'); } });
+    for (const m of models ?? []) if (m.id !== model.id) items.push({ kind: 'model', text: m.title, more: [m.name], act: () => void navigate(`/m/${m.id}/link`) });
     if (model.undo) items.push({ kind: 'do', text: `Undo ${model.undo.title}`, act: undo });
     if (model.redo) items.push({ kind: 'do', text: `Redo ${model.redo.title}`, act: redo });
     items.push({ kind: 'do', text: 'New link', act: () => askNew() });
@@ -82,7 +84,7 @@ function useItems(model: ModelDocument): Item[] {
     items.push({ kind: 'do', text: 'New folio', act: () => { actions.openFolio(EMPTY_FOLIO); go('probe'); focusSoon('[aria-label="Name of the folio"]'); } });
     items.push({ kind: 'do', text: 'Show the keys', act: () => set({ keysOpen: true }) });
     return items;
-  }, [model, navigate, undo, redo, set, select]);
+  }, [model, models, navigate, undo, redo, set, select]);
 }
 
 export function Find({ model }: { model: ModelDocument }) {

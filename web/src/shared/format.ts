@@ -90,6 +90,11 @@ export function columnText(value: Scalar | undefined): string {
   return typeof value === 'string' ? (value === '' ? '‘’' : dateText(value)) : String(value);
 }
 
+/** A value of a column of a type: a text is what it is, though it look like a date. */
+export function typedText(value: Scalar | undefined, dtype: string): string {
+  return dtype === 'text' && typeof value === 'string' && value !== '' ? value : columnText(value);
+}
+
 export function memberText(member: Member): string {
   if (member.kind === 'total') return 'All';
   if (member.kind === 'unmatched') return UNMATCHED;

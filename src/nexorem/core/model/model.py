@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
 from nexorem.core.diagnostics import near_hint, refuse
-from nexorem.core.model.names import columns_text, split_reference
+from nexorem.core.model.names import columns_text, split_key, split_reference
 
 CARDINALITIES = ("many-to-one", "one-to-one", "many-to-many")
 FLOWS = ("one-way", "two-way")
@@ -214,12 +214,18 @@ def link_json(link: Link) -> dict[str, Any]:
     return data
 
 
+def _key_texts(model: Model, text: str) -> list[str]:
+    """A key's columns in one text; a column whose name has a comma in it is one column."""
+    table = next((t for t in model.tables if text.lower().startswith(f"{t.name.lower()}.")), None)
+    return [text] if table and table.column(text[len(table.name) + 1 :]) else split_key(text)
+
+
 def link_from_json(model: Model, data: Mapping[str, Any]) -> Link:
     """A link from JSON, its names as the model defines them."""
     ends = []
     for side in ("from", "to"):
         texts = data.get(side)
-        found = [model.find_column(t) for t in ([texts] if isinstance(texts, str) else texts or [])]
+        found = [model.find_column(t) for t in (_key_texts(model, texts) if isinstance(texts, str) else texts or [])]
         if not found or len({t for t, _ in found}) != 1:
             raise refuse(
                 "bad_link",

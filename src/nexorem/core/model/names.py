@@ -38,6 +38,20 @@ def columns_text(table: str, columns: tuple[str, ...]) -> str:
     return texts[0] if len(texts) == 1 else f"({', '.join(texts)})"
 
 
+def split_key(text: str) -> list[str]:
+    """The references of a key that is written as one text: `Table.a, Table.b`, in brackets or not, or with the table said once:
+    `Table.a, b`."""
+    inner = text.strip().removeprefix("(").removesuffix(")")
+    parts = [p.strip() for p in re.findall(r'(?:"(?:[^"]|"")*"|[^,"])+', inner)]
+    table = _table_part(parts[0]) if parts else ""
+    return [part if i == 0 or not table or _table_part(part) else f"{table}.{part}" for i, part in enumerate(parts)]
+
+
+def _table_part(text: str) -> str:
+    found = re.match(r'((?:"(?:[^"]|"")*"|[^."])+)\.', text)
+    return found.group(1) if found else ""
+
+
 def split_reference(text: str) -> tuple[str, str]:
     """The table and column of a written `Table.column`; a part with a dot in it stands in double quotes."""
     parts, i = [], 0

@@ -2,6 +2,7 @@
 import { useId, useMemo, useState, type KeyboardEvent } from 'react';
 import type { ModelDocument } from '../../api/client';
 import { quotedName } from '../../shared/format';
+import { columnsIn } from './keys';
 
 const MOST = 12;
 
@@ -13,18 +14,6 @@ interface Props {
   /** Columns that the other side suggests, first in the list. */
   first?: string[];
   begins?: boolean;
-}
-
-/** The columns of a typed key, without brackets. */
-export function columnsIn(text: string): string[] {
-  const found: string[] = [''];
-  let quoted = false;
-  for (const ch of text.trim().replace(/^\(/, '').replace(/\)$/, '')) {
-    if (ch === '"') quoted = !quoted;
-    if (ch === ',' && !quoted) found.push('');
-    else found[found.length - 1] += ch;
-  }
-  return found.map((x) => x.trim()).filter(Boolean);
 }
 
 export function KeyText({ model, label, value, onChange, first = [], begins = false }: Props) {

@@ -3,7 +3,7 @@ import type { LinkInfo, ModelDocument, Profile, Stop, TableInfo } from '../../ap
 import { useProfiles } from '../../api/queries';
 import { useShown } from '../../app/shown';
 import { LinkMark, RoleMark } from '../../marks/Marks';
-import { columnText, count, counted, quotedName } from '../../shared/format';
+import { typedText, count, counted, quotedName } from '../../shared/format';
 import { askNew } from './edits';
 import { ReachView } from './ReachView';
 import { TableShape } from './TableShape';
@@ -204,15 +204,15 @@ function ColumnFacts({ profile }: { profile: Profile }) {
           <tr><td className="quiet">type</td><td>{profile.dtype}</td></tr>
           <tr><td className="quiet">distinct</td><td>{count(profile.distinct)}{profile.unique ? ', every row its own: a key' : ''}</td></tr>
           <tr><td className="quiet">empty</td><td>{count(profile.empty)} of {count(profile.rows)}</td></tr>
-          <tr><td className="quiet">smallest</td><td>{columnText(profile.smallest)}</td></tr>
-          <tr><td className="quiet">largest</td><td>{columnText(profile.largest)}</td></tr>
+          <tr><td className="quiet">smallest</td><td>{typedText(profile.smallest, profile.dtype)}</td></tr>
+          <tr><td className="quiet">largest</td><td>{typedText(profile.largest, profile.dtype)}</td></tr>
         </tbody>
       </table>
       <h3>Commonest</h3>
       <table>
         <tbody>
           {profile.commonest.map((c) => (
-            <tr key={String(c.value)}><td>{columnText(c.value)}</td><td className="num">{count(c.count)}</td></tr>
+            <tr key={String(c.value)}><td>{typedText(c.value, profile.dtype)}</td><td className="num">{count(c.count)}</td></tr>
           ))}
         </tbody>
       </table>

@@ -5,12 +5,13 @@ import type { LinkPreview, ModelDocument } from '../../api/client';
 import type { Edit } from '../../api/queries';
 import { actions, askedProbe, useShown } from '../../app/shown';
 import { quotedName } from '../../shared/format';
-import { columnsIn, KeyText } from './KeyText';
+import { KeyText } from './KeyText';
+import { columnsIn } from './keys';
 import { listed } from './CellPanel';
 import { editWords, useLinkEdits, type SheetAsk } from './edits';
 import { Outcome } from './Outcome';
 import { useLinkPreview, useSuggestions, useTrial } from './requests';
-import { SheetKeys } from './SheetKeys';
+import { SheetMatches, SheetProfiles } from './SheetKeys';
 import { SheetOptions, type Options } from './SheetOptions';
 
 const TITLES: Record<SheetAsk['kind'], string> = { new: 'A new link', change: 'Change a link', remove: 'Remove a link', edits: 'Change links' };
@@ -72,6 +73,7 @@ function NewLink({ model, shown, asked, close }: { model: ModelDocument; shown: 
       close={close}
       select={told ? String(told.link.name) : null}
       waits={preview.isFetching ? 'Comparing the keys…' : preview.error && ready ? preview.error.message : ''}
+      matches={told && <SheetMatches model={shown} told={told} />}
     >
       <div className="sheet-keys">
         <KeyText model={shown} label="a key of one table" value={from} onChange={setFrom} first={forFrom} begins={whole(theirs) || !from} />
@@ -110,6 +112,7 @@ function ChangedLink({ model, shown, asked, close }: { model: ModelDocument; sho
       close={close}
       select={String(options.name ?? link.name)}
       waits={edits.length === 0 ? 'Nothing is changed yet.' : preview.error ? preview.error.message : ''}
+      matches={preview.data && <SheetMatches model={shown} told={preview.data} />}
     >
       {preview.data && <Told model={shown} told={preview.data} options={options} onChange={setOptions} naming />}
     </Trying>
@@ -123,7 +126,7 @@ function Told({ model, told, options, onChange, naming = false }: { model: Model
     <>
       <div className="formula-box">{told.text}</div>
       <SheetOptions told={told} options={options} onChange={onChange} naming={naming} />
-      <SheetKeys model={model} told={told} />
+      <SheetProfiles model={model} told={told} />
     </>
   );
 }
@@ -138,11 +141,13 @@ interface TryingProps {
   /** The link to show in the Lens afterwards. */
   select: string | null;
   waits?: string;
+  /** How the keys match, below what follows. */
+  matches?: ReactNode;
   children: ReactNode;
 }
 
 /** The sheet's two halves: what is asked for, and what it would do; accepted with Ctrl and Enter as well. */
-function Trying({ model, shown, edits, title, accept, close, select, waits = '', children }: TryingProps) {
+function Trying({ model, shown, edits, title, accept, close, select, waits = '', matches, children }: TryingProps) {
   const [yielding, setYielding] = useState<string[]>([]);
   const variant = useShown((s) => s.variant);
   const open = useShown((s) => s.probe);
@@ -178,6 +183,7 @@ function Trying({ model, shown, edits, title, accept, close, select, waits = '',
         {told && <Outcome model={shown} trial={told} probe={probe} onYield={(name) => setYielding([...yielding, name])} />}
         {all.length > 0 && !told && <p className="wait">{trial.error ? trial.error.message : 'Trying it out…'}</p>}
         {!told && all.length === 0 && <p className="quiet">{waits || 'What follows from it stands here before it is made.'}</p>}
+        {matches}
       </div>
       <div className="sheet-foot row">
         <span className="quiet">Goes into {into}. It can be undone.</span>

@@ -1,21 +1,26 @@
-// Both keys of a link: their profiles, what matches, what does not, near matches with the step that would mend them.
+// Both keys of a link: their profiles; and apart from these what matches, what does not, near matches with the step that would mend them.
 import { Fragment } from 'react';
 import type { LinkPreview, ModelDocument } from '../../api/client';
 import { useProfiles } from '../../api/queries';
-import { columnText, count } from '../../shared/format';
+import { typedText, count } from '../../shared/format';
 import { Histogram } from '../shape/Histogram';
 import { KeysFound } from '../shape/KeysFound';
 import { useMismatch } from '../shape/requests';
 
-export function SheetKeys({ model, told }: { model: ModelDocument; told: LinkPreview }) {
+export function SheetProfiles({ model, told }: { model: ModelDocument; told: LinkPreview }) {
+  return (
+    <div className="sheet-profiles">
+      <KeyProfile model={model} table={told.from_table} columns={told.from_columns} />
+      <KeyProfile model={model} table={told.to_table} columns={told.to_columns} />
+    </div>
+  );
+}
+
+export function SheetMatches({ model, told }: { model: ModelDocument; told: LinkPreview }) {
   const keys = { left: { table: told.from_table, columns: told.from_columns }, right: { table: told.to_table, columns: told.to_columns }, amount: '' };
   const found = useMismatch(model, keys);
   return (
     <>
-      <div className="sheet-profiles">
-        <KeyProfile model={model} table={told.from_table} columns={told.from_columns} />
-        <KeyProfile model={model} table={told.to_table} columns={told.to_columns} />
-      </div>
       {found.isFetching && !found.data && <p className="wait">Comparing the keys…</p>}
       {found.data && <KeysFound key={JSON.stringify(keys)} model={model} keys={keys} found={found.data} />}
     </>
@@ -36,7 +41,7 @@ function KeyProfile({ model, table, columns }: { model: ModelDocument; table: st
               <>
                 <Histogram counts={p.histogram} width={220} height={30} />
                 <p className="quiet">
-                  {p.dtype}, {count(p.distinct)} distinct of {count(p.rows)}{p.unique ? ': each row its own' : ''}{p.empty ? `, ${count(p.empty)} empty` : ''}; {columnText(p.smallest)} to {columnText(p.largest)}
+                  {p.dtype}, {count(p.distinct)} distinct of {count(p.rows)}{p.unique ? ': each row its own' : ''}{p.empty ? `, ${count(p.empty)} empty` : ''}; {typedText(p.smallest, p.dtype)} to {typedText(p.largest, p.dtype)}
                 </p>
               </>
             )}

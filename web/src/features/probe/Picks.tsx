@@ -20,9 +20,10 @@ interface ListProps {
 
 function PickList({ model, pick, picks, rows, onChange }: ListProps) {
   const [search, setSearch] = useState('');
+  const [byRows, setByRows] = useState(false);
   const [asked] = useDebouncedValue(search, 150);
   const others = picks.filter((p) => p !== pick && ('where' in p || p.in.length > 0));
-  const members = useMembers(model, pick.column, asked, others, rows);
+  const members = useMembers(model, pick.column, asked, others, rows, byRows);
   const chosen = new Set(pick.in.map((v) => JSON.stringify(v)));
   const toggle = (key: string, value: Listed['in'][number]) => onChange({ ...pick, in: chosen.has(key) ? pick.in.filter((v) => JSON.stringify(v) !== key) : [...pick.in, value] });
   const listed = members.data?.members ?? [];
@@ -34,6 +35,7 @@ function PickList({ model, pick, picks, rows, onChange }: ListProps) {
         <button type="button" className="plain quiet" onClick={() => onChange({ ...pick, in: [] })} disabled={pick.in.length === 0}>any</button>
         <button type="button" className="plain quiet" onClick={() => onChange({ ...pick, in: listed.map((m) => inPick(m.member)) })} disabled={listed.length === 0}>all listed</button>
         <button type="button" className="plain quiet" onClick={() => onChange({ ...pick, in: listed.map((m) => inPick(m.member)).filter((v) => !chosen.has(JSON.stringify(v))) })} disabled={listed.length === 0}>the others</button>
+        <button type="button" className="plain quiet" aria-pressed={byRows} title="Members with most rows first, or in their own order" onClick={() => setByRows(!byRows)}>{byRows ? 'by count ↓' : 'in order'}</button>
       </div>
       <div className="pick-list">
         {listed.map(({ member, rows: n }) => {

@@ -3,7 +3,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef } from 'react';
 import type { ModelDocument, Profile, ShapeColumn } from '../../api/client';
 import { useShown } from '../../app/shown';
-import { columnText, count } from '../../shared/format';
+import { columnText, typedText, count } from '../../shared/format';
 import { Histogram } from './Histogram';
 import { useStepProfiles, useStepRows, type Step } from './requests';
 
@@ -47,11 +47,11 @@ function Head({ table, profile, column }: { table: string; profile: Profile | un
       <b title={column.name}>{column.name}</b>
       <small>{profile ? `${profile.dtype}, ${count(profile.distinct)} distinct` : `${column.dtype}…`}</small>
       <small>{profile ? (profile.empty ? `${count(profile.empty)} empty` : 'none empty') : ''}</small>
-      <small title={profile ? `from ${columnText(profile.smallest)} to ${columnText(profile.largest)}` : ''}>
-        {profile ? `${columnText(profile.smallest)} … ${columnText(profile.largest)}` : ''}
+      <small title={profile ? `from ${typedText(profile.smallest, profile.dtype)} to ${typedText(profile.largest, profile.dtype)}` : ''}>
+        {profile ? `${typedText(profile.smallest, profile.dtype)} … ${typedText(profile.largest, profile.dtype)}` : ''}
       </small>
-      <small title={profile?.commonest.map((c) => `${columnText(c.value)}: ${count(c.count)}`).join('\n')}>
-        {common && common.count > 1 ? `${count(common.count)} × ${columnText(common.value)}` : profile && profile.distinct > 0 ? 'no repeats' : ''}
+      <small title={profile?.commonest.map((c) => `${typedText(c.value, profile.dtype)}: ${count(c.count)}`).join('\n')}>
+        {common && common.count > 1 ? `${count(common.count)} × ${typedText(common.value, column.dtype)}` : profile && profile.distinct > 0 ? 'no repeats' : ''}
       </small>
       <Histogram counts={profile?.histogram ?? []} width={WIDTH - 22} />
     </button>
