@@ -23,6 +23,7 @@ WHOLE_TABLE = 0.6  # how alike a column is that is called as the table is, whose
 LOOKED_AT = 1_200  # rows that a sample is taken from
 FIRST_ROWS = 250  # and a first look
 WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
+MOST_MARKED = 0.8
 LONGEST_PREFIX = 4  # letters of a table's mark before each of its columns, as in c_name, c_city
 COMMON_WORDS = frozenset({"code", "id", "key", "no", "number", "nr", "name"})
 Key = tuple[str, str]  # a table and a column
@@ -64,17 +65,17 @@ def own_key(star: Star, table: Table, column: str) -> bool:
 
 def bare(table: Table, column: str) -> str:
     """A column's name without the mark that all columns of its table begin with, as `custkey` of `c_custkey`."""
-    prefix = _prefix(tuple(c.name for c in table.columns))
+    prefix = _prefix(tuple(c.name for c in table.columns if not c.formula))
     return column[len(prefix) :] if prefix and column.lower().startswith(prefix) else column
 
 
 @lru_cache(maxsize=10_000)
 def _prefix(columns: tuple[str, ...]) -> str:
-    """A short mark with `_` behind it that every one of some columns begins with, in small letters."""
+    """A short mark with `_` behind it that nearly all of some columns begin with, in small letters."""
     mark, line, _ = columns[0].lower().partition("_") if len(columns) > 1 else ("", "", "")
     prefix = mark + line
-    alike = line and 0 < len(mark) <= LONGEST_PREFIX and all(c.lower().startswith(prefix) and len(c) > len(prefix) for c in columns)
-    return prefix if alike else ""
+    marked = sum(c.lower().startswith(prefix) and len(c) > len(prefix) for c in columns) if line else 0
+    return prefix if 0 < len(mark) <= LONGEST_PREFIX and marked >= MOST_MARKED * len(columns) else ""
 
 
 class Pointers:

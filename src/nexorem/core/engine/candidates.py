@@ -44,9 +44,14 @@ class _Search:
         if self.size == 0:
             return
         singles = [c for c in self.full if self.apart((c,))]
-        if singles:
+        worded = [c for c in singles if self._wordy(c)]  # remarks happen to be all different, and are nobody's key
+        if len(singles) > len(worded):
             yield from ((c,) for c in singles)
             return
+        yield from self._together()
+        yield from ((c,) for c in worded)
+
+    def _together(self) -> Iterator[tuple[str, ...]]:
         several = self._ranked()
         pairs = []
         for pair in sorted(combinations(range(len(several)), 2), key=sum):
