@@ -305,7 +305,7 @@ class Way(OneBrowser):
         self.b.click("seats", ".rows-head button b")
         self.b.reads("22,126", ".lens")
         self.open("prove")
-        self.b.click("23 rows of Booking name a Route that does not exist: R99.")
+        self.b.click("23 rows of Booking name a key that Route does not have: R99.")
         self.b.reads("name a key that is not there", ".lens")
         # A finding of a probe opens the probe.
         self.open("prove")

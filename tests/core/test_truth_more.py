@@ -105,6 +105,7 @@ class Mistakes(unittest.TestCase):
     def test_a_given_on_the_name_of_a_let(self):
         fixed = one("let a = copies in copies / a given (clear Item)", rows=["Item.kind"])["fixed"]
         self.assertIn("changes nothing of a in x", fixed["sentence"])
+        self.assertNotIn("overridden", one("let a = copies in a given (clear Item)", rows=["Item.kind"]))  # for it has no effect
         self.assertEqual([m["formula"] for m in fixed["mends"]], ["let a = copies in copies / (copies) given (clear Item)"])
         for quiet in (
             "let a = copies in a / copies given (clear Item)",

@@ -88,7 +88,7 @@ class Ddl(unittest.TestCase):
         self.assertEqual(told, "it's | a `test`\n# <b> Grain: one's row")
         self.assertEqual(self.foreign_keys(connection, nasty()), 1)
         text = make_document(STAR, "ddl")
-        self.assertIn("-- no constraint: 1 rows name a Port that does not exist", text)
+        self.assertIn("-- no constraint: 1 row names a key that Port does not have", text)
         self.assertIn("-- no constraint: both sides are many", text)
         self.run_on(STAR)
 

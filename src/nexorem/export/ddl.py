@@ -5,6 +5,7 @@ from __future__ import annotations
 from nexorem.core.model.model import Column, Link, Table
 from nexorem.core.model.star import Star
 from nexorem.core.values import Vector
+from nexorem.core.words import counted, verb
 
 TYPES = {
     "text": "TEXT", "integer": "BIGINT", "number": "DOUBLE PRECISION", "boolean": "BOOLEAN", "date": "DATE", "datetime": "TIMESTAMP"
@@ -96,7 +97,8 @@ def _foreign_key(star: Star, link: Link, called: str) -> list[str]:
     if link.to_columns not in one_sides(star, target):
         return [words, f"-- no constraint: the key of {_one_line(link.to_table)} is not unique and filled"]
     if facts.orphans:
-        return [words, f"-- no constraint: {facts.orphans} rows name a {_one_line(link.to_table)} that does not exist"]
+        rows = f"{counted(facts.orphans, 'row')} {verb(facts.orphans, 'names', 'name')} a key"
+        return [words, f"-- no constraint: {rows} that {_one_line(link.to_table)} does not have"]
     name = identifier(called.encode()[:63].decode(errors="ignore"))
     return [
         words, f"ALTER TABLE {identifier(link.from_table)} ADD CONSTRAINT {name}",

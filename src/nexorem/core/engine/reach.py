@@ -229,8 +229,19 @@ def scans(node: t.Typed) -> list[t.Aggregate]:
 
 
 def edits_of(node: t.Typed) -> list[t.TypedEdit]:
-    """Every edit that a formula makes."""
-    return [edit for n in nodes(node) if isinstance(n, t.Edited) for edit in n.edits]
+    """Every edit that a formula makes and that has an effect."""
+    return [edit for n in nodes(node) if isinstance(n, t.Edited) and not is_idle(n) for edit in n.edits]
+
+
+def is_idle(node: t.Edited) -> bool:
+    """Whether edits change nothing: what they are around are names of a `let` and constants, computed before them."""
+    return all(isinstance(leaf, t.LetValue | t.Const) for leaf in leaves(node.body))
+
+
+def leaves(node: t.Typed) -> list[t.Typed]:
+    """What a scalar is made of in the end: names of a `let` are taken as they are."""
+    below = () if isinstance(node, t.LetValue) else children(node)
+    return [leaf for child in below for leaf in leaves(child)] if below else [node]
 
 
 def overridden(star: Star, edit: t.FilterEdit) -> list[tuple[str, str]]:

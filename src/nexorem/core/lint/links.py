@@ -23,9 +23,9 @@ def of_link(star: Star, link: Link) -> list[Finding]:
     found, about, firm = [], f"link {link.name}", link.name in star.firm
     if facts.orphans:
         examples, nearly = orphan_examples(star, link)
-        what = f"{counted(facts.orphans, 'row')} of {link.from_table} {verb(facts.orphans, 'names', 'name')} a {link.to_table}"
+        what = f"{counted(facts.orphans, 'row')} of {link.from_table} {verb(facts.orphans, 'names', 'name')} a key"
         more = f" {counted(nearly, 'of them differs', 'of them differ')} from a real key by spaces or case only." if nearly else ""
-        sentence = f"{what} that does not exist: {', '.join(examples)}.{more}"
+        sentence = f"{what} that {link.to_table} does not have: {', '.join(examples)}.{more}"
         found.append(Finding("orphans", "warning", about, sentence, _where_they_stand(link, firm)))
     if link.cardinality != "many-to-many" and not firm:
         sentence = f"The link {link.name} is loose: {loose_reason(star, link)}."

@@ -139,7 +139,7 @@ function Panel({ model, reading, onEnd, onReading }: { model: ModelDocument; rea
 
 function Item({ model, item, wanted, open, onOpen, onChange, onReread }: { model: ModelDocument; item: ReadingItem; wanted: Wanted; open: boolean; onOpen: () => void; onChange: (part: Partial<Wanted>) => void; onReread: (source: Record<string, unknown>) => void }) {
   const misfits = item.report?.columns.reduce((n, c) => n + c.misfits.count, 0) ?? 0;
-  const offers = item.report?.columns.filter((c) => c.others.some((o) => o.misfits.count > 0)).length ?? 0;
+  const offers = item.report?.columns.filter((c) => c.others.some((o) => o.misfits.count > 0) && !(c.missing && c.missing.type !== 'text')).length ?? 0;
   return (
     <div className="read-item">
       <div className="row">

@@ -1,6 +1,7 @@
 // Link: the bus matrix and the star, two views of one thing; and a variant of the model beside it.
 import { Suspense, lazy, useEffect } from 'react';
 import type { ModelDocument } from '../../api/client';
+import { counted } from '../../shared/format';
 import { actions, useShown } from '../../app/shown';
 import { FindingLine, findingKey, openFindings, useShowAbout } from '../prove/Prove';
 import { askNew } from './edits';
@@ -31,7 +32,7 @@ export function LinkStage({ model }: { model: ModelDocument }) {
         <div className="link-left" data-region>
           <div className="row" style={{ justifyContent: 'space-between' }}>
             <h2>Who filters whom{variant ? ', in the variant' : ''}</h2>
-            <span className="quiet">{facts.length} facts, {shown.matrix.dimensions.length} dimensions</span>
+            <span className="quiet">{counted(facts.length, 'fact')}, {counted(shown.matrix.dimensions.length, 'dimension')}</span>
           </div>
           <Matrix model={shown} fact={fact} />
           <Suggestions model={model} />

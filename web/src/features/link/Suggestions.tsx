@@ -34,6 +34,7 @@ export function Suggestions({ model }: { model: ModelDocument }) {
     return next;
   });
   if (found.isPending) return <p className="wait">Looking for keys in common…</p>;
+  if (found.isError) return <p className="quiet">Links were not suggested: {found.error.message}</p>;
   if (shown.length === 0 && away.length === 0) return null;
   return (
     <section aria-label="Suggested by the data" className="suggestions">
@@ -90,7 +91,7 @@ function WhichRole({ model, found }: { model: ModelDocument; found: Suggestion[]
         const column = columnName(listed(s.link.from)[0] ?? '');
         return <label key={s.text}><input type="radio" name={`role of ${table} and ${one}`} checked={chosen === s.text} onChange={() => setChosen(s.text)} /> {column}</label>;
       })}
-      <p className="quiet">The others become inactive links, roles that a measure switches on.</p>
+      <p className="quiet">The others become inactive links: roles that a measure switches on, or that get a table of their own from their Lens.</p>
       <button type="button" className="pill small solid" disabled={chosen === null} onClick={go}>Look at these links</button>
     </fieldset>
   );

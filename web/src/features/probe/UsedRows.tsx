@@ -16,8 +16,7 @@ export function Sums({ model, node, asked, value }: { model: ModelDocument; node
   return (
     <>
       <div>
-        <code>{node.text}</code> over <b>{count(sums.rows_used)}</b> of {count(sums.rows_total)} rows of {sums.grain} is <b>{value}</b>
-        {sums.rows_filled !== null && sums.rows_filled !== undefined && sums.rows_filled < sums.rows_used && <span>, of which <b>{count(sums.rows_filled)}</b> {sums.rows_filled === 1 ? 'has' : 'have'} a value</span>}
+        <code>{node.text}</code> over <b>{count(sums.rows_used)}</b> of {count(sums.rows_total)} rows of {sums.grain}{sums.rows_filled !== null && sums.rows_filled !== undefined && sums.rows_filled < sums.rows_used && <>, of which <b>{count(sums.rows_filled)}</b> {sums.rows_filled === 1 ? 'has' : 'have'} a value,</>} is <b>{value}</b>
         {sums.rows_used < sums.rows_visible && <span className="quiet"> ({count(sums.rows_visible - sums.rows_used)} more are visible and left out by its where)</span>}
       </div>
       {sums.hint && <p>{sums.hint}</p>}

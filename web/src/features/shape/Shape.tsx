@@ -115,7 +115,7 @@ function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }
     const place = at ?? steps.length;
     const column = selection?.kind === 'column' && selection.table === table.name ? selection.name : null;
     const known = answer.data.columns.some((c) => c.name === column) ? column : null;
-    setDraft([...steps.slice(0, place), start.start(answer.data.columns, known), ...steps.slice(place)]);
+    setDraft([...steps.slice(0, place), start.start(answer.data.columns, known, model.links.filter((k) => k.to_table === table.name && k.from_table !== table.name)), ...steps.slice(place)]);
     setAt(place + 1);
     setOpen(true);
   };

@@ -1,5 +1,5 @@
 // The kinds of steps: what each is called, what it needs, and what a new one starts with.
-import type { ShapeColumn } from '../../api/client';
+import type { LinkInfo, ShapeColumn } from '../../api/client';
 import type { Step } from './requests';
 
 export type Field =
@@ -17,14 +17,16 @@ export type Field =
   | { type: 'orphans'; key: string; label: string }
   | { type: 'lookup'; key: string; label: string };
 
+type Linked = Pick<LinkInfo, 'from_table' | 'from_columns' | 'to_columns'>;
+
 export interface StepKind {
   kind: string;
   label: string;
   group: 'Columns' | 'Rows' | 'Text' | 'Turn' | 'Other tables';
   help: string;
   fields: Field[];
-  /** A new step, for the chosen column where there is one. */
-  start: (columns: ShapeColumn[], chosen: string | null) => Step;
+  /** A new step, for the chosen column where there is one; `linked` are the links that lead to the table. */
+  start: (columns: ShapeColumn[], chosen: string | null, linked: Linked[]) => Step;
 }
 
 const TYPES: [string, string][] = ['text', 'integer', 'number', 'boolean', 'date', 'datetime'].map((t) => [t, t]);
@@ -82,7 +84,11 @@ export const STEP_KINDS: StepKind[] = [
   {
     kind: 'add_missing', label: 'Add missing members', group: 'Other tables', help: 'A row for every key that other tables name and this one does not have; its other columns are empty, and one more says that it was added.',
     fields: [{ type: 'columns', key: 'key', label: 'Key', ordered: true }, { type: 'orphans', key: 'named_by', label: 'Named in' }, { type: 'text', key: 'into', label: 'Column that marks them' }],
-    start: (c, chosen) => ({ kind: 'add_missing', key: [one(chosen, c.map((x) => x.name))], named_by: [], into: 'added' }),
+    start: (c, chosen, linked) => {
+      const key = linked[0]?.to_columns ?? [one(chosen, c.map((x) => x.name))];
+      const named = linked.filter((k) => k.to_columns.join('\0') === key.join('\0')).map((k) => ({ table: k.from_table, columns: [...k.from_columns] }));
+      return { kind: 'add_missing', key: [...key], named_by: named, into: 'added' };
+    },
   },
   { kind: 'look_up', label: 'Look up from another table', group: 'Other tables', help: 'Columns of the one row whose key is equal.', fields: [{ type: 'lookup', key: 'table', label: 'Table' }, { type: 'choice', key: 'unmatched', label: 'Rows without partner', options: [['empty', 'get empties'], ['refuse', 'are an error']] }], start: () => ({ kind: 'look_up', table: '', on: [], columns: {}, unmatched: 'empty' }) },
 ];

@@ -6,7 +6,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from nexorem.core.design.truth.mark import Columns
-from nexorem.core.engine.reach import nodes, overridden, worst_step
+from nexorem.core.engine.reach import is_idle, nodes, overridden, worst_step
 from nexorem.core.engine.scalar import cell_trees, inner_nodes
 from nexorem.core.language import typed as t
 from nexorem.core.model.star import Star
@@ -126,6 +126,8 @@ class _Reader:
         return Additivity("not", "overlap", sentence, tuple(over))
 
     def edited(self, node: t.Edited) -> Additivity:
+        if is_idle(node):
+            return self.of(node.body)
         for edit in node.edits:
             touched = {table for table, _ in overridden(self.star, edit)} if isinstance(edit, t.FilterEdit) else set()
             if touched & set(self.tables):

@@ -11,8 +11,7 @@ from nexorem.core.design.truth.mark import Columns, Mark, make_mark, mend_of, me
 from nexorem.core.design.truth.seen import Seen
 from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.grid import Grid, answer
-from nexorem.core.engine.reach import nodes, scans
-from nexorem.core.engine.scalar import children
+from nexorem.core.engine.reach import is_idle, leaves, nodes, scans
 from nexorem.core.language import typed as t
 from nexorem.core.model.names import column_text
 from nexorem.core.words import listed
@@ -82,21 +81,13 @@ def fixed_lets(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
     for node in nodes(measure):
         if not isinstance(node, t.Edited):
             continue
-        names = [n for n in _values_of(node.body) if isinstance(n, t.LetValue)]
-        if not names or any(not isinstance(n, t.LetValue | t.Const) for n in _values_of(node.body)) or not all(scans(n) for n in names):
+        names = [n for n in leaves(node.body) if isinstance(n, t.LetValue)]
+        if not names or not is_idle(node) or not all(scans(n) for n in names):
             continue
         called = list(dict.fromkeys(n.definition.name for n in names))
         edits = listed([e.text for e in node.edits])
         sentence = f"given ({edits}) changes nothing of {listed(called)} in {measure.name}: a let is computed once, where it stands."
         yield make_mark("fixed", sentence, mends=_written_out(found, measure, node, names))
-
-
-def _values_of(node: t.Typed) -> list[t.Typed]:
-    """The leaves of a scalar."""
-    if isinstance(node, t.LetValue):
-        return [node]
-    below = children(node)
-    return [x for child in below for x in _values_of(child)] if below else [node]
 
 
 def _written_out(found: Seen, measure: t.MeasureValue, node: t.Edited, names: list[t.LetValue]) -> list[Mark]:
