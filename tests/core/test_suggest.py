@@ -155,6 +155,20 @@ class Suggested(unittest.TestCase):
             link = {"name": "k", "from": [f"Trip.{c}" for c in columns], "to": [f"Tide.{c}" for c in columns]}
             self.assertFalse([s["text"] for s in suggestions(make_star(five, [link], {})) if "Trip" in s["text"] and "Tide" in s["text"]])
 
+    def test_a_role_is_not_linked_with_what_it_shares_rows_with(self):
+        rows = [(f"H{i:02}", f"Place {i}", "NS"[i % 2]) for i in range(40)]
+        trips = [(n, f"H{n % 40:02}", f"H{n * 7 % 40:02}") for n in range(200)]
+        harbour = "mark:text name:text coast:text"
+        tables = {"Trip": ("no:integer leaves:text bound:text", trips), "Harbour": (harbour, rows), "Bound harbour": (harbour, rows)}
+        links = [
+            {"name": "leaves", "from": "Trip.leaves", "to": "Harbour.mark"},
+            {"name": "bound", "from": "Trip.bound", "to": '"Bound harbour".mark'},
+        ]
+        star = make_star(tables, links, {})
+        self.assertTrue(suggestions(star))  # by rows alone, each leads to the other
+        made = [replace(t, origin={"kind": "role", "table": "Harbour"}) if t.name == "Bound harbour" else t for t in star.model.tables]
+        self.assertEqual(suggestions(star.with_model(replace(star.model, tables=tuple(made)))), [])
+
     def test_five_columns_together_are_a_key(self):
         rows = list(product("ab", range(2), range(3), range(2), range(4)))
         star = make_star({"T": ("a:text b:integer c:integer d:integer e:integer same:integer", [(*x, 1) for x in rows])}, [], {})

@@ -286,6 +286,12 @@ class Gathering(unittest.TestCase):
         ]
         reading = self.read(items=items)
         self.assertEqual([i["state"] for i in reading["items"]], ["read"] * 4 + ["failed"] * 3, [i["errors"] for i in reading["items"]])
+        # Whole numbers of any width keep their digits, decimals are the nearest doubles, and a zone that goes is told.
+        wide = "SELECT 9007199254740993::numeric(20, 0) AS big, 388.15::numeric(15, 2) AS cost, at FROM port LIMIT 1"
+        report = self.read(items=[{"name": "w", "source": {**source, "query": wide}}])["items"][0]["report"]
+        self.assertEqual([c["type"] for c in report["columns"]], ["integer", "number", "datetime"])
+        self.assertEqual(report["sample"], [[9007199254740993, 388.15, "2031-01-01T10:00:00"]])
+        self.assertIn("kept as the clock of", " ".join(report["notes"]))
         document = self.take(reading, p0="Port", p1="Sale", p3="Q")
         self.assertEqual(
             self.rows("Port"), [["N", 'No"rth, \nand on', "2031-01-01T10:00:00", True], ["S", "", "2031-01-01T10:00:00", None]]

@@ -60,7 +60,7 @@ def suggestions(star: Star, budget: Budget | None = None) -> list[dict[str, Any]
     kept: dict[Any, list[dict[str, Any]]] = star.found(("suggestions",), dict)
     ends = tuple((k.ends_text, k.active, k.flow, k.cardinality) for k in model.links)
     aside = frozenset(str(x.get("about")) for x in model.accepted if x.get("code") == PUT_ASIDE)
-    key = ends, aside, tuple((t.name, t.calendar, t.role, t.key) for t in model.tables)
+    key = ends, aside, tuple((t.name, t.calendar, t.role, t.key, t.origin.get("kind") == "role") for t in model.tables)
     if key not in kept:
         told = list(_told(star, aside, budget or Budget()))
         while len(kept) >= KEPT:
@@ -217,6 +217,8 @@ def _found(star: Star, budget: Budget) -> list[Found]:
     pairs = {(many, one) for many, one, _ in hits}
     best = {_ends(f.link): f for f in _declared(star.model) if _ends(f.link) not in have}
     tables = {t.name: t for t in star.model.tables}
+    rows_of = {name: _rows_of(tables, name) for name in tables}
+    led = {(k.from_table, k.from_columns, rows_of.get(k.to_table, "")): k.to_table for k in star.model.links}
     by_table: dict[str, list[tuple[str, ...]]] = {}
     for table, key in keys:
         by_table.setdefault(table.name, []).append(key)
@@ -224,15 +226,28 @@ def _found(star: Star, budget: Budget) -> list[Found]:
         one, many = tables[one_name], tables[many_name]
         if one.calendar and (many_name, one_name) in dated:
             continue  # its author has chosen which of its dates are meant
+        if rows_of[one_name] == rows_of[many_name] and one_name != many_name:
+            continue  # a role and the table whose rows it shares
         for key in by_table[one_name]:
             if not all((many_name, one_name, c) in hits for c in key):
                 continue
             budget.check()
             for found in _of_key(star, one, key, many, hits):
                 ends = _ends(found.link)
-                if ends not in have and not _outdone(star.model, found.link) and (ends not in best or found.score > best[ends].score):
+                in_a_role = led.get((many_name, found.link.from_columns, rows_of[one_name]), one_name) != one_name
+                if ends in have or in_a_role or _outdone(star.model, found.link):
+                    continue
+                if ends not in best or found.score > best[ends].score:
                     best[ends] = found
     return _best_of_each(list(best.values()))
+
+
+def _rows_of(tables: Mapping[str, Table], name: str) -> str:
+    """The table whose rows a table has: itself, or the one that it is a role of, or that that one is a role of."""
+    seen = {name}
+    while (table := tables[name]).origin.get("kind") == "role" and (name := str(table.origin.get("table"))) in tables and name not in seen:
+        seen.add(name)
+    return name
 
 
 def _ends(link: Link) -> frozenset[frozenset[tuple[str, str]]]:
