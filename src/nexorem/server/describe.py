@@ -30,7 +30,7 @@ from nexorem.core.lint.findings import findings
 from nexorem.core.model.model import Link, Table
 from nexorem.core.model.names import column_text, quoted, reference_text
 from nexorem.core.model.star import Star
-from nexorem.core.values import iso
+from nexorem.core.values import Array, iso
 from nexorem.gather.sources.kinds import source_words
 from nexorem.store.models import Stored
 
@@ -142,14 +142,19 @@ def _builds_on(node: t.Typed) -> list[str]:
 
 def axis_answer(star: Star, axis: Axis) -> dict[str, Any]:
     """An axis with its lines as members."""
-    members = [_members(star, table, column) for table, column in axis.columns]
+    members = [_members(star, *at, codes) for at, codes in zip(axis.columns, axis.lines.T, strict=True)]
     lines = [[members[i][code] if code != TOTAL else {"kind": "total"} for i, code in enumerate(line)] for line in axis.lines.tolist()]
     return {"columns": [reference_text(table, column) for table, column in axis.columns], "lines": lines}
 
 
-def _members(star: Star, table: str, column: str) -> list[dict[str, Any]]:
-    values = star.column(table, column).take(star.domain(table, (column,)).firsts[:-1]).tolist()
-    return [*({"kind": "empty"} if v is None else {"kind": "value", "value": iso(v)} for v in values), {"kind": "unmatched"}]
+def _members(star: Star, table: str, column: str, codes: Array) -> dict[int, dict[str, Any]]:
+    """By code, the members of some codes; the last code of a domain is that of unmatched rows. Costs the codes, not the domain."""
+    domain = star.domain(table, (column,))
+    used = np.unique(codes)
+    used = used[(used != TOTAL) & (used != domain.size - 1)]
+    values = star.column(table, column).take(domain.firsts[used]).tolist()
+    found = {c: {"kind": "empty"} if v is None else {"kind": "value", "value": iso(v)} for c, v in zip(used.tolist(), values, strict=True)}
+    return found | {domain.size - 1: {"kind": "unmatched"}}
 
 
 def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
@@ -211,15 +216,17 @@ def members(star: Star, asked: MembersAsk, budget: Budget) -> dict[str, Any]:
     if isinstance(found, CellError):
         raise found
     counts[grid.rows.lines[:, 0]] = np.where(found.valid, found.data, 0)
-    listed = _members(star, table, column)
-    order = np.argsort(member_ranks(star, table, column)).tolist()
-    shown: list[dict[str, Any]] = [{"member": listed[i], "rows": int(counts[i])} for i in order if _fits(listed[i], asked.search)]
-    if asked.by_rows:
-        shown.sort(key=lambda x: -x["rows"])  # those of equal counts stay as they were
-    if not star.has_unmatched(table):
-        shown = [x for x in shown if x["member"]["kind"] != "unmatched"]
-    told = {"column": name, "counted": grain, "total": len(listed) - (not star.has_unmatched(table))}
-    return {**told, "members": shown[: asked.most], "more": max(len(shown) - asked.most, 0)}
+    order = np.argsort(member_ranks(star, table, column))
+    order = order[np.argsort(-counts[order], kind="stable")] if asked.by_rows else order
+    order = order if star.has_unmatched(table) else order[order != size - 1]
+    if asked.search.strip():
+        listed = _members(star, table, column, order)
+        order = order[[_fits(listed[c], asked.search) for c in order.tolist()]] if order.size else order
+    first = order[: asked.most]
+    listed = _members(star, table, column, first)
+    shown = [{"member": listed[c], "rows": int(counts[c])} for c in first.tolist()]
+    total = size - (not star.has_unmatched(table))
+    return {"column": name, "counted": grain, "total": total, "members": shown, "more": order.size - first.size}
 
 
 def _same_column(star: Star, text: Any, name: str) -> bool:
