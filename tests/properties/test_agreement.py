@@ -30,7 +30,7 @@ class Agreement(unittest.TestCase):
         few = (
             mock.patch.object(fast, "FEWEST_ROWS", 0),
             mock.patch.object(lines, "CROSSED", 0),
-            mock.patch.object(grid, "FEW_ROWS", range(99)),
+            mock.patch.multiple(grid, FEW_ROWS=range(99), FEW_USED=0),
         )
         with mock.patch.multiple(scan, BLOCK=3, SHARE=2), few[0], few[1], few[2]:
             self.agree(FIRST + 100_000, SEEDS - SEEDS // 2)

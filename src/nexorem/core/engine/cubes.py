@@ -92,7 +92,7 @@ def coarsened(star: Star, selector: Selector) -> Selector:
     if size < FINE or (selector.columns is not None and len(selector.columns) > 1) or (selector.index == selector.index[0]).all():
         return selector
     table = star.model.table(selector.table)
-    if table is None or selector.sets.count > size or not _determines(star, selector, np.zeros(1, np.int64)):
+    if table is None or selector.sets.count > size or not _determines(star, selector):
         return selector
     columns = sorted(
         (star.domain(table.name, (c.name,)).size, c.name) for c in table.columns if star.column(table.name, c.name).codes is not None
@@ -112,20 +112,25 @@ def _coarser(star: Star, selector: Selector, column: Selector, place: int) -> tu
     if selector.table != column.table or selector.chain != column.chain or not column.columns:
         return None
     fine, coarse = star.domain(selector.table, selector.columns), star.domain(column.table, column.columns)
-    of_member = coarse.codes[fine.firsts].astype(np.int64)
-    if selector.columns is not None and not _determines(star, selector, of_member):
+    if selector.columns is not None and not _determines(star, selector):
         return None
-    sizes = np.bincount(of_member, minlength=coarse.size)
-    keys, counts = np.unique(selector.sets.owner() * coarse.size + of_member[selector.sets.members], return_counts=True)
+
+    def finer() -> Array:
+        return np.bincount(coarse.codes[fine.firsts], minlength=coarse.size)
+
+    # Only the members of the sets are looked at: few of a large table's cost little.
+    sizes = star.found(("finer", selector.table, selector.columns, column.columns), finer)
+    own = coarse.codes[fine.firsts[selector.sets.members]].astype(np.int64)
+    keys, counts = np.unique(selector.sets.owner() * coarse.size + own, return_counts=True)
     owners, members = keys // coarse.size, keys % coarse.size
     if not (counts == sizes[members]).all():
         return None
     return place, Sets(np.searchsorted(owners, np.arange(selector.sets.count + 1)), members)
 
 
-def _determines(star: Star, selector: Selector, of_member: Array) -> bool:
-    """Whether each member of a selector stands in one member of the coarser column only: unique dates do."""
-    return star.domain(selector.table, selector.columns).size == star.size(selector.table) + 1 or len(of_member) == 0
+def _determines(star: Star, selector: Selector) -> bool:
+    """Whether each member of a selector stands in one member of a coarser column only: unique dates do."""
+    return star.domain(selector.table, selector.columns).size == star.size(selector.table) + 1
 
 
 def _pairs(star: Star, cube: Cube, asked: Sequence[tuple[int, Sets, Array]], classes: int, budget: Budget) -> tuple[Array, Array]:

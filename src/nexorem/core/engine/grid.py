@@ -12,7 +12,7 @@ import numpy as np
 
 from nexorem.core.diagnostics import CellError, OverLimit, Refused
 from nexorem.core.engine import lines as lines_of_facts
-from nexorem.core.engine.context import Batch, Filter, each_member
+from nexorem.core.engine.context import Batch, Filter, Sets, each_member
 from nexorem.core.engine.cut import Judged, kept_lines
 from nexorem.core.engine.execute import execute
 from nexorem.core.engine.member_order import member_ranks
@@ -28,6 +28,7 @@ from nexorem.core.values import Array, Vector, combine, iso
 
 MOST_LINES = 20_000_000  # that are looked at before most of them are left out
 FEW_ROWS = range(5_000, 1_000_000)  # of a table whose combinations of members are looked at in place of its rows
+FEW_USED = 4  # times as many members as lines show: then only those shown are looked at
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -265,11 +266,20 @@ def cells(star: Star, base: Batch, rows: Axis, columns: Axis) -> Batch:
     places = np.arange(count)
     for part, line_of in ((rows, places // max(len(columns.lines), 1)), (columns, places % max(len(columns.lines), 1))):
         for i, (table, column) in enumerate(part.columns):
-            size = star.domain(table, (column,)).size
-            index = part.lines[line_of, i]
-            added.append(Filter(table, (column,), each_member(size), index, "coordinate"))
+            sets, of_line = _coordinates(star.domain(table, (column,)).size, part.lines[:, i])
+            index = of_line[line_of]
+            added.append(Filter(table, (column,), sets, index, "coordinate"))
             axes[table, column] = index != TOTAL
     return replace(base.at(np.zeros(count, np.int64)).adding(*added), axes=axes)
+
+
+def _coordinates(size: int, codes: Array) -> tuple[Sets, Array]:
+    """A set for each member that lines have, and its number line by line, -1 at totals; of a large column that few lines show only the
+    members at hand, for what is done with the sets grows with them."""
+    used = np.unique(codes[codes != TOTAL])
+    if len(used) * FEW_USED > size:
+        return each_member(size), codes
+    return Sets(np.arange(len(used) + 1), used), np.where(codes == TOTAL, -1, np.searchsorted(used, codes))
 
 
 def _shown(grid: Grid) -> Grid:
