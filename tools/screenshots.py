@@ -50,7 +50,7 @@ CELL = [
 # (name, stage, what the address names, what must stand there first, dark, hovered)
 VIEWS = [
     ("shape", "shape", {"t": "Fare"}, "turn 6 columns into rows", False, None),
-    ("keys", "shape", {"v": "keys"}, "nearly match", True, None),
+    ("keys", "shape", {"v": "keys"}, "Only in Booking", True, None),
     ("make", "shape", {"v": "remake", "t": "Calendar"}, "943 rows", False, None),
     ("link", "link", {"f": "Booking", "s": {"kind": "table", "name": "Calendar"}}, "The star of Booking", False, "Calendar"),
     (
