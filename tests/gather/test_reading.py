@@ -73,6 +73,16 @@ class Csv(Folder):
                 (column,) = self.csv(f"n\n1\n{word}\n").report["columns"]
                 self.assertEqual(column["missing"] and column["missing"]["words"], [word] if meant else None)
         self.assertIsNone(self.csv("n\nNA\nNA\n").report["columns"][0]["missing"]["count"] - 2 or None)  # nothing but NA: of no other type
+        # Of JSON Lines only what would become another type is promised to: its texts stay texts, of digits or not.
+        lines = ['{"a": 1, "b": "1", "c": "2031-01-02", "d": true}', '{"a": "NA", "b": "NA", "c": "NA", "d": "NA"}', '{"a": 2.5, "b": "2"}']
+        self.put("t.jsonl", "\n".join(lines))
+        for missing, types, kept in (
+            ([], ["text"] * 4, ["number", "text", "date", "boolean"]),
+            (["NA"], ["number", "text", "date", "boolean"], []),
+        ):
+            columns = self.read("t.jsonl", kind="json_lines", missing=missing).report["columns"]
+            self.assertEqual([c["type"] for c in columns], types)
+            self.assertEqual([c["missing"]["type"] for c in columns if c["missing"]], kept)
         self.assertEqual(self.csv("n\nNA\nNA\n").report["notes"], [])
 
     def test_a_zone_that_is_dropped_is_told(self):

@@ -20,7 +20,12 @@ def missing_words(v: Vector) -> list[str]:
     """The texts of a column that mean no value, as they are written there."""
     if len(v.words) > MOST_DISTINCT:
         return []
-    return [w for w in v.words.tolist() if len(w) <= LONGEST + 2 and w.strip().lower() in WORDS]
+    return [w for w in v.words.tolist() if means_nothing(w)]
+
+
+def means_nothing(text: str) -> bool:
+    """Whether a text is one of those that people write where there is no value."""
+    return len(text) <= LONGEST + 2 and text.strip().lower() in WORDS
 
 
 def missing_told(v: Vector) -> dict[str, Any] | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import stat
 import time
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -153,6 +153,7 @@ def read(
         frame = Frame(star.size(table.name), {c.name: star.column(table.name, c.name).rows() for c in table.columns if not c.formula})
         columns, key = [_plain_report(n, v) for n, v in frame.columns.items()], list(table.key)
     else:
+        marked: set[str] = set()
         if isinstance(given, k.SheetSource):
             found, rows, header, skip = read_sheets(path, given, notes)
             settled |= {"header": header, "skip": skip}
@@ -161,11 +162,11 @@ def read(
         elif isinstance(given, k.ArrowSource):
             found, rows = read_arrow(path, given.nested, notes, progress)
         else:
-            found, rows = read_lines(path, given.nested, notes, progress)
+            found, rows, marked = read_lines(path, given, notes, progress)
         if not found:
             raise refuse("no_columns", "There is no column in it that a table can hold.", place=path.name)
         above = settled.get("skip", 0) + settled.get("header", 0) if isinstance(given, k.SheetSource) else 0
-        frame, columns = typed_cells(found, rows, given, path.name, above)
+        frame, columns = typed_cells(found, rows, given, path.name, above, marked)
     return _reading(
         table_name(given.resource if isinstance(given, k.ResourceSource) else given.file), frame, settled, columns, notes, start, key
     )
@@ -238,8 +239,11 @@ def typed_columns(
     return Frame(size, vectors), columns
 
 
-def typed_cells(found: Mapping[str, Vector], rows: int, source: k.Typed, place: str, above: int = 0) -> tuple[Frame, list[dict[str, Any]]]:
-    """Columns that have types already: those of texts are read like a CSV's, unless they came from a typed file."""
+def typed_cells(
+    found: Mapping[str, Vector], rows: int, source: k.Typed, place: str, above: int = 0, marked: Collection[str] = ()
+) -> tuple[Frame, list[dict[str, Any]]]:
+    """Columns that have types already: those of texts are read like a CSV's, unless they came from a typed file. `marked` are columns of
+    JSON whose only texts mean no value."""
     unknown = [c for c in source.columns if c not in found]
     if unknown:
         raise refuse("unknown_column", f"There is no column {unknown[0]}.", near_hint(unknown[0], found), place)
@@ -258,6 +262,9 @@ def typed_cells(found: Mapping[str, Vector], rows: int, source: k.Typed, place: 
                 vectors[name], told = _typed(emptied(v, tuple(source.missing)), name, asked, place, above, wanted)
             else:
                 vectors[name], told = v, _plain_report(name, v)
+            lacking = told["missing"]
+            if lacking and wanted is not None and lacking["type"] not in wanted and name not in marked:
+                lacking["type"] = "text"  # texts of JSON stay texts, with such words or without
             columns.append(told)
         except Refused as refused:
             wrong += refused.diagnostics

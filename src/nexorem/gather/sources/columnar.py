@@ -13,6 +13,7 @@ import pyarrow.parquet as pq
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.values import Vector, vector
+from nexorem.gather.missing import means_nothing
 from nexorem.gather.sources.bounds import (
     MOST_CELLS,
     MOST_COLUMNS,
@@ -24,6 +25,7 @@ from nexorem.gather.sources.bounds import (
     headings,
     too_many_columns,
 )
+from nexorem.gather.sources.kinds import LinesSource
 from nexorem.package.arrow import coded, from_arrow
 
 BATCH = 1 << 18
@@ -113,8 +115,9 @@ def _column(column: pa.ChunkedArray, name: str, nested: str, notes: Notes) -> Ve
     return found
 
 
-def read_lines(path: Path, nested: str, notes: Notes, progress: Progress) -> tuple[dict[str, Vector], int]:
-    """JSON Lines: an object a line. A line that is none is refused with its number."""
+def read_lines(path: Path, source: LinesSource, notes: Notes, progress: Progress) -> tuple[dict[str, Vector], int, set[str]]:
+    """JSON Lines: an object a line. A line that is none is refused with its number. The columns, how many rows, and which columns have no
+    texts but such as mean no value, and would be of their other values' type without them."""
     size = max(path.stat().st_size, 1)
     names: dict[str, list[Any]] = {}
     chunk: list[dict[str, Any]] = []
@@ -142,12 +145,24 @@ def read_lines(path: Path, nested: str, notes: Notes, progress: Progress) -> tup
     rows = _spread(chunk, names, rows, path.name)
     if rows == 0:
         raise refuse("empty_file", "The file has no lines.", place=path.name)
-    made = {}
+    made, marked = {}, set()
     for name, values in zip(headings(list(names), notes, path.name), names.values(), strict=True):
-        v = _json_column(values, name, nested, notes)
+        given = [None if isinstance(x, str) and x in source.missing else x for x in values] if source.missing else values
+        v = _json_column(given, name, source.nested, notes)
         if v is not None:
             made[name] = v
-    return made, rows
+        if _marked(given):
+            marked.add(name)
+    return made, rows, marked
+
+
+def _marked(values: list[Any]) -> bool:
+    """Whether values are numbers, or true and false, but for texts that mean no value."""
+    kinds = set(map(type, values)) - {type(None), str}
+    if kinds not in ({int}, {float}, {int, float}, {bool}):
+        return False
+    texts = {x for x in values if isinstance(x, str)}
+    return bool(texts) and all(means_nothing(x) for x in texts)
 
 
 def _spread(chunk: list[dict[str, Any]], names: dict[str, list[Any]], rows: int, place: str) -> int:
