@@ -1,6 +1,8 @@
 // Where a thing comes from and what is built on it: in words, and as a small picture that reads from the left to the right.
+import { Fragment } from 'react';
 import type { ModelDocument } from '../../api/client';
 import { useShown } from '../../app/shown';
+import { Names } from '../../marks/Names';
 import { quotedName } from '../../shared/format';
 import { useLoads } from '../gather/requests';
 import { useStory, type ThingKind } from '../shape/requests';
@@ -59,17 +61,16 @@ function Built({ after }: { after: Thing[] }) {
           <tr key={k}>
             <td className="quiet kind">{WORDS[k] ?? k}{after.filter((x) => x[0] === k).length > 1 ? 's' : ''}</td>
             <td>
-              {after.filter((x) => x[0] === k).slice(0, 24).map((x, i) => (
-                <span key={x[1]}>
-                  {i > 0 && ', '}
-                  {['table', 'link', 'measure', 'column'].includes(k) ? (
-                    <button type="button" className={k === 'measure' ? 'plain measure-ink' : 'plain'} onClick={() => open(x)}>{x[1]}</button>
+              <Names>
+                {after.filter((x) => x[0] === k).slice(0, 24).map((x) =>
+                  ['table', 'link', 'measure', 'column'].includes(k) ? (
+                    <button key={x[1]} type="button" className={k === 'measure' ? 'plain measure-ink' : 'plain'} onClick={() => open(x)}>{x[1]}</button>
                   ) : (
-                    x[1]
-                  )}
-                </span>
-              ))}
-              {after.filter((x) => x[0] === k).length > 24 && ` and ${after.filter((x) => x[0] === k).length - 24} more`}
+                    <Fragment key={x[1]}>{x[1]}</Fragment>
+                  ),
+                )}
+              </Names>
+              {after.filter((x) => x[0] === k).length > 24 && `and ${after.filter((x) => x[0] === k).length - 24} more`}
             </td>
           </tr>
         ))}

@@ -5,6 +5,7 @@ import { useEdits, useFormula } from '../../api/queries';
 import { useShown } from '../../app/shown';
 import { Uses } from '../lineage/Uses';
 import { ReachView } from '../link/ReachView';
+import { Names } from '../../marks/Names';
 import { nameText } from '../../shared/format';
 import { Difference } from './Difference';
 import './measure.css';
@@ -16,15 +17,13 @@ export function LensMeasure({ model, measure }: { model: ModelDocument; measure:
   const select = useShown((s) => s.select);
   const set = useShown((s) => s.set);
   const above = model.measures.filter((m) => m.builds_on.includes(measure.name));
-  const links = (names: string[]) =>
-    names.map((n, i) => (
-      <span key={n}>
-        {i > 0 && ', '}
-        <button type="button" className="plain measure-ink" onClick={() => { set({ measure: n }); select({ kind: 'measure', name: n }); }}>
-          {n}
-        </button>
-      </span>
-    ));
+  const links = (names: string[]) => (
+    <Names>
+      {names.map((n) => (
+        <button key={n} type="button" className="plain measure-ink" onClick={() => { set({ measure: n }); select({ kind: 'measure', name: n }); }}>{n}</button>
+      ))}
+    </Names>
+  );
   return (
     <>
       <h2>{nameText(measure.name)}</h2>

@@ -5,6 +5,7 @@ import type { Finding, ModelDocument } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { asFolio, asProbe } from '../../app/shapes';
 import { actions, type Selection } from '../../app/shown';
+import { Names } from '../../marks/Names';
 import { counted } from '../../shared/format';
 import { tableIn } from '../link/CellPanel';
 
@@ -127,8 +128,8 @@ function Watchers({ finding, show }: { finding: Finding; show: (about: string) =
   if (finding.group !== 'seen' || finding.about.startsWith('probe ')) return null;
   return (
     <div className="quiet">
-      Looked at in {finding.watchers.slice(0, FEW).map((name, i) => <span key={name}>{i > 0 && ', '}<button type="button" className="plain" onClick={() => show(`probe ${name}`)}><u>{name}</u></button></span>)}
-      {finding.watchers.length > FEW && ` and ${finding.watchers.length - FEW} more`}
+      Looked at in <Names>{finding.watchers.slice(0, FEW).map((name) => <button key={name} type="button" className="plain" onClick={() => show(`probe ${name}`)}><u>{name}</u></button>)}</Names>
+      {finding.watchers.length > FEW && `and ${finding.watchers.length - FEW} more`}
     </div>
   );
 }
