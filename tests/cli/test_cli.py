@@ -97,6 +97,17 @@ class Commands(unittest.TestCase):
         self.assertAlmostEqual(told["value"], 1 / 27)
         _, out, _ = run("trace", self.package, "--measure", "seats", "--at", "Cal.year=2031")
         self.assertIn("over day, Cal to Booking: 7 › 6 rows", out)
+        for formula, at, sentence in (
+            ("avg(Booking.fare)", "Port.region=North", "rows of Booking, of which"),
+            ("seats given (keep Port.region = 'North')", "Cal.year=2031", "it leaves 1 of 4 rows of Port"),
+            (
+                "the(Port.region)",
+                "Booking.no=1",
+                "different values are visible: there is no single one. The filter on Booking does not run up",
+            ),
+        ):
+            _, out, _ = run("trace", self.package, "--measure", "x", "--define", f"x = {formula}", "--at", at)
+            self.assertIn(sentence, out)
 
     def test_explain_and_export(self):
         _, out, _ = run("explain", self.package, "--define", "x = sum(Booking.seats * Port.depth)")

@@ -17,7 +17,7 @@ from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.probe import read_probe, unknown_members
 from nexorem.core.engine.trace import trace as trace_cell
 from nexorem.core.limits import Limits
-from nexorem.core.words import counted
+from nexorem.core.words import counted, verb
 from nexorem.export.grids import write_csv, written
 from nexorem.package.read import open_package
 
@@ -207,6 +207,8 @@ def trace_lines(told: dict[str, Any]) -> list[str]:
             lines.extend(
                 f"{indent}    {c['column']}: {allowed(c['before'])} › {allowed(c['after'])} ({c['kind']})" for c in edit["changes"]
             )
+            if cut := edit.get("cut"):
+                lines.append(f"{indent}    it leaves {cut['rows_after']:,} of {cut['rows_before']:,} rows of {cut['table']}")
         for f in node["filters"]:
             columns = ", ".join(map(allowed_column, f["columns"])) or f["table"]
             lines.append(f"{indent}  filter {columns}: {f['rows_kept']:,} of {f['rows_total']:,} rows")
@@ -216,7 +218,15 @@ def trace_lines(told: dict[str, Any]) -> list[str]:
             lines.append(f"{indent}  stopped at {b['link'] or b['from']}: {b['reason']}" + (f", before {b['to']}" if b["to"] else ""))
         if "arithmetic" in node:
             sums = node["arithmetic"]
-            lines.append(f"{indent}  {sums['function']} over {sums['rows_used']:,} of {sums['rows_total']:,} rows of {sums['grain']}")
+            filled = sums.get("rows_filled", sums["rows_used"])
+            valued = f", of which {filled:,} {verb(filled, 'has', 'have')} a value" if filled < sums["rows_used"] else ""
+            lines.append(
+                f"{indent}  {sums['function']} over {sums['rows_used']:,} of {sums['rows_total']:,} rows of {sums['grain']}{valued}"
+            )
+            if sums.get("distinct", 0) > 1:
+                lines.append(
+                    f"{indent}  {sums['distinct']:,} different values are visible: there is no single one. {sums['hint']}".rstrip()
+                )
         for u in node.get("unreached", ()):
             mend = f"; {' or '.join(u['mends'])} would carry it" if u["mends"] else ""
             lines.append(f"{indent}  the filter on {u['table']} does not reach it{mend}")
