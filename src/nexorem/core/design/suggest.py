@@ -173,13 +173,13 @@ def _open(ways: dict[str, set[str]], link: Link) -> None:
 
 
 def free_name(model: Model, link: Link) -> str:
-    """A name that no link has: the key's words, or the ends."""
+    """A name that no link has: the key's words, with the table's name where another link has them, or the ends."""
     taken = {k.name.lower() for k in model.links}
-    words = " and ".join(_plain_words(c) for c in link.from_columns)
-    if words and words.lower() not in taken:
-        return words
+    table = model.table(link.from_table)
+    words = " and ".join(_plain_words(bare(table, c) if table else c) for c in link.from_columns)
     ends = link.ends_text
-    return next(n for n in (ends, *(f"{ends} ({number})" for number in range(2, len(taken) + 3))) if n.lower() not in taken)
+    names = (words, f"{link.from_table.lower()} {words}", ends, *(f"{ends} ({number})" for number in range(2, len(taken) + 3)))
+    return next(n for n in names if n and n.lower() not in taken)
 
 
 def _plain_words(column: str) -> str:
