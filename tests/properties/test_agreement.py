@@ -34,6 +34,8 @@ class Agreement(unittest.TestCase):
         )
         with mock.patch.multiple(scan, BLOCK=3, SHARE=2), few[0], few[1], few[2]:
             self.agree(FIRST + 100_000, SEEDS - SEEDS // 2)
+            # A filter that runs from the rows to what they look up closes its (unmatched) line.
+            self.assertTrue(check_seed(1_000_565))
 
 
 if __name__ == "__main__":

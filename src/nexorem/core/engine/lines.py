@@ -51,8 +51,13 @@ def worth_it(star: Star, names: Columns, scans: Sequence[t.Aggregate]) -> bool:
 
 
 def from_facts(star: Star, base: Batch, names: Columns, scans: Sequence[t.Aggregate], budget: Budget) -> Array:
-    """int64[L, columns]: the members of the axis columns at which some of the aggregates has a row under the page."""
+    """int64[L, columns]: the members of the axis columns at which some of the aggregates has a row under the page.
+
+    Rows without a partner stand at `(unmatched)` only where the page lets that member of the table through, as in a product of lists: a
+    filter that comes to the table from the rows themselves, over a two-way link, does not.
+    """
     parts = [np.zeros((0, len(names)), np.int64)]
+    closed = {table for table in dict.fromkeys(n for n, _ in names) if not visible(star, star.inflow(table, star.state), base, budget)[-1]}
     for scan in scans:
         shown = visible(star, star.inflow(scan.grain, star.state), base, budget)[:-1]
         rows = np.flatnonzero(shown)
@@ -62,6 +67,9 @@ def from_facts(star: Star, base: Batch, names: Columns, scans: Sequence[t.Aggreg
             _, firsts = combine(coded)
             parts.append(np.stack([codes[firsts].astype(np.int64) for codes, _ in coded], axis=1))
     lines = np.concatenate(parts)
+    for i, (table, column) in enumerate(names):
+        if table in closed:
+            lines = lines[lines[:, i] != star.domain(table, (column,)).size - 1]
     if not len(lines):
         return lines
     _, firsts = combine([(lines[:, i], star.domain(table, (c,)).size) for i, (table, c) in enumerate(names)])
