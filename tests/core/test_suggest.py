@@ -9,7 +9,7 @@ from pathlib import Path
 from unittest import mock
 
 from nexorem.core.design.overlap import names_alike
-from nexorem.core.design.suggest import MOST, suggestions
+from nexorem.core.design.suggest import MOST, role_name, suggestions
 from nexorem.core.diagnostics import OverLimit
 from nexorem.core.engine import candidates
 from nexorem.core.engine.candidates import candidate_keys
@@ -168,6 +168,13 @@ class Suggested(unittest.TestCase):
         self.assertTrue(suggestions(star))  # by rows alone, each leads to the other
         made = [replace(t, origin={"kind": "role", "table": "Harbour"}) if t.name == "Bound harbour" else t for t in star.model.tables]
         self.assertEqual(suggestions(star.with_model(replace(star.model, tables=tuple(made)))), [])
+
+    def test_a_role_is_named_after_its_column_or_its_table(self):
+        nation = ("n_nationkey:integer n_name:text", [(1, "a")])
+        tables = {"Supplier": ("s_nationkey:integer s_made_in:integer s_name:text", [(1, 1, "x")]), "Nation": nation}
+        for column, name in (("s_nationkey", "Supplier nation"), ("s_made_in", "Made in nation")):
+            star = make_star(tables, [{"name": "k", "from": f"Supplier.{column}", "to": "Nation.n_nationkey"}], {})
+            self.assertEqual(role_name(star.model, star.model.links[0]), name)
 
     def test_five_columns_together_are_a_key(self):
         rows = list(product("ab", range(2), range(3), range(2), range(4)))

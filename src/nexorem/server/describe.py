@@ -13,13 +13,13 @@ import numpy as np
 from nexorem.core.design.keys import loose_reason
 from nexorem.core.design.matrix import bus_matrix
 from nexorem.core.design.roles import found_role, role
-from nexorem.core.design.suggest import PUT_ASIDE
+from nexorem.core.design.suggest import PUT_ASIDE, role_name
 from nexorem.core.design.truth import looked_at, unmatched_told
 from nexorem.core.diagnostics import CellError, Refused
 from nexorem.core.engine.candidates import candidate_keys
 from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.member_order import member_ranks
-from nexorem.core.engine.order import TOTAL, Axis
+from nexorem.core.engine.order import TOTAL, Axis, member_values
 from nexorem.core.engine.probe import read_probe, unknown_members
 from nexorem.core.engine.reach import current, edits_of, named_columns, parts, reached_by
 from nexorem.core.language import typed as t
@@ -100,6 +100,7 @@ def link_info(star: Star, link: Link) -> dict[str, Any]:
         "matched": facts.matched,
         "orphans": facts.orphans,
         "empty": facts.empty,
+        "role_name": role_name(star.model, link),
     }
     return data
 
@@ -149,12 +150,9 @@ def axis_answer(star: Star, axis: Axis) -> dict[str, Any]:
 
 def _members(star: Star, table: str, column: str, codes: Array) -> dict[int, dict[str, Any]]:
     """By code, the members of some codes; the last code of a domain is that of unmatched rows. Costs the codes, not the domain."""
-    domain = star.domain(table, (column,))
-    used = np.unique(codes)
-    used = used[(used != TOTAL) & (used != domain.size - 1)]
-    values = star.column(table, column).take(domain.firsts[used]).tolist()
-    found = {c: {"kind": "empty"} if v is None else {"kind": "value", "value": iso(v)} for c, v in zip(used.tolist(), values, strict=True)}
-    return found | {domain.size - 1: {"kind": "unmatched"}}
+    values = member_values(star, table, column, codes)
+    found = {c: {"kind": "empty"} if v is None else {"kind": "value", "value": v} for c, v in values.items()}
+    return found | {star.domain(table, (column,)).size - 1: {"kind": "unmatched"}}
 
 
 def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:

@@ -116,6 +116,7 @@ class LinkInfo(BaseModel):
     matched: int
     orphans: int
     empty: int
+    role_name: str
 
 
 class MeasureInfo(BaseModel):

@@ -2154,6 +2154,8 @@ export interface components {
             name: string;
             /** Orphans */
             orphans: number;
+            /** Role Name */
+            role_name: string;
             /** Text */
             text: string;
             /** To Columns */

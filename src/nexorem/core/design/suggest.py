@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from nexorem.core.design.overlap import COMMON_WORDS, LEAST_NAMES, LEAST_OVERLAP, WORD, Hits, bare, names_alike, overlaps, together
+from nexorem.core.design.overlap import COMMON_WORDS, LEAST_NAMES, LEAST_OVERLAP, WORD, Hits, bare, names_alike, overlaps, stems, together
 from nexorem.core.design.roles import role
 from nexorem.core.engine.candidates import KEY_TYPES, candidate_keys, tells_apart
 from nexorem.core.limits import Budget
@@ -180,6 +180,16 @@ def free_name(model: Model, link: Link) -> str:
     ends = link.ends_text
     names = (words, f"{link.from_table.lower()} {words}", ends, *(f"{ends} ({number})" for number in range(2, len(taken) + 3)))
     return next(n for n in names if n and n.lower() not in taken)
+
+
+def role_name(model: Model, link: Link) -> str:
+    """What the table that a link points to is called in the role it has there: `origin` of Airport, Origin airport. A column that says
+    nothing but the table, as `nationkey`, names it after its own table: Supplier nation."""
+    table, home = model.table(link.from_table), link.to_table.lower()
+    words = _plain_words(bare(table, link.from_columns[0]) if table else link.from_columns[0]).split()
+    apart = [w for w in words if not stems(w) <= stems(home) and not any(home.startswith(x) for x in stems(w))]
+    said = " ".join(apart) or link.from_table
+    return f"{said[0].upper()}{said[1:]} {home}"
 
 
 def _plain_words(column: str) -> str:

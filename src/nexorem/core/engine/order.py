@@ -30,13 +30,8 @@ class Axis:
         """The coordinates of every line as JSON; columns totalled over are left out."""
         names = [f"{table}.{column}" for table, column in self.columns]
         members: list[dict[int, Any]] = []
-        for i, (table, column) in enumerate(self.columns):
-            codes = np.unique(self.lines[:, i]).tolist()
-            known = [code for code in codes if code != TOTAL]
-            domain = star.domain(table, (column,))
-            values = star.column(table, column).take(domain.firsts[known] if known else np.zeros(0, np.int64)).tolist()
-            shown = ("(unmatched)" if code == domain.size - 1 else iso(v) for code, v in zip(known, values, strict=True))
-            members.append(dict(zip(known, shown, strict=True)))
+        for (table, column), codes in zip(self.columns, self.lines.T, strict=True):
+            members.append(member_values(star, table, column, codes) | {star.domain(table, (column,)).size - 1: "(unmatched)"})
         return [
             {name: known[code] for name, known, code in zip(names, members, line, strict=True) if code != TOTAL}
             for line in self.lines.tolist()
@@ -49,6 +44,14 @@ class Axis:
             if code != TOTAL:
                 found[f"{table}.{column}"] = member_json(star, table, column, int(code))
         return found
+
+
+def member_values(star: Star, table: str, column: str, codes: Array) -> dict[int, Any]:
+    """By code, the values as JSON of the members among some codes, totals and the unmatched one aside. Costs the codes, not the domain."""
+    domain = star.domain(table, (column,))
+    used = np.unique(codes)
+    used = used[(used != TOTAL) & (used != domain.size - 1)]
+    return dict(zip(used.tolist(), map(iso, star.column(table, column).take(domain.firsts[used]).tolist()), strict=True))
 
 
 def member_json(star: Star, table: str, column: str, code: int) -> Any:

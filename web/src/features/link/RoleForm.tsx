@@ -5,19 +5,6 @@ import { useEdits } from '../../api/queries';
 import { actions } from '../../app/shown';
 import { quotedName } from '../../shared/format';
 
-/** A name for a role, after the column that leads to it: `origin` of Airport, Origin airport. A column that says nothing but the table, as
- * `nationkey`, names it after the table that has the column: Supplier nation. A mark that all of that table's columns bear is left out. */
-export function roleName(link: LinkInfo, table: string, columns: string[]): string {
-  const column = link.from_columns[0] ?? '';
-  const mark = /^[a-z]{1,2}_/i.exec(column)?.[0] ?? '';
-  const marked = columns.length > 1 && columns.every((c) => c.startsWith(mark));
-  const said = column.slice(marked ? mark.length : 0).replace(/[_ ]?(id|key|no|nr|code|number)$/i, '').replaceAll('_', ' ').trim();
-  const own = table.toLowerCase();
-  const apart = said.toLowerCase().endsWith(own) ? said.slice(0, -own.length).trim() : own.startsWith(said.toLowerCase()) ? '' : said;
-  const first = apart || link.from_table;
-  return `${first.charAt(0).toUpperCase()}${first.slice(1)} ${own}`;
-}
-
 const columnsOf = (link: LinkInfo) => link.from_columns.map((c) => `${quotedName(link.from_table)}.${quotedName(c)}`);
 
 /** `link`: the link that is to lead to the role instead; without one any link to the table, or none, can be chosen. */
@@ -26,8 +13,7 @@ export function RoleForm({ model, table, link, onDone }: { model: ModelDocument;
   const links = link ? [link] : model.links.filter((k) => k.to_table === table.name && k.from_table !== table.name);
   const [by, setBy] = useState(link?.name ?? links.find((k) => !k.active)?.name ?? '');
   const chosen = links.find((k) => k.name === by);
-  const columns = model.tables.find((t) => t.name === chosen?.from_table)?.columns.map((c) => c.name) ?? [];
-  const proposed = chosen ? roleName(chosen, table.name, columns) : `${table.name} again`;
+  const proposed = chosen ? chosen.role_name : `${table.name} again`;
   const [typed, setTyped] = useState<string | null>(null);
   const name = typed ?? proposed;
   const taken = model.tables.some((t) => t.name.toLowerCase() === name.trim().toLowerCase());
