@@ -12,7 +12,6 @@ from nexorem.core.design.matrix import bus_matrix, probe_gaps
 from nexorem.core.design.opening import opening, reach_of
 from nexorem.core.design.roles import grain_test, hierarchy_faults, role
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.reach import carrying_edits, carrying_ways, first_stop, reach_after, reached_tables, reaches
 from nexorem.core.language.assist import complete
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.findings import findings
@@ -20,6 +19,7 @@ from nexorem.core.model.check import check_model
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import link_from_json
 from nexorem.core.model.paths import doubled_paths, model_state
+from nexorem.core.plan.reach import carrying_edits, carrying_ways, first_stop, reach_after, reached_tables, reaches
 from nexorem.package.read import open_package
 from tests.core.small import LINKS, STAR, STRIPPED, TABLES, edited, make_star
 from tests.oracle.random_models import Maker

@@ -9,7 +9,6 @@ from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.candidates import candidate_keys
 from nexorem.core.engine.profile import profile
-from nexorem.core.engine.reach import blocked, current, reach, reached_by
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.findings import findings
 from nexorem.core.model.check import check_model, check_shape
@@ -18,6 +17,8 @@ from nexorem.core.model.model import link_from_json, link_json, model_from_json,
 from nexorem.core.model.names import column_text, quoted, split_reference
 from nexorem.core.model.paths import doubled_paths, model_state
 from nexorem.core.model.star import Star
+from nexorem.core.plan.dependence import reached_by
+from nexorem.core.plan.reach import blocked, current, reach
 from tests.core.small import LINKS, MEASURES, STAR, TABLES, make_star
 from tests.oracle.common import Filter
 from tests.oracle.interpreter import Context
@@ -252,9 +253,9 @@ class Reach(unittest.TestCase):
 
     def test_what_reaches_a_measure(self):
         told = reached_by(STAR, Binder(STAR, {"x": 'seats given (clear Port, via link "refund") + sum(Port.depth)'}).measure("x"))
-        self.assertEqual({s["grain"]: s["tables"] for s in told["scans"]}["Booking"]["Crew"], ["crew", "port"])
-        self.assertIn("Port.name", told["overrides"])
-        self.assertEqual(next(s for s in told["scans"] if s["grain"] == "Booking")["tables"]["Cal"], ["refund"])
+        self.assertEqual({s.grain: s.tables for s in told.scans}["Booking"]["Crew"], ("crew", "port"))
+        self.assertIn("Port.name", told.overrides)
+        self.assertEqual(next(s for s in told.scans if s.grain == "Booking").tables["Cal"], ("refund",))
 
 
 class Profiles(unittest.TestCase):

@@ -15,8 +15,8 @@ from nexorem.core.design.truth.seen import seen
 from nexorem.core.diagnostics import CellError, Refused
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
-from nexorem.core.engine.reach import scans
 from nexorem.core.limits import Budget
+from nexorem.core.plan.tree import scans
 from tests.core.small import LINKS, make_star
 from tests.core.test_truth import LOOSE, asked, told
 from tests.oracle.agreement import same
@@ -207,7 +207,7 @@ class Sums(unittest.TestCase):
     def test_rows_of_a_total_are_counted_on_its_lines(self):
         found = asked(LOOSE, ["seats"], rows=["Tag.tag"])
         look = seen(found, Budget())
-        measure = look.binder.measure("seats")
+        measure = look.grid.plan.measures[look.grid.probe.measures.index("seats")]
         (item,) = compared_parts(look, 0)
         self.assertEqual(rows_by_lines(look, measure, scans(measure)[0], item), (7, 2, 3))
         self.assertIn(
@@ -239,9 +239,9 @@ class Sums(unittest.TestCase):
                 grid = answer(maker.star, read_probe(maker.star, probe), Budget())
             except Refused:
                 continue
-            look, names = seen(grid, Budget()), grid.probe.measures
+            look = seen(grid, Budget())
             for place, (found, sums) in enumerate(looked_at(grid)):
-                measure = look.binder.measure(names[place])
+                measure = look.grid.plan.measures[place]
                 parts = compared_parts(look, place)
                 if parts and additivity(maker.star, measure, look.axes, {t for t, _ in look.paged}).status == "sum":
                     claims += 1

@@ -15,8 +15,8 @@ from nexorem.core.design.suggest import suggestions
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.explain import explained
 from nexorem.core.engine.probe import read_probe
-from nexorem.core.engine.reach import reach_after
 from nexorem.core.lint.findings import findings
+from nexorem.core.plan.reach import reach_after
 from nexorem.package.read import open_package
 
 

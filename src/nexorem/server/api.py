@@ -14,10 +14,10 @@ from spectree import SpecTree
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.profile import profile
-from nexorem.core.engine.reach import reach_after
 from nexorem.core.language.former import presented
 from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.model.star import Star
+from nexorem.core.plan.reach import reach_after
 from nexorem.core.values import iso
 from nexorem.package.write import package_files
 from nexorem.server import describe

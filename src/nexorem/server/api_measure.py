@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
 from flask import Response, jsonify
@@ -9,18 +10,19 @@ from flask import Response, jsonify
 from nexorem.core.design.comparisons import comparisons
 from nexorem.core.design.patterns import patterns
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.plan import make_plan
-from nexorem.core.engine.plan_text import print_plan
 from nexorem.core.engine.probe import read_probe
-from nexorem.core.engine.reach import reached_by
 from nexorem.core.engine.trace import trace
 from nexorem.core.language.assist import complete, hover
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.printer import print_tree
-from nexorem.core.language.reading import Reader, ledger
+from nexorem.core.language.reading import Reader
 from nexorem.core.language.sheet import print_sheet
 from nexorem.core.language.uses import named_at, uses_of
 from nexorem.core.model.star import Star
+from nexorem.core.plan.dependence import reached_by
+from nexorem.core.plan.ledger import ledger
+from nexorem.core.plan.logical import make_plan
+from nexorem.core.plan.text import print_plan
 from nexorem.server import measuring
 from nexorem.server import schemas_formula as f
 from nexorem.server.addresses import Register
@@ -119,8 +121,8 @@ def formula_answer(workspace: Workspace, star: Star, asked: f.FormulaRequest) ->
         return told
     reached = reached_by(star, bound)
     return {
-        **told, "dtype": bound.dtype, "value": found["value"], "scans": reached["scans"], "tables": reached["tables"],
+        **told, "dtype": bound.dtype, "value": found["value"], "scans": [asdict(x) for x in reached.scans], "tables": list(reached.tables),
         "reading": Reader(star.model).sentence(bound), "ledger": [x.as_json() for x in ledger(star.model, bound, arriving, page)],
         "tree": print_tree(bound),
-        "plan": print_plan(star, make_plan(star, [bound])),
+        "plan": print_plan(star, make_plan(star.model, [bound])),
     }  # fmt: skip

@@ -21,7 +21,6 @@ from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.engine.order import TOTAL, Axis, member_values
 from nexorem.core.engine.probe import read_probe, unknown_members
-from nexorem.core.engine.reach import current, edits_of, named_columns, parts, reached_by
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.reading import Reader
@@ -30,6 +29,9 @@ from nexorem.core.lint.findings import findings
 from nexorem.core.model.model import Link, Table
 from nexorem.core.model.names import column_text, quoted, reference_text
 from nexorem.core.model.star import Star
+from nexorem.core.plan.dependence import named_columns, reached_by
+from nexorem.core.plan.reach import current
+from nexorem.core.plan.tree import below, edits_of
 from nexorem.core.values import Array, iso
 from nexorem.gather.sources.kinds import source_words
 from nexorem.store.models import Stored
@@ -134,7 +136,7 @@ def _builds_on(node: t.Typed) -> list[str]:
         if isinstance(at, t.MeasureValue):
             found[at.name] = None
             return
-        for child in parts(at):
+        for child in below(at):
             walk(child)
 
     walk(node)
@@ -159,18 +161,18 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
     """A grid with, for each measure, what does not reach it, what it overrides, and what is known of its totals."""
     star, probe = grid.star, grid.probe
     axes = {f"{table}.{column}": reference_text(table, column) for table, column in (*probe.rows, *probe.columns)}
-    binder = Binder(star, probe.define)
-    conditions = {text: binder.page_condition(text) for text in probe.conditions}
+    conditions = dict(zip(probe.conditions, grid.plan.conditions, strict=True))
     shape = len(grid.rows.lines), len(grid.columns.lines)
     measures, values, told = [], [], looked_at(grid, budget)
-    for name, dtype, found, (of_measure, sums) in zip(probe.measures, grid.dtypes, grid.values, told, strict=True):
-        reached = reached_by(star, binder.measure(name))
+    for name, bound, found, (of_measure, sums) in zip(probe.measures, grid.plan.measures, grid.values, told, strict=True):
+        reached = reached_by(star, bound)
         known = star.model.measure(name)
         error = found.code if isinstance(found, CellError) else None
         lost = sorted(x for m in of_measure if m["kind"] == "unreached" for x in m["tables"])
         measures.append({
-            "name": name, "dtype": dtype, "format": known.format if known else "", "unreached": lost,
-            "overrides": sorted(axes[x] for x in {*axes} & {*reached["overrides"]}), "scans": reached["scans"], "error": error,
+            "name": name, "dtype": bound.dtype, "format": known.format if known else "", "unreached": lost,
+            "overrides": sorted(axes[x] for x in {*axes} & {*reached.overrides}), "scans": [asdict(x) for x in reached.scans],
+            "error": error,
             "marks": of_measure, "sums": sums,
         })  # fmt: skip
         flat = [None] * (shape[0] * shape[1]) if isinstance(found, CellError) else [iso(v) for v in found.tolist()]

@@ -14,13 +14,13 @@ from nexorem.core.design.suggest import free_name
 from nexorem.core.diagnostics import CellError, Refused, refuse
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
-from nexorem.core.engine.reach import scans
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget
 from nexorem.core.model.check import check_link_types, check_model, checked_star
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Model, link_from_json, link_json
 from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import scans
 from nexorem.server.beside import beside
 from nexorem.server.describe import document, findings_of, grid_answer
 from nexorem.server.shaping import Edit, link_edits

@@ -6,10 +6,10 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from nexorem.core.engine.reach import reaches
 from nexorem.core.model.model import Model
 from nexorem.core.model.paths import DoublePath, doubled_paths, model_state
 from nexorem.core.model.star import Star
+from nexorem.core.plan.reach import reaches
 
 Finding = Mapping[str, Any]
 

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.reach import reached_by
 from nexorem.core.language.binder import Binder
 from nexorem.core.model.names import quoted
 from nexorem.core.model.star import Star
+from nexorem.core.plan.dependence import reached_by
 from nexorem.core.values import NUMERIC
 
 CHANGE = "+0.0%;-0.0%"
@@ -44,7 +44,7 @@ def comparisons(star: Star, name: str) -> list[Comparison]:
         return []
     if bound.dtype not in NUMERIC:
         return []
-    reach = set(reached_by(star, bound)["tables"])
+    reach = set(reached_by(star, bound).tables)
     own, own_format = quoted(measure.name), measure.format
     offered = [*_earlier(star, measure.name, own_format, reach), _page(measure.name), *_others(star, measure.name, own, own_format)]
     return [c for c in offered if _binds(star, c)]

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from nexorem.core.engine.reach import current, scans
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
-from nexorem.core.language.reading import ledger
-from nexorem.core.model.names import quoted, split_reference
+from nexorem.core.model.names import quoted
 from nexorem.core.model.paths import Inflow, LinkState
 from nexorem.core.model.star import Star
+from nexorem.core.plan.ledger import ledger
+from nexorem.core.plan.reach import current
+from nexorem.core.plan.tree import scans
 
 HELD = "what is held"
 
@@ -43,9 +44,8 @@ def _held(star: Star, bound: t.MeasureValue) -> dict[str, Any]:
     # As if a filter sat on every column: what an edit does to it is told whether or not one does.
     arriving = {(x.name, c.name): "a filter" for x in star.model.tables for c in x.columns}
     for line in ledger(star.model, bound, arriving, {}):
-        table, column = split_reference(line.column)
-        if line.kind != "kept":
-            filters.setdefault(table, []).append({"column": column, "kind": line.kind})
+        if line.kind != "kept" and line.name is not None:
+            filters.setdefault(line.table, []).append({"column": line.name, "kind": line.kind})
     return {"name": bound.name, "scans": told, "filters": [{"table": x, "columns": c} for x, c in filters.items()]}
 
 

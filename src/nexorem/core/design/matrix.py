@@ -7,12 +7,13 @@ from typing import Any
 
 from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
+from nexorem.core.engine.planned import planned
 from nexorem.core.engine.probe import read_probe
-from nexorem.core.engine.reach import reaches, scans
 from nexorem.core.language import typed as t
-from nexorem.core.language.binder import Binder
 from nexorem.core.model.model import Model
 from nexorem.core.model.star import Star
+from nexorem.core.plan.reach import reaches
+from nexorem.core.plan.tree import scans
 
 ROWS = ("fact", "bridge")
 
@@ -66,13 +67,12 @@ def _via(model: Model, path: list[str], at: str) -> list[str]:
     return found
 
 
-def bound_probe(star: Star, data: Mapping[str, Any]) -> tuple[list[t.MeasureValue], set[str]]:
+def bound_probe(star: Star, data: Mapping[str, Any]) -> tuple[tuple[t.MeasureValue, ...], set[str]]:
     """A stored probe's measures, bound, and the tables that its axes, picks and conditions filter; refuses what cannot be asked."""
     probe = read_probe(star, data)
-    binder = Binder(star, probe.define)
-    measures = [binder.measure(m) for m in probe.measures]
+    plan = planned(star, probe)
     filtered = {table for table, _ in (*probe.rows, *probe.columns)} | {p.table for p in probe.picks}
-    return measures, filtered | {binder.page_condition(text).table for text in probe.conditions}
+    return plan.measures, filtered | {c.table for c in plan.conditions}
 
 
 def probe_gaps(star: Star) -> dict[tuple[str, str], list[str]]:

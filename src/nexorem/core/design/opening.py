@@ -10,11 +10,11 @@ from typing import Any
 
 from nexorem.core.design.change import doubles, reach_change, switched_off
 from nexorem.core.design.suggest import suggestions
-from nexorem.core.engine.reach import carrying_edits, reaches, stop_reason
 from nexorem.core.language import typed as t
 from nexorem.core.model.model import Link, Model, link_from_json
 from nexorem.core.model.paths import LinkState, model_state
 from nexorem.core.model.star import Star
+from nexorem.core.plan.reach import carrying_edits, reaches, stop_reason
 
 MOST_CHAINS = 400  # of links that are looked at between two tables
 MOST_OPENED = 10

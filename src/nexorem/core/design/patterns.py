@@ -10,12 +10,12 @@ import numpy as np
 
 from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.reach import nodes, scans
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.model.model import Column, Link, Table
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import nodes, scans
 from nexorem.core.values import NUMERIC
 
 FEW = range(2, 200)  # members of a column that reads well on an axis

@@ -11,13 +11,13 @@ from nexorem.core.engine.fast import Spread, counted, scanned, suits, suits_coun
 from nexorem.core.engine.reduce import Rows, count_distinct, divided, reduce_rows
 from nexorem.core.engine.row_values import row_values
 from nexorem.core.engine.rows import Around, known, over_rows, relation
-from nexorem.core.engine.scalar import inner_nodes
 from nexorem.core.engine.visibility import Assignment, assign, assign_pattern, patterns, ranges, selectors
 from nexorem.core.functions.arithmetic import alike
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import inner_nodes, table_rows
 from nexorem.core.values import NUMERIC, Array, Vector, combine, constant, empties, same_words
 
 BY_PARTS = ("rows", "count", "sum", "avg", "min", "max")
@@ -75,21 +75,13 @@ class _Slow:
 def _by_pairs(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
     """Row by row in each context: the cell-shaped parts are evaluated in one batch of (context, row) pairs."""
     few, index, own = around.classes(batch)
-    found = known(relation(table_rows(around.star, node), few, own, node.state))
+    found = known(relation(table_rows(around.star.model, node), few, own, node.state))
     if node.where is not None:
         found = found.take(np.flatnonzero(widen(over_rows(node.where, found, few, own, node.state), "boolean").true()))
     values = over_rows(node.argument, found, few, own, node.state) if node.argument is not None else None
     part = Rows(found.owners, few.size, values)
     extra = own.cells[id(node.extra)] if node.extra is not None else None
     return reduce_rows(node.function, node.dtype, node.distinct, part, extra, around.budget).take(index)
-
-
-def table_rows(star: Star, node: t.Aggregate) -> t.BaseRows:
-    """The visible rows of an aggregate's grain, as a table expression."""
-    table = star.model.table(node.grain)
-    assert table
-    columns = tuple(t.RowColumn(c.name, c.dtype, table.name, c.name) for c in table.columns)
-    return t.BaseRows(node.span, table.name, columns, table.name, False, "", table.name, {table.name: ()}, node.state)
 
 
 def single(node: t.Single, batch: Batch, around: Around) -> Vector:

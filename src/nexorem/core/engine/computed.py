@@ -9,10 +9,7 @@ from typing import Any
 from nexorem.core.diagnostics import CellError, Diagnostic, Refused, refuse
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution
-from nexorem.core.engine.plan import Planner
-from nexorem.core.engine.reach import nodes, tables_of
 from nexorem.core.engine.rows import Relation, known, relation
-from nexorem.core.engine.scalar import inner_nodes, row_trees, rows_within
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import syntax as s
 from nexorem.core.language import typed as t
@@ -22,6 +19,8 @@ from nexorem.core.limits import Budget
 from nexorem.core.model.model import Column, Link, Model, Table
 from nexorem.core.model.paths import model_state
 from nexorem.core.model.star import Star, TableRows, table_rows
+from nexorem.core.plan.dependence import asked_tables, made_from
+from nexorem.core.plan.logical import Planner
 
 Item = tuple[str, str]  # a computed column as (table, column), a computed table as (table, "")
 
@@ -217,30 +216,10 @@ class _Maker:
 
 def evaluated(star: Star, bound: t.Rows, budget: Budget) -> Relation:
     """A table expression without any filter, the unmatched member dropped."""
-    planner = Planner(star)
+    planner = Planner(star.model)
     needs = planner.needs(bound, 0)
     run = Execution(star, planner.plan, budget).run(Batch(1))
     return known(relation(bound, Batch(1), run.around(needs, Batch(1)), star.state))
-
-
-def made_from(rows: t.Rows) -> set[str]:
-    """The tables whose rows a table expression is made of."""
-    return {x for part in rows_within(rows) if isinstance(part, t.BaseRows) for x in (part.grain, *part.lookups)}
-
-
-def asked_tables(bound: t.Rows, home: str | None) -> set[str]:
-    """The tables into which filters flow, or whose rows are looked up, while rows are computed."""
-    found = made_from(bound) if home is None else set()
-    trees = row_trees(bound)
-    for node in (n for tree in trees for n in nodes(tree)):
-        if isinstance(node, t.Aggregate):
-            found.add(node.grain)
-        elif isinstance(node, t.Single):
-            found.add(node.table)
-        found |= {x for rows in tables_of(node) for x in made_from(rows)}
-    if home is not None and any(inner_nodes(tree) for tree in trees):
-        found.add(home)
-    return found
 
 
 def walked(node: Any) -> Iterator[Any]:

@@ -12,7 +12,8 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from nexorem.core.model.star import ROWS, Columns, Star
+from nexorem.core.model.star import Columns, Star
+from nexorem.core.plan.effects import Effect, Handling, left_by
 from nexorem.core.values import Array, Vector, combine
 
 
@@ -166,26 +167,14 @@ def constant_filter(batch: Batch, table: str, columns: Columns, mask: Array, ori
     return Filter(table, columns, one_set(mask), np.zeros(batch.size, np.int64), origin)
 
 
-def without(star: Star, batch: Batch, table: str, columns: Iterable[str]) -> Batch:
-    """The batch after filters on these columns of a table have gone.
+def left_in(star: Star, effect: Effect, batch: Batch) -> Batch:
+    """The batch with the filters that an effect leaves in force."""
 
-    A filter that loses some of its columns keeps the combinations of the rest; one over the rows falls back to the
-    combinations of the table's other columns.
-    """
-    gone = set(columns)
-    left: list[Filter] = []
-    for found in batch.filters:
-        if found.table != table:
-            left.append(found)
-            continue
-        had = tuple(star.rows[table].columns) if found.columns is ROWS else found.columns
-        assert had is not None
-        rest = tuple(c for c in had if c not in gone)
-        if len(rest) == len(had):
-            left.append(found)
-        elif rest:
-            left.append(projected(star, found, rest))
-    return replace(batch, filters=tuple(left))
+    def again(found: Filter) -> Filter:
+        return replace(found, index=np.zeros(batch.size, np.int64))
+
+    handling = Handling(star.model, lambda f, columns: projected(star, f, columns), again)
+    return replace(batch, filters=left_by(effect, batch.filters, batch.page, handling))
 
 
 def projected(star: Star, found: Filter, columns: tuple[str, ...]) -> Filter:

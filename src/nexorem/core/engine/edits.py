@@ -4,77 +4,53 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from typing import assert_never
 
 import numpy as np
 
 from nexorem.core.engine.calendars import moved
-from nexorem.core.engine.context import Batch, Compared, Filter, classes, constant_filter, projected, sets_of_pairs, without
+from nexorem.core.engine.context import Batch, Compared, Filter, classes, constant_filter, left_in, sets_of_pairs
 from nexorem.core.engine.rows import Around, Relation, relation
-from nexorem.core.engine.scalar import evaluate, inner_nodes, row_trees, rows_within
+from nexorem.core.engine.scalar import evaluate
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
-from nexorem.core.model.star import ROWS, Star, concatenated
+from nexorem.core.model.star import Star, concatenated
+from nexorem.core.plan.logical import ContextStep
+from nexorem.core.plan.tree import inner_nodes, row_trees, rows_in
 from nexorem.core.values import Array, Vector, combine
 
 CHUNK = 4_000_000  # members × right sides tried at a time
 
 
-def edited(edit: t.FilterEdit | t.Matched, before: Batch, around: Around) -> Batch:
-    """The contexts after an edit."""
-    star = around.star
+def edited(step: ContextStep, before: Batch, around: Around) -> Batch:
+    """The contexts after an edit: what its effect leaves, and the filter that it puts there."""
+    star, edit = around.star, step.edit
+    left = left_in(star, step.effect, before)
     match edit:
-        case t.Cleared():
-            for table, columns in edit.columns.items():
-                before = without(star, before, table, columns)
-            return before
-        case t.Restored():
-            return restored(star, before, edit.columns)
+        case t.Cleared() | t.Restored() | t.Switched() | t.Turned():
+            return left
         case t.Condition():
             outer = {id(n): around.cells[id(n.body)] for n in inner_nodes(edit.predicate) if isinstance(n, t.InContext)}
-            added = condition_filter(star, edit, before, outer, around.budget)
-            return without(star, before, edit.table, edit.replaces).adding(added)
+            return left.adding(condition_filter(star, edit, before, outer, around.budget))
         case t.Listing():
-            added = listed_filter(edit, before, around)
-            return without(star, before, edit.table, edit.replaces).adding(added)
+            return left.adding(listed_filter(edit, before, around))
         case t.Moved():
             by = around.cells[id(edit.by)] if edit.by is not None else None
-            calendar = star.model.table(edit.calendar)
-            assert calendar
-            added = moved(star, edit, before, by, around.budget)
-            return without(star, before, edit.calendar, [c.name for c in calendar.columns]).adding(added)
+            return left.adding(moved(star, edit, before, by, around.budget))
         case t.Matched():
-            return _compared(edit, before, around)
-    raise AssertionError(edit)
+            return _compared(edit, left, around)
+    assert_never(edit)
 
 
 def _compared(edit: t.Matched, before: Batch, around: Around) -> Batch:
+    """What a `match … where` compares with, computed once in each context before it."""
     nodes = [n for n in inner_nodes(edit.predicate) if isinstance(n, t.InContext)]
+    if not nodes:
+        return before
     _, index, firsts = classes([around.cells[id(n.body)].codes()[0] for n in nodes], before.size)
     values = {id(n): around.cells[id(n.body)].take(firsts) for n in nodes}
-    return Batch(before.size, before.filters, before.axes, before.page, {**before.compared, id(edit.link): Compared(index, values)})
-
-
-def restored(star: Star, before: Batch, columns: Mapping[str, frozenset[str]]) -> Batch:
-    """`reset`: other filters leave these columns, and the page's are in force on them again.
-
-    A filter of the page that still stands whole stays; of one that does not, the combinations of the columns at hand
-    come back.
-    """
-    whole = {f.page: f for f in before.filters if f.page >= 0}
-    other = Batch(before.size, tuple(f for f in before.filters if f.page < 0), before.axes, before.page, before.compared)
-    for table, names in columns.items():
-        other = without(star, other, table, names)
-    back = []
-    for place, found in enumerate(before.page):
-        assert found.columns is not ROWS
-        mine = tuple(c for c in found.columns if c in columns.get(found.table, ()))
-        if place in whole:
-            back.append(whole[place])
-        elif mine:
-            part = found if mine == found.columns else projected(star, found, mine)
-            back.append(Filter(part.table, part.columns, part.sets, np.zeros(before.size, np.int64), part.origin, part.page))
-    return Batch(before.size, (*back, *other.filters), before.axes, before.page, before.compared)
+    return replace(before, compared={**before.compared, id(edit.link): Compared(index, values)})
 
 
 def condition_filter(star: Star, edit: t.Condition, batch: Batch, outer: Mapping[int, Vector], budget: Budget) -> Filter:
@@ -128,7 +104,7 @@ def relevant(star: Star, rows: t.Rows, batch: Batch) -> Batch:
     """The batch with those filters only that a table expression may see."""
     if any(inner_nodes(tree) for tree in row_trees(rows)):
         return batch
-    bases = [x for x in rows_within(rows) if isinstance(x, t.BaseRows) and not x.quantifier]
+    bases = [x for x in rows_in(rows) if isinstance(x, t.BaseRows) and not x.quantifier]
     tables = {f.table for x in bases for f in star.inflow(x.grain, x.state).walk()}
     return replace(batch, filters=tuple(f for f in batch.filters if f.table in tables), axes={})
 

@@ -12,12 +12,12 @@ from nexorem.core.engine.context import Batch
 from nexorem.core.engine.cubes import Cube
 from nexorem.core.engine.edits import edited
 from nexorem.core.engine.iterate import iterated, ranked
-from nexorem.core.engine.plan import ContextStep, Needs, Plan, ValueStep
 from nexorem.core.engine.rows import Around
 from nexorem.core.engine.scalar import Leaf, computed, evaluate
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import ROWS, Star
+from nexorem.core.plan.logical import ContextStep, Needs, Plan, ValueStep
 from nexorem.core.values import Array, Vector
 
 
@@ -81,7 +81,7 @@ class Execution:
         self, needs: Needs, batch: Batch, met: list[tuple[t.InRow, Execution]] | None = None, cubes: list[Cube] | None = None
     ) -> Around:
         """What a step may look up while it works, every context by itself; `met` collects what its rows execute."""
-        plans = {id(node): plan for node, plan in needs.inner}
+        plans = {id(x.node): x.plan for x in needs.inner}
 
         def inner(node: t.InRow, pairs: Batch, owners: Array, leaf: Leaf) -> Vector:
             run = Execution(self.star, plans[id(node)], self.budget, self, owners, leaf).run(pairs)
@@ -123,7 +123,7 @@ class Execution:
 
     def _context(self, step: ContextStep) -> Batch:
         batch = self.batch(step.parent)
-        return edited(step.edit, batch, self.around(step.needs, batch))
+        return edited(step, batch, self.around(step.needs, batch))
 
 
 def execute(star: Star, plan: Plan, batch: Batch, budget: Budget) -> Execution:

@@ -11,7 +11,7 @@ from nexorem.core.columns import Column
 from nexorem.core.engine.context import one_set
 from nexorem.core.engine.cubes import Cube, answered, coarsened, wholly
 from nexorem.core.engine.row_values import row_values
-from nexorem.core.engine.scalar import children, evaluate
+from nexorem.core.engine.scalar import evaluate
 from nexorem.core.engine.scan import MOST_GROUPS, Block, Digit, Scan, Totals
 from nexorem.core.engine.visibility import Selector, Varying, pairs_of
 from nexorem.core.functions.convert import widen
@@ -19,6 +19,7 @@ from nexorem.core.functions.library import FUNCTIONS as FUNCTIONS_BY_NAME
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import children
 from nexorem.core.values import NO_WORDS, NUMERIC, STORAGE, Array, Vector
 
 FEWEST_ROWS = 100_000  # below, plain NumPy is as fast

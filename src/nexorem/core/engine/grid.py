@@ -10,18 +10,18 @@ from typing import Any
 
 import numpy as np
 
-from nexorem.core.diagnostics import CellError, OverLimit, Refused
+from nexorem.core.diagnostics import CellError, Refused
 from nexorem.core.engine import lines as lines_of_facts
 from nexorem.core.engine.context import Batch, Filter, Sets, each_member
 from nexorem.core.engine.cut import Judged, kept_lines
 from nexorem.core.engine.execute import execute
 from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.engine.order import TOTAL, Axis, line_order, places_of, prefixes_of
-from nexorem.core.engine.plan import Plan, Planner
-from nexorem.core.engine.probe import Pick, Probe, member_mask, page
+from nexorem.core.engine.page import page
+from nexorem.core.engine.planned import ProbePlan, planned
+from nexorem.core.engine.probe import Pick, Probe, member_mask
 from nexorem.core.engine.visibility import Selector, selectors, visible
 from nexorem.core.language import typed as t
-from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget, over
 from nexorem.core.model.star import ROWS, Star
 from nexorem.core.values import Array, Vector, combine, iso
@@ -40,10 +40,14 @@ class Grid:
     rows: Axis
     columns: Axis
     values: tuple[Vector | CellError, ...]
-    dtypes: tuple[str, ...]
-    plan: Plan
+    plan: ProbePlan
     told: dict[int, tuple[int, float]] = field(default_factory=dict)
     left_out: int = 0  # row lines with a value that conditions and the top leave out
+
+    @property
+    def dtypes(self) -> tuple[str, ...]:
+        """The type of each measure."""
+        return tuple(m.dtype for m in self.plan.measures)
 
     def value(self, measure: int, row: int, column: int) -> Any:
         """One cell as JSON."""
@@ -74,62 +78,36 @@ class Grid:
         return found.tolist() if found.dtype in ("integer", "number", "boolean", "text") else [iso(v) for v in found.tolist()]
 
 
-def bind_measures(binder: Binder, names: Sequence[str]) -> list[t.MeasureValue]:
-    """All measures bound; refuses with the errors of all."""
-    bound, wrong = [], []
-    for name in names:
-        try:
-            bound.append(binder.measure(name))
-        except OverLimit:
-            raise
-        except Refused as refused:
-            wrong += [d for d in refused.diagnostics if d not in wrong]
-    if wrong:
-        raise Refused(wrong)
-    return bound
-
-
 def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
     """Computes a probe."""
-    binder = Binder(star, probe.define, budget.limits)
-    measures = bind_measures(binder, probe.measures)
-    base = page(star, binder, probe, budget)
-    columns = axis(star, base, probe.columns, probe.totals, probe.limit, budget, () if probe.empty_lines else measures)
-    rows, left_out = row_lines(star, binder, probe, measures, base, columns, budget)
+    plan = planned(star, probe, budget.limits)
+    base = page(star, plan, probe, budget)
+    columns = axis(star, base, probe.columns, probe.totals, probe.limit, budget, () if probe.empty_lines else plan.measures)
+    rows, left_out = row_lines(star, plan, probe, base, columns, budget)
     count = len(rows.lines) * len(columns.lines)
     if count > probe.limit:
         raise over_cells(count, probe.limit)
-    planner = Planner(star)
-    for measure in measures:
-        planner.add_root(measure)
-    batch = cells(star, base, rows, columns)
-    run = execute(star, planner.plan, batch, budget)
-    values = tuple(run.root(i) for i in range(len(measures)))
-    grid = Grid(star, probe, rows, columns, values, tuple(m.dtype for m in measures), planner.plan, run.told, left_out)
+    run = execute(star, plan.cells, cells(star, base, rows, columns), budget)
+    values = tuple(run.root(i) for i in range(len(plan.measures)))
+    grid = Grid(star, probe, rows, columns, values, plan, run.told, left_out)
     if not probe.empty_lines:
         grid = _shown(grid)
     return ordered(grid, base, budget) if probe.sort else grid
 
 
-def row_lines(
-    star: Star, binder: Binder, probe: Probe, measures: Sequence[t.MeasureValue], base: Batch, columns: Axis, budget: Budget
-) -> tuple[Axis, int]:
+def row_lines(star: Star, plan: ProbePlan, probe: Probe, base: Batch, columns: Axis, budget: Budget) -> tuple[Axis, int]:
     """The axis of row lines that the probe keeps, and how many lines with a value it leaves out."""
-    conditions = [binder.having(h.where) for h in probe.having]
-    cutting = bool(probe.rows) and (probe.top is not None or bool(conditions))
-    sparse = () if probe.empty_lines else measures
+    cutting = bool(probe.rows) and (probe.top is not None or bool(plan.having))
+    sparse = () if probe.empty_lines else plan.measures
     rows = axis(star, base, probe.rows, probe.totals, MOST_LINES if cutting else probe.limit, budget, sparse)
     if not cutting:
         return rows, 0
     prefixes = Axis(rows.columns, prefixes_of(rows.lines))
-    planner = Planner(star)
-    for node in (*conditions, *measures):
-        planner.add_root(node)
-    run = execute(star, planner.plan, cells(star, base, prefixes, Axis(columns.columns, _at_line(star, columns, ()))), budget)
-    found = [run.root(i) for i in range(len(conditions) + len(measures))]
-    values = found[len(conditions) :]
+    run = execute(star, plan.lines, cells(star, base, prefixes, Axis(columns.columns, _at_line(star, columns, ()))), budget)
+    found = [run.root(i) for i in range(len(plan.lines.roots))]
+    values = found[len(plan.having) :]
     by = values[probe.measures.index(probe.top.by)] if probe.top else None
-    kept = kept_lines(star, rows, probe.having, probe.top, Judged(prefixes.lines, found[: len(conditions)], by))
+    kept = kept_lines(star, rows, probe.having, probe.top, Judged(prefixes.lines, found[: len(plan.having)], by))
     filled = np.zeros(len(prefixes.lines), bool)
     for value in values:
         filled |= True if isinstance(value, CellError) else value.valid
@@ -145,7 +123,7 @@ def ordered(grid: Grid, base: Batch, budget: Budget) -> Grid:
 
     def ranking(at: tuple[Pick, ...]) -> dict[str, Vector | CellError]:
         """Every measure on every beginning of a row line, at some members of the columns, else over all of them."""
-        run = execute(star, grid.plan, cells(star, base, prefixes, Axis(across.columns, _at_line(star, across, at))), budget)
+        run = execute(star, grid.plan.cells, cells(star, base, prefixes, Axis(across.columns, _at_line(star, across, at))), budget)
         return {name: run.root(i) for i, name in enumerate(probe.measures)}
 
     ranked = {at: ranking(at) for at in {o.at for o in probe.sort if o.by in probe.measures}}

@@ -6,18 +6,19 @@ from dataclasses import replace
 
 import numpy as np
 
-from nexorem.core.engine.context import Batch
+from nexorem.core.engine.context import Batch, left_in
 from nexorem.core.engine.reduce import Rows, reduce_rows
-from nexorem.core.engine.rows import Around, competition, known, over_rows, relation, without_rows
+from nexorem.core.engine.rows import Around, competition, known, over_rows, relation
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
+from nexorem.core.plan.effects import row_effect
 from nexorem.core.values import Vector
 
 
 def iterated(node: t.Iterated, batch: Batch, around: Around) -> Vector:
     """The aggregate in each context of the batch."""
     if node.over.replaces and _only_replaced(node.over):
-        batch = without_rows(around.star, batch, node.over)
+        batch = left_in(around.star, row_effect(around.star.model, node.over), batch)
     few, index, own = around.classes(batch)
     found = relation(node.over, few, own, node.state)
     if node.function == "rows":
@@ -41,7 +42,8 @@ def ranked(node: t.Rank, batch: Batch, around: Around) -> Vector:
     """The rank of each context's own value among those of the rows."""
     own_value = around.cells[id(node.operand)]
     around = replace(around, cells={key: v for key, v in around.cells.items() if key != id(node.operand)})
-    fewer = without_rows(around.star, batch, node.among) if node.among.replaces and _only_replaced(node.among) else batch
+    replaced = node.among.replaces and _only_replaced(node.among)
+    fewer = left_in(around.star, row_effect(around.star.model, node.among), batch) if replaced else batch
     few, index, own = around.classes(fewer)
     found = relation(node.among, few, own, node.state)
     values = over_rows(node.by, found, few, own, node.state)

@@ -16,6 +16,7 @@ from nexorem.core.engine.visibility import visible
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
+from nexorem.core.plan.effects import effect_of
 from nexorem.core.values import Array, combine
 
 CROSSED = 10_000  # lines of a product that are not worth a look at the facts
@@ -91,8 +92,8 @@ def supports(star: Star, node: t.Typed, tables: set[str]) -> list[t.Aggregate] |
         case t.Aggregate():
             return [node] if node.state == star.state and _looks_up(star, node.grain, tables) else None
         case t.Edited():
-            keeps = all(isinstance(e, t.Condition | t.Listing) and e.keep for e in node.edits)
-            return supports(star, node.body, tables) if keeps else None
+            narrows = all(effect_of(star.model, e).narrows for e in node.edits)
+            return supports(star, node.body, tables) if narrows else None
         case t.Cases():
             return _together(star, [*(then for _, then in node.branches), node.otherwise], tables)
         case t.Fold():

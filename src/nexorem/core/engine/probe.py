@@ -8,16 +8,10 @@ from typing import Any
 
 import numpy as np
 
-from nexorem.core.diagnostics import CellError, Diagnostic, Refused, refuse
-from nexorem.core.engine.context import Batch, Filter, constant_filter
-from nexorem.core.engine.edits import condition_filter
-from nexorem.core.engine.execute import execute
-from nexorem.core.engine.plan import Planner
-from nexorem.core.engine.scalar import inner_nodes
+from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.functions.convert import PARSERS
-from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
-from nexorem.core.limits import DEFAULT_LIMITS, Budget
+from nexorem.core.limits import DEFAULT_LIMITS
 from nexorem.core.model.names import column_text
 from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Value, Vector, constant, iso
@@ -307,37 +301,3 @@ def unknown_members(star: Star, probe: Probe) -> list[str]:
             text = column_text(pick.table, pick.column)
             told.append(f"{text} has no member {listed(['(empty)' if v is None else str(iso(v)) for v in lost], 'or')}, which is picked.")
     return told
-
-
-def page(star: Star, binder: Binder, probe: Probe, budget: Budget) -> Batch:
-    """The page as one context: picks, then conditions in their order, each computed under what stands before it."""
-    batch = Batch(1)
-    for pick in probe.picks:
-        batch = batch.adding(constant_filter(batch, pick.table, (pick.column,), member_mask(star, pick), "pick"))
-    for text in probe.conditions:
-        kept = star.kept_condition(text)
-        if isinstance(kept, Filter):
-            batch = batch.adding(kept)
-            continue
-        edit = binder.page_condition(text)
-        found = _condition(star, edit, batch, budget)
-        if not inner_nodes(edit.predicate):  # one that looks at nothing but its own columns is the same on every page
-            star.keep_condition(text, found)
-        batch = batch.adding(found)
-    filters = tuple(replace(f, page=place) for place, f in enumerate(batch.filters))
-    return replace(batch, filters=filters, page=filters)
-
-
-def _condition(star: Star, edit: t.Condition, batch: Batch, budget: Budget) -> Filter:
-    nodes = [n for n in inner_nodes(edit.predicate) if isinstance(n, t.InContext)]
-    planner = Planner(star)
-    for node in nodes:
-        planner.add_root(node.body)
-    run = execute(star, planner.plan, batch, budget)
-    outer: dict[int, Vector] = {}
-    for place, node in enumerate(nodes):
-        found = run.root(place)
-        if isinstance(found, CellError):
-            raise refuse(found.code, str(found), place="where")
-        outer[id(node)] = found
-    return condition_filter(star, edit, batch, outer, budget)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from nexorem.core.engine.context import Batch, Filter, classes, each_member, without
+from nexorem.core.engine.context import Batch, Filter, classes, each_member, left_in
 from nexorem.core.engine.cubes import Cube
 from nexorem.core.engine.scalar import Leaf, evaluate
 from nexorem.core.engine.visibility import Selector, assign, ranges, selectors, visible_pairs
@@ -17,6 +17,7 @@ from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.paths import LinkState
 from nexorem.core.model.star import ROWS, Star
+from nexorem.core.plan.effects import row_effect
 from nexorem.core.values import Array, Vector, combine, same_words
 
 Inner = Callable[[t.InRow, Batch, Array, Leaf], Vector]
@@ -136,31 +137,18 @@ class Relation:
 def row_batch(batch: Batch, found: Relation) -> Batch:
     """The contexts of the pairs: each with its row as one more filter, or in place of those on the row's columns."""
     star, shape = found.star, found.shape
-    if shape.replaces:
-        batch = without_rows(star, batch, shape)
-    pairs = batch.at(found.owners)
-    if shape.identity:
-        assert found.rows is not None
-        each = each_member(star.size(shape.identity) + 1)
-        return pairs.adding(Filter(shape.identity, ROWS, each, found.rows, "row"))
+    effect = row_effect(star.model, shape)
+    pairs = left_in(star, effect, batch).at(found.owners)
     added = []
-    for i, column in enumerate(shape.columns):
-        if column.table and column.column:
-            size = star.domain(column.table, (column.column,)).size
-            added.append(Filter(column.table, (column.column,), each_member(size), found.code(i), "row"))
+    for target in effect.adds:
+        if target.columns is ROWS:
+            assert found.rows is not None
+            added.append(Filter(target.table, ROWS, each_member(star.size(target.table) + 1), found.rows, "row"))
+        else:
+            place = next(i for i, c in enumerate(shape.columns) if (c.table, (c.column,)) == (target.table, target.columns))
+            size = star.domain(target.table, target.columns).size
+            added.append(Filter(target.table, target.columns, each_member(size), found.code(place), "row"))
     return pairs.adding(*added)
-
-
-def without_rows(star: Star, batch: Batch, shape: t.Rows) -> Batch:
-    """The batch without the filters that a row of `every` or `page` replaces."""
-    for table in dict.fromkeys(c.table for c in shape.columns if c.table):
-        columns = {c.column for c in shape.columns if c.table == table and c.column}
-        defined = star.model.table(table)
-        assert defined
-        if shape.identity == table or (defined.calendar and defined.calendar.date in columns):
-            columns = {c.name for c in defined.columns}
-        batch = without(star, batch, table, columns)
-    return batch
 
 
 def over_rows(tree: t.Typed, found: Relation, batch: Batch, around: Around, state: LinkState) -> Vector:

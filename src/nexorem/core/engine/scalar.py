@@ -9,23 +9,10 @@ import numpy as np
 from nexorem.core.functions.arithmetic import alike, choose
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
+from nexorem.core.plan.tree import children
 from nexorem.core.values import Vector, constant, empties
 
 Leaf = Callable[[t.Typed], Vector | None]
-
-
-def children(node: t.Typed) -> tuple[t.Typed, ...]:
-    """The scalar nodes a node is computed from, in the order `computed` takes their values."""
-    match node:
-        case t.Apply() | t.Fold():
-            return node.arguments
-        case t.Cases():
-            return (*(x for branch in node.branches for x in branch), node.otherwise)
-        case t.Member():
-            return (node.operand, *node.items)
-        case t.Let():
-            return (*(d.node for d in node.definitions), node.body)
-    return ()
 
 
 def computed(node: t.Typed, values: Sequence[Vector], size: int) -> Vector:
@@ -89,81 +76,3 @@ def evaluate(node: t.Typed, leaf: Leaf, size: int, lets: dict[int, Vector] | Non
             lets[key] = evaluate(node.definition.node, leaf, size, lets)
         return lets[key]
     return computed(node, [evaluate(child, leaf, size, lets) for child in children(node)], size)
-
-
-def inner_nodes(node: t.Typed | None) -> list[t.InRow | t.InContext]:
-    """The cell-shaped nodes used inside a row-shaped one, in order."""
-    if node is None:
-        return []
-    if isinstance(node, t.InRow | t.InContext):
-        return [node]
-    return [inner for child in children(node) for inner in inner_nodes(child)]
-
-
-def rows_within(rows: t.Rows) -> list[t.Rows]:
-    """A table expression and every one inside it, the innermost first."""
-    found, queue = [], [rows]
-    while queue:
-        at = queue.pop()
-        found.append(at)
-        if isinstance(at, t.JoinedRows):
-            queue += [at.left, at.right]
-        elif isinstance(at, t.KnownRows | t.WhereRows | t.TopRows | t.WithRows):
-            queue.append(at.rows)
-    return found[::-1]
-
-
-def row_trees(node: t.Typed | t.TypedEdit | t.Rows) -> list[t.Typed]:
-    """The row-shaped trees that a node, an edit or a table expression evaluates for rows of its own."""
-    match node:
-        case t.Aggregate():
-            return [x for x in (node.argument, node.where) if x]
-        case t.Iterated():
-            return [*row_trees(node.over), *(x for x in (node.where, node.argument) if x)]
-        case t.Rank():
-            return [*row_trees(node.among), node.by]
-        case t.Condition():
-            return [node.predicate]
-        case t.Matched():
-            return [node.predicate] if node.predicate else []
-        case t.Listing():
-            return row_trees(node.rows)
-        case t.Rows():
-            trees: list[t.Typed] = []
-            for part in rows_within(node):
-                if isinstance(part, t.WhereRows):
-                    trees.append(part.predicate)
-                elif isinstance(part, t.TopRows):
-                    trees.append(part.by)
-                elif isinstance(part, t.WithRows):
-                    trees += part.values
-            return trees
-    return []
-
-
-def cell_trees(node: t.Typed | t.TypedEdit | t.Rows) -> list[t.Typed]:
-    """The cell-shaped trees beside a node's own rows, computed once in the context it stands in."""
-    match node:
-        case t.Aggregate():
-            return [node.extra] if node.extra else []
-        case t.Iterated():
-            return [*cell_trees(node.over), *([node.extra] if node.extra else [])]
-        case t.Single():
-            return [node.default] if node.default else []
-        case t.Rank():
-            return [node.operand, *cell_trees(node.among)]
-        case t.Condition() | t.Matched():
-            return [n.body for n in inner_nodes(node.predicate) if isinstance(n, t.InContext)]
-        case t.Listing():
-            return cell_trees(node.rows)
-        case t.Moved():
-            return [node.by] if node.by else []
-        case t.Rows():
-            trees: list[t.Typed] = []
-            for part in rows_within(node):
-                if isinstance(part, t.ListedRows):
-                    trees += [x for line in part.lines for x in line]
-                elif isinstance(part, t.TopRows):
-                    trees.append(part.count)
-            return trees
-    return []

@@ -15,17 +15,18 @@ import numpy as np
 from nexorem.core.diagnostics import CellError, refuse
 from nexorem.core.engine.context import Batch, constant_filter
 from nexorem.core.engine.execute import Execution, execute
-from nexorem.core.engine.plan import ContextStep, Needs, make_plan
-from nexorem.core.engine.probe import Pick, Probe, member_mask, page
-from nexorem.core.engine.scalar import children
+from nexorem.core.engine.page import page
+from nexorem.core.engine.planned import planned
+from nexorem.core.engine.probe import Pick, Probe, member_mask
 from nexorem.core.engine.trace_beside import emptied
-from nexorem.core.engine.trace_filters import FilterTeller
+from nexorem.core.engine.trace_filters import At, FilterTeller
 from nexorem.core.engine.trace_rows import RowOrder, first_rows, scan, through, used_rows
 from nexorem.core.language import typed as t
-from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget
-from nexorem.core.model.paths import LinkState
 from nexorem.core.model.star import Star
+from nexorem.core.plan.contexts import Context, in_row
+from nexorem.core.plan.logical import Needs, placed
+from nexorem.core.plan.tree import children
 from nexorem.core.values import iso
 
 MET = (t.MeasureValue, t.Aggregate, t.Edited, t.Iterated, t.Single, t.Asked, t.Rank)
@@ -49,16 +50,18 @@ def traced(
     star: Star, probe: Probe, measure: str, at: Iterable[Pick], budget: Budget, into: Sequence[tuple[str, int]] = ()
 ) -> tuple[dict[str, Any], Met]:
     """The same, with what its nodes were told from, by their paths."""
-    binder = Binder(star, probe.define, budget.limits)
-    bound = binder.measure(measure)
-    base = page(star, binder, probe, budget)
+    asked = replace(probe, measures=(measure,), having=())
+    plan = planned(star, asked, budget.limits)
+    bound = plan.measures[0]
+    base = page(star, plan, asked, budget)
     at = list(at)
     for pick in at:
         base = base.adding(constant_filter(base, pick.table, (pick.column,), member_mask(star, pick), "coordinate"))
     base = replace(base, axes={(p.table, p.column): np.ones(1, bool) for p in at})
     met: Met = {}
-    teller = Teller(star, execute(star, make_plan(star, [bound]), base, budget), budget, met)
-    node = teller.node(bound, 0, star.state, "0")
+    start = plan.context(asked, [(p.table, p.column) for p in at])
+    teller = Teller(star, execute(star, plan.cells, base, budget), start, budget, met)
+    node = teller.node(bound, 0, "0")
     told = {
         "measure": bound.name,
         "coordinates": {f"{p.table}.{p.column}": _member(p) for p in at},
@@ -98,54 +101,59 @@ Met = dict[str, "tuple[Teller, t.Typed, int]"]  # by path: who told a node, the 
 
 
 class Teller:
-    """Tells an executed plan of one context."""
+    """Tells an executed plan of one context, which starts in `start`."""
 
-    def __init__(self, star: Star, run: Execution, budget: Budget, met: Met) -> None:
+    def __init__(self, star: Star, run: Execution, start: Context, budget: Budget, met: Met) -> None:
         self.star, self.run, self.budget, self.met = star, run, budget, met
+        self.contexts = next(placed(star.model, run.plan, start)).contexts
         self.filters = FilterTeller(star, budget)
+
+    def at(self, context: int) -> At:
+        """A context, and the filters that its execution made of it; none where that failed."""
+        batch = self.run.contexts[context]
+        if isinstance(batch, CellError):
+            return At(replace(self.contexts[context], filters=()), Batch(1))
+        return At(self.contexts[context], batch)
 
     def batch(self, context: int) -> Batch:
         """The filters of a context; none where its computation failed."""
-        found = self.run.contexts[context]
-        return Batch(1) if isinstance(found, CellError) else found
+        return self.at(context).batch
 
     def value(self, node: t.Typed, context: int) -> Any:
         """A node's value as JSON."""
         found = self.run.values[self.run.plan.values[id(node), context]]
         return {"error": found.code, "message": str(found)} if isinstance(found, CellError) else iso(found.at(0))
 
-    def node(self, node: t.Typed, context: int, state: LinkState, path: str) -> dict[str, Any]:
+    def node(self, node: t.Typed, context: int, path: str) -> dict[str, Any]:
         """A node of the tree, with those below it."""
         self.budget.check()
         self.met[path] = self, node, context
         told: dict[str, Any] = {"kind": KINDS.get(type(node), "question"), "path": path, "text": "", "dtype": node.dtype}
-        told |= {"value": self.value(node, context), "edits": [], "filters": self.filters.told(self.batch(context)), "flows": []}
+        told |= {"value": self.value(node, context), "edits": [], "filters": self.filters.told(self.at(context)), "flows": []}
         told |= {"blocked": [], "children": []}
         if isinstance(node, t.MeasureValue):
             told |= {"name": node.name, "text": node.formula}
-            told["children"] = self.nested([node.body], context, state, path)
+            told["children"] = self.nested([node.body], context, path)
         elif isinstance(node, t.Edited):
             told["text"] = f"given ({', '.join(e.text for e in node.edits)})"
-            self.edited(node, context, state, path, told)
+            self.edited(node, context, path, told)
         else:
             assert isinstance(node, t.Aggregate | t.Iterated | t.Single | t.Asked | t.Rank)
             told["text"] = node.text
             needs = self.needs(node, context)
             cells = [tree for tree, _ in needs.cells]
-            told["children"] = self.nested(cells, context, state, path)
+            told["children"] = self.nested(cells, context, path)
             if isinstance(node, t.Aggregate | t.Single):
-                told |= scan(self.filters, node, self.batch(context), self.run.around(needs, self.batch(context)))
+                told |= scan(self.filters, node, self.at(context), self.run.around(needs, self.batch(context)))
             elif isinstance(node, t.Iterated | t.Rank):
                 told |= self.iteration(node, context)
         return told
 
     def needs(self, node: t.Typed, context: int) -> Needs:
         """What the step of a node needed."""
-        number = self.run.plan.values[id(node), context]
-        step = next(s for s in self.run.plan.steps if not isinstance(s, ContextStep) and s.number == number)
-        return step.needs
+        return self.run.plan.value_step(node, context).needs
 
-    def nested(self, nodes: Iterable[t.Typed], context: int, state: LinkState, path: str) -> list[dict[str, Any]]:
+    def nested(self, nodes: Iterable[t.Typed], context: int, path: str) -> list[dict[str, Any]]:
         """The nearest nodes of the tree at or below some nodes; their paths go on from `path`."""
         found: list[t.Typed] = []
 
@@ -159,23 +167,21 @@ class Teller:
         for node in nodes:
             gather(node)
         taken = sum(1 for p in self.met if p.startswith(f"{path}.") and "." not in p[len(path) + 1 :])
-        return [self.node(n, context, state, f"{path}.{taken + i}") for i, n in enumerate(found)]
+        return [self.node(n, context, f"{path}.{taken + i}") for i, n in enumerate(found)]
 
-    def edited(self, node: t.Edited, context: int, state: LinkState, path: str, told: dict[str, Any]) -> None:
+    def edited(self, node: t.Edited, context: int, path: str, told: dict[str, Any]) -> None:
         """The edits of a `given`, and what is computed after them."""
         for edit in node.edits:
-            after = self.run.plan.contexts.get((id(edit), context), context)
-            step = next((s for s in self.run.plan.steps if isinstance(s, ContextStep) and s.number == after), None)
-            needs = step.needs if step and after != context else Needs()
-            one = self.filters.edit(edit, self.batch(context), self.batch(after), state)
-            one["children"] = self.nested([tree for tree, _ in needs.cells], context, state, path)
+            step = self.run.plan.context_step(edit, context)
+            after, needs = step.number, step.needs
+            one = self.filters.edit(edit, self.at(context), self.at(after))
+            one["children"] = self.nested([tree for tree, _ in needs.cells], context, path)
             if isinstance(edit, t.Listing) and not isinstance(self.run.contexts[after], CellError):
                 one["rows"] = first_rows(edit.rows, edit.state, self.batch(context), self.run.around(needs, self.batch(context)))
             told["edits"].append(one)
-            state = edit.state if isinstance(edit, t.LinkEdit) else state
             context = after
-        told["filters"] = self.filters.told(self.batch(context))
-        told["children"] = self.nested([node.body], context, state, path)
+        told["filters"] = self.filters.told(self.at(context))
+        told["children"] = self.nested([node.body], context, path)
 
     # iterations
 
@@ -195,13 +201,16 @@ def enter(met: Met, path: str, key: int) -> tuple[dict[str, Any], dict[str, Any]
     teller, node, context = met.get(path, (None, None, 0))
     if teller is None or not isinstance(node, t.Iterated | t.Rank):
         raise refuse("no_such_node", f"There is no iteration at {path}.", "Take the path of an iteration's node.", "into")
-    found = through(node, teller.batch(context), teller.run, teller.needs(node, context), key)
+    needs = teller.needs(node, context)
+    found = through(node, teller.batch(context), teller.run, needs, key)
     if found is None:
         raise refuse("no_such_row", f"The iteration at {path} has no row {key}.", "Take the key of one of its rows.", "into")
     runs, batch, row = found
     trees = []
+    rows = {id(x.node): x.rows for x in needs.inner}
+    own = in_row(teller.star.model, node.over if isinstance(node, t.Iterated) else node.among, teller.contexts[context])
     for place, (inner, run) in enumerate(runs):
-        below = Teller(teller.star, run, teller.budget, met)
-        trees += below.nested([inner.body], 0, node.state, f"{path}[{key}].{place}")
+        below = Teller(teller.star, run, in_row(teller.star.model, rows[id(inner)], teller.contexts[context]), teller.budget, met)
+        trees += below.nested([inner.body], 0, f"{path}[{key}].{place}")
     told = {"kind": "row", "path": f"{path}[{key}]", "text": node.text, "dtype": node.dtype, "value": row["value"], "edits": []}
-    return told | {"filters": teller.filters.told(batch), "flows": [], "blocked": [], "children": trees}, row
+    return told | {"filters": teller.filters.told(At(own, batch)), "flows": [], "blocked": [], "children": trees}, row

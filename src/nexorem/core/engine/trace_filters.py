@@ -2,20 +2,31 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from nexorem.core.engine.context import Batch, Filter
-from nexorem.core.engine.reach import blocked, carrying_edits, first_stop, overridden
+from nexorem.core.engine.context import Batch
 from nexorem.core.engine.visibility import selectors
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
-from nexorem.core.model.paths import Inflow, LinkState
+from nexorem.core.model.paths import Inflow
 from nexorem.core.model.star import ROWS, Star
+from nexorem.core.plan.contexts import Context, changes
+from nexorem.core.plan.flow import Flow
+from nexorem.core.plan.reach import blocked, carrying_edits, first_stop
 from nexorem.core.values import Array, iso
 
 MOST_VALUES = 12
+
+
+@dataclass(frozen=True, slots=True)
+class At:
+    """A context as it is planned, and as it was executed."""
+
+    context: Context
+    batch: Batch
 
 
 class FilterTeller:
@@ -24,10 +35,10 @@ class FilterTeller:
     def __init__(self, star: Star, budget: Budget) -> None:
         self.star, self.budget = star, budget
 
-    def told(self, batch: Batch) -> list[dict[str, Any]]:
+    def told(self, at: At) -> list[dict[str, Any]]:
         """For each table with a filter of its own: its columns, what they allow, and the rows that pass them."""
-        told = []
-        for table in own_tables(batch):
+        told, batch = [], at.batch
+        for table in at.context.tables:
             own = [f for f in batch.filters if f.table == table and f.index[0] >= 0]
             kept = self.mask(Inflow(table, None, "", ()), Batch(1, tuple(own)))
             columns = list(dict.fromkeys(c for f in own for c in (f.columns or ())))
@@ -62,40 +73,31 @@ class FilterTeller:
             "count": int(mask[:-1].sum()), "total": total,
         }  # fmt: skip
 
-    def edit(self, edit: t.TypedEdit, old: Batch, new: Batch, state: LinkState) -> dict[str, Any]:
+    def edit(self, edit: t.TypedEdit, old: At, new: At) -> dict[str, Any]:
         """An edit with the filters before and after on every column it touched."""
         told: dict[str, Any] = {"text": edit.text, "changes": [], "link": None, "children": [], "kind": edit_word(edit)}
-        if isinstance(edit, t.Switched):
-            links = self.star.model.links
-            off = [k.name for k in links if k.tables == edit.link.tables and k.name in state.active and k.name != edit.link.name]
-            return told | {"link": edit.link.name, "instead_of": off}
-        if isinstance(edit, t.Turned):
-            return told | {"link": edit.link.name, "way": edit.way, "way_before": state.way(edit.link)}
-        if isinstance(edit, t.Matched):
-            return told | {"link": edit.link.name, "from": edit.link.to_table, "to": edit.link.from_table}
-        for table, column in self.touched(edit):
-            had, has = filtered(old, table, column), filtered(new, table, column)
-            if had or has:
-                told["changes"].append({
-                    "column": f"{table}.{column}",
-                    "before": self.allowed(old, table, column) if had else None,
-                    "after": self.allowed(new, table, column) if has else None,
-                    "kind": change(edit, had, has),
-                })  # fmt: skip
-        if isinstance(edit, t.Condition | t.Listing) and edit.keep:
-            before, after = (self.mask(Inflow(edit.table, None, "", ()), b)[:-1].sum() for b in (old, new))
-            told["cut"] = {"table": edit.table, "rows_before": int(before), "rows_after": int(after)}
+        match edit:
+            case t.Switched(link=link):
+                active = old.context.state.active
+                off = [k.name for k in self.star.model.links if k.tables == link.tables and k.name in active and k.name != link.name]
+                return told | {"link": link.name, "instead_of": off}
+            case t.Turned(link=link):
+                return told | {"link": link.name, "way": edit.way, "way_before": old.context.state.way(link)}
+            case t.Matched(link=link):
+                return told | {"link": link.name, "from": link.to_table, "to": link.from_table}
+            case t.Condition() | t.Listing() if edit.keep:
+                before, after = (self.mask(Inflow(edit.table, None, "", ()), x.batch)[:-1].sum() for x in (old, new))
+                told["cut"] = {"table": edit.table, "rows_before": int(before), "rows_after": int(after)}
+        for c in changes(self.star.model, edit, old.context, new.context):
+            told["changes"].append(
+                {
+                    "column": f"{c.table}.{c.column}",
+                    "before": self.allowed(old.batch, c.table, c.column) if c.before else None,
+                    "after": self.allowed(new.batch, c.table, c.column) if c.after else None,
+                    "kind": c.kind,
+                }
+            )
         return told
-
-    def touched(self, edit: t.FilterEdit) -> list[tuple[str, str]]:
-        """The columns an edit is about, as (table, column), each once."""
-        own: list[tuple[str, str]] = []
-        if isinstance(edit, t.Condition | t.Listing):
-            columns = edit.columns if edit.columns is not None else tuple(self.star.rows[edit.table].columns)
-            own = [(edit.table, c) for c in columns]
-        elif isinstance(edit, t.Moved):
-            own = [(edit.calendar, edit.date)]
-        return list(dict.fromkeys([*own, *overridden(self.star, edit)]))
 
     def mask(self, flow: Inflow, batch: Batch) -> Array:
         """bool[n+1]: what these filters leave of `flow.table`."""
@@ -125,46 +127,19 @@ class FilterTeller:
             })  # fmt: skip
         return kept
 
-    def blocked(self, state: LinkState, batch: Batch, flows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    def blocked(self, context: Context, flows: list[dict[str, Any]]) -> list[dict[str, Any]]:
         """Each link next to a filtered table that did not carry the filter on."""
-        return blocked(self.star, state, own_tables(batch), {f["link"] for f in flows})
+        return blocked(self.star, context.state, context.tables, {f["link"] for f in flows})
 
-    def unreached(self, grain: str, state: LinkState, flow: Inflow, batch: Batch) -> list[dict[str, Any]]:
+    def unreached(self, flow: Flow, context: Context) -> list[dict[str, Any]]:
         """Tables with a filter of their own that does not reach the grain, where it stops (on the shortest way to the grain, `nearest`, and
         all over), and what would carry it."""
-        reached = {f.table for f in flow.walk()}
-        found = []
-        for table in own_tables(batch):
-            if table not in reached:
-                stops = blocked(self.star, state, [table], set())
-                mends = carrying_edits(self.star, state, table, grain)
-                found.append({"table": table, "nearest": first_stop(self.star, state, table, grain), "stops": stops, "mends": mends})
+        found, state = [], context.state
+        for table in flow.unreached:
+            stops = blocked(self.star, state, [table], set())
+            mends = carrying_edits(self.star, state, table, flow.grain)
+            found.append({"table": table, "nearest": first_stop(self.star, state, table, flow.grain), "stops": stops, "mends": mends})
         return found
-
-
-def own_tables(batch: Batch) -> list[str]:
-    """The tables with a filter of their own."""
-    return list(dict.fromkeys(f.table for f in batch.filters if f.index[0] >= 0))
-
-
-def filtered(batch: Batch, table: str, column: str) -> bool:
-    """Whether a filter sits on a column."""
-    return any(_covers(f, table, column) for f in batch.filters)
-
-
-def _covers(found: Filter, table: str, column: str) -> bool:
-    return found.table == table and found.index[0] >= 0 and (found.columns is ROWS or column in found.columns)
-
-
-def change(edit: t.FilterEdit, had: bool, has: bool) -> str:
-    """What became of the filter on a column: kept, replaced, cleared, added, moved."""
-    if not has:
-        return "cleared"
-    if isinstance(edit, t.Moved):
-        return "moved"
-    if not had:
-        return "added"
-    return "kept" if isinstance(edit, t.Condition | t.Listing) and edit.keep else "replaced"
 
 
 def edit_word(edit: t.TypedEdit) -> str:

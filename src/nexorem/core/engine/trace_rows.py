@@ -8,19 +8,20 @@ from typing import Any
 import numpy as np
 
 from nexorem.core.diagnostics import refuse
-from nexorem.core.engine.aggregate import table_rows
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution
-from nexorem.core.engine.plan import Needs
-from nexorem.core.engine.reach import reached_tables
 from nexorem.core.engine.rows import Around, Relation, known, over_rows, relation, row_batch
-from nexorem.core.engine.scalar import children, inner_nodes
-from nexorem.core.engine.trace_filters import FilterTeller, own_tables
+from nexorem.core.engine.trace_filters import At, FilterTeller
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import LinkState
 from nexorem.core.model.star import Star
+from nexorem.core.plan.contexts import Context
+from nexorem.core.plan.flow import flow_of
+from nexorem.core.plan.logical import Needs
+from nexorem.core.plan.reach import reached_tables
+from nexorem.core.plan.tree import children, inner_nodes, table_rows
 from nexorem.core.values import Array, Vector, iso
 
 FIRST_ROWS = 6
@@ -38,25 +39,25 @@ class RowOrder:
     descending: bool = False
 
 
-def scan(teller: FilterTeller, node: t.Aggregate | t.Single, batch: Batch, around: Around) -> dict[str, Any]:
+def scan(teller: FilterTeller, node: t.Aggregate | t.Single, at: At, around: Around) -> dict[str, Any]:
     """Flows, blocked links and arithmetic of an aggregate, or of `the` and `single`."""
-    star = teller.star
-    grain = node.grain if isinstance(node, t.Aggregate) else node.table
-    flow = star.inflow(grain, node.state)
+    star, batch, context = teller.star, at.batch, at.context
+    flow = flow_of(star, node, context)
+    grain = flow.grain
     flows: list[dict[str, Any]] = []
-    kept = teller.crossed(flow, batch, flows)
+    kept = teller.crossed(flow.tree, batch, flows)
     rows = np.flatnonzero(kept[:-1])
     tables = [{"table": f["from"], "rows_kept": f["rows_from"], "rows_total": star.size(f["from"])} for f in flows]
     tables.append({"table": grain, "rows_kept": len(rows), "rows_total": star.size(grain)})
     told: dict[str, Any] = {
-        "flows": flows, "tables": tables, "blocked": teller.blocked(node.state, batch, flows),
-        "unreached": teller.unreached(grain, node.state, flow, batch),
+        "flows": flows, "tables": tables, "blocked": teller.blocked(context, flows),
+        "unreached": teller.unreached(flow, context),
     }  # fmt: skip
-    told["arithmetic"] = _arithmetic(node, batch, around, rows) if isinstance(node, t.Aggregate) else _asked(node, batch, around, rows)
+    told["arithmetic"] = _arithmetic(node, batch, around, rows) if isinstance(node, t.Aggregate) else _asked(node, context, around, rows)
     return told
 
 
-def _asked(node: t.Single, batch: Batch, around: Around, rows: Array) -> dict[str, Any]:
+def _asked(node: t.Single, context: Context, around: Around, rows: Array) -> dict[str, Any]:
     """The different values that `the` and `single` found."""
     star = around.star
     domain = star.domain(node.table, (node.column,))
@@ -67,14 +68,14 @@ def _asked(node: t.Single, batch: Batch, around: Around, rows: Array) -> dict[st
         "function": "single" if node.test else "the", "grain": node.table, "rows_visible": len(rows), "rows_used": len(rows),
         "rows_total": star.size(node.table), "columns": [f"{node.table}.{node.column}", "rows"],
         "rows": [[iso(v), int(counts[m])] for v, m in zip(values, members, strict=True)], "lookups": {}, "values": [],
-        "distinct": int((counts > 0).sum()), "hint": _upward(node, star, batch) if (counts > 0).sum() > 1 else "",
+        "distinct": int((counts > 0).sum()), "hint": _upward(node, star, context) if (counts > 0).sum() > 1 else "",
     }  # fmt: skip
 
 
-def _upward(node: t.Single, star: Star, batch: Batch) -> str:
+def _upward(node: t.Single, star: Star, context: Context) -> str:
     """Why a filtered table leaves a column that it looks up more than one value, and what to write: filters run from the one side to the
     many, not back."""
-    for table in own_tables(batch):
+    for table in context.tables:
         chain = star.lookups(table, node.state).get(node.table, ())
         if table == node.table or not chain or node.table in reached_tables(star, node.state, [table]):
             continue
@@ -147,7 +148,7 @@ def _row_places(found: Vector, descending: bool) -> Array:
 
 def row_vector(node: t.Aggregate, tree: t.Typed, batch: Batch, around: Around, rows: Array) -> Vector:
     """A row-shaped tree of an aggregate for some rows of its grain, in a context of one."""
-    shape = table_rows(around.star, node)
+    shape = table_rows(around.star.model, node)
     nothing = (None,) * len(shape.columns)
     found = Relation(around.star, shape, np.zeros(len(rows), np.int64), rows, nothing, nothing, nothing)
     return over_rows(tree, found, batch, around, node.state)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
-from typing import TypeVar
+from typing import TypeVar, cast
 
 from nexorem.core.diagnostics import Diagnostic, Mend, OverLimit, Refused, Span, near
 from nexorem.core.functions.library import FUNCTIONS
@@ -103,7 +103,9 @@ class Binder(AggregateBinder):
             return rows
 
         syntax, wrong = parse_rows(formula, self.limits)
-        return self._entered(name, formula, wrong, lambda: bound(syntax))
+        found = self._entered(name, formula, wrong, lambda: bound(syntax))
+        assert found  # what has no meaning was refused
+        return found
 
     def given(self, text: str) -> tuple[t.TypedEdit, ...]:
         """Edits alone, as they stand in the brackets of a `given`; refuses with all that is wrong."""
@@ -112,14 +114,14 @@ class Binder(AggregateBinder):
         node = self._entered("given", f"{start}{text})", wrong, lambda: self.bind(syntax, Scope("cell", self.star.state)))
         return node.edits if isinstance(node, t.Edited) else ()
 
-    def _entered(self, place: str, formula: str, wrong: list[Diagnostic], bind: Callable[[], Bound | None]) -> Bound:
+    def _entered(self, place: str, formula: str, wrong: list[Diagnostic], bind: Callable[[], Bound]) -> Bound:
         """What `bind` gives of a formula of its own; refuses with all that is wrong."""
         outer, self._text = self._text, Text(place, formula, [placed(d, place, formula) for d in wrong])
         try:
             found = None if wrong else bind()
-            if self._text.wrong or found is None:
+            if self._text.wrong:
                 raise Refused(self._text.wrong)
-            return found
+            return cast(Bound, found)
         finally:
             self._text = outer
 

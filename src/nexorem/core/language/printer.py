@@ -13,8 +13,8 @@ def print_tree(node: t.Typed, indent: int = 0) -> list[str]:
     met: set[str] = set()
 
     def show(node: t.Typed | t.Rows, depth: int) -> None:
-        label, children = _rows(node) if isinstance(node, t.Rows) else _shown(node, met)
-        lines.append(f"{'  ' * depth}{label}" + ("" if isinstance(node, t.Rows) else f" : {node.dtype}"))
+        label, children = _rows(node) if isinstance(node, t.RowsNode) else _shown(node, met)
+        lines.append(f"{'  ' * depth}{label}" + ("" if isinstance(node, t.RowsNode) else f" : {node.dtype}"))
         for prefix, child in children:
             if prefix:
                 lines.append(f"{'  ' * (depth + 1)}{prefix}")

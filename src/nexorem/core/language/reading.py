@@ -1,4 +1,4 @@
-"""A formula in words, from its typed tree: a sentence that a colleague can check, and the ledger of its filters.
+"""A formula in words, from its typed tree: a sentence that a colleague can check.
 
 Nothing here looks at a formula's text, so a sentence says what is computed, not what was meant.
 """
@@ -6,8 +6,6 @@ Nothing here looks at a formula's text, so a sentence says what is computed, not
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any
 
 from nexorem.core.language import typed as t
 from nexorem.core.model.model import Model
@@ -259,136 +257,3 @@ def equal_value(predicate: t.Typed) -> t.Typed | None:
     if isinstance(predicate, t.Apply) and predicate.function.name == "=" and isinstance(predicate.arguments[0], t.ColumnValue):
         return predicate.arguments[1] if not isinstance(predicate.arguments[1], t.ColumnValue) else None
     return None
-
-
-@dataclass(slots=True)
-class Line:
-    """A column in the ledger. kind: kept, replaced, cleared, added, moved, carried; `` for none is empty text."""
-
-    given: str
-    column: str
-    arriving: str
-    edit: str
-    leaving: str
-    kind: str
-
-    def as_json(self) -> dict[str, Any]:
-        """As formats.md has it."""
-        return {"given": self.given, "column": self.column, "arriving": self.arriving, "edit": self.edit, "leaving": self.leaving,
-                "kind": self.kind}  # fmt: skip
-
-
-def ledger(model: Model, node: t.Typed, arriving: Mapping[tuple[str, str], str], page: Mapping[tuple[str, str], str]) -> list[Line]:
-    """For each `given` of a formula, and each column with a filter before or after it: what arrives, what is done, what
-    leaves. A formula without `given` keeps what arrives.
-
-    `arriving` says in words which filters a cell brings; `page` those of them that the page put there.
-    """
-    reader = Reader(model)
-    lines: list[Line] = []
-    met: set[tuple[int, tuple[tuple[tuple[str, str], str], ...]]] = set()
-
-    def walk(at: t.Typed, filters: dict[tuple[str, str], str]) -> None:
-        key = id(at), tuple(sorted(filters.items()))
-        if key in met:
-            return
-        met.add(key)
-        if isinstance(at, t.Edited):
-            after = _applied(model, reader, at, filters, page, lines)
-            walk(at.body, after)
-            return
-        for child in inside(at):
-            walk(child, filters)
-
-    walk(node, dict(arriving))
-    if not lines:
-        lines += [Line("", f"{table}.{column}", text, "", text, "kept") for (table, column), text in arriving.items()]
-    return lines
-
-
-def inside(node: t.Typed) -> list[t.Typed]:
-    """The nodes computed in the same context as a node, or for its rows."""
-    if isinstance(node, t.MeasureValue | t.InRow | t.InContext):
-        return [node.body]
-    if isinstance(node, t.Let):
-        return [*(d.node for d in node.definitions), node.body]
-    if isinstance(node, t.Aggregate | t.Iterated):
-        return [x for x in (node.argument, node.where) if x]
-    if isinstance(node, t.Rank):
-        return [node.operand]
-    if isinstance(node, t.Cases):
-        return [*(x for b in node.branches for x in b), node.otherwise]
-    if isinstance(node, t.Member):
-        return [node.operand, *node.items]
-    return list(node.arguments) if isinstance(node, t.Apply | t.Fold) else []
-
-
-def _applied(
-    model: Model, reader: Reader, node: t.Edited, before: Mapping[tuple[str, str], str], page: Mapping[tuple[str, str], str],
-    lines: list[Line],
-) -> dict[tuple[str, str], str]:  # fmt: skip
-    """The filters after a `given`, its lines added to the ledger."""
-    filters = dict(before)
-    touched: dict[tuple[str, str], list[str]] = {}
-    moved: set[tuple[str, str]] = set()
-    carried: dict[str, str] = {}
-    for edit in node.edits:
-        gone, added = _effect(model, reader, edit, filters, page)
-        for key in (*gone, *added):
-            touched.setdefault(key, []).append(edit.text)
-        filters = {k: v for k, v in filters.items() if k not in gone} | added
-        if isinstance(edit, t.Moved):
-            moved |= set(added)
-        if isinstance(edit, t.Matched):
-            carried[edit.link.to_table] = edit.text
-    text = f"given ({', '.join(e.text for e in node.edits)})"
-    for key in dict.fromkeys([*before, *filters]):
-        arriving, leaving = before.get(key, ""), filters.get(key, "")
-        what = "; ".join(dict.fromkeys(touched.get(key, [])))
-        kind = (
-            "moved"
-            if key in moved
-            else "cleared"
-            if not leaving
-            else "added"
-            if not arriving
-            else "replaced"
-            if arriving != leaving
-            else "kept"
-        )
-        if kind == "kept" and key[0] in carried:
-            what, kind = carried[key[0]], "carried"
-        lines.append(Line(text, column_text(*key), arriving, what, leaving, kind))
-    return filters
-
-
-def _effect(
-    model: Model, reader: Reader, edit: t.TypedEdit, filters: Mapping[tuple[str, str], str], page: Mapping[tuple[str, str], str]
-) -> tuple[list[tuple[str, str]], dict[tuple[str, str], str]]:
-    """The columns that lose their filters, and those that get one."""
-    match edit:
-        case t.Condition() | t.Listing():
-            if edit.columns is None:
-                found = model.table(edit.table)
-                columns: Sequence[str] = [c.name for c in found.columns] if found else []
-            else:
-                columns = edit.columns
-            said = reader.words(edit.predicate) if isinstance(edit, t.Condition) else reader.rows(edit.rows)
-            if isinstance(edit, t.Listing) and edit.columns is None:
-                columns = columns[:1]
-            gone = [] if edit.keep else [(edit.table, c) for c in edit.replaces]
-            added = {(edit.table, c): _both(filters.get((edit.table, c), ""), said) if edit.keep else said for c in columns}
-            return gone, added
-        case t.Cleared():
-            return [(table, c) for table, names in edit.columns.items() for c in names if (table, c) in filters], {}
-        case t.Restored():
-            gone = [(table, c) for table, names in edit.columns.items() for c in names if (table, c) in filters]
-            return gone, {k: v for k, v in page.items() if k[1] in edit.columns.get(k[0], ())}
-        case t.Moved():
-            gone = [k for k in filters if k[0] == edit.calendar]
-            return gone, {(edit.calendar, edit.date): reader.edit(edit)}
-    return [], {}
-
-
-def _both(arriving: str, said: str) -> str:
-    return f"{arriving} and {said}" if arriving else said

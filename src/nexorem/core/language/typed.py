@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import assert_never
 
 from nexorem.core.diagnostics import Span
 from nexorem.core.functions.registry import Function
@@ -18,7 +19,7 @@ from nexorem.core.values import Value
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Typed:
+class TypedNode:
     """Any typed node: its span in its own formula, and its dtype."""
 
     span: Span
@@ -26,19 +27,19 @@ class Typed:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Unknown(Typed):
+class Unknown(TypedNode):
     """Stands where a name or an argument was wrong and reported; fits everywhere, so that one mistake is told once."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Const(Typed):
+class Const(TypedNode):
     """A constant."""
 
     value: Value
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class ColumnValue(Typed):
+class ColumnValue(TypedNode):
     """The current row's value of a column, or the value looked up from it."""
 
     table: str
@@ -46,7 +47,7 @@ class ColumnValue(Typed):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Apply(Typed):
+class Apply(TypedNode):
     """A function of the registry."""
 
     function: Function
@@ -54,7 +55,7 @@ class Apply(Typed):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Fold(Typed):
+class Fold(TypedNode):
     """Operators of one precedence from left to right; a long chain costs no depth."""
 
     functions: tuple[Function, ...]
@@ -62,7 +63,7 @@ class Fold(Typed):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Cases(Typed):
+class Cases(TypedNode):
     """CASE: the first branch whose condition is true."""
 
     branches: tuple[tuple[Typed, Typed], ...]
@@ -70,7 +71,7 @@ class Cases(Typed):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Member(Typed):
+class Member(TypedNode):
     """IN: true where the operand equals an item, empty where it does not and an item or the operand is empty."""
 
     operand: Typed
@@ -78,7 +79,7 @@ class Member(Typed):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Aggregate(Typed):
+class Aggregate(TypedNode):
     """An aggregate over the visible rows of `grain`.
 
     `lookups` has, for every table that the argument or the condition names, the chain of links that leads there.
@@ -98,7 +99,7 @@ class Aggregate(Typed):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Iterated(Typed):
+class Iterated(TypedNode):
     """An aggregate `for each` row of a table expression; `argument` is None for `rows`."""
 
     function: str
@@ -112,7 +113,7 @@ class Iterated(Typed):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Single(Typed):
+class Single(TypedNode):
     """`the(T.c [, default])`, and with `test` `single(T.c)`: is there just one?"""
 
     table: str
@@ -124,7 +125,7 @@ class Single(Typed):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Asked(Typed):
+class Asked(TypedNode):
     """`filtered(T.c)`, `filtered(T)` (column None) and, with `axis`, `on_axis(T.c)`."""
 
     table: str
@@ -134,7 +135,7 @@ class Asked(Typed):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Rank(Typed):
+class Rank(TypedNode):
     """`operand` of the current context, placed among the values of `by` for the rows of `among`."""
 
     operand: Typed
@@ -157,7 +158,7 @@ class LetDefinition:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Let(Typed):
+class Let(TypedNode):
     """`let … in body`; each definition is computed once, where the `let` stands."""
 
     definitions: tuple[LetDefinition, ...]
@@ -165,21 +166,21 @@ class Let(Typed):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class LetValue(Typed):
+class LetValue(TypedNode):
     """The value of a `let` name."""
 
     definition: LetDefinition
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class RowName(Typed):
+class RowName(TypedNode):
     """The current row's value of a column that `with` or `values` made, by its place among the columns."""
 
     place: int
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class MeasureValue(Typed):
+class MeasureValue(TypedNode):
     """A named measure, in the context it is used in."""
 
     name: str
@@ -188,7 +189,7 @@ class MeasureValue(Typed):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class InRow(Typed):
+class InRow(TypedNode):
     """A cell-shaped node in the context with the current row as one more filter. `scope` is the row scope."""
 
     body: Typed
@@ -196,7 +197,7 @@ class InRow(Typed):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class InContext(Typed):
+class InContext(TypedNode):
     """A cell-shaped node in an edit's condition, computed once in the context just before the edit."""
 
     body: Typed
@@ -213,7 +214,7 @@ class RowColumn:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Rows:
+class RowsNode:
     """Any table expression. `identity` is the table whose rows these are; None where they are combinations.
 
     `replaces` says that a row replaces the filters on its columns instead of adding to them (`every`, `page`).
@@ -227,7 +228,7 @@ class Rows:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class BaseRows(Rows):
+class BaseRows(RowsNode):
     """Rows, or distinct combinations, of `grain` and what it looks up. `quantifier` is ``, every or page; `state`
     that of the context for visible ones, the model's own for the others."""
 
@@ -238,14 +239,14 @@ class BaseRows(Rows):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class KnownRows(Rows):
+class KnownRows(RowsNode):
     """Without the unmatched member."""
 
     rows: Rows
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class WhereRows(Rows):
+class WhereRows(RowsNode):
     """The rows for which `predicate`, row-shaped, is true."""
 
     rows: Rows
@@ -253,7 +254,7 @@ class WhereRows(Rows):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class TopRows(Rows):
+class TopRows(RowsNode):
     """The rows whose `by` ranks among the first `count`, ties all kept; `count` is cell-shaped."""
 
     rows: Rows
@@ -263,7 +264,7 @@ class TopRows(Rows):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class JoinedRows(Rows):
+class JoinedRows(RowsNode):
     """`op` is union, intersect or except; columns correspond by place."""
 
     op: str
@@ -272,14 +273,14 @@ class JoinedRows(Rows):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class ListedRows(Rows):
+class ListedRows(RowsNode):
     """`values`: the lines as cell-shaped nodes."""
 
     lines: tuple[tuple[Typed, ...], ...]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class WithRows(Rows):
+class WithRows(RowsNode):
     """The rows with more columns, `values`, row-shaped, after those they have."""
 
     rows: Rows
@@ -374,17 +375,41 @@ class Matched:
     state: LinkState
 
 
-FilterEdit = Condition | Listing | Cleared | Restored | Moved
-LinkEdit = Switched | Turned | Matched
-TypedEdit = FilterEdit | LinkEdit
-
-
 @dataclass(frozen=True, slots=True, eq=False)
-class Edited(Typed):
+class Edited(TypedNode):
     """`body given (edits)`."""
 
     body: Typed
     edits: tuple[TypedEdit, ...]
+
+
+# Closed unions: what takes one of them apart ends in `assert_never`, so a new node is a type error wherever it is missed.
+Typed = (
+    Unknown
+    | Const
+    | ColumnValue
+    | Apply
+    | Fold
+    | Cases
+    | Member
+    | Aggregate
+    | Iterated
+    | Single
+    | Asked
+    | Rank
+    | Let
+    | LetValue
+    | RowName
+    | MeasureValue
+    | InRow
+    | InContext
+    | Edited
+)
+Rows = BaseRows | KnownRows | WhereRows | TopRows | JoinedRows | ListedRows | WithRows
+FilterEdit = Condition | Listing | Cleared | Restored | Moved
+LinkEdit = Switched | Turned | Matched
+TypedEdit = FilterEdit | LinkEdit
+Node = Typed | Rows | TypedEdit
 
 
 def of_row(node: Typed) -> bool:
@@ -404,4 +429,6 @@ def of_row(node: Typed) -> bool:
             return of_row(node.otherwise) or any(of_row(x) for branch in node.branches for x in branch)
         case Member():
             return any(of_row(x) for x in (node.operand, *node.items))
-    return False
+        case Unknown() | Const() | Aggregate() | Iterated() | Single() | Asked() | Rank() | MeasureValue() | Edited():
+            return False
+    assert_never(node)

@@ -8,10 +8,10 @@ from typing import Any
 
 from nexorem.core.design.matrix import bound_probe
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.reach import nodes, scans
 from nexorem.core.language import typed as t
 from nexorem.core.model.paths import Inflow
 from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import nodes, scans
 
 
 @dataclass(slots=True)

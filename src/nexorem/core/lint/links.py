@@ -7,11 +7,11 @@ from collections.abc import Sequence
 import numpy as np
 
 from nexorem.core.design.keys import loose_reason
-from nexorem.core.engine.reach import edits_of
 from nexorem.core.language import typed as t
 from nexorem.core.lint.finding import Finding
 from nexorem.core.model.model import Link
 from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import edits_of
 from nexorem.core.words import counted, verb
 
 MOST_EXAMPLES = 5

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from nexorem.core.engine.reach import edits_of, nodes
 from nexorem.core.language import typed as t
 from nexorem.core.language.bind_edits import flowing_into
 from nexorem.core.lint.finding import Finding
 from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import edits_of, nodes
 
 COMPARISONS = ("=", "<>", "<", "<=", ">", ">=")
 

@@ -9,13 +9,13 @@ from typing import Any
 
 from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.reach import scans
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.uses import bind_text, texts_of
 from nexorem.core.lint.finding import Finding
 from nexorem.core.model.model import Table
 from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import scans
 from nexorem.core.words import listed
 
 MADE_TO_STAND_APART = ("bands", "list", "parameter")

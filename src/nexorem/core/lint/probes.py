@@ -8,12 +8,13 @@ from typing import Any
 from nexorem.core.design.roles import role
 from nexorem.core.design.truth.additive import additivity, adds
 from nexorem.core.diagnostics import Refused
+from nexorem.core.engine.planned import planned
 from nexorem.core.engine.probe import Probe, read_probe
-from nexorem.core.engine.reach import edits_of, reached_by, scans
 from nexorem.core.language import typed as t
-from nexorem.core.language.binder import Binder
 from nexorem.core.lint.finding import Finding
 from nexorem.core.model.star import Star
+from nexorem.core.plan.dependence import reached_by
+from nexorem.core.plan.tree import edits_of, scans
 from nexorem.core.words import listed
 
 
@@ -23,12 +24,11 @@ def of_probe(star: Star, data: Mapping[str, Any]) -> list[Finding]:
     about = f"probe {name}"
     try:
         probe = read_probe(star, data)
-        binder = Binder(star, probe.define)
-        measures = [binder.measure(m) for m in probe.measures]
-        conditions = [binder.page_condition(text).table for text in probe.conditions]
+        plan = planned(star, probe)
     except Refused as refused:
         first = refused.diagnostics[0]
         return [Finding("broken_probe", "warning", about, f"The probe {name} cannot be answered: {first.message}", first.hint)]
+    measures, conditions = plan.measures, [c.table for c in plan.conditions]
     filtered = [table for table, _ in (*probe.rows, *probe.columns)] + [p.table for p in probe.picks] + conditions
     axes = [table for table, _ in (*probe.rows, *probe.columns)]
     paged = {*(p.table for p in probe.picks), *conditions}
@@ -57,7 +57,7 @@ def of_folio(star: Star, data: Mapping[str, Any]) -> list[Finding]:
 
 
 def _reaching(star: Star, measure: t.MeasureValue) -> set[str]:
-    return set(reached_by(star, measure)["tables"])
+    return set(reached_by(star, measure).tables)
 
 
 def _unreached(star: Star, about: str, tables: Sequence[str], measures: Sequence[t.MeasureValue]) -> list[Finding]:

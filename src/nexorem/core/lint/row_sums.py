@@ -8,9 +8,7 @@ from contextlib import suppress
 import numpy as np
 
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.reach import nodes
 from nexorem.core.engine.row_values import row_values
-from nexorem.core.engine.scalar import children, inner_nodes, row_trees
 from nexorem.core.functions.library import IN_ROW
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
@@ -18,6 +16,7 @@ from nexorem.core.lint.finding import Finding
 from nexorem.core.model.model import LANGUAGE
 from nexorem.core.model.names import column_text
 from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import children, inner_nodes, nodes, row_trees
 from nexorem.core.words import counted, listed, verb
 
 MEND = "Keep it if an empty side is to leave the row empty; for the former meaning write COALESCE(…, 0) around what may be empty."

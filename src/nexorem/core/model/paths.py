@@ -70,6 +70,15 @@ class Inflow:
         for source in self.sources:
             yield from source.walk()
 
+    def worst_step(self, table: str) -> str:
+        """The least certain step on the way from a table to the root of the flow: lookup, up or loose; `` where it does not come there."""
+        if self.table == table:
+            return "lookup"
+        for source in self.sources:
+            if any(f.table == table for f in source.walk()):
+                return source.how if source.how != "lookup" else source.worst_step(table)
+        return ""
+
 
 @dataclass(frozen=True, slots=True)
 class DoublePath(Exception):

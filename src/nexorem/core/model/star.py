@@ -18,12 +18,14 @@ import numpy as np
 from nexorem.core.columns import Column, compact, narrow
 from nexorem.core.functions.convert import widen
 from nexorem.core.functions.registry import common_type
+from nexorem.core.kept import Kept
 from nexorem.core.model.model import Link, Model
 from nexorem.core.model.paths import Inflow, LinkState, inflow, lookups, model_state
 from nexorem.core.values import Array, Vector, combine, same_words
 
 MOST_INDEXES = 3
 MOST_CONDITIONS = 256
+MOST_PLANS = 256
 MANY_ROWS = 100_000  # that are worth two threads
 ROWS = None  # in place of a tuple of columns: the rows themselves
 Columns = tuple[str, ...] | None
@@ -101,13 +103,17 @@ class Index:
 
 
 class Star:
-    """A model with its rows. Holds every derived array; safe to share between threads."""
+    """A model with its rows. Holds every derived array; safe to share between threads.
+
+    `plans` keeps probes as they were planned, by their shape; `conditions` what page conditions came to, by their text, where they look at
+    nothing but their own columns.
+    """
 
     def __init__(self, model: Model, rows: Mapping[str, TableRows]) -> None:
         self.model = model
         self.rows = rows
         self._kept: dict[object, object] = {}
-        self._conditions: dict[str, object] = {}
+        self.conditions, self.plans = Kept(MOST_CONDITIONS), Kept(MOST_PLANS)
         self._indexes: dict[str, dict[object, Index]] = {}
         self._asked: set[object] = set()
         self._lock = threading.RLock()
@@ -119,7 +125,8 @@ class Star:
         """The same rows under an edited model; what depends on rows and columns alone is carried over."""
         star = Star.__new__(Star)
         star.model, star.rows, star._lock = model, self.rows, self._lock
-        star._indexes, star._asked, star._conditions = self._indexes, self._asked, {}
+        star._indexes, star._asked = self._indexes, self._asked
+        star.conditions, star.plans = Kept(MOST_CONDITIONS), Kept(MOST_PLANS)
         kept = ("domain", "match", "facts", "partner", "spread", "counts", "found")
         star._kept = {k: v for k, v in list(self._kept.items()) if isinstance(k, tuple) and k[0] in kept}
         star.state = model_state(model)
@@ -309,18 +316,6 @@ class Star:
         if kept is None:
             kept = self._kept["found", *key] = find()
         return cast(Found, kept)
-
-    def kept_condition(self, text: str) -> object | None:
-        """What `keep_condition` kept for a page condition of this text."""
-        return self._conditions.get(text)
-
-    def keep_condition(self, text: str, found: object) -> None:
-        """Keeps what a page condition came to; the few hundred used last stay."""
-        with self._lock:
-            self._conditions.pop(text, None)
-            self._conditions[text] = found
-            while len(self._conditions) > MOST_CONDITIONS:
-                del self._conditions[next(iter(self._conditions))]
 
     def derived_bytes(self, table: str) -> int:
         """What is kept beside the columns of a table: codes of what it looks up, indexes."""

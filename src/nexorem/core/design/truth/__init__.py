@@ -23,9 +23,9 @@ from nexorem.core.design.truth.seen import seen
 from nexorem.core.design.truth.shares import shares
 from nexorem.core.design.truth.unmatched import unmatched_told
 from nexorem.core.engine.grid import Grid
-from nexorem.core.engine.reach import reached_by
-from nexorem.core.engine.scalar import cell_trees
 from nexorem.core.limits import Budget
+from nexorem.core.plan.dependence import reached_by
+from nexorem.core.plan.tree import cell_trees
 
 __all__ = ["looked_at", "marks", "unmatched_told"]
 
@@ -42,14 +42,13 @@ def looked_at(grid: Grid, budget: Budget | None = None) -> list[tuple[list[Mark]
     found = seen(grid, budget or Budget())
     star, axes, page = found.star, found.axes, found.paged
     # What a condition compares with was computed under the picks before it: these come to what it filters.
-    compared = [(c.table, {x for tree in cell_trees(c) for x in reached_by(star, tree)["tables"]}) for c in found.conditions]
+    compared = [(c.table, {x for tree in cell_trees(c) for x in reached_by(star, tree).tables}) for c in found.conditions]
     told = []
-    for place, name in enumerate(grid.probe.measures):
-        measure = found.binder.measure(name)
+    for place, measure in enumerate(grid.plan.measures):
         own = [*unreached(grid, measure, axes, page, compared), *partly(star, measure, axes, page), *overridden_marks(star, measure, axes)]
         own += dimension_side(found, measure)
         own += [*lost_rows(found, measure), *coarse_facts(found, measure), *uneven_periods(found, measure), *nested_rows(found, measure)]
         own += [*shares(grid, place, measure, axes, page), *first_everywhere(found, place, measure), *fixed_lets(found, measure)]
         sums, apart = sums_told(found, place, measure)
-        told.append(([m | {"measure": name} for m in (*own, *apart)], sums))
+        told.append(([m | {"measure": grid.probe.measures[place]} for m in (*own, *apart)], sums))
     return told

@@ -6,10 +6,10 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from nexorem.core.design.truth.mark import Columns
-from nexorem.core.engine.reach import is_idle, nodes, overridden, worst_step
-from nexorem.core.engine.scalar import cell_trees, inner_nodes
 from nexorem.core.language import typed as t
 from nexorem.core.model.star import Star
+from nexorem.core.plan.effects import effect_of
+from nexorem.core.plan.tree import cell_trees, inner_nodes, is_idle, nodes
 from nexorem.core.words import listed
 
 ADDING = ("sum", "count", "rows")
@@ -46,7 +46,7 @@ def additivity(star: Star, measure: t.MeasureValue, axes: Columns, page: Collect
     found = _Reader(star, tuple(tables), measure.name, bool(page)).of(measure.body)
     if found.status != "sum":
         return found
-    steps = (worst_step(star.inflow(table, star.state), x) for table in tables for x in page if x != table)
+    steps = (star.inflow(table, star.state).worst_step(x) for table in tables for x in page if x != table)
     return found if all(how in ("", "lookup") for how in steps) else OPEN
 
 
@@ -111,7 +111,7 @@ class _Reader:
         if any(not isinstance(n, _ROW_SHAPED) for tree in (node.argument, node.where) if tree for n in nodes(tree)):
             return OPEN
         flow = self.star.inflow(node.grain, node.state)
-        steps = {table: worst_step(flow, table) for table in self.tables}
+        steps = {table: flow.worst_step(table) for table in self.tables}
         lost = [table for table, how in steps.items() if not how]
         if lost:
             names = listed(lost, "or")
@@ -129,7 +129,7 @@ class _Reader:
         if is_idle(node):
             return self.of(node.body)
         for edit in node.edits:
-            touched = {table for table, _ in overridden(self.star, edit)} if isinstance(edit, t.FilterEdit) else set()
+            touched = set(effect_of(self.star.model, edit).removes)
             if touched & set(self.tables):
                 return Additivity("not", "edit", f"{edit.text} changes the filters that the lines put there.", tuple(touched))
             if isinstance(edit, t.LinkEdit) and (self.paged or isinstance(edit, t.Matched)):

@@ -15,13 +15,14 @@ from nexorem.core.diagnostics import CellError, OverLimit
 from nexorem.core.engine.execute import execute
 from nexorem.core.engine.grid import cells
 from nexorem.core.engine.order import TOTAL, Axis
-from nexorem.core.engine.plan import make_plan
-from nexorem.core.engine.reach import edits_of, nodes, overridden, reached_by, scans, worst_step
-from nexorem.core.engine.scalar import inner_nodes
 from nexorem.core.engine.trace_rows import row_vector
 from nexorem.core.engine.visibility import selectors, visible_pairs
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
+from nexorem.core.plan.dependence import reached_by
+from nexorem.core.plan.effects import effect_of
+from nexorem.core.plan.logical import make_plan
+from nexorem.core.plan.tree import edits_of, inner_nodes, nodes, scans
 from nexorem.core.values import NUMERIC, Array
 from nexorem.core.words import counted, listed, verb
 
@@ -137,7 +138,7 @@ def why_apart(found: Seen, measure: t.MeasureValue, item: Compared, known: Addit
         return "distinct", f"{distinct.text if distinct else name} counts what stands in several parts once in their total."
     for scan in every:
         flow = star.inflow(scan.grain, scan.state)
-        ways = {table: worst_step(flow, table) for table in tables}
+        ways = {table: flow.worst_step(table) for table in tables}
         over = [table for table, how in ways.items() if how in ("loose", "up")]
         if over and (told := _by_rows(found, measure, scan, item, over, ways[over[0]])):
             return told
@@ -147,12 +148,12 @@ def why_apart(found: Seen, measure: t.MeasureValue, item: Compared, known: Addit
 def _by_edits(found: Seen, measure: t.MeasureValue, columns: Columns, tables: list[str], every: list[t.Aggregate]) -> tuple[str, str]:
     star, name = found.star, measure.name
     for edit in edits_of(measure):
-        touched = [c for c in overridden(star, edit) if c in columns] if isinstance(edit, t.FilterEdit) else []
+        touched = [c for c in effect_of(star.model, edit).removed if c in columns]
         if touched or (isinstance(edit, t.Moved) and edit.calendar in tables):
             return "edit", f"{name} changes the filters it is computed under ({edit.text}), so a total is no sum of its lines."
     if any(isinstance(e, t.LinkEdit) for e in edits_of(measure)):
         return "edit", f"{name} is computed over other links, along which a row may count for several lines or for none."
-    unreached = [x for x in tables if x not in reached_by(star, measure)["tables"]]
+    unreached = [x for x in tables if x not in reached_by(star, measure).tables]
     if unreached:
         return "unreached", f"{name} is not reached by {listed(unreached, 'or')}: every line shows the whole."
     lacking = [(s.text, x) for s in every for x in tables if x not in {f.table for f in star.inflow(s.grain, s.state).walk()}]
@@ -198,7 +199,7 @@ def rows_by_lines(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item:
     one, other = Axis(item.axis.columns, item.axis.lines[[line, *parts]]), grid.columns if item.down else grid.rows
     other = Axis(other.columns, other.lines[[across]])
     batch = cells(star, found.base, one, other) if item.down else cells(star, found.base, other, one)
-    plan = make_plan(star, [measure])
+    plan = make_plan(star.model, [measure])
     run = execute(star, plan, batch, found.budget)
     number = next((step for (node, _), step in plan.values.items() if node == id(scan)), None)
     step = next((s for s in plan.steps if hasattr(s, "node") and s.number == number), None)

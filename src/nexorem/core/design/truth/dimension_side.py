@@ -12,11 +12,11 @@ from nexorem.core.design.truth.recompute import products_by_hand
 from nexorem.core.design.truth.seen import Seen
 from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.execute import execute
-from nexorem.core.engine.plan import make_plan
-from nexorem.core.engine.reach import nodes, parts, scans
 from nexorem.core.language import typed as t
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.star import Star
+from nexorem.core.plan.logical import make_plan
+from nexorem.core.plan.tree import below, nodes, scans
 from nexorem.core.words import listed, verb
 
 
@@ -86,7 +86,7 @@ def _product_around(measure: t.MeasureValue, scan: t.Aggregate) -> t.Fold | t.Ap
             around = node
         elif not isinstance(node, t.MeasureValue):
             around = None
-        queue += [(x, around) for x in parts(node)]
+        queue += [(x, around) for x in below(node)]
     return None
 
 
@@ -129,7 +129,7 @@ def _twice(found: Seen, measure: t.MeasureValue) -> Iterator[tuple[float | None,
         factors = product_factors(scan.argument)
         if len(factors) < 2 or scan.state != star.state:
             continue
-        run = execute(star, make_plan(star, [scan]), found.base, found.budget)
+        run = execute(star, make_plan(star.model, [scan]), found.base, found.budget)
         number = run.root(0)
         value = None if isinstance(number, CellError) or not number.valid[0] else float(number.data[0])
         yield value, products_by_hand(star, scan.grain, factors, dict(scan.lookups), found.base)

@@ -11,9 +11,9 @@ from nexorem.core.design.truth.mark import Columns, Mark, make_mark, mend_of, me
 from nexorem.core.design.truth.seen import Seen
 from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.grid import Grid, answer
-from nexorem.core.engine.reach import is_idle, leaves, nodes, scans
 from nexorem.core.language import typed as t
 from nexorem.core.model.names import column_text
+from nexorem.core.plan.tree import is_idle, leaves, nodes, scans
 from nexorem.core.words import listed
 
 MOST_TRIED = 5_000  # cells of a grid that a mend is tried on

@@ -9,11 +9,11 @@ import numpy as np
 from nexorem.core.design.truth.additive import operators
 from nexorem.core.design.truth.mark import Mark, make_mark, mend_of, mended_measure
 from nexorem.core.design.truth.seen import Seen
-from nexorem.core.engine.reach import scans
 from nexorem.core.engine.visibility import selectors, visible_pairs
 from nexorem.core.language import typed as t
 from nexorem.core.model.names import column_text
 from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import scans
 from nexorem.core.values import Array
 from nexorem.core.words import counted, listed, verb
 

@@ -6,11 +6,11 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.reach import parts
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.model.names import reference_text
 from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import below
 
 MOST_CELLS = 20_000  # that a mark names one by one
 CLOSE = 1e-9  # of the larger of two numbers that count as the same
@@ -66,5 +66,5 @@ def owner_of_node(measure: t.MeasureValue, at: t.Typed) -> t.MeasureValue | None
         if id(node) in met:
             continue
         met.add(id(node))
-        queue += [(node if isinstance(node, t.MeasureValue) else owner, x) for x in parts(node)]
+        queue += [(node if isinstance(node, t.MeasureValue) else owner, x) for x in below(node)]
     return None

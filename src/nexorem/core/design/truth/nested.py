@@ -14,11 +14,12 @@ from nexorem.core.design.truth.seen import Seen
 from nexorem.core.diagnostics import CellError, Refused
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import Probe
-from nexorem.core.engine.reach import edits_of, overridden, scans, worst_step
 from nexorem.core.language import typed as t
 from nexorem.core.model.model import Table
 from nexorem.core.model.names import column_text
 from nexorem.core.model.star import Star
+from nexorem.core.plan.effects import effect_of
+from nexorem.core.plan.tree import edits_of, scans
 from nexorem.core.words import counted
 
 UPWARD = re.compile(r"parent|above|superior|belongs|part_?of|rolls?_?(up|into)|^under|upper", re.IGNORECASE)
@@ -32,7 +33,9 @@ def nested_rows(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
     star = found.star
     if not adds(measure):
         return
-    filtered = {table for table, _ in found.paged} | {table for e in edits_of(measure) for table, _ in _touched(star, e)}
+    filtered = {table for table, _ in found.paged} | {
+        table for e in edits_of(measure) for table, _ in effect_of(star.model, e).touched(star.model)
+    }
     for table in star.model.tables:
         tree = parent_column(star, table)
         if tree is None or table.name in filtered or not _filters(star, measure, table.name):
@@ -53,16 +56,10 @@ def nested_rows(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
             yield make_mark("nested", sentence, [table.name], [(table.name, tree[1])], mends=mends)
 
 
-def _touched(star: Star, edit: t.TypedEdit) -> list[tuple[str, str]]:
-    if isinstance(edit, t.Condition | t.Listing) and edit.keep:
-        return [(edit.table, c) for c in edit.columns or ()]
-    return overridden(star, edit) if isinstance(edit, t.FilterEdit) else []
-
-
 def _filters(star: Star, measure: t.MeasureValue, table: str) -> bool:
     """Whether every row behind a measure looks the table up."""
     every = scans(measure)
-    return bool(every) and all(s.grain != table and worst_step(star.inflow(s.grain, s.state), table) == "lookup" for s in every)
+    return bool(every) and all(s.grain != table and star.inflow(s.grain, s.state).worst_step(table) == "lookup" for s in every)
 
 
 def parent_column(star: Star, table: Table) -> tuple[str, str] | None:

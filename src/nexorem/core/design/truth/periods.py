@@ -15,14 +15,14 @@ from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution, execute
 from nexorem.core.engine.grid import cells
 from nexorem.core.engine.order import Axis
-from nexorem.core.engine.plan import ContextStep, make_plan
-from nexorem.core.engine.reach import nodes, parts, scans
 from nexorem.core.engine.visibility import selectors, visible_pairs
 from nexorem.core.language import typed as t
 from nexorem.core.model.model import Link, Table
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import Inflow
 from nexorem.core.model.star import Star
+from nexorem.core.plan.logical import ContextStep, make_plan
+from nexorem.core.plan.tree import below, nodes, scans
 from nexorem.core.values import Array
 from nexorem.core.words import counted
 
@@ -95,9 +95,9 @@ def _with_edits(measure: t.MeasureValue) -> list[tuple[t.Aggregate, tuple[t.Type
             found.append((node, edits))
         if isinstance(node, t.Edited):
             queue.append((node.body, (*edits, *node.edits)))
-            queue += [(x, edits) for x in parts(node) if x is not node.body]
+            queue += [(x, edits) for x in below(node) if x is not node.body]
         else:
-            queue += [(x, edits) for x in parts(node)]
+            queue += [(x, edits) for x in below(node)]
     return found
 
 
@@ -158,7 +158,7 @@ def _whole_unit(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item: D
 
 def _named_around(measure: t.MeasureValue, scan: t.Aggregate) -> tuple[t.Typed, str]:
     """What of a measure's own formula has a scan in it: the scan, or the measure named there that it belongs to; with its text."""
-    queue = [(x, x) for x in parts(measure)]
+    queue = [(x, x) for x in below(measure)]
     met: set[int] = set()
     while queue:
         node, top = queue.pop(0)
@@ -168,7 +168,7 @@ def _named_around(measure: t.MeasureValue, scan: t.Aggregate) -> tuple[t.Typed, 
         if id(node) in met:
             continue
         met.add(id(node))
-        queue += [(x, top if isinstance(top, t.MeasureValue) else x) for x in parts(node)]
+        queue += [(x, top if isinstance(top, t.MeasureValue) else x) for x in below(node)]
     return scan, scan.text
 
 
@@ -230,7 +230,7 @@ def _by_calendar(found: Seen, measure: t.MeasureValue) -> tuple[Execution, Array
         return None
     place_of = (places[0][:, None] * len(few[1].lines) + places[1][None, :]).reshape(-1)
     batch = cells(star, found.base, few[0], few[1])
-    return execute(star, make_plan(star, [measure]), batch, found.budget), place_of
+    return execute(star, make_plan(star.model, [measure]), batch, found.budget), place_of
 
 
 def _uneven(star: Star, shifts: list[t.Edited], run: Execution, found: Seen) -> Iterator[Uneven]:

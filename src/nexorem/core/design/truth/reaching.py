@@ -9,9 +9,11 @@ from weakref import WeakKeyDictionary
 from nexorem.core.design.roles import role
 from nexorem.core.design.truth.mark import Columns, Mark, make_mark, mend_of, mended_measure
 from nexorem.core.engine.grid import Grid
-from nexorem.core.engine.reach import carrying_edits, carrying_ways, edits_of, overridden, reached_by, scans
 from nexorem.core.language import typed as t
 from nexorem.core.model.star import Star
+from nexorem.core.plan.dependence import overridden, reached_by
+from nexorem.core.plan.reach import carrying_edits, carrying_ways
+from nexorem.core.plan.tree import edits_of, scans
 
 # By star, which every edit of the model replaces: ways are looked for once, not with every grid.
 _carried: WeakKeyDictionary[Star, dict[tuple[str, str, str], list[dict[str, Any]]]] = WeakKeyDictionary()
@@ -23,7 +25,7 @@ def unreached(
     """Axes and picks that reach no row behind a measure; `compared` are conditions with what they look at."""
     star, define = grid.star, grid.probe.define
     asked = dict.fromkeys(table for table, _ in (*axes, *page))
-    reached = set(reached_by(star, measure)["tables"])
+    reached = set(reached_by(star, measure).tables)
     for table, tables in reversed(compared):
         reached |= tables if table in reached else set()
     found = scans(measure)
@@ -75,7 +77,7 @@ def _carrying(star: Star, define: Mapping[str, str], measure: t.MeasureValue, sc
     ways = carrying_ways(star, table, scan.grain) if own else [carrying_edits(star, scan.state, table, scan.grain)]
     givens = [f"given ({', '.join(w)})" for w in ways if w]
     mends = [mend_of(star, define, measure, measure.body, f"({measure.formula}) {given}", given) for given in givens]
-    return [m for m in mends if m and (after := mended_measure(star, define, m, measure)) and table in reached_by(star, after)["tables"]]
+    return [m for m in mends if m and (after := mended_measure(star, define, m, measure)) and table in reached_by(star, after).tables]
 
 
 def overridden_marks(star: Star, measure: t.MeasureValue, axes: Columns) -> Iterator[Mark]:
@@ -83,7 +85,7 @@ def overridden_marks(star: Star, measure: t.MeasureValue, axes: Columns) -> Iter
     own: dict[tuple[str, str], list[str]] = {}
     for edit in edits_of(measure):
         if isinstance(edit, t.FilterEdit) and not isinstance(edit, t.Moved):
-            for column in overridden(star, edit):
+            for column in overridden(star.model, edit):
                 own.setdefault(column, []).append(edit.text)
     met = [c for c in dict.fromkeys(axes) if c in own]
     if met:

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 from nexorem.core.design.truth.mark import Columns
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.grid import Grid
-from nexorem.core.engine.probe import page
+from nexorem.core.engine.page import page
 from nexorem.core.language import typed as t
-from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
 
@@ -20,14 +20,17 @@ class Seen:
     """A grid with its bound measures; `paged` are the columns of picks and conditions, `budget` what looking may take."""
 
     grid: Grid
-    binder: Binder
-    conditions: list[t.Condition]
     budget: Budget
 
     @property
     def star(self) -> Star:
         """The grid's star."""
         return self.grid.star
+
+    @property
+    def conditions(self) -> Sequence[t.Condition]:
+        """The page's conditions."""
+        return self.grid.plan.conditions
 
     @property
     def axes(self) -> Columns:
@@ -43,7 +46,7 @@ class Seen:
     @cached_property
     def base(self) -> Batch:
         """The page as one context."""
-        return page(self.star, self.binder, self.grid.probe, self.budget)
+        return page(self.star, self.grid.plan, self.grid.probe, self.budget)
 
     @property
     def page_key(self) -> str:
@@ -53,5 +56,4 @@ class Seen:
 
 def seen(grid: Grid, budget: Budget) -> Seen:
     """A grid that was answered, for its marks."""
-    binder = Binder(grid.star, grid.probe.define)
-    return Seen(grid, binder, [binder.page_condition(text) for text in grid.probe.conditions], budget)
+    return Seen(grid, budget)

@@ -9,9 +9,10 @@ import numpy as np
 from nexorem.core.design.truth.mark import CLOSE, Columns, Mark, make_mark, mend_of, mended_measure, owner_of_node
 from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.grid import Grid
-from nexorem.core.engine.reach import edits_of, nodes, overridden, scans, worst_step
 from nexorem.core.language import typed as t
 from nexorem.core.model.names import quoted
+from nexorem.core.plan.effects import effect_of
+from nexorem.core.plan.tree import edits_of, nodes, scans
 from nexorem.core.values import NUMERIC
 
 
@@ -23,8 +24,9 @@ def shares(grid: Grid, place: int, measure: t.MeasureValue, axes: Columns, page:
         if not any(isinstance(e, t.Cleared | t.Restored | t.Condition | t.Listing) for e in edits) or not scans(above):
             continue
         reached = {x for s in scans(below) for x in (f.table for f in star.inflow(s.grain, s.state).walk())}
-        gone = {c for e in edits if isinstance(e, t.FilterEdit) and not isinstance(e, t.Restored) for c in overridden(star, e)}
-        restored = {c for e in edits if isinstance(e, t.Restored) for c in overridden(star, e)}
+        effects = [effect_of(star.model, e) for e in edits]
+        gone = {c for e in effects if not e.restores for c in e.removed}
+        restored = {c for e in effects if e.restores for c in e.removed}
         goes_along = [c for c in dict.fromkeys(page) if c[0] in reached and c not in gone]
         along = [c for c in dict.fromkeys(axes) if c[0] in reached and c not in gone | restored]
         if along and len(along) == len({c for c in axes if c[0] in reached}) and _is_whole(grid, place):
@@ -62,7 +64,7 @@ def _whole(grid: Grid, measure: t.MeasureValue, below: t.Typed, along: Columns) 
     star = grid.star
     named = " and ".join(f"{a}.{b}" for a, b in along)
     flows = [star.inflow(s.grain, s.state) for s in scans(below)]
-    loose = {f.table for flow in flows for f in flow.walk() if worst_step(flow, f.table) != "lookup"}
+    loose = {f.table for flow in flows for f in flow.walk() if flow.worst_step(f.table) != "lookup"}
     grain = scans(below)[0].grain
     over_loose = any(table in loose for table, _ in along)
     why = "it comes over a loose link, which clear wide does not follow" if over_loose else "no edit of it clears them"

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from nexorem.core.design.truth.mark import Mark, make_mark
 from nexorem.core.engine.grid import Grid
-from nexorem.core.engine.reach import edits_of
 from nexorem.core.language import typed as t
-from nexorem.core.language.binder import Binder
 from nexorem.core.model.model import Link
 from nexorem.core.model.star import LinkFacts, Star
+from nexorem.core.plan.tree import edits_of
 from nexorem.core.words import listed
 
 
@@ -30,12 +29,11 @@ def unmatched_told(grid: Grid) -> list[Mark]:
 
 def _switched(grid: Grid) -> dict[str, str]:
     """By name of a link that is inactive in the model, a measure of the grid that switches it on."""
-    binder = Binder(grid.star, grid.probe.define)
     found: dict[str, str] = {}
-    for name in grid.probe.measures:
-        for edit in edits_of(binder.measure(name)):
+    for measure in grid.plan.measures:
+        for edit in edits_of(measure):
             if isinstance(edit, t.Switched) and edit.link.name not in grid.star.state.active:
-                found.setdefault(edit.link.name, name)
+                found.setdefault(edit.link.name, measure.name)
     return found
 
 

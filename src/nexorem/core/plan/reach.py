@@ -9,12 +9,11 @@ from collections.abc import Collection, Iterable, Sequence
 from dataclasses import replace
 from typing import Any
 
-from nexorem.core.engine.scalar import cell_trees, children, row_trees, rows_within
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.model.model import Link, Model
 from nexorem.core.model.names import column_text
-from nexorem.core.model.paths import DoublePath, Inflow, LinkState, inflow
+from nexorem.core.model.paths import DoublePath, LinkState, inflow
 from nexorem.core.model.star import Star
 
 MOST_ASKED = 12  # chains of links that are looked at for ways to carry a filter
@@ -209,120 +208,3 @@ def reach_after(star: Star, given: str) -> dict[str, Any]:
     for edit in Binder(star).given(given) if given.strip() else ():
         state = edit.state if isinstance(edit, t.LinkEdit) else state
     return reach_table(star, state)
-
-
-def nodes(node: t.Typed) -> list[t.Typed]:
-    """A node and every node inside it, those of its measures too, each once."""
-    found: dict[int, t.Typed] = {}
-    queue = [node]
-    while queue:
-        at = queue.pop()
-        if id(at) not in found:
-            found[id(at)] = at
-            queue += parts(at)
-    return list(found.values())
-
-
-def scans(node: t.Typed) -> list[t.Aggregate]:
-    """Every aggregate that a formula computes."""
-    return [n for n in nodes(node) if isinstance(n, t.Aggregate)]
-
-
-def edits_of(node: t.Typed) -> list[t.TypedEdit]:
-    """Every edit that a formula makes and that has an effect."""
-    return [edit for n in nodes(node) if isinstance(n, t.Edited) and not is_idle(n) for edit in n.edits]
-
-
-def is_idle(node: t.Edited) -> bool:
-    """Whether edits change nothing: what they are around are names of a `let` and constants, computed before them."""
-    return all(isinstance(leaf, t.LetValue | t.Const) for leaf in leaves(node.body))
-
-
-def leaves(node: t.Typed) -> list[t.Typed]:
-    """What a scalar is made of in the end: names of a `let` are taken as they are."""
-    below = () if isinstance(node, t.LetValue) else children(node)
-    return [leaf for child in below for leaf in leaves(child)] if below else [node]
-
-
-def overridden(star: Star, edit: t.FilterEdit) -> list[tuple[str, str]]:
-    """The columns whose filters an edit takes away or replaces, as (table, column)."""
-    match edit:
-        case t.Cleared() | t.Restored():
-            return [(table, c) for table, columns in edit.columns.items() for c in star.rows[table].columns if c in columns]
-        case t.Condition() | t.Listing():
-            return [(edit.table, c) for c in edit.replaces]
-        case t.Moved():
-            return [(edit.calendar, c) for c in star.rows[edit.calendar].columns]
-    return []
-
-
-def named_columns(node: t.Typed) -> list[str]:
-    """Every column that a formula names to compute with or to filter by."""
-    found = {(n.table, n.column) for n in nodes(node) if isinstance(n, t.ColumnValue | t.Single)}
-    found |= {(n.table, n.column) for n in nodes(node) if isinstance(n, t.Asked) and n.column}
-    for rows in (x for n in nodes(node) for x in tables_of(n)):
-        found |= {(c.table, c.column) for c in rows.columns if c.table and c.column and rows.identity is None}
-    for edit in edits_of(node):
-        if isinstance(edit, t.Condition | t.Listing):
-            found |= {(edit.table, c) for c in edit.columns or ()}
-    return sorted(f"{table}.{column}" for table, column in found)
-
-
-def tables_of(node: t.Typed) -> list[t.Rows]:
-    """The table expressions that stand directly in a node or its edits, the innermost first."""
-    own = [node.over] if isinstance(node, t.Iterated) else [node.among] if isinstance(node, t.Rank) else []
-    if isinstance(node, t.Edited):
-        own += [e.rows for e in node.edits if isinstance(e, t.Listing)]
-    return [x for rows in own for x in rows_within(rows)]
-
-
-def parts(node: t.Typed) -> list[t.Typed]:
-    """Every node directly inside a node, of either shape."""
-    if isinstance(node, t.MeasureValue | t.InRow | t.InContext):
-        return [node.body]
-    if isinstance(node, t.LetValue):
-        return [node.definition.node]
-    own = [*row_trees(node), *cell_trees(node), *children(node)]
-    if isinstance(node, t.Edited):
-        own += [node.body, *(x for e in node.edits for x in (*row_trees(e), *cell_trees(e)))]
-    return own
-
-
-def reached_by(star: Star, node: t.Typed) -> dict[str, Any]:
-    """Which tables' filters reach a formula, scan by scan and over what, and the columns it sets or clears itself. `tables` are all on
-    whose filters its value can depend: those that reach a scan, and those it asks or runs over itself."""
-    told: list[dict[str, Any]] = []
-    for scan in scans(node):
-        flow = star.inflow(scan.grain, scan.state)
-        told.append({"grain": scan.grain, "text": scan.text, "tables": {f.table: trail for f, trail in _trails(flow)}})
-    own: set[str] = set()
-    for edit in edits_of(node):
-        if isinstance(edit, t.FilterEdit) and not isinstance(edit, t.Moved):  # what moves dates still follows them
-            own |= {f"{table}.{c}" for table, c in overridden(star, edit)}
-    tables = sorted({x for scan in told for x in scan["tables"]} | _asked(star, node))
-    return {"scans": told, "tables": tables, "overrides": sorted(own)}
-
-
-def _asked(star: Star, node: t.Typed) -> set[str]:
-    """The tables whose filters a formula looks at beside its scans: for the one value of a column, for whether a filter is there, and
-    for the rows that it runs over, ranks among or sets. Rows of `every` see no filter."""
-    found = {n.table for n in nodes(node) if isinstance(n, t.Asked)}
-    flows = [star.inflow(n.table, n.state) for n in nodes(node) if isinstance(n, t.Single)]
-    over = (rows for n in nodes(node) for rows in tables_of(n) if isinstance(rows, t.BaseRows) and rows.quantifier != "every")
-    flows += [star.inflow(rows.grain, rows.state) for rows in over]
-    return found | {f.table for flow in flows for f in flow.walk()}
-
-
-def _trails(flow: Inflow, trail: tuple[str, ...] = ()) -> list[tuple[Inflow, list[str]]]:
-    own = (flow.link.name, *trail) if flow.link else trail
-    return [(flow, list(own)), *(x for source in flow.sources for x in _trails(source, own))]
-
-
-def worst_step(flow: Inflow, table: str) -> str:
-    """The least certain step on the way from a table to the root of a flow: lookup, up or loose; `` where it does not come there."""
-    if flow.table == table:
-        return "lookup"
-    for source in flow.sources:
-        if any(f.table == table for f in source.walk()):
-            return source.how if source.how != "lookup" else worst_step(source, table)
-    return ""
