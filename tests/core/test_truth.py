@@ -7,7 +7,7 @@ import unittest
 from dataclasses import replace
 
 from nexorem.core.design.truth import marks, unmatched_told
-from nexorem.core.diagnostics import CellError, Refused
+from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.limits import Budget
@@ -92,7 +92,7 @@ class Marks(unittest.TestCase):
                 found = answer(star, read_probe(star, probe), Budget())
             except Refused:
                 continue
-            if isinstance(found.values[0], CellError):
+            if found.values[0].failed is not None:
                 continue
             axes = probe["rows"] + probe["columns"]
             cells = {tuple(str(c[a]) for a in axes): c["x"] for c in found.tidy()}
@@ -220,7 +220,7 @@ class Marks(unittest.TestCase):
             except Refused:
                 continue
             every = [tuple(c) for m in marks(found)[0] if m["kind"] == "apart" for c in m["cells"]]
-            if isinstance(found.values[0], CellError):
+            if found.values[0].failed is not None:
                 continue
             rows, across = found.rows.lines.tolist(), found.columns.lines.tolist()
             values = {(i, j): found.value(0, i, j) for i in range(len(rows)) for j in range(len(across))}

@@ -17,6 +17,7 @@ from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.probe import read_probe, unknown_members
 from nexorem.core.engine.trace import trace as trace_cell
 from nexorem.core.limits import Limits
+from nexorem.core.values import FAULTS
 from nexorem.core.words import counted, verb
 from nexorem.export.grids import write_csv, written
 from nexorem.package.read import open_package
@@ -104,9 +105,9 @@ def query(package: Path, form: str, formatted: bool, with_marks: bool, as_json: 
     grid = answer(star, probe, common.budget(limits))
     write_answer(grid, form, formatted)
     tell_marks(grid, with_marks)
-    failed = {v.code for v in grid.values if isinstance(v, Exception)}
+    failed = {code for v in grid.values if (code := v.fault_code())}
     if failed:
-        common.tell([Diagnostic(code, "The computation of a cell failed.") for code in sorted(failed)], as_json)
+        common.tell([Diagnostic(code, dict(FAULTS)[code]) for code in sorted(failed)], as_json)
         sys.exit(1)
 
 

@@ -89,9 +89,9 @@ class OverLimit(Refused):
 
 
 class CellError(Exception):
-    """The computation of a measure failed for its data; `code` stands in the cell's place."""
+    """A value cannot be computed from its data; `code` stands in its place."""
 
-    def __init__(self, code: str, message: str) -> None:
+    def __init__(self, code: str, message: str = "") -> None:
         self.code = code
         super().__init__(message)
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
 
 from nexorem.core.diagnostics import Diagnostic, OverLimit, Span
@@ -23,6 +25,8 @@ class Limits:
 
 
 DEFAULT_LIMITS = Limits()
+# The longest text that a function may make, for what computes now: functions are given values alone.
+TEXT_BYTES: ContextVar[int] = ContextVar("text_bytes", default=DEFAULT_LIMITS.text_bytes)
 
 
 def over(limit: str, message: str, hint: str = "", span: Span | None = None) -> OverLimit:
@@ -38,6 +42,15 @@ class Budget:
         self._now = now
         self._until = now() + limits.seconds if now else 0.0
         self._cancelled = False
+
+    @contextmanager
+    def bounding_texts(self) -> Iterator[None]:
+        """Bounds the texts that functions make while it is entered."""
+        token = TEXT_BYTES.set(self.limits.text_bytes)
+        try:
+            yield
+        finally:
+            TEXT_BYTES.reset(token)
 
     def milliseconds(self) -> float:
         """The clock's time, 0 without one."""

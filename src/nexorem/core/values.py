@@ -8,6 +8,8 @@ A `Vector` has one entry a row or a cell. `data` holds, by dtype:
 
 `valid` is False where the entry is empty; what `data` holds there means nothing (for text it is 0 or a place).
 `words` is the dictionary of a text vector: distinct strings ascending by code point, so places compare as the texts do.
+`failed` uint8[n] is None, or has for each entry whose computation failed its place in FAULTS, and 0 for the others; a failed entry is not
+valid. Whatever is computed from it has failed too.
 Arrays are never written to after a Vector is made.
 """
 
@@ -16,11 +18,13 @@ from __future__ import annotations
 import datetime as dt
 import math
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+
+from nexorem.core.diagnostics import CellError
 
 Array = npt.NDArray[Any]
 Value = None | bool | int | float | str | dt.date | dt.datetime
@@ -32,6 +36,12 @@ STORAGE: dict[str, type[np.generic]] = {
     "integer": np.int64, "number": np.float64, "boolean": np.bool_, "date": np.int64, "datetime": np.int64,
     "text": np.int32, "months": np.int64, "days": np.int64, "microseconds": np.int64, "null": np.int64,
 }  # fmt: skip
+FAULTS = (
+    ("", ""),
+    ("overflow", "A whole number grew beyond 64 bits."),
+    ("limit_text_bytes", "A text grew beyond the characters that are allowed."),
+)
+FAULT_CODES = [code for code, _ in FAULTS]
 EPOCH = dt.date(1970, 1, 1)
 EPOCH_TIME = dt.datetime(1970, 1, 1)
 NO_WORDS = np.empty(0, dtype=object)
@@ -45,13 +55,38 @@ class Vector:
     data: Array
     valid: Array
     words: Array = field(default_factory=lambda: NO_WORDS)
+    failed: Array | None = None
 
     def __len__(self) -> int:
         return len(self.data)
 
     def take(self, places: Array) -> Vector:
         """The entries at `places`, in that order."""
-        return Vector(self.dtype, self.data[places], self.valid[places], self.words)
+        failed = None if self.failed is None else self.failed[places]
+        return Vector(self.dtype, self.data[places], self.valid[places], self.words, failed)
+
+    def failing(self, *failed: Array | None) -> Vector:
+        """The vector with the entries of some more arrays failed, as `failed` tells them."""
+        found = worst(self.failed, *failed)
+        return self if found is self.failed or found is None else replace(self, valid=self.valid & (found == 0), failed=found)
+
+    def fault(self, place: int) -> tuple[str, str] | None:
+        """Why an entry failed, as a code and a sentence."""
+        found = int(self.failed[place]) if self.failed is not None else 0
+        return FAULTS[found] if found else None
+
+    def fault_code(self) -> str | None:
+        """The code of what failed in the vector, if anything did."""
+        worst_of_all = int(self.failed.max(initial=0)) if self.failed is not None else 0
+        return FAULT_CODES[worst_of_all] if worst_of_all else None
+
+    def as_json(self) -> list[Any]:
+        """All entries as JSON holds them: null where empty, {"error": code} where failed."""
+        found: list[Any] = self.tolist() if self.dtype in ("integer", "number", "boolean", "text") else [iso(v) for v in self.tolist()]
+        if self.failed is not None:
+            for place in np.flatnonzero(self.failed):
+                found[place] = {"error": FAULT_CODES[self.failed[place]]}
+        return found
 
     def true(self) -> Array:
         """For a boolean vector: where it is TRUE (empty is not)."""
@@ -75,6 +110,17 @@ class Vector:
         codes = np.full(len(self.data), len(distinct), dtype=np.int64)
         codes[self.valid] = places
         return codes, len(distinct)
+
+
+def worst(*failed: Array | None) -> Array | None:
+    """What failed in any of several arrays of faults; None where nothing did."""
+    some = [f for f in failed if f is not None and f.any()]
+    return np.maximum.reduce(some) if len(some) > 1 else some[0] if some else None
+
+
+def faults(code: str, where: Array) -> Array | None:
+    """An array of faults: this one at some places. None where there are none."""
+    return np.where(where, FAULT_CODES.index(code), 0).astype(np.uint8) if where.any() else None
 
 
 def python_value(dtype: str, raw: Any, words: Array) -> Value:
@@ -142,27 +188,37 @@ def same_words(vectors: Sequence[Vector]) -> list[Vector]:
     recoded = []
     for v in vectors:
         places = np.searchsorted(words, v.words).astype(np.int32) if len(v.words) else np.zeros(1, np.int32)
-        recoded.append(Vector("text", places[v.data], v.valid, words))
+        recoded.append(Vector("text", places[v.data], v.valid, words, v.failed))
     return recoded
 
 
 def by_distinct(dtype: str, function: Callable[..., Value], arguments: Sequence[Vector]) -> Vector:
     """Calls a Python function once for each distinct combination of non-empty arguments.
 
-    An empty argument, and a None from the function, give empty. This is how functions of text stay cheap on long
-    columns: their cost follows the number of distinct values.
+    An empty argument, and a None from the function, give empty; a `CellError` from it fails the entries of the combination. This is how
+    functions of text stay cheap on long columns: their cost follows the number of distinct values.
     """
     size = len(arguments[0])
     valid = np.logical_and.reduce([a.valid for a in arguments])
     live = [a.take(valid.nonzero()[0]) for a in arguments]
     groups, firsts = combine([a.codes() for a in live])
-    results = [function(*(a.at(int(i)) for a in live)) for i in firsts]
-    part = vector(dtype, results).take(groups)
+    results, broken = [], np.zeros(len(firsts), np.uint8)
+    for place, i in enumerate(firsts):
+        try:
+            results.append(function(*(a.at(int(i)) for a in live)))
+        except CellError as error:
+            results.append(None)
+            broken[place] = FAULT_CODES.index(error.code)
+    part = vector(dtype, results).failing(broken).take(groups)
     data = np.zeros(size, dtype=part.data.dtype)
     data[valid] = part.data
     filled = np.zeros(size, bool)
     filled[valid] = part.valid
-    return Vector(dtype, data, filled, part.words)
+    failed = None
+    if part.failed is not None:
+        failed = np.zeros(size, np.uint8)
+        failed[valid] = part.failed
+    return Vector(dtype, data, filled, part.words, failed)
 
 
 def combine(coded: Sequence[tuple[Array, int]]) -> tuple[Array, Array]:

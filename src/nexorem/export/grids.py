@@ -12,7 +12,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 from openpyxl.styles import Alignment, Font
 
-from nexorem.core.diagnostics import CellError, near_hint, refuse
+from nexorem.core.diagnostics import near_hint, refuse
 from nexorem.core.engine.grid import Grid
 from nexorem.core.engine.order import TOTAL, Axis, member_json
 from nexorem.core.formats import format_value
@@ -61,8 +61,7 @@ def parquet_bytes(grid: Grid) -> bytes:
         texts = [TOTALLED if name not in cell else EMPTY if cell[name] is None else str(cell[name]) for cell in tidy]
         fields[name] = pa.array(texts, pa.string())
     for name, dtype, found in zip(grid.probe.measures, grid.dtypes, grid.values, strict=True):
-        values = [None] * len(tidy) if isinstance(found, CellError) else found.tolist()
-        fields[name] = pa.array(values, ARROW.get(dtype, pa.string()))
+        fields[name] = pa.array(found.tolist(), ARROW.get(dtype, pa.string()))
     out = io.BytesIO()
     pq.write_table(pa.table(fields), out, compression="zstd")
     return out.getvalue()
@@ -85,7 +84,7 @@ def xlsx_bytes(grid: Grid) -> bytes:
     head = len(across.columns) + 1
     for i, text in enumerate([*labels, *(n.replace("_", " ") for _ in across.lines for n in names)]):
         _put(sheet, head, i + 1, text, bold=True, wrap=True)
-    told = [None if isinstance(v, CellError) else v.tolist() for v in grid.values]
+    told = [["error" if found.fault(i) else v for i, v in enumerate(found.tolist())] for found in grid.values]
     formats = [found.format if (found := grid.star.model.measure(name)) else "" for name in names]
     for r in range(len(grid.rows.lines)):
         for level in range(len(labels)):
@@ -93,7 +92,7 @@ def xlsx_bytes(grid: Grid) -> bytes:
         for c in range(len(across.lines)):
             for m, values in enumerate(told):
                 cell = sheet.cell(head + 1 + r, len(labels) + c * len(names) + m + 1)
-                cell.value = values[r * len(across.lines) + c] if values is not None else "error"
+                cell.value = values[r * len(across.lines) + c]
                 if isinstance(cell.value, str):
                     cell.data_type = "s"
                 if formats[m]:

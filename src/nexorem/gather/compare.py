@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from nexorem.core.diagnostics import CellError, Diagnostic, Refused
+from nexorem.core.diagnostics import Diagnostic, Refused
+from nexorem.core.engine.beside import grids_beside
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.language.binder import Binder
@@ -67,7 +69,7 @@ def total(star: Star, name: str, budget: Budget) -> Any:
     try:
         grid = answer(star, read_probe(star, {"measures": [name]}), budget)
         found = grid.values[0]
-        return found.code if isinstance(found, CellError) else iso(found.tolist()[0]) if len(found) else None
+        return found.fault_code() or (iso(found.tolist()[0]) if len(found) else None)
     except Refused as refused:
         return f"error: {refused.diagnostics[0].message}"
 
@@ -85,42 +87,22 @@ def measures_changed(before: Star, after: Star, budget: Budget) -> list[dict[str
 
 
 def probes_changed(before: Star, after: Star, budget: Budget) -> list[dict[str, Any]]:
-    """Saved probes with how many of their cells differ. A line that came or went counts with all its cells."""
+    """Saved probes with how many of their cells differ, over the lines of both states."""
     told = []
     for data in after.model.probes[:MOST_PROBES]:
         name = str(data.get("name"))
         try:
-            new = _cells(after, data, budget)
+            new = answer(after, read_probe(after, data), budget)
         except Refused as refused:
             told.append({"probe": name, "cells": 0, "changed": 0, "error": refused.diagnostics[0].message})
             continue
-        try:
-            old = _cells(before, data, budget)
-        except Refused:
-            old = {}
-        changed = sum(old.get(k) != v for k, v in new.items()) + sum(k not in new for k in old)
+        cells = changed = len(new.rows.lines) * len(new.columns.lines) * len(new.values)
+        with suppress(Refused):  # what could not be answered before is all new
+            differs = grids_beside(answer(before, read_probe(before, data), budget), new).differs
+            cells, changed = differs.size, int(differs.sum())
         if changed:
-            told.append({"probe": name, "cells": len(new), "changed": changed, "error": None})
+            told.append({"probe": name, "cells": cells, "changed": changed, "error": None})
     return told
-
-
-def _cells(star: Star, data: Mapping[str, Any], budget: Budget) -> dict[Any, Any]:
-    grid = answer(star, read_probe(star, data), budget)
-    heads = []
-    for axis in (grid.rows, grid.columns):
-        columns = [star.column(t, c).take(star.domain(t, (c,)).firsts).tolist() for t, c in axis.columns]
-        heads.append(
-            [
-                tuple(columns[i][code] if 0 <= code < len(columns[i]) else f"total {code}" for i, code in enumerate(line))
-                for line in axis.lines.tolist()
-            ]
-        )
-    found: dict[Any, Any] = {}
-    for name, values in zip(grid.probe.measures, grid.values, strict=True):
-        flat = [values.code] * (len(heads[0]) * len(heads[1])) if isinstance(values, CellError) else values.tolist()
-        keys = [(name, r, c) for r in heads[0] for c in heads[1]]
-        found |= dict(zip(keys, flat, strict=True))
-    return found
 
 
 def broken_measures(before: Star, after: Star) -> list[Diagnostic]:

@@ -15,7 +15,7 @@ from nexorem.core.design.matrix import bus_matrix
 from nexorem.core.design.roles import found_role, role
 from nexorem.core.design.suggest import PUT_ASIDE, role_name
 from nexorem.core.design.truth import looked_at, unmatched_told
-from nexorem.core.diagnostics import CellError, Refused
+from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.candidates import candidate_keys
 from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.member_order import member_ranks
@@ -32,7 +32,7 @@ from nexorem.core.model.star import Star
 from nexorem.core.plan.dependence import named_columns, reached_by
 from nexorem.core.plan.reach import current
 from nexorem.core.plan.tree import below, edits_of
-from nexorem.core.values import Array, iso
+from nexorem.core.values import Array
 from nexorem.gather.sources.kinds import source_words
 from nexorem.store.models import Stored
 
@@ -167,7 +167,7 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
     for name, bound, found, (of_measure, sums) in zip(probe.measures, grid.plan.measures, grid.values, told, strict=True):
         reached = reached_by(star, bound)
         known = star.model.measure(name)
-        error = found.code if isinstance(found, CellError) else None
+        error = found.fault_code()
         lost = sorted(x for m in of_measure if m["kind"] == "unreached" for x in m["tables"])
         measures.append({
             "name": name, "dtype": bound.dtype, "format": known.format if known else "", "unreached": lost,
@@ -175,7 +175,7 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
             "error": error,
             "marks": of_measure, "sums": sums,
         })  # fmt: skip
-        flat = [None] * (shape[0] * shape[1]) if isinstance(found, CellError) else [iso(v) for v in found.tolist()]
+        flat = found.as_json()
         values.append([flat[r * shape[1] : (r + 1) * shape[1]] for r in range(shape[0])])
     return {
         "rows": axis_answer(star, grid.rows),
@@ -213,8 +213,6 @@ def members(star: Star, asked: MembersAsk, budget: Budget) -> dict[str, Any]:
     size = star.domain(table, (column,)).size
     counts = np.zeros(size, np.int64)
     found = grid.values[0]
-    if isinstance(found, CellError):
-        raise found
     counts[grid.rows.lines[:, 0]] = np.where(found.valid, found.data, 0)
     order = np.argsort(member_ranks(star, table, column))
     order = order[np.argsort(-counts[order], kind="stable")] if asked.by_rows else order

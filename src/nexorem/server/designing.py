@@ -11,7 +11,7 @@ from nexorem.core.design.keys import allowed_cardinalities, loose_reason, proven
 from nexorem.core.design.opening import measure_reach, opening, reach_of
 from nexorem.core.design.roles import grain_test, hierarchy_faults
 from nexorem.core.design.suggest import free_name
-from nexorem.core.diagnostics import CellError, Refused, refuse
+from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.language.binder import Binder
@@ -22,7 +22,7 @@ from nexorem.core.model.model import Model, link_from_json, link_json
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import scans
 from nexorem.server.beside import beside
-from nexorem.server.describe import document, findings_of, grid_answer
+from nexorem.server.describe import document, findings_of
 from nexorem.server.shaping import Edit, link_edits
 from nexorem.server.workspace import Workspace
 from nexorem.store import models
@@ -100,11 +100,11 @@ def compared(now: Star, then: Star, probe: Mapping[str, Any] | None, budget: Bud
     answers = []
     for star, words in ((now, "As it is, the probe cannot be answered"), (then, "Afterwards the probe could not be answered")):
         try:
-            answers.append(grid_answer(answer(star, read_probe(star, probe), budget), budget))
-        except (Refused, CellError) as error:
-            first = error.diagnostics[0].message if isinstance(error, Refused) else str(error)
+            answers.append(answer(star, read_probe(star, probe), budget))
+        except Refused as refused:
+            first = refused.diagnostics[0].message
             return told | {"grid_error": f"{words}: {first}"}
-    return told | {"grid": beside(answers[0], answers[1])}
+    return told | {"grid": beside(answers[0], answers[1], budget)}
 
 
 def variant(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> dict[str, Any]:

@@ -8,9 +8,9 @@ import numpy as np
 
 from nexorem.core.engine.context import Batch, classes
 from nexorem.core.engine.fast import Spread, counted, scanned, suits, suits_counting
-from nexorem.core.engine.reduce import Rows, count_distinct, divided, reduce_rows
+from nexorem.core.engine.reduce import Rows, count_distinct, divided, reduce_rows, spread_faults
 from nexorem.core.engine.row_values import row_values
-from nexorem.core.engine.rows import Around, known, over_rows, relation
+from nexorem.core.engine.rows import Around, known, over_rows, passing, relation
 from nexorem.core.engine.visibility import Assignment, assign, assign_pattern, patterns, ranges, selectors
 from nexorem.core.functions.arithmetic import alike
 from nexorem.core.functions.convert import widen
@@ -18,7 +18,7 @@ from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import inner_nodes, table_rows
-from nexorem.core.values import NUMERIC, Array, Vector, combine, constant, empties, same_words
+from nexorem.core.values import NUMERIC, Array, Vector, combine, constant, empties, same_words, worst
 
 BY_PARTS = ("rows", "count", "sum", "avg", "min", "max")
 
@@ -47,29 +47,44 @@ def aggregate(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
         elif suits_counting(star, node):
             spread = counted(star, node, pattern.selectors, pattern.wanted, budget)
         if spread is not None:
-            part = replace(spread, pair_classes=pattern.members[spread.pair_classes])
-            results = _merged(results, _combined(node, part.partial, part, len(combinations)))
+            own = replace(spread, pair_classes=pattern.members[spread.pair_classes])
+            results = _merged(results, _combined(node, own.partial, own, len(combinations)))
             continue
         slow = slow or _Slow(star, node)
         assigned = assign_pattern(star, pattern, slow.rows, budget)
-        results = _merged(results, _reduced(node, assigned, slow.values_at(assigned.rows), len(combinations), extra, budget))
+        part = _reduced(node, assigned, slow.values_at(assigned.rows), len(combinations), extra, budget)
+        results = _merged(results, part.failing(_failed_classes(assigned, slow.failed_at(assigned.rows), len(combinations))))
     return results.take(index)
 
 
 class _Slow:
-    """The rows that pass an aggregate's own condition, and its values there."""
+    """The rows that pass an aggregate's own condition, or for which it fails, and the values there."""
 
     def __init__(self, star: Star, node: t.Aggregate) -> None:
         self.rows = np.arange(star.size(node.grain))
+        self.failed: Array | None = None
         if node.where is not None:
-            self.rows = np.flatnonzero(widen(row_values(star, node, node.where, self.rows), "boolean").true())
+            condition = widen(row_values(star, node, node.where, self.rows), "boolean")
+            self.rows = np.flatnonzero(condition.true() if condition.failed is None else condition.true() | (condition.failed > 0))
+            self.failed = condition.take(self.rows).failed
         self.values = row_values(star, node, node.argument, self.rows) if node.argument is not None else None
+        self.failed = worst(self.failed, self.values.failed if self.values is not None else None)
         self.place = np.full(star.size(node.grain), -1, dtype=np.int64)
         self.place[self.rows] = np.arange(len(self.rows))
 
     def values_at(self, rows: Array) -> Vector | None:
         """The values of some of the rows."""
-        return self.values.take(self.place[rows]) if self.values is not None else None
+        return replace(self.values, failed=None).take(self.place[rows]) if self.values is not None else None
+
+    def failed_at(self, rows: Array) -> Array | None:
+        """What failed of some of the rows."""
+        return None if self.failed is None else self.failed[self.place[rows]]
+
+
+def _failed_classes(part: Assignment, failed: Array | None, count: int) -> Array | None:
+    """uint8[count]: the faults of the classes in which a row is visible that failed."""
+    of_groups = spread_faults(failed, part.groups, len(part.group_firsts))
+    return None if of_groups is None else spread_faults(of_groups[part.pair_groups], part.pair_classes, count)
 
 
 def _by_pairs(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
@@ -77,11 +92,11 @@ def _by_pairs(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
     few, index, own = around.classes(batch)
     found = known(relation(table_rows(around.star.model, node), few, own, node.state))
     if node.where is not None:
-        found = found.take(np.flatnonzero(widen(over_rows(node.where, found, few, own, node.state), "boolean").true()))
+        found = passing(found, over_rows(node.where, found, few, own, node.state), own)
     values = over_rows(node.argument, found, few, own, node.state) if node.argument is not None else None
     part = Rows(found.owners, few.size, values)
     extra = own.cells[id(node.extra)] if node.extra is not None else None
-    return reduce_rows(node.function, node.dtype, node.distinct, part, extra, around.budget).take(index)
+    return reduce_rows(node.function, node.dtype, node.distinct, part, extra, around.budget).failing(own.failed).take(index)
 
 
 def single(node: t.Single, batch: Batch, around: Around) -> Vector:
@@ -118,10 +133,10 @@ def _spread(part: Assignment, values: Vector, function: str, count: int, budget:
 
 
 def _merged(a: Vector, b: Vector) -> Vector:
-    """Two results whose valid places do not overlap."""
+    """Two results whose valid and failed places do not overlap."""
     if a.dtype == "text":
         a, b = same_words([a, b])
-    return Vector(a.dtype, np.where(b.valid, b.data, a.data), a.valid | b.valid, b.words)
+    return Vector(a.dtype, np.where(b.valid, b.data, a.data), a.valid | b.valid, b.words, worst(a.failed, b.failed))
 
 
 def _reduced(node: t.Aggregate, part: Assignment, values: Vector | None, count: int, extra: Vector | None, budget: Budget) -> Vector:
@@ -171,8 +186,9 @@ def _partials(node: t.Aggregate, rows: Rows) -> dict[str, Vector]:
         return found
     found["count"] = reduce_rows("count", "integer", False, rows)
     if node.function in ("sum", "avg"):
-        kind = rows.values.dtype if rows.values.dtype in NUMERIC else "number"
-        found["sum"] = reduce_rows("sum", kind, False, rows)
+        # The mean of whole numbers is made in doubles: their sum may be beyond 64 bits where it is not.
+        kind = rows.values.dtype if rows.values.dtype in NUMERIC and node.function == "sum" else "number"
+        found["sum"] = reduce_rows("sum", kind, False, replace(rows, values=widen(rows.values, kind)))
     elif node.function in ("min", "max"):
         found[node.function] = reduce_rows(node.function, node.dtype, False, rows)
     return found

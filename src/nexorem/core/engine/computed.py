@@ -6,7 +6,9 @@ from collections.abc import Iterator, Mapping
 from dataclasses import fields, is_dataclass, replace
 from typing import Any
 
-from nexorem.core.diagnostics import CellError, Diagnostic, Refused, refuse
+import numpy as np
+
+from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution
 from nexorem.core.engine.rows import Relation, known, relation
@@ -21,6 +23,7 @@ from nexorem.core.model.paths import model_state
 from nexorem.core.model.star import Star, TableRows, table_rows
 from nexorem.core.plan.dependence import asked_tables, made_from
 from nexorem.core.plan.logical import Planner
+from nexorem.core.values import FAULTS
 
 Item = tuple[str, str]  # a computed column as (table, column), a computed table as (table, "")
 
@@ -173,10 +176,10 @@ class _Maker:
 
     def compute(self, star: Star, item: Item, bound: t.Rows) -> None:
         """Puts the rows of an item in its place."""
-        try:
-            found = evaluated(star, bound, self.budget)
-        except CellError as error:
-            raise Refused(Diagnostic(error.code, str(error), place=item_text(item))) from None
+        found = evaluated(star, bound, self.budget)
+        for values in (found.column(i) for i, c in enumerate(bound.columns) if not c.table):
+            if fault := values.fault(int(np.argmax(values.failed))) if values.failed is not None else None:
+                raise Refused(Diagnostic(*fault, place=item_text(item)))
         table = self.tables[item[0]]
         if item[1]:
             self._put_column(item, table, bound, found)
@@ -219,7 +222,12 @@ def evaluated(star: Star, bound: t.Rows, budget: Budget) -> Relation:
     planner = Planner(star.model)
     needs = planner.needs(bound, 0)
     run = Execution(star, planner.plan, budget).run(Batch(1))
-    return known(relation(bound, Batch(1), run.around(needs, Batch(1)), star.state))
+    around = run.around(needs, Batch(1))
+    with budget.bounding_texts():
+        found = known(relation(bound, Batch(1), around, star.state))
+    if around.failed.any():
+        raise refuse(*FAULTS[around.failed.max()])
+    return found
 
 
 def walked(node: Any) -> Iterator[Any]:

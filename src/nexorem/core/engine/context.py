@@ -127,7 +127,8 @@ class Batch:
     """N contexts: their filters. All of a context's filters hold together.
 
     `axes` has for every column on the axes of the grid bool[N]: has the cell a coordinate there? `page` are the page's
-    own filters, each of one context. `compared` is by id of the link that a `match` added.
+    own filters, each of one context. `compared` is by id of the link that a `match` added. `failed` has the faults of contexts that could
+    not be made, as vectors have theirs: whatever is computed there has failed.
     """
 
     size: int
@@ -135,6 +136,7 @@ class Batch:
     axes: Mapping[tuple[str, str], Array] = field(default_factory=dict)
     page: tuple[Filter, ...] = ()
     compared: Mapping[int, Compared] = field(default_factory=dict)
+    failed: Array | None = None
 
     def adding(self, *more: Filter) -> Batch:
         """With more filters."""
@@ -145,7 +147,8 @@ class Batch:
         filters = tuple(replace(f, index=f.index[contexts]) for f in self.filters)
         axes = {key: on[contexts] for key, on in self.axes.items()}
         compared = {key: replace(c, index=c.index[contexts]) for key, c in self.compared.items()}
-        return Batch(len(contexts), filters, axes, self.page, compared)
+        failed = None if self.failed is None else self.failed[contexts]
+        return Batch(len(contexts), filters, axes, self.page, compared, failed)
 
     def page_only(self) -> Batch:
         """The page as one context."""
@@ -158,6 +161,7 @@ class Batch:
         """
         indexes = [*(f.index for f in self.filters), *(c.index for c in self.compared.values())]
         indexes += [on.astype(np.int64) for on in self.axes.values()]
+        indexes += [self.failed.astype(np.int64)] if self.failed is not None else []
         _, index, firsts = classes([*indexes, *more], self.size)
         return index, firsts
 

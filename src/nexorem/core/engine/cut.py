@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.engine.order import TOTAL, Axis, places_of
 from nexorem.core.engine.probe import Having, Top
@@ -19,11 +18,11 @@ from nexorem.core.values import Array, Vector
 @dataclass(frozen=True, slots=True, eq=False)
 class Judged:
     """What the lines are judged by: the `prefixes` of all of them (every beginning, totalled over the rest), and the values on these of the
-    conditions and of the measure that the top is by. A value may be an error: it leaves every line."""
+    conditions and of the measure that the top is by. One that has failed there leaves its line."""
 
     prefixes: Array
-    conditions: Sequence[Vector | CellError]
-    by: Vector | CellError | None
+    conditions: Sequence[Vector]
+    by: Vector | None
 
 
 def kept_lines(star: Star, axis: Axis, having: Sequence[Having], top: Top | None, judged: Judged) -> Array:
@@ -33,9 +32,9 @@ def kept_lines(star: Star, axis: Axis, having: Sequence[Having], top: Top | None
     whole = (lines != TOTAL).all(axis=1)
     kept = np.ones(len(lines), bool)
     for item, found in zip(having, judged.conditions, strict=True):
-        if isinstance(found, Vector):
-            level = depth - 1 if item.level is None else item.level
-            kept &= (lines[:, level] == TOTAL) | found.true()[_beginnings(lines, level, judged.prefixes)]
+        level = depth - 1 if item.level is None else item.level
+        holds = found.true() if found.failed is None else found.true() | (found.failed > 0)
+        kept &= (lines[:, level] == TOTAL) | holds[_beginnings(lines, level, judged.prefixes)]
     if top and isinstance(judged.by, Vector):
         level = depth - 1 if top.level is None else top.level
         kept &= (lines[:, level] == TOTAL) | _among_top(star, axis, kept & whole, level, top, judged)
@@ -70,6 +69,8 @@ def _among_top(star: Star, axis: Axis, live: Array, level: int, top: Top, judged
         stays[begun[order]] = value[order] <= np.repeat(last, sizes)
     else:
         stays[begun[order]] = np.arange(len(order)) - np.repeat(first, sizes) < top.count
+    if found.failed is not None:
+        stays |= found.failed > 0
     return stays[at]
 
 

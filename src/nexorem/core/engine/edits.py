@@ -14,7 +14,6 @@ from nexorem.core.engine.rows import Around, Relation, relation
 from nexorem.core.engine.scalar import evaluate
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
-from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star, concatenated
 from nexorem.core.plan.logical import ContextStep
 from nexorem.core.plan.tree import inner_nodes, row_trees, rows_in
@@ -31,8 +30,7 @@ def edited(step: ContextStep, before: Batch, around: Around) -> Batch:
         case t.Cleared() | t.Restored() | t.Switched() | t.Turned():
             return left
         case t.Condition():
-            outer = {id(n): around.cells[id(n.body)] for n in inner_nodes(edit.predicate) if isinstance(n, t.InContext)}
-            return left.adding(condition_filter(star, edit, before, outer, around.budget))
+            return left.adding(condition_filter(star, edit, before, around))
         case t.Listing():
             return left.adding(listed_filter(edit, before, around))
         case t.Moved():
@@ -53,36 +51,48 @@ def _compared(edit: t.Matched, before: Batch, around: Around) -> Batch:
     return replace(before, compared={**before.compared, id(edit.link): Compared(index, values)})
 
 
-def condition_filter(star: Star, edit: t.Condition, batch: Batch, outer: Mapping[int, Vector], budget: Budget) -> Filter:
+def condition_filter(star: Star, edit: t.Condition, batch: Batch, around: Around) -> Filter:
     """The filter of a condition, tried on each member of its columns; on the unmatched member all are empty.
 
-    `outer` has the values of what stands on its right, one a context. Contexts with equal values share one set.
+    What stands on its right is among the cells that `around` has, one a context. Contexts with equal values share one set; those in which
+    it fails on a member have failed.
     """
     firsts = star.domain(edit.table, edit.columns).firsts
+    outer = {id(n): around.cells[id(n.body)] for n in inner_nodes(edit.predicate) if isinstance(n, t.InContext)}
     if not outer:
-        return constant_filter(batch, edit.table, edit.columns, _tried(star, edit, firsts, {}), edit.text)
+        true, failed = _tried(star, edit, firsts, {})
+        around.note(np.arange(batch.size), None if failed is None else np.full(batch.size, failed.max(), np.uint8))
+        return constant_filter(batch, edit.table, edit.columns, true, edit.text)
     _, index, first_contexts = classes([v.codes()[0] for v in outer.values()], batch.size)
     distinct = {key: v.take(first_contexts) for key, v in outer.items()}
     owners, members = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
+    broken = np.zeros(len(first_contexts), np.uint8)
     step = max(CHUNK // len(firsts), 1)
     for start in range(0, len(first_contexts), step):
-        budget.check()
+        around.budget.check()
         part = np.arange(start, min(start + step, len(first_contexts)))
         tiled = {key: v.take(np.repeat(part, len(firsts))) for key, v in distinct.items()}
-        true = np.flatnonzero(_tried(star, edit, np.tile(firsts, len(part)), tiled))
-        owners.append(part[true // len(firsts)])
-        members.append(true % len(firsts))
+        true, failed = _tried(star, edit, np.tile(firsts, len(part)), tiled)
+        places = np.flatnonzero(true)
+        owners.append(part[places // len(firsts)])
+        members.append(places % len(firsts))
+        if failed is not None:
+            np.maximum.at(broken, np.repeat(part, len(firsts)), failed)
+    around.note(np.arange(batch.size), broken[index])
     sets = sets_of_pairs(np.concatenate(owners), np.concatenate(members), len(first_contexts))
     return Filter(edit.table, edit.columns, sets, index, edit.text)
 
 
-def _tried(star: Star, edit: t.Condition, rows: Array, outer: Mapping[int, Vector]) -> Array:
+def _tried(star: Star, edit: t.Condition, rows: Array, outer: Mapping[int, Vector]) -> tuple[Array, Array | None]:
+    """Where a condition is true, and what failed."""
+
     def leaf(node: t.Typed) -> Vector | None:
         if isinstance(node, t.ColumnValue):
             return star.column(node.table, node.column).take(rows)
         return outer[id(node)] if isinstance(node, t.InContext) else None
 
-    return widen(evaluate(edit.predicate, leaf, len(rows)), "boolean").true()
+    found = widen(evaluate(edit.predicate, leaf, len(rows)), "boolean")
+    return found.true(), found.failed
 
 
 def listed_filter(edit: t.Listing, batch: Batch, around: Around) -> Filter:
@@ -97,6 +107,7 @@ def listed_filter(edit: t.Listing, batch: Batch, around: Around) -> Filter:
         members = _members(around.star, edit, found)
         keep = np.flatnonzero(members >= 0)
     sets, number = sets_of_pairs(found.owners[keep], members[keep], few.size).distinct()
+    around.note(np.arange(batch.size), own.failed[index])
     return Filter(edit.table, edit.columns, sets, number[index], edit.text)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from dataclasses import replace
 
 import numpy as np
 
@@ -18,12 +19,11 @@ from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import ROWS, Star
 from nexorem.core.plan.logical import ContextStep, Needs, Plan, ValueStep
-from nexorem.core.values import Array, Vector
+from nexorem.core.values import FAULT_CODES, Array, Vector, empties, worst
 
 
 class Execution:
-    """A plan at work, and what it gave: each value step's vector, or the error its computation ended with, and each
-    context.
+    """A plan at work, and what it gave: each value step's vector and each context.
 
     `outer` is the execution around this one and `owners` says which of its contexts each of ours stands in; `leaf`
     gives the columns of the row each of ours stands in.
@@ -34,48 +34,29 @@ class Execution:
     ) -> None:
         self.star, self.plan, self.budget = star, plan, budget
         self.outer, self.owners, self.leaf = outer, owners, leaf
-        self.values: dict[int, Vector | CellError] = {}
-        self.contexts: dict[int, Batch | CellError] = {}
+        self.values: dict[int, Vector] = {}
+        self.contexts: dict[int, Batch] = {}
         self.told: dict[int, tuple[int, float]] = {}  # by id of a step: its contexts, and how long it took
         asked = Counter(id(s.node) for s in plan.steps if isinstance(s, ValueStep) and isinstance(s.node, t.Aggregate))
         self._cubes: dict[int, list[Cube]] = {key: [] for key, times in asked.items() if times > 1}
 
-    def root(self, place: int) -> Vector | CellError:
+    def root(self, place: int) -> Vector:
         """The value of the root at that place."""
         return self.values[self.plan.roots[place]]
 
     def run(self, batch: Batch) -> Execution:
-        """Every step in order. A step that builds on a failed one has failed with the same error."""
+        """Every step in order."""
         self.contexts[0] = batch
-        for step in self.plan.steps:
-            self.budget.check()
-            start = self.budget.milliseconds()
-            try:
+        with self.budget.bounding_texts():
+            for step in self.plan.steps:
+                self.budget.check()
+                start = self.budget.milliseconds()
                 if isinstance(step, ContextStep):
                     self.contexts[step.number] = self._context(step)
                 else:
                     self.values[step.number] = self._value(step)
-            except CellError as error:
-                if isinstance(step, ContextStep):
-                    self.contexts[step.number] = error
-                else:
-                    self.values[step.number] = error
-            self.told[id(step)] = (batch.size, self.budget.milliseconds() - start)
+                self.told[id(step)] = (batch.size, self.budget.milliseconds() - start)
         return self
-
-    def batch(self, context: int) -> Batch:
-        """The batch of a context."""
-        found = self.contexts[context]
-        if isinstance(found, CellError):
-            raise found
-        return found
-
-    def vector(self, step: int) -> Vector:
-        """The vector of a value step."""
-        found = self.values[step]
-        if isinstance(found, CellError):
-            raise found
-        return found
 
     def around(
         self, needs: Needs, batch: Batch, met: list[tuple[t.InRow, Execution]] | None = None, cubes: list[Cube] | None = None
@@ -87,43 +68,54 @@ class Execution:
             run = Execution(self.star, plans[id(node)], self.budget, self, owners, leaf).run(pairs)
             if met is not None:
                 met.append((node, run))
-            found = run.root(0)
-            if isinstance(found, CellError):
-                raise found
-            return found
+            return run.root(0)
 
-        cells = {id(node): self.vector(step) for node, step in needs.cells}
-        imported = tuple(self.vector(step).codes()[0] for step in needs.imported)
-        return Around(self.star, self.budget, batch.size, cells, imported, inner, cubes)
+        cells = {id(node): self.values[step] for node, step in needs.cells}
+        imported = tuple(self.values[step].codes()[0] for step in needs.imported)
+        return Around(self.star, self.budget, batch.size, cells, imported, inner, cubes, failed=np.zeros(batch.size, np.uint8))
 
     def _value(self, step: ValueStep) -> Vector:
+        """A step's vector. It has failed where its context has, or what it needs, or a row that it had to judge."""
         node = step.node
         if isinstance(node, t.LetValue):
             return self._brought(step, node)
-        batch = self.batch(step.context)
+        batch = self.contexts[step.context]
+        around = self.around(step.needs, batch, cubes=self._cubes.get(id(node)))
+        try:
+            found = self._computed(step, batch, around)
+        except CellError as error:
+            found = empties(node.dtype, batch.size).failing(np.full(batch.size, FAULT_CODES.index(error.code), np.uint8))
+        return found.failing(batch.failed, around.failed, *(self.values[x].failed for _, x in step.needs.cells))
+
+    def _computed(self, step: ValueStep, batch: Batch, around: Around) -> Vector:
+        node = step.node
         match node:
             case t.Aggregate():
-                return aggregate(node, batch, self.around(step.needs, batch, cubes=self._cubes.get(id(node))))
+                return aggregate(node, batch, around)
             case t.Iterated():
-                return iterated(node, batch, self.around(step.needs, batch))
+                return iterated(node, batch, around)
             case t.Rank():
-                return ranked(node, batch, self.around(step.needs, batch))
+                return ranked(node, batch, around)
             case t.Single():
-                return single(node, batch, self.around(step.needs, batch))
+                return single(node, batch, around)
             case t.Asked():
                 return asked(node, batch)
-        return computed(node, [self.vector(n) for n in step.inputs], batch.size)
+        return computed(node, [self.values[n] for n in step.inputs], batch.size)
 
     def _brought(self, step: ValueStep, node: t.LetValue) -> Vector:
         if step.outer is None:
             assert self.leaf
-            return evaluate(node.definition.node, self.leaf, self.batch(0).size)
+            return evaluate(node.definition.node, self.leaf, self.contexts[0].size)
         assert self.outer and self.owners is not None
-        return self.outer.vector(step.outer).take(self.owners)
+        return self.outer.values[step.outer].take(self.owners)
 
     def _context(self, step: ContextStep) -> Batch:
-        batch = self.batch(step.parent)
-        return edited(step, batch, self.around(step.needs, batch))
+        """The contexts after an edit. Those have failed that had before, or where what the edit needs has."""
+        batch = self.contexts[step.parent]
+        around = self.around(step.needs, batch)
+        after = edited(step, batch, around)
+        failed = worst(batch.failed, around.failed, *(self.values[x].failed for _, x in step.needs.cells))
+        return after if failed is None else replace(after, failed=failed)
 
 
 def execute(star: Star, plan: Plan, batch: Batch, budget: Budget) -> Execution:

@@ -104,6 +104,7 @@ class Adder:
         self.extremes = node.function in ("min", "max")
         self.full = argument is None or (self.column is not None and self.column.full())
         self.counts_only = argument is None or (node.function == "count" and self.full)
+        self.failed = False  # a row could not be computed: which cells that fails, the plain way knows
 
     def empty(self, groups: int) -> Totals:
         """Totals of nothing."""
@@ -139,7 +140,9 @@ class Adder:
     def _kept(self, block: Block) -> Block:
         assert self.where is not None
         rows = block.numbers()
-        true = np.flatnonzero(widen(row_values(self.star, self.node, self.where, rows), "boolean").true())
+        held = widen(row_values(self.star, self.node, self.where, rows), "boolean")
+        self.failed |= held.failed is not None
+        true = np.flatnonzero(held.true())
         return Block(rows[true].astype(np.uint32), block.start, len(true), block.groups[: block.count][true])
 
     def _leaf(self, block: Block) -> Callable[[t.Typed], Vector | None]:
@@ -166,6 +169,7 @@ class Adder:
         if column is None or not self.full:
             assert self.node.argument is not None
             found = widen(evaluate(self.node.argument, self._leaf(block), block.count), self.kind)
+            self.failed |= found.failed is not None
             return found.data, found.valid
         if column.raw is not None:
             if block.rows is None:
@@ -297,11 +301,12 @@ def scanned(
 
 
 def _added(star: Star, node: t.Aggregate, scan: Scan, where: t.Typed | None, budget: Budget) -> tuple[Array, dict[str, Vector]] | None:
-    """A scan, run: the groups that have rows, and what was added up for each; None where 64 bits might not hold a sum."""
+    """A scan, run: the groups that have rows, and what was added up for each; None where 64 bits might not hold a sum, or a row
+    has failed."""
     budget.take(scan.groups, 32 * budget.limits.workers, "Adding up by group")
     adder = Adder(star, node, where)
     totals = adder.together(scan.run(lambda: adder.empty(scan.groups), adder))
-    if totals.largest * scan.size >= EXACT:
+    if adder.failed or totals.largest * scan.size >= EXACT:
         return None
     present = np.flatnonzero(totals.rows)
     return present, _partial(node, adder, totals, present)

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from nexorem.core.diagnostics import CellError, Refused
+from nexorem.core.diagnostics import Refused
 from nexorem.core.engine import lines as lines_of_facts
 from nexorem.core.engine.context import Batch, Filter, Sets, each_member
 from nexorem.core.engine.cut import Judged, kept_lines
@@ -33,13 +33,13 @@ FEW_USED = 4  # times as many members as lines show: then only those shown are l
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Grid:
-    """The answer. `values` has a vector, or an error, a measure; cell (r, c) is at r × len(columns.lines) + c."""
+    """The answer. `values` has a vector a measure; cell (r, c) is at r × len(columns.lines) + c."""
 
     star: Star
     probe: Probe
     rows: Axis
     columns: Axis
-    values: tuple[Vector | CellError, ...]
+    values: tuple[Vector, ...]
     plan: ProbePlan
     told: dict[int, tuple[int, float]] = field(default_factory=dict)
     left_out: int = 0  # row lines with a value that conditions and the top leave out
@@ -51,10 +51,9 @@ class Grid:
 
     def value(self, measure: int, row: int, column: int) -> Any:
         """One cell as JSON."""
-        found = self.values[measure]
-        if isinstance(found, CellError):
-            return {"error": found.code}
-        return iso(found.at(row * len(self.columns.lines) + column))
+        found, place = self.values[measure], row * len(self.columns.lines) + column
+        fault = found.fault(place)
+        return {"error": fault[0]} if fault else iso(found.at(place))
 
     def tidy(self) -> Iterator[dict[str, Any]]:
         """One object a cell, row lines first."""
@@ -72,10 +71,7 @@ class Grid:
 
     def _told(self, measure: int) -> list[Any]:
         """All cells of a measure as JSON."""
-        found = self.values[measure]
-        if isinstance(found, CellError):
-            return [{"error": found.code}] * (len(self.rows.lines) * len(self.columns.lines))
-        return found.tolist() if found.dtype in ("integer", "number", "boolean", "text") else [iso(v) for v in found.tolist()]
+        return self.values[measure].as_json()
 
 
 def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
@@ -95,6 +91,11 @@ def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
     return ordered(grid, base, budget) if probe.sort else grid
 
 
+def answered(found: Vector) -> Array:
+    """bool, one a cell: where there is a value, or why there is none."""
+    return found.valid if found.failed is None else found.valid | (found.failed > 0)
+
+
 def row_lines(star: Star, plan: ProbePlan, probe: Probe, base: Batch, columns: Axis, budget: Budget) -> tuple[Axis, int]:
     """The axis of row lines that the probe keeps, and how many lines with a value it leaves out."""
     cutting = bool(probe.rows) and (probe.top is not None or bool(plan.having))
@@ -110,7 +111,7 @@ def row_lines(star: Star, plan: ProbePlan, probe: Probe, base: Batch, columns: A
     kept = kept_lines(star, rows, probe.having, probe.top, Judged(prefixes.lines, found[: len(plan.having)], by))
     filled = np.zeros(len(prefixes.lines), bool)
     for value in values:
-        filled |= True if isinstance(value, CellError) else value.valid
+        filled |= answered(value)
     whole = np.flatnonzero((rows.lines != TOTAL).all(axis=1))
     gone = np.setdiff1d(whole, kept, assume_unique=True)
     return Axis(rows.columns, rows.lines[kept]), int(filled[places_of(rows.lines[gone], prefixes.lines)].sum())
@@ -121,7 +122,7 @@ def ordered(grid: Grid, base: Batch, budget: Budget) -> Grid:
     star, probe, down, across = grid.star, grid.probe, grid.rows, grid.columns
     prefixes = Axis(down.columns, prefixes_of(down.lines))
 
-    def ranking(at: tuple[Pick, ...]) -> dict[str, Vector | CellError]:
+    def ranking(at: tuple[Pick, ...]) -> dict[str, Vector]:
         """Every measure on every beginning of a row line, at some members of the columns, else over all of them."""
         run = execute(star, grid.plan.cells, cells(star, base, prefixes, Axis(across.columns, _at_line(star, across, at))), budget)
         return {name: run.root(i) for i, name in enumerate(probe.measures)}
@@ -265,7 +266,7 @@ def _shown(grid: Grid) -> Grid:
     shape = len(grid.rows.lines), len(grid.columns.lines)
     filled = np.zeros(shape, bool)
     for found in grid.values:
-        filled |= True if isinstance(found, CellError) else found.valid.reshape(shape)
+        filled |= answered(found).reshape(shape)
     rows = np.flatnonzero(filled.any(axis=1)) if grid.rows.columns else np.arange(shape[0])
     columns = np.flatnonzero(filled.any(axis=0)) if grid.columns.columns else np.arange(shape[1])
     return _taken(grid, rows, columns)
@@ -273,7 +274,7 @@ def _shown(grid: Grid) -> Grid:
 
 def _taken(grid: Grid, rows: Array, columns: Array) -> Grid:
     places = (rows[:, None] * len(grid.columns.lines) + columns[None, :]).reshape(-1)
-    values = tuple(v if isinstance(v, CellError) else v.take(places) for v in grid.values)
+    values = tuple(v.take(places) for v in grid.values)
     row_axis = Axis(grid.rows.columns, grid.rows.lines[rows])
     column_axis = Axis(grid.columns.columns, grid.columns.lines[columns])
     return replace(grid, rows=row_axis, columns=column_axis, values=values)

@@ -8,8 +8,7 @@ import numpy as np
 
 from nexorem.core.engine.context import Batch, left_in
 from nexorem.core.engine.reduce import Rows, reduce_rows
-from nexorem.core.engine.rows import Around, competition, known, over_rows, relation
-from nexorem.core.functions.convert import widen
+from nexorem.core.engine.rows import Around, competition, known, over_rows, passing, relation
 from nexorem.core.language import typed as t
 from nexorem.core.plan.effects import row_effect
 from nexorem.core.values import Vector
@@ -24,11 +23,11 @@ def iterated(node: t.Iterated, batch: Batch, around: Around) -> Vector:
     if node.function == "rows":
         found = known(found)
     if node.where is not None:
-        found = found.take(np.flatnonzero(widen(over_rows(node.where, found, few, own, node.state), "boolean").true()))
+        found = passing(found, over_rows(node.where, found, few, own, node.state), own)
     values = over_rows(node.argument, found, few, own, node.state) if node.argument is not None else None
     extra = own.cells[id(node.extra)] if node.extra else None
     part = Rows(found.owners, few.size, values)
-    return reduce_rows(node.function, node.dtype, node.distinct, part, extra, around.budget).take(index)
+    return reduce_rows(node.function, node.dtype, node.distinct, part, extra, around.budget).failing(own.failed).take(index)
 
 
 def _only_replaced(rows: t.Rows) -> bool:
@@ -47,5 +46,6 @@ def ranked(node: t.Rank, batch: Batch, around: Around) -> Vector:
     few, index, own = around.classes(fewer)
     found = relation(node.among, few, own, node.state)
     values = over_rows(node.by, found, few, own, node.state)
+    own.note(found.owners, values.failed)
     place = competition(found.owners, values, index, own_value, node.ascending)
-    return Vector("integer", np.where(own_value.valid, place, 0), own_value.valid)
+    return Vector("integer", np.where(own_value.valid, place, 0), own_value.valid).failing(own.failed[index])

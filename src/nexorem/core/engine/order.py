@@ -8,14 +8,13 @@ from typing import Any
 
 import numpy as np
 
-from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Vector, combine, iso
 
 TOTAL = -1
 # What lines are ordered by, whether it descends, and a measure's value at each beginning of a line.
-Sorted = tuple[str | tuple[str, str], bool, Vector | CellError | None]
+Sorted = tuple[str | tuple[str, str], bool, Vector | None]
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -4,18 +4,17 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from nexorem.core.diagnostics import CellError, refuse
+from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.context import Batch, Filter, constant_filter
-from nexorem.core.engine.edits import condition_filter
-from nexorem.core.engine.execute import execute
+from nexorem.core.engine.execute import Execution
 from nexorem.core.engine.planned import ProbePlan
 from nexorem.core.engine.probe import Probe, member_mask
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
-from nexorem.core.plan.logical import make_plan
+from nexorem.core.plan.logical import Planner
 from nexorem.core.plan.tree import inner_nodes
-from nexorem.core.values import Vector
+from nexorem.core.values import FAULTS
 
 
 def page(star: Star, plan: ProbePlan, probe: Probe, budget: Budget) -> Batch:
@@ -31,14 +30,16 @@ def page(star: Star, plan: ProbePlan, probe: Probe, budget: Budget) -> Batch:
 
 def _condition(star: Star, text: str, edit: t.Condition, batch: Batch, budget: Budget) -> Filter:
     """The filter of a condition. One that looks at nothing but its own columns is the same on every page, and kept."""
-    nodes = [n for n in inner_nodes(edit.predicate) if isinstance(n, t.InContext)]
-    if not nodes:
-        return star.conditions.kept(text, lambda: condition_filter(star, edit, batch, {}, budget))
-    run = execute(star, make_plan(star.model, [n.body for n in nodes]), batch, budget)
-    outer: dict[int, Vector] = {}
-    for place, node in enumerate(nodes):
-        found = run.root(place)
-        if isinstance(found, CellError):
-            raise refuse(found.code, str(found), place="where")
-        outer[id(node)] = found
-    return condition_filter(star, edit, batch, outer, budget)
+    if not inner_nodes(edit.predicate):
+        return star.conditions.kept(text, lambda: _computed(star, edit, batch, budget))
+    return _computed(star, edit, batch, budget)
+
+
+def _computed(star: Star, edit: t.Condition, batch: Batch, budget: Budget) -> Filter:
+    planner = Planner(star.model)
+    number = planner.edited((edit,), 0)[-1]
+    after = Execution(star, planner.plan, budget).run(batch).contexts[number]
+    if after.failed is not None:
+        code, message = FAULTS[after.failed.max()]
+        raise refuse(code, message, place="where")
+    return after.filters[-1]

@@ -6,19 +6,33 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nexorem.core.diagnostics import CellError
 from nexorem.core.functions.convert import widen
 from nexorem.core.limits import Budget
-from nexorem.core.values import Array, Vector, combine, empties, encode
+from nexorem.core.values import Array, Vector, combine, empties, encode, faults, worst
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Rows:
-    """What is aggregated: an entry each, with its group. `values` is None for `rows`."""
+    """What is aggregated: an entry each, with its group. `values` is None for `rows`; `failed` has the faults of entries whose own
+    condition could not be computed."""
 
     groups: Array
     count: int
     values: Vector | None
+    failed: Array | None = None
+
+    def failed_groups(self) -> Array | None:
+        """uint8[count]: the faults of the groups that have an entry which failed."""
+        return spread_faults(worst(self.failed, self.values.failed if self.values is not None else None), self.groups, self.count)
+
+
+def spread_faults(failed: Array | None, owners: Array, count: int) -> Array | None:
+    """uint8[count]: the worst of the faults of entries, by owner."""
+    if failed is None:
+        return None
+    found = np.zeros(count, np.uint8)
+    np.maximum.at(found, owners, failed)
+    return found
 
 
 def count_distinct(owners: Array, codes: Array, size: int, count: int) -> Vector:
@@ -34,8 +48,12 @@ def reduce_rows(function: str, dtype: str, distinct: bool, rows: Rows, extra: Ve
 
     `extra` is percentile's share or listagg's separator, one a group.
 
-    A group without rows is empty; one whose values are all empty is 0 for count and empty for the rest.
+    A group without rows is empty; one whose values are all empty is 0 for count and empty for the rest; one with a failed value has failed.
     """
+    return _reduced(function, dtype, distinct, rows, extra, budget or Budget()).failing(rows.failed_groups())
+
+
+def _reduced(function: str, dtype: str, distinct: bool, rows: Rows, extra: Vector | None, budget: Budget) -> Vector:
     values = rows.values
     if values is None:
         found = np.bincount(rows.groups, minlength=rows.count)
@@ -58,7 +76,7 @@ def reduce_rows(function: str, dtype: str, distinct: bool, rows: Rows, extra: Ve
     if function == "stddev":
         return _stddev(groups, data.astype(np.float64), counts)
     if function == "listagg":
-        return _listagg(groups, data, values.words, counts, extra, budget or Budget())
+        return _listagg(groups, data, values.words, counts, extra, budget)
     if function == "avg":
         return divided(widen(_sum("number", groups, data.astype(np.float64), counts), "number"), counts)
     return widen(_sum(values.dtype, groups, data, counts), dtype)
@@ -83,9 +101,8 @@ def _sum(dtype: str, groups: Array, data: Array, counts: Array) -> Vector:
     exact = np.zeros(len(counts), np.int64)
     np.add.at(exact, groups, data)
     # Beyond 64 bits the exact sum wraps round, and is far from the same sum in doubles.
-    if (np.abs(near - exact.astype(np.float64)) > 2.0**62).any():
-        raise CellError("overflow", "A sum of whole numbers grew beyond 64 bits.")
-    return Vector("integer", exact, counts > 0)
+    wrong = faults("overflow", np.abs(near - exact.astype(np.float64)) > 2.0**62)
+    return Vector("integer", exact, counts > 0).failing(wrong)
 
 
 def divided(total: Vector, items: Array) -> Vector:
@@ -129,6 +146,7 @@ def _listagg(groups: Array, data: Array, words: Array, counts: Array, between: V
     ends = np.cumsum(counts)
     texts = np.full(len(counts), "", dtype=object)
     valid = counts > 0
+    long = np.zeros(len(counts), bool)
     for group in np.flatnonzero(valid):
         budget.check()
         separator = between.at(int(group)) if between is not None else ""
@@ -137,7 +155,7 @@ def _listagg(groups: Array, data: Array, words: Array, counts: Array, between: V
             continue
         parts = words[ordered[ends[group] - counts[group] : ends[group]]]
         length = sum(map(len, parts)) + len(str(separator)) * (len(parts) - 1)
-        if length > budget.limits.text_bytes:
-            raise CellError("limit_text_bytes", f"A list of texts grew to {length:,} characters.")
-        texts[group] = str(separator).join(parts)
-    return encode(texts, valid)
+        long[group] = length > budget.limits.text_bytes
+        if not long[group]:
+            texts[group] = str(separator).join(parts)
+    return encode(texts, valid & ~long).failing(faults("limit_text_bytes", long))

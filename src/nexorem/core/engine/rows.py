@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -18,7 +18,7 @@ from nexorem.core.limits import Budget
 from nexorem.core.model.paths import LinkState
 from nexorem.core.model.star import ROWS, Star
 from nexorem.core.plan.effects import row_effect
-from nexorem.core.values import Array, Vector, combine, same_words
+from nexorem.core.values import Array, Vector, combine, same_words, worst
 
 Inner = Callable[[t.InRow, Batch, Array, Leaf], Vector]
 
@@ -28,7 +28,8 @@ class Around:
     """What stands around a step while it works: the values of its cell-shaped parts by id of the node, one a context;
     what its rows' plans look up from outside, as codes; `cubes`, where its rows are asked for in several contexts; and
     `inner`, which executes these plans for pairs of a context
-    and a row: (node, batch of the pairs, context of each pair, the rows' columns)."""
+    and a row: (node, batch of the pairs, context of each pair, the rows' columns). `failed` uint8[size] is written to: the faults of
+    contexts in which a row could not be judged."""
 
     star: Star
     budget: Budget
@@ -38,6 +39,7 @@ class Around:
     _inner: Inner
     cubes: list[Cube] | None = None
     places: Array | None = None
+    failed: Array = field(default_factory=lambda: np.zeros(0, np.uint8))
 
     def classes(self, batch: Batch) -> tuple[Batch, Array, Around]:
         """A batch of contexts that differ, the class of each context of `batch`, and what stands around those."""
@@ -49,7 +51,13 @@ class Around:
         """What stands around these contexts."""
         cells = {key: v.take(contexts) for key, v in self.cells.items()}
         places = contexts if self.places is None else self.places[contexts]
-        return replace(self, size=len(contexts), cells=cells, imported=tuple(c[contexts] for c in self.imported), places=places)
+        imported, failed = tuple(c[contexts] for c in self.imported), np.zeros(len(contexts), np.uint8)
+        return replace(self, size=len(contexts), cells=cells, imported=imported, places=places, failed=failed)
+
+    def note(self, owners: Array, failed: Array | None) -> None:
+        """Fails the contexts of entries for which something could not be computed."""
+        if failed is not None:
+            np.maximum.at(self.failed, owners, failed)
 
     def inner(self, node: t.InRow, pairs: Batch, owners: Array, leaf: Leaf) -> Vector:
         """A cell-shaped node for pairs of a context and a row."""
@@ -184,8 +192,7 @@ def relation(shape: t.Rows, batch: Batch, around: Around, state: LinkState) -> R
             return known(relation(shape.rows, batch, around, state)).shaped(shape)
         case t.WhereRows():
             found = relation(shape.rows, batch, around, state)
-            true = widen(over_rows(shape.predicate, found, batch, around, state), "boolean").true()
-            return found.take(np.flatnonzero(true)).shaped(shape)
+            return passing(found, over_rows(shape.predicate, found, batch, around, state), around).shaped(shape)
         case t.TopRows():
             return _top(shape, relation(shape.rows, batch, around, state), batch, around, state)
         case t.WithRows():
@@ -202,6 +209,12 @@ def relation(shape: t.Rows, batch: Batch, around: Around, state: LinkState) -> R
         case t.JoinedRows():
             return _joined(shape, batch, around, state)
     raise AssertionError(shape)
+
+
+def passing(found: Relation, predicate: Vector, around: Around) -> Relation:
+    """The entries for which a condition is true; contexts with one for which it failed have failed."""
+    around.note(found.owners, predicate.failed)
+    return found.take(np.flatnonzero(widen(predicate, "boolean").true()))
 
 
 def known(found: Relation) -> Relation:
@@ -274,6 +287,7 @@ def _visible_keys(star: Star, found: Sequence[Selector], size: int, rows: Array,
 def _top(shape: t.TopRows, found: Relation, batch: Batch, around: Around, state: LinkState) -> Relation:
     wanted = around.cells[id(shape.count)]
     by = over_rows(shape.by, found, batch, around, state)
+    around.note(found.owners, by.failed)
     place = competition(found.owners, by, found.owners, by, shape.ascending)
     most = np.where(wanted.valid, wanted.data, 0)
     return found.take(np.flatnonzero(by.valid & (place <= most[found.owners]))).shaped(shape)
@@ -317,7 +331,8 @@ def stacked(parts: Sequence[Vector]) -> Vector:
     if parts[0].dtype == "text":
         parts = same_words(parts)
     data, valid = np.concatenate([p.data for p in parts]), np.concatenate([p.valid for p in parts])
-    return Vector(parts[0].dtype, data, valid, parts[0].words)
+    failed = [np.zeros(len(p), np.uint8) if p.failed is None else p.failed for p in parts]
+    return Vector(parts[0].dtype, data, valid, parts[0].words, worst(np.concatenate(failed)))
 
 
 def _joined(shape: t.JoinedRows, batch: Batch, around: Around, state: LinkState) -> Relation:

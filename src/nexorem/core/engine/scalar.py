@@ -10,7 +10,7 @@ from nexorem.core.functions.arithmetic import alike, choose
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
 from nexorem.core.plan.tree import children
-from nexorem.core.values import Vector, constant, empties
+from nexorem.core.values import Array, Vector, constant, empties
 
 Leaf = Callable[[t.Typed], Vector | None]
 
@@ -22,20 +22,41 @@ def computed(node: t.Typed, values: Sequence[Vector], size: int) -> Vector:
             return constant(node.dtype, node.value, size)
         case t.Apply():
             # A null literal takes the type that the function asks for, through its result rule.
-            return widen(node.function.kernel(*_typed_nulls(values)), node.dtype)
+            found = widen(node.function.kernel(*_typed_nulls(values)), node.dtype)
+            return found.failing(*(_reached(values) if node.function.name == "COALESCE" else (v.failed for v in values)))
         case t.Fold():
             found = values[0]
             for function, value in zip(node.functions, values[1:], strict=True):
-                found = function.kernel(*_typed_nulls([found, value]))
+                found = function.kernel(*_typed_nulls([found, value])).failing(found.failed, value.failed)
             return widen(found, node.dtype)
         case t.Cases():
             found = widen(values[-1], node.dtype)
             for i in range(len(node.branches) - 1, -1, -1):
-                found = choose(values[2 * i], values[2 * i + 1], found)
+                found = chosen(values[2 * i], values[2 * i + 1], found)
             return widen(found, node.dtype)
         case t.Member():
-            return _member(values)
+            return _member(values).failing(*(v.failed for v in values))
     raise AssertionError(node)
+
+
+def chosen(condition: Vector, then: Vector, otherwise: Vector) -> Vector:
+    """One branch of a CASE. A branch that is not taken fails nothing."""
+    found = choose(condition, then, otherwise)
+    if condition.failed is None and then.failed is None and otherwise.failed is None:
+        return found
+    none = np.zeros(len(found), np.uint8)
+    taken = np.where(condition.true(), *(none if v.failed is None else v.failed for v in (then, otherwise)))
+    return found.failing(condition.failed, taken)
+
+
+def _reached(values: Sequence[Vector]) -> list[Array | None]:
+    """What failed of the arguments of COALESCE, where those before are empty."""
+    found: list[Array | None] = []
+    empty = np.ones(len(values[0]), bool)
+    for v in values:
+        found.append(None if v.failed is None else np.where(empty, v.failed, 0).astype(np.uint8))
+        empty = empty & ~v.valid
+    return found
 
 
 def _typed_nulls(values: Sequence[Vector]) -> list[Vector]:

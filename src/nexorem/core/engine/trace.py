@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from nexorem.core.diagnostics import CellError, refuse
+from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.context import Batch, constant_filter
 from nexorem.core.engine.execute import Execution, execute
 from nexorem.core.engine.page import page
@@ -111,8 +111,8 @@ class Teller:
     def at(self, context: int) -> At:
         """A context, and the filters that its execution made of it; none where that failed."""
         batch = self.run.contexts[context]
-        if isinstance(batch, CellError):
-            return At(replace(self.contexts[context], filters=()), Batch(1))
+        if batch.failed is not None:
+            return At(replace(self.contexts[context], filters=()), replace(batch, filters=()))
         return At(self.contexts[context], batch)
 
     def batch(self, context: int) -> Batch:
@@ -122,7 +122,8 @@ class Teller:
     def value(self, node: t.Typed, context: int) -> Any:
         """A node's value as JSON."""
         found = self.run.values[self.run.plan.values[id(node), context]]
-        return {"error": found.code, "message": str(found)} if isinstance(found, CellError) else iso(found.at(0))
+        fault = found.fault(0)
+        return {"error": fault[0], "message": fault[1]} if fault else iso(found.at(0))
 
     def node(self, node: t.Typed, context: int, path: str) -> dict[str, Any]:
         """A node of the tree, with those below it."""
@@ -176,7 +177,7 @@ class Teller:
             after, needs = step.number, step.needs
             one = self.filters.edit(edit, self.at(context), self.at(after))
             one["children"] = self.nested([tree for tree, _ in needs.cells], context, path)
-            if isinstance(edit, t.Listing) and not isinstance(self.run.contexts[after], CellError):
+            if isinstance(edit, t.Listing) and self.run.contexts[after].failed is None:
                 one["rows"] = first_rows(edit.rows, edit.state, self.batch(context), self.run.around(needs, self.batch(context)))
             told["edits"].append(one)
             context = after
@@ -189,11 +190,8 @@ class Teller:
         """The rows run over: the first, those with the smallest and largest values, and how many."""
         batch = self.batch(context)
         over = node.over if isinstance(node, t.Iterated) else node.among
-        try:
-            around = self.run.around(self.needs(node, context), batch)
-            return {"iteration": first_rows(over, node.state, batch, around, node)}
-        except CellError:
-            return {"iteration": None}
+        around = self.run.around(self.needs(node, context), batch)
+        return {"iteration": first_rows(over, node.state, batch, around, node)}
 
 
 def enter(met: Met, path: str, key: int) -> tuple[dict[str, Any], dict[str, Any]]:

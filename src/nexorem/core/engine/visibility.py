@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.context import Batch, Sets, classes, sets_of_pairs
 from nexorem.core.engine.scalar import evaluate
 from nexorem.core.functions.convert import widen
@@ -135,7 +136,10 @@ def true_pairs(star: Star, link: Comparison, outer: Mapping[int, Vector], budget
                 return star.column(node.table, node.column).take(rows)
             return outer[id(node)].take(np.zeros(count, np.int64)) if isinstance(node, t.InContext) else None
 
-        true = np.flatnonzero(widen(evaluate(link.predicate, leaf, count), "boolean").true())
+        held = evaluate(link.predicate, leaf, count)
+        if code := held.fault_code():
+            raise CellError(code)
+        true = np.flatnonzero(widen(held, "boolean").true())
         found.append((start + true // max(len(target), 1), true % max(len(target), 1)))
     return np.concatenate([a for a, _ in found]), np.concatenate([b for _, b in found])
 

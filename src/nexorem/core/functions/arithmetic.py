@@ -7,7 +7,6 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from nexorem.core.diagnostics import CellError
 from nexorem.core.functions.convert import checked, round_away, to_integer, widen
 from nexorem.core.functions.registry import (
     Function,
@@ -19,7 +18,7 @@ from nexorem.core.functions.registry import (
     register,
     takes,
 )
-from nexorem.core.values import INTERVALS, Array, Vector, same_words
+from nexorem.core.values import INTERVALS, Array, Vector, faults, same_words
 
 Binary = Callable[[Array, Array], Array]
 
@@ -32,12 +31,10 @@ def alike(*vectors: Vector) -> list[Vector]:
     return same_words(widened) if kind == "text" else widened
 
 
-def guard_overflow(exact: Array, near: Array, valid: Array) -> None:
-    """Raises where a 64-bit result differs from the same done in doubles by more than rounding can."""
+def overflowing(exact: Array, near: Array, valid: Array) -> Array | None:
+    """The faults of 64-bit results that differ from the same done in doubles by more than rounding can."""
     with np.errstate(over="ignore"):
-        wrong = valid & (np.abs(near - exact.astype(np.float64)) > np.abs(near) * 1e-6 + 1.0)
-    if wrong.any():
-        raise CellError("overflow", "A whole number grew beyond 64 bits.")
+        return faults("overflow", valid & (np.abs(near - exact.astype(np.float64)) > np.abs(near) * 1e-6 + 1.0))
 
 
 def _small(data: Array) -> bool:
@@ -47,11 +44,12 @@ def _small(data: Array) -> bool:
 
 def calculated(kind: str, op: Binary, a: Array, b: Array, valid: Array) -> Vector:
     """`op` over stored values of one kind, with overflow caught."""
+    failed = None
     with np.errstate(all="ignore"):
         data = op(a, b)
         if kind not in ("number", "date", "datetime") and not (_small(a) and _small(b)):
-            guard_overflow(data, op(a.astype(np.float64), b.astype(np.float64)), valid)
-    return checked(kind, data, valid)
+            failed = overflowing(data, op(a.astype(np.float64), b.astype(np.float64)), valid)
+    return checked(kind, data, valid).failing(failed)
 
 
 def summed(op: Binary, sparse: bool) -> Callable[[Vector, Vector], Vector]:
@@ -102,7 +100,12 @@ def remainder(x: Vector, y: Vector) -> Vector:
 
 def negated(x: Vector) -> Vector:
     """Unary minus."""
-    return Vector(x.dtype, -x.data, x.valid)
+    return Vector(x.dtype, -x.data, x.valid).failing(_no_opposite(x))
+
+
+def _no_opposite(x: Vector) -> Array | None:
+    """The faults of the smallest whole number, which 64 bits hold and its opposite they do not."""
+    return None if x.data.dtype != np.int64 else faults("overflow", x.valid & (x.data == np.iinfo(np.int64).min))
 
 
 def comparison(op: Binary) -> Callable[[Vector, Vector], Vector]:
@@ -243,7 +246,7 @@ def logic(dtypes: Sequence[str]) -> str | None:
 
 def absolute(x: Vector) -> Vector:
     """ABS."""
-    return Vector(x.dtype, np.abs(x.data), x.valid)
+    return Vector(x.dtype, np.abs(x.data), x.valid).failing(_no_opposite(x))
 
 
 def _operator(name: str, arity: int, result: ResultRule, kernel: Callable[..., Vector], help_: str) -> None:

@@ -23,9 +23,9 @@ def widen(v: Vector, dtype: str) -> Vector:
     if v.dtype == dtype:
         return v
     if v.dtype == "null":
-        return empties(dtype, len(v))
+        return empties(dtype, len(v)).failing(v.failed)
     data = v.data * DAY if dtype == "datetime" else v.data.astype(STORAGE[dtype])
-    return Vector(dtype, data, v.valid)
+    return Vector(dtype, data, v.valid, failed=v.failed)
 
 
 def checked(dtype: str, data: Array, valid: Array) -> Vector:

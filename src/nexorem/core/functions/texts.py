@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
+from nexorem.core.diagnostics import CellError
 from nexorem.core.functions.convert import can_cast, cast
 from nexorem.core.functions.registry import Function, ResultRule, register, takes
-from nexorem.core.limits import DEFAULT_LIMITS, over
+from nexorem.core.limits import TEXT_BYTES
 from nexorem.core.values import COLUMN_TYPES, Value, Vector, by_distinct
 
 
 def bounded(size: int) -> None:
-    """Raises where a text would grow beyond its bound."""
-    if size > DEFAULT_LIMITS.text_bytes:
-        raise over("text_bytes", f"A text would be longer than {DEFAULT_LIMITS.text_bytes:,} characters.")
+    """Fails where a text would grow beyond its bound."""
+    if size > TEXT_BYTES.get():
+        raise CellError("limit_text_bytes")
 
 
 def joined(a: str, b: str) -> str:

@@ -11,7 +11,7 @@ import numpy as np
 from nexorem.core.design.truth.additive import BY_FORMULA, Additivity, additivity, adds
 from nexorem.core.design.truth.mark import CLOSE, MOST_CELLS, Columns, Mark, make_mark
 from nexorem.core.design.truth.seen import Seen
-from nexorem.core.diagnostics import CellError, OverLimit
+from nexorem.core.diagnostics import OverLimit
 from nexorem.core.engine.execute import execute
 from nexorem.core.engine.grid import cells
 from nexorem.core.engine.order import TOTAL, Axis
@@ -46,7 +46,7 @@ def compared_parts(found: Seen, place: int) -> list[Compared]:
     """A measure's totals against their parts, an axis at a time; empty where there is nothing to compare."""
     grid = found.grid
     vector = grid.values[place]
-    if isinstance(vector, CellError) or vector.dtype not in NUMERIC:
+    if vector.dtype not in NUMERIC:
         return []
     shape = len(grid.rows.lines), len(grid.columns.lines)
     values = np.where(vector.valid, vector.data.astype(float), 0.0).reshape(shape)
@@ -175,7 +175,7 @@ def _by_rows(
     begins = f"A filter on {listed(tables)} comes to {scan.grain} over {word}"
     try:
         counts = rows_by_lines(found, measure, scan, item)
-    except (OverLimit, CellError):
+    except OverLimit:
         counts = None
     if counts is None:
         return "overlap", f"{begins}: a row of {scan.grain} may count on several lines, or on none."
@@ -201,11 +201,10 @@ def rows_by_lines(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item:
     batch = cells(star, found.base, one, other) if item.down else cells(star, found.base, other, one)
     plan = make_plan(star.model, [measure])
     run = execute(star, plan, batch, found.budget)
-    number = next((step for (node, _), step in plan.values.items() if node == id(scan)), None)
-    step = next((s for s in plan.steps if hasattr(s, "node") and s.number == number), None)
+    step = next((s for s in plan.value_steps.values() if s.node is scan), None)
     if step is None or inner_nodes(scan.where):
         return None  # it is computed for rows of something else
-    context = run.batch(step.context)  # type: ignore[union-attr]
+    context = run.contexts[step.context]
     owners, rows = visible_pairs(
         star, selectors(star, star.inflow(scan.grain, scan.state), context, found.budget), context.size, np.arange(star.size(scan.grain)),
         found.budget,

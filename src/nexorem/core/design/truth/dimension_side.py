@@ -10,7 +10,6 @@ from nexorem.core.design.truth.additive import operators
 from nexorem.core.design.truth.mark import CLOSE, Mark, make_mark, mend_of, mended_measure
 from nexorem.core.design.truth.recompute import products_by_hand
 from nexorem.core.design.truth.seen import Seen
-from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.execute import execute
 from nexorem.core.language import typed as t
 from nexorem.core.model.names import column_text, quoted
@@ -131,7 +130,7 @@ def _twice(found: Seen, measure: t.MeasureValue) -> Iterator[tuple[float | None,
             continue
         run = execute(star, make_plan(star.model, [scan]), found.base, found.budget)
         number = run.root(0)
-        value = None if isinstance(number, CellError) or not number.valid[0] else float(number.data[0])
+        value = None if not number.valid[0] else float(number.data[0])
         yield value, products_by_hand(star, scan.grain, factors, dict(scan.lookups), found.base)
 
 

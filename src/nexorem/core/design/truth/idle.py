@@ -9,7 +9,6 @@ import numpy as np
 
 from nexorem.core.design.truth.mark import Columns, Mark, make_mark, mend_of, mended_measure, owner_of_node
 from nexorem.core.design.truth.seen import Seen
-from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.language import typed as t
 from nexorem.core.model.names import column_text
@@ -43,7 +42,7 @@ def first_everywhere(found: Seen, place: int, measure: t.MeasureValue) -> Iterat
 
 def _all_ones(grid: Grid, place: int) -> bool:
     value = grid.values[place]
-    if isinstance(value, CellError) or value.dtype not in ("integer", "number"):
+    if value.dtype not in ("integer", "number"):
         return False
     filled = value.data[value.valid]
     return len(filled) > 1 and bool(np.all(filled == 1))

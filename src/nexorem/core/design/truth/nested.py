@@ -11,7 +11,7 @@ from weakref import WeakKeyDictionary
 from nexorem.core.design.truth.additive import adds
 from nexorem.core.design.truth.mark import CLOSE, Mark, make_mark, mend_of, mended_measure
 from nexorem.core.design.truth.seen import Seen
-from nexorem.core.diagnostics import CellError, Refused
+from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import Probe
 from nexorem.core.language import typed as t
@@ -105,11 +105,9 @@ def _compare(found: Seen, measure: t.MeasureValue, table: str, key: str, parent:
     asked = Probe(rows=((table, key),), measures=(measure.name,), define=define, picks=probe.picks, conditions=probe.conditions)
     try:
         grid = answer(star, asked, found.budget)
-    except (Refused, CellError):
+    except Refused:
         return []
     vector = grid.values[0]
-    if isinstance(vector, CellError):
-        return []
     domain = star.domain(table, (key,))
     rows = domain.firsts[grid.rows.lines[:, 0]]
     own = {int(r): float(v) for r, v, full in zip(rows, vector.data, vector.valid, strict=True) if full and r < star.size(table)}

@@ -9,7 +9,6 @@ import numpy as np
 
 from nexorem.core.design.truth.mark import MOST_CELLS, Mark, make_mark, mend_of, mended_measure
 from nexorem.core.design.truth.seen import Seen
-from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.calendars import unit_start
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution, execute
@@ -239,13 +238,13 @@ def _uneven(star: Star, shifts: list[t.Edited], run: Execution, found: Seen) -> 
         for step in (s for s in steps if any(s.edit is e for e in node.edits) and isinstance(s.edit, t.Moved) and s.edit.kind == "shift"):
             assert isinstance(step.edit, t.Moved)
             contexts = [run.contexts[step.parent], run.contexts[step.number]]
-            if any(isinstance(c, CellError) for c in contexts):
+            if any(c.failed is not None for c in contexts):
                 continue
             for scan in scans(node.body):
                 item = next((d for d in dated(star, scan) if d.calendar.name == step.edit.calendar and len(d.days)), None)
                 if item is None:
                     continue
-                before, after = (_days_with_rows(star, step.edit, c, item, found) for c in contexts if isinstance(c, Batch))
+                before, after = (_days_with_rows(star, step.edit, c, item, found) for c in contexts)
                 off = np.abs(before - after)
                 bound = np.maximum(ALIKE_DAYS, ALIKE_SHARE * np.maximum(before, after))
                 places = np.flatnonzero((before > 0) & (after > 0) & (off > bound))

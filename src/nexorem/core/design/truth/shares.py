@@ -7,7 +7,6 @@ from collections.abc import Iterator
 import numpy as np
 
 from nexorem.core.design.truth.mark import CLOSE, Columns, Mark, make_mark, mend_of, mended_measure, owner_of_node
-from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.grid import Grid
 from nexorem.core.language import typed as t
 from nexorem.core.model.names import quoted
@@ -54,7 +53,7 @@ def _quotients(node: t.Typed) -> Iterator[tuple[t.Typed, t.Typed]]:
 
 def _is_whole(grid: Grid, place: int) -> bool:
     found = grid.values[place]
-    if isinstance(found, CellError) or found.dtype not in NUMERIC:
+    if found.dtype not in NUMERIC:
         return False
     known = found.data[found.valid]
     return len(known) > 1 and bool(np.all(np.abs(known - 1) < CLOSE))
