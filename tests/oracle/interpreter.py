@@ -3,6 +3,7 @@ nothing else. Tables are lists of dicts; a context is a list of filters and the 
 
 from __future__ import annotations
 
+import functools
 import math
 from collections import deque
 
@@ -219,8 +220,9 @@ class Oracle(Tables, Edits):
                 return self.case(node, env)
             case s.Let():
                 for definition in node.definitions:
-                    value, in_row = self.eval(definition.value, env), self.of_row(definition.value, env)
-                    env = env.knowing(definition.name, value, in_row)
+                    # What nothing uses cannot fail: a definition is computed, where the `let` stands, when its name is asked for.
+                    value = functools.cache(functools.partial(self.eval, definition.value, env))
+                    env = env.knowing(definition.name, value, self.of_row(definition.value, env))
                 return self.eval(node.body, env)
             case s.Aggregate():
                 return self.aggregate(node, env.cell())
@@ -254,7 +256,7 @@ class Oracle(Tables, Edits):
 
     def name(self, name, env):
         if name.lower() in env.lets:
-            return env.lets[name.lower()]
+            return env.lets[name.lower()]()
         if env.row is not None and env.row.has_name(name):
             return env.row.name(name)
         return self.measure(next(m for m in self.measures if m.lower() == name.lower()), env.context)

@@ -22,8 +22,9 @@ COLUMNS = {
 class Maker(Formulas):
     """Makes one random model with its rows, and formulas over it."""
 
-    def __init__(self, seed):
-        self.r = random.Random(seed)
+    def __init__(self, seed, wide=False):
+        """`wide`: some whole numbers are so large that sums and products of them leave 64 bits."""
+        self.r, self.wide = random.Random(seed), wide
         self.names = [f"T{i}" for i in range(self.r.randint(2, 5))]
         # Axes, conditions and edits mostly meet on few tables and columns: only there can they disagree.
         self.focus = self.r.sample(self.names, 2)
@@ -44,12 +45,16 @@ class Maker(Formulas):
             rows.append({
                 "id": ids[i], "c1": pairs[i][0], "c2": pairs[i][1],
                 "f0": self.some(r.randint(1, 6)), "f1": self.some(r.randint(0, 3)), "g": self.some(r.choice(TEXTS)),
-                "n": self.some(r.randint(-3, 5)), "x": self.some(r.choice([0.0, 0.5, -1.25, 2.5, 1e6, 3.0])),
+                "n": self.some(self.whole_number()), "x": self.some(r.choice([0.0, 0.5, -1.25, 2.5, 1e6, 3.0])),
                 "d": self.some(dt.date(2031, 1, 1) + dt.timedelta(days=r.randint(0, 500))), "b": self.some(r.choice([True, False])),
             })  # fmt: skip
         if size and self.maybe(0.1):
             rows[r.randrange(size)]["id"] = None
         return rows
+
+    def whole_number(self):
+        small = self.r.randint(-3, 5)
+        return self.r.choice([2**62, -(2**62), 2**63 - 1, -(2**63), small]) if self.wide and self.maybe(0.5) else small
 
     def calendar_rows(self):
         """Rows whose dates are unique and never empty, mostly without gaps, over a month's end or two."""

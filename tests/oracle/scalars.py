@@ -28,7 +28,7 @@ def finite(x):
 
 
 def whole(x):
-    if abs(x) >= 2**63:
+    if not -(2**63) <= x < 2**63:
         raise OverflowError
     return x
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -100,6 +101,7 @@ def page_json(defines: tuple[str, ...], picks: tuple[str, ...], wheres: tuple[st
 def query(package: Path, form: str, formatted: bool, with_marks: bool, as_json: bool, probe_file: Path | None, **options: Any) -> None:
     """Answer a probe on a package: a grid's cells, one a line. What is to be known of its numbers is said on standard error."""
     limits = limits_of(options)
+    limits = replace(limits, probe_cells=max(limits.probe_cells, options["limit"] or 0))
     star = open_package(package)
     probe = read_probe(star, probe_json(probe_file, options))
     grid = answer(star, probe, common.budget(limits))

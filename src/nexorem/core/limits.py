@@ -35,13 +35,17 @@ def over(limit: str, message: str, hint: str = "", span: Span | None = None) -> 
 
 
 class Budget:
-    """Time and memory of one request. The clock is handed in, for nothing in the core reads one."""
+    """Time and memory of one request. The clock is handed in, for nothing in the core reads one.
+
+    Memory is what is kept (`held`, in bytes: results of steps, contexts, cells) and what is about to be taken, together.
+    """
 
     def __init__(self, limits: Limits = DEFAULT_LIMITS, now: Callable[[], float] | None = None) -> None:
         self.limits = limits
         self._now = now
         self._until = now() + limits.seconds if now else 0.0
         self._cancelled = False
+        self.held = 0
 
     @contextmanager
     def bounding_texts(self) -> Iterator[None]:
@@ -72,11 +76,26 @@ class Budget:
             )
 
     def take(self, count: int, width: int, what: str) -> None:
-        """Raises before an array of `count` items of `width` bytes would pass the memory bound."""
+        """Raises before an array of `count` items of `width` bytes would, beside what is kept, pass the memory bound."""
         self.check()
-        if count * width > self.limits.memory_bytes:
+        if self.held + count * width > self.limits.memory_bytes:
+            beside = f" beside {self.held // 1024**2:,} MB that are kept" if self.held >= 1024**2 else ""
             raise over(
                 "memory_bytes",
-                f"{what} would take about {count * width // 1024**2:,} MB; {self.limits.memory_bytes // 1024**2:,} MB are allowed.",
+                f"{what} would take about {count * width // 1024**2:,} MB{beside}; {self.limits.memory_bytes // 1024**2:,} MB are allowed.",
                 "Ask for fewer cells, or pick less.",
             )
+
+    def keep(self, size: int, what: str) -> None:
+        """Counts bytes that stay until what is computed now is done; raises where they pass the memory bound."""
+        self.take(size, 1, what)
+        self.held += size
+
+    @contextmanager
+    def keeping(self) -> Iterator[None]:
+        """What is kept while it is entered is let go of behind it."""
+        held = self.held
+        try:
+            yield
+        finally:
+            self.held = held

@@ -60,6 +60,11 @@ class Vector:
     def __len__(self) -> int:
         return len(self.data)
 
+    @property
+    def nbytes(self) -> int:
+        """The bytes of its arrays, words aside, which vectors share."""
+        return int(self.data.nbytes + self.valid.nbytes + (self.failed.nbytes if self.failed is not None else 0))
+
     def take(self, places: Array) -> Vector:
         """The entries at `places`, in that order."""
         failed = None if self.failed is None else self.failed[places]

@@ -142,6 +142,12 @@ class Batch:
         """With more filters."""
         return replace(self, filters=(*self.filters, *more))
 
+    def bytes_beside(self, other: Batch) -> int:
+        """The bytes of its filters that are not those of another batch."""
+        shared = {id(f) for f in other.filters}
+        mine = [f for f in self.filters if id(f) not in shared]
+        return sum(int(f.index.nbytes + f.sets.members.nbytes + f.sets.offsets.nbytes) for f in mine)
+
     def at(self, contexts: Array) -> Batch:
         """The contexts at these places."""
         filters = tuple(replace(f, index=f.index[contexts]) for f in self.filters)

@@ -47,14 +47,17 @@ class Execution:
     def run(self, batch: Batch) -> Execution:
         """Every step in order."""
         self.contexts[0] = batch
+        self.budget.keep(batch.bytes_beside(Batch(batch.size)), "Filters of every cell")
         with self.budget.bounding_texts():
             for step in self.plan.steps:
                 self.budget.check()
                 start = self.budget.milliseconds()
                 if isinstance(step, ContextStep):
-                    self.contexts[step.number] = self._context(step)
+                    self.contexts[step.number] = after = self._context(step)
+                    self.budget.keep(after.bytes_beside(self.contexts[step.parent]), "Filters of every cell")
                 else:
-                    self.values[step.number] = self._value(step)
+                    self.values[step.number] = value = self._value(step)
+                    self.budget.keep(value.nbytes, "Values of every cell")
                 self.told[id(step)] = (batch.size, self.budget.milliseconds() - start)
         return self
 
@@ -65,7 +68,8 @@ class Execution:
         plans = {id(x.node): x.plan for x in needs.inner}
 
         def inner(node: t.InRow, pairs: Batch, owners: Array, leaf: Leaf) -> Vector:
-            run = Execution(self.star, plans[id(node)], self.budget, self, owners, leaf).run(pairs)
+            with self.budget.keeping():
+                run = Execution(self.star, plans[id(node)], self.budget, self, owners, leaf).run(pairs)
             if met is not None:
                 met.append((node, run))
             return run.root(0)
@@ -120,7 +124,8 @@ class Execution:
 
 def execute(star: Star, plan: Plan, batch: Batch, budget: Budget) -> Execution:
     """A plan, executed for a batch."""
-    return Execution(star, plan, budget).run(batch)
+    with budget.keeping():
+        return Execution(star, plan, budget).run(batch)
 
 
 def asked(node: t.Asked, batch: Batch) -> Vector:

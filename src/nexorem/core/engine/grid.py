@@ -78,12 +78,13 @@ def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
     """Computes a probe."""
     plan = planned(star, probe, budget.limits)
     base = page(star, plan, probe, budget)
-    columns = axis(star, base, probe.columns, probe.totals, probe.limit, budget, () if probe.empty_lines else plan.measures)
-    rows, left_out = row_lines(star, plan, probe, base, columns, budget)
+    limit = min(probe.limit, budget.limits.probe_cells)
+    columns = axis(star, base, probe.columns, probe.totals, limit, budget, () if probe.empty_lines else plan.measures)
+    rows, left_out = row_lines(star, plan, probe, limit, base, columns, budget)
     count = len(rows.lines) * len(columns.lines)
-    if count > probe.limit:
-        raise over_cells(count, probe.limit)
-    run = execute(star, plan.cells, cells(star, base, rows, columns), budget)
+    if count > limit:
+        raise over_cells(count, limit)
+    run = execute(star, plan.cells, cells(star, base, rows, columns, budget), budget)
     values = tuple(run.root(i) for i in range(len(plan.measures)))
     grid = Grid(star, probe, rows, columns, values, plan, run.told, left_out)
     if not probe.empty_lines:
@@ -96,15 +97,15 @@ def answered(found: Vector) -> Array:
     return found.valid if found.failed is None else found.valid | (found.failed > 0)
 
 
-def row_lines(star: Star, plan: ProbePlan, probe: Probe, base: Batch, columns: Axis, budget: Budget) -> tuple[Axis, int]:
+def row_lines(star: Star, plan: ProbePlan, probe: Probe, limit: int, base: Batch, columns: Axis, budget: Budget) -> tuple[Axis, int]:
     """The axis of row lines that the probe keeps, and how many lines with a value it leaves out."""
     cutting = bool(probe.rows) and (probe.top is not None or bool(plan.having))
     sparse = () if probe.empty_lines else plan.measures
-    rows = axis(star, base, probe.rows, probe.totals, MOST_LINES if cutting else probe.limit, budget, sparse)
+    rows = axis(star, base, probe.rows, probe.totals, MOST_LINES if cutting else limit, budget, sparse)
     if not cutting:
         return rows, 0
     prefixes = Axis(rows.columns, prefixes_of(rows.lines))
-    run = execute(star, plan.lines, cells(star, base, prefixes, Axis(columns.columns, _at_line(star, columns, ()))), budget)
+    run = execute(star, plan.lines, cells(star, base, prefixes, Axis(columns.columns, _at_line(star, columns, ())), budget), budget)
     found = [run.root(i) for i in range(len(plan.lines.roots))]
     values = found[len(plan.having) :]
     by = values[probe.measures.index(probe.top.by)] if probe.top else None
@@ -124,7 +125,7 @@ def ordered(grid: Grid, base: Batch, budget: Budget) -> Grid:
 
     def ranking(at: tuple[Pick, ...]) -> dict[str, Vector]:
         """Every measure on every beginning of a row line, at some members of the columns, else over all of them."""
-        run = execute(star, grid.plan.cells, cells(star, base, prefixes, Axis(across.columns, _at_line(star, across, at))), budget)
+        run = execute(star, grid.plan.cells, cells(star, base, prefixes, Axis(across.columns, _at_line(star, across, at)), budget), budget)
         return {name: run.root(i) for i, name in enumerate(probe.measures)}
 
     ranked = {at: ranking(at) for at in {o.at for o in probe.sort if o.by in probe.measures}}
@@ -167,6 +168,7 @@ def axis(
     crossed = math.prod(len(part) for part in parts_of)
     if crossed > limit:
         raise over_cells(crossed, limit)
+    budget.take(crossed, 24 * max(len(names), 1), f"{crossed:,} lines")
     lines = np.zeros((1, 0), np.int64)
     order: list[int] = []
     for places, part in zip(owned, parts_of, strict=True):
@@ -237,9 +239,11 @@ def _few_members(star: Star, table: str, columns: list[str], found: Sequence[Sel
     return np.stack([codes[firsts].astype(np.int64) for codes, _ in coded], axis=1)
 
 
-def cells(star: Star, base: Batch, rows: Axis, columns: Axis) -> Batch:
+def cells(star: Star, base: Batch, rows: Axis, columns: Axis, budget: Budget) -> Batch:
     """The batch of all cells: the page's filters, then a filter an axis column."""
     count = len(rows.lines) * len(columns.lines)
+    # Of each an index, and where on an axis it is: what the steps are to hold comes on top of it.
+    budget.take(count, 8 * (len(base.filters) + 1) + 9 * (len(rows.columns) + len(columns.columns)), f"{count:,} cells")
     added = []
     axes = {}
     places = np.arange(count)

@@ -198,7 +198,7 @@ def rows_by_lines(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item:
         return None
     one, other = Axis(item.axis.columns, item.axis.lines[[line, *parts]]), grid.columns if item.down else grid.rows
     other = Axis(other.columns, other.lines[[across]])
-    batch = cells(star, found.base, one, other) if item.down else cells(star, found.base, other, one)
+    batch = cells(star, found.base, *((one, other) if item.down else (other, one)), found.budget)
     plan = make_plan(star.model, [measure])
     run = execute(star, plan, batch, found.budget)
     step = next((s for s in plan.value_steps.values() if s.node is scan), None)

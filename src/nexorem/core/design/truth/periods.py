@@ -228,7 +228,7 @@ def _by_calendar(found: Seen, measure: t.MeasureValue) -> tuple[Execution, Array
     if not len(grid.rows.lines) or not len(grid.columns.lines):
         return None
     place_of = (places[0][:, None] * len(few[1].lines) + places[1][None, :]).reshape(-1)
-    batch = cells(star, found.base, few[0], few[1])
+    batch = cells(star, found.base, few[0], few[1], found.budget)
     return execute(star, make_plan(star.model, [measure]), batch, found.budget), place_of
 
 
