@@ -6,6 +6,8 @@ TEXTS = ["a", "b", "A", "b ", "ü", ""]
 UNITS = ("year", "quarter", "month", "week")
 MOVES = ("day", "week", "month", "quarter", "year")
 
+LISTS = ("('a'), (NULL)", "(NULL)", "(NULL), (NULL)", "('zz')")
+
 
 class Formulas:
     """Part of the maker: needs `r`, `names`, `focus`, `model`, `star`, `maybe` and `table`."""
@@ -99,7 +101,7 @@ class Formulas:
         where = f" where {self.cell(0)} {r.choice(['>', '<='])} {r.randint(-1, 4)}" if self.maybe(0.2) else ""
         inner = self.cell(depth)
         if " with (w = " in over and self.maybe(0.8):
-            inner = f"w {r.choice('+-')} {inner}"
+            inner = f"{'v' if ', v = ' in over else 'w'} {r.choice('+-')} {inner}"
         if self.maybe(0.2):
             outer, self.lets = self.lets, (*self.lets, "k")
             inner = f"let k = {inner} in {self.cell(depth)}"
@@ -116,7 +118,7 @@ class Formulas:
                 (3, lambda: f"({self.rows(depth - 1)}) where {self.cell(0)} {r.choice(['>', '<=', '<>'])} {r.randint(-1, 4)}"),
                 (3, lambda: f"top {r.randint(0, 3)} of ({self.rows(depth - 1)}) by {self.cell(0)}{' asc' if self.maybe(0.3) else ''}"),
                 (1, lambda: f"known ({self.rows(depth - 1)})"),
-                (1, lambda: f"({self.rows(depth - 1)}) with (w = {self.cell(0)})"),
+                (1, lambda: f"({self.rows(depth - 1)}) with (w = {self.cell(0)}{self.more.choice(['', ', v = w', ', v = w + 1, u = v - w'])})"),
                 (3, self.union),
             )  # fmt: skip
         table = self.table()
@@ -257,7 +259,7 @@ class Formulas:
             (2, lambda: f"{word} {table} in {r.choice(['', 'every ', 'page '])}{table}"),
             (2, lambda: f"{word} {table}.g in {r.choice(['', 'every ', 'page '])}{self.table()}.g"),
             (1, lambda: f"{word} {table}.g in top {r.randint(1, 3)} of {r.choice(['', 'every '])}{table}.g by {self.cell(0)}"),
-            (1, lambda: f"{word} {table}.g in values ('a'), (NULL)"),
+            (1, lambda: f"{word} {table}.g in values {self.more.choice(LISTS)}"),
             (1, lambda: f"{word} ({table}.g, {table}.n) in values ('a', 1), ('b', {self.cell(0)})"),
             (1, lambda: f"{word} ({table}.g, {table}.n) in {r.choice(['', 'every '])}({self.table()}.g, {self.table()}.n)"),
             (1, lambda: f"{word} {table}.g in ({self.union()})"),

@@ -25,6 +25,7 @@ class Maker(Formulas):
     def __init__(self, seed, wide=False):
         """`wide`: some whole numbers are so large that sums and products of them leave 64 bits."""
         self.r, self.wide = random.Random(seed), wide
+        self.more = random.Random(f"more {seed}")  # of what came later: the other choices stay as they were
         self.names = [f"T{i}" for i in range(self.r.randint(2, 5))]
         # Axes, conditions and edits mostly meet on few tables and columns: only there can they disagree.
         self.focus = self.r.sample(self.names, 2)

@@ -94,12 +94,12 @@ class Tables:
                 return Found(columns, rows, None, False)
             case s.WithRows():
                 found = self.rows(node.rows, env)
-                columns = [*found.columns, *((None, d.name) for d in node.definitions)]
-                rows = []
-                for r in found.rows:
-                    more = [self.eval(d.value, self.at_row(env, found, r)) for d in node.definitions]
-                    rows.append(r.shaped(columns, [*r.cells, *more], found.identity))
-                return Found(columns, rows, found.identity, found.replaces)
+                for d in node.definitions:  # a later one sees those before it
+                    columns = [*found.columns, (None, d.name)]
+                    cells = [[*r.cells, self.eval(d.value, self.at_row(env, found, r))] for r in found.rows]
+                    rows = [r.shaped(columns, own, found.identity) for r, own in zip(found.rows, cells, strict=True)]
+                    found = Found(columns, rows, found.identity, found.replaces)
+                return found
             case s.JoinedRows():
                 return self.joined(node, self.rows(node.left, env), self.rows(node.right, env))
         raise Refusal(f"{node}")

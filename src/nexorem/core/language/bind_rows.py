@@ -163,21 +163,20 @@ class RowsBinder(ScalarBinder):
         return t.ListedRows(node.span, self._source(node.span), tuple(columns), None, False, lines)
 
     def _with_rows(self, node: s.WithRows, scope: Scope) -> t.Rows | None:
-        inner = self.bind_rows(node.rows, scope)
-        if inner is None:
+        rows = self.bind_rows(node.rows, scope)
+        if rows is None:
             return None
-        values = tuple(self.bind(d.value, scope.rows(scope.state, inner)) for d in node.definitions)
-        names = [c.name.lower() for c in inner.columns if c.table is None]
-        for definition in node.definitions:
+        names = [c.name.lower() for c in rows.columns if c.table is None]
+        for definition in node.definitions:  # a later column sees those before it, as in `let`
+            value = self.bind(definition.value, scope.rows(scope.state, rows))
             if definition.name.lower() in names:
                 self.report("repeated_column", f"There is a column {definition.name} already.", definition.span, "Give it another name.")
             names.append(definition.name.lower())
-        for value in values:
             if value.dtype in INTERVALS:
                 self.report("interval_result", "A column cannot be an interval.", value.span, "Subtract two dates for whole days.")
-        added = tuple(t.RowColumn(d.name, v.dtype) for d, v in zip(node.definitions, values, strict=True))
-        columns = (*inner.columns, *added)
-        return t.WithRows(node.span, self._source(node.span), columns, inner.identity, inner.replaces, inner, values)
+            columns = (*rows.columns, t.RowColumn(definition.name, value.dtype))
+            rows = t.WithRows(node.span, self._source(node.span), columns, rows.identity, rows.replaces, rows, (value,))
+        return rows
 
     # columns of the row at hand
 

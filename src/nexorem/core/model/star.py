@@ -366,10 +366,9 @@ class Star:
 
 def concatenated(a: Vector, b: Vector) -> Vector:
     """Two vectors of comparable types, one after the other."""
-    if a.dtype == b.dtype == "text":
-        a, b = same_words([a, b])
-        return Vector("text", np.concatenate([a.data, b.data]), np.concatenate([a.valid, b.valid]), a.words)
     kind = common_type([a.dtype, b.dtype])
     assert kind
     a, b = widen(a, kind), widen(b, kind)
-    return Vector(kind, np.concatenate([a.data, b.data]), np.concatenate([a.valid, b.valid]))
+    if kind == "text":
+        a, b = same_words([a, b])
+    return Vector(kind, np.concatenate([a.data, b.data]), np.concatenate([a.valid, b.valid]), a.words)
