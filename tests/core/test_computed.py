@@ -53,6 +53,23 @@ class Computed(unittest.TestCase):
         self.assertEqual(values(star, "Port", "twice"), [20.0, 80.0, 256.0, None])
         self.assertEqual(star.model.table("Port").column("twice").dtype, "number")
 
+    def test_rows_that_are_counted_ask_for_no_values(self):
+        """A count of another table's rows, and a column there that looks it up, are no round; nor is a name of a `let` a measure of that
+        name, or a column that `with` made."""
+        star = with_parts([("Port", "bookings", "rows(Booking)"), ("Booking", "port_bookings", "Port.bookings")])
+        self.assertEqual(values(star, "Booking", "port_bookings"), [2, 2, 2, None, None, 1, 2])
+        star = with_parts([("Port", "many", "count(1 for each Booking where seats > 1)"), ("Booking", "of_port", "Port.many")])
+        self.assertEqual(values(star, "Booking", "of_port"), [1, 1, 1, None, None, 1, 1])
+        own = [
+            ("Port", "a", "let made = depth in made + 1"),
+            ("Port", "b", "max(made for each every Port.code with (made = 2))"),
+            ("Booking", "needs_a", "Port.a"),
+        ]
+        star = with_parts(own, measures=[("made", "sum(Booking.needs_a)")])
+        self.assertEqual(values(star, "Port", "b"), [2, 2, 2, 2])
+        with self.assertRaisesRegex(Refused, "computed from itself"):
+            with_parts([("Port", "bookings", "rows(Booking union Booking)"), ("Booking", "port_bookings", "Port.bookings")])
+
     def test_declared_type(self):
         star = with_parts([("Port", "deep", "depth * 2", "number")])
         self.assertEqual(values(star, "Port", "deep"), [10.0, 6.0, 18.0, None])

@@ -11,8 +11,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.computed import walked
-from nexorem.core.language import syntax as s
+from nexorem.core.language.mentions import mentions
 from nexorem.core.language.parser import parse, parse_rows
 from nexorem.core.model.model import Model, Table
 from nexorem.gather import made
@@ -167,11 +166,8 @@ def _trace_step(now: dict[str, list[str]], step: Any) -> None:
             now[step.into] = []
         case k.Compute():
             try:
-                names = [
-                    n.name if isinstance(n, s.BareName) else n.column
-                    for n in walked(parse(step.formula)[0])
-                    if isinstance(n, s.BareName | s.ColumnName)
-                ]
+                at = mentions(parse(step.formula)[0])
+                names = [*at.names, *(column for _, column in at.columns)]
             except Refused:
                 names = []
             now[step.name] = of(*names)
@@ -213,21 +209,19 @@ def _named(model: Model, formula: str, home: str | None, rows: bool) -> list[Thi
         node = (parse_rows(formula) if rows else parse(formula))[0]
     except Refused:
         return []
+    at, table = mentions(node), model.table(home) if home else None
     found: list[Thing] = []
-    for x in walked(node):
-        if isinstance(x, s.BareName):
-            table = model.table(home) if home else None
-            column = table.column(x.name) if table else None
-            measure = model.measure(x.name)
-            if table and column:
-                found.append(("column", f"{table.name}.{column.name}"))
-            elif measure:
-                found.append(("measure", measure.name))
-        elif isinstance(x, s.ColumnName) and (table := model.table(x.table)):
-            named = table.column(x.column)
-            found.append(("column", f"{table.name}.{named.name}") if named else ("table", table.name))
-        elif isinstance(x, s.TableRows) and (table := model.table(x.table)):
-            found.append(("table", table.name))
+    for name in at.names:
+        column, measure = table.column(name) if table else None, model.measure(name)
+        if table and column:
+            found.append(("column", f"{table.name}.{column.name}"))
+        elif measure:
+            found.append(("measure", measure.name))
+    for owner, name in at.columns:
+        if defined := model.table(owner):
+            named = defined.column(name)
+            found.append(("column", f"{defined.name}.{named.name}") if named else ("table", defined.name))
+    found += [("table", x.name) for name in at.tables if (x := model.table(name))]
     return list(dict.fromkeys(found))
 
 

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from dataclasses import fields, is_dataclass, replace
-from typing import Any
+from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -13,9 +12,9 @@ from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution
 from nexorem.core.engine.rows import Relation, known, relation
 from nexorem.core.functions.convert import widen
-from nexorem.core.language import syntax as s
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
+from nexorem.core.language.mentions import Mentions, mentions
 from nexorem.core.language.parser import parse, parse_rows
 from nexorem.core.limits import Budget
 from nexorem.core.model.model import Column, Link, Model, Table
@@ -142,36 +141,37 @@ class _Maker:
         return any(k is not link and table in k.tables and state.carries(k, table) for k in self.model.links)
 
     def named(self, item: Item) -> list[Item]:
-        """The computed items that a formula names, in its measures too."""
-        own = item[0] if item[1] else None
-        node: Any = (parse(self.pending[item]) if item[1] else parse_rows(self.pending[item]))[0]
+        """The computed items whose values a formula needs, in its measures too. Of a table that is only counted, or run over, they are
+        those of no column: a filter over its rows depends on none of their values."""
+        own = self.tables[item[0]] if item[1] else None
         found: list[Item] = []
         met: set[str] = set()
-        queue: list[tuple[Any, str | None]] = [(node, own)]
+        queue = [(self.mentions(item), own)]
         while queue:
             at, home = queue.pop()
-            for x in walked(at):
-                if isinstance(x, s.BareName):
-                    column = self.tables[home].column(x.name) if home else None
-                    measure = self.model.measure(x.name)
-                    if column is not None and home:
-                        found.append((home, column.name))
-                    elif measure and measure.name not in met:
-                        met.add(measure.name)
-                        queue.append((parse(measure.formula)[0], None))
-                elif isinstance(x, s.ColumnName) and (table := self.model.table(x.table)):
-                    defined = table.column(x.column)
-                    found += [(table.name, ""), *([(table.name, defined.name)] if defined else [])]
-                elif isinstance(x, s.TableRows) and (table := self.model.table(x.table)):
-                    found.append((table.name, ""))
-                    if table.name != own:
-                        found += [(table.name, c.name) for c in table.columns]
+            for name in at.names:
+                column, measure = home.column(name) if home else None, self.model.measure(name)
+                if column is not None and home:
+                    found.append((home.name, column.name))
+                elif measure and measure.name not in met:
+                    met.add(measure.name)
+                    queue.append((mentions(parse(measure.formula)[0]), None))
+            for table, column_name in at.columns:
+                defined = self.model.table(table)
+                column = defined.column(column_name) if defined else None
+                found += [(defined.name, ""), *([(defined.name, column.name)] if column else [])] if defined else []
+            found += [(x.name, "") for name in at.tables if (x := self.model.table(name))]
+            found += [(x.name, c.name) for name in at.whole if (x := self.model.table(name)) and x is not own for c in x.columns]
         return [i for i in dict.fromkeys(found) if i in self.pending]
+
+    def mentions(self, item: Item) -> Mentions:
+        """What the formula of an item mentions."""
+        return mentions(parse(self.pending[item])[0] if item[1] else parse_rows(self.pending[item])[0])
 
     def tables_named(self, item: Item) -> set[str]:
         """The tables a formula names, with its own."""
-        node: Any = (parse(self.pending[item]) if item[1] else parse_rows(self.pending[item]))[0]
-        names = {x.table for x in walked(node) if isinstance(x, s.ColumnName | s.TableRows)}
+        at = self.mentions(item)
+        names = {*at.tables, *(table for table, _ in at.columns)}
         return {found.name for n in names if (found := self.model.table(n))} | ({item[0]} if item[1] else set())
 
     def compute(self, star: Star, item: Item, bound: t.Rows) -> None:
@@ -228,18 +228,6 @@ def evaluated(star: Star, bound: t.Rows, budget: Budget) -> Relation:
     if around.failed.any():
         raise refuse(*FAULTS[around.failed.max()])
     return found
-
-
-def walked(node: Any) -> Iterator[Any]:
-    """A piece of syntax and every piece inside it."""
-    queue = [node]
-    while queue:
-        at = queue.pop()
-        if isinstance(at, tuple):
-            queue += list(at)
-        elif is_dataclass(at):
-            yield at
-            queue += [getattr(at, f.name) for f in fields(at)]
 
 
 def item_text(item: Item) -> str:
