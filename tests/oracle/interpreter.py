@@ -157,16 +157,24 @@ class Oracle(Tables, Edits):
 
     # look-ups
 
-    def chains(self, context, table):
+    def chains(self, context, table, back=True):
+        """With `back` over links of one to one from their other side too."""
+        steps = [k for k in self.links if k["name"] in context.active and self.is_firm(k)]
+        steps += [{**k, "from": k["to"], "to": k["from"]} for k in steps if back and self.is_firm_back(k)]
         found, queue = {table: []}, deque([table])
         while queue:
             at = queue.popleft()
-            for link in self.links:
+            for link in steps:
                 target = link["to"][0]
-                if link["from"][0] == at and link["name"] in context.active and self.is_firm(link) and target not in found:
+                if link["from"][0] == at and target not in found:
                     found[target] = [*found[at], link]
                     queue.append(target)
         return found
+
+    def is_firm_back(self, link):
+        table, columns = link["from"]
+        keys = [k for r in range(len(self.tables[table])) if (k := self.key(table, r, columns)) is not None]
+        return link["cardinality"] == "one-to-one" and len(set(keys)) == len(keys)
 
     def look_up(self, context, grain, row, table):
         chains = self.chains(context, grain)
@@ -299,9 +307,10 @@ class Oracle(Tables, Edits):
         return [c.table for c in self.columns_in(node)]
 
     def grain(self, named, context):
-        for table in named:
-            if set(named) <= set(self.chains(context, table)):
-                return table
+        for back in (False, True):
+            for table in named:
+                if set(named) <= set(self.chains(context, table, back)):
+                    return table
         raise Refusal("no grain")
 
     def aggregate(self, node, env):

@@ -34,10 +34,12 @@ def find_grain(star: Star, state: LinkState, named: Sequence[str], own: str | No
             "This aggregate names no column, so there are no rows to run over.",
             "Name a column of the table that is meant, or count its rows with rows(Table).",
         )
-    reach = {x: star.lookups(x, state) for x in ([own] if own else tables)}
-    for table, chains in reach.items():
-        if all(x in chains for x in tables):
-            return Grain(table, {x: chains[x] for x in tables})
+    reach = {}
+    for look in (star.lookups_down, star.lookups):
+        reach = {x: look(x, state) for x in ([own] if own else tables)}
+        for table, chains in reach.items():
+            if all(x in chains for x in tables):
+                return Grain(table, {x: chains[x] for x in tables})
     best = max(reach, key=lambda x: sum(y in reach[x] for y in tables))
     missing = [x for x in tables if x not in reach[best]]
     reasons = " ".join(why_not(star, state, best, list(reach[best]), x) for x in missing)

@@ -103,6 +103,10 @@ class Link:
         """The one or two tables it joins."""
         return frozenset((self.from_table, self.to_table))
 
+    def turned(self) -> Link:
+        """The same link from its other side, for a look-up over one to one."""
+        return replace(self, from_table=self.to_table, from_columns=self.to_columns, to_table=self.from_table, to_columns=self.from_columns)
+
     def other(self, table: str) -> str:
         """The table at the other end."""
         return self.to_table if table == self.from_table else self.from_table

@@ -136,18 +136,21 @@ def doubled_paths(model: Model, state: LinkState) -> list[DoublePath]:
     return found
 
 
-def lookups(model: Model, table: str, state: LinkState, firm: frozenset[str]) -> dict[str, tuple[Link, ...]]:
-    """For each table that rows of `table` can look up: the chain of firm active links, first step first.
+def lookups(model: Model, table: str, state: LinkState, firm: frozenset[str], back: frozenset[str]) -> dict[str, tuple[Link, ...]]:
+    """For each table that rows of `table` can look up: the chain of firm active links, first step first. The links of one to one that are
+    named in `back` are gone over from their `to` side as well, and stand in a chain turned round.
 
     `table` itself is there with an empty chain. Breadth first, so a shorter chain wins where a state that breaks the
     one-path rule would offer two.
     """
     chains: dict[str, tuple[Link, ...]] = {table: ()}
     queue = [table]
-    while queue:
-        at = queue.pop(0)
+    for at in queue:
         for link in model.links:
-            if link.from_table == at and link.name in state.active and link.name in firm and link.to_table not in chains:
-                chains[link.to_table] = (*chains[at], link)
-                queue.append(link.to_table)
+            if at not in link.tables or link.name not in state.active or link.name not in firm:
+                continue
+            step = link if link.from_table == at else link.turned() if link.name in back else None
+            if step is not None and step.to_table not in chains:
+                chains[step.to_table] = (*chains[at], step)
+                queue.append(step.to_table)
     return chains

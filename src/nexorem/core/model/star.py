@@ -119,6 +119,7 @@ class Star:
         self._lock = threading.RLock()
         self.state = model_state(model)
         self.firm = frozenset(k.name for k in model.links if self._is_firm(k))
+        self.firm_back = self._both_ways()
         self._unmatched = self._find_unmatched()
 
     def with_model(self, model: Model) -> Star:
@@ -131,6 +132,7 @@ class Star:
         star._kept = {k: v for k, v in list(self._kept.items()) if isinstance(k, tuple) and k[0] in kept}
         star.state = model_state(model)
         star.firm = frozenset(k.name for k in model.links if star._is_firm(k))
+        star.firm_back = star._both_ways()
         star._unmatched = star._find_unmatched()
         return star
 
@@ -222,6 +224,11 @@ class Star:
             full &= self.column(table, column).rows().valid
         counts = np.bincount(domain.codes[:-1][full], minlength=domain.size)
         return array("q", domain.firsts[counts > 1].tobytes()), int((~full).sum())
+
+    def _both_ways(self) -> frozenset[str]:
+        """The firm links of one to one that the keys of both sides prove: they are looked up over from either."""
+        links = (k for k in self.model.links if k.cardinality == "one-to-one" and k.name in self.firm)
+        return frozenset(k.name for k in links if not self.facts(k).from_repeated)
 
     def _is_firm(self, link: Link) -> bool:
         if link.cardinality == "many-to-many" or link.firm is False:
@@ -360,8 +367,19 @@ class Star:
         return found
 
     def lookups(self, table: str, state: LinkState) -> dict[str, tuple[Link, ...]]:
-        """What rows of a table can look up, and how."""
-        return lookups(self.model, table, state, self.firm)
+        """What rows of a table can look up, and how: each step from many to one, or one to one."""
+        return self._looked_up(table, state, self.firm_back)
+
+    def lookups_down(self, table: str, state: LinkState) -> dict[str, tuple[Link, ...]]:
+        """The same over links from their `from` side alone: of two tables that look each other up, the grain is found this way first."""
+        return self._looked_up(table, state, frozenset())
+
+    def _looked_up(self, table: str, state: LinkState, back: frozenset[str]) -> dict[str, tuple[Link, ...]]:
+        key = ("lookups", table, state.active, back)
+        found = self._kept.get(key)
+        if found is None:
+            found = self._kept[key] = lookups(self.model, table, state, self.firm, back)
+        return cast("dict[str, tuple[Link, ...]]", found)
 
 
 def concatenated(a: Vector, b: Vector) -> Vector:
