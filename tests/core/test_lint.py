@@ -122,6 +122,11 @@ class Lint(unittest.TestCase):
         three = {**TWO, "L": ("n:integer", [(1,), (2,)])}
         self.check("clear_stops", star_of(three, loose, {"m": "sum(F.seats) given (clear wide F)"}),
                    star_of(three, [LINK, {**loose[1], "firm": None}], {"m": "sum(F.seats) given (clear wide F)"}))  # fmt: skip
+        # The words of an edit are read from its tree, however it is written.
+        spaced = {"My Fact" if k == "F" else k: v for k, v in three.items()}
+        ends = [{**k, "from": k["from"].replace("F.", '"My Fact".')} for k in loose]
+        for clear in ('clear wide "My Fact"', 'clear\n  wide\n"My Fact"'):
+            self.check("clear_stops", star_of(spaced, ends, {"m": f'sum("My Fact".seats) given ({clear})'}), good)
         self.check("names_by_case", star_of(TWO, [LINK], {"p": "sum(F.seats)"}), star_of(TWO, [LINK], {"Seats": "sum(F.seats)"}))
         self.check(
             "unused_columns",

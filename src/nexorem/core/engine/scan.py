@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 
 from nexorem.core.engine.visibility import Selector
+from nexorem.core.kept import Kept
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Index, Star
 from nexorem.core.values import Array
@@ -277,10 +278,8 @@ def _in_run(block: Array, low: Any, high: Any, here: Array) -> None:
 
 
 def workers(count: int) -> ThreadPoolExecutor:
-    """The threads that all scans share."""
-    if not _POOL:
-        _POOL.append(ThreadPoolExecutor(count, thread_name_prefix="scan"))
-    return _POOL[0]
+    """The threads that all scans of as many share: those of one bound never wait for fewer than they may have."""
+    return _POOLS.kept(count, lambda: ThreadPoolExecutor(count, thread_name_prefix="scan"))
 
 
-_POOL: list[ThreadPoolExecutor] = []
+_POOLS = Kept(8)

@@ -149,7 +149,10 @@ class EditsBinder(RowsBinder):
             return None
         left = {table: frozenset(columns - kept.get(table, set())) for table, columns in gone.items()}
         kind = t.Cleared if isinstance(edit, s.Clear) else t.Restored
-        return kind(self._source(edit.span), {table: columns for table, columns in left.items() if columns})
+        table = self.model.table(edit.target.table) if edit.target.table else None
+        but = self._source(edit.but.span) if edit.but else ""
+        columns = {table: columns for table, columns in left.items() if columns}
+        return kind(self._source(edit.span), columns, edit.target.kind, table.name if table else "", but)
 
     def _targeted(self, target: s.Target, state: LinkState) -> dict[str, set[str]] | None:
         if target.kind == "columns":

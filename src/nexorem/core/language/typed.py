@@ -319,18 +319,25 @@ class Listing:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Cleared:
-    """`clear`: the columns, by table, whose filters go."""
+    """`clear`: the columns, by table, whose filters go. `target` is columns, table, wide, into or all, of `table` where it names one; `but`
+    the text of what stays."""
 
     text: str
     columns: Mapping[str, frozenset[str]]
+    target: str
+    table: str
+    but: str
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Restored:
-    """`reset`: the columns, by table, on which the page's filters are in force again and no others."""
+    """`reset`: the columns, by table, on which the page's filters are in force again and no others; the rest as of a `clear`."""
 
     text: str
     columns: Mapping[str, frozenset[str]]
+    target: str
+    table: str
+    but: str
 
 
 @dataclass(frozen=True, slots=True, eq=False)

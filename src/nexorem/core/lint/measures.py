@@ -5,6 +5,7 @@ from __future__ import annotations
 from nexorem.core.language import typed as t
 from nexorem.core.language.bind_edits import flowing_into
 from nexorem.core.lint.finding import Finding
+from nexorem.core.model.names import quoted
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import edits_of, nodes
 
@@ -16,12 +17,11 @@ def of_measure(star: Star, measure: t.MeasureValue) -> list[Finding]:
     found = []
     about = f"measure {measure.name}"
     for edit in edits_of(measure):
-        if isinstance(edit, t.Cleared) and " wide " in f" {edit.text} ":
+        if isinstance(edit, t.Cleared) and edit.target == "wide" and not edit.but:
             cleared = set(edit.columns)
             behind = {x for table in cleared for x in flowing_into(star.model.links, star.state, table)} - cleared
-            wide = edit.text.split()[edit.text.split().index("wide") + 1]
-            if behind and "but" not in edit.text.split():
-                names = ", ".join(sorted(behind))
+            if behind:
+                names, wide = ", ".join(sorted(behind)), quoted(edit.table)
                 found.append(Finding("clear_stops", "warning", about,
                                      f"{measure.name} clears what {wide} looks up, and filters on {names} still reach it over a loose link "
                                      "or from the many side.", f"Write clear into {wide} where these are meant too."))  # fmt: skip

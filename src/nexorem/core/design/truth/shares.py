@@ -74,16 +74,16 @@ def _whole(grid: Grid, measure: t.MeasureValue, below: t.Typed, along: Columns) 
         owner = owner_of_node(measure, edited)
         if owner:
             text = owner.formula[edited.span.start : edited.span.end]
-            first = next((e.text for e in edited.edits if isinstance(e, t.Cleared)), None)
-            new = text.replace(first, _cleared(first, target, over_loose)) if first else text[: text.rindex(")")] + f", clear {target})"
+            first = next((e for e in edited.edits if isinstance(e, t.Cleared)), None)
+            more = text[: text.rindex(")")] + f", clear {target})"
+            new = text.replace(first.text, _cleared(first, target, over_loose)) if first else more
             made = mend_of(star, grid.probe.define, measure, edited, new, f"write clear {target}")
             mends = [made] if made and mended_measure(star, grid.probe.define, made, measure) else []
     return make_mark("whole", f"{measure.name} is 100 % wherever it has a value: its denominator keeps the filters on {named}; {why}.",
                  [x for x, _ in along], along, mends=mends)  # fmt: skip
 
 
-def _cleared(text: str, target: str, instead: bool) -> str:
+def _cleared(edit: t.Cleared, target: str, instead: bool) -> str:
     """A `clear` with another target, what is behind `but` kept; or with one more edit behind it."""
-    words = text.split(" but ", 1)
-    behind = f" but {words[1]}" if len(words) > 1 else ""
-    return f"clear {target}{behind}" if instead else f"{text}, clear {target}"
+    behind = f" but {edit.but}" if edit.but else ""
+    return f"clear {target}{behind}" if instead else f"{edit.text}, clear {target}"
