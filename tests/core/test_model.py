@@ -178,13 +178,17 @@ class Edits(unittest.TestCase):
 
 class Checks(unittest.TestCase):
     def test_repeated_keys_are_named(self):
+        """An edit that claims what the rows disprove is told so; a model that comes with it is not, and what it claimed before stays."""
+        bare = make_star(links=[])
         star = make_star(links=[{"name": "bad", "from": "Booking.port", "to": "Crew.port"}])
-        found = check_model(star)
+        found = check_model(star, bare)
         self.assertEqual([d.code for d in found], ["repeated_key"])
         self.assertIn("Crew.port is not unique: a stand", found[0].message)
-        self.assertEqual(
-            check_model(make_star(links=[{"from": "Crew.port", "to": "Port.code", "cardinality": "one-to-one"}]))[0].code, "repeated_key"
-        )
+        self.assertEqual((check_model(star), check_model(star, star), star.firm), ([], [], frozenset()))
+        again = make_star(links=[{"name": "bad", "from": "Booking.port", "to": "Crew.port", "flow": "two-way"}])
+        self.assertEqual(check_model(again, star), [])
+        one = make_star(links=[{"from": "Crew.port", "to": "Port.code", "cardinality": "one-to-one"}])
+        self.assertEqual(check_model(one, bare)[0].code, "repeated_key")
 
     def test_calendars(self):
         for rows, word in (([1, 1, 2], "twice"), ([1, 3], "leaves out"), ([1, None], "empty"), ([], "")):

@@ -10,6 +10,7 @@ from pathlib import Path
 from demo.model import TABLES
 
 from nexorem.core.diagnostics import Refused
+from nexorem.core.lint.findings import findings
 from nexorem.core.model.star import Star
 from nexorem.gather.read import read
 from nexorem.package.read import open_package
@@ -105,6 +106,12 @@ class Reading(Folder):
 
         self.assertEqual(open_package(self.changed(change)).size("fact"), 4)
 
+    def test_a_link_whose_keys_repeat_opens_loose(self):
+        star = open_package(self.changed(lambda f, d: f.update({"dim.csv": "k,t\n1,a\n1,b\n"})))
+        self.assertEqual(star.firm, frozenset())
+        (found,) = [f for f in findings(star) if f["code"] == "repeated_key"]
+        self.assertIn("dim.k is not unique: 1 stands more than once.", found["sentence"])
+
     def test_bad_packages(self):
         fact = lambda d: d["resources"][0]  # noqa: E731
         prop = lambda **p: lambda f, d: d.__setitem__("nexorem", p)  # noqa: E731
@@ -120,7 +127,6 @@ class Reading(Folder):
             ("bad_value", "2 values of n are no number: row 2: 'x'; row 4: 'y'", lambda f, d: f.update({"fact.csv": "k,n,d\n1,x,\n2,1,\n3,y,\n"})),
             ("repeated_column", "k", lambda f, d: f.update({"fact.csv": "k,k,d\n1,2,\n"})),
             ("missing_column", "names d; the file has k, n", lambda f, d: f.update({"fact.csv": "k,n\n1,2\n"})),
-            ("repeated_key", "dim.k is not unique: 1 stands more than once", lambda f, d: f.update({"dim.csv": "k,t\n1,a\n1,b\n"})),
             ("bad_encoding", "is not ascii", lambda f, d: (fact(d).update(encoding="ascii"), f.update({"fact.csv": "k,n,d\n1,2,ü\n"}))),
             ("bad_csv", "cannot be read", lambda f, d: f.update({"fact.csv": ""})),
             ("bad_json", "no JSON", lambda f, d: f.update({"datapackage.json": "{"})),

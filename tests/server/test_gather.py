@@ -172,18 +172,35 @@ class Gathering(unittest.TestCase):
 
     def test_a_load_that_breaks_something_is_held(self):
         self.linked()
+        self.put("ports.csv", "name\nNo code\n")
+        reading = self.read(tables=["Port"])
+        chosen = {"tables": [{"place": 0, "table": "Port"}]}
+        told = self.ask("POST", f"{self.model}/readings/{reading['id']}/compare", chosen)
+        self.assertIn("lost_key", [b["code"] for b in told["breaks"]])
+        self.take(reading, 422, p0=("Port",))
+        self.assertEqual(len(self.rows("Port")), 2)
+        mends = [{"kind": "remove_link", "name": "port"}]
+        self.assertEqual(self.ask("POST", f"{self.model}/readings/{reading['id']}/compare", {**chosen, "mends": mends})["breaks"], [])
+        self.ask("POST", f"{self.model}/readings/{reading['id']}/take", {**chosen, "mends": mends, "base": self.document()["version"]})
+        self.assertEqual(self.document()["links"], [])
+
+    def test_a_load_whose_keys_repeat_loosens_its_link(self):
+        self.linked()
         self.put("ports.csv", "code,name\nN,North\nN,Again\n")
         reading = self.read(tables=["Port"])
         chosen = {"tables": [{"place": 0, "table": "Port"}]}
         told = self.ask("POST", f"{self.model}/readings/{reading['id']}/compare", chosen)
-        self.assertEqual([b["code"] for b in told["breaks"]], ["repeated_key"])
-        self.take(reading, 422, p0=("Port",))
-        self.assertEqual(len(self.rows("Port")), 2)
-        self.assertEqual(self.rows("Port")[1], ["S", "South"])
-        mends = [{"kind": "change_link", "name": "port", "set": {"cardinality": "many-to-many"}}]
-        self.assertEqual(self.ask("POST", f"{self.model}/readings/{reading['id']}/compare", {**chosen, "mends": mends})["breaks"], [])
-        self.ask("POST", f"{self.model}/readings/{reading['id']}/take", {**chosen, "mends": mends, "base": self.document()["version"]})
-        self.assertEqual(self.document()["links"][0]["cardinality"], "many-to-many")
+        self.assertEqual((told["breaks"], [b["code"] for b in told["loosens"]]), ([], ["repeated_key"]))
+        self.assertEqual(told["links"][0]["firm"], [True, False])
+        self.take(reading, p0=("Port",))
+        (found,) = [f for f in self.document()["findings"] if f["code"] == "repeated_key"]
+        self.assertIn("Port.code is not unique: N stands more than once", found["sentence"])
+        self.assertIn("many-to-many", found["mend"])
+        claim = {"kind": "change_link", "name": "port", "set": {"cardinality": "one-to-one"}}
+        self.ask("POST", f"{self.model}/edits", {"edit": claim, "base": self.document()["version"]}, 422)
+        mend = {"kind": "change_link", "name": "port", "set": {"cardinality": "many-to-many"}}
+        self.ask("POST", f"{self.model}/edits", {"edit": mend, "base": self.document()["version"]})
+        self.assertNotIn("repeated_key", [f["code"] for f in self.document()["findings"]])
 
     def test_a_schedule_loads_and_holds(self):
         self.linked()

@@ -15,7 +15,7 @@ from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget
-from nexorem.core.model.check import check_model, check_shape
+from nexorem.core.model.check import check_keys, check_model, check_shape
 from nexorem.core.model.model import Model, Table
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
@@ -126,7 +126,13 @@ def broken_by(before: Star, after: Star | None, model: Model, refused: Refused |
     if after is None or refused is not None:
         wrong = list(refused.diagnostics) if refused else []
         return [d.as_json() for d in [*wrong, *(check_shape(model) if not wrong else [])]]
-    return [d.as_json() for d in [*check_model(after), *broken_measures(before, after)]]
+    return [d.as_json() for d in [*check_model(after, before), *broken_measures(before, after)]]
+
+
+def loosened_by(before: Star, after: Star) -> list[dict[str, Any]]:
+    """Links that were firm and whose keys repeat in the rows afterwards, each with the keys: they are loose then."""
+    lost = [k for k in after.model.links if k.name in before.firm - after.firm]
+    return [d.as_json() for link in lost for d in check_keys(after, link)]
 
 
 def key_report(table: Table, before: Frame, after: Frame) -> dict[str, Any]:

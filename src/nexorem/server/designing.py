@@ -80,7 +80,7 @@ def trial(workspace: Workspace, model_id: int, edits: Sequence[Edit], probe: Map
         then = workspace.edited(model_id, model)
     except Refused as refused:
         return told | {"errors": [d.as_json() for d in refused.diagnostics]}
-    wrong = check_model(then)
+    wrong = check_model(then, star)
     if wrong:
         mine = [str(e.get("set", {}).get("name") or e.get("name") or e["link"].get("name", "")) for e in edits]
         return told | {
@@ -109,8 +109,8 @@ def compared(now: Star, then: Star, probe: Mapping[str, Any] | None, budget: Bud
 
 def variant(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> dict[str, Any]:
     """The document of the model after edits that are not made; refuses where they cannot be."""
-    stored, _ = workspace.star(model_id)
-    star = checked_star(edited_star(workspace, model_id, edits))
+    stored, now = workspace.star(model_id)
+    star = checked_star(edited_star(workspace, model_id, edits), now)
     return document(replace(stored, model=star.model), star)
 
 

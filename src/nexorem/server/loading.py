@@ -14,7 +14,16 @@ from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Model, Table
 from nexorem.core.words import counted
 from nexorem.gather import made
-from nexorem.gather.compare import broken_by, columns_changed, key_report, links_changed, measures_changed, probes_changed, repeated_keys
+from nexorem.gather.compare import (
+    broken_by,
+    columns_changed,
+    key_report,
+    links_changed,
+    loosened_by,
+    measures_changed,
+    probes_changed,
+    repeated_keys,
+)
 from nexorem.gather.frame import Frame, same_rows
 from nexorem.gather.jobs import Job
 from nexorem.gather.read import package_links
@@ -181,10 +190,12 @@ def compared(
         after = workspace.make(changed, None, extra)[0]
     except Refused as error:
         refused = error
-    told: dict[str, Any] = {"tables": tables, "breaks": broken_by(star, after, changed, refused), "links": [], "measures": [], "probes": []}
+    told: dict[str, Any] = {"tables": tables, "breaks": broken_by(star, after, changed, refused)}
+    told |= {"loosens": [], "links": [], "measures": [], "probes": []}
     if after is not None:
         budget = workspace.budget()
         told["links"] = links_changed(star, after, list(extra))
+        told["loosens"] = loosened_by(star, after)
         try:
             told["measures"] = measures_changed(star, after, budget)
             told["probes"] = probes_changed(star, after, budget)

@@ -192,10 +192,11 @@ class ProbeChanged(BaseModel):
 
 
 class Comparison(BaseModel):
-    """What a load changes; `breaks` is what would no longer hold."""
+    """What a load changes; `breaks` is what would no longer hold, `loosens` tells the links that are loose then, for their keys repeat."""
 
     tables: list[TableChanged]
     breaks: list[ErrorItem]
+    loosens: list[ErrorItem]
     links: list[LinkChanged]
     measures: list[MeasureChanged]
     probes: list[ProbeChanged]

@@ -120,7 +120,7 @@ class Workspace:
         """Makes an edit; refuses one after which the model would not hold together."""
 
         def check(model: Model) -> None:
-            _check_measure(checked_star(self.edited(model_id, model)), change)
+            _check_measure(checked_star(self.edited(model_id, model), self.star(model_id)[1]), change)
 
         return models.edit(self.engine, model_id, change, author, base, check, self._whole)
 

@@ -1292,13 +1292,15 @@ export interface components {
         };
         /**
          * Comparison
-         * @description What a load changes; `breaks` is what would no longer hold.
+         * @description What a load changes; `breaks` is what would no longer hold, `loosens` tells the links that are loose then, for their keys repeat.
          */
         Comparison: {
             /** Breaks */
             breaks: components["schemas"]["ErrorItem"][];
             /** Links */
             links: components["schemas"]["LinkChanged"][];
+            /** Loosens */
+            loosens: components["schemas"]["ErrorItem"][];
             /** Measures */
             measures: components["schemas"]["MeasureChanged"][];
             /** Probes */

@@ -1,6 +1,6 @@
 // The frame: the model, the six stages in the order of the work, undo, find, theme, and the Lens.
 import { Menu, useMantineColorScheme, useComputedColorScheme } from '@mantine/core';
-import { Suspense, lazy, useEffect, useState } from 'react';
+import { Suspense, lazy, useEffect, useLayoutEffect } from 'react';
 import { Link, Navigate, Route, Routes, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { ModelDocument } from '../api/client';
 import { useEdits, useFollow, useModel, useModels } from '../api/queries';
@@ -72,13 +72,21 @@ function ModelFrame() {
         </p>
       </main>
     );
-  return <Frame key={id} model={model.data} stage={stage as Stage} />;
+  return <Addressed key={id} model={model.data} stage={stage as Stage} />;
+}
+
+/** What an address names is put on screen before the first picture of it: behind the render that asks for it, for a store is not written in one. */
+function Addressed({ model, stage }: { model: ModelDocument; stage: Stage }) {
+  const [parameters] = useSearchParams();
+  const isRead = useShown((s) => s.addressOf) === model.id;
+  useLayoutEffect(() => {
+    if (!isRead) readAddress(parameters, model);
+  }, [isRead, parameters, model]);
+  useEffect(() => () => useShown.setState({ addressOf: null }), []);
+  return isRead ? <Frame model={model} stage={stage} /> : null;
 }
 
 function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
-  const [parameters] = useSearchParams();
-  // What an address names is put on screen before the first picture of it.
-  useState(() => readAddress(parameters, model));
   useFollow(model.id);
   useAddress(stage);
   useNames(model);

@@ -86,6 +86,7 @@ export function readAddress(parameters: URLSearchParams, model: ModelDocument): 
   const first = model.probes[0];
   const facts = model.matrix.facts;
   useShown.setState({
+    addressOf: model.id,
     selection: (named.s as Selection | undefined) ?? null,
     hovered: null,
     fact: named.f ?? facts[0] ?? null,

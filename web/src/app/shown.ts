@@ -40,6 +40,8 @@ export type ShapeView = 'rows' | 'keys' | 'make' | 'remake';
 export type LinkView = 'both' | 'matrix' | 'star';
 
 interface Shown {
+  /** The model whose address has been put on screen. */
+  addressOf: number | null;
   selection: Selection | null;
   hovered: string | null;
   fact: string | null;
@@ -104,6 +106,7 @@ export const EMPTY_FOLIO: Folio = { name: '', picks: [], tiles: [] };
 
 export const useShown = create<Shown>((set) => ({
   selection: null,
+  addressOf: null,
   hovered: null,
   fact: null,
   table: null,

@@ -9,6 +9,7 @@ import numpy as np
 from nexorem.core.design.keys import loose_reason
 from nexorem.core.language import typed as t
 from nexorem.core.lint.finding import Finding
+from nexorem.core.model.check import check_keys
 from nexorem.core.model.model import Link
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import edits_of
@@ -27,7 +28,11 @@ def of_link(star: Star, link: Link) -> list[Finding]:
         more = f" {counted(nearly, 'of them differs', 'of them differ')} from a real key by spaces or case only." if nearly else ""
         sentence = f"{what} that {link.to_table} does not have: {', '.join(examples)}.{more}"
         found.append(Finding("orphans", "warning", about, sentence, _where_they_stand(link, firm)))
-    if link.cardinality != "many-to-many" and not firm:
+    disproved = check_keys(star, link) if link.firm is not False else []
+    for wrong in disproved:
+        loose = f" So the link {link.name} is loose: nothing is looked up over it." if not firm else ""
+        found.append(Finding("repeated_key", "warning", about, f"{wrong.message}{loose}", wrong.hint))
+    if link.cardinality != "many-to-many" and not firm and not disproved:
         sentence = f"The link {link.name} is loose: {loose_reason(star, link)}."
         found.append(Finding("loose", "note", about, sentence, "Nothing is looked up over it, and it gives no (unmatched) member."))
     return found

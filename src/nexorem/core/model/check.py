@@ -1,4 +1,8 @@
-"""What every model must satisfy before it is accepted: run on opening a package and after every edit."""
+"""What every model must satisfy before it is accepted: run on opening a package and after every edit.
+
+What an author says of keys is held against the rows only when it is said: rows that come later, or with a package, may disprove it. The
+link is loose then, and a finding tells it.
+"""
 
 from __future__ import annotations
 
@@ -113,21 +117,31 @@ def check_paths(model: Model) -> list[Diagnostic]:
     return wrong
 
 
-def check_model(star: Star) -> list[Diagnostic]:
-    """Everything that is wrong with a model and its rows."""
+def check_claims(before: Star, star: Star) -> list[Diagnostic]:
+    """What an edit claims of keys and the rows disprove: of links that it makes or changes, and that did not claim the same, as little
+    true, before."""
+    wrong = []
+    for link in star.model.links:
+        known = before.model.link(link.name)
+        if known != link and not (known and known.cardinality == link.cardinality and check_keys(before, known)):
+            wrong += check_keys(star, link)
+    return wrong
+
+
+def check_model(star: Star, before: Star | None = None) -> list[Diagnostic]:
+    """Everything that is wrong with a model and its rows; with the state `before` an edit, also what the edit claims."""
     model = star.model
     wrong = check_paths(model)
-    for link in model.links:
-        wrong += check_keys(star, link)
+    wrong += check_claims(before, star) if before else []
     for table in model.tables:
         if table.calendar:
             wrong += check_calendar(star, table, table.calendar)
     return wrong
 
 
-def checked_star(star: Star) -> Star:
-    """The star itself, or a refusal with all that is wrong with it."""
-    wrong = check_model(star)
+def checked_star(star: Star, before: Star | None = None) -> Star:
+    """The star itself, or a refusal with all that is wrong with it; `before` is the state that an edit changed."""
+    wrong = check_model(star, before)
     if wrong:
         raise Refused(wrong)
     return star

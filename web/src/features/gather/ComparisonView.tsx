@@ -20,7 +20,7 @@ function mendsFor(model: ModelDocument, broken: ErrorItem): { label: string; men
 export function ComparisonView({ model, comparison, pending, error, mends, onMends }: { model: ModelDocument; comparison: Comparison | undefined; pending: boolean; error: Error | null; mends: Mend[]; onMends: ((m: Mend[]) => void) | null }) {
   if (error) return <p className="signal">{error.message}</p>;
   if (!comparison) return pending ? <p className="wait">Comparing with what is here…</p> : null;
-  const nothing = comparison.links.length + comparison.measures.length + comparison.probes.length + comparison.breaks.length === 0;
+  const nothing = comparison.links.length + comparison.measures.length + comparison.probes.length + comparison.breaks.length + comparison.loosens.length === 0;
   return (
     <div className="comparison" aria-label="What it would change" role="region">
       <h3>What it would change</h3>
@@ -39,6 +39,16 @@ export function ComparisonView({ model, comparison, pending, error, mends, onMen
           ))}
         </div>
       )}
+      {comparison.loosens.map((b) => (
+        <div key={b.in + b.message} className="row">
+          <span>{b.message} The link {b.in} would be loose: nothing is looked up over it. {b.mend}</span>
+          {onMends && mendsFor(model, b).map((m) => (
+            <button key={m.label} type="button" className="pill small" onClick={() => onMends([...mends, m.mend])}>
+              take it and {m.label}
+            </button>
+          ))}
+        </div>
+      ))}
       {mends.length > 0 && onMends && (
         <p>
           With it: {mends.map((m) => mendText(m)).join(', ')}.{' '}
