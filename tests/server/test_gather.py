@@ -184,6 +184,24 @@ class Gathering(unittest.TestCase):
         self.ask("POST", f"{self.model}/readings/{reading['id']}/take", {**chosen, "mends": mends, "base": self.document()["version"]})
         self.assertEqual(self.document()["links"], [])
 
+    def test_old_loads_are_let_go_of_and_undo_says_so(self):
+        self.linked()
+        with mock.patch.object(loading, "KEPT_LOADS", 3):
+            for i in range(6):
+                self.put("ports.csv", PORTS + f"X{i},Xanadu\n")
+                self.take(self.read(tables=["Port"]), p0=("Port",))
+        kept = self.ask("GET", f"{self.model}/loads", query_string={"table": "Port"})["loads"]
+        self.assertEqual([x["live"] for x in kept], [True, False, False])
+
+        def undo(status):
+            document = self.document()
+            return self.ask("POST", f"{self.model}/undo", {"expected": document["undo"]["number"]}, status)
+
+        undo(200), undo(200)
+        self.assertEqual(self.rows("Port")[-1][0], "X3")
+        self.assertIn("not kept any more", undo(422)["errors"][0]["message"])
+        self.assertEqual(self.rows("Port")[-1][0], "X3")
+
     def test_a_load_whose_keys_repeat_loosens_its_link(self):
         self.linked()
         self.put("ports.csv", "code,name\nN,North\nN,Again\n")

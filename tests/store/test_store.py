@@ -165,7 +165,7 @@ class Models(unittest.TestCase):
                 self.assertEqual((list(now.columns), now.size), (list(frame.columns), frame.size))
                 self.assertEqual([v.tolist() for v in now.columns.values()], [v.tolist() for v in frame.columns.values()])
 
-    def test_old_loads_are_forgotten_but_those_undo_needs_stay(self):
+    def test_old_loads_are_forgotten_but_the_one_in_force_stays(self):
         frame = Frame(1, {"a": vector("integer", [1])})
         with self.engine.begin() as connection:
             made = [save_load(connection, self.id, "Spare", frame) for _ in range(6)]
@@ -180,7 +180,10 @@ class Models(unittest.TestCase):
         models.edit(self.engine, self.id, {"kind": "change_table", "name": "Spare", "set": {"load": made[1]}}, "a", 1, fine)
         with self.engine.begin() as connection:
             forget_old(connection, self.id, ["Spare"], 2)
-            self.assertEqual({x["id"] for x in loads_of(connection, self.id, ["Spare"])}, {made[0], made[1], made[4], made[5]})
+            self.assertEqual({x["id"] for x in loads_of(connection, self.id, ["Spare"])}, {made[1], made[4], made[5]})
+        with self.assertRaisesRegex(Refused, "not kept any more"):
+            models.step(self.engine, self.id, "undo", 2, "a", fine)
+        self.assertEqual(models.load(self.engine, self.id).edits, 2)
 
 
 class Clusters(unittest.TestCase):

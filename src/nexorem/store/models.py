@@ -20,7 +20,7 @@ from nexorem.gather.frame import Frame
 from nexorem.package.edit_forms import check_edit, mended_edit
 from nexorem.store import tables
 from nexorem.store.documents import read_document
-from nexorem.store.rows import save_rows
+from nexorem.store.rows import are_kept, load_gone, save_rows
 
 CHANNEL = "nexorem_model"
 Check = Callable[[Model], None]
@@ -194,6 +194,8 @@ def step(engine: Engine, model_id: int, direction: str, expected: int, author: s
 
 
 def _keep(connection: Connection, stored: Stored, model: Model, position: int, told: tuple[str, str, str, frozenset[str]]) -> None:
+    if not are_kept(connection, stored.id, [t.load for t in model.tables if t.load is not None]):
+        raise load_gone()
     version = stored.version + 1
     direction, words, author, touched = told
     connection.execute(

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
 from sqlalchemy import Connection, delete, insert, select, update
 
+from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.model.star import Star
 from nexorem.core.values import Vector
 from nexorem.gather.frame import Frame
@@ -74,8 +75,10 @@ def stored_frame(star: Star, name: str) -> Frame:
 
 
 def read_load(connection: Connection, load_id: int) -> Frame:
-    """The rows of a load, its columns in their order."""
-    row = connection.execute(select(tables.load.c.size, tables.load.c.columns).where(tables.load.c.id == load_id)).one()
+    """The rows of a load, its columns in their order; refuses where they were forgotten."""
+    row = connection.execute(select(tables.load.c.size, tables.load.c.columns).where(tables.load.c.id == load_id)).one_or_none()
+    if row is None:
+        raise load_gone()
     part = tables.load_part
     found: dict[str, list[Vector]] = {c["name"]: [] for c in row.columns}
     query = select(part).where(part.c.load_id == load_id).order_by(part.c.column_name, part.c.part)
@@ -89,6 +92,22 @@ def _joined(parts: list[Vector]) -> Vector:
         return parts[0]
     data, valid = np.concatenate([p.data for p in parts]), np.concatenate([p.valid for p in parts])
     return Vector(parts[0].dtype, data, valid, parts[0].words)
+
+
+def load_gone() -> Refused:
+    """What is said of a load that was forgotten."""
+    return refuse(
+        "load_gone",
+        "The rows that stood here then are not kept any more: of each table the newest loads are.",
+        "Load the table again, or use one of the loads that Gather lists.",
+    )
+
+
+def are_kept(connection: Connection, model_id: int, loads: Collection[int]) -> bool:
+    """Whether loads are all there."""
+    c = tables.load.c
+    found = connection.execute(select(c.id).where(c.model_id == model_id, c.id.in_(loads)))
+    return len(found.all()) == len(set(loads))
 
 
 def loads_of(connection: Connection, model_id: int, names: Sequence[str] | None = None) -> list[dict[str, Any]]:
@@ -115,32 +134,11 @@ def drop_load(connection: Connection, load_id: int) -> None:
 
 
 def forget_old(connection: Connection, model_id: int, names: Sequence[str], most: int) -> None:
-    """Forgets the rows of the oldest loads of a table: those beyond `most` that no edit in the history names."""
-    named = named_loads(connection, model_id)
-    found = [x["id"] for x in loads_of(connection, model_id, names) if x["state"] == "kept"]
-    for load_id in found[most:]:
-        if load_id not in named:
+    """Forgets the rows of the oldest loads of a table, those beyond `most` that are not in force: an undo that would need them says so.
+    The history is not read for it; it costs the loads of the table."""
+    document = connection.execute(select(tables.model.c.document).where(tables.model.c.id == model_id)).scalar_one()
+    live = {t.get("load") for t in document.get("tables", ())}
+    kept = [x["id"] for x in loads_of(connection, model_id, names) if x["state"] == "kept"]
+    for load_id in kept[most:]:
+        if load_id not in live:
             drop_load(connection, load_id)
-
-
-def named_loads(connection: Connection, model_id: int) -> set[int]:
-    """The loads that a model, or an edit that can be undone or redone, names."""
-    row = connection.execute(select(tables.model.c.document).where(tables.model.c.id == model_id)).scalar_one()
-    edits = connection.execute(select(tables.edit.c.change, tables.edit.c.inverse).where(tables.edit.c.model_id == model_id))
-    found: set[int] = set()
-
-    def walk(item: Any) -> None:
-        if isinstance(item, dict):
-            if isinstance(item.get("load"), int):
-                found.add(item["load"])
-            for value in item.values():
-                walk(value)
-        elif isinstance(item, list):
-            for value in item:
-                walk(value)
-
-    walk(row)
-    for edit in edits:
-        walk(edit.change)
-        walk(edit.inverse)
-    return found
