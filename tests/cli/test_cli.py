@@ -1,5 +1,6 @@
 """The commands, as a person at a terminal meets them."""
 
+import contextlib
 import csv
 import io
 import json
@@ -13,7 +14,9 @@ import unittest
 import urllib.request
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
+from nexorem.cli import common
 from nexorem.core.model.model import Measure
 from nexorem.package.write import write_package
 from tests.core.small import STAR
@@ -269,6 +272,17 @@ class Commands(unittest.TestCase):
         self.assertEqual(run("query", self.package, "--measures", "x", "--define", "x = 9223372036854775807 * trips")[0], 1)
         for name in ("query", "trace", "explain", "export", "import", "reach", "lint", "suggest", "bench", "serve", "demo"):
             self.assertEqual(run(name, "--help")[0], 0)
+
+    def test_a_fault_of_its_own_is_told_without_a_traceback(self):
+        def broken(**_):
+            raise IndexError("index 1 is out of bounds")
+
+        err = io.StringIO()
+        with mock.patch.dict(os.environ, {"NEXOREM_DEBUG": ""}), contextlib.redirect_stderr(err), self.assertRaises(SystemExit) as caught:
+            common.reporting(broken)()
+        self.assertEqual(caught.exception.code, 70)
+        self.assertRegex(err.getvalue(), r"^nexorem: .*Nexorem itself failed: IndexError in test_cli.py, line \d+\.")
+        self.assertEqual(len(err.getvalue().splitlines()), 1)
 
     def test_neither_server_nor_database_is_imported(self):
         code = "import sys, nexorem.cli.query; print([m for m in sys.modules if m.split('.')[0] in ('flask', 'sqlalchemy', 'psycopg')])"

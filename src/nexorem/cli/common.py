@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 import time
+import traceback
 from collections.abc import Callable, Iterable
 from functools import wraps
+from pathlib import Path
 from typing import Any
 
 import click
@@ -16,7 +19,7 @@ from nexorem.core.engine.probe import UNMATCHED, Pick, read_pick
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.star import Star
 
-UNUSABLE = 2
+UNUSABLE, OURS = 2, 70
 
 
 def tell(diagnostics: Iterable[Diagnostic], as_json: bool) -> None:
@@ -44,8 +47,21 @@ def reporting(command: Callable[..., Any]) -> Callable[..., Any]:
         except OSError as error:
             tell([Diagnostic("system", f"{error.strerror or error}.", place=str(error.filename or ""))], bool(options.get("as_json")))
             sys.exit(UNUSABLE)
+        except Exception as error:
+            if os.environ.get("NEXOREM_DEBUG"):
+                raise
+            tell([ours(error)], bool(options.get("as_json")))
+            sys.exit(OURS)
 
     return run
+
+
+def ours(error: Exception) -> Diagnostic:
+    """What is said of a fault of Nexorem's own, in place of a traceback."""
+    at = traceback.extract_tb(error.__traceback__)[-1]
+    where = f"{Path(at.filename).name}, line {at.lineno}"
+    message = f"Nexorem itself failed: {type(error).__name__} in {where}. Nothing was changed by it."
+    return Diagnostic("internal", message, hint="Report it with this command; NEXOREM_DEBUG=1 shows all that is known of it.")
 
 
 def budget(limits: Limits | None = None) -> Budget:
