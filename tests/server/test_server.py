@@ -10,6 +10,7 @@ from pathlib import Path
 
 from nexorem.package.write import package_files
 from nexorem.server.app import create_app
+from nexorem.server.schemas import GridAnswer
 from tests.core.small import STAR
 from tests.store.cluster import fresh_url
 
@@ -65,6 +66,17 @@ class Server(unittest.TestCase):
             "/grid", probe={"measures": ["x"], "define": {"x": "sum(Port.depth)"}, "picks": [{"column": "Cal.year", "in": [2031]}]}
         ).json
         self.assertEqual(unreached["measures"][0]["unreached"], ["Cal"])
+
+    def test_a_grid_fits_its_type_and_tells_its_failed_cells(self):
+        """Answers of grids are not checked on their way out, so here."""
+        probe = PROBE | {"measures": ["x", "seats"], "define": {"x": "seats * 288230376151711744"}, "totals": "all"}
+        found = GridAnswer.model_validate(self.post("/grid", probe=probe).json)
+        failed, fine = (m.failed for m in found.measures)
+        self.assertEqual(({(f.error, found.values[0][f.row][f.column]) for f in failed}, fine), ({("overflow", None)}, []))
+        seats, x = found.values[1], found.values[0]
+        self.assertEqual(
+            [[v for v in row if v and v >= 32] != [] for row in seats], [any(f.row == r for f in failed) for r in range(len(x))]
+        )
 
     def test_formulas_links_tables_and_members(self):
         found = self.post("/formula", name="seats", formula="sum(Booking.seat) + nono").json

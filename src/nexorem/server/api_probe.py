@@ -38,7 +38,7 @@ def add_probe(address: Register, workspace: Workspace, api: Blueprint) -> None:
 
 
 def _grids(address: Register, workspace: Workspace) -> None:
-    @address("/models/<int:model_id>/grid", "POST", s.GridAnswer, json=s.GridRequest)
+    @address("/models/<int:model_id>/grid", "POST", s.GridAnswer, large=True, json=s.GridRequest)
     def grid(model_id: int, json: s.GridRequest) -> Response:
         """Answers a probe."""
         stored, star = workspace.star(model_id)

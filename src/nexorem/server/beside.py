@@ -9,6 +9,7 @@ import numpy as np
 from nexorem.core.engine.beside import Lines, grids_beside
 from nexorem.core.engine.grid import Grid
 from nexorem.core.limits import Budget
+from nexorem.core.values import Array
 from nexorem.server.describe import grid_answer
 
 MOST_LINES = 2_000
@@ -27,18 +28,23 @@ def beside(now: Grid, then: Grid, budget: Budget) -> Answer:
         "rows": _axis(answers, "rows", Lines(both.rows.before[kept], both.rows.after[kept])),
         "columns": _axis(answers, "columns", both.columns),
         "measures": [_measure(a, b) for a, b in zip(answers[0]["measures"], answers[1]["measures"], strict=True)],
-        "now": [m[kept].tolist() for m in both.before],
-        "then": [m[kept].tolist() for m in both.after],
+        "now": [_shown(m[kept]) for m in both.before],
+        "then": [_shown(m[kept]) for m in both.after],
         "differs": int(both.differs.sum()),
         "changed": np.flatnonzero(changed[kept]).tolist(),
         "more": len(both.rows) - len(kept),
     }
 
 
+def _shown(cells: Array) -> list[list[Any]]:
+    """Cells as the screen shows them: of one that failed the word for it."""
+    return [[v["error"] if isinstance(v, dict) else v for v in row] for row in cells.tolist()]
+
+
 def _measure(now: Answer, then: Answer) -> Answer:
     return {
         "name": now["name"],
-        "dtype": then["dtype"] if now["error"] else now["dtype"],
+        "dtype": now["dtype"],
         "format": now["format"],
         "now_unreached": now["unreached"],
         "then_unreached": then["unreached"],

@@ -32,7 +32,7 @@ from nexorem.core.model.star import Star
 from nexorem.core.plan.dependence import named_columns, reached_by
 from nexorem.core.plan.reach import current
 from nexorem.core.plan.tree import below, edits_of
-from nexorem.core.values import Array
+from nexorem.core.values import FAULTS, Array, Vector, iso
 from nexorem.gather.sources.kinds import source_words
 from nexorem.store.models import Stored
 
@@ -157,6 +157,13 @@ def _members(star: Star, table: str, column: str, codes: Array) -> dict[int, dic
     return found | {star.domain(table, (column,)).size - 1: {"kind": "unmatched"}}
 
 
+def _failed(found: Vector, across: int) -> list[dict[str, Any]]:
+    """The cells of a measure that failed; their values are null."""
+    places = np.flatnonzero(found.failed).tolist() if found.failed is not None else []
+    faults = [(place, FAULTS[found.failed[place]]) for place in places] if found.failed is not None else []
+    return [{"row": p // across, "column": p % across, "error": code, "message": message} for p, (code, message) in faults]
+
+
 def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
     """A grid with, for each measure, what does not reach it, what it overrides, and what is known of its totals."""
     star, probe = grid.star, grid.probe
@@ -167,15 +174,14 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
     for name, bound, found, (of_measure, sums) in zip(probe.measures, grid.plan.measures, grid.values, told, strict=True):
         reached = reached_by(star, bound)
         known = star.model.measure(name)
-        error = found.fault_code()
         lost = sorted(x for m in of_measure if m["kind"] == "unreached" for x in m["tables"])
         measures.append({
             "name": name, "dtype": bound.dtype, "format": known.format if known else "", "unreached": lost,
             "overrides": sorted(axes[x] for x in {*axes} & {*reached.overrides}), "scans": [asdict(x) for x in reached.scans],
-            "error": error,
+            "failed": _failed(found, shape[1]),
             "marks": of_measure, "sums": sums,
         })  # fmt: skip
-        flat = found.as_json()
+        flat = [iso(v) for v in found.tolist()] if found.dtype in ("date", "datetime") else found.tolist()
         values.append([flat[r * shape[1] : (r + 1) * shape[1]] for r in range(shape[0])])
     return {
         "rows": axis_answer(star, grid.rows),

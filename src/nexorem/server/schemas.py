@@ -332,6 +332,15 @@ class Sums(BaseModel):
     totals: int
 
 
+class FailedCell(BaseModel):
+    """A cell whose value cannot be computed, by the places of its lines, and why."""
+
+    row: int
+    column: int
+    error: str
+    message: str
+
+
 class GridMeasure(BaseModel):
     name: str
     dtype: str
@@ -339,7 +348,7 @@ class GridMeasure(BaseModel):
     unreached: list[str]
     overrides: list[str]
     scans: list[ScanInfo]
-    error: str | None
+    failed: list[FailedCell]
     marks: list[TruthMark]
     sums: Sums
 

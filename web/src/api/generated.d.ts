@@ -1686,6 +1686,20 @@ export interface components {
             /** Unique */
             unique: boolean;
         };
+        /**
+         * FailedCell
+         * @description A cell whose value cannot be computed, by the places of its lines, and why.
+         */
+        FailedCell: {
+            /** Column */
+            column: number;
+            /** Error */
+            error: string;
+            /** Message */
+            message: string;
+            /** Row */
+            row: number;
+        };
         /** FileInfo */
         FileInfo: {
             /** Bytes */
@@ -1894,8 +1908,8 @@ export interface components {
         GridMeasure: {
             /** Dtype */
             dtype: string;
-            /** Error */
-            error: string | null;
+            /** Failed */
+            failed: components["schemas"]["FailedCell"][];
             /** Format */
             format: string;
             /** Marks */

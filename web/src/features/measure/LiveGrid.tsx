@@ -102,7 +102,7 @@ function Sides({ answer, format, cell, onCell }: { answer: GridAnswer; format: s
         <thead>
           <tr>
             <th />
-            {answer.measures.map((m) => <th key={m.name} colSpan={columns.length} className="side-head">{m.name.startsWith('variant ') ? nameText(m.name.slice(8)) : nameText(m.name)}{m.error && <span className="signal"> fails</span>}</th>)}
+            {answer.measures.map((m) => <th key={m.name} colSpan={columns.length} className="side-head">{m.name.startsWith('variant ') ? nameText(m.name.slice(8)) : nameText(m.name)}{m.failed.length > 0 && <span className="signal"> {m.failed[0]?.error}</span>}</th>)}
           </tr>
           {answer.columns.columns.length > 0 && (
             <tr>

@@ -2,7 +2,7 @@
 import { memo } from 'react';
 import type { GridAnswer, GridMeasure as Measured, Probe, TruthMark } from '../../api/client';
 import { actions, useShown } from '../../app/shown';
-import { columnName, nameText } from '../../shared/format';
+import { columnName, counted, nameText } from '../../shared/format';
 import { nextSort, orderOf, orderPlace } from './axes';
 import { acrossText, type CellColumn } from './gridState';
 import type { HeadMenuAsked } from './HeadMenu';
@@ -116,7 +116,7 @@ function Heading({ probe, measure, order, onSort, still, onMenu }: { probe: Prob
       )}
       {unreached && <button type="button" className="plain not-reached" onClick={() => open('unreached')}>not reached by {measure.unreached.join(', ')}</button>}
       {partly.length > 0 && <button type="button" className="plain not-reached" onClick={() => open('partly')}>reached in part by {partly.join(', ')}</button>}
-      {measure.error && <span className="not-reached">fails: {measure.error}</span>}
+      {measure.failed.length > 0 && <span className="not-reached">{counted(measure.failed.length, 'cell')} cannot be computed: {[...new Set(measure.failed.map((f) => f.error))].join(', ')}</span>}
     </>
   );
 }

@@ -7,7 +7,7 @@ import { count, counted } from '../../shared/format';
 import { coordinates, lineKey, shownLines, unfolded, type ShownLine } from './axes';
 import { GridHead } from './GridHead';
 import { HeadMenu, type HeadMenuAsked } from './HeadMenu';
-import { cellColumns, cellMarks, labelWidth, ranges, type CellColumn } from './gridState';
+import { cellColumns, cellFailures, cellMarks, labelWidth, ranges, type CellColumn } from './gridState';
 import { LineMenu } from './LineMenu';
 import { LINE, LinePainter, type CellKey, type Span, type View } from './linePainter';
 import { MarkNotes } from './MarkNotes';
@@ -84,7 +84,7 @@ export function GridTable({ answer, probe, still = false }: Props) {
   const view = useMemo<View>(
     () => ({
       answer, rows, columns, offsets, head, look, still, active,
-      marks: cellMarks(answer), range: look.shade?.length || look.bars?.length ? ranges(answer, all, across) : null,
+      marks: cellMarks(answer), failures: cellFailures(answer), range: look.shade?.length || look.bars?.length ? ranges(answer, all, across) : null,
       folded: new Set(look.folded ?? NONE), holding: holdingUnmatched(all),
       chosen: own ? spelled(cellKey(answer, columns, selection), rows) : null, second: own ? spelled(cellKey(answer, columns, other), rows) : null,
     }),

@@ -55,6 +55,11 @@ export function labelWidth(answer: GridAnswer, lines: ShownLine[]): number {
   return Math.round(Math.min(300, Math.max(112, longest * 7.1 + 34)));
 }
 
+/** By measure and cell, why a cell cannot be computed. */
+export function cellFailures(answer: GridAnswer): Map<string, { error: string; message: string }> {
+  return new Map(answer.measures.flatMap((m) => m.failed.map((f) => [`${m.name} ${f.row} ${f.column}`, f])));
+}
+
 /** By measure and cell, the marks that are about some cells alone. */
 export function cellMarks(answer: GridAnswer): Map<string, TruthMark[]> {
   const found = new Map<string, TruthMark[]>();

@@ -17,6 +17,7 @@ export interface View {
   head: number;
   look: Look;
   marks: Map<string, TruthMark[]>;
+  failures: Map<string, { error: string; message: string }>;
   range: Map<string, Range> | null;
   folded: Set<string>;
   /** Totals that have an unmatched member among their lines. */
@@ -211,20 +212,21 @@ export class LinePainter {
     const stop = !this.pins && view.active[0] === row && view.active[1] === index ? 0 : -1;
     if (target.tabIndex !== stop) target.tabIndex = stop;
     if (chosen || target.ariaPressed) target.ariaPressed = chosen ? 'true' : null;
+    const failure = view.failures.size ? view.failures.get(`${measure.name} ${line.place} ${across.place}`) : undefined;
     const title = [
-      overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '', column.hatched, ...marked.map((m) => m.sentence),
+      failure?.message ?? '', overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '', column.hatched, ...marked.map((m) => m.sentence),
     ].filter(Boolean).join('; ');
     if (target.title !== title) target.title = title;
-    const text = measure.error ? measure.error : measureText(value, look.formats?.[measure.name] ?? measure.format, measure.dtype);
-    if (marked.length === 0 && value !== null && !measure.error) {
+    const text = failure ? failure.error : measureText(value, look.formats?.[measure.name] ?? measure.format, measure.dtype);
+    if (marked.length === 0 && value !== null) {
       put(target, text);
       return;
     }
     const pieces: (Node | string)[] = [];
     if (apart.length > 0) pieces.push(words('apart-mark', 'Σ', 'parts do not add up'));
     if (marked.length > apart.length && value !== null) pieces.push(words('uneven-mark', '≠', 'the periods compared are not alike'));
-    pieces.push(measure.error ? words('signal', text) : text);
-    if (value === null) pieces.push(words('visually-hidden', 'empty'));
+    pieces.push(failure ? words('signal', text) : text);
+    if (value === null && !failure) pieces.push(words('visually-hidden', 'empty'));
     target.replaceChildren(...pieces);
   }
 }

@@ -46,7 +46,7 @@ export function drawing(answer: GridAnswer, look: Look, most = Infinity): Drawin
   const turned = answer.rows.columns.length === 0 && answer.columns.columns.length > 0;
   const down = categories((turned ? answer.columns.lines : answer.rows.lines).slice(0, most));
   const across = turned ? [{ key: '', text: '', members: [], place: 0 }] : categories(answer.columns.lines);
-  const left = answer.measures.filter((m) => m.error || !['integer', 'number'].includes(m.dtype)).map((m) => m.name);
+  const left = answer.measures.filter((m) => !['integer', 'number'].includes(m.dtype)).map((m) => m.name);
   const several = answer.measures.length - left.length > 1;
   const series = answer.measures.flatMap((m, i) =>
     left.includes(m.name) ? [] : across.map((c): Omit<Series, 'ink'> => ({
