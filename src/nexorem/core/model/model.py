@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
+from functools import cached_property
 from typing import Any
 
 from nexorem.core.diagnostics import near_hint, refuse
@@ -36,7 +37,7 @@ class Calendar:
     year_starts_in: int = 1
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Table:
     """A named table. `source` is None where it comes from the package itself; `key` is its declared primary key. With a
     `formula` its rows are computed, not stored. `origin` says where its rows come from, `steps` how they are shaped,
@@ -62,10 +63,14 @@ class Table:
 
     def column(self, name: str) -> Column | None:
         """The column of that name, whatever its case."""
-        return next((c for c in self.columns if c.name.lower() == name.lower()), None)
+        return self._columns.get(name.lower())
+
+    @cached_property
+    def _columns(self) -> dict[str, Column]:
+        return {c.name.lower(): c for c in reversed(self.columns)}
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Link:
     """Joins columns of the `from` table to as many of the `to` table, which is the one side of a many-to-one.
 
@@ -98,7 +103,7 @@ class Link:
         """Both ends as a formula writes them."""
         return f"{self.from_text} = {self.to_text}"
 
-    @property
+    @cached_property
     def tables(self) -> frozenset[str]:
         """The one or two tables it joins."""
         return frozenset((self.from_table, self.to_table))
@@ -112,7 +117,7 @@ class Link:
         return self.to_table if table == self.from_table else self.from_table
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Comparison(Link):
     """A link that `match … where` puts between two tables for one computation: `predicate`, a typed condition over
     the columns of both ends, stands in place of equal keys."""
@@ -134,7 +139,7 @@ class Measure:
     variant_of: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Model:
     """A whole model. `probes`, `folios`, `hierarchies`, `checks` and `places` (where tables stand in the star) are kept as JSON; `damage`
     is what could not be read when it was opened, as `about`, `part` and `was`; `accepted` are findings that are known, as `code`, `about`,
@@ -158,11 +163,31 @@ class Model:
 
     def table(self, name: str) -> Table | None:
         """The table of that name, whatever its case."""
-        return next((t for t in self.tables if t.name.lower() == name.lower()), None)
+        return self._tables.get(name.lower())
+
+    @cached_property
+    def _tables(self) -> dict[str, Table]:
+        return {t.name.lower(): t for t in reversed(self.tables)}
+
+    @cached_property
+    def _links_beside(self) -> dict[str, tuple[Link, ...]]:
+        found: dict[str, list[Link]] = {}
+        for link in self.links:
+            for table in link.tables:
+                found.setdefault(table, []).append(link)
+        return {table: tuple(links) for table, links in found.items()}
+
+    def links_beside(self, table: str) -> tuple[Link, ...]:
+        """The links that end at a table, by its name as defined, in the model's order."""
+        return self._links_beside.get(table, ())
 
     def link(self, name: str) -> Link | None:
         """The link of that name."""
-        return next((k for k in self.links if k.name.lower() == name.lower()), None)
+        return self._links.get(name.lower())
+
+    @cached_property
+    def _links(self) -> dict[str, Link]:
+        return {k.name.lower(): k for k in reversed(self.links)}
 
     def link_text(self, link: Link) -> str:
         """A link as an edit of a formula names it: by its ends, or by its name where another has the same ends."""
@@ -172,7 +197,11 @@ class Model:
 
     def measure(self, name: str) -> Measure | None:
         """The measure of that name, whatever its case."""
-        return next((m for m in self.measures if m.name.lower() == name.lower()), None)
+        return self._measures.get(name.lower())
+
+    @cached_property
+    def _measures(self) -> dict[str, Measure]:
+        return {m.name.lower(): m for m in reversed(self.measures)}
 
     def find_column(self, text: str) -> tuple[str, str]:
         """The table and column, as defined, that a written `Table.column` names; refuses with near names."""

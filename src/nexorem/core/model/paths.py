@@ -35,8 +35,15 @@ class LinkState:
         """The model's links and those of `match`."""
         return (*model.links, *self.added)
 
+    def beside(self, model: Model, table: str) -> tuple[Link, ...]:
+        """Those that end at a table."""
+        added = tuple(k for k in self.added if table in k.tables) if self.added else ()
+        return (*model.links_beside(table), *added) if added else model.links_beside(table)
+
     def way(self, link: Link) -> str:
         """two-way, off, or the table that filters run to."""
+        if not self.turned:
+            return link.from_table if link.flow == "one-way" else "two-way"
         return dict(self.turned).get(link.name, link.from_table if link.flow == "one-way" else "two-way")
 
     def carries(self, link: Link, into: str) -> bool:
@@ -107,8 +114,8 @@ def inflow(model: Model, table: str, state: LinkState, firm: frozenset[str]) -> 
 
     def grow(at: str, link: Link | None, how: str) -> Inflow:
         sources = []
-        for candidate in state.links(model):
-            if (link and candidate.name == link.name) or at not in candidate.tables or not state.carries(candidate, at):
+        for candidate in state.beside(model, at):
+            if (link and candidate.name == link.name) or not state.carries(candidate, at):
                 continue
             source = candidate.other(at)
             trail = (candidate.name, *trails[at])
@@ -146,8 +153,8 @@ def lookups(model: Model, table: str, state: LinkState, firm: frozenset[str], ba
     chains: dict[str, tuple[Link, ...]] = {table: ()}
     queue = [table]
     for at in queue:
-        for link in model.links:
-            if at not in link.tables or link.name not in state.active or link.name not in firm:
+        for link in model.links_beside(at):
+            if link.name not in state.active or link.name not in firm:
                 continue
             step = link if link.from_table == at else link.turned() if link.name in back else None
             if step is not None and step.to_table not in chains:

@@ -34,8 +34,8 @@ def reached_tables(star: Star, state: LinkState, tables: Iterable[str]) -> set[s
     found, queue = set(tables), list(tables)
     while queue:
         at = queue.pop()
-        for link in state.links(star.model):
-            if at in link.tables and state.carries(link, other := link.other(at)) and other not in found:
+        for link in state.beside(star.model, at):
+            if state.carries(link, other := link.other(at)) and other not in found:
                 found.add(other)
                 queue.append(other)
     return found
@@ -51,7 +51,7 @@ def blocked(star: Star, state: LinkState, filtered: Sequence[str], crossed: Coll
     order = [*filtered, *sorted(reached - set(filtered))]
     told: dict[str, dict[str, Any]] = {}
     for table in order:
-        beside = [k for k in star.model.links if table in k.tables]
+        beside = star.model.links_beside(table)
         if not beside and table in filtered:
             told[f"no link {table}"] = {"link": None, "from": table, "to": None, "reason": "no link"}
         for link in beside:
@@ -69,8 +69,8 @@ def current(star: Star, table: str, state: LinkState) -> dict[str, Any]:
     seen, queue = {table}, [table]
     while queue:
         at = queue.pop(0)
-        for link in star.model.links:
-            if at in link.tables and state.carries(link, other := link.other(at)) and other not in seen:
+        for link in star.model.links_beside(at):
+            if state.carries(link, other := link.other(at)) and other not in seen:
                 seen.add(other)
                 queue.append(other)
                 crossed.append({"link": link.name, "from": at, "to": other})
@@ -88,10 +88,6 @@ def reaches(star: Star, state: LinkState, source: str) -> dict[str, dict[str, An
     Among chains those with fewest stops are taken, of these the shortest, of these the one that fewest edits open: a link may have to be
     switched on and turned as well (E. W. Dijkstra's search, on triples).
     """
-    beside: dict[str, list[Link]] = {}
-    for link in state.links(star.model):
-        for table in link.tables:
-            beside.setdefault(table, []).append(link)
     best: list[tuple[int, int, int, str, tuple[tuple[str, str, str], ...]]] = [(0, 0, 0, source, ())]
     found: dict[str, dict[str, Any]] = {}
     while best:
@@ -101,7 +97,7 @@ def reaches(star: Star, state: LinkState, source: str) -> dict[str, dict[str, An
         links = [link for link, _, _ in trail]
         blocks = [{"link": link, "to": to, "reason": why} for link, to, why in trail if why]
         found[at] = {"blocked": links, "stops": blocks} if stops else {"path": links}
-        for link in beside.get(at, ()):
+        for link in state.beside(star.model, at):
             if (other := link.other(at)) not in found:
                 why = stop_reason(state, link, other)
                 turned = why == "inactive" and state.way(link) not in ("two-way", other)
