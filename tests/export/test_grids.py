@@ -99,7 +99,8 @@ class Files(unittest.TestCase):
                 line = sheet[place] if place < len(sheet) else []  # what is empty at the end is not written
                 for c in range(across):
                     for m in range(2):
-                        value = grid.value(m, r, c) if not isinstance(grid.values[m], Exception) else "error"
+                        value = grid.value(m, r, c)
+                        value = "error" if isinstance(value, dict) else value
                         shown = line[down + c * 2 + m] if down + c * 2 + m < len(line) else None
                         shown = shown.date().isoformat() if isinstance(shown, dt.datetime) else shown
                         whole = isinstance(value, int) and not isinstance(value, bool)

@@ -33,6 +33,11 @@ def whole(x):
     return x
 
 
+def exact(x):
+    """A whole number of 64 bits, or any double."""
+    return whole(x) if isinstance(x, int) else x
+
+
 def arithmetic(op, a, b, in_row=False):
     """+ - * / % of two values; `in_row`: a column of the row stands on a side."""
     if op in "+-" and (isinstance(a, dt.date | Interval) or isinstance(b, dt.date | Interval)):
@@ -259,11 +264,11 @@ def to_whole(function):
 
 # Every function here is empty when an argument is.
 STRICT = {
-    "ABS": abs, "FLOOR": to_whole(math.floor), "CEIL": to_whole(math.ceil), "POWER": domain(math.pow),
+    "ABS": lambda x: exact(abs(x)), "FLOOR": to_whole(math.floor), "CEIL": to_whole(math.ceil), "POWER": domain(math.pow),
     "SQRT": domain(math.sqrt), "LN": domain(math.log), "EXP": domain(math.exp), "UPPER": str.upper, "LOWER": str.lower,
     "SUBSTRING": substring, "POSITION": lambda a, b: b.find(a) + 1, "CHAR_LENGTH": len,
     "REPLACE": lambda x, a, b: x.replace(a, b) if a else x, "MOD": lambda a, b: arithmetic("%", a, b),
-    "||": lambda a, b: a + b, "negate": lambda x: -x,
+    "||": lambda a, b: a + b, "negate": lambda x: exact(-x),
 }  # fmt: skip
 
 

@@ -1,11 +1,9 @@
 """Gathering and shaping over HTTP: files to tables, loads that are compared and held, steps, keys, made tables, databases, schedules."""
 
-import datetime as dt
 import random
 import time
 import unittest
 from contextlib import ExitStack
-from pathlib import Path
 from unittest import mock
 
 import psycopg
@@ -13,75 +11,12 @@ from sqlalchemy import select
 
 from nexorem.gather.steps.replay import RUN
 from nexorem.gather.transfer import read_frame
-from nexorem.server import loading
-from nexorem.server.app import create_app
 from nexorem.store import sources, tables
-from tests.store.cluster import fresh_url, second_cluster
-
-RAW = Path(__file__).parents[2] / "demo" / "lantern_isles" / "raw"
-SALES = "no,port,sold on,seats\n1,N,31.12.2031,2\n2,s ,1.1.2032,3\n3,X,2.1.2032,\n"
-PORTS = "code,name\nN,North\nS,South\n"
+from tests.server.gathering import SALES, Gathered
+from tests.store.cluster import second_cluster
 
 
-class Gathering(unittest.TestCase):
-    def setUp(self):
-        self.url = fresh_url()
-        self.app = create_app(self.url)
-        self.workspace = self.app.extensions["nexorem"]
-        self.client = self.app.test_client()
-        self.addCleanup(self.workspace.engine.dispose)
-        self.addCleanup(self.workspace.jobs.close)
-        self.model = f"/api/models/{self.ask('POST', '/api/models/new', {'title': 'Try it'})['id']}"
-
-    def ask(self, method, path, json=None, status=200, **more):
-        answer = self.client.open(path, method=method, json=json, **more)
-        self.assertEqual(answer.status_code, status, answer.get_data(as_text=True)[:600])
-        return answer.get_json()
-
-    def put(self, name, text):
-        body = text.encode() if isinstance(text, str) else text
-        return self.ask("PUT", f"{self.model}/files", None, query_string={"name": name}, data=body)
-
-    def read(self, **asked):
-        reading = self.ask("POST", f"{self.model}/readings", asked)
-        for _ in range(400):
-            if reading["state"] != "running":
-                return reading
-            time.sleep(0.05)
-            reading = self.ask("GET", f"{self.model}/readings/{reading['id']}")
-        raise AssertionError(reading)
-
-    def document(self):
-        return self.ask("GET", self.model)
-
-    def take(self, reading, status=200, **choices):
-        """Takes tables: place=name for new ones, place=(table,) for those that replace."""
-        chosen = [{"place": int(p[1:]), **({"table": n[0]} if isinstance(n, tuple) else {"name": n})} for p, n in choices.items()]
-        return self.ask(
-            "POST", f"{self.model}/readings/{reading['id']}/take", {"tables": chosen, "base": self.document()["version"]}, status
-        )
-
-    def edit(self, status=200, **edit):
-        return self.ask("POST", f"{self.model}/edits", {"edit": edit, "base": self.document()["version"]}, status)
-
-    def gathered(self):
-        self.put("sales.csv", SALES)
-        self.put("ports.csv", PORTS)
-        return self.take(self.read(files=["sales.csv", "ports.csv"]), p0="Sale", p1="Port")
-
-    def rows(self, table):
-        return self.ask("GET", f"{self.model}/tables/{table}/rows")["rows"]
-
-    def linked(self):
-        self.gathered()
-        self.edit(
-            kind="shape_table",
-            name="Sale",
-            steps=[{"kind": "trim", "columns": ["port"]}, {"kind": "change_case", "columns": ["port"], "to": "upper"}],
-        )
-        self.edit(kind="add_link", link={"name": "port", "from": "Sale.port", "to": "Port.code"})
-        return self.edit(kind="add_measure", measure={"name": "seats", "formula": "sum(Sale.seats)", "home": "Sale"})
-
+class Gathering(Gathered):
     def test_files_become_tables_and_steps_shape_them(self):
         document = self.gathered()
         self.assertEqual(
@@ -153,99 +88,6 @@ class Gathering(unittest.TestCase):
         self.ask("DELETE", f"{self.model}/readings/{reading['id']}")
         self.assertLess(time.monotonic() - start, 30)
         self.assertEqual(self.workspace.jobs._jobs, {})
-
-    def test_a_load_is_compared_before_it_replaces(self):
-        self.linked()
-        self.put("sales.csv", "no,port,seats,day\n1,N,5,x\n4,Q,1,y\n")
-        reading = self.read(tables=["Sale"])
-        told = self.ask("POST", f"{self.model}/readings/{reading['id']}/compare", {"tables": [{"place": 0, "table": "Sale"}]})
-        self.assertEqual(told["tables"][0]["rows"], [3, 2])
-        self.assertEqual(told["tables"][0]["columns"], {"gone": ["sold on"], "new": [{"name": "day", "type": "text"}], "retyped": []})
-        self.assertEqual((told["links"][0]["matched"], told["links"][0]["orphans"]), ([2, 1], [1, 1]))
-        self.assertEqual([(m["measure"], m["before"], m["after"]) for m in told["measures"]], [("seats", 5, 6)])
-        self.assertEqual(told["breaks"], [])
-        self.take(reading, p0=("Sale",))
-        loads = self.ask("GET", f"{self.model}/loads", query_string={"table": "Sale"})["loads"]
-        self.assertEqual([(x["rows"], x["live"]) for x in loads], [(2, True), (3, False)])
-        self.ask("POST", f"{self.model}/loads/{loads[1]['id']}/use", {"base": self.document()["version"]})
-        self.assertEqual(len(self.rows("Sale")), 3)
-
-    def test_a_load_that_breaks_something_is_held(self):
-        self.linked()
-        self.put("ports.csv", "name\nNo code\n")
-        reading = self.read(tables=["Port"])
-        chosen = {"tables": [{"place": 0, "table": "Port"}]}
-        told = self.ask("POST", f"{self.model}/readings/{reading['id']}/compare", chosen)
-        self.assertIn("lost_key", [b["code"] for b in told["breaks"]])
-        self.take(reading, 422, p0=("Port",))
-        self.assertEqual(len(self.rows("Port")), 2)
-        mends = [{"kind": "remove_link", "name": "port"}]
-        self.assertEqual(self.ask("POST", f"{self.model}/readings/{reading['id']}/compare", {**chosen, "mends": mends})["breaks"], [])
-        self.ask("POST", f"{self.model}/readings/{reading['id']}/take", {**chosen, "mends": mends, "base": self.document()["version"]})
-        self.assertEqual(self.document()["links"], [])
-
-    def test_old_loads_are_let_go_of_and_undo_says_so(self):
-        self.linked()
-        with mock.patch.object(loading, "KEPT_LOADS", 3):
-            for i in range(6):
-                self.put("ports.csv", PORTS + f"X{i},Xanadu\n")
-                self.take(self.read(tables=["Port"]), p0=("Port",))
-        kept = self.ask("GET", f"{self.model}/loads", query_string={"table": "Port"})["loads"]
-        self.assertEqual([x["live"] for x in kept], [True, False, False])
-
-        def undo(status):
-            document = self.document()
-            return self.ask("POST", f"{self.model}/undo", {"expected": document["undo"]["number"]}, status)
-
-        undo(200), undo(200)
-        self.assertEqual(self.rows("Port")[-1][0], "X3")
-        self.assertIn("not kept any more", undo(422)["errors"][0]["message"])
-        self.assertEqual(self.rows("Port")[-1][0], "X3")
-
-    def test_a_load_whose_keys_repeat_loosens_its_link(self):
-        self.linked()
-        self.put("ports.csv", "code,name\nN,North\nN,Again\n")
-        reading = self.read(tables=["Port"])
-        chosen = {"tables": [{"place": 0, "table": "Port"}]}
-        told = self.ask("POST", f"{self.model}/readings/{reading['id']}/compare", chosen)
-        self.assertEqual((told["breaks"], [b["code"] for b in told["loosens"]]), ([], ["repeated_key"]))
-        self.assertEqual(told["links"][0]["firm"], [True, False])
-        self.take(reading, p0=("Port",))
-        (found,) = [f for f in self.document()["findings"] if f["code"] == "repeated_key"]
-        self.assertIn("Port.code is not unique: N stands more than once", found["sentence"])
-        self.assertIn("many-to-many", found["mend"])
-        claim = {"kind": "change_link", "name": "port", "set": {"cardinality": "one-to-one"}}
-        self.ask("POST", f"{self.model}/edits", {"edit": claim, "base": self.document()["version"]}, 422)
-        mend = {"kind": "change_link", "name": "port", "set": {"cardinality": "many-to-many"}}
-        self.ask("POST", f"{self.model}/edits", {"edit": mend, "base": self.document()["version"]})
-        self.assertNotIn("repeated_key", [f["code"] for f in self.document()["findings"]])
-
-    def test_a_schedule_loads_and_holds(self):
-        self.linked()
-        self.ask("PUT", f"{self.model}/schedules", {"table": "Port", "minutes": 60})
-        now = dt.datetime.now(dt.UTC)
-        self.assertEqual(loading.run_due(self.workspace, now), 0)
-        version = self.document()["version"]
-        self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(minutes=61)), 1)
-        self.assertEqual(self.ask("GET", f"{self.model}/schedules")["schedules"][0]["last_result"], "nothing has changed")
-        self.assertEqual(self.document()["version"], version)
-        self.put("ports.csv", PORTS + "X,Xanadu\n")
-        self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(minutes=122)), 1)
-        self.assertEqual(self.document()["tables"][1]["rows"], 3)
-        self.put("ports.csv", "name\nNo code\n")
-        for minutes in (200, 300):
-            self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(minutes=minutes)), 1)
-        self.assertEqual([x["state"] for x in self.ask("GET", f"{self.model}/loads")["loads"]].count("held"), 1)
-        self.assertEqual(self.document()["tables"][1]["rows"], 3)
-        (schedule,) = self.ask("GET", f"{self.model}/schedules")["schedules"]
-        self.assertIn("held", schedule["last_result"])
-        held = self.ask("GET", f"{self.model}/loads")["loads"][0]
-        self.assertEqual((held["state"], held["live"]), ("held", False))
-        self.assertTrue(self.ask("GET", f"{self.model}/loads/{held['id']}/compare")["breaks"])
-        self.ask("POST", f"{self.model}/loads/{held['id']}/use", {"base": self.document()["version"]}, 422)
-        self.ask("DELETE", f"{self.model}/loads/{held['id']}")
-        self.ask("PUT", f"{self.model}/schedules", {"table": "Port", "minutes": 0})
-        self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(days=9)), 0)
 
     def test_keys_are_compared_and_mended(self):
         self.gathered()

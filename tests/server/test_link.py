@@ -44,6 +44,10 @@ class Link(unittest.TestCase):
         answer = self.post("/grid", probe=PROBE).json
         return by_line(answer["rows"]["lines"], answer["columns"]["lines"], answer["values"])
 
+    def whole(self):
+        """The model with what is found in it."""
+        return self.client.get(self.url()).json | self.client.get(self.url("/told")).json
+
     def reach(self):
         return {(p["from"], p["to"]) for p in self.post("/reach", given="").json["pairs"] if "path" in p}
 
@@ -53,9 +57,9 @@ class Link(unittest.TestCase):
                 self.setUp()
                 told = self.post("/trial", edits=edits, probe=PROBE).json["comparison"]
                 shown = self.post("/variant", edits=edits).json
-                before, reached, known = self.cells(), self.reach(), self.client.get(self.url()).json
+                before, reached, known = self.cells(), self.reach(), self.whole()
                 self.assertEqual(self.edit({"kind": "change_links", "edits": edits, "title": f"change {number}"}, 0).status_code, 200)
-                after, document = self.cells(), self.client.get(self.url()).json
+                after, document = self.cells(), self.whole()
                 grid = told["grid"]
                 self.assertEqual(filled(by_line(grid["rows"]["lines"], grid["columns"]["lines"], grid["now"])), filled(before))
                 self.assertEqual(filled(by_line(grid["rows"]["lines"], grid["columns"]["lines"], grid["then"])), filled(after))
@@ -167,7 +171,7 @@ class Link(unittest.TestCase):
         found = self.edit({"kind": "describe_table", "name": "Booking", **said}, 0).json
         table = found["tables"][0]
         self.assertEqual({k: table[k] for k in said}, said)
-        self.assertEqual((table["found_role"], found["matrix"]["facts"]), ("fact", ["Crew"]))
+        self.assertEqual((table["found_role"], self.whole()["matrix"]["facts"]), ("fact", ["Crew"]))
         self.edit({"kind": "put_hierarchy", "hierarchy": {"name": "Where", "levels": ["Port.region", "port.name"]}}, 1)
         shape = self.post("/tables/Port/shape", columns=["region"]).json
         self.assertEqual((shape["grain"]["repeated"], shape["grain"]["examples"]), (2, [{"key": ["South"], "rows": 2}]))

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import json
-from collections import OrderedDict
+import threading
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
+
+from cachetools import LRUCache
 
 from nexorem.core.diagnostics import near_hint, refuse
 from nexorem.core.limits import Budget
@@ -24,27 +27,22 @@ class Frames:
     """Shaped rows that were made lately, by what they were made from; those used longest ago go first."""
 
     def __init__(self) -> None:
-        self._kept: OrderedDict[str, tuple[Frame, int]] = OrderedDict()
-        self._size = 0
+        self._kept: LRUCache[str, Frame] = LRUCache(MOST_KEPT, getsizeof=_bytes)
+        self._lock = threading.Lock()
 
     def get(self, key: str) -> Frame | None:
         """A frame, if it is still here."""
-        found = self._kept.get(key)
-        if found is None:
-            return None
-        self._kept.move_to_end(key)
-        return found[0]
+        with self._lock:
+            return self._kept.get(key)
 
     def put(self, key: str, frame: Frame) -> None:
-        """Keeps a frame."""
-        if key in self._kept:
-            return
-        size = sum(v.data.nbytes + v.valid.nbytes + 60 * len(v.words) for v in frame.columns.values())
-        self._kept[key] = frame, size
-        self._size += size
-        while self._size > MOST_KEPT and len(self._kept) > 1:
-            _, (_, gone) = self._kept.popitem(last=False)
-            self._size -= gone
+        """Keeps a frame; one that takes more room than there is for all is not kept."""
+        with self._lock, suppress(ValueError):
+            self._kept[key] = frame
+
+
+def _bytes(frame: Frame) -> int:
+    return sum(v.data.nbytes + v.valid.nbytes + 60 * len(v.words) for v in frame.columns.values())
 
 
 class Shaper:

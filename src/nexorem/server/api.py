@@ -76,8 +76,13 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
 
     @address("/models/<int:model_id>", "GET", s.ModelDocument)
     def get_model(model_id: int) -> Response:
-        """A model with everything the stages show of it."""
+        """A model as the stages show it."""
         return document(model_id)
+
+    @address("/models/<int:model_id>/told", "GET", s.Told)
+    def get_told(model_id: int) -> Response:
+        """What is found in a model as a whole: asked for apart, for an edit need not wait for it."""
+        return jsonify(describe.found_in(*workspace.star(model_id)))
 
     @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, json=s.EditRequest)
     def edit_model(model_id: int, json: s.EditRequest) -> Response:

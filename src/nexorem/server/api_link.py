@@ -42,7 +42,7 @@ def _links(address: Register, workspace: Workspace) -> None:
         """What edits of links would do, and what forbids them."""
         return jsonify(designing.trial(workspace, model_id, json.edits, json.probe, request_budget(workspace)))
 
-    @address("/models/<int:model_id>/variant", "POST", s.ModelDocument, json=k.VariantRequest)
+    @address("/models/<int:model_id>/variant", "POST", s.WholeModel, json=k.VariantRequest)
     def variant(model_id: int, json: k.VariantRequest) -> Response:
         """The model after edits of links that are not made."""
         return jsonify(designing.variant(workspace, model_id, json.edits))

@@ -26,7 +26,7 @@ from nexorem.core.language.binder import Binder
 from nexorem.core.language.reading import Reader
 from nexorem.core.limits import Budget
 from nexorem.core.lint.findings import findings
-from nexorem.core.model.model import Link, Table
+from nexorem.core.model.model import Link, Measure, Table
 from nexorem.core.model.names import column_text, quoted, reference_text
 from nexorem.core.model.star import Star
 from nexorem.core.plan.dependence import named_columns, reached_by
@@ -38,7 +38,7 @@ from nexorem.store.models import Stored
 
 
 def document(stored: Stored, star: Star) -> dict[str, Any]:
-    """A model with everything that the frame and its stages show of it."""
+    """A model as the frame and its stages show it; what is found in it as a whole is told apart (`found_in`)."""
     model = star.model
     return {
         "id": stored.id, "name": stored.name, "title": model.title or stored.name, "version": stored.version, "edits": stored.edits,
@@ -52,10 +52,13 @@ def document(stored: Stored, star: Star) -> dict[str, Any]:
         "places": dict(model.places),
         "renamed": [dict(x) for x in model.renamed],
         "put_aside": [str(x["about"]) for x in model.accepted if x.get("code") == PUT_ASIDE],
-        "findings": findings_of(star),
-        "matrix": bus_matrix(star),
-        "currents": [current(star, x.name, star.state) for x in model.tables],
     }  # fmt: skip
+
+
+def found_in(stored: Stored, star: Star) -> dict[str, Any]:
+    """What is found in a model as a whole: findings, the bus matrix, and the current of every table."""
+    currents = [current(star, x.name, star.state) for x in star.model.tables]
+    return {"version": stored.version, "findings": findings_of(star), "matrix": bus_matrix(star), "currents": currents}
 
 
 _found: WeakKeyDictionary[Star, list[dict[str, Any]]] = WeakKeyDictionary()
@@ -73,6 +76,12 @@ def table_info(star: Star, name: str) -> dict[str, Any]:
     """A table with its role and keys."""
     table = star.model.table(name)
     assert table
+    made_from = (table, role(star, table), found_role(star, table), star.has_unmatched(name))
+    return star.part(("table", name), made_from, lambda: _table_info(star, table))
+
+
+def _table_info(star: Star, table: Table) -> dict[str, Any]:
+    name = table.name
     return {
         "name": table.name, "role": role(star, table), "rows": star.size(name), "columns": [asdict(c) for c in table.columns],
         "candidate_keys": [" + ".join(k) for k in candidate_keys(star, name)], "key": list(table.key), "source": table.source,
@@ -93,6 +102,12 @@ def _from_text(table: Table) -> str:
 
 def link_info(star: Star, link: Link) -> dict[str, Any]:
     """A link with what the rows say of it."""
+    model = star.model
+    made_from = (link, link.name in star.firm, model.links, model.tables)
+    return star.part(("link", link.name), made_from, lambda: _link_info(star, link))
+
+
+def _link_info(star: Star, link: Link) -> dict[str, Any]:
     facts = star.facts(link)
     data = asdict(link)
     data |= {
@@ -112,20 +127,21 @@ def measure_infos(star: Star) -> list[dict[str, Any]]:
     binder = Binder(star)
     told = []
     for measure in star.model.measures:
-        data = asdict(measure) | {"dtype": None, "broken": None, "builds_on": [], "columns": [], "switches_on": []}
         try:
             bound = binder.measure(measure.name)
-            switched = dict.fromkeys(e.link.name for e in edits_of(bound) if isinstance(e, t.Switched))
-            data |= {
-                "dtype": bound.dtype,
-                "builds_on": _builds_on(bound.body),
-                "columns": named_columns(bound),
-                "switches_on": list(switched),
-            }
         except Refused as refused:
-            data["broken"] = refused.diagnostics[0].message
-        told.append(data)
+            nothing: dict[str, Any] = {"dtype": None, "builds_on": [], "columns": [], "switches_on": []}
+            told.append(asdict(measure) | nothing | {"broken": refused.diagnostics[0].message})
+            continue
+        info = star.part(("measure", measure.name), (measure, bound.body), lambda m=measure, b=bound: _measure_info(m, b))  # type: ignore[misc]
+        told.append(info)
     return told
+
+
+def _measure_info(measure: Measure, bound: t.MeasureValue) -> dict[str, Any]:
+    switched = dict.fromkeys(e.link.name for e in edits_of(bound) if isinstance(e, t.Switched))
+    named = {"builds_on": _builds_on(bound.body), "columns": named_columns(bound), "switches_on": list(switched)}
+    return asdict(measure) | {"dtype": bound.dtype, "broken": None} | named
 
 
 def _builds_on(node: t.Typed) -> list[str]:

@@ -22,7 +22,7 @@ from nexorem.core.model.model import Model, link_from_json, link_json
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import scans
 from nexorem.server.beside import beside
-from nexorem.server.describe import document, findings_of
+from nexorem.server.describe import document, findings_of, found_in
 from nexorem.server.shaping import Edit, link_edits
 from nexorem.server.workspace import Workspace
 from nexorem.store import models
@@ -111,7 +111,8 @@ def variant(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> dict[
     """The document of the model after edits that are not made; refuses where they cannot be."""
     stored, now = workspace.star(model_id)
     star = checked_star(edited_star(workspace, model_id, edits), now)
-    return document(replace(stored, model=star.model), star)
+    shown = replace(stored, model=star.model)
+    return document(shown, star) | found_in(shown, star)
 
 
 def edit_change(workspace: Workspace, model_id: int, number: int, probe: Mapping[str, Any] | None, budget: Budget) -> dict[str, Any]:

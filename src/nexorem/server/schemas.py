@@ -214,6 +214,20 @@ class ModelDocument(BaseModel):
     places: dict[str, Place]
     renamed: list[dict[str, str]]
     put_aside: list[str]
+
+
+class Told(BaseModel):
+    """What is found in a version of a model as a whole."""
+
+    version: int
+    findings: list[Finding]
+    matrix: Matrix
+    currents: list[Current]
+
+
+class WholeModel(ModelDocument):
+    """A model with what is found in it."""
+
     findings: list[Finding]
     matrix: Matrix
     currents: list[Current]

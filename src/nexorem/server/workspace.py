@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import operator
 import shutil
 import tempfile
 import threading
 import time
-from collections.abc import Mapping, Sequence
+from collections import defaultdict
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -42,7 +44,7 @@ class Workspace:
         self.jobs = Jobs()
         self.frames = Frames()
         self._stars: dict[int, tuple[models.Stored, Star, Signatures]] = {}
-        self._lock = threading.RLock()
+        self._locks: defaultdict[int, threading.RLock] = defaultdict(threading.RLock)  # a model: one that is read holds up no other
 
     def budget(self) -> Budget:
         """What one request may take."""
@@ -57,7 +59,7 @@ class Workspace:
     def star(self, model_id: int) -> tuple[models.Stored, Star]:
         """A model as it stands, with its rows."""
         version = models.version_of(self.engine, model_id)
-        with self._lock:
+        with self._locks[model_id]:
             found = self._stars.get(model_id)
             if found and found[0].version == version:
                 return found[0], found[1]
@@ -73,13 +75,12 @@ class Workspace:
         if table.load is None:
             raise refuse("no_rows", f"{table.name} has no rows: nothing was loaded.", "Gather its source again.", table.name)
         key = f"load {table.load}"
-        with self._lock:
-            found = self.frames.get(key)
-            if found is None:
-                with self.engine.connect() as connection:
-                    found = read_load(connection, table.load)
-                self.frames.put(key, found)
-            return found
+        found = self.frames.get(key)
+        if found is None:
+            with self.engine.connect() as connection:
+                found = read_load(connection, table.load)
+            self.frames.put(key, found)
+        return found
 
     def shaper(self, model: Model, extra: Mapping[str, Frame] | None = None) -> Shaper:
         """What shapes a model's tables; `extra` are rows that are not in the store yet."""
@@ -89,7 +90,10 @@ class Workspace:
     def make(
         self, model: Model, old: tuple[Star, Signatures] | None = None, extra: Mapping[str, Frame] | None = None
     ) -> tuple[Star, Signatures]:
-        """The star of a model. Tables whose rows come from the same things as before keep them."""
+        """The star of a model. Tables whose rows come from the same things as before keep them; what is told of parts of the model that are
+        as they were is kept with them."""
+        if old:
+            model = settled(model, old[0].model)
         shaper = self.shaper(model, extra)
         signatures: Signatures = {}
         rows: dict[str, TableRows] = {}
@@ -110,19 +114,20 @@ class Workspace:
 
     def edited(self, model_id: int, model: Model) -> Star:
         """The star of an edited model."""
+        return self._edited(model_id, model)[0]
+
+    def _edited(self, model_id: int, model: Model) -> tuple[Star, Signatures]:
         stored, star = self.star(model_id)
-        with self._lock:
+        with self._locks[model_id]:
             found = self._stars.get(model_id)
             old = found[1:] if found and found[0].version == stored.version else None
-        return self.make(model, old or (star, {}))[0]
+        return self.make(model, old or (star, {}))
 
     def edit(self, model_id: int, change: dict[str, Any], author: str, base: int) -> models.Stored:
         """Makes an edit; refuses one after which the model would not hold together."""
 
-        def check(model: Model) -> None:
-            _check_measure(checked_star(self.edited(model_id, model), self.star(model_id)[1]), change)
-
-        return models.edit(self.engine, model_id, change, author, base, check, self._whole)
+        check = _Check(self, model_id, lambda star: _check_measure(star, change), self.star(model_id)[1])
+        return check.keep(models.edit(self.engine, model_id, change, author, base, check, self._whole))
 
     def _whole(self, stored: models.Stored) -> Model:
         """A stored model with the columns of tables made by formulas, where an older version did not keep them."""
@@ -136,18 +141,14 @@ class Workspace:
     def step(self, model_id: int, direction: str, expected: int, author: str) -> models.Stored:
         """Undo or redo."""
 
-        def check(model: Model) -> None:
-            checked_star(self.edited(model_id, model))
-
-        return models.step(self.engine, model_id, direction, expected, author, check)
+        check = _Check(self, model_id)
+        return check.keep(models.step(self.engine, model_id, direction, expected, author, check))
 
     def go_to(self, model_id: int, number: int, expected: int, author: str) -> models.Stored:
         """Undo or redo of many edits at once, up to the one with this number."""
 
-        def check(model: Model) -> None:
-            checked_star(self.edited(model_id, model))
-
-        return models.go_to(self.engine, model_id, number, expected, author, check)
+        check = _Check(self, model_id)
+        return check.keep(models.go_to(self.engine, model_id, number, expected, author, check))
 
     def names(self) -> list[str]:
         """The names of the models in the store."""
@@ -176,9 +177,46 @@ class Workspace:
         """Removes a model with its rows and files."""
         models.remove(self.engine, model_id)
         self.jobs.close([model_id])
-        with self._lock:
+        with self._locks[model_id]:
             self._stars.pop(model_id, None)
         shutil.rmtree(self.data / "files" / str(model_id), ignore_errors=True)
+
+
+class _Check:
+    """The check of an edit before it is kept; the star that it made for that is the model's own once the edit is."""
+
+    def __init__(self, workspace: Workspace, model_id: int, more: Callable[[Star], None] | None = None, before: Star | None = None) -> None:
+        self.workspace, self.model_id, self.more, self.before = workspace, model_id, more, before
+        self._made: tuple[Star, Signatures] | None = None
+        self._model: Model | None = None
+
+    def __call__(self, model: Model) -> None:
+        """Refuses a model that does not hold together."""
+        made = self.workspace._edited(self.model_id, model)
+        checked_star(made[0], self.before)
+        if self.more:
+            self.more(made[0])
+        self._made, self._model = made, model
+
+    def keep(self, stored: models.Stored) -> models.Stored:
+        """Takes the star that was checked as that of what was stored, unless the store gives a part back in another form."""
+        if self._made and self._model == stored.model:
+            with self.workspace._locks[self.model_id]:
+                known = self.workspace._stars.get(self.model_id)
+                if known is None or known[0].version < stored.version:
+                    self.workspace._stars[self.model_id] = stored, *self._made
+        return stored
+
+
+def settled(model: Model, before: Model) -> Model:
+    """The model with the parts of an earlier state in place of those that equal them: what was kept of these is then found at once."""
+    changed: dict[str, Any] = {}
+    for name in ("tables", "links", "measures"):
+        now, then = getattr(model, name), getattr(before, name)
+        known = {repr(x): x for x in then}  # 1, 1.0 and true are equal, and three things in a step
+        parts = tuple(known.get(repr(x), x) for x in now)
+        changed[name] = then if len(parts) == len(then) and all(map(operator.is_, parts, then)) else parts
+    return replace(model, **changed)
 
 
 def _stored_rows(star: Star, table: Table) -> TableRows:

@@ -3,7 +3,10 @@ import createClient from 'openapi-fetch';
 import type { components, paths } from './generated';
 
 type S = components['schemas'];
-export type ModelDocument = S['ModelDocument'];
+/** A model with what is found in it; the server tells the two apart. */
+export type ModelDocument = S['WholeModel'];
+export type StoredModel = S['ModelDocument'];
+export type Told = S['Told'];
 export type TableInfo = S['TableInfo'];
 export type LinkInfo = S['LinkInfo'];
 export type MeasureInfo = S['MeasureInfo'];

@@ -63,7 +63,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A model with everything the stages show of it. */
+        /** A model as the stages show it. */
         get: operations["get_model"];
         put?: never;
         post?: never;
@@ -908,6 +908,23 @@ export interface paths {
         put?: never;
         /** The profiles of the columns after a step. */
         post: operations["step_profiles"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is found in a model as a whole: asked for apart, for an edit need not wait for it. */
+        get: operations["get_told"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2610,12 +2627,8 @@ export interface components {
         };
         /** ModelDocument */
         ModelDocument: {
-            /** Currents */
-            currents: components["schemas"]["Current"][];
             /** Edits */
             edits: number;
-            /** Findings */
-            findings: components["schemas"]["Finding"][];
             /** Folios */
             folios: {
                 [key: string]: unknown;
@@ -2628,7 +2641,6 @@ export interface components {
             id: number;
             /** Links */
             links: components["schemas"]["LinkInfo"][];
-            matrix: components["schemas"]["Matrix"];
             /** Measures */
             measures: components["schemas"]["MeasureInfo"][];
             /** Name */
@@ -3725,6 +3737,19 @@ export interface components {
             /** Tables */
             tables: components["schemas"]["Choice"][];
         };
+        /**
+         * Told
+         * @description What is found in a version of a model as a whole.
+         */
+        Told: {
+            /** Currents */
+            currents: components["schemas"]["Current"][];
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            matrix: components["schemas"]["Matrix"];
+            /** Version */
+            version: number;
+        };
         /** Touched */
         Touched: {
             /** Kind */
@@ -4008,6 +4033,57 @@ export interface components {
             edits: {
                 [key: string]: unknown;
             }[];
+        };
+        /**
+         * WholeModel
+         * @description A model with what is found in it.
+         */
+        WholeModel: {
+            /** Currents */
+            currents: components["schemas"]["Current"][];
+            /** Edits */
+            edits: number;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Folios */
+            folios: {
+                [key: string]: unknown;
+            }[];
+            /** Hierarchies */
+            hierarchies: {
+                [key: string]: unknown;
+            }[];
+            /** Id */
+            id: number;
+            /** Links */
+            links: components["schemas"]["LinkInfo"][];
+            matrix: components["schemas"]["Matrix"];
+            /** Measures */
+            measures: components["schemas"]["MeasureInfo"][];
+            /** Name */
+            name: string;
+            /** Places */
+            places: {
+                [key: string]: components["schemas"]["Place"];
+            };
+            /** Probes */
+            probes: {
+                [key: string]: unknown;
+            }[];
+            /** Put Aside */
+            put_aside: string[];
+            redo: components["schemas"]["StepInfo"] | null;
+            /** Renamed */
+            renamed: {
+                [key: string]: string;
+            }[];
+            /** Tables */
+            tables: components["schemas"]["TableInfo"][];
+            /** Title */
+            title: string;
+            undo: components["schemas"]["StepInfo"] | null;
+            /** Version */
+            version: number;
         };
         /** Within */
         Within: {
@@ -7227,6 +7303,55 @@ export interface operations {
             };
         };
     };
+    get_told: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Told"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     trace_cell: {
         parameters: {
             query?: never;
@@ -7565,7 +7690,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ModelDocument"];
+                    "application/json": components["schemas"]["WholeModel"];
                 };
             };
             /** @description Not Found */

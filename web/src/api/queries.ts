@@ -3,7 +3,7 @@ import { QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } 
 import { useEffect } from 'react';
 import { create } from 'zustand';
 import { useShown } from '../app/shown';
-import { client, problemOf, unwrap, type Into, type Member, type ModelDocument, type PageCondition, type Pick, type Probe } from './client';
+import { client, problemOf, unwrap, type Into, type Member, type ModelDocument, type PageCondition, type Pick, type Probe, type StoredModel, type Told } from './client';
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: false, refetchOnWindowFocus: false } },
@@ -15,11 +15,49 @@ export function useModels() {
 
 const modelKey = (id: number) => ['model', id];
 
+/** What is found in a model as a whole: findings, the matrix, currents. */
+async function askTold(id: number): Promise<Told> {
+  return unwrap(await client.GET('/api/models/{model_id}/told', { params: { path: { model_id: id } } }));
+}
+
+function whole(stored: StoredModel, told: Omit<Told, 'version'>): ModelDocument {
+  return { ...stored, findings: told.findings, matrix: told.matrix, currents: told.currents };
+}
+
+async function askModel(id: number): Promise<ModelDocument> {
+  const path = { model_id: id };
+  let [stored, told] = await Promise.all([client.GET('/api/models/{model_id}', { params: { path } }).then(unwrap), askTold(id)]);
+  // An edit may have come between the two.
+  while (told.version !== stored.version) {
+    stored = unwrap(await client.GET('/api/models/{model_id}', { params: { path } }));
+    if (told.version < stored.version) told = await askTold(id);
+  }
+  return whole(stored, told);
+}
+
 export function useModel(id: number) {
-  return useQuery({
-    queryKey: modelKey(id),
-    queryFn: async () => unwrap(await client.GET('/api/models/{model_id}', { params: { path: { model_id: id } } })),
-  });
+  return useQuery({ queryKey: modelKey(id), queryFn: () => askModel(id) });
+}
+
+/** The names that what is found in a model is about: as long as they are the same, what was found before stands until the new is there. */
+const namesOf = (model: StoredModel) => JSON.stringify([model.tables.map((t) => t.name), model.links.map((k) => k.name)]);
+
+/** Puts a model that an edit answered with in place of the known one, and what is found in it once that is told. */
+async function take(queries: QueryClient, stored: StoredModel): Promise<void> {
+  const known = queries.getQueryData<ModelDocument>(modelKey(stored.id));
+  if (known && known.version > stored.version) return;
+  if (known && namesOf(known) === namesOf(stored)) {
+    queries.setQueryData(modelKey(stored.id), whole(stored, known));
+    void takeTold(queries, stored);
+  } else await takeTold(queries, stored);
+}
+
+async function takeTold(queries: QueryClient, stored: StoredModel): Promise<void> {
+  const told = await askTold(stored.id);
+  const now = queries.getQueryData<ModelDocument>(modelKey(stored.id));
+  if (now && now.version > stored.version) return;
+  if (told.version === stored.version) queries.setQueryData(modelKey(stored.id), whole(stored, told));
+  else await queries.invalidateQueries({ queryKey: modelKey(stored.id) });
 }
 
 /** Hears of other windows' edits and asks for the model again. */
@@ -61,15 +99,12 @@ export function useEdits(model: ModelDocument) {
   const queries = useQueryClient();
   const say = useShown((s) => s.say);
   const path = { model_id: model.id };
-  const keep = (document: ModelDocument) => {
-    const known = queries.getQueryData<ModelDocument>(modelKey(model.id));
-    if (!known || known.version <= document.version) queries.setQueryData(modelKey(model.id), document);
-  };
+  const keep = (document: StoredModel) => take(queries, document);
   const edit = useMutation({
     mutationFn: async ({ edit, base }: { edit: Edit; base: number }) =>
       unwrap(await client.POST('/api/models/{model_id}/edits', { params: { path }, body: { edit, base } })),
-    onSuccess: (document) => {
-      keep(document);
+    onSuccess: async (document) => {
+      await keep(document);
       say(null);
     },
     onError: (error, asked) => {
@@ -84,8 +119,8 @@ export function useEdits(model: ModelDocument) {
           ? await client.POST('/api/models/{model_id}/undo', { params: { path }, body: { expected } })
           : await client.POST('/api/models/{model_id}/redo', { params: { path }, body: { expected } }),
       ),
-    onSuccess: (document) => {
-      keep(document);
+    onSuccess: async (document) => {
+      await keep(document);
       say(null);
     },
     onError: (error) => {

@@ -27,6 +27,11 @@ def bus_matrix(star: Star) -> dict[str, Any]:
     dimension, which does not reach it. A cell that would tell nothing is left out.
     """
     roles = {x.name: role(star, x) for x in star.model.tables}
+    gaps = probe_gaps(star)
+    return star.part(("matrix",), (star.model.links, roles, star.firm, gaps), lambda: _matrix(star, roles, gaps))
+
+
+def _matrix(star: Star, roles: Mapping[str, str], gaps: Mapping[tuple[str, str], list[str]]) -> dict[str, Any]:
     facts = [n for n, r in roles.items() if r in ROWS]
     others = [n for n, r in roles.items() if r not in (*ROWS, "disconnected")]
     between: dict[frozenset[str], list[str]] = {}
@@ -34,7 +39,6 @@ def bus_matrix(star: Star) -> dict[str, Any]:
         between.setdefault(link.tables, []).append(link.name)
     towards = {other: reaches(star, star.state, other) for other in others}
     back = {fact: reaches(star, star.state, fact) for fact in facts}
-    gaps = probe_gaps(star)
     cells: dict[str, dict[str, Any]] = {}
     for fact in facts:
         row = {}

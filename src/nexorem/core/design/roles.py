@@ -31,9 +31,16 @@ def found_role(star: Star, table: Table) -> str:
     table with a two-way link and nothing but keys, or keys and a share; a dimension that looks up nothing but an outrigger is told from a
     fact by its own key and by having nothing to add up; an outrigger is looked up by dimensions alone."""
     model = star.model
+    # The rows are the star's for all its edits; what they say of a key is asked of it.
+    made_from = (table, model.links, model.tables, _named_tables(star))
+    return star.part(("role", table.name), made_from, lambda: _found_role(star, table))
+
+
+def _found_role(star: Star, table: Table) -> str:
+    model = star.model
     if table.calendar:
         return "calendar"
-    links = [k for k in model.links if table.name in k.tables]
+    links = model.links_beside(table.name)
     if not links:
         return "disconnected"
     if looked_up_by(model, table.name):
@@ -67,17 +74,28 @@ def _within_one(star: Star, table: str, column: str) -> bool:
 def _is_snowflaked(star: Star, table: Table, looks_up: set[str]) -> bool:
     """Whether a table that nobody looks up (yet) is a dimension all the same: over one-way links it looks up one other table, is told apart
     by one column of its own, has nothing to add up, and no measure names it."""
-    links = [k for k in star.model.links if k.from_table == table.name]
+    links = [k for k in star.model.links_beside(table.name) if k.from_table == table.name]
     if len(looks_up) != 1 or any(x.calendar and x.name in looks_up for x in star.model.tables) or any(k.flow != "one-way" for k in links):
         return False
-    named = re.compile(rf"(?<!\w){re.escape(table.name)}(?!\w)", re.IGNORECASE)
-    if any(m.home == table.name or named.search(m.formula) for m in star.model.measures):
+    if table.name in _named_tables(star):
         return False
     keys_of_others = {c for k in links for c in k.from_columns}
     own = [c for c in table.columns if c.name not in keys_of_others and not c.formula]
     amounts = [c for c in own if c.dtype in NUMERIC and not _called_a_key(c.name)]
     singles = {key[0] for key in candidate_keys(star, table.name) if len(key) == 1}
     return not amounts and any(c.name in singles and (c.dtype == "text" or _called_a_key(c.name)) for c in own)
+
+
+def _named_tables(star: Star) -> frozenset[str]:
+    """The tables that a measure names, or is listed with."""
+    model = star.model
+
+    def find() -> frozenset[str]:
+        text = "\n".join(m.formula for m in model.measures)
+        named = {x.name for x in model.tables if re.search(rf"(?<!\w){re.escape(x.name)}(?!\w)", text, re.IGNORECASE)}
+        return frozenset(named | {m.home for m in model.measures})
+
+    return star.part(("named tables",), (model.measures, model.tables), find)
 
 
 def _called_a_key(column: str) -> bool:
@@ -87,20 +105,20 @@ def _called_a_key(column: str) -> bool:
 
 def looked_up_by(model: Model, table: str) -> list[str]:
     """The tables whose rows look a table up over one active link."""
-    return [k.from_table for k in model.links if k.to_table == table and k.active and k.cardinality != "many-to-many"]
+    return [k.from_table for k in model.links_beside(table) if k.to_table == table and k.active and k.cardinality != "many-to-many"]
 
 
 def _touches_fact(star: Star, table: str) -> bool:
     """Whether a link joins a table to one that nobody looks up: what hangs on dimensions alone is an outrigger."""
     model = star.model
-    others = {k.other(table) for k in model.links if table in k.tables and k.from_table != k.to_table}
+    others = {k.other(table) for k in model.links_beside(table) if k.from_table != k.to_table}
     tables = [found for x in others if (found := model.table(x)) and not looked_up_by(model, x)]
     return any(not _is_snowflaked(star, x, _looked_up_from(model, x.name)) for x in tables)
 
 
 def _looked_up_from(model: Model, table: str) -> set[str]:
     """The tables that a table's rows look up, by links of any state."""
-    return {k.to_table for k in model.links if k.from_table == table and k.cardinality != "many-to-many"}
+    return {k.to_table for k in model.links_beside(table) if k.from_table == table and k.cardinality != "many-to-many"}
 
 
 def grain_test(star: Star, table: str, columns: Sequence[str]) -> dict[str, Any]:

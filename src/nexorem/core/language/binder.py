@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TypeVar, cast
 
 from nexorem.core.diagnostics import Diagnostic, Mend, OverLimit, Refused, Span, near
@@ -11,7 +11,7 @@ from nexorem.core.functions.library import FUNCTIONS
 from nexorem.core.language import syntax as s
 from nexorem.core.language import typed as t
 from nexorem.core.language.bind_aggregates import AggregateBinder
-from nexorem.core.language.names import Scope, Text, did_you_mean, placed
+from nexorem.core.language.names import Named, Scope, Text, did_you_mean, placed
 from nexorem.core.language.parser import parse, parse_rows
 from nexorem.core.limits import DEFAULT_LIMITS, Limits, over
 from nexorem.core.model.names import column_text, quoted
@@ -20,7 +20,21 @@ from nexorem.core.model.star import Star
 from nexorem.core.values import INTERVALS, NUMERIC
 from nexorem.core.words import an
 
-Bound = TypeVar("Bound")
+Found = TypeVar("Found")
+Use = tuple[str, LinkState, t.Typed, int]  # a measure that a formula names: its name, the link state it is in, its tree and levels
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Bound:
+    """A measure in a link state, bound: `named` are the places of its formula, `uses` the measures it names, `levels` how deep it builds on
+    others."""
+
+    formula: str
+    node: t.Typed
+    wrong: list[Diagnostic]
+    named: tuple[Named, ...]
+    uses: tuple[Use, ...]
+    levels: int
 
 
 class Binder(AggregateBinder):
@@ -29,8 +43,10 @@ class Binder(AggregateBinder):
     def __init__(self, star: Star, define: Mapping[str, str] | None = None, limits: Limits = DEFAULT_LIMITS) -> None:
         super().__init__(star, limits)
         self.define = {name.lower(): (name, formula) for name, formula in (define or {}).items()}
-        self._bound: dict[tuple[str, LinkState], tuple[t.Typed, list[Diagnostic]]] = {}
+        self._shares = not define and limits == DEFAULT_LIMITS
+        self._bound: dict[tuple[str, LinkState], Bound] = {}
         self._open: list[str] = []
+        self._uses: list[list[Use]] = []
         self._nodes = 0
 
     # entrances
@@ -114,14 +130,14 @@ class Binder(AggregateBinder):
         node = self._entered("given", f"{start}{text})", wrong, lambda: self.bind(syntax, Scope("cell", self.star.state)))
         return node.edits if isinstance(node, t.Edited) else ()
 
-    def _entered(self, place: str, formula: str, wrong: list[Diagnostic], bind: Callable[[], Bound]) -> Bound:
+    def _entered(self, place: str, formula: str, wrong: list[Diagnostic], bind: Callable[[], Found]) -> Found:
         """What `bind` gives of a formula of its own; refuses with all that is wrong."""
         outer, self._text = self._text, Text(place, formula, [placed(d, place, formula) for d in wrong])
         try:
             found = None if wrong else bind()
             if self._text.wrong:
                 raise Refused(self._text.wrong)
-            return cast(Bound, found)
+            return cast(Found, found)
         finally:
             self._text = outer
 
@@ -139,24 +155,58 @@ class Binder(AggregateBinder):
     def _bind_measure(self, name: str, formula: str, state: LinkState) -> tuple[t.Typed, list[Diagnostic]]:
         key = (name.lower(), state)
         if key not in self._bound:
-            if len(self._open) >= self.limits.formula_levels:
-                raise over("formula_levels", f"{name} builds on measures more than {self.limits.formula_levels} levels deep.")
-            outer, self._text = self._text, Text(name, formula)
-            counted, self._nodes = self._nodes, 0
-            self._open.append(name.lower())
-            try:
-                syntax, wrong = parse(formula, self.limits)
-                self._text.wrong += [placed(d, name, formula) for d in wrong]
-                node = self.bind(syntax, Scope("cell", state))
-                if node.dtype in INTERVALS:
-                    self.report("interval_result", "A measure cannot be an interval.", node.span, "Subtract two dates for whole days.")
-                self._bound[key] = node, self._text.wrong
-            except OverLimit as limit:
-                raise OverLimit([placed(d, d.place or name, formula) for d in limit.diagnostics]) from None
-            finally:
-                self._open.pop()
-                self._text, self._nodes = outer, counted
-        return self._bound[key]
+            kept = self._kept(key, formula)
+            self._bound[key] = kept or self._newly_bound(name, formula, state)
+            if kept is None and self._shares and not self._bound[key].wrong:
+                self.star.bound[key] = self._bound[key]
+        bound = self._bound[key]
+        if len(self._open) + bound.levels > self.limits.formula_levels:
+            raise over("formula_levels", f"{name} builds on measures more than {self.limits.formula_levels} levels deep.")
+        if self._uses:
+            self._uses[-1].append((name, state, bound.node, bound.levels))
+        return bound.node, bound.wrong
+
+    def _newly_bound(self, name: str, formula: str, state: LinkState) -> Bound:
+        if len(self._open) >= self.limits.formula_levels:
+            raise over("formula_levels", f"{name} builds on measures more than {self.limits.formula_levels} levels deep.")
+        outer, self._text = self._text, Text(name, formula)
+        counted, self._nodes = self._nodes, 0
+        noted, uses = len(self.named), list[Use]()
+        self._open.append(name.lower())
+        self._uses.append(uses)
+        try:
+            syntax, wrong = parse(formula, self.limits)
+            self._text.wrong += [placed(d, name, formula) for d in wrong]
+            node = self.bind(syntax, Scope("cell", state))
+            if node.dtype in INTERVALS:
+                self.report("interval_result", "A measure cannot be an interval.", node.span, "Subtract two dates for whole days.")
+            levels = 1 + max((x[3] for x in uses), default=0)
+            return Bound(formula, node, self._text.wrong, tuple(self.named[noted:]), tuple(uses), levels)
+        except OverLimit as limit:
+            raise OverLimit([placed(d, d.place or name, formula) for d in limit.diagnostics]) from None
+        finally:
+            self._open.pop()
+            self._uses.pop()
+            self._text, self._nodes = outer, counted
+
+    def _kept(self, key: tuple[str, LinkState], formula: str) -> Bound | None:
+        """The measure as it was bound on the star before, by another binder or before an edit that did not touch it: its formula is the
+        same, and each measure that it names is bound as it was then."""
+        kept: Bound | None = self.star.bound.get(key) if self._shares else None
+        if kept is None or kept.formula != formula:
+            return None
+        self._open.append(key[0])
+        uses, self._uses = self._uses, []
+        try:
+            for name, state, node, _ in kept.uses:
+                found = self.formula_of(name)
+                if found is None or self._bind_measure(*found, state)[0] is not node:
+                    return None
+        finally:
+            self._open.pop()
+            self._uses = uses
+        self.named += kept.named
+        return kept
 
     # nodes
 

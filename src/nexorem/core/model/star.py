@@ -11,7 +11,7 @@ from array import array
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from typing import TypeVar, cast
+from typing import Any, TypeVar, cast
 
 import numpy as np
 
@@ -26,6 +26,7 @@ from nexorem.core.values import Array, Vector, combine, same_words
 MOST_INDEXES = 3
 MOST_CONDITIONS = 256
 MOST_PLANS = 256
+MOST_PARTS = 10_000
 MANY_ROWS = 100_000  # that are worth two threads
 ROWS = None  # in place of a tuple of columns: the rows themselves
 Columns = tuple[str, ...] | None
@@ -106,7 +107,7 @@ class Star:
     """A model with its rows. Holds every derived array; safe to share between threads.
 
     `plans` keeps probes as they were planned, by their shape; `conditions` what page conditions came to, by their text, where they look at
-    nothing but their own columns.
+    nothing but their own columns; `bound` measures that were bound without fault, carried over an edit that changes no table and no link.
     """
 
     def __init__(self, model: Model, rows: Mapping[str, TableRows]) -> None:
@@ -114,6 +115,8 @@ class Star:
         self.rows = rows
         self._kept: dict[object, object] = {}
         self.conditions, self.plans = Kept(MOST_CONDITIONS), Kept(MOST_PLANS)
+        self.bound: dict[object, Any] = {}
+        self.parts = Kept(MOST_PARTS)
         self._indexes: dict[str, dict[object, Index]] = {}
         self._asked: set[object] = set()
         self._lock = threading.RLock()
@@ -128,6 +131,9 @@ class Star:
         star.model, star.rows, star._lock = model, self.rows, self._lock
         star._indexes, star._asked = self._indexes, self._asked
         star.conditions, star.plans = Kept(MOST_CONDITIONS), Kept(MOST_PLANS)
+        star.parts = self.parts
+        same = model.tables == self.model.tables and model.links == self.model.links
+        star.bound = dict(self.bound) if same else {}
         kept = ("domain", "match", "facts", "partner", "spread", "counts", "found")
         star._kept = {k: v for k, v in list(self._kept.items()) if isinstance(k, tuple) and k[0] in kept}
         star.state = model_state(model)
@@ -324,6 +330,14 @@ class Star:
             kept = self._kept["found", *key] = find()
         return cast(Found, kept)
 
+    def part(self, key: tuple[object, ...], made_from: tuple[object, ...], make: Callable[[], Found]) -> Found:
+        """Something that is told of a model, kept over its edits as long as what it was made from is the same: parts of the model the very
+        same ones, names and sets of them equal."""
+        kept = self.parts.get(key)
+        if kept is None or not all(map(_is_same, kept[0], made_from)):
+            kept = self.parts.put(key, (made_from, make()))
+        return cast(Found, kept[1])
+
     def derived_bytes(self, table: str) -> int:
         """What is kept beside the columns of a table: codes of what it looks up, indexes."""
         arrays = [
@@ -380,6 +394,10 @@ class Star:
         if found is None:
             found = self._kept[key] = lookups(self.model, table, state, self.firm, back)
         return cast("dict[str, tuple[Link, ...]]", found)
+
+
+def _is_same(a: object, b: object) -> bool:
+    return a is b or (isinstance(a, str | bool | frozenset | dict) and type(a) is type(b) and a == b)
 
 
 def concatenated(a: Vector, b: Vector) -> Vector:

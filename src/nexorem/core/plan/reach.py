@@ -65,6 +65,10 @@ def blocked(star: Star, state: LinkState, filtered: Sequence[str], crossed: Coll
 
 def current(star: Star, table: str, state: LinkState) -> dict[str, Any]:
     """How a filter on a table runs out: the links it crosses, outward, and those it stops at."""
+    return star.part(("current", table, state), (star.model.links,), lambda: _current(star, table, state))
+
+
+def _current(star: Star, table: str, state: LinkState) -> dict[str, Any]:
     crossed: list[dict[str, str]] = []
     seen, queue = {table}, [table]
     while queue:
@@ -86,8 +90,12 @@ def reaches(star: Star, state: LinkState, source: str) -> dict[str, dict[str, An
     """How a filter on `source` comes to each table that any chain of links leads to, by table: one search for them all.
 
     Among chains those with fewest stops are taken, of these the shortest, of these the one that fewest edits open: a link may have to be
-    switched on and turned as well (E. W. Dijkstra's search, on triples).
+    switched on and turned as well (E. W. Dijkstra's search, on triples). Not to be changed by whoever gets it: it is kept.
     """
+    return star.part(("reaches", source, state), (star.model.links,), lambda: _reaches(star, state, source))
+
+
+def _reaches(star: Star, state: LinkState, source: str) -> dict[str, dict[str, Any]]:
     best: list[tuple[int, int, int, str, tuple[tuple[str, str, str], ...]]] = [(0, 0, 0, source, ())]
     found: dict[str, dict[str, Any]] = {}
     while best:
