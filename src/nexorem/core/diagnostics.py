@@ -6,10 +6,13 @@ bound that was met; anything else that escapes is a defect of ours.
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
+
+from rapidfuzz import fuzz, process
+
+ALIKE = 60.0  # percent: names that are as near are offered
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,8 +109,8 @@ def near(name: str, known: Iterable[str], most: int = 5) -> list[str]:
     folded: dict[str, str] = {}
     for item in known:
         folded.setdefault(item.casefold(), item)
-    found = difflib.get_close_matches(name.casefold(), folded, n=most, cutoff=0.6)
-    return [folded[item] for item in found]
+    found = process.extract(name.casefold(), list(folded), scorer=fuzz.ratio, limit=most, score_cutoff=ALIKE)
+    return [folded[item] for item, _, _ in found]
 
 
 def near_hint(name: str, known: Iterable[str]) -> str:

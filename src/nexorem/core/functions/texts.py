@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import lru_cache
+from typing import Any
+
+import re2
 
 from nexorem.core.diagnostics import CellError
 from nexorem.core.functions.convert import can_cast, cast
 from nexorem.core.functions.registry import Function, ResultRule, register, takes
 from nexorem.core.limits import TEXT_BYTES
 from nexorem.core.values import COLUMN_TYPES, Value, Vector, by_distinct
+
+MATCHER_BYTES = 64 * 1024**2  # that the expression of one pattern may take
 
 
 def bounded(size: int) -> None:
@@ -24,39 +30,37 @@ def joined(a: str, b: str) -> str:
 
 
 def like(text: str, pattern: str, escape: str = "") -> Value:
-    """LIKE: `%` any run, `_` any one character, `escape` takes the next as it is. Linear in text × pattern.
+    """LIKE: `%` any run, `_` any one character, `escape` takes the next as it is. Linear in the text, whatever the pattern (RE2).
 
     A pattern that ends in its escape gives empty, as the standard calls it an error of the data.
     """
-    parts: list[tuple[str, str]] = []
-    i = 0
+    found = _matcher(pattern, escape)
+    try:
+        return None if found is None else found.fullmatch(text) is not None
+    except UnicodeEncodeError:  # half of a pair of code units is no character
+        return False
+
+
+@lru_cache(maxsize=256)
+def _matcher(pattern: str, escape: str) -> Any:
+    """The expression of a LIKE pattern; None where it ends in its escape."""
+    parts, i = [], 0
     while i < len(pattern):
         ch = pattern[i]
         if escape and ch == escape:
             if i + 1 == len(pattern):
                 return None
-            parts.append(("is", pattern[i + 1]))
+            parts.append(re2.escape(pattern[i + 1]))
             i += 1
         else:
-            parts.append(("run", "") if ch == "%" else ("one", "") if ch == "_" else ("is", ch))
+            parts.append({"%": ".*", "_": "."}.get(ch) or re2.escape(ch))
         i += 1
-    return _matches(text, parts)
-
-
-def _matches(text: str, parts: list[tuple[str, str]]) -> bool:
-    t = p = 0
-    resume: tuple[int, int] | None = None
-    while t < len(text):
-        if p < len(parts) and parts[p][0] == "run":
-            resume, p = (t, p + 1), p + 1
-        elif p < len(parts) and (parts[p][0] == "one" or parts[p][1] == text[t]):
-            t, p = t + 1, p + 1
-        elif resume:
-            resume = (resume[0] + 1, resume[1])
-            t, p = resume
-        else:
-            return False
-    return all(kind == "run" for kind, _ in parts[p:])
+    options = re2.Options()
+    options.dot_nl, options.log_errors, options.max_mem = True, False, MATCHER_BYTES
+    try:
+        return re2.compile("".join(parts), options)
+    except (re2.error, UnicodeEncodeError):
+        raise CellError("limit_text_bytes") from None
 
 
 def substring(text: str, start: int, length: int | None = None) -> Value:
