@@ -3,7 +3,19 @@ import { QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } 
 import { useEffect } from 'react';
 import { create } from 'zustand';
 import { useShown } from '../app/shown';
-import { client, problemOf, unwrap, type Into, type Member, type ModelDocument, type PageCondition, type Pick, type Probe, type StoredModel, type Told } from './client';
+import {
+  client,
+  problemOf,
+  unwrap,
+  type Into,
+  type Member,
+  type ModelDocument,
+  type PageCondition,
+  type Pick,
+  type Probe,
+  type StoredModel,
+  type Told,
+} from './client';
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: false, refetchOnWindowFocus: false } },
@@ -129,7 +141,8 @@ export function useEdits(model: ModelDocument) {
     },
   });
   const goTo = useMutation({
-    mutationFn: async (number: number) => unwrap(await client.POST('/api/models/{model_id}/go_to', { params: { path }, body: { number, expected: model.edits } })),
+    mutationFn: async (number: number) =>
+      unwrap(await client.POST('/api/models/{model_id}/go_to', { params: { path }, body: { number, expected: model.edits } })),
     onSuccess: keep,
     onError: (error) => say({ problem: problemOf(error), retry: null }),
   });
@@ -152,7 +165,13 @@ export function useGrid(model: ModelDocument, probe: Probe | null) {
     enabled: probe !== null && probe.measures.length > 0,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) => {
-      const answer = unwrap(await client.POST('/api/models/{model_id}/grid', { params: { path: { model_id: model.id } }, body: { probe: { ...probe } }, signal }));
+      const answer = unwrap(
+        await client.POST('/api/models/{model_id}/grid', {
+          params: { path: { model_id: model.id } },
+          body: { probe: { ...probe } },
+          signal,
+        }),
+      );
       hear(answer.conditions);
       return answer;
     },
@@ -172,7 +191,13 @@ export function conditionOf(where: string): PageCondition | undefined {
   return useConditions.getState()[where];
 }
 
-export function useTrace(model: ModelDocument, probe: Probe | null, measure: string, at: { column: string; member: Member }[], into: Into[] = []) {
+export function useTrace(
+  model: ModelDocument,
+  probe: Probe | null,
+  measure: string,
+  at: { column: string; member: Member }[],
+  into: Into[] = [],
+) {
   return useQuery({
     queryKey: ['trace', model.id, model.version, probe, measure, at, into],
     enabled: probe !== null,
@@ -189,17 +214,35 @@ export function useTrace(model: ModelDocument, probe: Probe | null, measure: str
 }
 
 /** One cell with formulas that are offered in place of a measure's, each beside what it is. */
-export function useMends(model: ModelDocument, probe: Probe, measure: string, at: { column: string; member: Member }[], mends: { measure: string; formula: string }[]) {
+export function useMends(
+  model: ModelDocument,
+  probe: Probe,
+  measure: string,
+  at: { column: string; member: Member }[],
+  mends: { measure: string; formula: string }[],
+) {
   const asked = mends.map(({ measure: name, formula }) => ({ measure: name, formula }));
   return useQuery({
     queryKey: ['mends', model.id, model.version, probe, measure, at, asked],
     queryFn: async ({ signal }) =>
-      unwrap(await client.POST('/api/models/{model_id}/mends', { params: { path: { model_id: model.id } }, body: { probe: { ...probe }, measure, at, mends: asked }, signal })).values,
+      unwrap(
+        await client.POST('/api/models/{model_id}/mends', {
+          params: { path: { model_id: model.id } },
+          body: { probe: { ...probe }, measure, at, mends: asked },
+          signal,
+        }),
+      ).values,
   });
 }
 
 /** `arriving` says in words which filters a cell brings, by column, and `page` those of them that are picks: for the ledger. */
-export function useFormula(model: ModelDocument, name: string, formula: string, arriving: Record<string, string> = {}, page: Record<string, string> = {}) {
+export function useFormula(
+  model: ModelDocument,
+  name: string,
+  formula: string,
+  arriving: Record<string, string> = {},
+  page: Record<string, string> = {},
+) {
   return useQuery({
     queryKey: ['formula', model.id, model.version, name, formula, arriving, page],
     enabled: formula.trim() !== '' && name.trim() !== '',

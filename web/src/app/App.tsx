@@ -48,7 +48,9 @@ function Newest() {
       <h1 className="logo" style={{ marginBottom: 16 }}>
         nexorem<span className="signal">/</span>
       </h1>
-      <p>There is no model here yet. Open a data package, begin an empty model and drop files into it, or start the demo with ./nexorem demo.</p>
+      <p>
+        There is no model here yet. Open a data package, begin an empty model and drop files into it, or start the demo with ./nexorem demo.
+      </p>
       <Suspense fallback={null}>
         <Gather model={null} />
       </Suspense>
@@ -180,7 +182,12 @@ function TopBar({ model }: { model: ModelDocument }) {
       </div>
       <span className="grow" />
       <div className="undo" role="group" aria-label="History">
-        <button type="button" disabled={!model.undo || edits.busy} onClick={edits.undo} title={model.undo ? `by ${model.undo.author}` : 'Nothing to undo'}>
+        <button
+          type="button"
+          disabled={!model.undo || edits.busy}
+          onClick={edits.undo}
+          title={model.undo ? `by ${model.undo.author}` : 'Nothing to undo'}
+        >
           ↶ {model.undo ? `undo: ${model.undo.title}` : 'undo'}
         </button>
         <button
@@ -193,7 +200,15 @@ function TopBar({ model }: { model: ModelDocument }) {
           ↷
         </button>
       </div>
-      <button type="button" className="plain" title="What each edit changed, and the way back" onClick={() => { set({ lensOpen: true }); select({ kind: 'history', number: null }); }}>
+      <button
+        type="button"
+        className="plain"
+        title="What each edit changed, and the way back"
+        onClick={() => {
+          set({ lensOpen: true });
+          select({ kind: 'history', number: null });
+        }}
+      >
         History
       </button>
       <button type="button" className="find-box" onClick={() => set({ findOpen: true })}>
@@ -228,8 +243,16 @@ function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
     gather: [counted(model.tables.length, 'table'), ''],
     shape: [steps ? counted(steps, 'step') : counted(rows, 'row'), unsaved('steps') + unsaved('made') ? 'not kept yet' : ''],
     link: [counted(model.links.length, 'link'), ofLinks ? counted(ofLinks, 'finding') : ''],
-    measure: [String(model.measures.length), [broken ? `${broken} broken` : '', unsaved('measure') ? counted(unsaved('measure'), 'draft') : ''].filter(Boolean).join(', ')],
-    probe: [model.folios.length ? `${counted(model.probes.length, 'probe')}, ${counted(model.folios.length, 'folio')}` : counted(model.probes.length, 'probe'), ''],
+    measure: [
+      String(model.measures.length),
+      [broken ? `${broken} broken` : '', unsaved('measure') ? counted(unsaved('measure'), 'draft') : ''].filter(Boolean).join(', '),
+    ],
+    probe: [
+      model.folios.length
+        ? `${counted(model.probes.length, 'probe')}, ${counted(model.folios.length, 'folio')}`
+        : counted(model.probes.length, 'probe'),
+      '',
+    ],
     prove: [counted(open.length, 'finding'), ''],
   };
   return (
@@ -253,9 +276,13 @@ function toRegion(by: 1 | -1): void {
   const regions = [...document.querySelectorAll<HTMLElement>('[data-region]')].filter((r) => r.getClientRects().length > 0);
   const here = regions.findLastIndex((r) => r.contains(document.activeElement));
   for (let i = 1; i <= regions.length; i += 1) {
-    const region = regions[(((here < 0 && by < 0 ? 0 : here) + by * i) % regions.length + regions.length) % regions.length];
-    const targets = [...(region?.querySelectorAll<HTMLElement>(ACTED) ?? [])].filter((e) => e.tabIndex >= 0 && e.getClientRects().length > 0);
-    const target = targets.find((e) => e.matches('[data-col], [data-cell][tabindex="0"], [aria-current="true"], [aria-current="page"], .cm-content')) ?? targets[0];
+    const region = regions[((((here < 0 && by < 0 ? 0 : here) + by * i) % regions.length) + regions.length) % regions.length];
+    const targets = [...(region?.querySelectorAll<HTMLElement>(ACTED) ?? [])].filter(
+      (e) => e.tabIndex >= 0 && e.getClientRects().length > 0,
+    );
+    const target =
+      targets.find((e) => e.matches('[data-col], [data-cell][tabindex="0"], [aria-current="true"], [aria-current="page"], .cm-content')) ??
+      targets[0];
     if (target) return target.focus();
   }
 }

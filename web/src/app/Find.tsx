@@ -69,19 +69,74 @@ function useItems(model: ModelDocument): Item[] {
       };
       items.push({ kind: 'probe', text: String(p.name), act: show });
     }
-    for (const f of model.folios) items.push({ kind: 'folio', text: String(f.name), act: () => { actions.openFolio(asFolio(f)); go('probe'); } });
-    for (const m of models ?? []) if (m.id !== model.id) items.push({ kind: 'model', text: m.title, more: [m.name], act: () => void navigate(`/m/${m.id}/link`) });
+    for (const f of model.folios)
+      items.push({
+        kind: 'folio',
+        text: String(f.name),
+        act: () => {
+          actions.openFolio(asFolio(f));
+          go('probe');
+        },
+      });
+    for (const m of models ?? [])
+      if (m.id !== model.id) items.push({ kind: 'model', text: m.title, more: [m.name], act: () => void navigate(`/m/${m.id}/link`) });
     if (model.undo) items.push({ kind: 'do', text: `Undo ${model.undo.title}`, act: undo });
     if (model.redo) items.push({ kind: 'do', text: `Redo ${model.redo.title}`, act: redo });
     items.push({ kind: 'do', text: 'New link', act: () => askNew() });
     items.push({ kind: 'do', text: 'History: what each edit changed', act: () => select({ kind: 'history', number: null }) });
-    items.push({ kind: 'do', text: 'Put a variant of the model beside it', act: () => { set({ variant: [] }); go('link'); } });
+    items.push({
+      kind: 'do',
+      text: 'Put a variant of the model beside it',
+      act: () => {
+        set({ variant: [] });
+        go('link');
+      },
+    });
     items.push({ kind: 'do', text: 'Gather files', act: () => go('gather') });
-    items.push({ kind: 'do', text: 'Make a table here: calendar, bands, list, parameter, formula', act: () => { set({ shapeView: 'make' }); go('shape'); focusSoon('.make input'); } });
-    items.push({ kind: 'do', text: 'Compare two keys', act: () => { set({ shapeView: 'keys' }); go('shape'); } });
-    items.push({ kind: 'do', text: 'New measure', act: () => { set({ measure: '', selection: null }); go('measure'); focusSoon('[aria-label="Name of the new measure"]'); } });
-    items.push({ kind: 'do', text: 'New probe', act: () => { set({ probe: EMPTY_PROBE, folio: null, selection: null }); go('probe'); focusSoon('[aria-label="Add a measure"]'); } });
-    items.push({ kind: 'do', text: 'New folio', act: () => { actions.openFolio(EMPTY_FOLIO); go('probe'); focusSoon('[aria-label="Name of the folio"]'); } });
+    items.push({
+      kind: 'do',
+      text: 'Make a table here: calendar, bands, list, parameter, formula',
+      act: () => {
+        set({ shapeView: 'make' });
+        go('shape');
+        focusSoon('.make input');
+      },
+    });
+    items.push({
+      kind: 'do',
+      text: 'Compare two keys',
+      act: () => {
+        set({ shapeView: 'keys' });
+        go('shape');
+      },
+    });
+    items.push({
+      kind: 'do',
+      text: 'New measure',
+      act: () => {
+        set({ measure: '', selection: null });
+        go('measure');
+        focusSoon('[aria-label="Name of the new measure"]');
+      },
+    });
+    items.push({
+      kind: 'do',
+      text: 'New probe',
+      act: () => {
+        set({ probe: EMPTY_PROBE, folio: null, selection: null });
+        go('probe');
+        focusSoon('[aria-label="Add a measure"]');
+      },
+    });
+    items.push({
+      kind: 'do',
+      text: 'New folio',
+      act: () => {
+        actions.openFolio(EMPTY_FOLIO);
+        go('probe');
+        focusSoon('[aria-label="Name of the folio"]');
+      },
+    });
     items.push({ kind: 'do', text: 'Show the keys', act: () => set({ keysOpen: true }) });
     return items;
   }, [model, models, navigate, undo, redo, set, select]);
@@ -101,7 +156,12 @@ function FindList({ model, close }: { model: ModelDocument; close: () => void })
   const [text, setText] = useState('');
   const [place, setPlace] = useState(0);
   const items = useItems(model);
-  const found = ranked(items, text, (i) => [i.text, ...(i.more ?? [])], (i) => i.kind).slice(0, MOST);
+  const found = ranked(
+    items,
+    text,
+    (i) => [i.text, ...(i.more ?? [])],
+    (i) => i.kind,
+  ).slice(0, MOST);
   const act = (item: Item | undefined) => {
     close();
     item?.act();
@@ -130,7 +190,14 @@ function FindList({ model, close }: { model: ModelDocument; close: () => void })
       />
       <div className="find-list" role="listbox" aria-label="Found">
         {found.map((item, i) => (
-          <button type="button" key={`${item.kind} ${item.text}`} role="option" aria-selected={i === place} onClick={() => act(item)} onMouseEnter={() => setPlace(i)}>
+          <button
+            type="button"
+            key={`${item.kind} ${item.text}`}
+            role="option"
+            aria-selected={i === place}
+            onClick={() => act(item)}
+            onMouseEnter={() => setPlace(i)}
+          >
             <span className="quiet" style={{ width: 84 }}>
               {item.kind}
             </span>

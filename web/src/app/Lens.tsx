@@ -23,7 +23,14 @@ export function Lens({ model, stage }: { model: ModelDocument; stage: Stage }) {
   };
   return (
     <aside className="lens" data-region aria-label="Lens">
-      <button type="button" className="lens-fold" onClick={fold} aria-expanded={open} aria-label={open ? 'Fold the Lens away' : 'Open the Lens'} title={open ? 'Fold the Lens away' : 'Open the Lens'}>
+      <button
+        type="button"
+        className="lens-fold"
+        onClick={fold}
+        aria-expanded={open}
+        aria-label={open ? 'Fold the Lens away' : 'Open the Lens'}
+        title={open ? 'Fold the Lens away' : 'Open the Lens'}
+      >
         {open ? '»' : '«'}
       </button>
       {open && stage === 'link' && <Hovered model={model} />}
@@ -61,11 +68,27 @@ function Told({ model, stage, selection }: { model: ModelDocument; stage: Stage;
     case 'table': {
       const table = model.tables.find((t) => t.name === selection.name);
       if (!table) return <Nothing />;
-      return <LensTable model={model} table={table} storyFirst={stage === 'gather' || stage === 'shape'} first={stage === 'probe' && <ReachesProbe model={model} table={table.name} />} />;
+      return (
+        <LensTable
+          model={model}
+          table={table}
+          storyFirst={stage === 'gather' || stage === 'shape'}
+          first={stage === 'probe' && <ReachesProbe model={model} table={table.name} />}
+        />
+      );
     }
     case 'column': {
       const table = model.tables.find((t) => t.name === selection.table);
-      return table ? <LensColumn model={model} table={table} column={selection.name} first={stage === 'probe' && <ReachesProbe model={model} table={table.name} />} /> : <Nothing />;
+      return table ? (
+        <LensColumn
+          model={model}
+          table={table}
+          column={selection.name}
+          first={stage === 'probe' && <ReachesProbe model={model} table={table.name} />}
+        />
+      ) : (
+        <Nothing />
+      );
     }
     case 'link': {
       const link = model.links.find((k) => k.name === selection.name);
@@ -98,7 +121,12 @@ function Hovered({ model }: { model: ModelDocument }) {
     <div className="lens-hover" role="status">
       <b>{current.table}</b>{' '}
       {current.runs.length ? <>filters {current.runs.map((r) => `${r.to} over ${r.link}`).join(', ')}.</> : 'filters nothing but itself.'}
-      {reasons.map((why) => <span key={why} className="quiet"> It stops before {[...new Set(current.stops.filter((s) => s.to && stopWords(s) === why).map((s) => s.to))].join(', ')}: {why}.</span>)}
+      {reasons.map((why) => (
+        <span key={why} className="quiet">
+          {' '}
+          It stops before {[...new Set(current.stops.filter((s) => s.to && stopWords(s) === why).map((s) => s.to))].join(', ')}: {why}.
+        </span>
+      ))}
     </div>
   );
 }
@@ -108,7 +136,8 @@ function Nothing() {
     <>
       <h2>The Lens</h2>
       <p className="quiet">
-        Choose a table, a link, a measure or a cell of a grid: here stands what it is, which filters reach it, over which links, and which do not.
+        Choose a table, a link, a measure or a cell of a grid: here stands what it is, which filters reach it, over which links, and which
+        do not.
       </p>
     </>
   );

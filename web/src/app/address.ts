@@ -6,7 +6,12 @@ import { asFolio, asProbe, readNamed, sameProbe, type Addressed } from './shapes
 import { useShown, type OtherCell, type Selection } from './shown';
 
 const MANGLED: Problem = {
-  type: 'urn:nexorem:address', title: 'Not all of this address can be read', status: 0, errors: [], changes: [], version: null,
+  type: 'urn:nexorem:address',
+  title: 'Not all of this address can be read',
+  status: 0,
+  errors: [],
+  changes: [],
+  version: null,
   detail: 'It may have been cut off on its way. What could be read is shown, the rest is as the model has it; ask for the address again.',
 };
 
@@ -23,7 +28,7 @@ function withPresentNames(named: Addressed, model: ModelDocument, renamed = mode
     if (!s) return s;
     if (s.kind === 'table') return { ...s, name: table(s.name) };
     if (s.kind === 'link' && !model.links.some((k) => k.name === s.name)) return { ...s, name: now('link', s.name) };
-    if ((s.kind === 'measure') && !model.measures.some((m) => m.name === s.name)) return { ...s, name: now('measure', s.name) };
+    if (s.kind === 'measure' && !model.measures.some((m) => m.name === s.name)) return { ...s, name: now('measure', s.name) };
     if (s.kind === 'column') {
       const home = model.tables.find((t) => t.name === table(s.table));
       if (home?.columns.some((c) => c.name === s.name)) return { ...s, table: home.name };
@@ -32,14 +37,24 @@ function withPresentNames(named: Addressed, model: ModelDocument, renamed = mode
     return s;
   };
   const measure = named.m && !model.measures.some((m) => m.name === named.m) ? now('measure', named.m) : named.m;
-  return { ...named, s: selected(named.s), f: named.f && table(named.f), t: named.t && table(named.t), b: named.b && table(named.b), m: measure };
+  return {
+    ...named,
+    s: selected(named.s),
+    f: named.f && table(named.f),
+    t: named.t && table(named.t),
+    b: named.b && table(named.b),
+    m: measure,
+  };
 }
 
 /** Brings the open probe of an address given away to the names that things have now. */
 async function presentProbe(model: ModelDocument): Promise<void> {
   const { probe } = useShown.getState();
   if (!probe || model.renamed.length === 0) return;
-  const answer = await client.POST('/api/models/{model_id}/presented', { params: { path: { model_id: model.id } }, body: { probe: { ...probe }, undone: [] } });
+  const answer = await client.POST('/api/models/{model_id}/presented', {
+    params: { path: { model_id: model.id } },
+    body: { probe: { ...probe }, undone: [] },
+  });
   const now = answer.data && asProbe(answer.data.probe);
   if (now && useShown.getState().probe === probe && !sameProbe(now, probe)) useShown.setState({ probe: now });
 }
@@ -53,14 +68,34 @@ async function followNames(model: ModelDocument, undone: Former[]): Promise<void
   const back = [...undone].reverse().map((r) => ({ ...r, was: r.now ?? '', now: r.was ?? '' }));
   const { selection, fact, table, beside, measure, probe, folio, other, probeBack, probeForth } = useShown.getState();
   const cell = selection?.kind === 'cell' ? selection : null;
-  const named = withPresentNames({ s: cell ? undefined : selection ?? undefined, f: fact ?? undefined, t: table ?? undefined, b: beside ?? undefined, m: measure ?? undefined } as Addressed, model, [...model.renamed, ...back]);
-  useShown.setState({ fact: named.f ?? fact, table: named.t ?? table, beside: named.b ?? beside, measure: named.m ?? measure, ...(cell ? {} : { selection: (named.s as Selection | undefined) ?? selection }) });
+  const named = withPresentNames(
+    {
+      s: cell ? undefined : (selection ?? undefined),
+      f: fact ?? undefined,
+      t: table ?? undefined,
+      b: beside ?? undefined,
+      m: measure ?? undefined,
+    } as Addressed,
+    model,
+    [...model.renamed, ...back],
+  );
+  useShown.setState({
+    fact: named.f ?? fact,
+    table: named.t ?? table,
+    beside: named.b ?? beside,
+    measure: named.m ?? measure,
+    ...(cell ? {} : { selection: (named.s as Selection | undefined) ?? selection }),
+  });
   const before = { probe, folio, cell, other, probeBack, probeForth };
-  const answer = await client.POST('/api/models/{model_id}/presented', { params: { path: { model_id: model.id } }, body: { probe: before as Record<string, unknown>, undone } });
+  const answer = await client.POST('/api/models/{model_id}/presented', {
+    params: { path: { model_id: model.id } },
+    body: { probe: before as Record<string, unknown>, undone },
+  });
   const now = answer.data?.probe as typeof before | undefined;
   if (!now) return;
   const shown = useShown.getState();
-  if (shown.probe === probe && probe) useShown.setState({ probe: asProbe(now.probe), probeBack: now.probeBack.map(asProbe), probeForth: now.probeForth.map(asProbe) });
+  if (shown.probe === probe && probe)
+    useShown.setState({ probe: asProbe(now.probe), probeBack: now.probeBack.map(asProbe), probeForth: now.probeForth.map(asProbe) });
   if (shown.folio === folio && folio) useShown.setState({ folio: asFolio(now.folio) });
   if (shown.selection === cell && cell) useShown.setState({ selection: now.cell });
   if (shown.other === other && other) useShown.setState({ other: now.other });

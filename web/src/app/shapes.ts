@@ -10,18 +10,38 @@ const optional = <S extends v.GenericSchema>(schema: S) => v.fallback(v.optional
 
 /** A list's well-formed items; no list is an empty one. */
 function listOf<S extends v.GenericSchema>(item: S) {
-  return v.fallback(v.pipe(v.array(v.unknown()), v.transform((list) => list.flatMap((x) => { const read = v.safeParse(item, x); return read.success ? [read.output] : []; }))), []);
+  return v.fallback(
+    v.pipe(
+      v.array(v.unknown()),
+      v.transform((list) =>
+        list.flatMap((x) => {
+          const read = v.safeParse(item, x);
+          return read.success ? [read.output] : [];
+        }),
+      ),
+    ),
+    [],
+  );
 }
 
 function recordOf<S extends v.GenericSchema>(item: S) {
-  return v.pipe(v.record(v.string(), v.unknown()), v.transform((record) => Object.fromEntries(Object.entries(record).filter(([, x]) => v.is(item, x))) as Record<string, v.InferOutput<S>>));
+  return v.pipe(
+    v.record(v.string(), v.unknown()),
+    v.transform(
+      (record) => Object.fromEntries(Object.entries(record).filter(([, x]) => v.is(item, x))) as Record<string, v.InferOutput<S>>,
+    ),
+  );
 }
 
 const pick = v.union([v.object({ column: v.string(), in: listOf(picked) }), v.object({ where: v.string() })]);
 const order = v.object({ by: v.string(), desc: optional(v.boolean()), at: optional(recordOf(picked)) });
 const look = v.object({
   picture: optional(v.picklist(['grid', 'bars', 'lines', 'columns', 'stacked', 'dots', 'heat', 'multiples'])),
-  shade: optional(texts), bars: optional(texts), formats: optional(words), folded: optional(texts), pinned: optional(texts),
+  shade: optional(texts),
+  bars: optional(texts),
+  formats: optional(words),
+  folded: optional(texts),
+  pinned: optional(texts),
 });
 const probe = v.object({
   name: optional(v.string()),
@@ -32,7 +52,15 @@ const probe = v.object({
   totals: v.fallback(v.picklist(['none', 'grand', 'all']), 'none'),
   define: optional(words),
   sort: optional(listOf(order)),
-  top: optional(v.object({ count: v.pipe(v.number(), v.integer(), v.minValue(1)), by: v.string(), asc: optional(v.boolean()), level: optional(v.string()), ties: optional(v.boolean()) })),
+  top: optional(
+    v.object({
+      count: v.pipe(v.number(), v.integer(), v.minValue(1)),
+      by: v.string(),
+      asc: optional(v.boolean()),
+      level: optional(v.string()),
+      ties: optional(v.boolean()),
+    }),
+  ),
   having: optional(listOf(v.object({ where: v.string(), level: optional(v.string()) }))),
   empty_lines: optional(v.boolean()),
   limit: optional(v.number()),
@@ -42,13 +70,39 @@ const probe = v.object({
 const size = optional(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(8)));
 const tile = v.object({
   kind: v.picklist(['probe', 'number', 'text']),
-  title: optional(v.string()), probe: optional(v.union([v.string(), probe])), text: optional(v.string()), against: optional(v.string()),
-  without: optional(texts), width: size, height: size,
+  title: optional(v.string()),
+  probe: optional(v.union([v.string(), probe])),
+  text: optional(v.string()),
+  against: optional(v.string()),
+  without: optional(texts),
+  width: size,
+  height: size,
 });
 const folio = v.object({ name: v.fallback(v.string(), ''), description: optional(v.string()), picks: listOf(pick), tiles: listOf(tile) });
-const member = v.variant('kind', [v.object({ kind: v.literal('value'), value: scalar }), v.object({ kind: v.picklist(['empty', 'unmatched', 'total']) })]);
+const member = v.variant('kind', [
+  v.object({ kind: v.literal('value'), value: scalar }),
+  v.object({ kind: v.picklist(['empty', 'unmatched', 'total']) }),
+]);
 const at = v.array(v.object({ column: v.string(), member }));
-const kinds = { measure: v.string(), mark: v.picklist(['unreached', 'partly', 'overridden', 'apart', 'denominator', 'whole', 'dimension_side', 'unmatched', 'coarse', 'lost', 'uneven', 'nested', 'first', 'fixed']) };
+const kinds = {
+  measure: v.string(),
+  mark: v.picklist([
+    'unreached',
+    'partly',
+    'overridden',
+    'apart',
+    'denominator',
+    'whole',
+    'dimension_side',
+    'unmatched',
+    'coarse',
+    'lost',
+    'uneven',
+    'nested',
+    'first',
+    'fixed',
+  ]),
+};
 const selection = v.variant('kind', [
   v.object({ kind: v.picklist(['table', 'link', 'measure']), name: v.string() }),
   v.object({ kind: v.literal('column'), table: v.string(), name: v.string() }),
@@ -93,7 +147,11 @@ export function readNamed(text: string): { named: Addressed; whole: boolean } {
 function sorted(value: unknown): string {
   return JSON.stringify(value, (_, x: unknown) => {
     if (x === null || typeof x !== 'object' || Array.isArray(x)) return x;
-    return Object.fromEntries(Object.entries(x).filter(([key, part]) => !(Array.isArray(part) && part.length === 0) && !(key === 'totals' && part === 'none')).sort(([a], [b]) => (a < b ? -1 : 1)));
+    return Object.fromEntries(
+      Object.entries(x)
+        .filter(([key, part]) => !(Array.isArray(part) && part.length === 0) && !(key === 'totals' && part === 'none'))
+        .sort(([a], [b]) => (a < b ? -1 : 1)),
+    );
   });
 }
 

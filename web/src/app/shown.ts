@@ -148,7 +148,8 @@ export const useShown = create<Shown>((set) => ({
       const now = s.probe ?? EMPTY_PROBE;
       return sameProbe(now, probe) ? {} : { probe, probeBack: [...s.probeBack.slice(-MOST_BACK), now], probeForth: [] };
     }),
-  openFolio: (folio) => set((s) => ({ folio, folioFrom: folio?.name || null, folioCount: s.folioCount + 1, folioBack: [], folioForth: [], selection: null })),
+  openFolio: (folio) =>
+    set((s) => ({ folio, folioFrom: folio?.name || null, folioCount: s.folioCount + 1, folioBack: [], folioForth: [], selection: null })),
   setFolio: (change) =>
     set((s) => {
       if (!s.folio) return {};
@@ -160,12 +161,16 @@ export const useShown = create<Shown>((set) => ({
   undoFolio: () =>
     set((s) => {
       const before = s.folioBack.at(-1);
-      return before && s.folio ? { folio: before, folioBack: s.folioBack.slice(0, -1), folioForth: [...s.folioForth, s.folio], selection: null } : {};
+      return before && s.folio
+        ? { folio: before, folioBack: s.folioBack.slice(0, -1), folioForth: [...s.folioForth, s.folio], selection: null }
+        : {};
     }),
   redoFolio: () =>
     set((s) => {
       const after = s.folioForth.at(-1);
-      return after && s.folio ? { folio: after, folioForth: s.folioForth.slice(0, -1), folioBack: [...s.folioBack, s.folio], selection: null } : {};
+      return after && s.folio
+        ? { folio: after, folioForth: s.folioForth.slice(0, -1), folioBack: [...s.folioBack, s.folio], selection: null }
+        : {};
     }),
   undoProbe: () =>
     set((s) => {

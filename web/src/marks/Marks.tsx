@@ -38,7 +38,9 @@ function roleShape(role: Role) {
         </g>
       );
     case 'disconnected':
-      return <circle cx="8" cy="8" r="5.6" fill="none" stroke="currentColor" strokeWidth="2.2" strokeDasharray="0.1 3.4" strokeLinecap="round" />;
+      return (
+        <circle cx="8" cy="8" r="5.6" fill="none" stroke="currentColor" strokeWidth="2.2" strokeDasharray="0.1 3.4" strokeLinecap="round" />
+      );
     default:
       return <circle cx="8" cy="8" r="5.4" fill="none" stroke="currentColor" strokeWidth="2.2" />;
   }
@@ -68,7 +70,14 @@ export function ReachMark({ kind, twoWay = false, size = 18 }: { kind: ReachKind
   const both = twoWay && (kind === 'direct' || kind === 'through');
   return (
     <svg className="mark" width={size} height={size} viewBox="0 0 18 18" aria-hidden>
-      {both && <path d="M3.5 1.5h11L9 8.6Z M3.5 16.5h11L9 9.4Z" fill={kind === 'direct' ? 'currentColor' : 'none'} stroke="currentColor" strokeWidth="1.3" />}
+      {both && (
+        <path
+          d="M3.5 1.5h11L9 8.6Z M3.5 16.5h11L9 9.4Z"
+          fill={kind === 'direct' ? 'currentColor' : 'none'}
+          stroke="currentColor"
+          strokeWidth="1.3"
+        />
+      )}
       {!both && kind === 'direct' && <path d="M3.5 3h11L9 12Z M3.5 14h11" fill="currentColor" stroke="currentColor" strokeWidth="1.6" />}
       {!both && kind === 'through' && <path d="M3.8 3.4h10.4L9 12Z M3.5 14.4h11" fill="none" stroke="currentColor" strokeWidth="1.5" />}
       {kind === 'inactive' && (

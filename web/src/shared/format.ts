@@ -132,7 +132,12 @@ export function columnName(reference: string): string {
 /** What of the filters does not come to a measure, in words; nothing where all do. */
 export function reachWords(measure: { unreached: string[]; marks: { kind: string; tables: string[] }[] }): string {
   const partly = measure.marks.filter((m) => m.kind === 'partly').flatMap((m) => m.tables);
-  return [measure.unreached.length ? `not reached by ${measure.unreached.join(', ')}` : '', partly.length ? `reached in part by ${partly.join(', ')}` : ''].filter(Boolean).join(', ');
+  return [
+    measure.unreached.length ? `not reached by ${measure.unreached.join(', ')}` : '',
+    partly.length ? `reached in part by ${partly.join(', ')}` : '',
+  ]
+    .filter(Boolean)
+    .join(', ');
 }
 
 /** What filters allow of a column, in a few words. */

@@ -58,7 +58,9 @@ export const keptKey = (model: number, kind: string, name: string) => `${model} 
 /** The names of the things of one kind that have drafts in a model. */
 export function draftNames(drafts: Record<string, Kept>, model: number, kind: string): string[] {
   const start = keptKey(model, kind, '');
-  return Object.keys(drafts).filter((k) => k.startsWith(start)).map((k) => k.slice(start.length));
+  return Object.keys(drafts)
+    .filter((k) => k.startsWith(start))
+    .map((k) => k.slice(start.length));
 }
 
 /** What is being written of a thing: the draft, else what is saved. `theirs` is what somebody saved since the draft was begun. */
@@ -67,11 +69,14 @@ export function useKept<T>(model: number, kind: string, name: string, saved: T) 
   const kept = useKeptDrafts((s) => s.drafts[key]);
   const now = JSON.stringify(saved);
   const value = useMemo(() => JSON.parse(kept ? kept.value : now) as T, [kept, now]);
-  const put = useCallback((next: T) => {
-    const { drafts, put: write } = useKeptDrafts.getState();
-    const text = JSON.stringify(next);
-    write(key, text === now ? null : { value: text, base: drafts[key]?.base ?? now });
-  }, [key, now]);
+  const put = useCallback(
+    (next: T) => {
+      const { drafts, put: write } = useKeptDrafts.getState();
+      const text = JSON.stringify(next);
+      write(key, text === now ? null : { value: text, base: drafts[key]?.base ?? now });
+    },
+    [key, now],
+  );
   const drop = useCallback(() => useKeptDrafts.getState().put(key, null), [key]);
   /** Goes on from what is saved now: another's save has been looked at. */
   const rebase = useCallback(() => {

@@ -9,7 +9,8 @@ interface Undo {
 }
 
 export function onUndoKeys(event: KeyboardEvent, { back, forth, undo, redo }: Undo): void {
-  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || (event.target as HTMLElement).closest('input, textarea')) return;
+  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || (event.target as HTMLElement).closest('input, textarea'))
+    return;
   if (event.shiftKey ? !forth : !back) return;
   (event.shiftKey ? redo : undo)();
   event.preventDefault();

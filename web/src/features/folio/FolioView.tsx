@@ -19,7 +19,8 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
   const [dragged, setDragged] = useState<number | null>(null);
   useConditions(); // they are read aloud once a tile has been answered
   const put = actions.setFolio;
-  const putTile = (at: number, tile: Tile | null) => put({ tiles: tile ? folio.tiles.map((t, i) => (i === at ? tile : t)) : folio.tiles.filter((_, i) => i !== at) });
+  const putTile = (at: number, tile: Tile | null) =>
+    put({ tiles: tile ? folio.tiles.map((t, i) => (i === at ? tile : t)) : folio.tiles.filter((_, i) => i !== at) });
   const move = (from: number, to: number) => {
     const tiles = [...folio.tiles];
     const [tile] = tiles.splice(from, 1);
@@ -30,7 +31,13 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
     requestAnimationFrame(() => document.querySelectorAll<HTMLElement>('.tile .tile-menu')[place]?.focus());
   };
   const picked = new Set(folio.picks.map((p) => ('column' in p ? p.column : '')));
-  const columns = model.tables.filter((t) => !t.hidden && t.role !== 'fact').flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })));
+  const columns = model.tables
+    .filter((t) => !t.hidden && t.role !== 'fact')
+    .flatMap((t) =>
+      t.columns
+        .filter((c) => !c.hidden)
+        .map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })),
+    );
   return (
     <div className="folio-bench">
       <FolioHead model={model} folio={folio}>
@@ -38,27 +45,67 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
         {folio.picks.map((pick, i) => (
           <span key={JSON.stringify(pick)} className="chip">
             {'column' in pick ? (
-              <button type="button" onClick={() => actions.select(columnSelection(pick.column))}>{pickText(pick)}</button>
+              <button type="button" onClick={() => actions.select(columnSelection(pick.column))}>
+                {pickText(pick)}
+              </button>
             ) : (
-              <Where model={model} text={pick.where} title="A condition for all tiles" onSay={(where) => put({ picks: folio.picks.map((p, j) => (j === i ? { where } : p)) })}>{pickText(pick)}</Where>
+              <Where
+                model={model}
+                text={pick.where}
+                title="A condition for all tiles"
+                onSay={(where) => put({ picks: folio.picks.map((p, j) => (j === i ? { where } : p)) })}
+              >
+                {pickText(pick)}
+              </Where>
             )}
-            <button type="button" aria-label={`Take the pick ${pickText(pick)} out`} onClick={() => put({ picks: folio.picks.filter((_, j) => j !== i) })}>✕</button>
+            <button
+              type="button"
+              aria-label={`Take the pick ${pickText(pick)} out`}
+              onClick={() => put({ picks: folio.picks.filter((_, j) => j !== i) })}
+            >
+              ✕
+            </button>
           </span>
         ))}
-        <Chooser label="+ pick for all" title="Pick from a column, for all tiles" choices={columns.filter((c) => !picked.has(c.value))} onChoose={(v) => put({ picks: [...folio.picks, { column: v, in: [] }] })} />
-        <span className="chip add"><Where model={model} text="" title="A condition for all tiles" onSay={(where) => put({ picks: [...folio.picks, { where }] })}>+ condition for all</Where></span>
+        <Chooser
+          label="+ pick for all"
+          title="Pick from a column, for all tiles"
+          choices={columns.filter((c) => !picked.has(c.value))}
+          onChoose={(v) => put({ picks: [...folio.picks, { column: v, in: [] }] })}
+        />
+        <span className="chip add">
+          <Where model={model} text="" title="A condition for all tiles" onSay={(where) => put({ picks: [...folio.picks, { where }] })}>
+            + condition for all
+          </Where>
+        </span>
         <AddTile model={model} onAdd={(tile) => put({ tiles: [...folio.tiles, tile] })} />
       </FolioHead>
       <div className="probe-body">
         <Picks model={model} picks={folio.picks} answer={undefined} put={(picks) => put({ picks })} />
         <div className="folio-scroll" data-region>
-          {folio.tiles.length === 0 && <p className="pad quiet empty-place">Nothing is on this folio yet. “+ tile” brings a saved probe, a number with its comparison, or a text; all of them stand under the picks at the left.</p>}
+          {folio.tiles.length === 0 && (
+            <p className="pad quiet empty-place">
+              Nothing is on this folio yet. “+ tile” brings a saved probe, a number with its comparison, or a text; all of them stand under
+              the picks at the left.
+            </p>
+          )}
           <div className="folio-grid">
             {folio.tiles.map((tile, i) => (
               <TileCard
-                key={`${i} ${tile.title ?? ''} ${typeof tile.probe === 'string' ? tile.probe : ''}`} model={model} tile={tile} picks={folio.picks} over={dragged !== null && dragged !== i}
-                onPut={(next) => putTile(i, next)} onPick={(picks) => put({ picks })} onMove={(by) => move(i, i + by)}
-                onDrag={() => setDragged(i)} onDrop={() => { if (dragged !== null) move(dragged, i); setDragged(null); }} onEnd={() => setDragged(null)}
+                key={`${i} ${tile.title ?? ''} ${typeof tile.probe === 'string' ? tile.probe : ''}`}
+                model={model}
+                tile={tile}
+                picks={folio.picks}
+                over={dragged !== null && dragged !== i}
+                onPut={(next) => putTile(i, next)}
+                onPick={(picks) => put({ picks })}
+                onMove={(by) => move(i, i + by)}
+                onDrag={() => setDragged(i)}
+                onDrop={() => {
+                  if (dragged !== null) move(dragged, i);
+                  setDragged(null);
+                }}
+                onEnd={() => setDragged(null)}
               />
             ))}
           </div>
@@ -81,7 +128,8 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
   const save = async () => {
     const kept = { ...folio, name, picks: folio.picks.filter((p: Pick) => 'where' in p || p.in.length > 0) };
     // What was changed while it was on its way stays as it is.
-    if (await edit({ kind: 'put_folio', folio: kept })) actions.set({ folioFrom: name, ...(useShown.getState().folio === folio ? { folio: kept } : {}) });
+    if (await edit({ kind: 'put_folio', folio: kept }))
+      actions.set({ folioFrom: name, ...(useShown.getState().folio === folio ? { folio: kept } : {}) });
   };
   const [renaming, setRenaming] = useState(false);
   useSaver(() => void save(), changed && name !== '' && !busy);
@@ -90,17 +138,77 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
     // The keys of the chips come up to here.
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
     <div className="sentence" data-region role="group" aria-label="The folio" onKeyDown={onKey}>
-      <input className="field folio-name" aria-label="Name of the folio" placeholder="name of the folio" value={folio.name} onChange={(e) => setFolio({ name: e.target.value })} />
+      <input
+        className="field folio-name"
+        aria-label="Name of the folio"
+        placeholder="name of the folio"
+        value={folio.name}
+        onChange={(e) => setFolio({ name: e.target.value })}
+      />
       {children}
       <span className="row sentence-end">
-        <button type="button" className="plain" disabled={!back} aria-label="Undo on the folio" title="Undo on the folio (Ctrl Z on a chip)" onClick={undoFolio}>↶</button>
-        <button type="button" className="plain" disabled={!forth} aria-label="Redo on the folio" title="Redo on the folio" onClick={redoFolio}>↷</button>
-        <button type="button" className="pill small solid" disabled={busy || !changed || !name} onClick={() => void save()}>{other ? `Put it in the place of ${name}` : stored && name !== from ? 'Save as another' : 'Save'}</button>
-        {stored && changed && <button type="button" className="pill small" onClick={() => actions.set({ folio: asFolio(stored), folioBack: [...useShown.getState().folioBack, folio], folioForth: [] })}>As saved</button>}
-        {stored && !changed && <button type="button" className="pill small" onClick={() => setRenaming(!renaming)}>Rename</button>}
-        {stored && <button type="button" className="pill small" disabled={busy} onClick={() => { void edit({ kind: 'remove_folio', name: String(stored.name) }); openFolio(null); }}>Remove</button>}
+        <button
+          type="button"
+          className="plain"
+          disabled={!back}
+          aria-label="Undo on the folio"
+          title="Undo on the folio (Ctrl Z on a chip)"
+          onClick={undoFolio}
+        >
+          ↶
+        </button>
+        <button
+          type="button"
+          className="plain"
+          disabled={!forth}
+          aria-label="Redo on the folio"
+          title="Redo on the folio"
+          onClick={redoFolio}
+        >
+          ↷
+        </button>
+        <button type="button" className="pill small solid" disabled={busy || !changed || !name} onClick={() => void save()}>
+          {other ? `Put it in the place of ${name}` : stored && name !== from ? 'Save as another' : 'Save'}
+        </button>
+        {stored && changed && (
+          <button
+            type="button"
+            className="pill small"
+            onClick={() => actions.set({ folio: asFolio(stored), folioBack: [...useShown.getState().folioBack, folio], folioForth: [] })}
+          >
+            As saved
+          </button>
+        )}
+        {stored && !changed && (
+          <button type="button" className="pill small" onClick={() => setRenaming(!renaming)}>
+            Rename
+          </button>
+        )}
+        {stored && (
+          <button
+            type="button"
+            className="pill small"
+            disabled={busy}
+            onClick={() => {
+              void edit({ kind: 'remove_folio', name: String(stored.name) });
+              openFolio(null);
+            }}
+          >
+            Remove
+          </button>
+        )}
       </span>
-      {renaming && stored && <Rename model={model} what="folio" name={String(stored.name)} onDone={(to) => { if (to) actions.set({ folio: { ...folio, name: to }, folioFrom: to }); setRenaming(false); }} />}
+      {renaming && stored && (
+        <Rename
+          model={model}
+          what="folio"
+          name={String(stored.name)}
+          onDone={(to) => {
+            if (to) actions.set({ folio: { ...folio, name: to }, folioFrom: to });
+            setRenaming(false);
+          }}
+        />
+      )}
       <Describe folio={folio} />
     </div>
   );
@@ -109,12 +217,27 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
 /** What the folio is for, written where it is read. */
 function Describe({ folio }: { folio: Folio }) {
   const [text, setText] = useState<string | null>(null);
-  if (text === null) return <button type="button" className="plain quiet folio-words" title="Say what it is for" onClick={() => setText(folio.description ?? '')}>{folio.description || 'say what it is for'}</button>;
+  if (text === null)
+    return (
+      <button type="button" className="plain quiet folio-words" title="Say what it is for" onClick={() => setText(folio.description ?? '')}>
+        {folio.description || 'say what it is for'}
+      </button>
+    );
   const keep = () => {
     if (text.trim() !== (folio.description ?? '')) actions.setFolio({ description: text.trim() || undefined });
     setText(null);
   };
-  return <input className="field folio-words" ref={(node) => node?.focus()} aria-label="What the folio is for" value={text} onChange={(e) => setText(e.target.value)} onBlur={keep} onKeyDown={(e) => (e.key === 'Enter' ? keep() : e.key === 'Escape' && setText(null))} />;
+  return (
+    <input
+      className="field folio-words"
+      ref={(node) => node?.focus()}
+      aria-label="What the folio is for"
+      value={text}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={keep}
+      onKeyDown={(e) => (e.key === 'Enter' ? keep() : e.key === 'Escape' && setText(null))}
+    />
+  );
 }
 
 /** What a tile can be: a saved probe, a number, or a text. */

@@ -9,18 +9,50 @@ function mendsFor(model: ModelDocument, broken: ErrorItem): { label: string; men
   const key = link ? link.to_columns : (table?.key ?? []);
   const once: { label: string; mend: Mend }[] =
     table && (broken.code === 'repeated_key' || broken.code === 'broken_key')
-      ? [{ label: `keep the first of each ${key.join(', ')}`, mend: { kind: 'change_table', name: table.name, set: { steps: [...table.steps, { kind: 'remove_repeats', columns: key }] } } }]
+      ? [
+          {
+            label: `keep the first of each ${key.join(', ')}`,
+            mend: { kind: 'change_table', name: table.name, set: { steps: [...table.steps, { kind: 'remove_repeats', columns: key }] } },
+          },
+        ]
       : [];
-  if (!link) return table && broken.code === 'broken_key' ? [...once, { label: `give up the key of ${table.name}`, mend: { kind: 'change_table', name: table.name, set: { key: [] } } }] : [];
+  if (!link)
+    return table && broken.code === 'broken_key'
+      ? [...once, { label: `give up the key of ${table.name}`, mend: { kind: 'change_table', name: table.name, set: { key: [] } } }]
+      : [];
   const found = [{ label: `remove the link ${link.name}`, mend: { kind: 'remove_link', name: link.name } as Mend }];
-  if (broken.code === 'repeated_key') found.unshift({ label: `make ${link.name} many-to-many`, mend: { kind: 'change_link', name: link.name, set: { cardinality: 'many-to-many' } } });
+  if (broken.code === 'repeated_key')
+    found.unshift({
+      label: `make ${link.name} many-to-many`,
+      mend: { kind: 'change_link', name: link.name, set: { cardinality: 'many-to-many' } },
+    });
   return [...once, ...found];
 }
 
-export function ComparisonView({ model, comparison, pending, error, mends, onMends }: { model: ModelDocument; comparison: Comparison | undefined; pending: boolean; error: Error | null; mends: Mend[]; onMends: ((m: Mend[]) => void) | null }) {
+export function ComparisonView({
+  model,
+  comparison,
+  pending,
+  error,
+  mends,
+  onMends,
+}: {
+  model: ModelDocument;
+  comparison: Comparison | undefined;
+  pending: boolean;
+  error: Error | null;
+  mends: Mend[];
+  onMends: ((m: Mend[]) => void) | null;
+}) {
   if (error) return <p className="signal">{error.message}</p>;
   if (!comparison) return pending ? <p className="wait">Comparing with what is here…</p> : null;
-  const nothing = comparison.links.length + comparison.measures.length + comparison.probes.length + comparison.breaks.length + comparison.loosens.length === 0;
+  const nothing =
+    comparison.links.length +
+      comparison.measures.length +
+      comparison.probes.length +
+      comparison.breaks.length +
+      comparison.loosens.length ===
+    0;
   return (
     <div className="comparison" aria-label="What it would change" role="region">
       <h3>What it would change</h3>
@@ -29,52 +61,85 @@ export function ComparisonView({ model, comparison, pending, error, mends, onMen
           <b>This load is held: it would break something. The old rows stay in force.</b>
           {comparison.breaks.map((b) => (
             <div key={b.in + b.message} className="row">
-              <span>{b.message} {b.mend}</span>
-              {onMends && mendsFor(model, b).map((m) => (
-                <button key={m.label} type="button" className="pill small" onClick={() => onMends([...mends, m.mend])}>
-                  take it and {m.label}
-                </button>
-              ))}
+              <span>
+                {b.message} {b.mend}
+              </span>
+              {onMends &&
+                mendsFor(model, b).map((m) => (
+                  <button key={m.label} type="button" className="pill small" onClick={() => onMends([...mends, m.mend])}>
+                    take it and {m.label}
+                  </button>
+                ))}
             </div>
           ))}
         </div>
       )}
       {comparison.loosens.map((b) => (
         <div key={b.in + b.message} className="row">
-          <span>{b.message} The link {b.in} would be loose: nothing is looked up over it. {b.mend}</span>
-          {onMends && mendsFor(model, b).map((m) => (
-            <button key={m.label} type="button" className="pill small" onClick={() => onMends([...mends, m.mend])}>
-              take it and {m.label}
-            </button>
-          ))}
+          <span>
+            {b.message} The link {b.in} would be loose: nothing is looked up over it. {b.mend}
+          </span>
+          {onMends &&
+            mendsFor(model, b).map((m) => (
+              <button key={m.label} type="button" className="pill small" onClick={() => onMends([...mends, m.mend])}>
+                take it and {m.label}
+              </button>
+            ))}
         </div>
       ))}
       {mends.length > 0 && onMends && (
         <p>
           With it: {mends.map((m) => mendText(m)).join(', ')}.{' '}
-          <button type="button" className="plain signal" onClick={() => onMends([])}>not so</button>
+          <button type="button" className="plain signal" onClick={() => onMends([])}>
+            not so
+          </button>
         </p>
       )}
       <table className="told-table">
         <tbody>
           {comparison.tables.map((t) => (
             <tr key={t.table}>
-              <td><b>{t.table}</b></td>
+              <td>
+                <b>{t.table}</b>
+              </td>
               <td>{change(t.rows, 'rows')}</td>
               <td>
-                {t.columns.gone.length > 0 && <div>gone: <span className="mono">{t.columns.gone.join(', ')}</span></div>}
-                {t.columns.new.length > 0 && <div>new: <span className="mono">{t.columns.new.map((c) => `${c.name} (${c.type})`).join(', ')}</span></div>}
-                {t.columns.retyped.length > 0 && <div>another type: <span className="mono">{t.columns.retyped.map((c) => `${c.name} ${c.from} › ${c.to}`).join(', ')}</span></div>}
-                {t.columns.gone.length + t.columns.new.length + t.columns.retyped.length === 0 && <span className="quiet">the same columns</span>}
+                {t.columns.gone.length > 0 && (
+                  <div>
+                    gone: <span className="mono">{t.columns.gone.join(', ')}</span>
+                  </div>
+                )}
+                {t.columns.new.length > 0 && (
+                  <div>
+                    new: <span className="mono">{t.columns.new.map((c) => `${c.name} (${c.type})`).join(', ')}</span>
+                  </div>
+                )}
+                {t.columns.retyped.length > 0 && (
+                  <div>
+                    another type: <span className="mono">{t.columns.retyped.map((c) => `${c.name} ${c.from} › ${c.to}`).join(', ')}</span>
+                  </div>
+                )}
+                {t.columns.gone.length + t.columns.new.length + t.columns.retyped.length === 0 && (
+                  <span className="quiet">the same columns</span>
+                )}
               </td>
-              <td>{t.key.key.length > 0 && (t.key.broken[1] ? <span className="signal">{counted(t.key.broken[1], 'row')} break the key</span> : <span className="quiet">its key holds</span>)}</td>
+              <td>
+                {t.key.key.length > 0 &&
+                  (t.key.broken[1] ? (
+                    <span className="signal">{counted(t.key.broken[1], 'row')} break the key</span>
+                  ) : (
+                    <span className="quiet">its key holds</span>
+                  ))}
+              </td>
             </tr>
           ))}
           {comparison.links.map((k) => (
             <tr key={k.link}>
               <td className="quiet">link</td>
               <td>{k.link}</td>
-              <td>{change(k.matched, 'rows match')}, {change(k.orphans, 'without partner')}</td>
+              <td>
+                {change(k.matched, 'rows match')}, {change(k.orphans, 'without partner')}
+              </td>
               <td>{k.firm[0] !== k.firm[1] && <span className="signal">{k.firm[1] ? 'becomes firm' : 'becomes loose'}</span>}</td>
             </tr>
           ))}
@@ -82,7 +147,9 @@ export function ComparisonView({ model, comparison, pending, error, mends, onMen
             <tr key={m.measure}>
               <td className="quiet">measure</td>
               <td className="measure-ink">{m.measure}</td>
-              <td>{shown(m.before, m.format)} › <b>{shown(m.after, m.format)}</b></td>
+              <td>
+                {shown(m.before, m.format)} › <b>{shown(m.after, m.format)}</b>
+              </td>
               <td className="quiet">over everything</td>
             </tr>
           ))}
@@ -104,7 +171,9 @@ export function ComparisonView({ model, comparison, pending, error, mends, onMen
 function mendText(mend: Mend): string {
   if (mend.kind === 'remove_link') return `the link ${String(mend.name)} goes`;
   if (mend.kind === 'change_link') return `${String(mend.name)} becomes many-to-many`;
-  return 'steps' in (mend.set as object) ? `a step of ${String(mend.name)} keeps the first of repeated rows` : `${String(mend.name)} has no key any more`;
+  return 'steps' in (mend.set as object)
+    ? `a step of ${String(mend.name)} keeps the first of repeated rows`
+    : `${String(mend.name)} has no key any more`;
 }
 
 function change([before = 0, after = 0]: number[], words: string) {

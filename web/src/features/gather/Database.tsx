@@ -15,7 +15,16 @@ interface Listed {
   rows: number;
 }
 
-const BLANK = { name: '', host: '127.0.0.1', port: 5432, database: '', user: '', password: '', sslmode: 'prefer' as const, keep_password: false };
+const BLANK = {
+  name: '',
+  host: '127.0.0.1',
+  port: 5432,
+  database: '',
+  user: '',
+  password: '',
+  sslmode: 'prefer' as const,
+  keep_password: false,
+};
 
 export function Database({ model, onReading }: { model: ModelDocument; onReading: (id: string) => void }) {
   const connections = useConnections(model);
@@ -29,7 +38,10 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
   const look = async (name: string, with_: string | null) => {
     setFound(null);
     try {
-      setFound(unwrap(await client.POST('/api/models/{model_id}/connections/tables', { params: { path }, body: { name, password: with_ } })).tables as Listed[]);
+      setFound(
+        unwrap(await client.POST('/api/models/{model_id}/connections/tables', { params: { path }, body: { name, password: with_ } }))
+          .tables as Listed[],
+      );
     } catch (error) {
       say({ problem: problemOf(error), retry: null });
     }
@@ -68,19 +80,58 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
             >
               {c.name}
             </button>
-            <span className="quiet">{c.user}@{c.host}:{c.port}/{c.database}{c.keeps_password ? ', password kept encrypted' : ''}</span>
-            <button type="button" className="plain quiet" onClick={() => void remove(c.name)} aria-label={`Forget the connection ${c.name}`}>forget</button>
+            <span className="quiet">
+              {c.user}@{c.host}:{c.port}/{c.database}
+              {c.keeps_password ? ', password kept encrypted' : ''}
+            </span>
+            <button
+              type="button"
+              className="plain quiet"
+              onClick={() => void remove(c.name)}
+              aria-label={`Forget the connection ${c.name}`}
+            >
+              forget
+            </button>
           </div>
         ))}
         {connection && !connection.keeps_password && (
-          <form className="row" style={{ marginTop: 6 }} onSubmit={(e) => { e.preventDefault(); void look(connection.name, password); }}>
-            <input className="field" style={{ width: 200 }} type="password" aria-label={`Password of ${connection.name}`} placeholder="password, for this time" value={password} onChange={(e) => setPassword(e.target.value)} />
-            <button type="submit" className="pill small">Look</button>
+          <form
+            className="row"
+            style={{ marginTop: 6 }}
+            onSubmit={(e) => {
+              e.preventDefault();
+              void look(connection.name, password);
+            }}
+          >
+            <input
+              className="field"
+              style={{ width: 200 }}
+              type="password"
+              aria-label={`Password of ${connection.name}`}
+              placeholder="password, for this time"
+              value={password}
+              onChange={(e) => setPassword(e.target.value)}
+            />
+            <button type="submit" className="pill small">
+              Look
+            </button>
           </form>
         )}
-        <NewConnection model={model} onMade={(name, secret, kept) => { setChosen(name); setPassword(secret); void look(name, kept ? null : secret); }} />
+        <NewConnection
+          model={model}
+          onMade={(name, secret, kept) => {
+            setChosen(name);
+            setPassword(secret);
+            void look(name, kept ? null : secret);
+          }}
+        />
       </div>
-      {chosen && (found ? <Choose key={chosen} listed={found} connection={chosen} onRead={(items) => void read(items)} /> : <p className="quiet">Its tables and views stand here once it answers.</p>)}
+      {chosen &&
+        (found ? (
+          <Choose key={chosen} listed={found} connection={chosen} onRead={(items) => void read(items)} />
+        ) : (
+          <p className="quiet">Its tables and views stand here once it answers.</p>
+        ))}
     </section>
   );
 }
@@ -106,14 +157,35 @@ function NewConnection({ model, onMade }: { model: ModelDocument; onMade: (name:
   const field = (key: 'name' | 'host' | 'database' | 'user' | 'password', words: string, type = 'text') => (
     <label>
       {words}
-      <input className="field" type={type} value={form[key]} autoComplete="off" onChange={(e) => setForm({ ...form, [key]: e.target.value })} />
+      <input
+        className="field"
+        type={type}
+        value={form[key]}
+        autoComplete="off"
+        onChange={(e) => setForm({ ...form, [key]: e.target.value })}
+      />
     </label>
   );
   return (
-    <form className="settings" style={{ marginTop: 12 }} onSubmit={(e) => { e.preventDefault(); void make(); }}>
+    <form
+      className="settings"
+      style={{ marginTop: 12 }}
+      onSubmit={(e) => {
+        e.preventDefault();
+        void make();
+      }}
+    >
       {field('name', 'Call it')}
       {field('host', 'Host')}
-      <label>Port<input className="field tiny" type="number" value={form.port} onChange={(e) => setForm({ ...form, port: Number(e.target.value) })} /></label>
+      <label>
+        Port
+        <input
+          className="field tiny"
+          type="number"
+          value={form.port}
+          onChange={(e) => setForm({ ...form, port: Number(e.target.value) })}
+        />
+      </label>
       {field('database', 'Database')}
       {field('user', 'User')}
       {field('password', 'Password', 'password')}
@@ -121,13 +193,23 @@ function NewConnection({ model, onMade }: { model: ModelDocument; onMade: (name:
         <input type="checkbox" checked={form.keep_password} onChange={(e) => setForm({ ...form, keep_password: e.target.checked })} />
         keep the password, encrypted; schedules need it
       </label>
-      <button type="submit" className="pill" disabled={busy || !form.name || !form.database || !form.user}>{busy ? 'Connecting…' : 'Connect'}</button>
+      <button type="submit" className="pill" disabled={busy || !form.name || !form.database || !form.user}>
+        {busy ? 'Connecting…' : 'Connect'}
+      </button>
       <p className="quiet">Rows are read in one read-only transaction; nothing is ever written there.</p>
     </form>
   );
 }
 
-function Choose({ listed, connection, onRead }: { listed: Listed[]; connection: string; onRead: (items: { name: string; source: Record<string, unknown> }[]) => void }) {
+function Choose({
+  listed,
+  connection,
+  onRead,
+}: {
+  listed: Listed[];
+  connection: string;
+  onRead: (items: { name: string; source: Record<string, unknown> }[]) => void;
+}) {
   const [ticked, setTicked] = useState<string[]>([]);
   const [search, setSearch] = useState('');
   const [query, setQuery] = useState('');
@@ -137,11 +219,13 @@ function Choose({ listed, connection, onRead }: { listed: Listed[]; connection: 
   const key = (t: Listed) => `${t.schema}.${t.name}`;
   const shown = listed.filter((t) => key(t).toLowerCase().includes(search.toLowerCase()));
   const items = [
-    ...listed.filter((t) => ticked.includes(key(t))).map((t) => {
-      const left = out[key(t)] ?? [];
-      const only = left.length ? { only: t.columns.filter((c) => !left.includes(c)) } : {};
-      return { name: t.title, source: { kind: 'database', connection, table: t.name, table_schema: t.schema, ...only } };
-    }),
+    ...listed
+      .filter((t) => ticked.includes(key(t)))
+      .map((t) => {
+        const left = out[key(t)] ?? [];
+        const only = left.length ? { only: t.columns.filter((c) => !left.includes(c)) } : {};
+        return { name: t.title, source: { kind: 'database', connection, table: t.name, table_schema: t.schema, ...only } };
+      }),
     ...(query.trim() ? [{ name: 'Query', source: { kind: 'database', connection, query } }] : []),
   ];
   return (
@@ -156,18 +240,36 @@ function Choose({ listed, connection, onRead }: { listed: Listed[]; connection: 
             <div key={key(t)}>
               <div className="row">
                 <label className="grow">
-                  <input type="checkbox" checked={ticked.includes(key(t))} onChange={(e) => setTicked(e.target.checked ? [...ticked, key(t)] : ticked.filter((x) => x !== key(t)))} />
+                  <input
+                    type="checkbox"
+                    checked={ticked.includes(key(t))}
+                    onChange={(e) => setTicked(e.target.checked ? [...ticked, key(t)] : ticked.filter((x) => x !== key(t)))}
+                  />
                   {name} {t.kind === 'view' && <span className="quiet">view</span>}
-                  <span className="end">{t.kind === 'table' ? (t.rows === null ? 'rows not counted yet' : `about ${counted(t.rows, 'row')}`) : 'a view'}</span>
+                  <span className="end">
+                    {t.kind === 'table' ? (t.rows === null ? 'rows not counted yet' : `about ${counted(t.rows, 'row')}`) : 'a view'}
+                  </span>
                 </label>
-                <button type="button" className="plain quiet" aria-expanded={open === key(t)} aria-label={`Columns of ${name}`} onClick={() => setOpen(open === key(t) ? null : key(t))}>
+                <button
+                  type="button"
+                  className="plain quiet"
+                  aria-expanded={open === key(t)}
+                  aria-label={`Columns of ${name}`}
+                  onClick={() => setOpen(open === key(t) ? null : key(t))}
+                >
                   {left.length ? `${t.columns.length - left.length} of ${t.columns.length} columns` : counted(t.columns.length, 'column')}
                 </button>
               </div>
-              {open === key(t) && <Columns table={t} left={left} onLeft={(columns) => {
-                setOut({ ...out, [key(t)]: columns });
-                if (!ticked.includes(key(t))) setTicked([...ticked, key(t)]);
-              }} />}
+              {open === key(t) && (
+                <Columns
+                  table={t}
+                  left={left}
+                  onLeft={(columns) => {
+                    setOut({ ...out, [key(t)]: columns });
+                    if (!ticked.includes(key(t))) setTicked([...ticked, key(t)]);
+                  }}
+                />
+              )}
             </div>
           );
         })}
@@ -192,7 +294,13 @@ function Columns({ table, left, onLeft }: { table: Listed; left: string[]; onLef
         const read = !left.includes(c);
         return (
           <label key={c}>
-            <input type="checkbox" checked={read} disabled={read && left.length === table.columns.length - 1} onChange={() => onLeft(read ? [...left, c] : left.filter((x) => x !== c))} /> {c}
+            <input
+              type="checkbox"
+              checked={read}
+              disabled={read && left.length === table.columns.length - 1}
+              onChange={() => onLeft(read ? [...left, c] : left.filter((x) => x !== c))}
+            />{' '}
+            {c}
           </label>
         );
       })}

@@ -20,7 +20,17 @@ interface Sending {
 }
 
 /** Where files are dropped; in a model they are read, without one a package becomes a model. */
-function DropPlace({ onFiles, sending, cancel, children }: { onFiles: (files: File[]) => void; sending: Sending | null; cancel: (() => void) | null; children: React.ReactNode }) {
+function DropPlace({
+  onFiles,
+  sending,
+  cancel,
+  children,
+}: {
+  onFiles: (files: File[]) => void;
+  sending: Sending | null;
+  cancel: (() => void) | null;
+  children: React.ReactNode;
+}) {
   const [over, setOver] = useState(false);
   const onDrop = (event: DragEvent) => {
     event.preventDefault();
@@ -56,7 +66,19 @@ function DropPlace({ onFiles, sending, cancel, children }: { onFiles: (files: Fi
   );
 }
 
-function FileChoice({ label, accept, several, onFiles, solid }: { label: string; accept: string; several: boolean; onFiles: (files: File[]) => void; solid?: boolean }) {
+function FileChoice({
+  label,
+  accept,
+  several,
+  onFiles,
+  solid,
+}: {
+  label: string;
+  accept: string;
+  several: boolean;
+  onFiles: (files: File[]) => void;
+  solid?: boolean;
+}) {
   return (
     <label className={solid ? 'pill solid' : 'pill'}>
       {label}
@@ -89,7 +111,10 @@ function FolderChoice({ onFiles }: { onFiles: (files: File[]) => void }) {
           const files = [...(e.target.files ?? [])];
           e.target.value = '';
           const name = files[0]?.webkitRelativePath.split('/')[0] ?? 'package';
-          void packed(name, files.map((f) => ({ path: f.webkitRelativePath, file: f }))).then((file) => onFiles([file]));
+          void packed(
+            name,
+            files.map((f) => ({ path: f.webkitRelativePath, file: f })),
+          ).then((file) => onFiles([file]));
         }}
       />
     </label>
@@ -138,7 +163,14 @@ function NewModel() {
         if (title.trim()) void make();
       }}
     >
-      <input className="field" style={{ width: 220 }} aria-label="Name of the new model" placeholder="A new model’s name" value={title} onChange={(e) => setTitle(e.target.value)} />
+      <input
+        className="field"
+        style={{ width: 220 }}
+        aria-label="Name of the new model"
+        placeholder="A new model’s name"
+        value={title}
+        onChange={(e) => setTitle(e.target.value)}
+      />
       <button type="submit" className="pill" disabled={!title.trim()}>
         New model
       </button>
@@ -208,12 +240,19 @@ function Bench({ model }: { model: ModelDocument }) {
     <div className="pad" data-region>
       <DropPlace onFiles={(files) => void drop(files)} sending={sending ?? own.sending} cancel={stop ? () => stop.abort() : null}>
         <b>Drop files here</b>
-        <div className="quiet">CSV, XLSX, ODS, Parquet, Arrow, JSON Lines, or packages as .zip; several at once. Nothing is taken before you have seen it.</div>
+        <div className="quiet">
+          CSV, XLSX, ODS, Parquet, Arrow, JSON Lines, or packages as .zip; several at once. Nothing is taken before you have seen it.
+        </div>
       </DropPlace>
       <div className="row" style={{ marginBottom: 18 }}>
         <FileChoice solid label="Choose files" accept={KINDS} several onFiles={(files) => void drop(files)} />
         <FolderChoice onFiles={(files) => void drop(files)} />
-        <button type="button" className="pill" aria-expanded={side === 'database'} onClick={() => setSide(side === 'database' ? null : 'database')}>
+        <button
+          type="button"
+          className="pill"
+          aria-expanded={side === 'database'}
+          onClick={() => setSide(side === 'database' ? null : 'database')}
+        >
           From a database
         </button>
         <button
@@ -233,7 +272,15 @@ function Bench({ model }: { model: ModelDocument }) {
       {side === 'database' && <Database model={model} onReading={(id) => set({ reading: id })} />}
       {side === 'loads' && <Loads model={model} />}
       <HeldLoads model={model} />
-      {reading && <ReadingPanel key={reading} model={model} id={reading} onEnd={() => set({ reading: null })} onReading={(id) => set({ reading: id })} />}
+      {reading && (
+        <ReadingPanel
+          key={reading}
+          model={model}
+          id={reading}
+          onEnd={() => set({ reading: null })}
+          onReading={(id) => set({ reading: id })}
+        />
+      )}
       <TableCards model={model} onReading={(id) => set({ reading: id })} />
       <div className="row" style={{ margin: '18px 0 0' }}>
         <span className="quiet">Take the model along:</span>
@@ -269,7 +316,8 @@ function OtherModels({ model }: { model: ModelDocument | null }) {
     }
     setAsked(null);
   };
-  if (others.length === 0) return model ? <p className="quiet">This is the only model here; {counted(model.tables.length, 'table')}.</p> : null;
+  if (others.length === 0)
+    return model ? <p className="quiet">This is the only model here; {counted(model.tables.length, 'table')}.</p> : null;
   return (
     <ul className="plain-list">
       {others.map((m) => (

@@ -8,7 +8,14 @@ import { ComparisonView } from './ComparisonView';
 import { canReload } from './TableCards';
 import { useLoadComparison, useLoads, usePutSchedule, useSchedules, type Mend } from './requests';
 
-const EVERY: [number, string][] = [[0, 'by hand only'], [15, 'every 15 minutes'], [60, 'every hour'], [360, 'every 6 hours'], [1440, 'every day'], [10080, 'every week']];
+const EVERY: [number, string][] = [
+  [0, 'by hand only'],
+  [15, 'every 15 minutes'],
+  [60, 'every hour'],
+  [360, 'every 6 hours'],
+  [1440, 'every day'],
+  [10080, 'every week'],
+];
 
 function when(text: string): string {
   return new Date(text).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' });
@@ -19,7 +26,14 @@ function useLoadActions(model: ModelDocument) {
   const { keep } = useEdits(model);
   const use = async (load: LoadInfo, mends: Mend[] = []) => {
     try {
-      keep(unwrap(await client.POST('/api/models/{model_id}/loads/{load_id}/use', { params: { path: { model_id: model.id, load_id: load.id } }, body: { base: model.version, mends } })));
+      keep(
+        unwrap(
+          await client.POST('/api/models/{model_id}/loads/{load_id}/use', {
+            params: { path: { model_id: model.id, load_id: load.id } },
+            body: { base: model.version, mends },
+          }),
+        ),
+      );
       say(null);
     } catch (error) {
       say({ problem: { ...problemOf(error), title: 'The rows stay as they are.' }, retry: null });
@@ -44,25 +58,48 @@ export function Loads({ model }: { model: ModelDocument }) {
   const say = useShown((s) => s.say);
   const sources = ['*', ...model.tables.filter(canReload).map((t) => t.name)];
   const minutes = (table: string) => schedules.data?.find((s) => s.table === table)?.minutes ?? 0;
-  const set = (table: string, value: number) => void put(table, value).catch((error: unknown) => say({ problem: problemOf(error), retry: null }));
+  const set = (table: string, value: number) =>
+    void put(table, value).catch((error: unknown) => say({ problem: problemOf(error), retry: null }));
   return (
     <section className="panel two" aria-label="Loads and schedules">
       <div tabIndex={0} role="region" aria-label="History of loads">
         <h3>Loads, the newest first</h3>
         <table className="told-table">
           <thead>
-            <tr><th>Table</th><th>When</th><th className="num">Rows</th><th className="num">Seconds</th><th>From</th><th>By</th><th /></tr>
+            <tr>
+              <th>Table</th>
+              <th>When</th>
+              <th className="num">Rows</th>
+              <th className="num">Seconds</th>
+              <th>From</th>
+              <th>By</th>
+              <th />
+            </tr>
           </thead>
           <tbody>
             {loads.data?.map((x) => (
               <tr key={x.id}>
-                <td><b>{x.table}</b></td>
+                <td>
+                  <b>{x.table}</b>
+                </td>
                 <td>{when(x.loaded_at)}</td>
                 <td className="num">{count(x.rows)}</td>
                 <td className="num">{x.seconds.toFixed(1)}</td>
-                <td className="clip" style={{ maxWidth: 160 }} title={x.source}>{x.source}</td>
+                <td className="clip" style={{ maxWidth: 160 }} title={x.source}>
+                  {x.source}
+                </td>
                 <td className="quiet">{x.author}</td>
-                <td>{x.live ? <span className="quiet">in force</span> : x.state === 'held' ? <span className="signal">held</span> : <button type="button" className="pill small" onClick={() => void use(x)}>Go back to it</button>}</td>
+                <td>
+                  {x.live ? (
+                    <span className="quiet">in force</span>
+                  ) : x.state === 'held' ? (
+                    <span className="signal">held</span>
+                  ) : (
+                    <button type="button" className="pill small" onClick={() => void use(x)}>
+                      Go back to it
+                    </button>
+                  )}
+                </td>
               </tr>
             ))}
           </tbody>
@@ -78,17 +115,31 @@ export function Loads({ model }: { model: ModelDocument }) {
                 <tr key={table}>
                   <td>{table === '*' ? <b>all tables</b> : table}</td>
                   <td>
-                    <select className="field" aria-label={`When ${table === '*' ? 'all tables' : table} load by themselves`} value={minutes(table)} onChange={(e) => set(table, Number(e.target.value))}>
-                      {EVERY.map(([n, words]) => <option key={n} value={n}>{words}</option>)}
+                    <select
+                      className="field"
+                      aria-label={`When ${table === '*' ? 'all tables' : table} load by themselves`}
+                      value={minutes(table)}
+                      onChange={(e) => set(table, Number(e.target.value))}
+                    >
+                      {EVERY.map(([n, words]) => (
+                        <option key={n} value={n}>
+                          {words}
+                        </option>
+                      ))}
                     </select>
                   </td>
-                  <td className="quiet">{found ? `next ${when(found.next_at)}${found.last_at ? `; ${when(found.last_at)}: ${found.last_result}` : ''}` : ''}</td>
+                  <td className="quiet">
+                    {found ? `next ${when(found.next_at)}${found.last_at ? `; ${when(found.last_at)}: ${found.last_result}` : ''}` : ''}
+                  </td>
                 </tr>
               );
             })}
           </tbody>
         </table>
-        <p className="quiet">A load that would break a link or a measure is held; the old rows stay in force until you choose. Files are read from the model’s folder of files, databases over their connection.</p>
+        <p className="quiet">
+          A load that would break a link or a measure is held; the old rows stay in force until you choose. Files are read from the model’s
+          folder of files, databases over their connection.
+        </p>
       </div>
     </section>
   );
@@ -118,7 +169,12 @@ function Held({ model, load }: { model: ModelDocument; load: LoadInfo }) {
           A load of {load.table}, {when(load.loaded_at)}, {counted(load.rows, 'row')}, is held
         </h3>
         <span className="row">
-          <button type="button" className="pill" disabled={!comparison.data || (comparison.data.breaks.length > 0 && mends.length === 0)} onClick={() => void use(load, mends)}>
+          <button
+            type="button"
+            className="pill"
+            disabled={!comparison.data || (comparison.data.breaks.length > 0 && mends.length === 0)}
+            onClick={() => void use(load, mends)}
+          >
             Take it
           </button>
           <button type="button" className="pill" onClick={() => void drop(load)}>
@@ -126,7 +182,14 @@ function Held({ model, load }: { model: ModelDocument; load: LoadInfo }) {
           </button>
         </span>
       </div>
-      <ComparisonView model={model} comparison={comparison.data} pending={comparison.isFetching} error={comparison.error} mends={mends} onMends={setMends} />
+      <ComparisonView
+        model={model}
+        comparison={comparison.data}
+        pending={comparison.isFetching}
+        error={comparison.error}
+        mends={mends}
+        onMends={setMends}
+      />
     </section>
   );
 }

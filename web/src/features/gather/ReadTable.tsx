@@ -14,8 +14,25 @@ interface Asked {
 }
 
 const TYPES = ['text', 'integer', 'number', 'boolean', 'date', 'datetime'];
-const DELIMITERS: [string, string][] = [[',', 'comma'], [';', 'semicolon'], ['\t', 'tab'], ['|', 'bar'], [':', 'colon']];
-const ENCODINGS = ['utf-8', 'utf-8-sig', 'windows-1252', 'iso-8859-1', 'iso-8859-15', 'windows-1250', 'windows-1251', 'utf-16', 'shift_jis', 'gb18030'];
+const DELIMITERS: [string, string][] = [
+  [',', 'comma'],
+  [';', 'semicolon'],
+  ['\t', 'tab'],
+  ['|', 'bar'],
+  [':', 'colon'],
+];
+const ENCODINGS = [
+  'utf-8',
+  'utf-8-sig',
+  'windows-1252',
+  'iso-8859-1',
+  'iso-8859-15',
+  'windows-1250',
+  'windows-1251',
+  'utf-16',
+  'shift_jis',
+  'gb18030',
+];
 const PATTERNS = ['yyyy-MM-dd', 'dd.MM.yyyy', 'd.M.yyyy', 'dd/MM/yyyy', 'MM/dd/yyyy', 'd MMM yyyy', 'yyyyMMdd', 'dd.MM.yy'];
 
 export function ReadTable({ item, onReread }: { item: ReadingItem; onReread: (source: Source) => void }) {
@@ -32,10 +49,14 @@ export function ReadTable({ item, onReread }: { item: ReadingItem; onReread: (so
     <div className="read-table">
       <Settings source={source} setSource={setSource} />
       {item.report?.notes.map((n) => (
-        <p key={n} className="note">{n}</p>
+        <p key={n} className="note">
+          {n}
+        </p>
       ))}
       {item.report?.broken_rows.map((b) => (
-        <p key={b.row} className="note mono">{b.message}: {b.text}</p>
+        <p key={b.row} className="note mono">
+          {b.message}: {b.text}
+        </p>
       ))}
       {item.report && (
         <div className="read-columns" tabIndex={0} role="region" aria-label={`Columns of ${item.name}`}>
@@ -44,7 +65,12 @@ export function ReadTable({ item, onReread }: { item: ReadingItem; onReread: (so
               <tr>
                 {item.report.columns.map((c) => (
                   <th key={c.name}>
-                    <ColumnHead column={c} asked={columns[c.name]} onAsk={(a) => setColumn(c.name, a)} typed={source.kind !== 'resource' && source.kind !== 'database'} />
+                    <ColumnHead
+                      column={c}
+                      asked={columns[c.name]}
+                      onAsk={(a) => setColumn(c.name, a)}
+                      typed={source.kind !== 'resource' && source.kind !== 'database'}
+                    />
                   </th>
                 ))}
               </tr>
@@ -54,7 +80,9 @@ export function ReadTable({ item, onReread }: { item: ReadingItem; onReread: (so
                 // The sample is the first rows: their place is what they are.
                 <tr key={`${i}`}>
                   {row.map((value, j) => (
-                    <td key={`${j}`} className={value === null ? 'quiet' : ''}>{columnText(value)}</td>
+                    <td key={`${j}`} className={value === null ? 'quiet' : ''}>
+                      {columnText(value)}
+                    </td>
                   ))}
                 </tr>
               ))}
@@ -79,8 +107,28 @@ function Settings({ source, setSource }: { source: Source; setSource: (s: Source
   const number = (key: string) => (typeof source[key] === 'number' ? String(source[key]) : '');
   const rows = (
     <>
-      <label>Rows above<input className="field tiny" type="number" min={0} max={1000} value={number('skip')} onChange={(e) => put('skip', e.target.value === '' ? null : Number(e.target.value))} /></label>
-      <label>Heading rows<input className="field tiny" type="number" min={0} max={5} value={number('header')} onChange={(e) => put('header', e.target.value === '' ? null : Number(e.target.value))} /></label>
+      <label>
+        Rows above
+        <input
+          className="field tiny"
+          type="number"
+          min={0}
+          max={1000}
+          value={number('skip')}
+          onChange={(e) => put('skip', e.target.value === '' ? null : Number(e.target.value))}
+        />
+      </label>
+      <label>
+        Heading rows
+        <input
+          className="field tiny"
+          type="number"
+          min={0}
+          max={5}
+          value={number('header')}
+          onChange={(e) => put('header', e.target.value === '' ? null : Number(e.target.value))}
+        />
+      </label>
     </>
   );
   const missing = (
@@ -90,7 +138,15 @@ function Settings({ source, setSource }: { source: Source; setSource: (s: Source
         className="field"
         value={((source.missing ?? ['']) as string[]).filter(Boolean).join(', ')}
         placeholder="nothing, n/a, -"
-        onChange={(e) => put('missing', ['', ...e.target.value.split(',').map((x) => x.trim()).filter(Boolean)])}
+        onChange={(e) =>
+          put('missing', [
+            '',
+            ...e.target.value
+              .split(',')
+              .map((x) => x.trim())
+              .filter(Boolean),
+          ])
+        }
       />
     </label>
   );
@@ -100,18 +156,30 @@ function Settings({ source, setSource }: { source: Source; setSource: (s: Source
         <label>
           Delimiter
           <select className="field" value={text('delimiter')} onChange={(e) => put('delimiter', e.target.value)}>
-            {DELIMITERS.map(([value, name]) => <option key={name} value={value}>{name}</option>)}
+            {DELIMITERS.map(([value, name]) => (
+              <option key={name} value={value}>
+                {name}
+              </option>
+            ))}
           </select>
         </label>
         <label>
           Encoding
           <select className="field" value={text('encoding')} onChange={(e) => put('encoding', e.target.value)}>
-            {[...new Set([text('encoding'), ...ENCODINGS])].map((x) => <option key={x} value={x}>{x || 'found by itself'}</option>)}
+            {[...new Set([text('encoding'), ...ENCODINGS])].map((x) => (
+              <option key={x} value={x}>
+                {x || 'found by itself'}
+              </option>
+            ))}
           </select>
         </label>
         <label>
           Quote
-          <select className="field" value={text('quote') || (source.quote === undefined ? '"' : '')} onChange={(e) => put('quote', e.target.value)}>
+          <select
+            className="field"
+            value={text('quote') || (source.quote === undefined ? '"' : '')}
+            onChange={(e) => put('quote', e.target.value)}
+          >
             <option value={'"'}>double</option>
             <option value="'">single</option>
             <option value="">none</option>
@@ -131,7 +199,10 @@ function Settings({ source, setSource }: { source: Source; setSource: (s: Source
   if (source.kind === 'sheet')
     return (
       <div className="settings">
-        <label>Range<input className="field" placeholder="all, or B3:F40" value={text('range')} onChange={(e) => put('range', e.target.value)} /></label>
+        <label>
+          Range
+          <input className="field" placeholder="all, or B3:F40" value={text('range')} onChange={(e) => put('range', e.target.value)} />
+        </label>
         {rows}
         <label>
           Merged cells
@@ -141,7 +212,14 @@ function Settings({ source, setSource }: { source: Source; setSource: (s: Source
           </select>
         </label>
         {Array.isArray(source.sheets) && source.sheets.length > 0 && (
-          <label>Sheet’s name goes to<input className="field" value={text('sheet_column') || 'sheet'} onChange={(e) => put('sheet_column', e.target.value || 'sheet')} /></label>
+          <label>
+            Sheet’s name goes to
+            <input
+              className="field"
+              value={text('sheet_column') || 'sheet'}
+              onChange={(e) => put('sheet_column', e.target.value || 'sheet')}
+            />
+          </label>
         )}
         {missing}
       </div>
@@ -174,27 +252,62 @@ function readsText(reads: ReadsInfo): string {
 }
 
 /** A column's type, what else it could be, and how what does not fit is treated. */
-function ColumnHead({ column, asked, onAsk, typed }: { column: ReadColumn; asked: Asked | undefined; onAsk: (a: Asked | null) => void; typed: boolean }) {
+function ColumnHead({
+  column,
+  asked,
+  onAsk,
+  typed,
+}: {
+  column: ReadColumn;
+  asked: Asked | undefined;
+  onAsk: (a: Asked | null) => void;
+  typed: boolean;
+}) {
   const now: Asked = asked ?? asAsked(column, 'empty');
   const put = (part: Partial<Asked>) => onAsk({ ...now, ...part });
   return (
     <>
       <b>{column.name}</b>
       {typed ? (
-        <select className="field" aria-label={`Type of ${column.name}`} value={now.type} onChange={(e) => put({ type: e.target.value, pattern: '', misfits: asked?.misfits ?? 'refuse' })}>
-          {TYPES.map((t) => <option key={t} value={t}>{t}</option>)}
+        <select
+          className="field"
+          aria-label={`Type of ${column.name}`}
+          value={now.type}
+          onChange={(e) => put({ type: e.target.value, pattern: '', misfits: asked?.misfits ?? 'refuse' })}
+        >
+          {TYPES.map((t) => (
+            <option key={t} value={t}>
+              {t}
+            </option>
+          ))}
         </select>
       ) : (
         <small>{column.type}</small>
       )}
       {typed && (now.type === 'date' || now.type === 'datetime') && (
         <>
-          <input className="field mono" aria-label={`Pattern of ${column.name}`} list="date-patterns" value={now.pattern} placeholder="found by itself" onChange={(e) => put({ pattern: e.target.value, misfits: asked?.misfits ?? 'refuse' })} />
-          <datalist id="date-patterns">{PATTERNS.map((p) => <option key={p} value={p} />)}</datalist>
+          <input
+            className="field mono"
+            aria-label={`Pattern of ${column.name}`}
+            list="date-patterns"
+            value={now.pattern}
+            placeholder="found by itself"
+            onChange={(e) => put({ pattern: e.target.value, misfits: asked?.misfits ?? 'refuse' })}
+          />
+          <datalist id="date-patterns">
+            {PATTERNS.map((p) => (
+              <option key={p} value={p} />
+            ))}
+          </datalist>
         </>
       )}
       {typed && now.type === 'number' && (
-        <select className="field" aria-label={`Decimal mark of ${column.name}`} value={`${now.decimal}${now.group}`} onChange={(e) => put({ decimal: e.target.value.charAt(0), group: e.target.value.slice(1) })}>
+        <select
+          className="field"
+          aria-label={`Decimal mark of ${column.name}`}
+          value={`${now.decimal}${now.group}`}
+          onChange={(e) => put({ decimal: e.target.value.charAt(0), group: e.target.value.slice(1) })}
+        >
           <option value=".">1234.5</option>
           <option value=".,">1,234.5</option>
           <option value=",">1234,5</option>
@@ -203,7 +316,12 @@ function ColumnHead({ column, asked, onAsk, typed }: { column: ReadColumn; asked
         </select>
       )}
       {asked && asked.type !== 'text' && (
-        <select className="field" aria-label={`What does not fit ${column.name}`} value={asked.misfits} onChange={(e) => put({ misfits: e.target.value })}>
+        <select
+          className="field"
+          aria-label={`What does not fit ${column.name}`}
+          value={asked.misfits}
+          onChange={(e) => put({ misfits: e.target.value })}
+        >
           <option value="refuse">refuse misfits</option>
           <option value="empty">misfits become empty</option>
           <option value="text">keep as text if any</option>
@@ -211,24 +329,34 @@ function ColumnHead({ column, asked, onAsk, typed }: { column: ReadColumn; asked
       )}
       <small className="quiet">{column.empty ? `${count(column.empty)} empty` : 'none empty'}</small>
       {column.note && <small className="signal wrap">{column.note}</small>}
-      {typed && !asked && column.others.map((o) => (
-        <button key={readsText(o)} type="button" className="plain offer" onClick={() => onAsk(asAsked(o, o.misfits.count ? 'empty' : 'refuse'))}>
-          {readsText(o)}?{o.misfits.count > 0 && ` but for ${count(o.misfits.count)}`}
-        </button>
-      ))}
+      {typed &&
+        !asked &&
+        column.others.map((o) => (
+          <button
+            key={readsText(o)}
+            type="button"
+            className="plain offer"
+            onClick={() => onAsk(asAsked(o, o.misfits.count ? 'empty' : 'refuse'))}
+          >
+            {readsText(o)}?{o.misfits.count > 0 && ` but for ${count(o.misfits.count)}`}
+          </button>
+        ))}
     </>
   );
 }
 
 function Misfits({ columns }: { columns: ReadColumn[] }) {
-  const told = columns.flatMap((c) => [c, ...c.others].filter((x) => x.misfits.count > 0).map((x) => ({ name: c.name, type: x.type, misfits: x.misfits, taken: x === c })));
+  const told = columns.flatMap((c) =>
+    [c, ...c.others].filter((x) => x.misfits.count > 0).map((x) => ({ name: c.name, type: x.type, misfits: x.misfits, taken: x === c })),
+  );
   if (!told.length) return null;
   return (
     <details className="misfits">
       <summary>What did not fit</summary>
       {told.map((t) => (
         <p key={`${t.name} ${t.type}`}>
-          <b>{t.name}</b> as {t.type}: {count(t.misfits.count)} value{t.misfits.count > 1 ? 's' : ''} {t.taken ? 'became empty' : 'would not fit'}:{' '}
+          <b>{t.name}</b> as {t.type}: {count(t.misfits.count)} value{t.misfits.count > 1 ? 's' : ''}{' '}
+          {t.taken ? 'became empty' : 'would not fit'}:{' '}
           <span className="mono">{t.misfits.rows.map((r) => `row ${r.row}: “${r.text}”`).join(', ')}</span>
           {t.misfits.count > t.misfits.rows.length && ' …'}
         </p>

@@ -23,7 +23,17 @@ function sameSource(model: ModelDocument, item: ReadingItem): string | null {
   return model.tables.find((t) => t.origin.kind !== undefined && part(t.origin) === part(item.source))?.name ?? null;
 }
 
-export function ReadingPanel({ model, id, onEnd, onReading }: { model: ModelDocument; id: string; onEnd: () => void; onReading: (id: string) => void }) {
+export function ReadingPanel({
+  model,
+  id,
+  onEnd,
+  onReading,
+}: {
+  model: ModelDocument;
+  id: string;
+  onEnd: () => void;
+  onReading: (id: string) => void;
+}) {
   const reading = useReading(model.id, id);
   if (reading.isError)
     return (
@@ -38,7 +48,17 @@ export function ReadingPanel({ model, id, onEnd, onReading }: { model: ModelDocu
   return <Panel model={model} reading={reading.data} onEnd={onEnd} onReading={onReading} />;
 }
 
-function Panel({ model, reading, onEnd, onReading }: { model: ModelDocument; reading: Reading; onEnd: () => void; onReading: (id: string) => void }) {
+function Panel({
+  model,
+  reading,
+  onEnd,
+  onReading,
+}: {
+  model: ModelDocument;
+  reading: Reading;
+  onEnd: () => void;
+  onReading: (id: string) => void;
+}) {
   const [wanted, setWanted] = useState<Record<number, Partial<Wanted>>>({});
   const [open, setOpen] = useState<number | null>(null);
   const [mends, setMends] = useState<Mend[]>([]);
@@ -46,14 +66,19 @@ function Panel({ model, reading, onEnd, onReading }: { model: ModelDocument; rea
   const say = useShown((s) => s.say);
   const { keep } = useEdits(model);
   const running = reading.state === 'running';
-  const whole = useMemo(() => new Set(reading.items.filter((i) => Array.isArray(i.source.sheets) && i.source.sheets.length).map((i) => i.source.file)), [reading]);
+  const whole = useMemo(
+    () => new Set(reading.items.filter((i) => Array.isArray(i.source.sheets) && i.source.sheets.length).map((i) => i.source.file)),
+    [reading],
+  );
   const plan = reading.items.map((item, place): Wanted => {
     const table = sameSource(model, item);
     // Sheets that are offered as one table are not offered one by one as well, unless asked for.
     const single = whole.has(item.source.file) && !Array.isArray(item.source.sheets);
     return { take: item.state === 'read' && !single, name: item.name, table, ...wanted[place] };
   });
-  const chosen: Choice[] = plan.flatMap((w, place) => (w.take && reading.items[place]?.state === 'read' ? [{ place, table: w.table, name: w.table ? null : w.name }] : []));
+  const chosen: Choice[] = plan.flatMap((w, place) =>
+    w.take && reading.items[place]?.state === 'read' ? [{ place, table: w.table, name: w.table ? null : w.name }] : [],
+  );
   const comparison = useComparison(model, reading.id, running ? [] : chosen, mends);
   const replaced = chosen.filter((c) => c.table).length;
   const held = replaced > 0 && (comparison.data?.breaks.length ?? 0) > 0;
@@ -84,7 +109,11 @@ function Panel({ model, reading, onEnd, onReading }: { model: ModelDocument; rea
   const reread = async (sources: Record<number, Record<string, unknown>>) => {
     setBusy(true);
     try {
-      const items = reading.items.map((item, i) => ({ name: plan[i]?.name ?? item.name, source: sources[i] ?? item.source, table: plan[i]?.table ?? null }));
+      const items = reading.items.map((item, i) => ({
+        name: plan[i]?.name ?? item.name,
+        source: sources[i] ?? item.source,
+        table: plan[i]?.table ?? null,
+      }));
       const next = await startReading(model.id, { items });
       await dropReading(model.id, reading.id);
       onReading(next.id);
@@ -102,12 +131,19 @@ function Panel({ model, reading, onEnd, onReading }: { model: ModelDocument; rea
     <section className="panel" aria-label="Reading">
       <div className="row" style={{ justifyContent: 'space-between' }}>
         <h2 role="status">
-          {running || busy ? `Reading ${reading.items.length || ''}…` : `Read ${reading.items.length - failed} table${reading.items.length - failed === 1 ? '' : 's'} in ${reading.seconds.toFixed(1)} s`}
+          {running || busy
+            ? `Reading ${reading.items.length || ''}…`
+            : `Read ${reading.items.length - failed} table${reading.items.length - failed === 1 ? '' : 's'} in ${reading.seconds.toFixed(1)} s`}
           {failed > 0 && <span className="signal"> {failed} could not be read</span>}
         </h2>
         <span className="row">
           {!running && (
-            <button type="button" className="pill solid" disabled={busy || chosen.length === 0 || held || (replaced > 0 && !comparison.data)} onClick={() => void take()}>
+            <button
+              type="button"
+              className="pill solid"
+              disabled={busy || chosen.length === 0 || held || (replaced > 0 && !comparison.data)}
+              onClick={() => void take()}
+            >
               {`Take ${chosen.length} table${chosen.length === 1 ? '' : 's'}`}
             </button>
           )}
@@ -131,30 +167,68 @@ function Panel({ model, reading, onEnd, onReading }: { model: ModelDocument; rea
         />
       ))}
       {replaced > 0 && !running && (
-        <ComparisonView model={model} comparison={comparison.data} pending={comparison.isFetching} error={comparison.error} mends={mends} onMends={setMends} />
+        <ComparisonView
+          model={model}
+          comparison={comparison.data}
+          pending={comparison.isFetching}
+          error={comparison.error}
+          mends={mends}
+          onMends={setMends}
+        />
       )}
     </section>
   );
 }
 
-function Item({ model, item, wanted, open, onOpen, onChange, onReread }: { model: ModelDocument; item: ReadingItem; wanted: Wanted; open: boolean; onOpen: () => void; onChange: (part: Partial<Wanted>) => void; onReread: (source: Record<string, unknown>) => void }) {
+function Item({
+  model,
+  item,
+  wanted,
+  open,
+  onOpen,
+  onChange,
+  onReread,
+}: {
+  model: ModelDocument;
+  item: ReadingItem;
+  wanted: Wanted;
+  open: boolean;
+  onOpen: () => void;
+  onChange: (part: Partial<Wanted>) => void;
+  onReread: (source: Record<string, unknown>) => void;
+}) {
   const misfits = item.report?.columns.reduce((n, c) => n + c.misfits.count, 0) ?? 0;
-  const offers = item.report?.columns.filter((c) => c.others.some((o) => o.misfits.count > 0) && !(c.missing && c.missing.type !== 'text')).length ?? 0;
+  const offers =
+    item.report?.columns.filter((c) => c.others.some((o) => o.misfits.count > 0) && !(c.missing && c.missing.type !== 'text')).length ?? 0;
   return (
     <div className="read-item">
       <div className="row">
-        <input type="checkbox" aria-label={`Take ${wanted.name}`} checked={wanted.take && item.state === 'read'} disabled={item.state !== 'read'} onChange={(e) => onChange({ take: e.target.checked })} />
+        <input
+          type="checkbox"
+          aria-label={`Take ${wanted.name}`}
+          checked={wanted.take && item.state === 'read'}
+          disabled={item.state !== 'read'}
+          onChange={(e) => onChange({ take: e.target.checked })}
+        />
         {wanted.table ? (
           <b>{wanted.table}</b>
         ) : (
-          <input className="field name-field" aria-label={`Name of ${item.name}`} value={wanted.name} onChange={(e) => onChange({ name: e.target.value })} />
+          <input
+            className="field name-field"
+            aria-label={`Name of ${item.name}`}
+            value={wanted.name}
+            onChange={(e) => onChange({ name: e.target.value })}
+          />
         )}
-        <span className="quiet clip" style={{ flex: 1 }}>{sourceText(item.source)}</span>
+        <span className="quiet clip" style={{ flex: 1 }}>
+          {sourceText(item.source)}
+        </span>
         {item.state === 'reading' && (
           <span className="row" style={{ width: 300 }}>
             <progress value={item.share} style={{ flex: 1 }} aria-label={`${item.name} is read`} />
             <span className="quiet">
-              {counted(item.rows, 'row')}{item.seconds_left === null ? '' : `, ${Math.ceil(item.seconds_left)} s left`}
+              {counted(item.rows, 'row')}
+              {item.seconds_left === null ? '' : `, ${Math.ceil(item.seconds_left)} s left`}
             </span>
           </span>
         )}
@@ -163,21 +237,44 @@ function Item({ model, item, wanted, open, onOpen, onChange, onReread }: { model
           <span>
             {counted(item.report.rows, 'row')}, {counted(item.report.columns.length, 'column')}
             {misfits > 0 && <span className="signal">, {counted(misfits, 'value')} did not fit</span>}
-            {offers > 0 && <span className="signal">, {offers} column{offers > 1 ? 's' : ''} nearly of another type</span>}
+            {offers > 0 && (
+              <span className="signal">
+                , {offers} column{offers > 1 ? 's' : ''} nearly of another type
+              </span>
+            )}
             {item.report.broken > 0 && <span className="signal">, {counted(item.report.broken, 'row')} left out</span>}
-            {item.report.notes.length > 0 && <button type="button" className="plain quiet" onClick={onOpen} title={item.report.notes.join('\n')}>, {counted(item.report.notes.length, 'note')}</button>}
+            {item.report.notes.length > 0 && (
+              <button type="button" className="plain quiet" onClick={onOpen} title={item.report.notes.join('\n')}>
+                , {counted(item.report.notes.length, 'note')}
+              </button>
+            )}
           </span>
         )}
         {item.state === 'read' && (
-          <select className="field target-field" aria-label={`Where ${item.name} goes`} value={wanted.table ?? ''} onChange={(e) => onChange({ table: e.target.value || null })}>
+          <select
+            className="field target-field"
+            aria-label={`Where ${item.name} goes`}
+            value={wanted.table ?? ''}
+            onChange={(e) => onChange({ table: e.target.value || null })}
+          >
             <option value="">a new table</option>
-            {model.tables.filter((t) => !t.formula).map((t) => (
-              <option key={t.name} value={t.name}>in place of {t.name}</option>
-            ))}
+            {model.tables
+              .filter((t) => !t.formula)
+              .map((t) => (
+                <option key={t.name} value={t.name}>
+                  in place of {t.name}
+                </option>
+              ))}
           </select>
         )}
         {(item.report || item.state === 'failed') && (
-          <button type="button" className="pill small" aria-expanded={open} onClick={onOpen} aria-label={`${open ? 'Close' : 'Look at'} ${item.name}`}>
+          <button
+            type="button"
+            className="pill small"
+            aria-expanded={open}
+            onClick={onOpen}
+            aria-label={`${open ? 'Close' : 'Look at'} ${item.name}`}
+          >
             {open ? 'close' : 'look'}
           </button>
         )}
@@ -198,6 +295,7 @@ function sourceText(source: Record<string, unknown>): string {
   if (Array.isArray(source.sheets) && source.sheets.length) return `${text('file')}, all ${source.sheets.length} sheets as one table`;
   if (source.kind === 'sheet') return `${text('file')}, sheet ${text('sheet')}`;
   if (source.kind === 'resource') return `${text('file')}, resource ${text('resource')}`;
-  if (source.kind === 'database') return `${text('connection')}: ${text('table') ? `${text('table_schema') || 'public'}.${text('table')}` : 'a SELECT'}`;
+  if (source.kind === 'database')
+    return `${text('connection')}: ${text('table') ? `${text('table_schema') || 'public'}.${text('table')}` : 'a SELECT'}`;
   return text('file');
 }

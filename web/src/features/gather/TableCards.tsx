@@ -38,7 +38,11 @@ export function TableCards({ model, onReading }: { model: ModelDocument; onReadi
     <>
       <div className="row" style={{ justifyContent: 'space-between', marginBottom: 10 }}>
         <h2>
-          {counted(model.tables.length, 'table')}, {counted(model.tables.reduce((n, t) => n + t.rows, 0), 'row')}
+          {counted(model.tables.length, 'table')},{' '}
+          {counted(
+            model.tables.reduce((n, t) => n + t.rows, 0),
+            'row',
+          )}
         </h2>
         {reloadable.length > 0 && (
           <button type="button" className="pill small" onClick={() => void again(reloadable)}>
@@ -48,7 +52,12 @@ export function TableCards({ model, onReading }: { model: ModelDocument; onReadi
       </div>
       <div className="cards">
         {model.tables.map((t) => (
-          <TableCard key={t.name} table={t} loaded={loads.data?.find((x) => x.table === t.name && x.live)?.loaded_at} again={() => void again([t.name])} />
+          <TableCard
+            key={t.name}
+            table={t}
+            loaded={loads.data?.find((x) => x.table === t.name && x.live)?.loaded_at}
+            again={() => void again([t.name])}
+          />
         ))}
       </div>
     </>

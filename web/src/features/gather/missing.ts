@@ -23,10 +23,15 @@ export function missingQuestion(items: ReadingItem[]): MissingQuestion | null {
   if (!asked.length) return null;
   const words = [...new Set(asked.flatMap((a) => a.columns.flatMap((c) => c.missing?.words ?? [])))];
   const texts = asked.flatMap(({ item }) =>
-    (item.report?.columns ?? []).flatMap((c) => (c.missing?.type === 'text' && c.missing.words.some((w) => words.includes(w)) ? [{ column: c.name, count: c.missing.count }] : [])),
+    (item.report?.columns ?? []).flatMap((c) =>
+      c.missing?.type === 'text' && c.missing.words.some((w) => words.includes(w)) ? [{ column: c.name, count: c.missing.count }] : [],
+    ),
   );
   const sources = Object.fromEntries(
-    asked.map(({ item, place }) => [place, { ...item.source, missing: [...new Set(['', ...((item.source.missing ?? []) as string[]), ...words])] }]),
+    asked.map(({ item, place }) => [
+      place,
+      { ...item.source, missing: [...new Set(['', ...((item.source.missing ?? []) as string[]), ...words])] },
+    ]),
   );
   return {
     words,

@@ -3,7 +3,14 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Refusal, author, client, unwrap, type ModelDocument, type Problem, type Reading } from '../../api/client';
 
 /** Sends a body and tells how much of it has gone. */
-export function send<T>(method: string, address: string, body: Blob, type: string, onProgress: (share: number) => void, signal?: AbortSignal): Promise<T> {
+export function send<T>(
+  method: string,
+  address: string,
+  body: Blob,
+  type: string,
+  onProgress: (share: number) => void,
+  signal?: AbortSignal,
+): Promise<T> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open(method, address);
@@ -29,7 +36,14 @@ export function openPackage(file: File, onProgress: (share: number) => void) {
 
 /** Puts a file into the model's folder of files. */
 export function putFile(model: number, file: File, onProgress: (share: number) => void, signal: AbortSignal) {
-  return send('PUT', `/api/models/${model}/files?name=${encodeURIComponent(file.name)}`, file, 'application/octet-stream', onProgress, signal);
+  return send(
+    'PUT',
+    `/api/models/${model}/files?name=${encodeURIComponent(file.name)}`,
+    file,
+    'application/octet-stream',
+    onProgress,
+    signal,
+  );
 }
 
 export interface ReadingAsked {
@@ -56,7 +70,9 @@ export function useReading(model: number, id: string | null) {
     enabled: id !== null,
     refetchInterval: (query) => (query.state.data?.state === 'running' || query.state.data === undefined ? 300 : false),
     queryFn: async () =>
-      unwrap(await client.GET('/api/models/{model_id}/readings/{reading_id}', { params: { path: { model_id: model, reading_id: id ?? '' } } })),
+      unwrap(
+        await client.GET('/api/models/{model_id}/readings/{reading_id}', { params: { path: { model_id: model, reading_id: id ?? '' } } }),
+      ),
   });
 }
 
@@ -88,7 +104,11 @@ export function useLoadComparison(model: ModelDocument, load: number | null) {
     queryKey: ['compare-load', model.id, model.version, load],
     enabled: load !== null,
     queryFn: async () =>
-      unwrap(await client.GET('/api/models/{model_id}/loads/{load_id}/compare', { params: { path: { model_id: model.id, load_id: load ?? 0 } } })),
+      unwrap(
+        await client.GET('/api/models/{model_id}/loads/{load_id}/compare', {
+          params: { path: { model_id: model.id, load_id: load ?? 0 } },
+        }),
+      ),
   });
 }
 
@@ -102,14 +122,16 @@ export function useLoads(model: ModelDocument) {
 export function useSchedules(model: ModelDocument) {
   return useQuery({
     queryKey: ['schedules', model.id, model.version],
-    queryFn: async () => unwrap(await client.GET('/api/models/{model_id}/schedules', { params: { path: { model_id: model.id } } })).schedules,
+    queryFn: async () =>
+      unwrap(await client.GET('/api/models/{model_id}/schedules', { params: { path: { model_id: model.id } } })).schedules,
   });
 }
 
 export function useConnections(model: ModelDocument) {
   return useQuery({
     queryKey: ['connections', model.id],
-    queryFn: async () => unwrap(await client.GET('/api/models/{model_id}/connections', { params: { path: { model_id: model.id } } })).connections,
+    queryFn: async () =>
+      unwrap(await client.GET('/api/models/{model_id}/connections', { params: { path: { model_id: model.id } } })).connections,
   });
 }
 

@@ -8,7 +8,17 @@ import { useLoads } from '../gather/requests';
 import { useStory, type ThingKind } from '../shape/requests';
 
 const MOST_DRAWN = 7;
-const WORDS: Record<string, string> = { 'source column': 'as loaded', source: 'source', table: 'table', column: 'column', link: 'link', measure: 'measure', probe: 'probe', hierarchy: 'hierarchy', check: 'check' };
+const WORDS: Record<string, string> = {
+  'source column': 'as loaded',
+  source: 'source',
+  table: 'table',
+  column: 'column',
+  link: 'link',
+  measure: 'measure',
+  probe: 'probe',
+  hierarchy: 'hierarchy',
+  check: 'check',
+};
 
 type Thing = [string, string];
 
@@ -23,7 +33,8 @@ export function stepWords(step: Record<string, unknown>): string {
 export function StoryView({ model, kind, name }: { model: ModelDocument; kind: ThingKind; name: string }) {
   const story = useStory(model, kind, name);
   const loads = useLoads(model);
-  const table = kind === 'table' ? model.tables.find((t) => t.name === name) : model.tables.find((t) => name.startsWith(`${quotedName(t.name)}.`));
+  const table =
+    kind === 'table' ? model.tables.find((t) => t.name === name) : model.tables.find((t) => name.startsWith(`${quotedName(t.name)}.`));
   if (story.isError) return null;
   if (!story.data) return <p className="wait">Following it back…</p>;
   const before = story.data.before as Thing[];
@@ -35,7 +46,8 @@ export function StoryView({ model, kind, name }: { model: ModelDocument; kind: T
       <h3>Where it came from</h3>
       <p className="quiet">
         {table?.from_text}
-        {load && `, loaded ${new Date(load.loaded_at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })} by ${load.author || 'someone'}, ${load.rows.toLocaleString('en-GB')} rows`}
+        {load &&
+          `, loaded ${new Date(load.loaded_at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })} by ${load.author || 'someone'}, ${load.rows.toLocaleString('en-GB')} rows`}
         {steps.length > 0 && `, shaped by ${steps.length} step${steps.length > 1 ? 's' : ''}: ${steps.map(stepWords).join('; ')}`}
       </p>
       <Picture thing={story.data.thing as Thing} before={before} after={after} edges={story.data.edges as [Thing, Thing][]} />
@@ -59,16 +71,24 @@ function Built({ after }: { after: Thing[] }) {
       <tbody>
         {kinds.map((k) => (
           <tr key={k}>
-            <td className="quiet kind">{WORDS[k] ?? k}{after.filter((x) => x[0] === k).length > 1 ? 's' : ''}</td>
+            <td className="quiet kind">
+              {WORDS[k] ?? k}
+              {after.filter((x) => x[0] === k).length > 1 ? 's' : ''}
+            </td>
             <td>
               <Names>
-                {after.filter((x) => x[0] === k).slice(0, 24).map((x) =>
-                  ['table', 'link', 'measure', 'column'].includes(k) ? (
-                    <button key={x[1]} type="button" className={k === 'measure' ? 'plain measure-ink' : 'plain'} onClick={() => open(x)}>{x[1]}</button>
-                  ) : (
-                    <Fragment key={x[1]}>{x[1]}</Fragment>
-                  ),
-                )}
+                {after
+                  .filter((x) => x[0] === k)
+                  .slice(0, 24)
+                  .map((x) =>
+                    ['table', 'link', 'measure', 'column'].includes(k) ? (
+                      <button key={x[1]} type="button" className={k === 'measure' ? 'plain measure-ink' : 'plain'} onClick={() => open(x)}>
+                        {x[1]}
+                      </button>
+                    ) : (
+                      <Fragment key={x[1]}>{x[1]}</Fragment>
+                    ),
+                  )}
               </Names>
               {after.filter((x) => x[0] === k).length > 24 && `and ${after.filter((x) => x[0] === k).length - 24} more`}
             </td>
@@ -99,24 +119,41 @@ function Picture({ thing, before, after, edges }: { thing: Thing; before: Thing[
   const lines = [...left.map((t) => [id(t), id(thing)] as const), ...right.map((t) => [id(thing), id(t)] as const)];
   return (
     <>
-    <svg className="story" viewBox={`0 0 324 ${height}`} role="img" aria-label={`${thing[1]}: ${left.length} things before it, ${right.length} after it`}>
-      {lines.map(([a, b]) => {
-        const [x1 = 0, y1 = 0] = place.get(a) ?? [];
-        const [x2 = 0, y2 = 0] = place.get(b) ?? [];
-        return <path key={`${a} › ${b}`} d={`M${x1 + 98} ${y1} C${x1 + 108} ${y1} ${x2 - 10} ${y2} ${x2} ${y2}`} className={reach.get(a)?.includes(b) ? 'near' : 'far'} />;
-      })}
-      {[...left, thing, ...right].map((t) => {
-        const [x = 0, y = 0] = place.get(id(t)) ?? [];
-        return (
-          <g key={id(t)} className={`thing ${t[0].replace(' ', '-')} ${id(t) === id(thing) ? 'own' : ''}`} transform={`translate(${x} ${y - 11})`}>
-            <rect width="98" height="22" rx="6" />
-            <text x="7" y="15">{t[1].length > 15 ? `${t[1].slice(0, 14)}…` : t[1]}</text>
-            <title>{`${WORDS[t[0]] ?? t[0]} ${t[1]}`}</title>
-          </g>
-        );
-      })}
-    </svg>
-    {hidden > 0 && <p className="quiet">The nearest are drawn; {hidden} more stand below.</p>}
+      <svg
+        className="story"
+        viewBox={`0 0 324 ${height}`}
+        role="img"
+        aria-label={`${thing[1]}: ${left.length} things before it, ${right.length} after it`}
+      >
+        {lines.map(([a, b]) => {
+          const [x1 = 0, y1 = 0] = place.get(a) ?? [];
+          const [x2 = 0, y2 = 0] = place.get(b) ?? [];
+          return (
+            <path
+              key={`${a} › ${b}`}
+              d={`M${x1 + 98} ${y1} C${x1 + 108} ${y1} ${x2 - 10} ${y2} ${x2} ${y2}`}
+              className={reach.get(a)?.includes(b) ? 'near' : 'far'}
+            />
+          );
+        })}
+        {[...left, thing, ...right].map((t) => {
+          const [x = 0, y = 0] = place.get(id(t)) ?? [];
+          return (
+            <g
+              key={id(t)}
+              className={`thing ${t[0].replace(' ', '-')} ${id(t) === id(thing) ? 'own' : ''}`}
+              transform={`translate(${x} ${y - 11})`}
+            >
+              <rect width="98" height="22" rx="6" />
+              <text x="7" y="15">
+                {t[1].length > 15 ? `${t[1].slice(0, 14)}…` : t[1]}
+              </text>
+              <title>{`${WORDS[t[0]] ?? t[0]} ${t[1]}`}</title>
+            </g>
+          );
+        })}
+      </svg>
+      {hidden > 0 && <p className="quiet">The nearest are drawn; {hidden} more stand below.</p>}
     </>
   );
 }

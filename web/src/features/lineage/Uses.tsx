@@ -16,7 +16,9 @@ export function Uses({ model, kind, name }: { model: ModelDocument; kind: 'measu
   const set = useShown((s) => s.set);
   const found = useQuery({
     queryKey: ['uses', model.id, model.version, kind, name],
-    queryFn: async ({ signal }) => unwrap(await client.GET('/api/models/{model_id}/uses', { params: { path: { model_id: model.id }, query: { kind, name } }, signal })).uses,
+    queryFn: async ({ signal }) =>
+      unwrap(await client.GET('/api/models/{model_id}/uses', { params: { path: { model_id: model.id }, query: { kind, name } }, signal }))
+        .uses,
   });
   const uses = found.data ?? [];
   const open = (use: (typeof uses)[number]) => {
@@ -25,12 +27,18 @@ export function Uses({ model, kind, name }: { model: ModelDocument; kind: 'measu
     const folio = use.kind === 'folio' && model.folios.find((f) => f.name === use.owner);
     if (probe) set({ probe: asProbe(probe), folio: null, selection: null });
     if (folio) actions.openFolio(asFolio(folio));
-    if (use.kind === 'table' || use.kind === 'column') set({ table: use.owner.split('.')[0] ?? '', selection: { kind: 'table', name: use.owner.split('.')[0] ?? '' } });
-    void navigate(`/m/${model.id}/${use.kind === 'measure' ? 'measure' : use.kind === 'probe' || use.kind === 'folio' ? 'probe' : 'shape'}`);
+    if (use.kind === 'table' || use.kind === 'column')
+      set({ table: use.owner.split('.')[0] ?? '', selection: { kind: 'table', name: use.owner.split('.')[0] ?? '' } });
+    void navigate(
+      `/m/${model.id}/${use.kind === 'measure' ? 'measure' : use.kind === 'probe' || use.kind === 'folio' ? 'probe' : 'shape'}`,
+    );
   };
   if (!found.data) return null;
   // What is built on a table or a column without naming it is told by its story.
-  if (uses.length === 0) return kind === 'measure' && !model.measures.some((m) => m.builds_on.includes(name)) ? <p className="quiet">No formula, probe or folio names it.</p> : null;
+  if (uses.length === 0)
+    return kind === 'measure' && !model.measures.some((m) => m.builds_on.includes(name)) ? (
+      <p className="quiet">No formula, probe or folio names it.</p>
+    ) : null;
   return (
     <>
       <h3>Named in {uses.length === 1 ? '1 place' : `${uses.length} places`}</h3>
@@ -44,7 +52,11 @@ export function Uses({ model, kind, name }: { model: ModelDocument; kind: 'measu
           </li>
         ))}
       </ul>
-      {!all && uses.length > FEW && <button type="button" className="plain quiet" onClick={() => setAll(true)}>{uses.length - FEW} more</button>}
+      {!all && uses.length > FEW && (
+        <button type="button" className="plain quiet" onClick={() => setAll(true)}>
+          {uses.length - FEW} more
+        </button>
+      )}
     </>
   );
 }
@@ -53,5 +65,8 @@ export function Uses({ model, kind, name }: { model: ModelDocument; kind: 'measu
 function around(formula: string, start: number, end: number): string {
   const points = [...formula];
   const from = Math.max(0, start - 18);
-  return `${from ? '…' : ''}${points.slice(from, end + 22).join('').replaceAll('\n', ' ')}${end + 22 < points.length ? '…' : ''}`;
+  return `${from ? '…' : ''}${points
+    .slice(from, end + 22)
+    .join('')
+    .replaceAll('\n', ' ')}${end + 22 < points.length ? '…' : ''}`;
 }

@@ -25,12 +25,21 @@ export function BesideGrid({ grid, brief = false }: { grid: Beside; brief?: bool
   const cells = grid.rows.lines.length * grid.columns.lines.length * grid.measures.length;
   const whole = grid.columns.lines.findIndex((line) => line.every((m) => m.kind === 'total'));
   // Little room: the total over the columns stands for them, unless it alone did not change.
-  const columns = brief && grid.columns.lines.length > 2 ? [whole >= 0 && differsIn(grid, whole) ? whole : firstDiffering(grid)] : grid.columns.lines.map((_, i) => i);
+  const columns =
+    brief && grid.columns.lines.length > 2
+      ? [whole >= 0 && differsIn(grid, whole) ? whole : firstDiffering(grid)]
+      : grid.columns.lines.map((_, i) => i);
   return (
     <div className="beside-grid">
       <p className="row">
-        <b className={grid.differs ? 'signal' : ''}>{grid.differs ? `${count(grid.differs)} of ${count(cells)} cells differ` : `None of ${count(cells)} cells differs`}</b>
-        {!brief && grid.differs > 0 && <label><input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} /> only lines that differ</label>}
+        <b className={grid.differs ? 'signal' : ''}>
+          {grid.differs ? `${count(grid.differs)} of ${count(cells)} cells differ` : `None of ${count(cells)} cells differs`}
+        </b>
+        {!brief && grid.differs > 0 && (
+          <label>
+            <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} /> only lines that differ
+          </label>
+        )}
       </p>
       {(grid.differs > 0 || !brief) && (
         // It scrolls, so it can be reached.
@@ -41,40 +50,65 @@ export function BesideGrid({ grid, brief = false }: { grid: Beside; brief?: bool
               {!brief && grid.columns.columns.length > 0 && (
                 <tr>
                   <th />
-                  {columns.map((c) => <th key={c} colSpan={grid.measures.length * 2} className="across">{lineText(grid.columns.lines[c] ?? [])}</th>)}
+                  {columns.map((c) => (
+                    <th key={c} colSpan={grid.measures.length * 2} className="across">
+                      {lineText(grid.columns.lines[c] ?? [])}
+                    </th>
+                  ))}
                 </tr>
               )}
               <tr>
                 <th>{grid.rows.columns.map(columnName).join(' › ')}</th>
-                {columns.flatMap((c) => grid.measures.flatMap((m) => [
-                  <th key={`${c} ${m.name} now`}>{nameText(m.name)}{brief && columns.length === 1 && grid.columns.lines.length > 1 ? `, ${lineText(grid.columns.lines[c] ?? [])}` : ''} <span className="quiet">now</span></th>,
-                  <th key={`${c} ${m.name} then`}>then</th>,
-                ]))}
+                {columns.flatMap((c) =>
+                  grid.measures.flatMap((m) => [
+                    <th key={`${c} ${m.name} now`}>
+                      {nameText(m.name)}
+                      {brief && columns.length === 1 && grid.columns.lines.length > 1
+                        ? `, ${lineText(grid.columns.lines[c] ?? [])}`
+                        : ''}{' '}
+                      <span className="quiet">now</span>
+                    </th>,
+                    <th key={`${c} ${m.name} then`}>then</th>,
+                  ]),
+                )}
               </tr>
             </thead>
             <tbody>
               {places.slice(0, most).map((r) => (
                 <tr key={r} className={grid.rows.lines[r]?.some((x) => x.kind === 'total') ? 'whole' : ''}>
                   <td>{lineText(grid.rows.lines[r] ?? [])}</td>
-                  {columns.flatMap((c) => grid.measures.flatMap((m, i) => {
-                    const [now, then] = [grid.now[i]?.[r]?.[c], grid.then[i]?.[r]?.[c]];
-                    const differs = now !== then;
-                    return [
-                      <td key={`${c} ${m.name} now`}>{text(now, grid, i)}</td>,
-                      <td key={`${c} ${m.name} then`} className={differs ? 'differs' : ''}>{differs && <span aria-label="differs">≠ </span>}{text(then, grid, i) || (differs ? 'empty' : '')}</td>,
-                    ];
-                  }))}
+                  {columns.flatMap((c) =>
+                    grid.measures.flatMap((m, i) => {
+                      const [now, then] = [grid.now[i]?.[r]?.[c], grid.then[i]?.[r]?.[c]];
+                      const differs = now !== then;
+                      return [
+                        <td key={`${c} ${m.name} now`}>{text(now, grid, i)}</td>,
+                        <td key={`${c} ${m.name} then`} className={differs ? 'differs' : ''}>
+                          {differs && <span aria-label="differs">≠ </span>}
+                          {text(then, grid, i) || (differs ? 'empty' : '')}
+                        </td>,
+                      ];
+                    }),
+                  )}
                 </tr>
               ))}
             </tbody>
           </table>
         </div>
       )}
-      {places.length > most && <button type="button" className="plain quiet" onClick={() => setMost(most + STEP)}>{counted(places.length - most, 'line')} more</button>}
+      {places.length > most && (
+        <button type="button" className="plain quiet" onClick={() => setMost(most + STEP)}>
+          {counted(places.length - most, 'line')} more
+        </button>
+      )}
       {grid.more > 0 && <p className="quiet">{counted(grid.more, 'line')} are left out here.</p>}
-      {grid.measures.filter((m) => m.now_unreached.join() !== m.then_unreached.join()).map((m) => (
-        <p key={m.name} className="quiet">{nameText(m.name)}: {unreached(m.now_unreached)} now, {unreached(m.then_unreached)} then.</p>
-      ))}
+      {grid.measures
+        .filter((m) => m.now_unreached.join() !== m.then_unreached.join())
+        .map((m) => (
+          <p key={m.name} className="quiet">
+            {nameText(m.name)}: {unreached(m.now_unreached)} now, {unreached(m.then_unreached)} then.
+          </p>
+        ))}
     </div>
   );
 }
@@ -86,5 +120,8 @@ function differsIn(grid: Beside, c: number): boolean {
 }
 
 function firstDiffering(grid: Beside): number {
-  return Math.max(0, grid.columns.lines.findIndex((_, c) => differsIn(grid, c)));
+  return Math.max(
+    0,
+    grid.columns.lines.findIndex((_, c) => differsIn(grid, c)),
+  );
 }

@@ -8,7 +8,17 @@ import { cellOf } from './matrixModel';
 import { OpeningLine } from './OpeningLine';
 import { useSuggestions } from './requests';
 
-export function CellPanel({ model, fact, dimension, onClose }: { model: ModelDocument; fact: string; dimension: string; onClose: () => void }) {
+export function CellPanel({
+  model,
+  fact,
+  dimension,
+  onClose,
+}: {
+  model: ModelDocument;
+  fact: string;
+  dimension: string;
+  onClose: () => void;
+}) {
   const cell = cellOf(model, fact, dimension);
   const links = linksBetween(model, fact, dimension);
   const suggested = (useSuggestions(model).data ?? []).filter((s) => {
@@ -30,26 +40,45 @@ export function CellPanel({ model, fact, dimension, onClose }: { model: ModelDoc
       }}
     >
       <div className="row" style={{ justifyContent: 'space-between' }}>
-        <h3>{dimension} › {fact}</h3>
-        <button type="button" className="plain" aria-label="Close this cell" onClick={onClose}>✕</button>
+        <h3>
+          {dimension} › {fact}
+        </h3>
+        <button type="button" className="plain" aria-label="Close this cell" onClick={onClose}>
+          ✕
+        </button>
       </div>
       <p>
         {dimension} {cell.kind === 'inactive' ? 'does not filter' : REACH_WORDS[cell.kind].replace(/ it\b/, '')} <b>{fact}</b>
-        {cell.via.length > 0 && <> by way of <b>{cell.via.join(', ')}</b></>}
+        {cell.via.length > 0 && (
+          <>
+            {' '}
+            by way of <b>{cell.via.join(', ')}</b>
+          </>
+        )}
         {reaches && <>, over {cell.path.join(' › ')}</>}
         {cell.kind === 'inactive' && <>: the link is inactive</>}.{cell.two_way && <> {fact} filters it, too.</>}
       </p>
-      {cell.gap.length > 0 && <p className="signal">◇ {cell.gap.join(', ')} sets {fact} beside another fact under {dimension}: its number stays the same there.</p>}
-      {links.map((link) => <PanelLink key={link.name} model={model} link={link} rival={links.some((k) => k.active && k.name !== link.name)} />)}
+      {cell.gap.length > 0 && (
+        <p className="signal">
+          ◇ {cell.gap.join(', ')} sets {fact} beside another fact under {dimension}: its number stays the same there.
+        </p>
+      )}
+      {links.map((link) => (
+        <PanelLink key={link.name} model={model} link={link} rival={links.some((k) => k.active && k.name !== link.name)} />
+      ))}
       {!reaches && <OpeningLine model={model} from={dimension} to={fact} measure={null} />}
       {suggested.map((s) => (
         <div key={s.text} className="panel-link">
           <span className="mono">{s.text}</span>
           <span className="quiet">{s.evidence.sentence}</span>
-          <button type="button" className="pill small solid" onClick={() => askNew(listed(s.link.from), listed(s.link.to))}>Look and link</button>
+          <button type="button" className="pill small solid" onClick={() => askNew(listed(s.link.from), listed(s.link.to))}>
+            Look and link
+          </button>
         </div>
       ))}
-      <button type="button" className="pill small" onClick={() => askNew([`${fact}.`], [`${dimension}.`])}>New link between them</button>
+      <button type="button" className="pill small" onClick={() => askNew([`${fact}.`], [`${dimension}.`])}>
+        New link between them
+      </button>
     </section>
   );
 }
@@ -70,13 +99,23 @@ function PanelLink({ model, link, rival }: { model: ModelDocument; link: LinkInf
       </button>
       <span className="row">
         {rival && !link.active ? (
-          <button type="button" className="pill small" onClick={() => askActive(model, link)}>Make it the active one</button>
+          <button type="button" className="pill small" onClick={() => askActive(model, link)}>
+            Make it the active one
+          </button>
         ) : (
-          <button type="button" className="pill small" onClick={() => askSwitch(link)}>{link.active ? 'Switch off' : 'Switch on'}</button>
+          <button type="button" className="pill small" onClick={() => askSwitch(link)}>
+            {link.active ? 'Switch off' : 'Switch on'}
+          </button>
         )}
-        <button type="button" className="pill small" onClick={() => askTurn(link)}>{link.flow === 'one-way' ? 'Both ways' : 'One way'}</button>
-        <button type="button" className="pill small" onClick={() => askChange(link.name)}>Change</button>
-        <button type="button" className="pill small" onClick={() => askRemove(link.name)}>Remove</button>
+        <button type="button" className="pill small" onClick={() => askTurn(link)}>
+          {link.flow === 'one-way' ? 'Both ways' : 'One way'}
+        </button>
+        <button type="button" className="pill small" onClick={() => askChange(link.name)}>
+          Change
+        </button>
+        <button type="button" className="pill small" onClick={() => askRemove(link.name)}>
+          Remove
+        </button>
       </span>
     </div>
   );

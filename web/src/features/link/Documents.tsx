@@ -9,22 +9,38 @@ const SCALE = 2; // of a PNG's points to those of the picture
 export function Documents({ model }: { model: ModelDocument }) {
   const fact = useShown((s) => s.fact) ?? model.matrix.facts[0] ?? '';
   const beside = useShown((s) => s.beside) ?? '';
-  const address = (kind: string) => `/api/models/${model.id}/document?${new URLSearchParams({ kind, ...(kind === 'star-svg' ? { fact, beside } : {}) }).toString()}`;
-  const png = (kind: string, name: string) => void asPng(address(kind), `${model.name}-${name}.png`).catch((error: unknown) => actions.say({ problem: problemOf(error), retry: null }));
+  const address = (kind: string) =>
+    `/api/models/${model.id}/document?${new URLSearchParams({ kind, ...(kind === 'star-svg' ? { fact, beside } : {}) }).toString()}`;
+  const png = (kind: string, name: string) =>
+    void asPng(address(kind), `${model.name}-${name}.png`).catch((error: unknown) =>
+      actions.say({ problem: problemOf(error), retry: null }),
+    );
   return (
     <Menu position="bottom-end" withinPortal>
       <Menu.Target>
-        <button type="button" className="pill small">Documents</button>
+        <button type="button" className="pill small">
+          Documents
+        </button>
       </Menu.Target>
       <Menu.Dropdown>
-        <Menu.Item component="a" href={address('star-svg')} download>The star as SVG</Menu.Item>
+        <Menu.Item component="a" href={address('star-svg')} download>
+          The star as SVG
+        </Menu.Item>
         <Menu.Item onClick={() => png('star-svg', 'star')}>The star as PNG</Menu.Item>
-        <Menu.Item component="a" href={address('matrix-svg')} download>The matrix as SVG</Menu.Item>
+        <Menu.Item component="a" href={address('matrix-svg')} download>
+          The matrix as SVG
+        </Menu.Item>
         <Menu.Item onClick={() => png('matrix-svg', 'matrix')}>The matrix as PNG</Menu.Item>
         <Menu.Divider />
-        <Menu.Item component="a" href={address('ddl')} download>SQL: tables, keys, comments</Menu.Item>
-        <Menu.Item component="a" href={address('dictionary')} download>Data dictionary, Markdown</Menu.Item>
-        <Menu.Item component="a" href={`/api/models/${model.id}/package`} download>Data package with its rows</Menu.Item>
+        <Menu.Item component="a" href={address('ddl')} download>
+          SQL: tables, keys, comments
+        </Menu.Item>
+        <Menu.Item component="a" href={address('dictionary')} download>
+          Data dictionary, Markdown
+        </Menu.Item>
+        <Menu.Item component="a" href={`/api/models/${model.id}/package`} download>
+          Data package with its rows
+        </Menu.Item>
       </Menu.Dropdown>
     </Menu>
   );

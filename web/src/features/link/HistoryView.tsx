@@ -22,23 +22,47 @@ export function HistoryView({ model, number }: { model: ModelDocument; number: n
   return (
     <>
       <h2>History</h2>
-      <p className="quiet">{edits.length === 0 ? 'Nothing has been edited since the model was opened.' : `${counted(model.edits, 'edit')} in force. Choose one to see what it changed.`}</p>
+      <p className="quiet">
+        {edits.length === 0
+          ? 'Nothing has been edited since the model was opened.'
+          : `${counted(model.edits, 'edit')} in force. Choose one to see what it changed.`}
+      </p>
       <ol className="history">
         {edits.map((e) => (
           <li key={e.number} className={e.undone ? 'undone' : ''}>
-            <button type="button" className="plain" aria-expanded={number === e.number} onClick={() => actions.select({ kind: 'history', number: number === e.number ? null : e.number })}>
+            <button
+              type="button"
+              className="plain"
+              aria-expanded={number === e.number}
+              onClick={() => actions.select({ kind: 'history', number: number === e.number ? null : e.number })}
+            >
               <b>{e.title}</b>
             </button>
             <div className="row quiet">
-              <span className="grow">{e.author}, {whenText(e.made_at)}{e.undone ? ', undone' : ''}</span>
+              <span className="grow">
+                {e.author}, {whenText(e.made_at)}
+                {e.undone ? ', undone' : ''}
+              </span>
               {e.number !== model.edits && (
-                <button type="button" className="pill small" disabled={busy} aria-label={`${e.undone ? 'Again up to here' : 'Back to here'}: ${e.title}, edit ${e.number}`} onClick={() => goTo(e.number)}>{e.undone ? 'Again up to here' : 'Back to here'}</button>
+                <button
+                  type="button"
+                  className="pill small"
+                  disabled={busy}
+                  aria-label={`${e.undone ? 'Again up to here' : 'Back to here'}: ${e.title}, edit ${e.number}`}
+                  onClick={() => goTo(e.number)}
+                >
+                  {e.undone ? 'Again up to here' : 'Back to here'}
+                </button>
               )}
             </div>
             {number === e.number && (
               <div className="history-change">
                 {change.isFetching && !change.data && <p className="wait">Comparing before and after…</p>}
-                {change.error && <p className="signal" role="alert">{change.error.message}</p>}
+                {change.error && (
+                  <p className="signal" role="alert">
+                    {change.error.message}
+                  </p>
+                )}
                 {change.data && <Compared told={change.data} probe={probe} words="It" />}
               </div>
             )}
@@ -48,7 +72,17 @@ export function HistoryView({ model, number }: { model: ModelDocument; number: n
           <li>
             <div className="row quiet">
               <span className="grow">as it was opened</span>
-              {model.edits > 0 && <button type="button" className="pill small" disabled={busy} aria-label="Back to here: as it was opened" onClick={() => goTo(0)}>Back to here</button>}
+              {model.edits > 0 && (
+                <button
+                  type="button"
+                  className="pill small"
+                  disabled={busy}
+                  aria-label="Back to here: as it was opened"
+                  onClick={() => goTo(0)}
+                >
+                  Back to here
+                </button>
+              )}
             </div>
           </li>
         )}

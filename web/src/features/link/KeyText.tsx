@@ -22,7 +22,10 @@ export function KeyText({ model, label, value, onChange, first = [], begins = fa
   const [place, setPlace] = useState(0);
   const all = useMemo(() => model.tables.flatMap((t) => t.columns.map((c) => `${quotedName(t.name)}.${quotedName(c.name)}`)), [model]);
   const comma = value.lastIndexOf(',');
-  const typed = value.slice(comma + 1).trim().toLowerCase();
+  const typed = value
+    .slice(comma + 1)
+    .trim()
+    .toLowerCase();
   const words = typed.split(/[\s.]+/).filter(Boolean);
   const found = useMemo(() => {
     const fits = (key: string) => words.every((w) => key.toLowerCase().includes(w));
@@ -49,7 +52,9 @@ export function KeyText({ model, label, value, onChange, first = [], begins = fa
   };
   return (
     <div className="key-text">
-      <label htmlFor={id} className="quiet">{label}</label>
+      <label htmlFor={id} className="quiet">
+        {label}
+      </label>
       <input
         id={id}
         className="field mono"
@@ -75,7 +80,19 @@ export function KeyText({ model, label, value, onChange, first = [], begins = fa
       {open && found.length > 0 && (
         <div className="key-list-box" id={`${id}-list`} role="listbox" aria-label={label}>
           {found.map((key, i) => (
-            <button key={key} id={`${id}-${i}`} type="button" role="option" tabIndex={-1} aria-selected={i === place} className={i === place ? 'plain at' : 'plain'} onPointerDown={(e) => { e.preventDefault(); take(key); }}>
+            <button
+              key={key}
+              id={`${id}-${i}`}
+              type="button"
+              role="option"
+              tabIndex={-1}
+              aria-selected={i === place}
+              className={i === place ? 'plain at' : 'plain'}
+              onPointerDown={(e) => {
+                e.preventDefault();
+                take(key);
+              }}
+            >
               {key}
             </button>
           ))}

@@ -72,7 +72,13 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
       </table>
       {link.orphans > 0 && one && !one.formula && link.cardinality !== 'many-to-many' && (
         <p style={{ marginTop: 8 }}>
-          <button type="button" className="pill small" disabled={busy} title={`A step of ${one.name}: a row for each of these keys, marked as added`} onClick={() => void edit(withMissing(one, link))}>
+          <button
+            type="button"
+            className="pill small"
+            disabled={busy}
+            title={`A step of ${one.name}: a row for each of these keys, marked as added`}
+            onClick={() => void edit(withMissing(one, link))}
+          >
             Add the missing members to {one.name}
           </button>
         </p>
@@ -88,11 +94,17 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
           <div className="formula-box">given (via {link.text})</div>
         </>
       )}
-      {one && !one.formula && (role ? <RoleForm model={model} table={one} link={link} onDone={() => setRole(false)} /> : (
-        <p style={{ marginTop: 8 }}>
-          <button type="button" className="pill small" title={`${one.name} once more, for this link alone`} onClick={() => setRole(true)}>Give it a table of its own</button>
-        </p>
-      ))}
+      {one &&
+        !one.formula &&
+        (role ? (
+          <RoleForm model={model} table={one} link={link} onDone={() => setRole(false)} />
+        ) : (
+          <p style={{ marginTop: 8 }}>
+            <button type="button" className="pill small" title={`${one.name} once more, for this link alone`} onClick={() => setRole(true)}>
+              Give it a table of its own
+            </button>
+          </p>
+        ))}
       {users.length > 0 && (
         <>
           <h3>Switched on by</h3>
@@ -100,9 +112,19 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
         </>
       )}
       <div style={{ marginTop: 18 }}>
-        <button type="button" className="pill small" onClick={() => askChange(link.name)}>Change</button>{' '}
-        <RenameButton key={link.name} model={model} what="link" name={link.name} onRenamed={(to) => actions.select({ kind: 'link', name: to })} />{' '}
-        <button type="button" className="pill small" onClick={() => askRemove(link.name)}>Remove this link</button>
+        <button type="button" className="pill small" onClick={() => askChange(link.name)}>
+          Change
+        </button>{' '}
+        <RenameButton
+          key={link.name}
+          model={model}
+          what="link"
+          name={link.name}
+          onRenamed={(to) => actions.select({ kind: 'link', name: to })}
+        />{' '}
+        <button type="button" className="pill small" onClick={() => askRemove(link.name)}>
+          Remove this link
+        </button>
       </div>
     </>
   );

@@ -50,7 +50,17 @@ function LinkRows({ links, table }: { links: LinkInfo[]; table: string }) {
 }
 
 /** A table; where rows are gathered and shaped, its story comes before its filters. */
-export function LensTable({ model, table, storyFirst, first }: { model: ModelDocument; table: TableInfo; storyFirst: boolean; first?: ReactNode }) {
+export function LensTable({
+  model,
+  table,
+  storyFirst,
+  first,
+}: {
+  model: ModelDocument;
+  table: TableInfo;
+  storyFirst: boolean;
+  first?: ReactNode;
+}) {
   const reach = useShown((s) => s.reach);
   const current = model.currents.find((c) => c.table === table.name);
   const links = model.links.filter((k) => k.from_table === table.name || k.to_table === table.name);
@@ -61,7 +71,8 @@ export function LensTable({ model, table, storyFirst, first }: { model: ModelDoc
         <RoleMark role={table.role} /> {table.name}
       </h2>
       <p className="quiet">
-        {table.role === 'disconnected' ? 'linked to nothing' : table.role}, {counted(table.rows, 'row')}, {counted(table.columns.length, 'column')}
+        {table.role === 'disconnected' ? 'linked to nothing' : table.role}, {counted(table.rows, 'row')},{' '}
+        {counted(table.columns.length, 'column')}
         {table.source ? `, from ${table.source}` : ''}
         {table.unmatched ? ', with an (unmatched) member' : ''}
       </p>
@@ -70,20 +81,21 @@ export function LensTable({ model, table, storyFirst, first }: { model: ModelDoc
       {storyFirst && <StoryView model={model} kind="table" name={table.name} />}
       {storyFirst && <h3>Filters</h3>}
       {reach && !storyFirst && <ReachView model={model} subject={{ table: table.name }} />}
-      {!(reach && !storyFirst) && (current && current.runs.length > 0 ? (
-        <p>
-          A filter here runs to{' '}
-          {current.runs.map((run, i) => (
-            <span key={run.link + run.to}>
-              {i > 0 && (i === current.runs.length - 1 ? ' and to ' : ', to ')}
-              <b>{run.to}</b> over <b>{run.link}</b>
-            </span>
-          ))}
-          .
-        </p>
-      ) : (
-        <p>A filter here stays here: no active link carries it on.</p>
-      ))}
+      {!(reach && !storyFirst) &&
+        (current && current.runs.length > 0 ? (
+          <p>
+            A filter here runs to{' '}
+            {current.runs.map((run, i) => (
+              <span key={run.link + run.to}>
+                {i > 0 && (i === current.runs.length - 1 ? ' and to ' : ', to ')}
+                <b>{run.to}</b> over <b>{run.link}</b>
+              </span>
+            ))}
+            .
+          </p>
+        ) : (
+          <p>A filter here stays here: no active link carries it on.</p>
+        ))}
       {!(reach && !storyFirst) && current && current.stops.length > 0 && (
         <>
           <h3>It stops</h3>
@@ -91,8 +103,19 @@ export function LensTable({ model, table, storyFirst, first }: { model: ModelDoc
             <tbody>
               {current.stops.map((stop) => (
                 <tr key={`${stop.link}${stop.to}`}>
-                  <td>{stop.to ? <>before <b>{stop.to}</b></> : 'here'}</td>
-                  <td className="quiet">{stop.link ? `${stop.link}: ` : ''}{stopWords(stop)}</td>
+                  <td>
+                    {stop.to ? (
+                      <>
+                        before <b>{stop.to}</b>
+                      </>
+                    ) : (
+                      'here'
+                    )}
+                  </td>
+                  <td className="quiet">
+                    {stop.link ? `${stop.link}: ` : ''}
+                    {stopWords(stop)}
+                  </td>
                 </tr>
               ))}
             </tbody>
@@ -180,7 +203,9 @@ export function LensColumn({ model, table, column, first }: { model: ModelDocume
       {info?.description && <p>{info.description}</p>}
       {info?.hidden && <p className="quiet">Hidden: lists leave it out.</p>}
       {profiles.isPending && <p className="wait">Reading the column…</p>}
-      {table.columns.find((c) => c.name === column)?.formula && <div className="formula-box">{table.columns.find((c) => c.name === column)?.formula}</div>}
+      {table.columns.find((c) => c.name === column)?.formula && (
+        <div className="formula-box">{table.columns.find((c) => c.name === column)?.formula}</div>
+      )}
       {profile && <ColumnFacts profile={profile} />}
       {links.length > 0 && (
         <>
@@ -189,7 +214,9 @@ export function LensColumn({ model, table, column, first }: { model: ModelDocume
         </>
       )}
       {info && <Uses model={model} kind="column" name={`${table.name}.${column}`} />}
-      {table.columns.some((c) => c.name === column) && <StoryView model={model} kind="column" name={`${quotedName(table.name)}.${quotedName(column)}`} />}
+      {table.columns.some((c) => c.name === column) && (
+        <StoryView model={model} kind="column" name={`${quotedName(table.name)}.${quotedName(column)}`} />
+      )}
       <ColumnTools key={`${table.name}.${column}`} model={model} table={table} column={column} />
     </>
   );
@@ -201,18 +228,41 @@ function ColumnFacts({ profile }: { profile: Profile }) {
       <Histogram counts={profile.histogram} width={320} height={54} />
       <table>
         <tbody>
-          <tr><td className="quiet">type</td><td>{profile.dtype}</td></tr>
-          <tr><td className="quiet">distinct</td><td>{count(profile.distinct)}{profile.unique ? ', every row its own: a key' : ''}</td></tr>
-          <tr><td className="quiet">empty</td><td>{count(profile.empty)} of {count(profile.rows)}</td></tr>
-          <tr><td className="quiet">smallest</td><td>{typedText(profile.smallest, profile.dtype)}</td></tr>
-          <tr><td className="quiet">largest</td><td>{typedText(profile.largest, profile.dtype)}</td></tr>
+          <tr>
+            <td className="quiet">type</td>
+            <td>{profile.dtype}</td>
+          </tr>
+          <tr>
+            <td className="quiet">distinct</td>
+            <td>
+              {count(profile.distinct)}
+              {profile.unique ? ', every row its own: a key' : ''}
+            </td>
+          </tr>
+          <tr>
+            <td className="quiet">empty</td>
+            <td>
+              {count(profile.empty)} of {count(profile.rows)}
+            </td>
+          </tr>
+          <tr>
+            <td className="quiet">smallest</td>
+            <td>{typedText(profile.smallest, profile.dtype)}</td>
+          </tr>
+          <tr>
+            <td className="quiet">largest</td>
+            <td>{typedText(profile.largest, profile.dtype)}</td>
+          </tr>
         </tbody>
       </table>
       <h3>Commonest</h3>
       <table>
         <tbody>
           {profile.commonest.map((c) => (
-            <tr key={String(c.value)}><td>{typedText(c.value, profile.dtype)}</td><td className="num">{count(c.count)}</td></tr>
+            <tr key={String(c.value)}>
+              <td>{typedText(c.value, profile.dtype)}</td>
+              <td className="num">{count(c.count)}</td>
+            </tr>
           ))}
         </tbody>
       </table>

@@ -5,7 +5,11 @@ import { actions, useShown, type LinkView } from '../../app/shown';
 import { askNew } from './edits';
 
 const Documents = lazy(() => import('./Documents').then((m) => ({ default: m.Documents })));
-const VIEWS: [LinkView, string][] = [['both', 'Both'], ['matrix', 'Matrix'], ['star', 'Star']];
+const VIEWS: [LinkView, string][] = [
+  ['both', 'Both'],
+  ['matrix', 'Matrix'],
+  ['star', 'Star'],
+];
 
 export function LinkBar({ model }: { model: ModelDocument }) {
   const view = useShown((s) => s.linkView);
@@ -14,17 +18,41 @@ export function LinkBar({ model }: { model: ModelDocument }) {
   return (
     <div className="link-bar" role="toolbar" aria-label="Link">
       <span className="segment" role="group" aria-label="View of the links">
-        {VIEWS.map(([value, words]) => <button key={value} type="button" aria-pressed={view === value} onClick={() => actions.set({ linkView: value })}>{words}</button>)}
+        {VIEWS.map(([value, words]) => (
+          <button key={value} type="button" aria-pressed={view === value} onClick={() => actions.set({ linkView: value })}>
+            {words}
+          </button>
+        ))}
       </span>
       <span className="segment" role="group" aria-label="Reach of what is chosen">
-        <button type="button" aria-pressed={reach === 'out'} title="What the chosen table filters (R)" onClick={() => actions.set({ reach: reach === 'out' ? null : 'out' })}>reaches</button>
-        <button type="button" aria-pressed={reach === 'in'} title="What filters the chosen table or measure (R)" onClick={() => actions.set({ reach: reach === 'in' ? null : 'in' })}>is reached by</button>
+        <button
+          type="button"
+          aria-pressed={reach === 'out'}
+          title="What the chosen table filters (R)"
+          onClick={() => actions.set({ reach: reach === 'out' ? null : 'out' })}
+        >
+          reaches
+        </button>
+        <button
+          type="button"
+          aria-pressed={reach === 'in'}
+          title="What filters the chosen table or measure (R)"
+          onClick={() => actions.set({ reach: reach === 'in' ? null : 'in' })}
+        >
+          is reached by
+        </button>
       </span>
       <Hold model={model} />
       <span className="grow" />
-      <button type="button" className="pill small" disabled={variant !== null} title="B" onClick={() => actions.set({ variant: [] })}>Beside…</button>
-      <Suspense fallback={null}><Documents model={model} /></Suspense>
-      <button type="button" className="pill small solid" title="L" onClick={() => askNew()}>New link</button>
+      <button type="button" className="pill small" disabled={variant !== null} title="B" onClick={() => actions.set({ variant: [] })}>
+        Beside…
+      </button>
+      <Suspense fallback={null}>
+        <Documents model={model} />
+      </Suspense>
+      <button type="button" className="pill small solid" title="L" onClick={() => askNew()}>
+        New link
+      </button>
     </div>
   );
 }
@@ -37,7 +65,10 @@ function Hold({ model }: { model: ModelDocument }) {
     const words = typed.trim();
     const measure = model.measures.find((m) => m.name.toLowerCase() === words.toLowerCase());
     if (measure) actions.set({ held: { measure: measure.name } });
-    else if (words) actions.set({ held: { given: words.replace(/^given\s*\(/i, '').replace(words.toLowerCase().startsWith('given') ? /\)$/ : /$^/, '') } });
+    else if (words)
+      actions.set({
+        held: { given: words.replace(/^given\s*\(/i, '').replace(words.toLowerCase().startsWith('given') ? /\)$/ : /$^/, '') },
+      });
     else actions.set({ held: null });
   };
   return (
@@ -57,7 +88,11 @@ function Hold({ model }: { model: ModelDocument }) {
         value={text}
         onChange={(e) => setText(e.target.value)}
       />
-      <datalist id="star-measures">{model.measures.map((m) => <option key={m.name} value={m.name} />)}</datalist>
+      <datalist id="star-measures">
+        {model.measures.map((m) => (
+          <option key={m.name} value={m.name} />
+        ))}
+      </datalist>
     </form>
   );
 }

@@ -14,18 +14,46 @@ import { useLinkPreview, useSuggestions, useTrial } from './requests';
 import { SheetMatches, SheetProfiles } from './SheetKeys';
 import { SheetOptions, type Options } from './SheetOptions';
 
-const TITLES: Record<SheetAsk['kind'], string> = { new: 'A new link', change: 'Change a link', remove: 'Remove a link', edits: 'Change links' };
+const TITLES: Record<SheetAsk['kind'], string> = {
+  new: 'A new link',
+  change: 'Change a link',
+  remove: 'Remove a link',
+  edits: 'Change links',
+};
 
 /** `shown` is the model as the stage shows it: the variant, where one is open. */
 export function LinkSheet({ model, shown }: { model: ModelDocument; shown: ModelDocument }) {
   const asked = useShown((s) => s.sheet);
   const close = () => actions.set({ sheet: null });
   return (
-    <Modal opened={asked !== null} onClose={close} title={asked ? TITLES[asked.kind] : ''} size={1120} yOffset="4vh" withCloseButton={false}>
+    <Modal
+      opened={asked !== null}
+      onClose={close}
+      title={asked ? TITLES[asked.kind] : ''}
+      size={1120}
+      yOffset="4vh"
+      withCloseButton={false}
+    >
       {asked?.kind === 'new' && <NewLink key={JSON.stringify(asked)} model={model} shown={shown} asked={asked} close={close} />}
       {asked?.kind === 'change' && <ChangedLink key={JSON.stringify(asked)} model={model} shown={shown} asked={asked} close={close} />}
-      {asked?.kind === 'remove' && <Trying model={model} shown={shown} edits={[{ kind: 'remove_link', name: asked.name }]} title={`remove ${asked.name}`} accept="Remove the link" close={close} select={null}><LinkLine model={shown} name={asked.name} /></Trying>}
-      {asked?.kind === 'edits' && <Trying model={model} shown={shown} edits={asked.edits} title={asked.title} accept="Make it so" close={close} select={null}><EditLines edits={asked.edits} /></Trying>}
+      {asked?.kind === 'remove' && (
+        <Trying
+          model={model}
+          shown={shown}
+          edits={[{ kind: 'remove_link', name: asked.name }]}
+          title={`remove ${asked.name}`}
+          accept="Remove the link"
+          close={close}
+          select={null}
+        >
+          <LinkLine model={shown} name={asked.name} />
+        </Trying>
+      )}
+      {asked?.kind === 'edits' && (
+        <Trying model={model} shown={shown} edits={asked.edits} title={asked.title} accept="Make it so" close={close} select={null}>
+          <EditLines edits={asked.edits} />
+        </Trying>
+      )}
     </Modal>
   );
 }
@@ -36,7 +64,13 @@ function LinkLine({ model, name }: { model: ModelDocument; name: string }) {
 }
 
 function EditLines({ edits }: { edits: Edit[] }) {
-  return <ul className="plain-list">{edits.map((e) => <li key={JSON.stringify(e)}>{editWords(e)}</li>)}</ul>;
+  return (
+    <ul className="plain-list">
+      {edits.map((e) => (
+        <li key={JSON.stringify(e)}>{editWords(e)}</li>
+      ))}
+    </ul>
+  );
 }
 
 /** Columns of the other side that the data, or the same name, suggest for a key. */
@@ -49,7 +83,17 @@ function useOther(model: ModelDocument, mine: string): string[] {
   });
 }
 
-function NewLink({ model, shown, asked, close }: { model: ModelDocument; shown: ModelDocument; asked: Extract<SheetAsk, { kind: 'new' }>; close: () => void }) {
+function NewLink({
+  model,
+  shown,
+  asked,
+  close,
+}: {
+  model: ModelDocument;
+  shown: ModelDocument;
+  asked: Extract<SheetAsk, { kind: 'new' }>;
+  close: () => void;
+}) {
   const [from, setFrom] = useState(asked.from.join(', '));
   const [to, setTo] = useState(asked.to.join(', '));
   const [options, setOptions] = useState<Options>({});
@@ -57,11 +101,16 @@ function NewLink({ model, shown, asked, close }: { model: ModelDocument; shown: 
   const [mine, theirs] = [columnsIn(from), columnsIn(to)];
   const known = new Set(shown.tables.flatMap((t) => t.columns.map((c) => `${quotedName(t.name)}.${quotedName(c.name)}`.toLowerCase())));
   const plain = new Set(shown.tables.flatMap((t) => t.columns.map((c) => `${t.name}.${c.name}`.toLowerCase())));
-  const whole = (keys: string[]) => keys.length > 0 && keys.every((k) => known.has(k.toLowerCase()) || plain.has(k.replaceAll('"', '').toLowerCase()));
+  const whole = (keys: string[]) =>
+    keys.length > 0 && keys.every((k) => known.has(k.toLowerCase()) || plain.has(k.replaceAll('"', '').toLowerCase()));
   const ready = whole(mine) && whole(theirs) && mine.length === theirs.length;
   const preview = useLinkPreview(model, ready ? { from: mine, to: theirs, ...options } : null, null, edits);
   const [forFrom, forTo] = [useOther(model, to), useOther(model, from)];
-  const swapped = ready && preview.data && preview.data.link.from !== (mine.length === 1 ? mine[0] : undefined) && listed(preview.data.link.from).join() !== mine.join();
+  const swapped =
+    ready &&
+    preview.data &&
+    preview.data.link.from !== (mine.length === 1 ? mine[0] : undefined) &&
+    listed(preview.data.link.from).join() !== mine.join();
   const told = ready ? preview.data : undefined;
   return (
     <Trying
@@ -93,11 +142,29 @@ function NewLink({ model, shown, asked, close }: { model: ModelDocument; shown: 
   );
 }
 
-function ChangedLink({ model, shown, asked, close }: { model: ModelDocument; shown: ModelDocument; asked: Extract<SheetAsk, { kind: 'change' }>; close: () => void }) {
+function ChangedLink({
+  model,
+  shown,
+  asked,
+  close,
+}: {
+  model: ModelDocument;
+  shown: ModelDocument;
+  asked: Extract<SheetAsk, { kind: 'change' }>;
+  close: () => void;
+}) {
   const link = shown.links.find((k) => k.name === asked.name);
   const [options, setOptions] = useState<Options>(asked.set);
   const before = useShown((s) => s.variant) ?? [];
-  const base = link && { name: link.name, from: keysOf(link.from_table, link.from_columns), to: keysOf(link.to_table, link.to_columns), cardinality: link.cardinality, flow: link.flow, active: link.active, description: link.description };
+  const base = link && {
+    name: link.name,
+    from: keysOf(link.from_table, link.from_columns),
+    to: keysOf(link.to_table, link.to_columns),
+    cardinality: link.cardinality,
+    flow: link.flow,
+    active: link.active,
+    description: link.description,
+  };
   const preview = useLinkPreview(model, base ? { ...base, ...options } : null, asked.name, before);
   if (!link || !base) return <p>There is no link {asked.name} any more.</p>;
   const set = Object.fromEntries(Object.entries(options).filter(([key, value]) => value !== (base as Record<string, unknown>)[key]));
@@ -121,7 +188,19 @@ function ChangedLink({ model, shown, asked, close }: { model: ModelDocument; sho
 
 const keysOf = (table: string, columns: string[]) => columns.map((c) => `"${table.replaceAll('"', '""')}"."${c.replaceAll('"', '""')}"`);
 
-function Told({ model, told, options, onChange, naming = false }: { model: ModelDocument; told: LinkPreview; options: Options; onChange: (o: Options) => void; naming?: boolean }) {
+function Told({
+  model,
+  told,
+  options,
+  onChange,
+  naming = false,
+}: {
+  model: ModelDocument;
+  told: LinkPreview;
+  options: Options;
+  onChange: (o: Options) => void;
+  naming?: boolean;
+}) {
   return (
     <>
       <div className="formula-box">{told.text}</div>
@@ -153,7 +232,9 @@ function Trying({ model, shown, edits, title, accept, close, select, waits = '',
   const open = useShown((s) => s.probe);
   const probe = open && open.measures.length ? askedProbe(open) : null;
   const { make, busy, into } = useLinkEdits(model);
-  const all: Edit[] = edits.length ? [...yielding.map((name): Edit => ({ kind: 'change_link', name, set: { active: false } })), ...edits] : [];
+  const all: Edit[] = edits.length
+    ? [...yielding.map((name): Edit => ({ kind: 'change_link', name, set: { active: false } })), ...edits]
+    : [];
   const trial = useTrial(model, all.length ? [...(variant ?? []), ...all] : [], probe);
   const told = all.length ? trial.data : undefined;
   const ready = Boolean(told?.comparison) && !trial.isPlaceholderData && all.length > 0 && !busy;
@@ -173,12 +254,19 @@ function Trying({ model, shown, edits, title, accept, close, select, waits = '',
     // oxlint-disable-next-line jsx-a11y/no-static-element-interactions
     <div className="sheet" onKeyDown={onKey}>
       {/* oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex */}
-      <div className="sheet-asked" role="region" aria-label="What is asked for" tabIndex={0}>{children}</div>
+      <div className="sheet-asked" role="region" aria-label="What is asked for" tabIndex={0}>
+        {children}
+      </div>
       {/* It scrolls, so it can be reached. */}
       {/* oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex */}
       <div className="sheet-outcome" role="region" aria-label="What follows" tabIndex={0} aria-live="polite" aria-busy={trial.isFetching}>
         {yielding.map((name) => (
-          <p key={name}><b>{name}</b> yields: it becomes inactive. <button type="button" className="plain" onClick={() => setYielding(yielding.filter((n) => n !== name))}><u>not so</u></button></p>
+          <p key={name}>
+            <b>{name}</b> yields: it becomes inactive.{' '}
+            <button type="button" className="plain" onClick={() => setYielding(yielding.filter((n) => n !== name))}>
+              <u>not so</u>
+            </button>
+          </p>
         ))}
         {told && <Outcome model={shown} trial={told} probe={probe} onYield={(name) => setYielding([...yielding, name])} />}
         {all.length > 0 && !told && <p className="wait">{trial.error ? trial.error.message : 'Trying it out…'}</p>}
@@ -188,8 +276,12 @@ function Trying({ model, shown, edits, title, accept, close, select, waits = '',
       <div className="sheet-foot row">
         <span className="quiet">Goes into {into}. It can be undone.</span>
         <span className="grow" />
-        <button type="button" className="pill" onClick={close}>Leave it</button>
-        <button type="button" className="pill solid" disabled={!ready} title="Ctrl Enter" onClick={() => void done()}>{accept}</button>
+        <button type="button" className="pill" onClick={close}>
+          Leave it
+        </button>
+        <button type="button" className="pill solid" disabled={!ready} title="Ctrl Enter" onClick={() => void done()}>
+          {accept}
+        </button>
       </div>
     </div>
   );

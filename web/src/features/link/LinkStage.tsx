@@ -32,16 +32,25 @@ export function LinkStage({ model }: { model: ModelDocument }) {
         <div className="link-left" data-region>
           <div className="row" style={{ justifyContent: 'space-between' }}>
             <h2>Who filters whom{variant ? ', in the variant' : ''}</h2>
-            <span className="quiet">{counted(facts.length, 'fact')}, {counted(shown.matrix.dimensions.length, 'dimension')}</span>
+            <span className="quiet">
+              {counted(facts.length, 'fact')}, {counted(shown.matrix.dimensions.length, 'dimension')}
+            </span>
           </div>
           <Matrix model={shown} fact={fact} />
           <Suggestions model={model} />
           <h2 style={{ borderTop: '1px solid var(--line)', paddingTop: 12 }}>Worth a look</h2>
-          {findings.map((f) => <FindingLine key={findingKey(f)} finding={f} show={show} />)}
+          {findings.map((f) => (
+            <FindingLine key={findingKey(f)} finding={f} show={show} />
+          ))}
           {findings.length === 0 && <p className="quiet">Nothing was found.</p>}
         </div>
       )}
-      {view !== 'matrix' && (fact ? <Star model={shown} fact={fact} tells={variant ? JSON.stringify(variant) : ''} /> : <p className="pad">There is no table yet. Gather some first.</p>)}
+      {view !== 'matrix' &&
+        (fact ? (
+          <Star model={shown} fact={fact} tells={variant ? JSON.stringify(variant) : ''} />
+        ) : (
+          <p className="pad">There is no table yet. Gather some first.</p>
+        ))}
       <Suspense fallback={null}>
         {variant && <VariantPane model={model} shown={shown} edits={variant} error={variant.length ? tried.error : null} />}
         <LinkSheet model={model} shown={shown} />
@@ -55,7 +64,14 @@ function useLinkKeys() {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
-      if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || target.closest('input, textarea, select, [contenteditable="true"], [role="dialog"]')) return;
+      if (
+        event.ctrlKey ||
+        event.metaKey ||
+        event.altKey ||
+        event.defaultPrevented ||
+        target.closest('input, textarea, select, [contenteditable="true"], [role="dialog"]')
+      )
+        return;
       const { reach, linkView, variant } = useShown.getState();
       const acts: Record<string, () => void> = {
         l: () => askNew(),

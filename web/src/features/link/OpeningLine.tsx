@@ -5,12 +5,26 @@ import { actions } from '../../app/shown';
 import { ask } from './edits';
 import { useOpening } from './requests';
 
-export function OpeningLine({ model, from, to, measure, folded = false }: { model: ModelDocument; from: string; to: string; measure: string | null; folded?: boolean }) {
+export function OpeningLine({
+  model,
+  from,
+  to,
+  measure,
+  folded = false,
+}: {
+  model: ModelDocument;
+  from: string;
+  to: string;
+  measure: string | null;
+  folded?: boolean;
+}) {
   const [open, setOpen] = useState(!folded);
   const found = useOpening(model, from, to, measure, open);
   if (!open)
     return (
-      <button type="button" className="plain" onClick={() => setOpen(true)}><u>what would open it?</u></button>
+      <button type="button" className="plain" onClick={() => setOpen(true)}>
+        <u>what would open it?</u>
+      </button>
     );
   if (!found.data) return <p className="wait">{found.error ? found.error.message : 'Looking for a way…'}</p>;
   const told = found.data;
@@ -19,15 +33,29 @@ export function OpeningLine({ model, from, to, measure, folded = false }: { mode
       {told.edits.length > 0 ? (
         <p>
           The smallest change: <b>{told.title}</b>.{' '}
-          <button type="button" className="pill small" onClick={() => ask({ kind: 'edits', title: told.title, edits: told.edits as { kind: string }[] })}>Look at it</button>
+          <button
+            type="button"
+            className="pill small"
+            onClick={() => ask({ kind: 'edits', title: told.title, edits: told.edits as { kind: string }[] })}
+          >
+            Look at it
+          </button>
         </p>
       ) : (
-        <p className="quiet">{told.refused ? `No one change of the model opens it: ${told.refused}` : 'No link leads there, and the data suggest none.'}</p>
+        <p className="quiet">
+          {told.refused ? `No one change of the model opens it: ${told.refused}` : 'No link leads there, and the data suggest none.'}
+        </p>
       )}
       {told.given && (
         <p>
           In one formula: <code>{told.given}</code>{' '}
-          <button type="button" className="pill small" onClick={() => actions.set({ held: { given: told.given.replace(/^given \(/, '').replace(/\)$/, '') } })}>Hold it over the star</button>
+          <button
+            type="button"
+            className="pill small"
+            onClick={() => actions.set({ held: { given: told.given.replace(/^given \(/, '').replace(/\)$/, '') } })}
+          >
+            Hold it over the star
+          </button>
         </p>
       )}
     </div>

@@ -3,32 +3,69 @@ import type { Double, Finding, ModelDocument, Probe, StatesCompared, Trial } fro
 import { count } from '../../shared/format';
 import { BesideGrid } from './BesideGrid';
 
-export function Outcome({ model, trial, probe, onYield }: { model: ModelDocument; trial: Trial; probe: Probe | null; onYield: (name: string) => void }) {
+export function Outcome({
+  model,
+  trial,
+  probe,
+  onYield,
+}: {
+  model: ModelDocument;
+  trial: Trial;
+  probe: Probe | null;
+  onYield: (name: string) => void;
+}) {
   if (!trial.comparison)
     return (
       <section aria-label="What forbids it" className="outcome">
         {trial.doubles.length > 0 && <h3>It would double a path</h3>}
-        {trial.doubles.slice(0, 3).map((d) => <TwoPaths key={d.sentence} double={d} model={model} />)}
-        {trial.errors.filter((e) => e.code !== 'double_path').map((e) => (
-          <div key={e.message} className="wrong" role="alert"><span className="signal">◆</span><span>{e.message} <span className="quiet">{e.mend}</span></span></div>
+        {trial.doubles.slice(0, 3).map((d) => (
+          <TwoPaths key={d.sentence} double={d} model={model} />
         ))}
-        {trial.doubles.length > 0 && <p className="signal" role="alert">{trial.doubles[0]?.sentence}</p>}
+        {trial.errors
+          .filter((e) => e.code !== 'double_path')
+          .map((e) => (
+            <div key={e.message} className="wrong" role="alert">
+              <span className="signal">◆</span>
+              <span>
+                {e.message} <span className="quiet">{e.mend}</span>
+              </span>
+            </div>
+          ))}
+        {trial.doubles.length > 0 && (
+          <p className="signal" role="alert">
+            {trial.doubles[0]?.sentence}
+          </p>
+        )}
         {trial.yields.length > 0 && (
           <p>
             One of these can yield:{' '}
             {trial.yields.map((name) => (
-              <button key={name} type="button" className="pill small" style={{ marginRight: 6 }} onClick={() => onYield(name)}>{name}</button>
+              <button key={name} type="button" className="pill small" style={{ marginRight: 6 }} onClick={() => onYield(name)}>
+                {name}
+              </button>
             ))}
           </p>
         )}
-        {trial.doubles.length > 0 && trial.yields.length === 0 && <p className="quiet">No one other link can yield; make this one inactive, and let measures switch it on.</p>}
+        {trial.doubles.length > 0 && trial.yields.length === 0 && (
+          <p className="quiet">No one other link can yield; make this one inactive, and let measures switch it on.</p>
+        )}
       </section>
     );
   return <Compared told={trial.comparison} probe={probe} words="It" />;
 }
 
 /** Two states of the model: reach, findings, numbers. `words` begin the sentence where nothing changes. */
-export function Compared({ told, probe, words, reachOnly = false }: { told: StatesCompared; probe: Probe | null; words: string; reachOnly?: boolean }) {
+export function Compared({
+  told,
+  probe,
+  words,
+  reachOnly = false,
+}: {
+  told: StatesCompared;
+  probe: Probe | null;
+  words: string;
+  reachOnly?: boolean;
+}) {
   const reach = told.newly.length + told.no_longer.length + told.moved.length;
   return (
     <div className="outcome">
@@ -39,17 +76,35 @@ export function Compared({ told, probe, words, reachOnly = false }: { told: Stat
         <Pairs title="no longer reached" sign="∅" pairs={told.no_longer} />
         <Pairs title="by another way" sign="⇀" pairs={told.moved} />
       </section>
-      {!reachOnly && <section aria-label="Numbers of the open probe">
-        <h3>{probe?.name ? `The numbers of ‘${probe.name}’` : 'The numbers of the open probe'}</h3>
-        {told.grid_error && <p className="signal" role="alert">{told.grid_error}</p>}
-        {!told.grid && !told.grid_error && <p className="quiet">No probe is open. Open one on the Probe stage, and its numbers stand here before and after.</p>}
-        {told.grid && <BesideGrid grid={told.grid} brief />}
-      </section>}
+      {!reachOnly && (
+        <section aria-label="Numbers of the open probe">
+          <h3>{probe?.name ? `The numbers of ‘${probe.name}’` : 'The numbers of the open probe'}</h3>
+          {told.grid_error && (
+            <p className="signal" role="alert">
+              {told.grid_error}
+            </p>
+          )}
+          {!told.grid && !told.grid_error && (
+            <p className="quiet">No probe is open. Open one on the Probe stage, and its numbers stand here before and after.</p>
+          )}
+          {told.grid && <BesideGrid grid={told.grid} brief />}
+        </section>
+      )}
       {told.appear.length + told.go.length > 0 && (
         <section aria-label="Findings">
           <h3>Findings</h3>
-          {told.appear.map((f) => <p key={`+${f.about}${f.sentence}`}><span className="signal">+ appears:</span> {whose(f)}{f.sentence}</p>)}
-          {told.go.map((f) => <p key={`-${f.about}${f.sentence}`}><span className="fact-ink">− goes:</span> {whose(f)}{f.sentence}</p>)}
+          {told.appear.map((f) => (
+            <p key={`+${f.about}${f.sentence}`}>
+              <span className="signal">+ appears:</span> {whose(f)}
+              {f.sentence}
+            </p>
+          ))}
+          {told.go.map((f) => (
+            <p key={`-${f.about}${f.sentence}`}>
+              <span className="fact-ink">− goes:</span> {whose(f)}
+              {f.sentence}
+            </p>
+          ))}
         </section>
       )}
     </div>
@@ -67,12 +122,21 @@ function Pairs({ title, sign, pairs }: { title: string; sign: string; pairs: { f
   const sources = [...new Set(pairs.map((p) => p.from))];
   return (
     <div className="pairs">
-      <span className="change-mark" aria-hidden>{sign}</span>
+      <span className="change-mark" aria-hidden>
+        {sign}
+      </span>
       <div>
-        <b>{count(pairs.length)} {title}</b>
+        <b>
+          {count(pairs.length)} {title}
+        </b>
         {sources.slice(0, MOST_PAIRS).map((source) => (
           <div key={source}>
-            <b>{source}</b> › {pairs.filter((p) => p.from === source).map((p) => p.to).join(', ')} <span className="quiet">over {pairs.find((p) => p.from === source)?.path.join(' › ')}</span>
+            <b>{source}</b> ›{' '}
+            {pairs
+              .filter((p) => p.from === source)
+              .map((p) => p.to)
+              .join(', ')}{' '}
+            <span className="quiet">over {pairs.find((p) => p.from === source)?.path.join(' › ')}</span>
           </div>
         ))}
         {sources.length > MOST_PAIRS && <div className="quiet">and from {sources.length - MOST_PAIRS} tables more</div>}
@@ -101,10 +165,19 @@ function TwoPaths({ double, model }: { double: Double; model: ModelDocument }) {
       const y1 = i === told.length - 1 ? 60 : y;
       return (
         <g key={stop.link}>
-          <path className="way" d={told.length === 1 ? `M${x0} 60Q${width / 2} ${y < 60 ? -4 : 124} ${x1} 60` : `M${x0} ${y0}L${x1} ${y1}`} />
-          <text x={(x0 + x1) / 2} y={told.length === 1 ? (y < 60 ? 22 : 108) : (y0 + y1) / 2 + (y < 60 ? -7 : 15)} textAnchor="middle">{stop.link}</text>
+          <path
+            className="way"
+            d={told.length === 1 ? `M${x0} 60Q${width / 2} ${y < 60 ? -4 : 124} ${x1} 60` : `M${x0} ${y0}L${x1} ${y1}`}
+          />
+          <text x={(x0 + x1) / 2} y={told.length === 1 ? (y < 60 ? 22 : 108) : (y0 + y1) / 2 + (y < 60 ? -7 : 15)} textAnchor="middle">
+            {stop.link}
+          </text>
           {i < told.length - 1 && <circle cx={x1} cy={y1} r="4" />}
-          {i < told.length - 1 && <text className="table" x={x1} y={y1 + (y < 60 ? -18 : 27)} textAnchor="middle">{stop.to}</text>}
+          {i < told.length - 1 && (
+            <text className="table" x={x1} y={y1 + (y < 60 ? -18 : 27)} textAnchor="middle">
+              {stop.to}
+            </text>
+          )}
         </g>
       );
     });
@@ -116,8 +189,12 @@ function TwoPaths({ double, model }: { double: Double; model: ModelDocument }) {
       {way(double.second, 98)}
       <circle cx="60" cy="60" r="5" />
       <circle cx={width - 60} cy="60" r="5" />
-      <text className="table" x="50" y="64" textAnchor="end">{double.source}</text>
-      <text className="table" x={width - 50} y="64">{double.target}</text>
+      <text className="table" x="50" y="64" textAnchor="end">
+        {double.source}
+      </text>
+      <text className="table" x={width - 50} y="64">
+        {double.target}
+      </text>
     </svg>
   );
 }

@@ -24,13 +24,21 @@ export function ReachView({ model, subject }: { model: ModelDocument; subject: R
     <section className="reach" aria-label="Reach">
       {!ofMeasure && (
         <span className="segment" role="group" aria-label="Which way">
-          <button type="button" aria-pressed={way === 'out'} onClick={() => actions.set({ reach: 'out' })}>what it filters</button>
-          <button type="button" aria-pressed={way === 'in'} onClick={() => actions.set({ reach: 'in' })}>what filters it</button>
+          <button type="button" aria-pressed={way === 'out'} onClick={() => actions.set({ reach: 'out' })}>
+            what it filters
+          </button>
+          <button type="button" aria-pressed={way === 'in'} onClick={() => actions.set({ reach: 'in' })}>
+            what filters it
+          </button>
         </span>
       )}
       {ofMeasure && told.scans.length > 1 && (
         <select className="field" aria-label="Which aggregate" value={measured} onChange={(e) => setMeasured(Number(e.target.value))}>
-          {told.scans.map((s, i) => <option key={`${s.text}${i}`} value={i}>{s.text || s.grain}</option>)}
+          {told.scans.map((s, i) => (
+            <option key={`${s.text}${i}`} value={i}>
+              {s.text || s.grain}
+            </option>
+          ))}
         </select>
       )}
       {ofMeasure && scan && <p className="quiet">It runs over the rows of {scan.grain}.</p>}
@@ -38,7 +46,11 @@ export function ReachView({ model, subject }: { model: ModelDocument; subject: R
         <tbody>
           {reached.map((r) => (
             <tr key={r.table}>
-              <td><button type="button" className="plain" onClick={() => actions.select({ kind: 'table', name: r.table })}><b>{r.table}</b></button></td>
+              <td>
+                <button type="button" className="plain" onClick={() => actions.select({ kind: 'table', name: r.table })}>
+                  <b>{r.table}</b>
+                </button>
+              </td>
               <td className="quiet">{r.path.length > 0 ? `over ${r.path.join(' › ')}` : ''}</td>
             </tr>
           ))}
@@ -46,12 +58,33 @@ export function ReachView({ model, subject }: { model: ModelDocument; subject: R
       </table>
       {reached.length === 0 && <p>{way === 'out' && !ofMeasure ? 'A filter here stays here.' : 'No other table filters it.'}</p>}
       {blocked.length > 0 && <h3>{way === 'out' && !ofMeasure ? 'Not reached' : 'Does not reach it'}</h3>}
-      {blocked.map((b) => <BlockedLine key={b.table} model={model} blocked={b} from={way === 'out' && !ofMeasure ? here : b.table} to={way === 'out' && !ofMeasure ? b.table : here} measure={told.measure} />)}
+      {blocked.map((b) => (
+        <BlockedLine
+          key={b.table}
+          model={model}
+          blocked={b}
+          from={way === 'out' && !ofMeasure ? here : b.table}
+          to={way === 'out' && !ofMeasure ? b.table : here}
+          measure={told.measure}
+        />
+      ))}
     </section>
   );
 }
 
-function BlockedLine({ model, blocked, from, to, measure }: { model: ModelDocument; blocked: Blocked; from: string; to: string; measure: string | null }) {
+function BlockedLine({
+  model,
+  blocked,
+  from,
+  to,
+  measure,
+}: {
+  model: ModelDocument;
+  blocked: Blocked;
+  from: string;
+  to: string;
+  measure: string | null;
+}) {
   const why = blocked.stops.map((s) => `${s.link} ${REASONS[s.reason] ?? s.reason}`).join('; ');
   return (
     <div className="blocked-line">

@@ -24,24 +24,43 @@ export function RoleForm({ model, table, link, onDone }: { model: ModelDocument;
     onDone();
   };
   return (
-    <form className="role-form" aria-label={`Use ${table.name} in a role`} onSubmit={(e) => void send(e)} onKeyDown={(e) => e.key === 'Escape' && onDone()}>
+    <form
+      className="role-form"
+      aria-label={`Use ${table.name} in a role`}
+      onSubmit={(e) => void send(e)}
+      onKeyDown={(e) => e.key === 'Escape' && onDone()}
+    >
       {!link && links.length > 0 && (
         <label>
           Linked by
           <select className="field" value={by} onChange={(e) => setBy(e.target.value)}>
             <option value="">no link yet</option>
-            {links.map((k) => <option key={k.name} value={k.name}>{k.from_table}.{k.from_columns.join(', ')}{k.active ? '' : ' (inactive)'}</option>)}
+            {links.map((k) => (
+              <option key={k.name} value={k.name}>
+                {k.from_table}.{k.from_columns.join(', ')}
+                {k.active ? '' : ' (inactive)'}
+              </option>
+            ))}
           </select>
         </label>
       )}
-      <label>Name of the role<input className="field" value={name} onChange={(e) => setTyped(e.target.value)} /></label>
+      <label>
+        Name of the role
+        <input className="field" value={name} onChange={(e) => setTyped(e.target.value)} />
+      </label>
       {taken && <p className="signal">There is a table of this name already.</p>}
       <p className="quiet">
-        A table with the rows of {table.name}, now and after every load{chosen ? `; ${chosen.from_table} is linked to it by ${chosen.from_columns.join(', ')}, active, in place of this link` : ''}. Its keys are hidden.
+        A table with the rows of {table.name}, now and after every load
+        {chosen ? `; ${chosen.from_table} is linked to it by ${chosen.from_columns.join(', ')}, active, in place of this link` : ''}. Its
+        keys are hidden.
       </p>
       <div className="row">
-        <button type="submit" className="pill small solid" disabled={busy || taken || name.trim() === ''}>Make the role</button>
-        <button type="button" className="pill small" onClick={onDone}>Leave it</button>
+        <button type="submit" className="pill small solid" disabled={busy || taken || name.trim() === ''}>
+          Make the role
+        </button>
+        <button type="button" className="pill small" onClick={onDone}>
+          Leave it
+        </button>
       </div>
     </form>
   );

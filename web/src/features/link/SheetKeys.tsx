@@ -17,7 +17,11 @@ export function SheetProfiles({ model, told }: { model: ModelDocument; told: Lin
 }
 
 export function SheetMatches({ model, told }: { model: ModelDocument; told: LinkPreview }) {
-  const keys = { left: { table: told.from_table, columns: told.from_columns }, right: { table: told.to_table, columns: told.to_columns }, amount: '' };
+  const keys = {
+    left: { table: told.from_table, columns: told.from_columns },
+    right: { table: told.to_table, columns: told.to_columns },
+    amount: '',
+  };
   const found = useMismatch(model, keys);
   return (
     <>
@@ -35,13 +39,17 @@ function KeyProfile({ model, table, columns }: { model: ModelDocument; table: st
         const p = profiles.data?.find((x) => x.column === column);
         return (
           <Fragment key={column}>
-            <h3>{table}.{column}</h3>
+            <h3>
+              {table}.{column}
+            </h3>
             {!p && <p className="wait">Reading the column…</p>}
             {p && (
               <>
                 <Histogram counts={p.histogram} width={220} height={30} />
                 <p className="quiet">
-                  {p.dtype}, {count(p.distinct)} distinct of {count(p.rows)}{p.unique ? ': each row its own' : ''}{p.empty ? `, ${count(p.empty)} empty` : ''}; {typedText(p.smallest, p.dtype)} to {typedText(p.largest, p.dtype)}
+                  {p.dtype}, {count(p.distinct)} distinct of {count(p.rows)}
+                  {p.unique ? ': each row its own' : ''}
+                  {p.empty ? `, ${count(p.empty)} empty` : ''}; {typedText(p.smallest, p.dtype)} to {typedText(p.largest, p.dtype)}
                 </p>
               </>
             )}

@@ -60,44 +60,69 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
     return box ? new Map(placed).set(moved.name, { ...box, x: moved.x, y: moved.y }) : placed;
   }, [placed, moved]);
   const asides = useMemo(() => offsets(model.links), [model.links]);
-  const linksOf = useMemo(() => new Map(model.tables.map((t) => [t.name, model.links.filter((k) => k.from_table === t.name || k.to_table === t.name)])), [model]);
+  const linksOf = useMemo(
+    () => new Map(model.tables.map((t) => [t.name, model.links.filter((k) => k.from_table === t.name || k.to_table === t.name)])),
+    [model],
+  );
   const lit = useLit(model);
   const held = useHeldScan(model, fact);
   const scan: HeldScan | null = held.scan;
 
-  const grab = useCallback((event: PointerEvent, now: Drag) => {
-    event.stopPropagation();
-    if (event.button !== 0) return;
-    drag.current = now;
-    area.current?.setPointerCapture(event.pointerId);
-  }, [area]);
-  const grabPlane = (event: PointerEvent) => grab(event, { kind: 'pan', x: view().x, y: view().y, startX: event.clientX, startY: event.clientY });
-  const grabCard = useCallback((event: PointerEvent, name: string) => {
-    const rect = (event.currentTarget as HTMLElement).getBoundingClientRect();
-    const { zoom } = view();
-    const box = placed.get(name);
-    const height = (box?.height ?? 52) * zoom;
-    grab(event, {
-      kind: 'card', name, startX: event.clientX, startY: event.clientY,
-      dx: (event.clientX - (rect.left + rect.width / 2)) / zoom, dy: (event.clientY - (rect.top + height / 2)) / zoom,
-    });
-  }, [grab, placed, view]);
-  const pick = useCallback((column: string) => setPicked((old) => {
-    if (old.includes(column)) return old.filter((k) => k !== column);
-    return [...old.filter((k) => tableIn(k) === tableIn(column)), column];
-  }), []);
-  const grabKey = useCallback((event: PointerEvent, column: string) => {
-    if (event.shiftKey) {
+  const grab = useCallback(
+    (event: PointerEvent, now: Drag) => {
       event.stopPropagation();
-      pick(column);
-      return;
-    }
-    const together = pickedNow.current;
-    grab(event, { kind: 'key', keys: together.includes(column) ? together : [column], startX: event.clientX, startY: event.clientY });
-  }, [grab, pick]);
-  const grabLink = useCallback((event: PointerEvent, name: string) => grab(event, { kind: 'link', name, startX: event.clientX, startY: event.clientY }), [grab]);
+      if (event.button !== 0) return;
+      drag.current = now;
+      area.current?.setPointerCapture(event.pointerId);
+    },
+    [area],
+  );
+  const grabPlane = (event: PointerEvent) =>
+    grab(event, { kind: 'pan', x: view().x, y: view().y, startX: event.clientX, startY: event.clientY });
+  const grabCard = useCallback(
+    (event: PointerEvent, name: string) => {
+      const rect = (event.currentTarget as HTMLElement).getBoundingClientRect();
+      const { zoom } = view();
+      const box = placed.get(name);
+      const height = (box?.height ?? 52) * zoom;
+      grab(event, {
+        kind: 'card',
+        name,
+        startX: event.clientX,
+        startY: event.clientY,
+        dx: (event.clientX - (rect.left + rect.width / 2)) / zoom,
+        dy: (event.clientY - (rect.top + height / 2)) / zoom,
+      });
+    },
+    [grab, placed, view],
+  );
+  const pick = useCallback(
+    (column: string) =>
+      setPicked((old) => {
+        if (old.includes(column)) return old.filter((k) => k !== column);
+        return [...old.filter((k) => tableIn(k) === tableIn(column)), column];
+      }),
+    [],
+  );
+  const grabKey = useCallback(
+    (event: PointerEvent, column: string) => {
+      if (event.shiftKey) {
+        event.stopPropagation();
+        pick(column);
+        return;
+      }
+      const together = pickedNow.current;
+      grab(event, { kind: 'key', keys: together.includes(column) ? together : [column], startX: event.clientX, startY: event.clientY });
+    },
+    [grab, pick],
+  );
+  const grabLink = useCallback(
+    (event: PointerEvent, name: string) => grab(event, { kind: 'link', name, startX: event.clientX, startY: event.clientY }),
+    [grab],
+  );
   const under = (event: PointerEvent) => document.elementsFromPoint(event.clientX, event.clientY) as HTMLElement[];
-  const far = (event: PointerEvent, from: { startX: number; startY: number }) => Math.hypot(event.clientX - from.startX, event.clientY - from.startY) >= CLICK;
+  const far = (event: PointerEvent, from: { startX: number; startY: number }) =>
+    Math.hypot(event.clientX - from.startX, event.clientY - from.startY) >= CLICK;
 
   const move = (event: PointerEvent) => {
     const now = drag.current;
@@ -113,7 +138,12 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
       const source = now.kind === 'key' ? tableIn(now.keys[0] ?? '') : '';
       const over = found.map((e) => e.closest?.<HTMLElement>('[data-table]')?.dataset.table).find(Boolean) ?? null;
       const target = found.map((e) => e.dataset?.key).find(Boolean) ?? null;
-      setPulling({ from: now.kind === 'key' ? source : `link ${now.name}`, ...toPlane(event), to: target && tableIn(target) !== source ? target : null, over: over === source ? null : over });
+      setPulling({
+        from: now.kind === 'key' ? source : `link ${now.name}`,
+        ...toPlane(event),
+        to: target && tableIn(target) !== source ? target : null,
+        over: over === source ? null : over,
+      });
       setOverShelf(now.kind === 'link' && found.includes(shelfRef.current as HTMLElement));
     }
   };
@@ -122,11 +152,19 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
     drag.current = null;
     if (now?.kind === 'pan') settle();
     if (now?.kind === 'card') {
-      if (moved) void edit({ kind: 'place_tables', places: { [`${key}/${now.name}`]: { x: Math.round(moved.x), y: Math.round(moved.y) } } }).then(() => setMoved(null));
+      if (moved)
+        void edit({ kind: 'place_tables', places: { [`${key}/${now.name}`]: { x: Math.round(moved.x), y: Math.round(moved.y) } } }).then(
+          () => setMoved(null),
+        );
       else select({ kind: 'table', name: now.name });
     } else if (now?.kind === 'key') {
       if (!pulling) {
-        const [table = '', column = ''] = [tableIn(now.keys[0] ?? ''), model.tables.flatMap((t) => t.columns.map((c) => [`${quotedName(t.name)}.${quotedName(c.name)}`, c.name])).find(([k]) => k === now.keys[0])?.[1]];
+        const [table = '', column = ''] = [
+          tableIn(now.keys[0] ?? ''),
+          model.tables
+            .flatMap((t) => t.columns.map((c) => [`${quotedName(t.name)}.${quotedName(c.name)}`, c.name]))
+            .find(([k]) => k === now.keys[0])?.[1],
+        ];
         select({ kind: 'column', table, name: column });
       } else if (pulling.to ?? pulling.over) {
         askNew(now.keys, partners(model, now.keys, pulling.to, pulling.over ?? ''));
@@ -141,19 +179,27 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
     setPulling(null);
     setOverShelf(false);
   };
-  const toggle = useCallback((name: string) => setOpen((old) => {
-    const next = new Set(old);
-    if (!next.delete(name)) next.add(name);
-    return next;
-  }), []);
+  const toggle = useCallback(
+    (name: string) =>
+      setOpen((old) => {
+        const next = new Set(old);
+        if (!next.delete(name)) next.add(name);
+        return next;
+      }),
+    [],
+  );
   const choose = useCallback((name: string) => select({ kind: 'table', name }), [select]);
   const chooseColumn = useCallback((table: string, name: string) => select({ kind: 'column', table, name }), [select]);
   const chooseLink = useCallback((name: string) => select({ kind: 'link', name }), [select]);
   const linkFrom = useCallback((from: string[]) => askNew(from, []), []);
-  const nudge = useCallback((name: string, dx: number, dy: number) => {
-    const box = placed.get(name);
-    if (box) void edit({ kind: 'place_tables', places: { [`${key}/${name}`]: { x: Math.round(box.x + dx), y: Math.round(box.y + dy) } } });
-  }, [placed, key, edit]);
+  const nudge = useCallback(
+    (name: string, dx: number, dy: number) => {
+      const box = placed.get(name);
+      if (box)
+        void edit({ kind: 'place_tables', places: { [`${key}/${name}`]: { x: Math.round(box.x + dx), y: Math.round(box.y + dy) } } });
+    },
+    [placed, key, edit],
+  );
   const pulled = Object.keys(model.places).filter((place) => place.startsWith(`${key}/`));
   const tidy = () => {
     localStorage.removeItem(placesKey(model, key));
@@ -161,7 +207,9 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
     if (pulled.length) void edit({ kind: 'place_tables', places: Object.fromEntries(pulled.map((k) => [k, null])) });
   };
   const jump = (text: string) => {
-    const table = model.tables.find((t) => t.name.toLowerCase() === text.toLowerCase()) ?? model.tables.find((t) => t.columns.some((c) => `${t.name}.${c.name}`.toLowerCase() === text.toLowerCase()));
+    const table =
+      model.tables.find((t) => t.name.toLowerCase() === text.toLowerCase()) ??
+      model.tables.find((t) => t.columns.some((c) => `${t.name}.${c.name}`.toLowerCase() === text.toLowerCase()));
     const box = table && boxes.get(table.name);
     if (!table) return false;
     const column = table.columns.find((c) => `${table.name}.${c.name}`.toLowerCase() === text.toLowerCase());
@@ -189,15 +237,44 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
   const chosenTable = selection?.kind === 'table' ? selection.name : selection?.kind === 'column' ? selection.table : null;
   const chosenLink = selection?.kind === 'link' ? selection.name : null;
   const inMiddle = useMemo(() => new Set([fact, ...(beside ? [beside] : [])]), [fact, beside]);
-  const near = useMemo(() => new Set([...inMiddle, ...model.links.filter((k) => inMiddle.has(k.from_table) || inMiddle.has(k.to_table)).flatMap((k) => [k.from_table, k.to_table])]), [inMiddle, model.links]);
+  const near = useMemo(
+    () =>
+      new Set([
+        ...inMiddle,
+        ...model.links.filter((k) => inMiddle.has(k.from_table) || inMiddle.has(k.to_table)).flatMap((k) => [k.from_table, k.to_table]),
+      ]),
+    [inMiddle, model.links],
+  );
   const facts = useMemo(() => new Set(model.matrix.facts), [model.matrix.facts]);
   const isPale = (name: string) => !inMiddle.has(name) && facts.has(name);
   const runs = scan && !lit.source ? scan.runs : lit.runs;
   return (
     // The plane answers to the pointer; everything on it can be reached with the keyboard by itself.
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex
-    <div ref={area} className="star" data-region onPointerDown={grabPlane} onPointerMove={move} onPointerUp={drop} onPointerCancel={drop} onKeyDown={onKey} tabIndex={0} role="group" aria-label={`The star of ${key}`}>
-      <StarHead model={model} fact={fact} beside={beside} percent={percent} onZoom={zoomStep} onFit={fit} onTidy={tidy} onJump={jump} held={held} />
+    <div
+      ref={area}
+      className="star"
+      data-region
+      onPointerDown={grabPlane}
+      onPointerMove={move}
+      onPointerUp={drop}
+      onPointerCancel={drop}
+      onKeyDown={onKey}
+      tabIndex={0}
+      role="group"
+      aria-label={`The star of ${key}`}
+    >
+      <StarHead
+        model={model}
+        fact={fact}
+        beside={beside}
+        percent={percent}
+        onZoom={zoomStep}
+        onFit={fit}
+        onTidy={tidy}
+        onJump={jump}
+        held={held}
+      />
       <div ref={plane} className="star-plane">
         <svg width="1" height="1" aria-label="Links">
           {model.links.map((link) => {
@@ -224,7 +301,9 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
               />
             );
           })}
-          {scan?.added.map((flow) => <Added key={flow.text} a={boxes.get(flow.from)} b={boxes.get(flow.to)} text={flow.text} />)}
+          {scan?.added.map((flow) => (
+            <Added key={flow.text} a={boxes.get(flow.from)} b={boxes.get(flow.to)} text={flow.text} />
+          ))}
           {pulling && <Pulled pulling={pulling} boxes={boxes} />}
         </svg>
         {model.tables.map((table) => {
@@ -232,9 +311,15 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
           if (!box) return null;
           const name = table.name;
           const classes = [
-            inMiddle.has(name) ? 'fact' : '', isPale(name) ? 'pale' : '', lit.source === name || (!lit.source && scan?.grain === name) ? 'source' : '',
-            lit.reached.has(name) || (!lit.source && scan?.runs.some((r) => r.from === name)) ? 'reached' : '', lit.blocked.has(name) ? 'blocked' : '', chosenTable === name ? 'chosen' : '',
-          ].filter(Boolean).join(' ');
+            inMiddle.has(name) ? 'fact' : '',
+            isPale(name) ? 'pale' : '',
+            lit.source === name || (!lit.source && scan?.grain === name) ? 'source' : '',
+            lit.reached.has(name) || (!lit.source && scan?.runs.some((r) => r.from === name)) ? 'reached' : '',
+            lit.blocked.has(name) ? 'blocked' : '',
+            chosenTable === name ? 'chosen' : '',
+          ]
+            .filter(Boolean)
+            .join(' ');
           return (
             <StarCard
               key={name}
@@ -265,7 +350,12 @@ export function Star({ model, fact, tells }: { model: ModelDocument; fact: strin
         ) : (
           <>
             <Shelf model={model} words="Linked to nothing" names={(places?.shelf ?? []).filter((n) => !linked(model, n))} choose={choose} />
-            <Shelf model={model} words="Not around this fact" names={(places?.shelf ?? []).filter((n) => linked(model, n))} choose={choose} />
+            <Shelf
+              model={model}
+              words="Not around this fact"
+              names={(places?.shelf ?? []).filter((n) => linked(model, n))}
+              choose={choose}
+            />
             {places?.shelf.length === 0 && <span>Every table has its place. Drag a link here to remove it.</span>}
           </>
         )}
@@ -285,7 +375,14 @@ function Shelf({ model, words, names, choose }: { model: ModelDocument; words: s
       {names.map((name) => {
         const table = model.tables.find((t) => t.name === name);
         return (
-          <button key={name} type="button" className="plain" data-table={name} onPointerDown={(e) => e.stopPropagation()} onClick={() => choose(name)}>
+          <button
+            key={name}
+            type="button"
+            className="plain"
+            data-table={name}
+            onPointerDown={(e) => e.stopPropagation()}
+            onClick={() => choose(name)}
+          >
             <RoleMark role={table?.role ?? 'disconnected'} /> <b>{name}</b> {count(table?.rows ?? 0)}
           </button>
         );
@@ -308,7 +405,9 @@ function partners(model: ModelDocument, keys: string[], to: string | null, over:
 function Pulled({ pulling, boxes }: { pulling: Pulling; boxes: Map<string, Box> }) {
   const box = boxes.get(pulling.from);
   if (!box) return <circle cx={pulling.x} cy={pulling.y} r="7" className="mark-faint" />;
-  return <path d={`M${box.x} ${box.y}L${pulling.x} ${pulling.y}`} stroke="var(--signal)" strokeWidth="2" strokeDasharray="6 4" fill="none" />;
+  return (
+    <path d={`M${box.x} ${box.y}L${pulling.x} ${pulling.y}`} stroke="var(--signal)" strokeWidth="2" strokeDasharray="6 4" fill="none" />
+  );
 }
 
 /** A flow that a `match` of the held formula puts there for itself. */
@@ -319,7 +418,9 @@ function Added({ a, b, text }: { a: Box | undefined; b: Box | undefined; text: s
     <g className="star-link runs held">
       <title>{text}</title>
       <path className="line" d={`M${bx} ${by}L${ax} ${ay}`} />
-      <text x={(ax + bx) / 2 + 8} y={(ay + by) / 2}>carried: {text}</text>
+      <text x={(ax + bx) / 2 + 8} y={(ay + by) / 2}>
+        carried: {text}
+      </text>
     </g>
   );
 }

@@ -41,7 +41,8 @@ export const StarCard = memo(function StarCard(props: CardProps) {
   const keyboard = (event: KeyboardEvent) => {
     const step = STEPS[event.key];
     if (step && event.altKey) onNudge(table.name, step[0], step[1]);
-    else if (event.key.toLowerCase() === 'l' && !event.ctrlKey && !event.metaKey && !event.altKey) onLink(picked ? picked.split('\n') : [`${quotedName(table.name)}.`]);
+    else if (event.key.toLowerCase() === 'l' && !event.ctrlKey && !event.metaKey && !event.altKey)
+      onLink(picked ? picked.split('\n') : [`${quotedName(table.name)}.`]);
     else return;
     event.preventDefault();
     event.stopPropagation();
@@ -49,7 +50,12 @@ export const StarCard = memo(function StarCard(props: CardProps) {
   return (
     <div
       className={`star-card ${classes}`}
-      style={{ transform: `translate(${box.x - box.width / 2}px, ${box.y - box.height / 2}px)`, width: box.width, minHeight: box.height, zIndex: open ? 3 : 2 }}
+      style={{
+        transform: `translate(${box.x - box.width / 2}px, ${box.y - box.height / 2}px)`,
+        width: box.width,
+        minHeight: box.height,
+        zIndex: open ? 3 : 2,
+      }}
       data-table={table.name}
       role="group"
       aria-label={`${table.name}, ${table.role}, ${counted(table.rows, 'row')}`}
@@ -61,7 +67,13 @@ export const StarCard = memo(function StarCard(props: CardProps) {
       <span className="name">
         <RoleMark role={table.role} />
         {/* The pointer is the card's; this is for the keyboard. */}
-        <button type="button" className="plain" onFocus={() => onHover(table.name)} onBlur={() => onHover(null)} onClick={(e) => e.detail === 0 && onSelect(table.name)}>
+        <button
+          type="button"
+          className="plain"
+          onFocus={() => onHover(table.name)}
+          onBlur={() => onHover(null)}
+          onClick={(e) => e.detail === 0 && onSelect(table.name)}
+        >
           {table.name}
         </button>
         <button
@@ -77,7 +89,15 @@ export const StarCard = memo(function StarCard(props: CardProps) {
           {open ? '▴' : '▾'}
         </button>
       </span>
-      <small>{count(table.rows)} {table.role === 'calendar' ? 'days' : 'rows'} {marks.split(' ').filter(Boolean).map((kind) => <ChangeMark key={kind} kind={kind as ChangeKind} />)}</small>
+      <small>
+        {count(table.rows)} {table.role === 'calendar' ? 'days' : 'rows'}{' '}
+        {marks
+          .split(' ')
+          .filter(Boolean)
+          .map((kind) => (
+            <ChangeMark key={kind} kind={kind as ChangeKind} />
+          ))}
+      </small>
       {open && <Columns {...props} links={links} target={target} />}
     </div>
   );
@@ -92,8 +112,18 @@ interface Shown {
 
 /** Keys and linked columns first, each with its link; the others in their order. */
 function shownColumns(table: TableInfo, links: LinkInfo[]): Shown[] {
-  const of = (name: string) => links.find((k) => (k.from_table === table.name && k.from_columns.includes(name)) || (k.to_table === table.name && k.to_columns.includes(name)));
-  const listed = table.columns.filter((c) => !c.hidden || of(c.name)).map((c) => ({ name: c.name, dtype: c.dtype, isKey: table.key.includes(c.name) || table.candidate_keys.includes(c.name), link: of(c.name) }));
+  const of = (name: string) =>
+    links.find(
+      (k) => (k.from_table === table.name && k.from_columns.includes(name)) || (k.to_table === table.name && k.to_columns.includes(name)),
+    );
+  const listed = table.columns
+    .filter((c) => !c.hidden || of(c.name))
+    .map((c) => ({
+      name: c.name,
+      dtype: c.dtype,
+      isKey: table.key.includes(c.name) || table.candidate_keys.includes(c.name),
+      link: of(c.name),
+    }));
   const weight = (c: Shown) => (c.isKey ? 0 : c.link ? 1 : 2);
   return listed.sort((a, b) => weight(a) - weight(b));
 }

@@ -27,9 +27,18 @@ export function StarHead({ model, fact, beside, percent, held, onZoom, onFit, on
       <div className="row">
         <h2>The star of {fact}</h2>
         {others.length > 0 && (
-          <select className="field short" aria-label="A second fact" value={beside ?? ''} onChange={(e) => actions.set({ beside: e.target.value || null })}>
+          <select
+            className="field short"
+            aria-label="A second fact"
+            value={beside ?? ''}
+            onChange={(e) => actions.set({ beside: e.target.value || null })}
+          >
             <option value="">alone</option>
-            {others.map((f) => <option key={f} value={f}>beside {f}</option>)}
+            {others.map((f) => (
+              <option key={f} value={f}>
+                beside {f}
+              </option>
+            ))}
           </select>
         )}
         <span className="grow" />
@@ -44,22 +53,37 @@ export function StarHead({ model, fact, beside, percent, held, onZoom, onFit, on
             setText(e.target.value);
             setLost(false);
             // Chosen from the list, it is there as a whole.
-            if (e.nativeEvent instanceof InputEvent && e.nativeEvent.inputType === 'insertReplacementText' && onJump(e.target.value)) setText('');
+            if (e.nativeEvent instanceof InputEvent && e.nativeEvent.inputType === 'insertReplacementText' && onJump(e.target.value))
+              setText('');
           }}
           onKeyDown={(e) => {
             if (e.key !== 'Enter') return;
-            const first = names(model).find((n) => n.toLowerCase() === text.toLowerCase()) ?? names(model).find((n) => n.toLowerCase().includes(text.toLowerCase()));
+            const first =
+              names(model).find((n) => n.toLowerCase() === text.toLowerCase()) ??
+              names(model).find((n) => n.toLowerCase().includes(text.toLowerCase()));
             setLost(!(first && text.trim() && onJump(first)));
             if (first) setText('');
           }}
         />
-        <datalist id="star-names">{names(model).map((n) => <option key={n} value={n} />)}</datalist>
+        <datalist id="star-names">
+          {names(model).map((n) => (
+            <option key={n} value={n} />
+          ))}
+        </datalist>
         <span className="row quiet zoom">
-          <button type="button" className="plain" aria-label="Smaller" onClick={() => onZoom(1 / 1.2)}>−</button>
+          <button type="button" className="plain" aria-label="Smaller" onClick={() => onZoom(1 / 1.2)}>
+            −
+          </button>
           {percent} %
-          <button type="button" className="plain" aria-label="Larger" onClick={() => onZoom(1.2)}>+</button>
-          <button type="button" className="plain" onClick={onFit}><u>fit</u></button>
-          <button type="button" className="plain" onClick={onTidy} title="Let the program place every table again"><u>tidy</u></button>
+          <button type="button" className="plain" aria-label="Larger" onClick={() => onZoom(1.2)}>
+            +
+          </button>
+          <button type="button" className="plain" onClick={onFit}>
+            <u>fit</u>
+          </button>
+          <button type="button" className="plain" onClick={onTidy} title="Let the program place every table again">
+            <u>tidy</u>
+          </button>
         </span>
       </div>
       {held.name && <HeldLine held={held} />}
@@ -76,17 +100,42 @@ function HeldLine({ held }: { held: HeldState }) {
   return (
     <div className="held-line">
       <b className="measure-ink">{held.name}</b>
-      <button type="button" className="plain" aria-label="Take it off the star" onClick={() => actions.set({ held: null })}>✕</button>
-      {held.error && <span className="signal" role="alert">{held.error}</span>}
+      <button type="button" className="plain" aria-label="Take it off the star" onClick={() => actions.set({ held: null })}>
+        ✕
+      </button>
+      {held.error && (
+        <span className="signal" role="alert">
+          {held.error}
+        </span>
+      )}
       {held.scans.length > 1 && (
-        <select className="field short" aria-label="Which of its aggregates" value={held.place} onChange={(e) => held.choose(Number(e.target.value))}>
-          {held.scans.map((s, i) => <option key={`${s.grain}${s.text}${i}`} value={i}>{s.text || s.grain}</option>)}
+        <select
+          className="field short"
+          aria-label="Which of its aggregates"
+          value={held.place}
+          onChange={(e) => held.choose(Number(e.target.value))}
+        >
+          {held.scans.map((s, i) => (
+            <option key={`${s.grain}${s.text}${i}`} value={i}>
+              {s.text || s.grain}
+            </option>
+          ))}
         </select>
       )}
       {scan && (
         <span>
           runs over <b>{scan.grain}</b>; filters reach it from {counted(scan.runs.length, 'table')}
-          {scan.links.length > 0 && <>; {scan.links.map((k) => `${k.link} ${k.change === 'on' ? 'is switched on' : k.change === 'off' ? 'is off' : k.change === 'inactive' ? 'yields' : k.change === 'two-way' ? 'runs both ways' : `runs ${k.change}`}`).join(', ')}</>}
+          {scan.links.length > 0 && (
+            <>
+              ;{' '}
+              {scan.links
+                .map(
+                  (k) =>
+                    `${k.link} ${k.change === 'on' ? 'is switched on' : k.change === 'off' ? 'is off' : k.change === 'inactive' ? 'yields' : k.change === 'two-way' ? 'runs both ways' : `runs ${k.change}`}`,
+                )
+                .join(', ')}
+            </>
+          )}
           .
         </span>
       )}

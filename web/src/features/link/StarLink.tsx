@@ -33,12 +33,31 @@ export function wayOf(link: LinkInfo): Way {
   return link.flow === 'two-way' ? 'both' : 'on';
 }
 
-export const StarLink = memo(function StarLink({ link, ax, ay, bx, by, way, held, runsTo, stopsFrom, pale, chosen, aside, onSelect, onRemove, onGrab }: Props) {
+export const StarLink = memo(function StarLink({
+  link,
+  ax,
+  ay,
+  bx,
+  by,
+  way,
+  held,
+  runsTo,
+  stopsFrom,
+  pale,
+  chosen,
+  aside,
+  onSelect,
+  onRemove,
+  onGrab,
+}: Props) {
   const length = Math.hypot(bx - ax, by - ay) || 1;
   const ux = (bx - ax) / length;
   const uy = (by - ay) / length;
   const at = (t: number, side = 0): [number, number] => [ax + ux * t - uy * side, ay + uy * t + ux * side];
-  const p = (t: number, side = 0) => at(t, side).map((v) => v.toFixed(1)).join(' ');
+  const p = (t: number, side = 0) =>
+    at(t, side)
+      .map((v) => v.toFixed(1))
+      .join(' ');
   const middle = length / 2;
   const oneToOne = link.cardinality === 'one-to-one';
   const manyToMany = link.cardinality === 'many-to-many';
@@ -72,16 +91,37 @@ export const StarLink = memo(function StarLink({ link, ax, ay, bx, by, way, held
       <path className="hit" d={`M${p(0)}L${p(length)}`} />
       {way === 'inactive' ? (
         <>
-          <path className="line" d={`M${p(0)}L${p(middle - MARK)}M${p(length)}L${p(middle + MARK)}M${p(middle - MARK)}L${p(middle + 7, -11)}`} />
+          <path
+            className="line"
+            d={`M${p(0)}L${p(middle - MARK)}M${p(length)}L${p(middle + MARK)}M${p(middle - MARK)}L${p(middle + 7, -11)}`}
+          />
           <path className="contacts" d={`M${p(middle - MARK)}h0M${p(middle + MARK)}h0`} />
         </>
       ) : (
         <path className="line" d={link.firm ? `M${p(length)}L${p(0)}` : waveAlong(length, p)} />
       )}
-      <path className="line still" d={(oneToOne ? `M${p(9, 6)}L${p(9, -6)}` : many) + (manyToMany ? farMany : `M${p(length - 9, 6)}L${p(length - 9, -6)}`)} />
-      {way === 'on' && <path className="solid" d={`M${p(middle - 8)}L${p(middle + 6, 6.5)}L${p(middle + 6, -6.5)}ZM${p(middle - 9, 6)}L${p(middle - 9, -6)}L${p(middle - 7.4, -6)}L${p(middle - 7.4, 6)}Z`} />}
-      {way === 'back' && <path className="solid" d={`M${p(middle + 8)}L${p(middle - 6, 6.5)}L${p(middle - 6, -6.5)}ZM${p(middle + 9, 6)}L${p(middle + 9, -6)}L${p(middle + 7.4, -6)}L${p(middle + 7.4, 6)}Z`} />}
-      {way === 'both' && <path className="solid" d={`M${p(middle)}L${p(middle + 12, 6)}L${p(middle + 12, -6)}ZM${p(middle)}L${p(middle - 12, 6)}L${p(middle - 12, -6)}Z`} />}
+      <path
+        className="line still"
+        d={(oneToOne ? `M${p(9, 6)}L${p(9, -6)}` : many) + (manyToMany ? farMany : `M${p(length - 9, 6)}L${p(length - 9, -6)}`)}
+      />
+      {way === 'on' && (
+        <path
+          className="solid"
+          d={`M${p(middle - 8)}L${p(middle + 6, 6.5)}L${p(middle + 6, -6.5)}ZM${p(middle - 9, 6)}L${p(middle - 9, -6)}L${p(middle - 7.4, -6)}L${p(middle - 7.4, 6)}Z`}
+        />
+      )}
+      {way === 'back' && (
+        <path
+          className="solid"
+          d={`M${p(middle + 8)}L${p(middle - 6, 6.5)}L${p(middle - 6, -6.5)}ZM${p(middle + 9, 6)}L${p(middle + 9, -6)}L${p(middle + 7.4, -6)}L${p(middle + 7.4, 6)}Z`}
+        />
+      )}
+      {way === 'both' && (
+        <path
+          className="solid"
+          d={`M${p(middle)}L${p(middle + 12, 6)}L${p(middle + 12, -6)}ZM${p(middle)}L${p(middle - 12, 6)}L${p(middle - 12, -6)}Z`}
+        />
+      )}
       {way === 'off' && <path className="stop-bar" d={`M${p(middle, 8)}L${p(middle, -8)}`} />}
       {stopsFrom && <path className="stop-bar" d={`M${p(stopAt, 8)}L${p(stopAt, -8)}`} />}
       {(aside !== 0 || chosen || runsTo || held) && (

@@ -28,11 +28,12 @@ export function Suggestions({ model }: { model: ModelDocument }) {
     ask({ kind: 'edits', title: `make ${taken.length} links`, edits });
     setTicked(new Set());
   };
-  const tick = (s: Suggestion) => setTicked((old) => {
-    const next = new Set(old);
-    if (!next.delete(s.text)) next.add(s.text);
-    return next;
-  });
+  const tick = (s: Suggestion) =>
+    setTicked((old) => {
+      const next = new Set(old);
+      if (!next.delete(s.text)) next.add(s.text);
+      return next;
+    });
   if (found.isPending) return <p className="wait">Looking for keys in common…</p>;
   if (found.isError) return <p className="quiet">Links were not suggested: {found.error.message}</p>;
   if (shown.length === 0 && away.length === 0) return null;
@@ -42,30 +43,71 @@ export function Suggestions({ model }: { model: ModelDocument }) {
         <h2>Suggested by the data</h2>
         {shown.length > 1 && (
           <span className="row">
-            <button type="button" className="pill small" onClick={() => setTicked(taken.length === shown.length ? new Set() : new Set(shown.map((s) => s.text)))}>{taken.length === shown.length ? 'Tick none' : 'Tick all'}</button>
-            <button type="button" className="pill small solid" disabled={taken.length === 0} onClick={together}>Look at {taken.length || 'those ticked'}</button>
+            <button
+              type="button"
+              className="pill small"
+              onClick={() => setTicked(taken.length === shown.length ? new Set() : new Set(shown.map((s) => s.text)))}
+            >
+              {taken.length === shown.length ? 'Tick none' : 'Tick all'}
+            </button>
+            <button type="button" className="pill small solid" disabled={taken.length === 0} onClick={together}>
+              Look at {taken.length || 'those ticked'}
+            </button>
           </span>
         )}
       </div>
-      {choices.map((choice) => <WhichRole key={choice} model={model} found={shown.filter((s) => s.choice === choice)} />)}
+      {choices.map((choice) => (
+        <WhichRole key={choice} model={model} found={shown.filter((s) => s.choice === choice)} />
+      ))}
       {shown.slice(0, all ? shown.length : FIRST).map((s) => (
         <div key={s.text} className="suggestion">
-          {shown.length > 1 && <input type="checkbox" aria-label={`Take ${s.text}`} checked={ticked.has(s.text)} onChange={() => tick(s)} />}
+          {shown.length > 1 && (
+            <input type="checkbox" aria-label={`Take ${s.text}`} checked={ticked.has(s.text)} onChange={() => tick(s)} />
+          )}
           <div>
             <div className="mono">{s.text}</div>
-            <div className="quiet"><LinkMark link={markOf(s)} width={40} /> {s.evidence.sentence}</div>
+            <div className="quiet">
+              <LinkMark link={markOf(s)} width={40} /> {s.evidence.sentence}
+            </div>
             <div className="row">
-              <button type="button" className="pill small solid" onClick={() => askNew(listed(s.link.from), listed(s.link.to))}>Look and link</button>
-              <button type="button" className="pill small" disabled={busy} aria-label={`Not this one: ${s.text}`} onClick={() => dismiss(s.text)}>Not this one</button>
+              <button type="button" className="pill small solid" onClick={() => askNew(listed(s.link.from), listed(s.link.to))}>
+                Look and link
+              </button>
+              <button
+                type="button"
+                className="pill small"
+                disabled={busy}
+                aria-label={`Not this one: ${s.text}`}
+                onClick={() => dismiss(s.text)}
+              >
+                Not this one
+              </button>
             </div>
           </div>
         </div>
       ))}
-      {!all && shown.length > FIRST && <button type="button" className="plain quiet" onClick={() => setAll(true)}>{shown.length - FIRST} more</button>}
+      {!all && shown.length > FIRST && (
+        <button type="button" className="plain quiet" onClick={() => setAll(true)}>
+          {shown.length - FIRST} more
+        </button>
+      )}
       {away.length > 0 && (
         <details>
           <summary className="quiet">{away.length} put aside</summary>
-          {away.map((text) => <div key={text} className="row"><span className="mono grow">{text}</span><button type="button" className="plain quiet" disabled={busy} aria-label={`Bring ${text} back`} onClick={() => bringBack(text)}><u>bring it back</u></button></div>)}
+          {away.map((text) => (
+            <div key={text} className="row">
+              <span className="mono grow">{text}</span>
+              <button
+                type="button"
+                className="plain quiet"
+                disabled={busy}
+                aria-label={`Bring ${text} back`}
+                onClick={() => bringBack(text)}
+              >
+                <u>bring it back</u>
+              </button>
+            </div>
+          ))}
         </details>
       )}
     </section>
@@ -86,13 +128,24 @@ function WhichRole({ model, found }: { model: ModelDocument; found: Suggestion[]
   };
   return (
     <fieldset className="which-date">
-      <legend>Which {what} of {table} does {one} filter, when nothing else is said?</legend>
+      <legend>
+        Which {what} of {table} does {one} filter, when nothing else is said?
+      </legend>
       {found.map((s) => {
         const column = columnName(listed(s.link.from)[0] ?? '');
-        return <label key={s.text}><input type="radio" name={`role of ${table} and ${one}`} checked={chosen === s.text} onChange={() => setChosen(s.text)} /> {column}</label>;
+        return (
+          <label key={s.text}>
+            <input type="radio" name={`role of ${table} and ${one}`} checked={chosen === s.text} onChange={() => setChosen(s.text)} />{' '}
+            {column}
+          </label>
+        );
       })}
-      <p className="quiet">The others become inactive links: roles that a measure switches on, or that get a table of their own from their Lens.</p>
-      <button type="button" className="pill small solid" disabled={chosen === null} onClick={go}>Look at these links</button>
+      <p className="quiet">
+        The others become inactive links: roles that a measure switches on, or that get a table of their own from their Lens.
+      </p>
+      <button type="button" className="pill small solid" disabled={chosen === null} onClick={go}>
+        Look at these links
+      </button>
     </fieldset>
   );
 }

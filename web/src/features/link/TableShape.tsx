@@ -19,18 +19,37 @@ export function TableShape({ model, table }: { model: ModelDocument; table: Tabl
     <>
       <h3>Role</h3>
       <p>
-        <RoleMark role={table.found_role} size={14} /> Found to be {table.found_role === 'disconnected' ? 'linked to nothing' : `a ${table.found_role}`} by its links{table.calendar ? ' and its dates' : ''}.
-        {corrected && <> Its author calls it a <b>{table.role}</b>.</>}
+        <RoleMark role={table.found_role} size={14} /> Found to be{' '}
+        {table.found_role === 'disconnected' ? 'linked to nothing' : `a ${table.found_role}`} by its links
+        {table.calendar ? ' and its dates' : ''}.
+        {corrected && (
+          <>
+            {' '}
+            Its author calls it a <b>{table.role}</b>.
+          </>
+        )}
       </p>
-      <select className="field" aria-label={`Role of ${table.name}`} disabled={busy} value={corrected ? table.role : ''} onChange={(e) => void say({ role: e.target.value })}>
+      <select
+        className="field"
+        aria-label={`Role of ${table.name}`}
+        disabled={busy}
+        value={corrected ? table.role : ''}
+        onChange={(e) => void say({ role: e.target.value })}
+      >
         <option value="">as it is found</option>
-        {ROLES.map((role) => <option key={role} value={role}>{role}</option>)}
+        {ROLES.map((role) => (
+          <option key={role} value={role}>
+            {role}
+          </option>
+        ))}
       </select>
       <Grain key={`${table.grain} ${table.grain_columns.join()}`} model={model} table={table} onSay={say} />
       <Hierarchies model={model} table={table} />
       <h3>In lists</h3>
       <div className="row">
-        <label><input type="checkbox" checked={table.hidden} disabled={busy} onChange={(e) => void say({ hidden: e.target.checked })} /> hidden</label>
+        <label>
+          <input type="checkbox" checked={table.hidden} disabled={busy} onChange={(e) => void say({ hidden: e.target.checked })} /> hidden
+        </label>
         <Subject key={table.subject} subject={table.subject} subjects={subjects} onSay={(subject) => void say({ subject })} />
       </div>
     </>
@@ -41,15 +60,41 @@ function Subject({ subject, subjects, onSay }: { subject: string; subjects: stri
   const [text, setText] = useState(subject);
   const keep = () => text.trim() !== subject && onSay(text.trim());
   return (
-    <form className="grow" onSubmit={(e) => { e.preventDefault(); keep(); }}>
-      <input className="field" aria-label="Subject" placeholder="subject" list="subjects" value={text} onChange={(e) => setText(e.target.value)} onBlur={keep} />
-      <datalist id="subjects">{subjects.map((s) => <option key={s} value={s} />)}</datalist>
+    <form
+      className="grow"
+      onSubmit={(e) => {
+        e.preventDefault();
+        keep();
+      }}
+    >
+      <input
+        className="field"
+        aria-label="Subject"
+        placeholder="subject"
+        list="subjects"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        onBlur={keep}
+      />
+      <datalist id="subjects">
+        {subjects.map((s) => (
+          <option key={s} value={s} />
+        ))}
+      </datalist>
     </form>
   );
 }
 
 /** One row is …, in words, and the columns that tell rows apart, tested. */
-function Grain({ model, table, onSay }: { model: ModelDocument; table: TableInfo; onSay: (said: Record<string, unknown>) => Promise<unknown> }) {
+function Grain({
+  model,
+  table,
+  onSay,
+}: {
+  model: ModelDocument;
+  table: TableInfo;
+  onSay: (said: Record<string, unknown>) => Promise<unknown>;
+}) {
   const [words, setWords] = useState(table.grain);
   const [columns, setColumns] = useState<string[]>(table.grain_columns);
   const [choosing, setChoosing] = useState(false);
@@ -59,30 +104,73 @@ function Grain({ model, table, onSay }: { model: ModelDocument; table: TableInfo
   return (
     <>
       <h3>Grain</h3>
-      <form onSubmit={(e) => { e.preventDefault(); void onSay({ grain: words.trim(), grain_columns: columns }); }}>
-        <input className="field" aria-label={`What one row of ${table.name} is`} placeholder="one row is …" value={words} onChange={(e) => setWords(e.target.value)} />
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          void onSay({ grain: words.trim(), grain_columns: columns });
+        }}
+      >
+        <input
+          className="field"
+          aria-label={`What one row of ${table.name} is`}
+          placeholder="one row is …"
+          value={words}
+          onChange={(e) => setWords(e.target.value)}
+        />
         <div className="row" style={{ marginTop: 6 }}>
           {columns.map((c) => (
-            <span key={c} className="chip"><span className="chip-text">{c}</span><button type="button" aria-label={`Take ${c} out of the grain`} onClick={() => toggle(c)}>✕</button></span>
+            <span key={c} className="chip">
+              <span className="chip-text">{c}</span>
+              <button type="button" aria-label={`Take ${c} out of the grain`} onClick={() => toggle(c)}>
+                ✕
+              </button>
+            </span>
           ))}
-          <button type="button" className="pill small" aria-expanded={choosing} onClick={() => setChoosing(!choosing)}>{columns.length ? 'other columns' : 'which columns tell rows apart?'}</button>
-          {changed && <button type="submit" className="pill small solid">Keep</button>}
+          <button type="button" className="pill small" aria-expanded={choosing} onClick={() => setChoosing(!choosing)}>
+            {columns.length ? 'other columns' : 'which columns tell rows apart?'}
+          </button>
+          {changed && (
+            <button type="submit" className="pill small solid">
+              Keep
+            </button>
+          )}
         </div>
         {choosing && (
           <div className="pick-list">
-            {table.columns.map((c) => <label key={c.name}><input type="checkbox" checked={columns.includes(c.name)} onChange={() => toggle(c.name)} /> {c.name}</label>)}
+            {table.columns.map((c) => (
+              <label key={c.name}>
+                <input type="checkbox" checked={columns.includes(c.name)} onChange={() => toggle(c.name)} /> {c.name}
+              </label>
+            ))}
           </div>
         )}
       </form>
-      {columns.length === 0 && table.candidate_keys.length > 0 && <p className="quiet">Unique by itself: {table.candidate_keys.slice(0, 3).join('; ')}.</p>}
-      {told && (told.repeated === 0 ? (
-        <p role="status">✓ Each of {counted(told.rows, 'row')} has its own {told.columns.join(' and ')}{told.empty ? `; ${counted(told.empty, 'row')} with an empty part` : ''}.</p>
-      ) : (
-        <div role="status">
-          <p className="signal">◆ {count(told.repeated)} of {counted(told.rows, 'row')} share it with another: the grain is finer.</p>
-          <table><tbody>{told.examples.map((e) => <tr key={JSON.stringify(e.key)}><td>{e.key.map(columnText).join(', ')}</td><td className="num">{counted(e.rows, 'row')}</td></tr>)}</tbody></table>
-        </div>
-      ))}
+      {columns.length === 0 && table.candidate_keys.length > 0 && (
+        <p className="quiet">Unique by itself: {table.candidate_keys.slice(0, 3).join('; ')}.</p>
+      )}
+      {told &&
+        (told.repeated === 0 ? (
+          <p role="status">
+            ✓ Each of {counted(told.rows, 'row')} has its own {told.columns.join(' and ')}
+            {told.empty ? `; ${counted(told.empty, 'row')} with an empty part` : ''}.
+          </p>
+        ) : (
+          <div role="status">
+            <p className="signal">
+              ◆ {count(told.repeated)} of {counted(told.rows, 'row')} share it with another: the grain is finer.
+            </p>
+            <table>
+              <tbody>
+                {told.examples.map((e) => (
+                  <tr key={JSON.stringify(e.key)}>
+                    <td>{e.key.map(columnText).join(', ')}</td>
+                    <td className="num">{counted(e.rows, 'row')}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        ))}
     </>
   );
 }
@@ -100,16 +188,43 @@ function Hierarchies({ model, table }: { model: ModelDocument; table: TableInfo 
           <div className="row">
             <b>{h.name}</b>
             <span className="grow">{h.levels.join(' › ')}</span>
-            <button type="button" className="plain quiet" aria-label={`Rename the hierarchy ${h.name}`} onClick={() => setRenaming(renaming === h.name ? null : h.name)}><u>rename</u></button>
-            <button type="button" className="plain quiet" aria-label={`Change the hierarchy ${h.name}`} disabled={busy} onClick={() => setMaking({ name: h.name, levels: h.levels })}><u>change</u></button>
-            <button type="button" className="plain quiet" aria-label={`Remove the hierarchy ${h.name}`} disabled={busy} onClick={() => void edit({ kind: 'remove_hierarchy', name: h.name })}>✕</button>
+            <button
+              type="button"
+              className="plain quiet"
+              aria-label={`Rename the hierarchy ${h.name}`}
+              onClick={() => setRenaming(renaming === h.name ? null : h.name)}
+            >
+              <u>rename</u>
+            </button>
+            <button
+              type="button"
+              className="plain quiet"
+              aria-label={`Change the hierarchy ${h.name}`}
+              disabled={busy}
+              onClick={() => setMaking({ name: h.name, levels: h.levels })}
+            >
+              <u>change</u>
+            </button>
+            <button
+              type="button"
+              className="plain quiet"
+              aria-label={`Remove the hierarchy ${h.name}`}
+              disabled={busy}
+              onClick={() => void edit({ kind: 'remove_hierarchy', name: h.name })}
+            >
+              ✕
+            </button>
           </div>
           {renaming === h.name && <Rename model={model} what="hierarchy" name={h.name} onDone={() => setRenaming(null)} />}
           {h.faults.length === 0 && <div className="quiet">✓ every member has one parent</div>}
           {h.faults.map((f) => (
             <div key={f.sentence} className="signal">
               ◆ {f.sentence}
-              {f.examples.slice(0, 3).map((x) => <div key={String(x.member)} className="quiet">{columnText(x.member)}: {x.parents.map(columnText).join(', ')}</div>)}
+              {f.examples.slice(0, 3).map((x) => (
+                <div key={String(x.member)} className="quiet">
+                  {columnText(x.member)}: {x.parents.map(columnText).join(', ')}
+                </div>
+              ))}
             </div>
           ))}
         </div>
@@ -118,27 +233,53 @@ function Hierarchies({ model, table }: { model: ModelDocument; table: TableInfo 
         <form
           onSubmit={(e) => {
             e.preventDefault();
-            void edit({ kind: 'put_hierarchy', hierarchy: { name: making.name.trim(), levels: making.levels } }).then((ok) => ok && setMaking(null));
+            void edit({ kind: 'put_hierarchy', hierarchy: { name: making.name.trim(), levels: making.levels } }).then(
+              (ok) => ok && setMaking(null),
+            );
           }}
         >
-          <input className="field" aria-label="Name of the hierarchy" placeholder="name" value={making.name} onChange={(e) => setMaking({ ...making, name: e.target.value })} />
+          <input
+            className="field"
+            aria-label="Name of the hierarchy"
+            placeholder="name"
+            value={making.name}
+            onChange={(e) => setMaking({ ...making, name: e.target.value })}
+          />
           <Levels model={model} table={table} levels={making.levels} onLevels={(levels) => setMaking({ ...making, levels })} />
           <div className="row" style={{ marginTop: 6 }}>
-            <button type="submit" className="pill small solid" disabled={busy || !making.name.trim() || making.levels.length < 2}>Keep</button>
-            <button type="button" className="pill small" onClick={() => setMaking(null)}>Leave it</button>
+            <button type="submit" className="pill small solid" disabled={busy || !making.name.trim() || making.levels.length < 2}>
+              Keep
+            </button>
+            <button type="button" className="pill small" onClick={() => setMaking(null)}>
+              Leave it
+            </button>
           </div>
         </form>
       ) : (
-        <button type="button" className="pill small" onClick={() => setMaking({ name: '', levels: [] })}>New hierarchy</button>
+        <button type="button" className="pill small" onClick={() => setMaking({ name: '', levels: [] })}>
+          New hierarchy
+        </button>
       )}
     </>
   );
 }
 
 /** The levels as chips, the widest first: added from a list, moved, taken out. */
-function Levels({ model, table, levels, onLevels }: { model: ModelDocument; table: TableInfo; levels: string[]; onLevels: (levels: string[]) => void }) {
+function Levels({
+  model,
+  table,
+  levels,
+  onLevels,
+}: {
+  model: ModelDocument;
+  table: TableInfo;
+  levels: string[];
+  onLevels: (levels: string[]) => void;
+}) {
   const choices = [table, ...model.tables.filter((t) => t.name !== table.name && !t.hidden)].flatMap((t) =>
-    t.columns.filter((c) => !c.hidden).map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })),
+    t.columns
+      .filter((c) => !c.hidden)
+      .map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })),
   );
   const move = (from: number, by: number) => {
     const next = [...levels];
@@ -150,13 +291,28 @@ function Levels({ model, table, levels, onLevels }: { model: ModelDocument; tabl
     <div className="row levels" role="group" aria-label="Its levels, the widest first">
       {levels.map((level, i) => (
         <span key={level} className="chip">
-          {i > 0 && <button type="button" aria-label={`Make ${level} a wider level`} title="Wider" onClick={() => move(i, -1)}>‹</button>}
+          {i > 0 && (
+            <button type="button" aria-label={`Make ${level} a wider level`} title="Wider" onClick={() => move(i, -1)}>
+              ‹
+            </button>
+          )}
           <span className="chip-text">{columnName(level)}</span>
-          {i < levels.length - 1 && <button type="button" aria-label={`Make ${level} a finer level`} title="Finer" onClick={() => move(i, 1)}>›</button>}
-          <button type="button" aria-label={`Take ${level} out`} onClick={() => onLevels(levels.filter((l) => l !== level))}>✕</button>
+          {i < levels.length - 1 && (
+            <button type="button" aria-label={`Make ${level} a finer level`} title="Finer" onClick={() => move(i, 1)}>
+              ›
+            </button>
+          )}
+          <button type="button" aria-label={`Take ${level} out`} onClick={() => onLevels(levels.filter((l) => l !== level))}>
+            ✕
+          </button>
         </span>
       ))}
-      <Chooser label="+ level" title="Add a level, the widest first" choices={choices.filter((c) => !levels.includes(c.value))} onChoose={(v) => onLevels([...levels, v])} />
+      <Chooser
+        label="+ level"
+        title="Add a level, the widest first"
+        choices={choices.filter((c) => !levels.includes(c.value))}
+        onChoose={(v) => onLevels([...levels, v])}
+      />
     </div>
   );
 }

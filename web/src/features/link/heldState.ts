@@ -28,7 +28,15 @@ export function useHeldScan(model: ModelDocument, fact: string): HeldState {
     return new Map(filters.map((f) => [f.table, [...new Set(f.columns.map((c) => c.kind))].join(' ')]));
   }, [held, asked.data]);
   const name = held ? ('measure' in held ? held.measure : `given (${held.given})`) : '';
-  return { name, scans, scan: scans[Math.min(place, scans.length - 1)] ?? null, place, choose, marks, error: held && asked.error ? asked.error.message : '' };
+  return {
+    name,
+    scans,
+    scan: scans[Math.min(place, scans.length - 1)] ?? null,
+    place,
+    choose,
+    marks,
+    error: held && asked.error ? asked.error.message : '',
+  };
 }
 
 /** How a link stands under what is held. */

@@ -41,12 +41,26 @@ function searched(names: string[], tables: Map<string, TableInfo>, search: strin
 function fits(name: string, tables: Map<string, TableInfo>, search: string): boolean {
   const table = tables.get(name);
   const text = `${name} ${table?.subject ?? ''} ${table?.from_text ?? ''}`.toLowerCase();
-  return search.toLowerCase().split(/\s+/).every((w) => text.includes(w));
+  return search
+    .toLowerCase()
+    .split(/\s+/)
+    .every((w) => text.includes(w));
 }
 
-export function shownMatrix(model: ModelDocument, search: string, grouping: Grouping, collapsed: Set<string>, hidden: boolean): ShownMatrix {
+export function shownMatrix(
+  model: ModelDocument,
+  search: string,
+  grouping: Grouping,
+  collapsed: Set<string>,
+  hidden: boolean,
+): ShownMatrix {
   const tables = new Map(model.tables.map((t) => [t.name, t]));
-  const open = (names: string[]) => searched(names.filter((n) => hidden || !tables.get(n)?.hidden), tables, search);
+  const open = (names: string[]) =>
+    searched(
+      names.filter((n) => hidden || !tables.get(n)?.hidden),
+      tables,
+      search,
+    );
   const loose = model.matrix.apart.filter((n) => hidden || !tables.get(n)?.hidden);
   // Before anything is linked, every table is both: a fact to be, or a dimension to be.
   const facts = model.matrix.facts.length ? model.matrix.facts : loose;

@@ -55,7 +55,8 @@ function stopsOf(model: ModelDocument, blocked: { stops: { link: string; to: str
   const found = new Map<string, StopAt>();
   for (const stop of blocked.flatMap((b) => b.stops.slice(0, 1))) {
     const link = model.links.find((k) => k.name === stop.link);
-    if (link) found.set(stop.link, { link: stop.link, from: link.from_table === stop.to ? link.to_table : link.from_table, reason: stop.reason });
+    if (link)
+      found.set(stop.link, { link: stop.link, from: link.from_table === stop.to ? link.to_table : link.from_table, reason: stop.reason });
   }
   return [...found.values()];
 }
@@ -63,7 +64,13 @@ function stopsOf(model: ModelDocument, blocked: { stops: { link: string; to: str
 function litBy(model: ModelDocument, told: ReachOf, way: 'out' | 'in'): Lit {
   if (way === 'out' && told.table) {
     const table = told.table;
-    return { source: table, reached: new Set(told.filters.map((f) => f.table)), blocked: new Set(told.blocked.map((b) => b.table)), runs: runsOf(model, told.filters, () => table), stops: stopsOf(model, told.blocked) };
+    return {
+      source: table,
+      reached: new Set(told.filters.map((f) => f.table)),
+      blocked: new Set(told.blocked.map((b) => b.table)),
+      runs: runsOf(model, told.filters, () => table),
+      stops: stopsOf(model, told.blocked),
+    };
   }
   const scans = told.scans;
   const reached = scans.flatMap((s) => s.filtered_by);

@@ -11,7 +11,8 @@ export function useLinkPreview(model: ModelDocument, link: Record<string, unknow
     queryKey: ['link', model.id, model.version, link, name, edits],
     enabled: link !== null,
     placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) => unwrap(await client.POST('/api/models/{model_id}/link', { params: of(model), body: { link: link ?? {}, name, edits }, signal })),
+    queryFn: async ({ signal }) =>
+      unwrap(await client.POST('/api/models/{model_id}/link', { params: of(model), body: { link: link ?? {}, name, edits }, signal })),
   });
 }
 
@@ -22,7 +23,13 @@ export function useTrial(model: ModelDocument, edits: Edit[], probe: Probe | nul
     enabled: edits.length > 0,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) =>
-      unwrap(await client.POST('/api/models/{model_id}/trial', { params: of(model), body: { edits, probe: probe ? { ...probe } : null }, signal })),
+      unwrap(
+        await client.POST('/api/models/{model_id}/trial', {
+          params: of(model),
+          body: { edits, probe: probe ? { ...probe } : null },
+          signal,
+        }),
+      ),
   });
 }
 
@@ -32,7 +39,8 @@ export function useVariant(model: ModelDocument, edits: Edit[] | null) {
     queryKey: ['variant', model.id, model.version, edits],
     enabled: edits !== null && edits.length > 0,
     placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) => unwrap(await client.POST('/api/models/{model_id}/variant', { params: of(model), body: { edits: edits ?? [] }, signal })),
+    queryFn: async ({ signal }) =>
+      unwrap(await client.POST('/api/models/{model_id}/variant', { params: of(model), body: { edits: edits ?? [] }, signal })),
   });
 }
 
@@ -40,7 +48,8 @@ export function useSuggestions(model: ModelDocument) {
   return useQuery({
     queryKey: ['suggestions', model.id, model.version],
     placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) => unwrap(await client.GET('/api/models/{model_id}/suggestions', { params: of(model), signal })).suggestions,
+    queryFn: async ({ signal }) =>
+      unwrap(await client.GET('/api/models/{model_id}/suggestions', { params: of(model), signal })).suggestions,
   });
 }
 
@@ -50,7 +59,14 @@ export function useReachOf(model: ModelDocument, subject: ReachSubject | null) {
   return useQuery({
     queryKey: ['reach-of', model.id, model.version, subject],
     enabled: subject !== null,
-    queryFn: async ({ signal }) => unwrap(await client.POST('/api/models/{model_id}/reach_of', { params: of(model), body: { table: null, measure: null, ...subject }, signal })),
+    queryFn: async ({ signal }) =>
+      unwrap(
+        await client.POST('/api/models/{model_id}/reach_of', {
+          params: of(model),
+          body: { table: null, measure: null, ...subject },
+          signal,
+        }),
+      ),
   });
 }
 
@@ -59,7 +75,8 @@ export function useOpening(model: ModelDocument, from: string, to: string, measu
   return useQuery({
     queryKey: ['opening', model.id, model.version, from, to, measure],
     enabled,
-    queryFn: async ({ signal }) => unwrap(await client.POST('/api/models/{model_id}/opening', { params: of(model), body: { from, to, measure }, signal })),
+    queryFn: async ({ signal }) =>
+      unwrap(await client.POST('/api/models/{model_id}/opening', { params: of(model), body: { from, to, measure }, signal })),
   });
 }
 
@@ -70,7 +87,14 @@ export function useHeld(model: ModelDocument, held: HeldThing | null, fact: stri
   return useQuery({
     queryKey: ['held', model.id, model.version, held, fact],
     enabled: held !== null,
-    queryFn: async ({ signal }) => unwrap(await client.POST('/api/models/{model_id}/held', { params: of(model), body: { measure: null, given: null, ...held, fact }, signal })),
+    queryFn: async ({ signal }) =>
+      unwrap(
+        await client.POST('/api/models/{model_id}/held', {
+          params: of(model),
+          body: { measure: null, given: null, ...held, fact },
+          signal,
+        }),
+      ),
   });
 }
 
@@ -95,11 +119,23 @@ export function useStarLayout(model: ModelDocument, fact: string, beside: string
     placeholderData: (old) => (old?.key === (beside ? `${fact} + ${beside}` : fact) ? old : undefined),
     queryFn: async ({ signal }) => {
       const key = beside ? `${fact} + ${beside}` : fact;
-      const found = unwrap(await client.POST('/api/models/{model_id}/star', { params: of(model), body: { fact, beside, before: placesBefore(model, key) }, signal }));
+      const found = unwrap(
+        await client.POST('/api/models/{model_id}/star', {
+          params: of(model),
+          body: { fact, beside, before: placesBefore(model, key) },
+          signal,
+        }),
+      );
       // Where somebody pulled a table to stands in the model; the place it has by itself is kept for when that is taken back.
       const before = placesBefore(model, found.key);
-      const tidy = (name: string, box: { x: number; y: number }) => (`${found.key}/${name}` in model.places ? before[name] : [box.x, box.y]);
-      const places = Object.fromEntries(Object.entries(found.boxes).flatMap(([name, box]) => { const at = tidy(name, box); return at ? [[name, at]] : []; }));
+      const tidy = (name: string, box: { x: number; y: number }) =>
+        `${found.key}/${name}` in model.places ? before[name] : [box.x, box.y];
+      const places = Object.fromEntries(
+        Object.entries(found.boxes).flatMap(([name, box]) => {
+          const at = tidy(name, box);
+          return at ? [[name, at]] : [];
+        }),
+      );
       localStorage.setItem(placesKey(model, found.key), JSON.stringify(places));
       return found;
     },
@@ -110,7 +146,13 @@ export function useTableShape(model: ModelDocument, table: string, columns: stri
   return useQuery({
     queryKey: ['table-shape', model.id, model.version, table, columns],
     queryFn: async ({ signal }) =>
-      unwrap(await client.POST('/api/models/{model_id}/tables/{table}/shape', { params: { path: { model_id: model.id, table } }, body: { columns }, signal })),
+      unwrap(
+        await client.POST('/api/models/{model_id}/tables/{table}/shape', {
+          params: { path: { model_id: model.id, table } },
+          body: { columns },
+          signal,
+        }),
+      ),
   });
 }
 

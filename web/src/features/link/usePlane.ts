@@ -27,24 +27,27 @@ export function usePlane(boxes: Map<string, Box>, key: string) {
     setPercent(Math.round(view.current.zoom * 100));
   }, []);
   /** All of it, or by itself as much as can still be read, around its middle. */
-  const fitTo = useCallback((least: number) => {
-    const rect = area.current?.getBoundingClientRect();
-    if (!rect || boxes.size === 0) return;
-    const all = [...boxes.values()];
-    const left = Math.min(...all.map((b) => b.x - b.width / 2));
-    const right = Math.max(...all.map((b) => b.x + b.width / 2));
-    const top = Math.min(...all.map((b) => b.y - b.height / 2));
-    const bottom = Math.max(...all.map((b) => b.y + b.height / 2));
-    const head = (area.current?.querySelector<HTMLElement>('.star-head')?.offsetHeight ?? 40) + 10;
-    const height = Math.max(rect.height - head - 60, 60);
-    const zoom = Math.max(least, Math.min(1.15, (rect.width - 32) / (right - left), height / (bottom - top)));
-    // What does not fit is cut around the fact, which stands at 0, 0.
-    const across = zoom * (right - left) > rect.width ? 0 : (left + right) / 2;
-    const down = zoom * (bottom - top) > height + 1 ? 0 : (top + bottom) / 2;
-    view.current = { zoom, x: rect.width / 2 - zoom * across, y: head + height / 2 - zoom * down };
-    apply();
-    settle();
-  }, [boxes, apply, settle]);
+  const fitTo = useCallback(
+    (least: number) => {
+      const rect = area.current?.getBoundingClientRect();
+      if (!rect || boxes.size === 0) return;
+      const all = [...boxes.values()];
+      const left = Math.min(...all.map((b) => b.x - b.width / 2));
+      const right = Math.max(...all.map((b) => b.x + b.width / 2));
+      const top = Math.min(...all.map((b) => b.y - b.height / 2));
+      const bottom = Math.max(...all.map((b) => b.y + b.height / 2));
+      const head = (area.current?.querySelector<HTMLElement>('.star-head')?.offsetHeight ?? 40) + 10;
+      const height = Math.max(rect.height - head - 60, 60);
+      const zoom = Math.max(least, Math.min(1.15, (rect.width - 32) / (right - left), height / (bottom - top)));
+      // What does not fit is cut around the fact, which stands at 0, 0.
+      const across = zoom * (right - left) > rect.width ? 0 : (left + right) / 2;
+      const down = zoom * (bottom - top) > height + 1 ? 0 : (top + bottom) / 2;
+      view.current = { zoom, x: rect.width / 2 - zoom * across, y: head + height / 2 - zoom * down };
+      apply();
+      settle();
+    },
+    [boxes, apply, settle],
+  );
   const fit = useCallback(() => fitTo(LEAST), [fitTo]);
   const fitRead = useCallback(() => fitTo(READABLE), [fitTo]);
   const fitted = useRef('');
@@ -103,23 +106,32 @@ export function usePlane(boxes: Map<string, Box>, key: string) {
     return { x: (event.clientX - (rect?.left ?? 0) - x) / zoom, y: (event.clientY - (rect?.top ?? 0) - y) / zoom };
   }, []);
   /** Moves on; `settle` ends it. */
-  const panTo = useCallback((x: number, y: number) => {
-    view.current = { ...view.current, x, y };
-    apply();
-  }, [apply]);
+  const panTo = useCallback(
+    (x: number, y: number) => {
+      view.current = { ...view.current, x, y };
+      apply();
+    },
+    [apply],
+  );
   /** Brings a table into the middle, large enough to be read. */
-  const show = useCallback((box: Box) => {
-    const rect = area.current?.getBoundingClientRect();
-    if (!rect) return;
-    const zoom = Math.max(view.current.zoom, 0.9);
-    view.current = { zoom, x: rect.width / 2 - box.x * zoom, y: rect.height / 2 - box.y * zoom };
-    apply();
-    settle();
-  }, [apply, settle]);
-  const zoomStep = useCallback((factor: number) => {
-    zoomBy(factor);
-    settle();
-  }, [zoomBy, settle]);
+  const show = useCallback(
+    (box: Box) => {
+      const rect = area.current?.getBoundingClientRect();
+      if (!rect) return;
+      const zoom = Math.max(view.current.zoom, 0.9);
+      view.current = { zoom, x: rect.width / 2 - box.x * zoom, y: rect.height / 2 - box.y * zoom };
+      apply();
+      settle();
+    },
+    [apply, settle],
+  );
+  const zoomStep = useCallback(
+    (factor: number) => {
+      zoomBy(factor);
+      settle();
+    },
+    [zoomBy, settle],
+  );
   const now = useCallback(() => view.current, []);
   return { area, plane, now, percent, fit, zoomStep, toPlane, panTo, settle, show };
 }

@@ -6,7 +6,17 @@ import type { Draft } from './drafts';
 const FORMATS = ['#,##0', '#,##0.0', '#,##0.00', '0.0%', '0%', '+#,##0;-#,##0', '#,##0 min', '0.00E0'];
 const SAMPLES = [1234.567, 0.0456, -7];
 
-export function Details({ model, draft, sample, put }: { model: ModelDocument; draft: Draft; sample: number | null; put: (part: Partial<Draft>) => void }) {
+export function Details({
+  model,
+  draft,
+  sample,
+  put,
+}: {
+  model: ModelDocument;
+  draft: Draft;
+  sample: number | null;
+  put: (part: Partial<Draft>) => void;
+}) {
   const folders = [...new Set(model.measures.map((m) => m.folder).filter(Boolean))];
   const shown = (sample === null ? SAMPLES : [sample, ...SAMPLES]).map((n) => measureText(n, draft.format, 'number'));
   const others = model.measures.filter((m) => !m.trial && m.name !== draft.name);
@@ -23,25 +33,52 @@ export function Details({ model, draft, sample, put }: { model: ModelDocument; d
       </label>
       <label>
         shown as
-        <input className="field mono" list="formats" value={draft.format} placeholder="#,##0" onChange={(e) => put({ format: e.target.value })} />
-        <datalist id="formats">{FORMATS.map((f) => <option key={f} value={f} />)}</datalist>
-        <span className="quiet examples" data-testid="examples">{shown.join('  ·  ')}</span>
+        <input
+          className="field mono"
+          list="formats"
+          value={draft.format}
+          placeholder="#,##0"
+          onChange={(e) => put({ format: e.target.value })}
+        />
+        <datalist id="formats">
+          {FORMATS.map((f) => (
+            <option key={f} value={f} />
+          ))}
+        </datalist>
+        <span className="quiet examples" data-testid="examples">
+          {shown.join('  ·  ')}
+        </span>
       </label>
       <label>
         folder
         <input className="field" list="folders" value={draft.folder} onChange={(e) => put({ folder: e.target.value })} />
-        <datalist id="folders">{folders.map((f) => <option key={f} value={f} />)}</datalist>
+        <datalist id="folders">
+          {folders.map((f) => (
+            <option key={f} value={f} />
+          ))}
+        </datalist>
       </label>
       <label>
         standing
-        <select className="field" value={draft.trial ? 'trial' : 'official'} onChange={(e) => put(e.target.value === 'trial' ? { trial: true } : { trial: false, variant_of: '' })}>
+        <select
+          className="field"
+          value={draft.trial ? 'trial' : 'official'}
+          onChange={(e) => put(e.target.value === 'trial' ? { trial: true } : { trial: false, variant_of: '' })}
+        >
           <option>official</option>
           <option>trial</option>
         </select>
         {draft.trial && (
-          <select className="field" aria-label="Stands beside" value={draft.variant_of} onChange={(e) => put({ variant_of: e.target.value })}>
+          <select
+            className="field"
+            aria-label="Stands beside"
+            value={draft.variant_of}
+            onChange={(e) => put({ variant_of: e.target.value })}
+          >
             <option value="">beside no other</option>
-            {others.map((m) => <option key={m.name}>{m.name}</option>)}
+            {others.map((m) => (
+              <option key={m.name}>{m.name}</option>
+            ))}
           </select>
         )}
       </label>

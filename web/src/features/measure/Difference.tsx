@@ -4,7 +4,15 @@ import type { DifferencePiece } from '../../api/client';
 export function Difference({ pieces }: { pieces: DifferencePiece[] }) {
   return (
     <div className="formula-box difference">
-      {pieces.map((p, i) => (p.kind === 'same' ? <span key={`${i} ${p.text}`}>{p.text}</span> : p.kind === 'gone' ? <del key={`${i} ${p.text}`}>{p.text}</del> : <ins key={`${i} ${p.text}`}>{p.text}</ins>))}
+      {pieces.map((p, i) =>
+        p.kind === 'same' ? (
+          <span key={`${i} ${p.text}`}>{p.text}</span>
+        ) : p.kind === 'gone' ? (
+          <del key={`${i} ${p.text}`}>{p.text}</del>
+        ) : (
+          <ins key={`${i} ${p.text}`}>{p.text}</ins>
+        ),
+      )}
     </div>
   );
 }

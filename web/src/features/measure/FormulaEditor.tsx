@@ -14,7 +14,9 @@ import { quotedName } from '../../shared/format';
 import { writeOn } from './drafts';
 
 const KEYWORDS = new Set(
-  'given set keep clear via but wide into all where distinct and or not case when then else end is in between like null true false from as date timestamp interval escape link'.split(' '),
+  'given set keep clear via but wide into all where distinct and or not case when then else end is in between like null true false from as date timestamp interval escape link'.split(
+    ' ',
+  ),
 );
 
 /** Only colours: what a formula means is the server's to say. */
@@ -72,7 +74,9 @@ function example(model: ModelDocument): string {
   const dimension = model.tables.find((t) => t.role === 'dimension');
   const sum = fact && added ? `sum(${quotedName(fact.name)}.${quotedName(added.name)})` : 'sum(Table.column)';
   const [first] = model.measures;
-  return first && dimension ? `${sum}, or a measure under other filters: ${quotedName(first.name)} given (clear ${quotedName(dimension.name)})` : sum;
+  return first && dimension
+    ? `${sum}, or a measure under other filters: ${quotedName(first.name)} given (clear ${quotedName(dimension.name)})`
+    : sum;
 }
 
 /** A place in the browser's counting as the server counts it. */
@@ -96,19 +100,30 @@ export function FormulaEditor({ model, name, value, errors, onChange, onSave, on
       const word = context.matchBefore(/[\p{L}\p{N}_]+|\./u);
       if (!word && !context.explicit) return null;
       const text = context.state.doc.toString();
-      const told = unwrap(await client.POST('/api/models/{model_id}/completion', { params: path(), body: { formula: text, at: toPoints(text, context.pos) } }));
+      const told = unwrap(
+        await client.POST('/api/models/{model_id}/completion', {
+          params: path(),
+          body: { formula: text, at: toPoints(text, context.pos) },
+        }),
+      );
       if (context.aborted || told.items.length === 0) return null;
       return {
-        from: toUtf16(text, told.start), to: toUtf16(text, told.end), filter: false,
+        from: toUtf16(text, told.start),
+        to: toUtf16(text, told.end),
+        filter: false,
         options: told.items.slice(0, 60).map((i) => ({ label: i.label, apply: i.insert, type: i.kind, detail: i.kind, info: i.detail })),
       };
     };
     const help = hoverTooltip(async (editor, at) => {
       const text = editor.state.doc.toString();
-      const told = unwrap(await client.POST('/api/models/{model_id}/hover', { params: path(), body: { formula: text, at: toPoints(text, at) } }));
+      const told = unwrap(
+        await client.POST('/api/models/{model_id}/hover', { params: path(), body: { formula: text, at: toPoints(text, at) } }),
+      );
       if (!told.title) return null;
       return {
-        pos: toUtf16(text, told.start), end: toUtf16(text, told.end), above: true,
+        pos: toUtf16(text, told.start),
+        end: toUtf16(text, told.end),
+        above: true,
         create: () => {
           const dom = document.createElement('div');
           dom.className = 'formula-help';
@@ -123,10 +138,13 @@ export function FormulaEditor({ model, name, value, errors, onChange, onSave, on
     const go = (editor: EditorView, at: number, uses: boolean) => {
       const text = editor.state.doc.toString();
       const body = { name: latest.current.name || 'new measure', formula: text, at: toPoints(text, at) };
-      void client.POST('/api/models/{model_id}/definition', { params: path(), body }).then((answer) => {
-        const found = unwrap(answer);
-        if (found.kind) latest.current.onGo(found.kind, found.name, uses);
-      }).catch((error: unknown) => actions.say({ problem: problemOf(error), retry: null }));
+      void client
+        .POST('/api/models/{model_id}/definition', { params: path(), body })
+        .then((answer) => {
+          const found = unwrap(answer);
+          if (found.kind) latest.current.onGo(found.kind, found.name, uses);
+        })
+        .catch((error: unknown) => actions.say({ problem: problemOf(error), retry: null }));
       return true;
     };
     const save = () => {
@@ -138,14 +156,24 @@ export function FormulaEditor({ model, name, value, errors, onChange, onSave, on
       state: EditorState.create({
         doc: value,
         extensions: [
-          lineNumbers(), history(), bracketMatching(), closeBrackets(), colours, syntaxHighlighting(inks), EditorView.lineWrapping, help,
+          lineNumbers(),
+          history(),
+          bracketMatching(),
+          closeBrackets(),
+          colours,
+          syntaxHighlighting(inks),
+          EditorView.lineWrapping,
+          help,
           placeholder(example(model)),
           autocompletion({ override: [complete], icons: false, activateOnTypingDelay: 60 }),
           keymap.of([
-            { key: 'Mod-s', run: save, preventDefault: true }, { key: 'Mod-Enter', run: save },
+            { key: 'Mod-s', run: save, preventDefault: true },
+            { key: 'Mod-Enter', run: save },
             { key: 'F12', run: (editor) => go(editor, editor.state.selection.main.head, false), preventDefault: true },
             { key: 'Shift-F12', run: (editor) => go(editor, editor.state.selection.main.head, true), preventDefault: true },
-            ...completionKeymap, ...defaultKeymap, ...historyKeymap,
+            ...completionKeymap,
+            ...defaultKeymap,
+            ...historyKeymap,
           ]),
           EditorView.domEventHandlers({
             mousedown: (event, editor) => {

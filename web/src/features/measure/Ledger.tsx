@@ -23,16 +23,37 @@ export function Ledger({ lines, at }: { lines: LedgerLine[]; at: Coordinate[] })
   if (lines.length === 0) return null;
   return (
     <section className="ledger" aria-label="Ledger">
-      <h3>What happens to each filter <span className="quiet">{at.length ? `in the cell ${at.map((c) => memberText(c.member)).join(', ')}` : 'in the whole'}</span></h3>
+      <h3>
+        What happens to each filter{' '}
+        <span className="quiet">{at.length ? `in the cell ${at.map((c) => memberText(c.member)).join(', ')}` : 'in the whole'}</span>
+      </h3>
       <table>
-        <thead><tr><th /><th>filter</th><th>arriving</th><th>leaving</th><th>because</th></tr></thead>
+        <thead>
+          <tr>
+            <th />
+            <th>filter</th>
+            <th>arriving</th>
+            <th>leaving</th>
+            <th>because</th>
+          </tr>
+        </thead>
         <tbody>
           {lines.map((line) => (
             <tr key={`${line.given} ${line.column}`}>
-              <td><ChangeMark kind={line.kind} /></td>
+              <td>
+                <ChangeMark kind={line.kind} />
+              </td>
               <td className="fact-ink">{line.column}</td>
               <td className="quiet">{line.arriving || 'any'}</td>
-              <td>{line.kind === 'cleared' && !line.leaving ? <b className="signal">any</b> : line.kind === 'kept' ? line.leaving : <b>{line.leaving || 'any'}</b>}</td>
+              <td>
+                {line.kind === 'cleared' && !line.leaving ? (
+                  <b className="signal">any</b>
+                ) : line.kind === 'kept' ? (
+                  line.leaving
+                ) : (
+                  <b>{line.leaving || 'any'}</b>
+                )}
+              </td>
               <td className="quiet">{line.edit || 'nothing says otherwise'}</td>
             </tr>
           ))}

@@ -20,7 +20,17 @@ export function LensMeasure({ model, measure }: { model: ModelDocument; measure:
   const links = (names: string[]) => (
     <Names>
       {names.map((n) => (
-        <button key={n} type="button" className="plain measure-ink" onClick={() => { set({ measure: n }); select({ kind: 'measure', name: n }); }}>{n}</button>
+        <button
+          key={n}
+          type="button"
+          className="plain measure-ink"
+          onClick={() => {
+            set({ measure: n });
+            select({ kind: 'measure', name: n });
+          }}
+        >
+          {n}
+        </button>
       ))}
     </Names>
   );
@@ -35,12 +45,27 @@ export function LensMeasure({ model, measure }: { model: ModelDocument; measure:
       {measure.description && <p>{measure.description}</p>}
       <div className="formula-box">{measure.formula}</div>
       {measure.trial && <Promote model={model} measure={measure} />}
-      {measure.broken && <p role="alert" className="signal">It cannot be computed: {measure.broken}</p>}
+      {measure.broken && (
+        <p role="alert" className="signal">
+          It cannot be computed: {measure.broken}
+        </p>
+      )}
       {reach && !measure.broken && <ReachView model={model} subject={{ measure: measure.name }} />}
       {!measure.broken && (
         <p className="row">
-          <button type="button" className="pill small" onClick={() => { set({ held: { measure: measure.name } }); void navigate(`/m/${model.id}/link`); }}>Hold it over the star</button>
-          <button type="button" className="pill small" aria-pressed={reach !== null} onClick={() => set({ reach: reach ? null : 'in' })}>Its reach</button>
+          <button
+            type="button"
+            className="pill small"
+            onClick={() => {
+              set({ held: { measure: measure.name } });
+              void navigate(`/m/${model.id}/link`);
+            }}
+          >
+            Hold it over the star
+          </button>
+          <button type="button" className="pill small" aria-pressed={reach !== null} onClick={() => set({ reach: reach ? null : 'in' })}>
+            Its reach
+          </button>
         </p>
       )}
       {told.data && told.data.errors.length === 0 && !reach && <Reached model={model} told={told.data} />}
@@ -63,20 +88,33 @@ function Promote({ model, measure }: { model: ModelDocument; measure: MeasureInf
   const set = useShown((s) => s.set);
   const found = useQuery({
     queryKey: ['promotion', model.id, model.version, measure.name],
-    queryFn: async ({ signal }) => unwrap(await client.GET('/api/models/{model_id}/measures/{name}/promotion', { params: { path: { model_id: model.id, name: measure.name } }, signal })),
+    queryFn: async ({ signal }) =>
+      unwrap(
+        await client.GET('/api/models/{model_id}/measures/{name}/promotion', {
+          params: { path: { model_id: model.id, name: measure.name } },
+          signal,
+        }),
+      ),
   });
   const told = found.data;
   if (!told) return null;
   const promote = async () => {
     const official = told.official ?? measure.name;
-    if (await edit({ kind: 'promote_measure', name: measure.name })) set({ measure: official, selection: { kind: 'measure', name: official } });
+    if (await edit({ kind: 'promote_measure', name: measure.name }))
+      set({ measure: official, selection: { kind: 'measure', name: official } });
   };
   return (
     <section aria-label="Promote">
       {told.official && <h3>{nameText(told.official)} against this trial</h3>}
       {told.difference.length > 0 && <Difference pieces={told.difference} />}
-      {told.errors.map((e) => <p key={e.code + e.message} className="signal">{e.message} {e.mend}</p>)}
-      <button type="button" className="pill small solid" disabled={busy || told.errors.length > 0} onClick={() => void promote()}>{told.official ? `Put it in the place of ${nameText(told.official).toLowerCase()}` : 'Make it official'}</button>
+      {told.errors.map((e) => (
+        <p key={e.code + e.message} className="signal">
+          {e.message} {e.mend}
+        </p>
+      ))}
+      <button type="button" className="pill small solid" disabled={busy || told.errors.length > 0} onClick={() => void promote()}>
+        {told.official ? `Put it in the place of ${nameText(told.official).toLowerCase()}` : 'Make it official'}
+      </button>
     </section>
   );
 }

@@ -28,7 +28,15 @@ export function liveProbe(open: Probe | null, define: Record<string, string>): P
   const names = Object.keys(define);
   if (names.length === 0) return null;
   const base = open ? askedProbe(open) : EMPTY_PROBE;
-  return { rows: base.rows, columns: base.columns, measures: names, define, picks: base.picks, totals: base.rows.length || base.columns.length ? 'all' : 'none', limit: undefined } as Probe;
+  return {
+    rows: base.rows,
+    columns: base.columns,
+    measures: names,
+    define,
+    picks: base.picks,
+    totals: base.rows.length || base.columns.length ? 'all' : 'none',
+    limit: undefined,
+  } as Probe;
 }
 
 interface Props {
@@ -56,13 +64,29 @@ export function LiveGrid({ model, define, format, cell, onCell }: Props) {
     <section aria-label="In the open probe" className="live-grid" aria-busy={grid.isFetching}>
       <div className="row">
         <h3>In</h3>
-        <select className="field short" aria-label="Probe of the live grid" value={named ? open?.name : ''} onChange={(e) => { const found = model.probes.find((p) => p.name === e.target.value); if (found) actions.set({ probe: asProbe(found), probeBack: [], probeForth: [] }); }}>
+        <select
+          className="field short"
+          aria-label="Probe of the live grid"
+          value={named ? open?.name : ''}
+          onChange={(e) => {
+            const found = model.probes.find((p) => p.name === e.target.value);
+            if (found) actions.set({ probe: asProbe(found), probeBack: [], probeForth: [] });
+          }}
+        >
           <option value="">{open ? 'the open probe' : 'no probe: the whole'}</option>
-          {model.probes.map((p) => <option key={String(p.name)} value={String(p.name)}>{String(p.name)}</option>)}
+          {model.probes.map((p) => (
+            <option key={String(p.name)} value={String(p.name)}>
+              {String(p.name)}
+            </option>
+          ))}
         </select>
         {grid.data && <Differ answer={grid.data} />}
       </div>
-      {grid.error && <p className="signal" role="alert">{grid.error.message}</p>}
+      {grid.error && (
+        <p className="signal" role="alert">
+          {grid.error.message}
+        </p>
+      )}
       {grid.data && <Sides answer={grid.data} format={format} cell={cell} onCell={onCell} />}
     </section>
   );
@@ -73,23 +97,47 @@ function Differ({ answer }: { answer: GridAnswer }) {
     const [a, b] = [answer.measures.findIndex((m) => m.name === SAVED), answer.measures.findIndex((m) => m.name === WRITTEN)];
     if (a < 0 || b < 0) return null;
     let n = 0;
-    for (const [r, row] of (answer.values[a] ?? []).entries()) for (const [c, value] of row.entries()) if (value !== answer.values[b]?.[r]?.[c]) n += 1;
+    for (const [r, row] of (answer.values[a] ?? []).entries())
+      for (const [c, value] of row.entries()) if (value !== answer.values[b]?.[r]?.[c]) n += 1;
     return n;
   }, [answer]);
   const cells = answer.rows.lines.length * answer.columns.lines.length;
-  if (differing === null) return <span className="quiet">{counted(cells, 'cell')} in {answer.milliseconds.toFixed(0)} ms</span>;
-  return <b className={differing ? 'signal' : 'quiet'} data-testid="differ">{differing ? `${count(differing)} of ${counted(cells, 'cell')} differ` : `none of ${counted(cells, 'cell')} differs`}</b>;
+  if (differing === null)
+    return (
+      <span className="quiet">
+        {counted(cells, 'cell')} in {answer.milliseconds.toFixed(0)} ms
+      </span>
+    );
+  return (
+    <b className={differing ? 'signal' : 'quiet'} data-testid="differ">
+      {differing ? `${count(differing)} of ${counted(cells, 'cell')} differ` : `none of ${counted(cells, 'cell')} differs`}
+    </b>
+  );
 }
 
-function Sides({ answer, format, cell, onCell }: { answer: GridAnswer; format: string; cell: Coordinate[] | null; onCell: (at: Coordinate[]) => void }) {
+function Sides({
+  answer,
+  format,
+  cell,
+  onCell,
+}: {
+  answer: GridAnswer;
+  format: string;
+  cell: Coordinate[] | null;
+  onCell: (at: Coordinate[]) => void;
+}) {
   const rows = useMemo(() => shownLines(answer.rows.lines), [answer]);
   const across = useMemo(() => shownLines(answer.columns.lines).sort((a, b) => a.place - b.place), [answer]);
   const saved = answer.measures.findIndex((m) => m.name === SAVED);
-  const differs = (m: number, r: number, c: number) => saved >= 0 && m !== saved && answer.values[saved]?.[r]?.[c] !== answer.values[m]?.[r]?.[c];
+  const differs = (m: number, r: number, c: number) =>
+    saved >= 0 && m !== saved && answer.values[saved]?.[r]?.[c] !== answer.values[m]?.[r]?.[c];
   const anyDiffers = (r: number) => answer.measures.some((_, m) => across.some((c) => differs(m, r, c.place)));
   // Of many lines the first that differ come before the first that do not; the whole stays last.
   const body = rows.filter((r) => !r.isGrand);
-  const chosen = body.length > MOST_LINES ? [...body.filter((r) => anyDiffers(r.place)), ...body.filter((r) => !anyDiffers(r.place))].slice(0, MOST_LINES) : body;
+  const chosen =
+    body.length > MOST_LINES
+      ? [...body.filter((r) => anyDiffers(r.place)), ...body.filter((r) => !anyDiffers(r.place))].slice(0, MOST_LINES)
+      : body;
   const kept = new Set(chosen.map((r) => r.place));
   const lines = [...body.filter((r) => kept.has(r.place)), ...rows.filter((r) => r.isGrand)];
   const columns = across.length > MOST_ACROSS ? [...across.slice(0, MOST_ACROSS - 1), ...across.slice(-1)] : across;
@@ -102,12 +150,23 @@ function Sides({ answer, format, cell, onCell }: { answer: GridAnswer; format: s
         <thead>
           <tr>
             <th />
-            {answer.measures.map((m) => <th key={m.name} colSpan={columns.length} className="side-head">{m.name.startsWith('variant ') ? nameText(m.name.slice(8)) : nameText(m.name)}{m.failed.length > 0 && <span className="signal"> {m.failed[0]?.error}</span>}</th>)}
+            {answer.measures.map((m) => (
+              <th key={m.name} colSpan={columns.length} className="side-head">
+                {m.name.startsWith('variant ') ? nameText(m.name.slice(8)) : nameText(m.name)}
+                {m.failed.length > 0 && <span className="signal"> {m.failed[0]?.error}</span>}
+              </th>
+            ))}
           </tr>
           {answer.columns.columns.length > 0 && (
             <tr>
               <th>{answer.rows.columns.map(columnName).join(' › ')}</th>
-              {answer.measures.flatMap((m) => columns.map((c, i) => <th key={`${m.name} ${c.place}`} className={i === 0 ? 'side-first' : ''}>{acrossText(c)}</th>))}
+              {answer.measures.flatMap((m) =>
+                columns.map((c, i) => (
+                  <th key={`${m.name} ${c.place}`} className={i === 0 ? 'side-first' : ''}>
+                    {acrossText(c)}
+                  </th>
+                )),
+              )}
             </tr>
           )}
         </thead>
@@ -121,9 +180,13 @@ function Sides({ answer, format, cell, onCell }: { answer: GridAnswer; format: s
                   const value = answer.values[i]?.[line.place]?.[c.place];
                   const other = differs(i, line.place, c.place);
                   return (
-                    <td key={`${m.name} ${c.place}`} className={`${other ? 'differs' : ''} ${j === 0 ? 'side-first' : ''} ${JSON.stringify(at) === key ? 'at' : ''}`}>
+                    <td
+                      key={`${m.name} ${c.place}`}
+                      className={`${other ? 'differs' : ''} ${j === 0 ? 'side-first' : ''} ${JSON.stringify(at) === key ? 'at' : ''}`}
+                    >
                       <button type="button" className="plain" title="What happens to filters in this cell" onClick={() => onCell(at)}>
-                        {other && <span aria-label="differs">≠ </span>}{measureText(value, format, m.dtype) || (other ? 'empty' : '')}
+                        {other && <span aria-label="differs">≠ </span>}
+                        {measureText(value, format, m.dtype) || (other ? 'empty' : '')}
                         {value === null && !other && <span className="visually-hidden">empty</span>}
                       </button>
                     </td>

@@ -20,11 +20,24 @@ export function Meanwhile({ model, name, theirs, mine, onTheirs, onMine }: Props
   return (
     <section className="meanwhile" role="alert" aria-label="Saved meanwhile">
       <p>
-        <b>{last ? `${last.author} saved ${name} meanwhile` : `${name} was saved meanwhile`}</b>, while this was being written. Nothing is lost: take theirs, or go on with yours, which then replaces theirs when you save.
+        <b>{last ? `${last.author} saved ${name} meanwhile` : `${name} was saved meanwhile`}</b>, while this was being written. Nothing is
+        lost: take theirs, or go on with yours, which then replaces theirs when you save.
       </p>
       <div className="meanwhile-sides">
-        <div><h3>Saved meanwhile</h3>{theirs}<button type="button" className="pill small" onClick={onTheirs}>Take theirs</button></div>
-        <div><h3>Written here</h3>{mine}<button type="button" className="pill small" onClick={onMine}>Go on with mine</button></div>
+        <div>
+          <h3>Saved meanwhile</h3>
+          {theirs}
+          <button type="button" className="pill small" onClick={onTheirs}>
+            Take theirs
+          </button>
+        </div>
+        <div>
+          <h3>Written here</h3>
+          {mine}
+          <button type="button" className="pill small" onClick={onMine}>
+            Go on with mine
+          </button>
+        </div>
       </div>
     </section>
   );

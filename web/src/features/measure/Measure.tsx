@@ -19,7 +19,13 @@ export function Measure({ model }: { model: ModelDocument }) {
     const base = model.measures.find((m) => m.name === measure.name);
     const isShare = pattern.key.startsWith('share');
     const draft: Draft = {
-      ...draftOf(NEW), name: freeName(model.measures, pattern.name), formula: pattern.formula, home: base?.home ?? '', folder: base?.folder ?? '', format: isShare ? '0.0%' : pattern.key === 'two_way' || pattern.key === 'new_here' ? '#,##0' : (base?.format ?? ''), description: pattern.teaches,
+      ...draftOf(NEW),
+      name: freeName(model.measures, pattern.name),
+      formula: pattern.formula,
+      home: base?.home ?? '',
+      folder: base?.folder ?? '',
+      format: isShare ? '0.0%' : pattern.key === 'two_way' || pattern.key === 'new_here' ? '#,##0' : (base?.format ?? ''),
+      description: pattern.teaches,
     };
     put(draftKey(model.id, ''), { value: JSON.stringify(draft), base: JSON.stringify(draftOf(NEW)) });
     actions.set({ measure: '', selection: null });
@@ -28,7 +34,9 @@ export function Measure({ model }: { model: ModelDocument }) {
   return (
     <div className="measure-bench">
       <Outline model={model} chosen={measure.name} onPattern={begin} onText={() => setAsText(!asText)} />
-      {asText ? <SheetText model={model} close={() => setAsText(false)} /> : (
+      {asText ? (
+        <SheetText model={model} close={() => setAsText(false)} />
+      ) : (
         <div className="measure-main">
           <Orphans model={model} />
           <Desk key={measure.name} model={model} measure={measure} />
@@ -53,7 +61,8 @@ function useMovedDrafts(model: ModelDocument): void {
       const measure = model.measures.find((m) => m.name === now);
       // What was just saved together with the name is no draft any more.
       const written = measure && same(renamed(kept.value), draftOf(measure));
-      if (!written) put(keptKey(model.id, MEASURE, now), { value: JSON.stringify(renamed(kept.value)), base: JSON.stringify(renamed(kept.base)) });
+      if (!written)
+        put(keptKey(model.id, MEASURE, now), { value: JSON.stringify(renamed(kept.value)), base: JSON.stringify(renamed(kept.base)) });
       put(keptKey(model.id, MEASURE, name), null);
     }
   }, [drafts, model]);
@@ -71,17 +80,26 @@ function Orphans({ model }: { model: ModelDocument }) {
         const kept = drafts[draftKey(model.id, name)];
         const draft = kept ? (JSON.parse(kept.value) as Draft) : null;
         const keep = () => {
-          put(draftKey(model.id, ''), { value: JSON.stringify({ ...draft, name: freeName(model.measures, name) }), base: JSON.stringify(draftOf(NEW)) });
+          put(draftKey(model.id, ''), {
+            value: JSON.stringify({ ...draft, name: freeName(model.measures, name) }),
+            base: JSON.stringify(draftOf(NEW)),
+          });
           put(draftKey(model.id, name), null);
           actions.set({ measure: '', selection: null });
         };
         return (
           <section key={name} className="meanwhile" role="alert" aria-label="Removed meanwhile">
-            <p><b>{name} was removed meanwhile.</b> What was written of it is kept.</p>
+            <p>
+              <b>{name} was removed meanwhile.</b> What was written of it is kept.
+            </p>
             <pre className="formula-box">{draft?.formula}</pre>
             <span className="row">
-              <button type="button" className="pill small" disabled={Boolean(drafts[draftKey(model.id, '')])} onClick={keep}>Make it a new measure</button>
-              <button type="button" className="pill small" onClick={() => put(draftKey(model.id, name), null)}>Throw it away</button>
+              <button type="button" className="pill small" disabled={Boolean(drafts[draftKey(model.id, '')])} onClick={keep}>
+                Make it a new measure
+              </button>
+              <button type="button" className="pill small" onClick={() => put(draftKey(model.id, name), null)}>
+                Throw it away
+              </button>
             </span>
           </section>
         );

@@ -9,7 +9,11 @@ import { useKeptDrafts } from '../../shared/kept';
 import { draftKey } from './drafts';
 
 type Order = 'builds' | 'folder' | 'home';
-const ORDERS: [Order, string][] = [['builds', 'Who builds on whom'], ['folder', 'By folder'], ['home', 'By home table']];
+const ORDERS: [Order, string][] = [
+  ['builds', 'Who builds on whom'],
+  ['folder', 'By folder'],
+  ['home', 'By home table'],
+];
 
 interface Listed {
   measure: MeasureInfo;
@@ -44,10 +48,22 @@ function byBuilding(measures: MeasureInfo[]): Listed[] {
 function grouped(measures: MeasureInfo[], of: (m: MeasureInfo) => string): Listed[] {
   const groups = new Map<string, MeasureInfo[]>();
   for (const m of measures) groups.set(of(m), [...(groups.get(of(m)) ?? []), m]);
-  return [...groups].sort(([a], [b]) => a.localeCompare(b)).flatMap(([group, items]) => items.map((measure, i) => ({ measure, depth: 0, group: i === 0 ? group || 'none' : undefined })));
+  return [...groups]
+    .sort(([a], [b]) => a.localeCompare(b))
+    .flatMap(([group, items]) => items.map((measure, i) => ({ measure, depth: 0, group: i === 0 ? group || 'none' : undefined })));
 }
 
-export function Outline({ model, chosen, onPattern, onText }: { model: ModelDocument; chosen: string; onPattern: (pattern: PatternInfo) => void; onText: () => void }) {
+export function Outline({
+  model,
+  chosen,
+  onPattern,
+  onText,
+}: {
+  model: ModelDocument;
+  chosen: string;
+  onPattern: (pattern: PatternInfo) => void;
+  onText: () => void;
+}) {
   const [order, setOrder] = useState<Order>('builds');
   const [search, setSearch] = useState('');
   const drafts = useKeptDrafts((s) => s.drafts);
@@ -58,8 +74,14 @@ export function Outline({ model, chosen, onPattern, onText }: { model: ModelDocu
     return i < 0 ? '' : measureText(totals.data?.values[i]?.[0]?.[0], m.format, m.dtype ?? 'number');
   };
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = model.measures.filter((m) => words.every((w) => `${m.name.replaceAll('_', ' ')} ${m.name} ${m.description} ${m.formula} ${m.folder}`.toLowerCase().includes(w)));
-  const listed = words.length ? found.map((measure) => ({ measure, depth: 0 }) as Listed) : order === 'builds' ? byBuilding(found) : grouped(found, order === 'folder' ? (m) => m.folder : (m) => m.home);
+  const found = model.measures.filter((m) =>
+    words.every((w) => `${m.name.replaceAll('_', ' ')} ${m.name} ${m.description} ${m.formula} ${m.folder}`.toLowerCase().includes(w)),
+  );
+  const listed = words.length
+    ? found.map((measure) => ({ measure, depth: 0 }) as Listed)
+    : order === 'builds'
+      ? byBuilding(found)
+      : grouped(found, order === 'folder' ? (m) => m.folder : (m) => m.home);
   const open = (name: string) => {
     actions.set({ measure: name });
     actions.select({ kind: 'measure', name });
@@ -78,32 +100,75 @@ export function Outline({ model, chosen, onPattern, onText }: { model: ModelDocu
     <nav className="side outline" data-region aria-label="Measures">
       <div className="row outline-head">
         <select className="field" aria-label="Order of the measures" value={order} onChange={(e) => setOrder(e.target.value as Order)}>
-          {ORDERS.map(([key, text]) => <option key={key} value={key}>{text}</option>)}
+          {ORDERS.map(([key, text]) => (
+            <option key={key} value={key}>
+              {text}
+            </option>
+          ))}
         </select>
         <span className="quiet">{model.measures.length}</span>
       </div>
-      <input className="field" aria-label="Search the measures" placeholder="search names, formulas, words" value={search} onChange={(e) => setSearch(e.target.value)} />
+      <input
+        className="field"
+        aria-label="Search the measures"
+        placeholder="search names, formulas, words"
+        value={search}
+        onChange={(e) => setSearch(e.target.value)}
+      />
       {/* The list hears the arrows of the measures in it. */}
       {/* oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions */}
       <div className="outline-list" role="group" aria-label="All measures" onKeyDown={onKey}>
         {listed.map(({ measure: m, depth, group }) => (
           <div key={m.name}>
             {group !== undefined && <h3>{group}</h3>}
-            <button type="button" className="outline-item" tabIndex={m.name === stop ? 0 : -1} style={{ paddingLeft: 10 + Math.min(depth, 5) * 13 }} aria-current={m.name === chosen} title={m.description || m.formula} onClick={() => open(m.name)}>
+            <button
+              type="button"
+              className="outline-item"
+              tabIndex={m.name === stop ? 0 : -1}
+              style={{ paddingLeft: 10 + Math.min(depth, 5) * 13 }}
+              aria-current={m.name === chosen}
+              title={m.description || m.formula}
+              onClick={() => open(m.name)}
+            >
               <span>
                 {nameText(m.name).toLowerCase()} {m.trial && <i className="quiet">trial</i>}
-                {drafts[draftKey(model.id, m.name)] && <span className="signal" title="Not saved yet"> •</span>}
-                {m.broken && <span className="signal" title={m.broken}> ◆</span>}
+                {drafts[draftKey(model.id, m.name)] && (
+                  <span className="signal" title="Not saved yet">
+                    {' '}
+                    •
+                  </span>
+                )}
+                {m.broken && (
+                  <span className="signal" title={m.broken}>
+                    {' '}
+                    ◆
+                  </span>
+                )}
               </span>
               <span className="end">{value(m)}</span>
             </button>
           </div>
         ))}
-        {listed.length === 0 && <p className="quiet" style={{ padding: 10 }}>{words.length ? 'No measure has these words.' : 'There is no measure yet: write one, or begin from a pattern.'}</p>}
+        {listed.length === 0 && (
+          <p className="quiet" style={{ padding: 10 }}>
+            {words.length ? 'No measure has these words.' : 'There is no measure yet: write one, or begin from a pattern.'}
+          </p>
+        )}
       </div>
       <div className="row outline-foot">
-        <button type="button" className="pill small" onClick={() => { actions.set({ measure: '' }); actions.select(null); }}>New measure</button>
-        <button type="button" className="pill small" onClick={onText}>As text</button>
+        <button
+          type="button"
+          className="pill small"
+          onClick={() => {
+            actions.set({ measure: '' });
+            actions.select(null);
+          }}
+        >
+          New measure
+        </button>
+        <button type="button" className="pill small" onClick={onText}>
+          As text
+        </button>
       </div>
       <Patterns model={model} measure={chosen} onPattern={onPattern} />
     </nav>
@@ -116,17 +181,30 @@ function Patterns({ model, measure, onPattern }: { model: ModelDocument; measure
   const [all, setAll] = useState(false);
   const found = useQuery({
     queryKey: ['patterns', model.id, model.version, measure],
-    queryFn: async ({ signal }) => unwrap(await client.GET('/api/models/{model_id}/patterns', { params: { path: { model_id: model.id }, query: { measure } }, signal })).patterns,
+    queryFn: async ({ signal }) =>
+      unwrap(await client.GET('/api/models/{model_id}/patterns', { params: { path: { model_id: model.id }, query: { measure } }, signal }))
+        .patterns,
   });
   const listed = found.data ?? [];
   return (
     <section className="patterns" aria-label="Patterns">
       <h3>Begin from a pattern</h3>
       {listed.slice(0, all ? undefined : FIRST).map((p) =>
-        p.formula ? <button key={p.key} type="button" className="plain" title={`${p.teaches}\n\n${p.formula}`} onClick={() => onPattern(p)}><u>{p.title.toLowerCase()}</u></button>
-          : <span key={p.key} className="quiet" title={p.teaches}>{p.title.toLowerCase()}: lacks {p.lacks}</span>,
+        p.formula ? (
+          <button key={p.key} type="button" className="plain" title={`${p.teaches}\n\n${p.formula}`} onClick={() => onPattern(p)}>
+            <u>{p.title.toLowerCase()}</u>
+          </button>
+        ) : (
+          <span key={p.key} className="quiet" title={p.teaches}>
+            {p.title.toLowerCase()}: lacks {p.lacks}
+          </span>
+        ),
       )}
-      {listed.length > FIRST && <button type="button" className="plain quiet" onClick={() => setAll(!all)}>{all ? 'fewer' : `${listed.length - FIRST} more`}</button>}
+      {listed.length > FIRST && (
+        <button type="button" className="plain quiet" onClick={() => setAll(!all)}>
+          {all ? 'fewer' : `${listed.length - FIRST} more`}
+        </button>
+      )}
     </section>
   );
 }

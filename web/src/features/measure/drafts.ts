@@ -6,11 +6,32 @@ import { keptKey } from '../../shared/kept';
 export type Draft = Pick<MeasureInfo, 'formula' | 'home' | 'format' | 'description' | 'folder' | 'trial' | 'variant_of'> & { name: string };
 
 export const NEW: MeasureInfo = {
-  name: '', formula: '', home: '', format: '', description: '', folder: '', trial: false, variant_of: '', dtype: null, broken: null, builds_on: [], columns: [], switches_on: [],
+  name: '',
+  formula: '',
+  home: '',
+  format: '',
+  description: '',
+  folder: '',
+  trial: false,
+  variant_of: '',
+  dtype: null,
+  broken: null,
+  builds_on: [],
+  columns: [],
+  switches_on: [],
 };
 
 export function draftOf(m: MeasureInfo): Draft {
-  return { name: m.name, formula: m.formula, home: m.home, format: m.format, description: m.description, folder: m.folder, trial: m.trial, variant_of: m.variant_of };
+  return {
+    name: m.name,
+    formula: m.formula,
+    home: m.home,
+    format: m.format,
+    description: m.description,
+    folder: m.folder,
+    trial: m.trial,
+    variant_of: m.variant_of,
+  };
 }
 
 interface Writing {

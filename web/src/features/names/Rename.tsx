@@ -9,18 +9,37 @@ import { counted } from '../../shared/format';
 export type Renamed = 'table' | 'column' | 'link' | 'hierarchy' | 'probe' | 'folio';
 
 const FEW = 5;
-const WORDS: Record<string, string> = { table: 'table', column: 'column', steps: 'steps of a table', link: 'link', measure: 'measure', probe: 'probe', folio: 'folio', hierarchy: 'hierarchy', place: 'places in the star' };
+const WORDS: Record<string, string> = {
+  table: 'table',
+  column: 'column',
+  steps: 'steps of a table',
+  link: 'link',
+  measure: 'measure',
+  probe: 'probe',
+  folio: 'folio',
+  hierarchy: 'hierarchy',
+  place: 'places in the star',
+};
 
 function useRenaming(model: ModelDocument, what: Renamed, name: string, to: string) {
   return useQuery({
     queryKey: ['rename', model.id, model.version, what, name, to],
     enabled: to !== '' && to !== bare(what, name),
-    queryFn: async ({ signal }) => unwrap(await client.POST('/api/models/{model_id}/rename', { params: { path: { model_id: model.id } }, body: { what, name, to }, signal })),
+    queryFn: async ({ signal }) =>
+      unwrap(
+        await client.POST('/api/models/{model_id}/rename', { params: { path: { model_id: model.id } }, body: { what, name, to }, signal }),
+      ),
   });
 }
 
 /** A column's own name; of anything else the name itself. */
-const bare = (what: Renamed, name: string) => (what === 'column' ? name.replace(/^("(?:[^"]|"")*"|[^."]*)\./, '').replace(/^"(.*)"$/, '$1').replaceAll('""', '"') : name);
+const bare = (what: Renamed, name: string) =>
+  what === 'column'
+    ? name
+        .replace(/^("(?:[^"]|"")*"|[^."]*)\./, '')
+        .replace(/^"(.*)"$/, '$1')
+        .replaceAll('""', '"')
+    : name;
 
 interface Props {
   model: ModelDocument;
@@ -50,15 +69,30 @@ export function Rename({ model, what, name, onDone }: Props) {
   }, [answered]);
   return (
     <form ref={form} className="rename" onSubmit={(e) => void send(e)} onKeyDown={(e) => e.key === 'Escape' && onDone(null)}>
-      <input className="field" ref={focusOnce} aria-label={`New name of the ${what}`} value={text} onChange={(e) => setText(e.target.value)} />
-      {fresh && told.isError && <p className="signal" role="alert">{problemOf(told.error).errors[0]?.message ?? told.error.message}</p>}
+      <input
+        className="field"
+        ref={focusOnce}
+        aria-label={`New name of the ${what}`}
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+      />
+      {fresh && told.isError && (
+        <p className="signal" role="alert">
+          {problemOf(told.error).errors[0]?.message ?? told.error.message}
+        </p>
+      )}
       {fresh && told.data && (
         <div className="quiet rename-touched" role="status">
           Written anew in {counted(touched.length, 'place')}, and nowhere else; every number stays.
           <ul className="plain-list">
             {touched.slice(0, FEW).map((t) => (
               <li key={`${t.kind} ${t.owner} ${t.before}`}>
-                {WORDS[t.kind]} <b>{t.owner}</b>{t.before && t.kind !== 'table' && <>: <code>{t.after}</code></>}
+                {WORDS[t.kind]} <b>{t.owner}</b>
+                {t.before && t.kind !== 'table' && (
+                  <>
+                    : <code>{t.after}</code>
+                  </>
+                )}
               </li>
             ))}
             {touched.length > FEW && <li>and {touched.length - FEW} more</li>}
@@ -66,8 +100,16 @@ export function Rename({ model, what, name, onDone }: Props) {
         </div>
       )}
       <div className="row">
-        <button type="submit" className="pill small solid" disabled={busy || !fresh || told.isError || told.isFetching || to !== text.trim()}>Rename everywhere</button>
-        <button type="button" className="pill small" onClick={() => onDone(null)}>Leave it</button>
+        <button
+          type="submit"
+          className="pill small solid"
+          disabled={busy || !fresh || told.isError || told.isFetching || to !== text.trim()}
+        >
+          Rename everywhere
+        </button>
+        <button type="button" className="pill small" onClick={() => onDone(null)}>
+          Leave it
+        </button>
       </div>
     </form>
   );
@@ -81,8 +123,33 @@ function focusOnce(node: HTMLInputElement | null): void {
 }
 
 /** A button that opens the renaming below it. */
-export function RenameButton({ model, what, name, onRenamed }: { model: ModelDocument; what: Renamed; name: string; onRenamed?: (to: string) => void }) {
+export function RenameButton({
+  model,
+  what,
+  name,
+  onRenamed,
+}: {
+  model: ModelDocument;
+  what: Renamed;
+  name: string;
+  onRenamed?: (to: string) => void;
+}) {
   const [open, setOpen] = useState(false);
-  if (open) return <Rename model={model} what={what} name={name} onDone={(to) => { setOpen(false); if (to) onRenamed?.(to); }} />;
-  return <button type="button" className="pill small" onClick={() => setOpen(true)}>Rename</button>;
+  if (open)
+    return (
+      <Rename
+        model={model}
+        what={what}
+        name={name}
+        onDone={(to) => {
+          setOpen(false);
+          if (to) onRenamed?.(to);
+        }}
+      />
+    );
+  return (
+    <button type="button" className="pill small" onClick={() => setOpen(true)}>
+      Rename
+    </button>
+  );
 }

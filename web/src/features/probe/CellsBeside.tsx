@@ -4,7 +4,8 @@ import { client, unwrap, type ModelDocument, type Probe } from '../../api/client
 import { actions, type OtherCell } from '../../app/shown';
 import { columnName, memberText, nameText } from '../../shared/format';
 
-const words = (cell: OtherCell) => `${nameText(cell.measure)}${cell.at.length ? `, ${cell.at.map((c) => memberText(c.member)).join(', ')}` : ', all'}`;
+const words = (cell: OtherCell) =>
+  `${nameText(cell.measure)}${cell.at.length ? `, ${cell.at.map((c) => memberText(c.member)).join(', ')}` : ', all'}`;
 
 export function CellsBeside({ model, probe, first, second }: { model: ModelDocument; probe: Probe; first: OtherCell; second: OtherCell }) {
   const found = useQuery({
@@ -22,19 +23,33 @@ export function CellsBeside({ model, probe, first, second }: { model: ModelDocum
     <section className="cells-beside" aria-label="Two cells beside">
       <div className="row" style={{ justifyContent: 'space-between' }}>
         <h3 style={{ margin: 0 }}>Where they part</h3>
-        <button type="button" className="plain" onClick={() => actions.set({ other: null })}><u>one cell again</u></button>
+        <button type="button" className="plain" onClick={() => actions.set({ other: null })}>
+          <u>one cell again</u>
+        </button>
       </div>
       {!found.data && <p className="wait">{found.error ? found.error.message : 'Tracing both…'}</p>}
       {found.data && (
         <table>
-          <thead><tr><th /><th>{words(first)}</th><th>{words(second)}</th></tr></thead>
+          <thead>
+            <tr>
+              <th />
+              <th>{words(first)}</th>
+              <th>{words(second)}</th>
+            </tr>
+          </thead>
           <tbody>
             {found.data.steps.map((s, i) => (
               <tr key={`${s.path} ${s.kind} ${s.what} ${i}`} className={s.kind}>
-                <td className="quiet">{s.kind === 'coordinate' ? columnName(s.what) : s.what}</td><td>{s.first}</td><td>{s.second}</td>
+                <td className="quiet">{s.kind === 'coordinate' ? columnName(s.what) : s.what}</td>
+                <td>{s.first}</td>
+                <td>{s.second}</td>
               </tr>
             ))}
-            {found.data.steps.length === 0 && <tr><td colSpan={3}>They do not: every step is the same.</td></tr>}
+            {found.data.steps.length === 0 && (
+              <tr>
+                <td colSpan={3}>They do not: every step is the same.</td>
+              </tr>
+            )}
           </tbody>
         </table>
       )}

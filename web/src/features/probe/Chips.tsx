@@ -26,8 +26,10 @@ function movedItem(list: string[], from: number, to: number): string[] {
 export function withoutMeasure(probe: Probe, name: string): Partial<Probe> {
   const { [name]: _gone, ...define } = probe.define ?? {};
   return {
-    measures: probe.measures.filter((m) => m !== name), define: Object.keys(define).length ? define : undefined,
-    sort: probe.sort?.filter((s) => s.by !== name), top: probe.top?.by === name ? undefined : probe.top,
+    measures: probe.measures.filter((m) => m !== name),
+    define: Object.keys(define).length ? define : undefined,
+    sort: probe.sort?.filter((s) => s.by !== name),
+    top: probe.top?.by === name ? undefined : probe.top,
     // A formula of the probe's own is gone with its chip; a measure of the model can still be asked about.
     having: name in (probe.define ?? {}) ? probe.having?.filter((h) => !h.where.toLowerCase().includes(name.toLowerCase())) : probe.having,
   };
@@ -37,7 +39,12 @@ export function withoutMeasure(probe: Probe, name: string): Partial<Probe> {
 export function without(probe: Probe, part: Part, name: string): Partial<Probe> {
   if (part === 'measures') return withoutMeasure(probe, name);
   const level = <T extends { level?: string }>(item: T): T => (item.level === name ? { ...item, level: undefined } : item);
-  return { [part]: probe[part].filter((x) => x !== name), having: probe.having?.map(level), top: probe.top && level(probe.top), sort: probe.sort?.filter((s) => s.by !== name && !(s.at && name in s.at)) };
+  return {
+    [part]: probe[part].filter((x) => x !== name),
+    having: probe.having?.map(level),
+    top: probe.top && level(probe.top),
+    sort: probe.sort?.filter((s) => s.by !== name && !(s.at && name in s.at)),
+  };
 }
 
 /** For each table on the axes or picked, the measures that a filter on it does not reach. */
@@ -68,7 +75,10 @@ export function Chips({ part, choices, probe, put, unreached, children }: ChipsP
   const text = part === 'measures' ? nameText : columnName;
   /** Puts something of one part in at a place of this one; from one axis to the other it leaves where it was. */
   const bring = (from: Part, name: string, to: number) => {
-    if (from === part) return put({ [part]: list.includes(name) ? movedItem(list, list.indexOf(name), to) : [...list.slice(0, to), name, ...list.slice(to)] });
+    if (from === part)
+      return put({
+        [part]: list.includes(name) ? movedItem(list, list.indexOf(name), to) : [...list.slice(0, to), name, ...list.slice(to)],
+      });
     if (from === 'measures' || part === 'measures') return undefined;
     return put({ [from]: probe[from].filter((x) => x !== name), [part]: [...list.slice(0, to), name, ...list.slice(to)] });
   };
@@ -83,7 +93,12 @@ export function Chips({ part, choices, probe, put, unreached, children }: ChipsP
     event.preventDefault();
     setOver(to);
   };
-  const target = (to: number) => ({ onDragEnter: (e: DragEvent) => above(e, to), onDragOver: (e: DragEvent) => above(e, to), onDragLeave: () => setOver(null), onDrop: (e: DragEvent) => drop(e, to) });
+  const target = (to: number) => ({
+    onDragEnter: (e: DragEvent) => above(e, to),
+    onDragOver: (e: DragEvent) => above(e, to),
+    onDragLeave: () => setOver(null),
+    onDrop: (e: DragEvent) => drop(e, to),
+  });
   const onKey = (event: KeyboardEvent, place: number) => {
     const name = list[place] ?? '';
     const command = event.ctrlKey || event.metaKey;
@@ -118,7 +133,16 @@ export function Chips({ part, choices, probe, put, unreached, children }: ChipsP
       onDragStart={(e) => e.dataTransfer.setData('application/x-chip', JSON.stringify({ part, place: i }))}
       {...target(i)}
     >
-      <Popover opened={typing?.place === i} onChange={(open) => !open && setTyping(null)} trapFocus returnFocus position="bottom-start" shadow="none" width={320} transitionProps={{ duration: 0 }}>
+      <Popover
+        opened={typing?.place === i}
+        onChange={(open) => !open && setTyping(null)}
+        trapFocus
+        returnFocus
+        position="bottom-start"
+        shadow="none"
+        width={320}
+        transitionProps={{ duration: 0 }}
+      >
         <Popover.Target>
           <button
             type="button"
@@ -131,7 +155,11 @@ export function Chips({ part, choices, probe, put, unreached, children }: ChipsP
             {lost(name).length > 0 && <span className="visually-hidden">, does not reach {lost(name).map(nameText).join(', ')}</span>}
           </button>
         </Popover.Target>
-        <Popover.Dropdown>{typing?.place === i && <ChoiceList title={`Instead of ${text(name)}`} choices={choices} typed={typing.text} onChoose={(value) => instead(i, value)} />}</Popover.Dropdown>
+        <Popover.Dropdown>
+          {typing?.place === i && (
+            <ChoiceList title={`Instead of ${text(name)}`} choices={choices} typed={typing.text} onChoose={(value) => instead(i, value)} />
+          )}
+        </Popover.Dropdown>
       </Popover>
       {lost(name).length > 0 && <LostMark measures={lost(name)} />}
       <button type="button" aria-label={`Take ${text(name)} out`} onClick={() => put(without(probe, part, name))}>
@@ -144,7 +172,9 @@ export function Chips({ part, choices, probe, put, unreached, children }: ChipsP
       {shown}
       {/* Behind the last one, and where there is none yet. */}
       {/* oxlint-disable-next-line jsx-a11y/no-static-element-interactions */}
-      <span className={over === list.length ? 'chip-end over' : 'chip-end'} {...target(list.length)}>{children}</span>
+      <span className={over === list.length ? 'chip-end over' : 'chip-end'} {...target(list.length)}>
+        {children}
+      </span>
     </>
   );
 }
@@ -153,8 +183,17 @@ export function Chips({ part, choices, probe, put, unreached, children }: ChipsP
 export function LostMark({ measures }: { measures: string[] }) {
   const words = `does not reach ${measures.map((m) => nameText(m).toLowerCase()).join(', ')}`;
   return (
-    <button type="button" className="lost-mark" title={words} aria-label={words} onClick={() => actions.set({ selection: { kind: 'mark', measure: measures[0] ?? '', mark: 'unreached' }, lensOpen: true })}>
-      <svg width="15" height="12" viewBox="0 0 15 12" aria-hidden><path d="M0 6H8" /><path d="M10 1V11" className="bar" /></svg>
+    <button
+      type="button"
+      className="lost-mark"
+      title={words}
+      aria-label={words}
+      onClick={() => actions.set({ selection: { kind: 'mark', measure: measures[0] ?? '', mark: 'unreached' }, lensOpen: true })}
+    >
+      <svg width="15" height="12" viewBox="0 0 15 12" aria-hidden>
+        <path d="M0 6H8" />
+        <path d="M10 1V11" className="bar" />
+      </svg>
     </button>
   );
 }

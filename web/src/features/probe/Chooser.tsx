@@ -42,10 +42,13 @@ export function Chooser({ label, title, choices, onChoose, onFormula }: Props) {
               setOpen(false);
               onChoose(value);
             }}
-            onFormula={onFormula && ((formula) => {
-              setOpen(false);
-              onFormula(formula);
-            })}
+            onFormula={
+              onFormula &&
+              ((formula) => {
+                setOpen(false);
+                onFormula(formula);
+              })
+            }
           />
         )}
       </Popover.Dropdown>
@@ -54,10 +57,27 @@ export function Chooser({ label, title, choices, onChoose, onFormula }: Props) {
 }
 
 /** `typed` is what was typed before it opened. */
-export function ChoiceList({ title, choices, typed = '', onChoose, onFormula }: { title: string; choices: Choice[]; typed?: string; onChoose: (value: string) => void; onFormula?: (formula: string) => void }) {
+export function ChoiceList({
+  title,
+  choices,
+  typed = '',
+  onChoose,
+  onFormula,
+}: {
+  title: string;
+  choices: Choice[];
+  typed?: string;
+  onChoose: (value: string) => void;
+  onFormula?: (formula: string) => void;
+}) {
   const [text, setText] = useState(typed);
   const [place, setPlace] = useState(0);
-  const found = ranked(choices, text, (c) => [c.text, c.value], (c) => c.value).slice(0, MOST);
+  const found = ranked(
+    choices,
+    text,
+    (c) => [c.text, c.value],
+    (c) => c.value,
+  ).slice(0, MOST);
   // What no name has, or what has brackets and signs, may be a formula.
   const formula = onFormula && text.trim() && (found.length === 0 || /[-+*/()]/.test(text)) ? text.trim() : '';
   const onKey = (event: KeyboardEvent) => {
@@ -70,18 +90,46 @@ export function ChoiceList({ title, choices, typed = '', onChoose, onFormula }: 
   };
   return (
     <>
-      <input className="field" data-autofocus ref={atOnce} aria-label={title} placeholder={onFormula ? `${title}, or write a formula` : title} value={text} onKeyDown={onKey} onChange={(e) => { setText(e.target.value); setPlace(0); }} />
+      <input
+        className="field"
+        data-autofocus
+        ref={atOnce}
+        aria-label={title}
+        placeholder={onFormula ? `${title}, or write a formula` : title}
+        value={text}
+        onKeyDown={onKey}
+        onChange={(e) => {
+          setText(e.target.value);
+          setPlace(0);
+        }}
+      />
       <div className="find-list" role="listbox" aria-label={title} style={{ maxHeight: 300 }}>
         {found.map((c, i) => (
-          <button key={c.value} type="button" role="option" aria-selected={i === place} onMouseEnter={() => setPlace(i)} onClick={() => onChoose(c.value)}>
+          <button
+            key={c.value}
+            type="button"
+            role="option"
+            aria-selected={i === place}
+            onMouseEnter={() => setPlace(i)}
+            onClick={() => onChoose(c.value)}
+          >
             <span>{c.text}</span>
-            <span className="quiet" style={{ marginLeft: 'auto' }}>{c.detail}</span>
+            <span className="quiet" style={{ marginLeft: 'auto' }}>
+              {c.detail}
+            </span>
           </button>
         ))}
         {formula && (
-          <button type="button" role="option" aria-selected={found.length === 0 || place >= found.length} onClick={() => onFormula?.(formula)}>
+          <button
+            type="button"
+            role="option"
+            aria-selected={found.length === 0 || place >= found.length}
+            onClick={() => onFormula?.(formula)}
+          >
             <code className="clip">{formula}</code>
-            <span className="quiet" style={{ marginLeft: 'auto' }}>a formula of this probe</span>
+            <span className="quiet" style={{ marginLeft: 'auto' }}>
+              a formula of this probe
+            </span>
           </button>
         )}
         {found.length === 0 && !formula && <p className="wait">Nothing has these words.</p>}

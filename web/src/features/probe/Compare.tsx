@@ -9,7 +9,13 @@ export function useComparisons(model: ModelDocument, measure: string | undefined
   const asked = useQuery({
     queryKey: ['comparisons', model.id, model.version, measure],
     enabled: measure !== undefined,
-    queryFn: async ({ signal }) => unwrap(await client.GET('/api/models/{model_id}/comparisons', { params: { path: { model_id: model.id }, query: { measure: measure ?? '' } }, signal })).comparisons,
+    queryFn: async ({ signal }) =>
+      unwrap(
+        await client.GET('/api/models/{model_id}/comparisons', {
+          params: { path: { model_id: model.id }, query: { measure: measure ?? '' } },
+          signal,
+        }),
+      ).comparisons,
   });
   return asked.data ?? [];
 }

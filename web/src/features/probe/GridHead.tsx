@@ -50,9 +50,17 @@ export const GridHead = memo(function GridHead({ answer, probe, columns, from, t
             return (
               <span key={c}>
                 {i > 0 && ' › '}
-                {still ? columnName(c) : (
-                  <button type="button" className="plain" title={`Order by ${columnName(c)}`} onClick={() => put({ sort: nextSort(probe.sort, c) })}>
-                    {columnName(c)}{order ? (order.desc ? ' ↓' : ' ↑') : ''}
+                {still ? (
+                  columnName(c)
+                ) : (
+                  <button
+                    type="button"
+                    className="plain"
+                    title={`Order by ${columnName(c)}`}
+                    onClick={() => put({ sort: nextSort(probe.sort, c) })}
+                  >
+                    {columnName(c)}
+                    {order ? (order.desc ? ' ↓' : ' ↑') : ''}
                   </button>
                 )}
               </span>
@@ -63,8 +71,21 @@ export const GridHead = memo(function GridHead({ answer, probe, columns, from, t
           const place = orderPlace(answer, column.across.members);
           const order = orderOf(probe.sort, column.measure.name, place);
           return (
-            <th key={`${column.across.place} ${column.measure.name}`} scope="col" className={column.first && hasColumns ? 'num group-start' : 'num'} style={{ width: column.width, marginLeft: i === 0 ? left : undefined }} aria-sort={order ? (order.desc ? 'descending' : 'ascending') : undefined}>
-              <Heading probe={probe} measure={column.measure} order={order ? (order.desc ? ' ↓' : ' ↑') : ''} onSort={() => put({ sort: nextSort(probe.sort, column.measure.name, place) })} still={still} onMenu={onMenu} />
+            <th
+              key={`${column.across.place} ${column.measure.name}`}
+              scope="col"
+              className={column.first && hasColumns ? 'num group-start' : 'num'}
+              style={{ width: column.width, marginLeft: i === 0 ? left : undefined }}
+              aria-sort={order ? (order.desc ? 'descending' : 'ascending') : undefined}
+            >
+              <Heading
+                probe={probe}
+                measure={column.measure}
+                order={order ? (order.desc ? ' ↓' : ' ↑') : ''}
+                onSort={() => put({ sort: nextSort(probe.sort, column.measure.name, place) })}
+                still={still}
+                onMenu={onMenu}
+              />
             </th>
           );
         })}
@@ -87,7 +108,21 @@ const SIGNS: Partial<Record<TruthMark['kind'], [string, string]>> = {
   fixed: ['⊘', 'has a given that changes nothing'],
 };
 
-function Heading({ probe, measure, order, onSort, still, onMenu }: { probe: Probe; measure: Measured; order: string; onSort: () => void; still: boolean; onMenu: (asked: HeadMenuAsked) => void }) {
+function Heading({
+  probe,
+  measure,
+  order,
+  onSort,
+  still,
+  onMenu,
+}: {
+  probe: Probe;
+  measure: Measured;
+  order: string;
+  onSort: () => void;
+  still: boolean;
+  onMenu: (asked: HeadMenuAsked) => void;
+}) {
   const unreached = measure.marks.find((m) => m.kind === 'unreached');
   const partly = measure.marks.filter((m) => m.kind === 'partly').flatMap((m) => m.tables);
   const signs = measure.marks.filter((m, i) => SIGNS[m.kind] && measure.marks.findIndex((x) => x.kind === m.kind) === i);
@@ -98,25 +133,57 @@ function Heading({ probe, measure, order, onSort, still, onMenu }: { probe: Prob
   return (
     <>
       <span className="heading">
-        {still ? nameText(measure.name) : (
+        {still ? (
+          nameText(measure.name)
+        ) : (
           <button type="button" className="plain" style={{ textAlign: 'right' }} title="Order by it" onClick={onSort}>
-            {nameText(measure.name)}{order}
+            {nameText(measure.name)}
+            {order}
           </button>
         )}
-        {!still && <button type="button" className="head-menu" aria-label={`What to do with ${nameText(measure.name)}`} title="Order, top lines, shades, bars, format" onClick={(e) => onMenu({ measure, at: e.currentTarget.getBoundingClientRect() })}>⋯</button>}
+        {!still && (
+          <button
+            type="button"
+            className="head-menu"
+            aria-label={`What to do with ${nameText(measure.name)}`}
+            title="Order, top lines, shades, bars, format"
+            onClick={(e) => onMenu({ measure, at: e.currentTarget.getBoundingClientRect() })}
+          >
+            ⋯
+          </button>
+        )}
       </span>
       {signs.length > 0 && (
         <span className="heading-signs">
           {signs.map((m) => (
-            <button key={m.kind} type="button" className={`truth-mark ${m.kind}`} title={m.sentence} aria-label={`${nameText(measure.name)}: ${SIGNS[m.kind]?.[1] ?? ''}`} onClick={() => open(m.kind)}>
+            <button
+              key={m.kind}
+              type="button"
+              className={`truth-mark ${m.kind}`}
+              title={m.sentence}
+              aria-label={`${nameText(measure.name)}: ${SIGNS[m.kind]?.[1] ?? ''}`}
+              onClick={() => open(m.kind)}
+            >
               {SIGNS[m.kind]?.[0]}
             </button>
           ))}
         </span>
       )}
-      {unreached && <button type="button" className="plain not-reached" onClick={() => open('unreached')}>not reached by {measure.unreached.join(', ')}</button>}
-      {partly.length > 0 && <button type="button" className="plain not-reached" onClick={() => open('partly')}>reached in part by {partly.join(', ')}</button>}
-      {measure.failed.length > 0 && <span className="not-reached">{counted(measure.failed.length, 'cell')} cannot be computed: {[...new Set(measure.failed.map((f) => f.error))].join(', ')}</span>}
+      {unreached && (
+        <button type="button" className="plain not-reached" onClick={() => open('unreached')}>
+          not reached by {measure.unreached.join(', ')}
+        </button>
+      )}
+      {partly.length > 0 && (
+        <button type="button" className="plain not-reached" onClick={() => open('partly')}>
+          reached in part by {partly.join(', ')}
+        </button>
+      )}
+      {measure.failed.length > 0 && (
+        <span className="not-reached">
+          {counted(measure.failed.length, 'cell')} cannot be computed: {[...new Set(measure.failed.map((f) => f.error))].join(', ')}
+        </span>
+      )}
     </>
   );
 }

@@ -34,7 +34,9 @@ export function useLines(answer: GridAnswer, look: Look) {
 /** Totals that have an unmatched member among their lines. */
 function holdingUnmatched(lines: ShownLine[]): Set<string> {
   const found = new Set<string>();
-  for (const l of lines) for (let level = 0; level < l.level; level += 1) if (l.members[level]?.kind === 'unmatched') found.add(JSON.stringify(l.members.slice(0, level)));
+  for (const l of lines)
+    for (let level = 0; level < l.level; level += 1)
+      if (l.members[level]?.kind === 'unmatched') found.add(JSON.stringify(l.members.slice(0, level)));
   return found;
 }
 
@@ -44,18 +46,27 @@ function cellKey(answer: GridAnswer, columns: CellColumn[], cell: OtherCell | nu
   const line = answer.rows.columns.map((name) => cell.at.find((c) => c.column === name)?.member);
   const total = line.findIndex((m) => !m);
   const named = total < 0 ? line : line.slice(0, total);
-  const column = columns.findIndex((c) => c.measure.name === cell.measure && answer.columns.columns.every((name, i) => {
-    const mine = cell.at.find((x) => x.column === name)?.member;
-    const theirs = c.across.members[i];
-    return mine ? theirs && mine.kind === theirs.kind && (mine.value ?? null) === (theirs.value ?? null) : theirs?.kind === 'total';
-  }));
-  return column < 0 ? null : { line: JSON.stringify(named.map((m) => (m?.kind === 'value' ? { kind: m.kind, value: m.value } : { kind: m?.kind }))), column };
+  const column = columns.findIndex(
+    (c) =>
+      c.measure.name === cell.measure &&
+      answer.columns.columns.every((name, i) => {
+        const mine = cell.at.find((x) => x.column === name)?.member;
+        const theirs = c.across.members[i];
+        return mine ? theirs && mine.kind === theirs.kind && (mine.value ?? null) === (theirs.value ?? null) : theirs?.kind === 'total';
+      }),
+  );
+  return column < 0
+    ? null
+    : { line: JSON.stringify(named.map((m) => (m?.kind === 'value' ? { kind: m.kind, value: m.value } : { kind: m?.kind }))), column };
 }
 
 /** The same, with members spelled as the answer spells them. */
 function spelled(key: CellKey | null, rows: ShownLine[]): CellKey | null {
   if (!key) return null;
-  const plain = (line: ShownLine) => JSON.stringify(line.members.slice(0, line.level).map((m) => (m.kind === 'value' ? { kind: m.kind, value: m.value } : { kind: m.kind })));
+  const plain = (line: ShownLine) =>
+    JSON.stringify(
+      line.members.slice(0, line.level).map((m) => (m.kind === 'value' ? { kind: m.kind, value: m.value } : { kind: m.kind })),
+    );
   const line = rows.find((r) => plain(r) === key.line);
   return line ? { line: lineKey(line), column: key.column } : null;
 }
@@ -83,15 +94,31 @@ export function GridTable({ answer, probe, still = false }: Props) {
   }, [all, look.pinned]);
   const view = useMemo<View>(
     () => ({
-      answer, rows, columns, offsets, head, look, still, active,
-      marks: cellMarks(answer), failures: cellFailures(answer), range: look.shade?.length || look.bars?.length ? ranges(answer, all, across) : null,
-      folded: new Set(look.folded ?? NONE), holding: holdingUnmatched(all),
-      chosen: own ? spelled(cellKey(answer, columns, selection), rows) : null, second: own ? spelled(cellKey(answer, columns, other), rows) : null,
+      answer,
+      rows,
+      columns,
+      offsets,
+      head,
+      look,
+      still,
+      active,
+      marks: cellMarks(answer),
+      failures: cellFailures(answer),
+      range: look.shade?.length || look.bars?.length ? ranges(answer, all, across) : null,
+      folded: new Set(look.folded ?? NONE),
+      holding: holdingUnmatched(all),
+      chosen: own ? spelled(cellKey(answer, columns, selection), rows) : null,
+      second: own ? spelled(cellKey(answer, columns, other), rows) : null,
     }),
     [answer, rows, columns, offsets, head, look, still, active, all, across, selection, other, own],
   );
   const { scroll, body, pins, span, show } = usePainted(view, pinned);
-  if (answer.cells === 0) return <p className="pad quiet">Nothing is left: no measure has a value anywhere under these picks. Take a pick out, or ask for empty lines.</p>;
+  if (answer.cells === 0)
+    return (
+      <p className="pad quiet">
+        Nothing is left: no measure has a value anywhere under these picks. Take a pick out, or ask for empty lines.
+      </p>
+    );
   const toggle = (key: string) => {
     const away = look.folded ?? NONE;
     actions.setProbe({ look: { ...look, folded: away.includes(key) ? away.filter((k) => k !== key) : [...away, key] } });
@@ -110,7 +137,8 @@ export function GridTable({ answer, probe, still = false }: Props) {
   const choose = (line: ShownLine, column: CellColumn, beside: boolean) => {
     const at = coordinates(answer, line.members, column.across.members);
     if (still) actions.takeProbe(probe);
-    if (beside && own && useShown.getState().selection?.kind === 'cell') actions.set({ other: { measure: column.measure.name, at }, lensOpen: true });
+    if (beside && own && useShown.getState().selection?.kind === 'cell')
+      actions.set({ other: { measure: column.measure.name, at }, lensOpen: true });
     else actions.set({ selection: { kind: 'cell', measure: column.measure.name, at }, other: null, lensOpen: true });
   };
   const onKey = (event: KeyboardEvent<HTMLElement>) => {
@@ -120,8 +148,14 @@ export function GridTable({ answer, probe, still = false }: Props) {
     const line = rows[row];
     const page = Math.max(1, Math.floor((scroll.current?.clientHeight ?? 400) / LINE) - 4);
     const steps: Record<string, [number, number]> = {
-      ArrowLeft: [row, column - 1], ArrowRight: [row, column + 1], ArrowUp: [row - 1, column], ArrowDown: [row + 1, column],
-      PageUp: [row - page, column], PageDown: [row + page, column], Home: [row, 0], End: [row, columns.length - 1],
+      ArrowLeft: [row, column - 1],
+      ArrowRight: [row, column + 1],
+      ArrowUp: [row - 1, column],
+      ArrowDown: [row + 1, column],
+      PageUp: [row - page, column],
+      PageDown: [row + page, column],
+      Home: [row, 0],
+      End: [row, columns.length - 1],
     };
     const step = steps[event.key];
     if (step) go(step[0], step[1]);
@@ -155,9 +189,26 @@ export function GridTable({ answer, probe, still = false }: Props) {
     // oxlint-disable-next-line jsx-a11y/no-static-element-interactions
     <div className="grid-scroll" ref={scroll} tabIndex={-1} onKeyDown={onKey} onClick={onClick}>
       {/* A table of blocks, that its lines can be drawn anywhere in it; its role says that it is one. */}
-      {/* oxlint-disable-next-line jsx-a11y/no-noninteractive-element-to-interactive-role */}
-      <table className="grid" role="grid" aria-label="Grid" aria-rowcount={rows.length + 1} aria-colcount={columns.length + 1} style={{ width }}>
-        <GridHead answer={answer} probe={probe} columns={columns} from={span.from} to={span.to} left={offsets[span.from] ?? 0} head={head} still={still} onMenu={setHeadMenu} />
+      <table
+        className="grid"
+        // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-to-interactive-role
+        role="grid"
+        aria-label="Grid"
+        aria-rowcount={rows.length + 1}
+        aria-colcount={columns.length + 1}
+        style={{ width }}
+      >
+        <GridHead
+          answer={answer}
+          probe={probe}
+          columns={columns}
+          from={span.from}
+          to={span.to}
+          left={offsets[span.from] ?? 0}
+          head={head}
+          still={still}
+          onMenu={setHeadMenu}
+        />
         <tbody className="pins" ref={pins} />
         <tbody className="lines" ref={body} style={{ height: rows.length * LINE }} />
       </table>
@@ -206,8 +257,10 @@ function usePainted(view: View, pinned: ShownLine[]) {
     else if (seen.from < wide.current.from || seen.to > wide.current.to || wide.current.of !== view.columns)
       wide.current = { from: Math.max(0, seen.from - BEYOND), to: Math.min(last, seen.to + BEYOND), of: view.columns };
     const found: Span = {
-      first: Math.max(0, Math.floor(top / LINE) - AROUND), last: Math.min(view.rows.length - 1, Math.ceil((top + height) / LINE) + AROUND),
-      from: wide.current.from, to: wide.current.to,
+      first: Math.max(0, Math.floor(top / LINE) - AROUND),
+      last: Math.min(view.rows.length - 1, Math.ceil((top + height) / LINE) + AROUND),
+      from: wide.current.from,
+      to: wide.current.to,
     };
     painters.current.lines.paint(view, found);
     painters.current.pins.paint({ ...view, rows: pinned }, { first: 0, last: pinned.length - 1, from: found.from, to: found.to });

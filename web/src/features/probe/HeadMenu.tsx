@@ -29,7 +29,11 @@ export function HeadMenu({ measure, at, probe, close }: HeadMenuAsked & { probe:
         <Menu.Item onClick={() => put({ sort: [{ by: name, desc: false }] })}>Smallest first</Menu.Item>
         {(probe.sort?.length ?? 0) > 0 && <Menu.Item onClick={() => put({ sort: [] })}>As the axis has it</Menu.Item>}
         <Menu.Divider />
-        {TOPS.map((n) => <Menu.Item key={n} onClick={() => put({ top: { count: n, by: name }, sort: [{ by: name, desc: true }] })}>The top {n} of each</Menu.Item>)}
+        {TOPS.map((n) => (
+          <Menu.Item key={n} onClick={() => put({ top: { count: n, by: name }, sort: [{ by: name, desc: true }] })}>
+            The top {n} of each
+          </Menu.Item>
+        ))}
         {probe.top && <Menu.Item onClick={() => put({ top: undefined })}>All lines again</Menu.Item>}
         <Menu.Divider />
         <Menu.Item onClick={() => flip('shade')}>{look.shade?.includes(name) ? 'No shades' : 'Shade by value'}</Menu.Item>
@@ -37,12 +41,20 @@ export function HeadMenu({ measure, at, probe, close }: HeadMenuAsked & { probe:
         <Menu.Divider />
         {FORMATS.map((f) => (
           <Menu.Item key={f} onClick={() => put({ look: { ...look, formats: { ...look.formats, [name]: f } } })}>
-            <span className="mono">{f}</span>{(look.formats?.[name] ?? measure.format) === f ? ' ✓' : ''}
+            <span className="mono">{f}</span>
+            {(look.formats?.[name] ?? measure.format) === f ? ' ✓' : ''}
           </Menu.Item>
         ))}
         <input
-          className="field mono" style={{ margin: '3px 0' }} aria-label="A format of its own" placeholder="a pattern of its own" defaultValue={FORMATS.includes(look.formats?.[name] ?? '') ? '' : (look.formats?.[name] ?? '')}
-          onKeyDown={(e) => { e.stopPropagation(); if (e.key === 'Enter') put({ look: { ...look, formats: { ...look.formats, [name]: e.currentTarget.value.trim() } } }); }}
+          className="field mono"
+          style={{ margin: '3px 0' }}
+          aria-label="A format of its own"
+          placeholder="a pattern of its own"
+          defaultValue={FORMATS.includes(look.formats?.[name] ?? '') ? '' : (look.formats?.[name] ?? '')}
+          onKeyDown={(e) => {
+            e.stopPropagation();
+            if (e.key === 'Enter') put({ look: { ...look, formats: { ...look.formats, [name]: e.currentTarget.value.trim() } } });
+          }}
         />
         <Menu.Divider />
         <Menu.Item onClick={() => actions.set({ selection: { kind: 'measure', name }, lensOpen: true })}>What it is</Menu.Item>

@@ -1,6 +1,15 @@
 // Why a cell shows its number, step by step: what is asked for, each edit, the filters running, what stopped, the sum.
 import { useState, type KeyboardEvent, type ReactNode } from 'react';
-import { Refusal, type Coordinate, type Into, type ModelDocument, type Probe, type TraceAnswer, type TraceNode, type TruthMark } from '../../api/client';
+import {
+  Refusal,
+  type Coordinate,
+  type Into,
+  type ModelDocument,
+  type Probe,
+  type TraceAnswer,
+  type TraceNode,
+  type TruthMark,
+} from '../../api/client';
 import { useGrid, useTrace } from '../../api/queries';
 import { actions, askedProbe, useShown } from '../../app/shown';
 import { columnName, columnText, measureText, memberText, nameText } from '../../shared/format';
@@ -44,18 +53,29 @@ export function LensCell({ model, measure, at }: { model: ModelDocument; measure
       <div role="alert">
         <h2>{nameText(measure)}</h2>
         <p className="signal">It cannot be computed: {trace.error?.message}</p>
-        {trace.error instanceof Refusal && trace.error.problem.errors.map((e) => <p key={e.code + e.message} className="quiet">{e.mend}</p>)}
+        {trace.error instanceof Refusal &&
+          trace.error.problem.errors.map((e) => (
+            <p key={e.code + e.message} className="quiet">
+              {e.mend}
+            </p>
+          ))}
       </div>
     );
   return (
     <div aria-busy={trace.isFetching}>
       <Head model={model} told={trace.data} measure={measure} at={at} />
       <CellMarks model={model} measure={measure} at={at} />
-      {trace.data.emptied && <p className="emptied" data-testid="emptied"><b>Empty, and here is why:</b> {trace.data.emptied.sentence}</p>}
+      {trace.data.emptied && (
+        <p className="emptied" data-testid="emptied">
+          <b>Empty, and here is why:</b> {trace.data.emptied.sentence}
+        </p>
+      )}
       {trace.data.within?.map((w, i) => (
         <div key={`${w.path}:${w.key}`} className="quiet" style={{ marginBottom: 4 }}>
           in the row <b>{w.row.cells.map(columnText).join(', ')}</b>, worth {columnText(w.row.value)}{' '}
-          <button type="button" className="plain" onClick={() => setInto(into.slice(0, i))}><u>leave it</u></button>
+          <button type="button" className="plain" onClick={() => setInto(into.slice(0, i))}>
+            <u>leave it</u>
+          </button>
         </div>
       ))}
       {other && <CellsBeside model={model} probe={asked} first={{ measure, at }} second={other} />}
@@ -87,18 +107,34 @@ function Head({ model, told, measure, at }: { model: ModelDocument; told: TraceA
         {at.length ? `, ${at.map((c) => memberText(c.member)).join(', ')}` : ''}
       </h2>
       <div className="row" style={{ justifyContent: 'space-between', marginBottom: 6 }}>
-        <b data-testid="trace-value" style={{ fontSize: 16 }}>{valueText(told.value, told.tree.dtype, format)}</b>
+        <b data-testid="trace-value" style={{ fontSize: 16 }}>
+          {valueText(told.value, told.tree.dtype, format)}
+        </b>
         <span className="row">
-          <button type="button" className="plain" aria-expanded={choosing} onClick={() => setChoosing(!choosing)}><u>set beside</u></button>
-          <button type="button" className="plain" onClick={() => void navigator.clipboard?.writeText(window.location.href)}><u>copy link</u></button>
+          <button type="button" className="plain" aria-expanded={choosing} onClick={() => setChoosing(!choosing)}>
+            <u>set beside</u>
+          </button>
+          <button type="button" className="plain" onClick={() => void navigator.clipboard?.writeText(window.location.href)}>
+            <u>copy link</u>
+          </button>
         </span>
       </div>
       {choosing && (
         <p className="quiet">
           Another cell: choose it with Shift held. Another measure here:{' '}
-          <select className="field short" aria-label="Another measure beside" value="" onChange={(e) => { actions.set({ other: { measure: e.target.value, at } }); setChoosing(false); }}>
+          <select
+            className="field short"
+            aria-label="Another measure beside"
+            value=""
+            onChange={(e) => {
+              actions.set({ other: { measure: e.target.value, at } });
+              setChoosing(false);
+            }}
+          >
             <option value="">choose</option>
-            {names.map((m) => <option key={m}>{m}</option>)}
+            {names.map((m) => (
+              <option key={m}>{m}</option>
+            ))}
           </select>
         </p>
       )}
@@ -116,16 +152,28 @@ function CellMarks({ model, measure, at }: { model: ModelDocument; measure: stri
     names.every((name, i) => {
       const mine = at.find((c) => c.column === name);
       const member = line[i];
-      return member && (mine ? JSON.stringify([mine.member.kind, mine.member.value ?? null]) === JSON.stringify([member.kind, member.value ?? null]) : member.kind === 'total');
+      return (
+        member &&
+        (mine
+          ? JSON.stringify([mine.member.kind, mine.member.value ?? null]) === JSON.stringify([member.kind, member.value ?? null])
+          : member.kind === 'total')
+      );
     });
-  const has = (mark: TruthMark) => mark.cells.length === 0 || mark.cells.some(([r = 0, c = 0]) => fits(answer.rows.columns, answer.rows.lines[r] ?? []) && fits(answer.columns.columns, answer.columns.lines[c] ?? []));
+  const has = (mark: TruthMark) =>
+    mark.cells.length === 0 ||
+    mark.cells.some(
+      ([r = 0, c = 0]) =>
+        fits(answer.rows.columns, answer.rows.lines[r] ?? []) && fits(answer.columns.columns, answer.columns.lines[c] ?? []),
+    );
   const marks = told.marks.filter((m) => (m.kind === 'overridden' ? at.some((c) => m.columns.includes(c.column)) : has(m)));
   if (marks.length === 0) return null;
   return (
     <ul className="plain-list cell-marks">
       {marks.map((m) => (
         <li key={m.kind + m.sentence}>
-          <button type="button" className="plain" onClick={() => actions.select({ kind: 'mark', measure, mark: m.kind, at })}><b className="signal">{MARK_WORDS[m.kind]}</b> <span>{m.sentence}</span></button>
+          <button type="button" className="plain" onClick={() => actions.select({ kind: 'mark', measure, mark: m.kind, at })}>
+            <b className="signal">{MARK_WORDS[m.kind]}</b> <span>{m.sentence}</span>
+          </button>
         </li>
       ))}
     </ul>
@@ -155,7 +203,9 @@ function stepsOf({ model, told, asked, setInto }: StepsProps): Step[] {
               {columnName(c.column)} <b>{memberText(c.member)}</b>
             </div>
           ))}
-          {asked.probe.picks.map((p) => <div key={JSON.stringify(p)}>{pickText(p)}</div>)}
+          {asked.probe.picks.map((p) => (
+            <div key={JSON.stringify(p)}>{pickText(p)}</div>
+          ))}
         </>
       ),
     },
@@ -168,14 +218,28 @@ function stepsOf({ model, told, asked, setInto }: StepsProps): Step[] {
     } else if (node.kind === 'aggregate') {
       add(`${path} run`, 'Filters run', <Runs node={node} />);
       if (node.blocked.length > 0) add(`${path} stop`, 'Stopped', <Stops node={node} model={model} />);
-      add(`${path} sum`, 'Arithmetic on what is left', <Sums model={model} node={node} asked={asked} value={valueText(node.value, node.dtype)} />);
+      add(
+        `${path} sum`,
+        'Arithmetic on what is left',
+        <Sums model={model} node={node} asked={asked} value={valueText(node.value, node.dtype)} />,
+      );
     } else if (node.kind === 'iteration' || node.kind === 'rank') {
-      add(`${path} rows`, <>Row by row: {valueText(node.value, node.dtype)}</>, <Rows told={node.iteration} formula={node.text} enter={(key) => setInto([...into, { path: node.path, key }])} />);
+      add(
+        `${path} rows`,
+        <>Row by row: {valueText(node.value, node.dtype)}</>,
+        <Rows told={node.iteration} formula={node.text} enter={(key) => setInto([...into, { path: node.path, key }])} />,
+      );
     } else if (node.kind === 'question') {
       add(path, <>The context is asked: {valueText(node.value, node.dtype)}</>, <div className="formula-box">{node.text}</div>);
     } else if (node.kind !== 'row' && path !== '0') {
       const format = model.measures.find((m) => m.name === node.name)?.format ?? '';
-      add(path, <>{nameText(node.name ?? '')} is {valueText(node.value, node.dtype, format)}</>, <div className="formula-box">{node.text}</div>);
+      add(
+        path,
+        <>
+          {nameText(node.name ?? '')} is {valueText(node.value, node.dtype, format)}
+        </>,
+        <div className="formula-box">{node.text}</div>,
+      );
     }
     const below = node.kind === 'aggregate' || path === '0' ? depth : depth + 1;
     node.children.forEach((child, i) => walk(child, `${path} ${i}`, node.name ?? name, below));
@@ -189,7 +253,9 @@ function StepList(props: StepsProps) {
   const { model, told, asked } = props;
   const steps = stepsOf(props);
   const format = useFormat(model, asked.measure);
-  const [shut, setShut] = useState<ReadonlySet<string>>(() => new Set(steps.length > MANY ? steps.filter((s) => s.depth > 1 && s.key.endsWith('stop')).map((s) => s.key) : []));
+  const [shut, setShut] = useState<ReadonlySet<string>>(
+    () => new Set(steps.length > MANY ? steps.filter((s) => s.depth > 1 && s.key.endsWith('stop')).map((s) => s.key) : []),
+  );
   const put = (key: string, open: boolean) => {
     const next = new Set(shut);
     if (open) next.delete(key);
@@ -218,7 +284,20 @@ function StepList(props: StepsProps) {
           <li key={step.key} className="told" style={{ paddingLeft: Math.min(step.depth, 4) * 9 }}>
             <span className="no">{i + 1}</span>
             <div>
-              <h3><button type="button" className="plain step-head" data-step={step.key} aria-expanded={open} onClick={() => put(step.key, !open)}>{step.title}<span className="quiet" aria-hidden>{open ? '' : ' …'}</span></button></h3>
+              <h3>
+                <button
+                  type="button"
+                  className="plain step-head"
+                  data-step={step.key}
+                  aria-expanded={open}
+                  onClick={() => put(step.key, !open)}
+                >
+                  {step.title}
+                  <span className="quiet" aria-hidden>
+                    {open ? '' : ' …'}
+                  </span>
+                </button>
+              </h3>
               {open && step.body}
             </div>
           </li>
@@ -228,7 +307,9 @@ function StepList(props: StepsProps) {
         <span className="no">{steps.length + 1}</span>
         <div>
           <span className="big">{valueText(told.value, told.tree.dtype, format)}</span>{' '}
-          <span className="quiet">traced in {told.milliseconds.toFixed(0)} ms on version {model.version}</span>
+          <span className="quiet">
+            traced in {told.milliseconds.toFixed(0)} ms on version {model.version}
+          </span>
         </div>
       </li>
     </ol>
@@ -245,14 +326,32 @@ function WhyNot({ model, told, measure }: { model: ModelDocument; told: TraceAns
   const known = model.measures.some((m) => m.name === measure);
   return (
     <div className="why-not">
-      <label className="quiet">Why does a filter on{' '}
-        <select className="field short" aria-label="A table whose filter does not reach" value={from} onChange={(e) => setFrom(e.target.value)}>
+      <label className="quiet">
+        Why does a filter on{' '}
+        <select
+          className="field short"
+          aria-label="A table whose filter does not reach"
+          value={from}
+          onChange={(e) => setFrom(e.target.value)}
+        >
           <option value="">a table</option>
-          {model.tables.filter((t) => t.name !== grain).map((t) => <option key={t.name} value={t.name}>{t.name}{reached.has(t.name) ? ' (it reaches)' : ''}</option>)}
+          {model.tables
+            .filter((t) => t.name !== grain)
+            .map((t) => (
+              <option key={t.name} value={t.name}>
+                {t.name}
+                {reached.has(t.name) ? ' (it reaches)' : ''}
+              </option>
+            ))}
         </select>{' '}
         not reach {grain}?
       </label>
-      {from && (reached.has(from) ? <p>It does here: it is among the filters that run above.</p> : <OpeningLine model={model} from={from} to={grain} measure={known ? measure : null} />)}
+      {from &&
+        (reached.has(from) ? (
+          <p>It does here: it is among the filters that run above.</p>
+        ) : (
+          <OpeningLine model={model} from={from} to={grain} measure={known ? measure : null} />
+        ))}
     </div>
   );
 }

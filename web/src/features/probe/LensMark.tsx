@@ -12,19 +12,25 @@ import './probe.css';
 const MOST = 6;
 
 const MEANS: Record<TruthMark['kind'], string> = {
-  unreached: 'A filter that cannot flow to a table does nothing to it. That is no error, and the number says nothing of it: it is the same with the filter and without.',
-  partly: 'The measure is made of several facts, and the filter runs to some of them only: the others stay whole. A difference or a share of the two then holds a part against a whole.',
+  unreached:
+    'A filter that cannot flow to a table does nothing to it. That is no error, and the number says nothing of it: it is the same with the filter and without.',
+  partly:
+    'The measure is made of several facts, and the filter runs to some of them only: the others stay whole. A difference or a share of the two then holds a part against a whole.',
   overridden: 'The formula replaces or clears what the cell asks for there, so the cell does not show the number of its own line.',
   apart: 'Every total is computed in its own context, never added up. Here that makes a difference.',
   denominator: 'What the share is a part of is computed under the picks too. With other picks the same cell is a share of another whole.',
   whole: 'A number divided by itself: what the denominator clears is not what the axis filters by.',
   dimension_side: 'A dimension has a row a member, whatever the facts have. Its column added up by itself counts every member once.',
-  coarse: 'What the fact has for a whole month stands on one of its days. Shown by days, that one day has all of it, and a share of the other days has nothing to be a share of.',
+  coarse:
+    'What the fact has for a whole month stands on one of its days. Shown by days, that one day has all of it, and a share of the other days has nothing to be a share of.',
   lost: 'A product with an empty factor is empty, and a sum passes over what is empty: these rows are in no total, and nothing says so.',
-  uneven: 'A period is held against another one that has not the same days with rows in it: the calendar or the fact begins or ends in one of the two. The difference is one of days, not of business.',
+  uneven:
+    'A period is held against another one that has not the same days with rows in it: the calendar or the fact begins or ends in one of the two. The difference is one of days, not of business.',
   nested: 'A row that has what its children have together, beside these children, is counted once for itself and once more for them.',
-  first: 'A rank is the place among some rows. Where the rows that a line is placed among are its own alone, or its parts, it is the first of them everywhere.',
-  fixed: 'The value of a let is computed once, where the let stands, under the filters of that place. What changes the filters afterwards does not change it.',
+  first:
+    'A rank is the place among some rows. Where the rows that a line is placed among are its own alone, or its parts, it is the first of them everywhere.',
+  fixed:
+    'The value of a let is computed once, where the let stands, under the filters of that place. What changes the filters afterwards does not change it.',
   unmatched: 'Rows whose key is empty or names nothing stand under (unmatched), so that parts add up to totals.',
 };
 
@@ -33,7 +39,17 @@ function missed(scans: Asked['scans'], table: string): Asked['scans'] {
   return scans.filter((s, i) => !(table in s.tables) && scans.findIndex((x) => x.grain === s.grain && !(table in x.tables)) === i);
 }
 
-export function LensMark({ model, measure, kind, at = [] }: { model: ModelDocument; measure: string; kind: TruthMark['kind']; at?: Coordinate[] }) {
+export function LensMark({
+  model,
+  measure,
+  kind,
+  at = [],
+}: {
+  model: ModelDocument;
+  measure: string;
+  kind: TruthMark['kind'];
+  at?: Coordinate[];
+}) {
   const probe = useShown((s) => s.probe);
   const grid = useGrid(model, probe ? askedProbe(probe) : null);
   const put = useShown((s) => s.setProbe);
@@ -63,32 +79,69 @@ export function LensMark({ model, measure, kind, at = [] }: { model: ModelDocume
       <p className="quiet">{MEANS[kind]}</p>
       {marks.map((mark) => (
         <section key={mark.sentence}>
-          <p><b>{mark.sentence}</b></p>
-          {(kind === 'unreached' || kind === 'partly') && told && mark.tables.map((table) => missed(told.scans, table).map((scan) => (
-            <div key={`${table} ${scan.grain}`}><h3>Why does {table} not reach {scan.grain}?</h3><OpeningLine model={model} from={table} to={scan.grain} measure={model.measures.some((m) => m.name === measure) ? measure : null} /></div>
-          )))}
+          <p>
+            <b>{mark.sentence}</b>
+          </p>
+          {(kind === 'unreached' || kind === 'partly') &&
+            told &&
+            mark.tables.map((table) =>
+              missed(told.scans, table).map((scan) => (
+                <div key={`${table} ${scan.grain}`}>
+                  <h3>
+                    Why does {table} not reach {scan.grain}?
+                  </h3>
+                  <OpeningLine
+                    model={model}
+                    from={table}
+                    to={scan.grain}
+                    measure={model.measures.some((m) => m.name === measure) ? measure : null}
+                  />
+                </div>
+              )),
+            )}
           {mark.links.length > 0 && (
-            <p>Over {mark.links.map((name) => <button key={name} type="button" className="plain" onClick={() => actions.select({ kind: 'link', name })}><u>{name}</u>&nbsp;</button>)}</p>
+            <p>
+              Over{' '}
+              {mark.links.map((name) => (
+                <button key={name} type="button" className="plain" onClick={() => actions.select({ kind: 'link', name })}>
+                  <u>{name}</u>&nbsp;
+                </button>
+              ))}
+            </p>
           )}
           {mark.mends.length > 0 && <h3>What would mend it</h3>}
-          {mark.mends.length > 0 && probe && told && <Mends model={model} probe={probe} measure={told} at={at} mark={mark} rewrite={rewrite} write={write} />}
+          {mark.mends.length > 0 && probe && told && (
+            <Mends model={model} probe={probe} measure={told} at={at} mark={mark} rewrite={rewrite} write={write} />
+          )}
           {mark.cells.length > 0 && told && (
             <>
-              <h3>{kind === 'apart' ? `${counted(mark.cells.length, 'total')} ${mark.cells.length === 1 ? 'is' : 'are'} no sum of the lines below` : `${counted(mark.cells.length, 'cell')} where it is so`}</h3>
+              <h3>
+                {kind === 'apart'
+                  ? `${counted(mark.cells.length, 'total')} ${mark.cells.length === 1 ? 'is' : 'are'} no sum of the lines below`
+                  : `${counted(mark.cells.length, 'cell')} where it is so`}
+              </h3>
               <table>
                 <tbody>
                   {mark.cells.slice(0, MOST).map(([r = 0, c = 0]) => {
                     const at = coordinates(answer, answer.rows.lines[r] ?? [], answer.columns.lines[c] ?? []);
                     return (
                       <tr key={`${r} ${c}`}>
-                        <td><button type="button" className="plain" onClick={() => actions.select({ kind: 'cell', measure, at })}><u>{at.length ? at.map((x) => memberText(x.member)).join(', ') : 'All'}</u></button></td>
+                        <td>
+                          <button type="button" className="plain" onClick={() => actions.select({ kind: 'cell', measure, at })}>
+                            <u>{at.length ? at.map((x) => memberText(x.member)).join(', ') : 'All'}</u>
+                          </button>
+                        </td>
                         <td className="num">{measureText(answer.values[place]?.[r]?.[c], told.format, told.dtype)}</td>
                       </tr>
                     );
                   })}
                 </tbody>
               </table>
-              {mark.cells.length > MOST && <p className="quiet">and {count(mark.cells.length - MOST)} more{kind === 'apart' ? ', each with a struck Σ' : ''}</p>}
+              {mark.cells.length > MOST && (
+                <p className="quiet">
+                  and {count(mark.cells.length - MOST)} more{kind === 'apart' ? ', each with a struck Σ' : ''}
+                </p>
+              )}
             </>
           )}
           {mark.columns.length > 0 && mark.cells.length === 0 && <p className="quiet">About {mark.columns.map(columnName).join(', ')}.</p>}
@@ -121,12 +174,24 @@ function Mends({ model, probe, measure, at, mark, rewrite, write }: MendsProps) 
           <div className="formula-box">{mend.formula}</div>
           {values?.[i] && (
             <p className="mend-value" data-testid="mend-value">
-              {values[i].error ? <span className="signal">{values[i].error}</span> : <>{where}: <b>{text(values[i].now, values[i].dtype)}</b> › <b className="signal">{text(values[i].then, values[i].dtype)}</b></>}
+              {values[i].error ? (
+                <span className="signal">{values[i].error}</span>
+              ) : (
+                <>
+                  {where}: <b>{text(values[i].now, values[i].dtype)}</b> › <b className="signal">{text(values[i].then, values[i].dtype)}</b>
+                </>
+              )}
             </p>
           )}
-          {mend.own
-            ? <button type="button" className="pill small" onClick={() => rewrite(mend)}>Write {nameText(mend.measure).toLowerCase()} so in this probe</button>
-            : <button type="button" className="pill small" onClick={() => write(mend)}>Look at it in {nameText(mend.measure).toLowerCase()}</button>}
+          {mend.own ? (
+            <button type="button" className="pill small" onClick={() => rewrite(mend)}>
+              Write {nameText(mend.measure).toLowerCase()} so in this probe
+            </button>
+          ) : (
+            <button type="button" className="pill small" onClick={() => write(mend)}>
+              Look at it in {nameText(mend.measure).toLowerCase()}
+            </button>
+          )}
         </div>
       ))}
     </>

@@ -17,16 +17,25 @@ export function LensProbe({ model, of }: { model: ModelDocument; of?: string }) 
       <>
         <h2>{folio.name || 'A new folio'}</h2>
         <p>{folio.description}</p>
-        <p className="quiet">Every tile stands under the picks at the left, but for those it says it does without. Choose a number or a cell: here stands why it shows that, under the tile’s own picks. Drag a tile by its heading; ↗ brings its probe, with the picks, into Probe.</p>
+        <p className="quiet">
+          Every tile stands under the picks at the left, but for those it says it does without. Choose a number or a cell: here stands why
+          it shows that, under the tile’s own picks. Drag a tile by its heading; ↗ brings its probe, with the picks, into Probe.
+        </p>
       </>
     );
-  if (of !== undefined && probe.define?.[of] !== undefined) return <OwnFormula key={of} model={model} name={of} formula={probe.define[of]} />;
+  if (of !== undefined && probe.define?.[of] !== undefined)
+    return <OwnFormula key={of} model={model} name={of} formula={probe.define[of]} />;
   return (
     <>
       <h2>{probe.name ?? 'A probe without a name'}</h2>
       {probe.description && <p>{probe.description}</p>}
       <p className="quiet">Choose a cell: here stands why it shows its number. A line’s label drills, picks and pins; a heading orders.</p>
-      {answer && probe.measures.length > 0 && <><h3>Worth knowing</h3><MarkNotes answer={answer} /></>}
+      {answer && probe.measures.length > 0 && (
+        <>
+          <h3>Worth knowing</h3>
+          <MarkNotes answer={answer} />
+        </>
+      )}
     </>
   );
 }
@@ -39,9 +48,14 @@ function OwnFormula({ model, name, formula }: { model: ModelDocument; name: stri
   const told = useFormula(model, name, text);
   const { edit, busy } = useEdits(model);
   const errors = told.data?.formula === text ? told.data.errors : [];
-  const taken = model.measures.some((m) => m.name.toLowerCase() === called.trim().toLowerCase()) || (called.trim() !== name && called.trim() in (probe.define ?? {}));
+  const taken =
+    model.measures.some((m) => m.name.toLowerCase() === called.trim().toLowerCase()) ||
+    (called.trim() !== name && called.trim() in (probe.define ?? {}));
   const under = (to: string, define: Record<string, string> | undefined): Partial<Probe> => ({
-    measures: probe.measures.map((m) => (m === name ? to : m)), define, sort: probe.sort?.map((o) => (o.by === name ? { ...o, by: to } : o)), top: probe.top?.by === name ? { ...probe.top, by: to } : probe.top,
+    measures: probe.measures.map((m) => (m === name ? to : m)),
+    define,
+    sort: probe.sort?.map((o) => (o.by === name ? { ...o, by: to } : o)),
+    top: probe.top?.by === name ? { ...probe.top, by: to } : probe.top,
   });
   const write = () => {
     const { [name]: _old, ...rest } = probe.define ?? {};
@@ -58,17 +72,46 @@ function OwnFormula({ model, name, formula }: { model: ModelDocument; name: stri
   };
   const changed = text !== formula || called.trim() !== name;
   return (
-    <form onSubmit={(e) => { e.preventDefault(); if (changed && !taken && errors.length === 0) write(); }}>
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (changed && !taken && errors.length === 0) write();
+      }}
+    >
       <h2>{nameText(name)}</h2>
       <p className="quiet">a formula of this probe alone</p>
       <input className="field" aria-label="Name of the trial" value={called} onChange={(e) => setCalled(e.target.value)} />
-      <textarea className="field mono" rows={5} spellCheck={false} aria-label="Formula of the trial" value={text} onChange={(e) => setText(e.target.value)} onKeyDown={(e) => { if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) write(); }} />
-      {errors.slice(0, 3).map((e) => <p key={`${e.code} ${e.start}`} className="signal" role="alert">{e.message} <span className="quiet">{e.mend}</span></p>)}
+      <textarea
+        className="field mono"
+        rows={5}
+        spellCheck={false}
+        aria-label="Formula of the trial"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        onKeyDown={(e) => {
+          if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) write();
+        }}
+      />
+      {errors.slice(0, 3).map((e) => (
+        <p key={`${e.code} ${e.start}`} className="signal" role="alert">
+          {e.message} <span className="quiet">{e.mend}</span>
+        </p>
+      ))}
       {told.data?.reading && errors.length === 0 && <p className="reading">{told.data.reading}</p>}
       {taken && <p className="signal">There is one of that name.</p>}
       <div className="row">
-        <button type="submit" className="pill small solid" disabled={!changed || taken || errors.length > 0}>Write it so</button>
-        <button type="button" className="pill small" disabled={busy || taken || errors.length > 0 || !called.trim()} title="A trial among the measures, for every probe" onClick={() => void promote()}>Make it a measure</button>
+        <button type="submit" className="pill small solid" disabled={!changed || taken || errors.length > 0}>
+          Write it so
+        </button>
+        <button
+          type="button"
+          className="pill small"
+          disabled={busy || taken || errors.length > 0 || !called.trim()}
+          title="A trial among the measures, for every probe"
+          onClick={() => void promote()}
+        >
+          Make it a measure
+        </button>
       </div>
     </form>
   );

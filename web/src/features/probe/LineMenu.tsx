@@ -53,9 +53,12 @@ function Opened({ model, answer, probe, line, at, close }: Props & { model: Mode
   const pinned = look.pinned?.includes(key) ?? false;
   const levels = model.hierarchies.map((h) => (h.levels as string[]) ?? []);
   const below = column ? levels.map((l) => l[l.indexOf(column) + 1]).find((next, i) => next && levels[i]?.includes(column)) : undefined;
-  const above = column ? levels.map((l) => l[l.indexOf(column) - 1]).find((next, i) => next && (levels[i]?.indexOf(column) ?? -1) > 0) : undefined;
+  const above = column
+    ? levels.map((l) => l[l.indexOf(column) - 1]).find((next, i) => next && (levels[i]?.indexOf(column) ?? -1) > 0)
+    : undefined;
   /** The picks that stand for this line: its own member and those of the totals it is under. */
-  const standing = () => line.members.slice(0, line.level).reduce((picks, m, i) => withPick(picks, axis[i] ?? '', [inPick(m)]), probe.picks);
+  const standing = () =>
+    line.members.slice(0, line.level).reduce((picks, m, i) => withPick(picks, axis[i] ?? '', [inPick(m)]), probe.picks);
   const into = (next: string) => {
     const rows = axis.filter((c) => c !== next).map((c) => (c === column ? next : c));
     put({ rows: rows.includes(next) ? rows : [...rows, next], picks: standing(), sort: [] });
@@ -65,19 +68,28 @@ function Opened({ model, answer, probe, line, at, close }: Props & { model: Mode
   };
   const upTo = (next: string) => {
     const gone = new Set(line.members.slice(0, line.level).map((_, i) => axis[i] ?? ''));
-    put({ rows: axis.map((c) => (c === column ? next : c)).filter((c, i, all) => all.indexOf(c) === i), picks: probe.picks.filter((p) => !('column' in p && gone.has(p.column))), sort: [] });
+    put({
+      rows: axis.map((c) => (c === column ? next : c)).filter((c, i, all) => all.indexOf(c) === i),
+      picks: probe.picks.filter((p) => !('column' in p && gone.has(p.column))),
+      sort: [],
+    });
     close();
   };
   // First what the line's own table has and can look up, which is what filters it; then everything.
   const home = column ? splitReference(column)[0] : '';
   const near = new Set([home, ...model.currents.filter((c) => c.runs.some((r) => r.to === home)).map((c) => c.table)]);
-  const columnsOf = (mine: boolean) => model.tables.filter((t) => !t.hidden && near.has(t.name) === mine).toSorted((a, b) => Number(b.name === home) - Number(a.name === home)).flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => referenceText(t.name, c.name)));
+  const columnsOf = (mine: boolean) =>
+    model.tables
+      .filter((t) => !t.hidden && near.has(t.name) === mine)
+      .toSorted((a, b) => Number(b.name === home) - Number(a.name === home))
+      .flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => referenceText(t.name, c.name)));
   const free = [...columnsOf(true), ...(search ? columnsOf(false) : [])].filter((c) => !axis.includes(c) && c !== below);
   const others = ranked(free, search, (c) => [columnName(c), c]).slice(0, 7);
   const drilled = useShown((s) => s.drilled);
   const path = drilled && column === drilled.at(-1) && !levels.some((l) => JSON.stringify(l) === JSON.stringify(drilled)) ? drilled : null;
   const keepPath = () => {
-    if (path) void edit({ kind: 'put_hierarchy', hierarchy: { name: freeHierarchy(model, path.map(columnName).join(' to ')), levels: path } });
+    if (path)
+      void edit({ kind: 'put_hierarchy', hierarchy: { name: freeHierarchy(model, path.map(columnName).join(' to ')), levels: path } });
     close();
   };
   return (
@@ -91,19 +103,52 @@ function Opened({ model, answer, probe, line, at, close }: Props & { model: Mode
         {column && above && <Menu.Item onClick={() => upTo(above)}>Up to {columnName(above)}</Menu.Item>}
         {column && (
           <>
-            <input className="field" style={{ margin: '4px 0' }} aria-label="Into a column" placeholder="into any column: type its name" value={search} onChange={(e) => setSearch(e.target.value)} />
-            {others.map((c) => <Menu.Item key={c} onClick={() => into(c)}>Into {columnName(c)}</Menu.Item>)}
+            <input
+              className="field"
+              style={{ margin: '4px 0' }}
+              aria-label="Into a column"
+              placeholder="into any column: type its name"
+              value={search}
+              onChange={(e) => setSearch(e.target.value)}
+            />
+            {others.map((c) => (
+              <Menu.Item key={c} onClick={() => into(c)}>
+                Into {columnName(c)}
+              </Menu.Item>
+            ))}
             <Menu.Divider />
             {path && <Menu.Item onClick={keepPath}>Keep the way {path.map(columnName).join(' › ')} as a hierarchy</Menu.Item>}
-            <Menu.Item onClick={() => { put({ picks: standing() }); close(); }}>Pick only it</Menu.Item>
+            <Menu.Item
+              onClick={() => {
+                put({ picks: standing() });
+                close();
+              }}
+            >
+              Pick only it
+            </Menu.Item>
           </>
         )}
         {line.isTotal && !line.isGrand && (
-          <Menu.Item onClick={() => { put({ look: { ...look, folded: look.folded?.includes(key) ? look.folded.filter((k) => k !== key) : [...(look.folded ?? []), key] } }); close(); }}>
+          <Menu.Item
+            onClick={() => {
+              put({
+                look: {
+                  ...look,
+                  folded: look.folded?.includes(key) ? look.folded.filter((k) => k !== key) : [...(look.folded ?? []), key],
+                },
+              });
+              close();
+            }}
+          >
             {look.folded?.includes(key) ? 'Unfold its parts' : 'Fold its parts away'}
           </Menu.Item>
         )}
-        <Menu.Item onClick={() => { put({ look: { ...look, pinned: pinned ? look.pinned?.filter((k) => k !== key) : [...(look.pinned ?? []), key] } }); close(); }}>
+        <Menu.Item
+          onClick={() => {
+            put({ look: { ...look, pinned: pinned ? look.pinned?.filter((k) => k !== key) : [...(look.pinned ?? []), key] } });
+            close();
+          }}
+        >
           {pinned ? 'Let it go with the others' : 'Keep it in sight'}
         </Menu.Item>
       </Menu.Dropdown>

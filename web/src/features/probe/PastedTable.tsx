@@ -17,20 +17,46 @@ export function PastedTable({ answer, look, close }: { answer: GridAnswer; look:
       <div className="row">
         <h3>Hold a table against this grid</h3>
         <span style={{ flex: 1 }} />
-        {held && <b className={held.differ.length ? 'signal' : ''} data-testid="held">{held.differ.length ? `${count(held.differ.length)} of ${counted(held.agree + held.differ.length, 'cell')} differ` : `all ${counted(held.agree, 'cell')} agree`}</b>}
-        <button type="button" className="pill small" onClick={close}>Close</button>
+        {held && (
+          <b className={held.differ.length ? 'signal' : ''} data-testid="held">
+            {held.differ.length
+              ? `${count(held.differ.length)} of ${counted(held.agree + held.differ.length, 'cell')} differ`
+              : `all ${counted(held.agree, 'cell')} agree`}
+          </b>
+        )}
+        <button type="button" className="pill small" onClick={close}>
+          Close
+        </button>
       </div>
-      <textarea className="field mono" rows={3} aria-label="Paste a table" placeholder="Paste it with its labels, as “Copy as text” or a spreadsheet gives it: tabs between cells, lines in any order. Rounded numbers agree to their last digit." value={text} onChange={(e) => setText(e.target.value)} />
+      <textarea
+        className="field mono"
+        rows={3}
+        aria-label="Paste a table"
+        placeholder="Paste it with its labels, as “Copy as text” or a spreadsheet gives it: tabs between cells, lines in any order. Rounded numbers agree to their last digit."
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+      />
       {held && (
         <div className="pasted-told">
           {held.differ.slice(0, MOST).map((d) => (
-            <button key={`${d.where} ${d.measure}`} type="button" className="plain" title="Why does it show this?" onClick={() => actions.set({ selection: { kind: 'cell', measure: d.measure, at: d.at }, other: null, lensOpen: true })}>
+            <button
+              key={`${d.where} ${d.measure}`}
+              type="button"
+              className="plain"
+              title="Why does it show this?"
+              onClick={() => actions.set({ selection: { kind: 'cell', measure: d.measure, at: d.at }, other: null, lensOpen: true })}
+            >
               <u>{d.where}</u>: pasted <b>{d.pasted || '(empty)'}</b>, here <b>{d.here || '(empty)'}</b>
             </button>
           ))}
           {held.differ.length > MOST && <span className="quiet">and {count(held.differ.length - MOST)} more</span>}
           {held.unknown.length > 0 && <span className="signal">Not in the grid: {held.unknown.slice(0, 8).join('; ')}</span>}
-          {held.missing.length > 0 && <span className="quiet">Not pasted: {held.missing.slice(0, 8).join('; ')}{held.missing.length > 8 ? ` and ${held.missing.length - 8} more` : ''}</span>}
+          {held.missing.length > 0 && (
+            <span className="quiet">
+              Not pasted: {held.missing.slice(0, 8).join('; ')}
+              {held.missing.length > 8 ? ` and ${held.missing.length - 8} more` : ''}
+            </span>
+          )}
         </div>
       )}
     </section>

@@ -25,17 +25,49 @@ function PickList({ model, pick, picks, rows, onChange }: ListProps) {
   const others = picks.filter((p) => p !== pick && ('where' in p || p.in.length > 0));
   const members = useMembers(model, pick.column, asked, others, rows, byRows);
   const chosen = new Set(pick.in.map((v) => JSON.stringify(v)));
-  const toggle = (key: string, value: Listed['in'][number]) => onChange({ ...pick, in: chosen.has(key) ? pick.in.filter((v) => JSON.stringify(v) !== key) : [...pick.in, value] });
+  const toggle = (key: string, value: Listed['in'][number]) =>
+    onChange({ ...pick, in: chosen.has(key) ? pick.in.filter((v) => JSON.stringify(v) !== key) : [...pick.in, value] });
   const listed = members.data?.members ?? [];
   return (
     <section aria-label={columnName(pick.column)}>
       <h2 style={{ fontSize: 14 }}>{columnName(pick.column)}</h2>
-      <input className="field" style={{ marginTop: 6 }} aria-label={`Search ${columnName(pick.column)}`} placeholder={`search ${count(members.data?.total ?? 0)}`} value={search} onChange={(e) => setSearch(e.target.value)} />
+      <input
+        className="field"
+        style={{ marginTop: 6 }}
+        aria-label={`Search ${columnName(pick.column)}`}
+        placeholder={`search ${count(members.data?.total ?? 0)}`}
+        value={search}
+        onChange={(e) => setSearch(e.target.value)}
+      />
       <div className="row pick-tools">
-        <button type="button" className="plain quiet" onClick={() => onChange({ ...pick, in: [] })} disabled={pick.in.length === 0}>any</button>
-        <button type="button" className="plain quiet" onClick={() => onChange({ ...pick, in: listed.map((m) => inPick(m.member)) })} disabled={listed.length === 0}>all listed</button>
-        <button type="button" className="plain quiet" onClick={() => onChange({ ...pick, in: listed.map((m) => inPick(m.member)).filter((v) => !chosen.has(JSON.stringify(v))) })} disabled={listed.length === 0}>the others</button>
-        <button type="button" className="plain quiet" aria-pressed={byRows} title="Members with most rows first, or in their own order" onClick={() => setByRows(!byRows)}>{byRows ? 'by count ↓' : 'in order'}</button>
+        <button type="button" className="plain quiet" onClick={() => onChange({ ...pick, in: [] })} disabled={pick.in.length === 0}>
+          any
+        </button>
+        <button
+          type="button"
+          className="plain quiet"
+          onClick={() => onChange({ ...pick, in: listed.map((m) => inPick(m.member)) })}
+          disabled={listed.length === 0}
+        >
+          all listed
+        </button>
+        <button
+          type="button"
+          className="plain quiet"
+          onClick={() => onChange({ ...pick, in: listed.map((m) => inPick(m.member)).filter((v) => !chosen.has(JSON.stringify(v))) })}
+          disabled={listed.length === 0}
+        >
+          the others
+        </button>
+        <button
+          type="button"
+          className="plain quiet"
+          aria-pressed={byRows}
+          title="Members with most rows first, or in their own order"
+          onClick={() => setByRows(!byRows)}
+        >
+          {byRows ? 'by count ↓' : 'in order'}
+        </button>
       </div>
       <div className="pick-list">
         {listed.map(({ member, rows: n }) => {
@@ -55,7 +87,14 @@ function PickList({ model, pick, picks, rows, onChange }: ListProps) {
       </div>
       {members.data && (
         <p className="quiet pick-note">
-          rows of {members.data.counted} under the other picks{rows && members.data.counted !== rows ? <>; <span className="signal">it does not filter {rows}</span></> : ''}
+          rows of {members.data.counted} under the other picks
+          {rows && members.data.counted !== rows ? (
+            <>
+              ; <span className="signal">it does not filter {rows}</span>
+            </>
+          ) : (
+            ''
+          )}
         </p>
       )}
     </section>
@@ -78,11 +117,30 @@ export function Picks({ model, picks, answer, put }: Props) {
   return (
     <aside className="pick-side" data-region aria-label="Picks">
       {calendars.map((t) => (
-        <Ruler key={t.name} model={model} table={t} picks={picks} rows={rows || t.name} onSpan={(where) => put([...picks.filter((p) => !('where' in p && spanOf(t, p.where))), ...(where ? [{ where }] : [])])} />
+        <Ruler
+          key={t.name}
+          model={model}
+          table={t}
+          picks={picks}
+          rows={rows || t.name}
+          onSpan={(where) => put([...picks.filter((p) => !('where' in p && spanOf(t, p.where))), ...(where ? [{ where }] : [])])}
+        />
       ))}
-      {lists.length === 0 && <p className="quiet">No list yet: “+ pick” in the sentence above brings a column here{model.tables.length ? `, of ${counted(model.tables.length, 'table')}` : ''}.</p>}
+      {lists.length === 0 && (
+        <p className="quiet">
+          No list yet: “+ pick” in the sentence above brings a column here
+          {model.tables.length ? `, of ${counted(model.tables.length, 'table')}` : ''}.
+        </p>
+      )}
       {lists.map((pick) => (
-        <PickList key={pick.column} model={model} pick={pick} picks={picks} rows={rows} onChange={(changed) => put(picks.map((p) => (p === pick ? changed : p)))} />
+        <PickList
+          key={pick.column}
+          model={model}
+          pick={pick}
+          picks={picks}
+          rows={rows}
+          onChange={(changed) => put(picks.map((p) => (p === pick ? changed : p)))}
+        />
       ))}
     </aside>
   );

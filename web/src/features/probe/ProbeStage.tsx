@@ -16,7 +16,14 @@ const PictureView = lazy(() => import('./PictureView').then((m) => ({ default: m
 const FolioView = lazy(() => import('../folio/FolioView').then((m) => ({ default: m.FolioView })));
 
 const PICTURES: [Picture, string][] = [
-  ['grid', 'Grid'], ['bars', 'Bars'], ['lines', 'Lines'], ['columns', 'Columns'], ['stacked', 'Stacked'], ['dots', 'Dots'], ['heat', 'Heat'], ['multiples', 'Small multiples'],
+  ['grid', 'Grid'],
+  ['bars', 'Bars'],
+  ['lines', 'Lines'],
+  ['columns', 'Columns'],
+  ['stacked', 'Stacked'],
+  ['dots', 'Dots'],
+  ['heat', 'Heat'],
+  ['multiples', 'Small multiples'],
 ];
 
 export function ProbeStage({ model }: { model: ModelDocument }) {
@@ -26,17 +33,36 @@ export function ProbeStage({ model }: { model: ModelDocument }) {
   return (
     <div className="probe-stage">
       <div className="row folio-strip" role="group" aria-label="Probe or folio">
-        <button type="button" aria-pressed={folio === null} onClick={() => actions.openFolio(null)}>Probe</button>
+        <button type="button" aria-pressed={folio === null} onClick={() => actions.openFolio(null)}>
+          Probe
+        </button>
         {model.folios.map((f) => (
-          <button key={String(f.name)} type="button" aria-pressed={folio !== null && from === f.name} title={String(f.description ?? '')} onClick={() => actions.openFolio(asFolio(f))}>{String(f.name)}</button>
+          <button
+            key={String(f.name)}
+            type="button"
+            aria-pressed={folio !== null && from === f.name}
+            title={String(f.description ?? '')}
+            onClick={() => actions.openFolio(asFolio(f))}
+          >
+            {String(f.name)}
+          </button>
         ))}
-        <button type="button" className="quiet" aria-pressed={folio !== null && !model.folios.some((f) => f.name === from)} onClick={() => actions.openFolio(EMPTY_FOLIO)}>+ folio</button>
+        <button
+          type="button"
+          className="quiet"
+          aria-pressed={folio !== null && !model.folios.some((f) => f.name === from)}
+          onClick={() => actions.openFolio(EMPTY_FOLIO)}
+        >
+          + folio
+        </button>
       </div>
       {folio ? (
         <Suspense fallback={<p className="pad wait">Opening the folio…</p>}>
           <FolioView key={opened} model={model} folio={folio} />
         </Suspense>
-      ) : <ProbeBench model={model} />}
+      ) : (
+        <ProbeBench model={model} />
+      )}
     </div>
   );
 }
@@ -64,8 +90,23 @@ function ProbeBench({ model }: { model: ModelDocument }) {
                 <span className="grow" />
                 <span className="picture-switch" role="group" aria-label="Shown as">
                   {PICTURES.map(([kind, words]) => {
-                    const why = misfit(kind, drawing(answer, probe.look ?? {}, 2), answer.rows.columns.length || answer.columns.columns.length);
-                    return <button key={kind} type="button" aria-pressed={picture === kind} disabled={why !== '' && picture !== kind} title={why || undefined} onClick={() => put({ look: { ...probe.look, picture: kind } })}>{words}</button>;
+                    const why = misfit(
+                      kind,
+                      drawing(answer, probe.look ?? {}, 2),
+                      answer.rows.columns.length || answer.columns.columns.length,
+                    );
+                    return (
+                      <button
+                        key={kind}
+                        type="button"
+                        aria-pressed={picture === kind}
+                        disabled={why !== '' && picture !== kind}
+                        title={why || undefined}
+                        onClick={() => put({ look: { ...probe.look, picture: kind } })}
+                      >
+                        {words}
+                      </button>
+                    );
                   })}
                 </span>
                 <TakeOut model={model} probe={probe} answer={answer} onPaste={() => setPasting(true)} />
@@ -87,7 +128,10 @@ function ProbeBench({ model }: { model: ModelDocument }) {
 }
 
 export function Wrong({ error }: { error: Error }) {
-  const errors = error instanceof Refusal && error.problem.errors.length ? error.problem.errors : [{ message: error.message, mend: '', code: '', in: '' }];
+  const errors =
+    error instanceof Refusal && error.problem.errors.length
+      ? error.problem.errors
+      : [{ message: error.message, mend: '', code: '', in: '' }];
   return (
     <div className="pad" role="alert">
       <b>The grid cannot be computed.</b>

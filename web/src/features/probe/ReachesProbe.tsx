@@ -12,7 +12,9 @@ export function ReachesProbe({ model, table }: { model: ModelDocument; table: st
   return (
     <section aria-label="In the open probe">
       <h3>In the open probe</h3>
-      {answer.measures.map((m) => <Reaches key={m.name} model={model} table={table} asked={m} />)}
+      {answer.measures.map((m) => (
+        <Reaches key={m.name} model={model} table={table} asked={m} />
+      ))}
     </section>
   );
 }
@@ -20,7 +22,9 @@ export function ReachesProbe({ model, table }: { model: ModelDocument; table: st
 function Reaches({ model, table, asked }: { model: ModelDocument; table: string; asked: Asked }) {
   const known = model.measures.some((m) => m.name === asked.name) ? asked.name : null;
   // A measure may add up the rows of one table in several places: over each set of links it is told once.
-  const scans = asked.scans.filter((s, i, all) => all.findIndex((x) => x.grain === s.grain && String(x.tables[table]) === String(s.tables[table])) === i);
+  const scans = asked.scans.filter(
+    (s, i, all) => all.findIndex((x) => x.grain === s.grain && String(x.tables[table]) === String(s.tables[table])) === i,
+  );
   return (
     <div className="reaches">
       <b className="measure-ink">{nameText(asked.name)}</b>
@@ -28,10 +32,20 @@ function Reaches({ model, table, asked }: { model: ModelDocument; table: string;
       {scans.map((scan) => {
         const path = scan.tables[table];
         return path ? (
-          <div key={`${scan.grain} ${path.join()}`} className="quiet">{path.length ? <>a filter on {table} comes to {scan.grain} over {path.join(', ')}</> : <>adds up rows of {scan.grain} itself</>}</div>
+          <div key={`${scan.grain} ${path.join()}`} className="quiet">
+            {path.length ? (
+              <>
+                a filter on {table} comes to {scan.grain} over {path.join(', ')}
+              </>
+            ) : (
+              <>adds up rows of {scan.grain} itself</>
+            )}
+          </div>
         ) : (
           <div key={scan.grain}>
-            <span className="signal">Why does a filter on {table} not reach {scan.grain}?</span>
+            <span className="signal">
+              Why does a filter on {table} not reach {scan.grain}?
+            </span>
             <OpeningLine model={model} from={table} to={scan.grain} measure={known} folded />
           </div>
         );

@@ -66,9 +66,24 @@ export function Ruler({ model, table, picks, rows, onSpan }: Props) {
   const svg = useRef<SVGSVGElement>(null);
   const own = picks.map((p) => ('where' in p ? spanOf(table, p.where) : null)).find(Boolean) ?? null;
   const others = picks.filter((p) => ('where' in p ? !spanOf(table, p.where) : p.in.length > 0));
-  const grid = useGrid(model, { ...EMPTY_PROBE, rows: [dateColumn(table)], measures: ['rows here'], define: { 'rows here': `rows(${quotedName(rows || table.name)})` }, picks: others, totals: 'none', empty_lines: true });
-  const days = (grid.data?.rows.lines ?? []).map((line, r) => ({ day: String(line[0]?.value ?? ''), rows: Number(grid.data?.values[0]?.[r]?.[0] ?? 0) })).filter((d) => /^\d{4}/.test(d.day));
-  if (days.length === 0) return <p className={grid.isPending ? 'wait' : 'quiet'}>{grid.isPending ? `Reading ${table.name}…` : `No day of ${table.name} is left under the other picks.`}</p>;
+  const grid = useGrid(model, {
+    ...EMPTY_PROBE,
+    rows: [dateColumn(table)],
+    measures: ['rows here'],
+    define: { 'rows here': `rows(${quotedName(rows || table.name)})` },
+    picks: others,
+    totals: 'none',
+    empty_lines: true,
+  });
+  const days = (grid.data?.rows.lines ?? [])
+    .map((line, r) => ({ day: String(line[0]?.value ?? ''), rows: Number(grid.data?.values[0]?.[r]?.[0] ?? 0) }))
+    .filter((d) => /^\d{4}/.test(d.day));
+  if (days.length === 0)
+    return (
+      <p className={grid.isPending ? 'wait' : 'quiet'}>
+        {grid.isPending ? `Reading ${table.name}…` : `No day of ${table.name} is left under the other picks.`}
+      </p>
+    );
   const shown = bars(days, unit);
   const width = Math.max(ROOM, shown.length * NARROW);
   const step = width / shown.length;
@@ -81,10 +96,17 @@ export function Ruler({ model, table, picks, rows, onSpan }: Props) {
     const box = svg.current?.getBoundingClientRect();
     return box ? Math.max(0, Math.min(shown.length - 1, Math.floor(((event.clientX - box.left) / box.width) * shown.length))) : 0;
   };
-  const inside = (bar: Bar, i: number) => (drag ? i >= Math.min(...drag) && i <= Math.max(...drag) : !own || (bar.from <= own.to && bar.to >= own.from));
+  const inside = (bar: Bar, i: number) =>
+    drag ? i >= Math.min(...drag) && i <= Math.max(...drag) : !own || (bar.from <= own.to && bar.to >= own.from);
   const ends: Span = own ?? { from: days[0]?.day ?? '', to: days.at(-1)?.day ?? '' };
-  const first = Math.max(0, shown.findIndex((b) => b.to >= ends.from));
-  const last = Math.max(first, shown.findLastIndex((b) => b.from <= ends.to));
+  const first = Math.max(
+    0,
+    shown.findIndex((b) => b.to >= ends.from),
+  );
+  const last = Math.max(
+    first,
+    shown.findLastIndex((b) => b.from <= ends.to),
+  );
   const nudge = (end: 'from' | 'to') => (event: KeyboardEvent) => {
     const by = event.key === 'ArrowLeft' ? -1 : event.key === 'ArrowRight' ? 1 : 0;
     if (!by) return;
@@ -94,7 +116,16 @@ export function Ruler({ model, table, picks, rows, onSpan }: Props) {
     if (bar && (end === 'from' ? bar.from <= ends.to : bar.to >= ends.from)) say({ ...ends, [end]: end === 'from' ? bar.from : bar.to });
   };
   const handle = (end: 'from' | 'to', x: number) => (
-    <g role="slider" tabIndex={0} aria-label={`${table.name} ${end}`} aria-valuemin={0} aria-valuemax={shown.length - 1} aria-valuenow={end === 'from' ? first : last} aria-valuetext={dateText(ends[end])} onKeyDown={nudge(end)}>
+    <g
+      role="slider"
+      tabIndex={0}
+      aria-label={`${table.name} ${end}`}
+      aria-valuemin={0}
+      aria-valuemax={shown.length - 1}
+      aria-valuenow={end === 'from' ? first : last}
+      aria-valuetext={dateText(ends[end])}
+      onKeyDown={nudge(end)}
+    >
       <circle cx={Math.max(6, Math.min(width - 6, x))} cy={HEIGHT + 6} r="5.5" className="ruler-handle" />
     </g>
   );
@@ -105,8 +136,14 @@ export function Ruler({ model, table, picks, rows, onSpan }: Props) {
       {/* oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex */}
       <div className="ruler-scroll" tabIndex={width > ROOM ? 0 : -1} role="group" aria-label={`${table.name}: drag a span`}>
         <svg
-          ref={svg} width={width} height={HEIGHT + 13} data-ruler={table.name}
-          onPointerDown={(e) => { const i = at(e); setDrag([i, i]); }}
+          ref={svg}
+          width={width}
+          height={HEIGHT + 13}
+          data-ruler={table.name}
+          onPointerDown={(e) => {
+            const i = at(e);
+            setDrag([i, i]);
+          }}
           onPointerMove={(e) => drag && setDrag([drag[0], at(e)])}
           onPointerLeave={() => setDrag(null)}
           onPointerUp={() => {
@@ -119,7 +156,13 @@ export function Ruler({ model, table, picks, rows, onSpan }: Props) {
             <g key={bar.from} className={inside(bar, i) ? 'in' : 'out'}>
               <title>{`${unit === 'days' ? dateText(bar.from) : `${dateText(bar.from)} to ${dateText(bar.to)}`}: ${counted(bar.rows, 'row')}`}</title>
               <rect x={i * step} y="0" width={step} height={HEIGHT} className="ruler-back" />
-              <rect x={i * step + (step > 5 ? 0.7 : 0)} y={HEIGHT - (bar.rows / most) * (HEIGHT - 3)} width={Math.max(1, step - (step > 5 ? 1.4 : 0))} height={(bar.rows / most) * (HEIGHT - 3)} className="ruler-bar" />
+              <rect
+                x={i * step + (step > 5 ? 0.7 : 0)}
+                y={HEIGHT - (bar.rows / most) * (HEIGHT - 3)}
+                width={Math.max(1, step - (step > 5 ? 1.4 : 0))}
+                height={(bar.rows / most) * (HEIGHT - 3)}
+                className="ruler-bar"
+              />
             </g>
           ))}
           <line x1="0" x2={width} y1={HEIGHT + 6} y2={HEIGHT + 6} className="ruler-rail" />
@@ -129,17 +172,44 @@ export function Ruler({ model, table, picks, rows, onSpan }: Props) {
         </svg>
       </div>
       <div className="row ruler-tools">
-        <select className="field short" aria-label={`${table.name} ruler by`} value={unit} onChange={(e) => setUnit(e.target.value as Unit)}>{UNITS.map((u) => <option key={u}>{u}</option>)}</select>
-        {own && <button type="button" className="plain quiet" onClick={() => onSpan(null)}>all days</button>}
+        <select
+          className="field short"
+          aria-label={`${table.name} ruler by`}
+          value={unit}
+          onChange={(e) => setUnit(e.target.value as Unit)}
+        >
+          {UNITS.map((u) => (
+            <option key={u}>{u}</option>
+          ))}
+        </select>
+        {own && (
+          <button type="button" className="plain quiet" onClick={() => onSpan(null)}>
+            all days
+          </button>
+        )}
       </div>
       <div className="ruler-typed">
         {(['from', 'to'] as const).map((end) => (
           <label key={end} className="quiet">
             {end}{' '}
             <input
-              key={ends[end]} className="field short" aria-label={`${table.name} ${end} day`} placeholder="2031-12-31" defaultValue={ends[end]}
+              key={ends[end]}
+              className="field short"
+              aria-label={`${table.name} ${end} day`}
+              placeholder="2031-12-31"
+              defaultValue={ends[end]}
               onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
-              onBlur={(e) => { const day = e.target.value.trim(); if (/^\d{4}-\d\d-\d\d$/.test(day) && !Number.isNaN(Date.parse(day)) && day !== ends[end] && (end === 'from' ? day <= ends.to : day >= ends.from)) say({ ...ends, [end]: day }); else e.target.value = ends[end]; }}
+              onBlur={(e) => {
+                const day = e.target.value.trim();
+                if (
+                  /^\d{4}-\d\d-\d\d$/.test(day) &&
+                  !Number.isNaN(Date.parse(day)) &&
+                  day !== ends[end] &&
+                  (end === 'from' ? day <= ends.to : day >= ends.from)
+                )
+                  say({ ...ends, [end]: day });
+                else e.target.value = ends[end];
+              }}
             />
           </label>
         ))}

@@ -25,12 +25,42 @@ export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Pro
   };
   const open = (next: Probe) => set({ probe: next, selection: null, other: null, probeBack: [], probeForth: [] });
   useSaver(() => (probe.name ? save(probe) : begin('name', '')), changed && probe.measures.length > 0);
-  if (naming === 'rename' && probe.name) return <Rename model={model} what="probe" name={probe.name} onDone={(to) => { if (to) set({ probe: { ...useShown.getState().probe, ...probe, name: to } }); setNaming(null); }} />;
+  if (naming === 'rename' && probe.name)
+    return (
+      <Rename
+        model={model}
+        what="probe"
+        name={probe.name}
+        onDone={(to) => {
+          if (to) set({ probe: { ...useShown.getState().probe, ...probe, name: to } });
+          setNaming(null);
+        }}
+      />
+    );
   if (naming !== null)
     return (
-      <form onSubmit={(e) => { e.preventDefault(); if (text.trim()) save(naming === 'name' ? { ...probe, name: text.trim() } : { ...probe, description: text.trim() }); setNaming(null); }}>
-        <input className="field" ref={(node) => node?.focus()} aria-label={naming === 'name' ? 'Name of the probe' : 'What the probe is for'} placeholder={naming === 'name' ? 'name of the probe' : 'what it is for'} value={text} onChange={(e) => setText(e.target.value)} onKeyDown={(e) => e.key === 'Escape' && setNaming(null)} />
-        {naming === 'name' && text.trim() !== probe.name && model.probes.some((p) => p.name === text.trim()) && <span className="signal" role="alert"> There is one of that name: Enter puts this one in its place.</span>}
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (text.trim()) save(naming === 'name' ? { ...probe, name: text.trim() } : { ...probe, description: text.trim() });
+          setNaming(null);
+        }}
+      >
+        <input
+          className="field"
+          ref={(node) => node?.focus()}
+          aria-label={naming === 'name' ? 'Name of the probe' : 'What the probe is for'}
+          placeholder={naming === 'name' ? 'name of the probe' : 'what it is for'}
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+          onKeyDown={(e) => e.key === 'Escape' && setNaming(null)}
+        />
+        {naming === 'name' && text.trim() !== probe.name && model.probes.some((p) => p.name === text.trim()) && (
+          <span className="signal" role="alert">
+            {' '}
+            There is one of that name: Enter puts this one in its place.
+          </span>
+        )}
       </form>
     );
   return (
@@ -43,7 +73,9 @@ export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Pro
       </Menu.Target>
       <Menu.Dropdown style={{ maxHeight: 420, overflow: 'auto' }}>
         {model.probes.map((p) => (
-          <Menu.Item key={String(p.name)} title={String(p.description ?? '')} onClick={() => open(asProbe(p))}>{String(p.name)}</Menu.Item>
+          <Menu.Item key={String(p.name)} title={String(p.description ?? '')} onClick={() => open(asProbe(p))}>
+            {String(p.name)}
+          </Menu.Item>
         ))}
         <Menu.Divider />
         <Menu.Item onClick={() => open(EMPTY_PROBE)}>A new probe</Menu.Item>
@@ -51,7 +83,16 @@ export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Pro
         <Menu.Item onClick={() => begin('name', '')}>Save under a name…</Menu.Item>
         {stored && <Menu.Item onClick={() => setNaming('rename')}>Rename “{probe.name}”…</Menu.Item>}
         {probe.name && <Menu.Item onClick={() => begin('description', probe.description ?? '')}>Say what it is for…</Menu.Item>}
-        {stored && <Menu.Item onClick={() => { void edit({ kind: 'remove_probe', name: probe.name }); set({ probe: { ...probe, name: undefined } }); }}>Remove “{probe.name}”</Menu.Item>}
+        {stored && (
+          <Menu.Item
+            onClick={() => {
+              void edit({ kind: 'remove_probe', name: probe.name });
+              set({ probe: { ...probe, name: undefined } });
+            }}
+          >
+            Remove “{probe.name}”
+          </Menu.Item>
+        )}
       </Menu.Dropdown>
     </Menu>
   );

@@ -39,11 +39,21 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
     .filter((t) => !t.hidden)
     .filter((t) => t.role !== 'fact')
     .concat(model.tables.filter((t) => t.role === 'fact' && !t.hidden))
-    .flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })));
-  const levels: Choice[] = model.hierarchies.map((h) => ({ value: JSON.stringify(h.levels), text: `${String(h.name)}: ${(h.levels as string[]).map((l) => columnName(l)).join(' › ')}`, detail: 'hierarchy' }));
+    .flatMap((t) =>
+      t.columns
+        .filter((c) => !c.hidden)
+        .map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })),
+    );
+  const levels: Choice[] = model.hierarchies.map((h) => ({
+    value: JSON.stringify(h.levels),
+    text: `${String(h.name)}: ${(h.levels as string[]).map((l) => columnName(l)).join(' › ')}`,
+    detail: 'hierarchy',
+  }));
   const others = columns.filter((c) => !used.has(c.value));
   const free = [...others, ...levels];
-  const measures = model.measures.filter((m) => !probe.measures.includes(m.name)).map((m) => ({ value: m.name, text: nameText(m.name), detail: m.trial ? 'trial' : m.folder }));
+  const measures = model.measures
+    .filter((m) => !probe.measures.includes(m.name))
+    .map((m) => ({ value: m.name, text: nameText(m.name), detail: m.trial ? 'trial' : m.folder }));
   const picked = new Set(probe.picks.map((p) => ('column' in p ? p.column : '')));
   const onto = (part: 'rows' | 'columns', value: string) => {
     const more = value.startsWith('[') ? (JSON.parse(value) as string[]).filter((c) => !used.has(c)) : [value];
@@ -57,7 +67,16 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
     <div className="sentence" data-region role="group" aria-label="The probe" onKeyDown={onKey}>
       Show
       <Chips part="measures" choices={measures} probe={probe} put={put} unreached={unreached}>
-        <Chooser label="+ measure" title="Add a measure" choices={measures} onChoose={(v) => { put({ measures: [...probe.measures, v] }); focusSoon('[aria-label="Add a measure"]'); }} onFormula={(formula) => tryFormula(model, probe, formula)} />
+        <Chooser
+          label="+ measure"
+          title="Add a measure"
+          choices={measures}
+          onChoose={(v) => {
+            put({ measures: [...probe.measures, v] });
+            focusSoon('[aria-label="Add a measure"]');
+          }}
+          onFormula={(formula) => tryFormula(model, probe, formula)}
+        />
       </Chips>
       by
       <Chips part="rows" choices={others} probe={probe} put={put} unreached={unreached}>
@@ -72,25 +91,58 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
         <span key={JSON.stringify(pick)} className={`chip ${unreached.has(pickTable(pick)) ? 'lost' : ''}`}>
           {unreached.has(pickTable(pick)) && <LostMark measures={unreached.get(pickTable(pick)) ?? []} />}
           {'column' in pick ? (
-            <button type="button" onClick={() => actions.select(columnSelection(pick.column))}>{pickText(pick)}</button>
+            <button type="button" onClick={() => actions.select(columnSelection(pick.column))}>
+              {pickText(pick)}
+            </button>
           ) : (
-            <Where model={model} text={pick.where} onSay={(where) => put({ picks: probe.picks.map((p, j) => (j === i ? { where } : p)) })}>{pickText(pick)}</Where>
+            <Where model={model} text={pick.where} onSay={(where) => put({ picks: probe.picks.map((p, j) => (j === i ? { where } : p)) })}>
+              {pickText(pick)}
+            </Where>
           )}
-          <button type="button" aria-label={`Take the pick ${pickText(pick)} out`} onClick={() => put({ picks: probe.picks.filter((_, j) => j !== i) })}>
+          <button
+            type="button"
+            aria-label={`Take the pick ${pickText(pick)} out`}
+            onClick={() => put({ picks: probe.picks.filter((_, j) => j !== i) })}
+          >
             ✕
           </button>
         </span>
       ))}
-      <Chooser label="+ pick" title="Pick from a column" choices={columns.filter((c) => !picked.has(c.value))} onChoose={(v) => { put({ picks: [...probe.picks, { column: v, in: [] }] }); focusSoon(`[aria-label="Search ${columnName(v)}"]`); }} />
-      <span className="chip add"><Where model={model} text="" onSay={(where) => put({ picks: [...probe.picks, { where }] })}>+ condition</Where></span>
+      <Chooser
+        label="+ pick"
+        title="Pick from a column"
+        choices={columns.filter((c) => !picked.has(c.value))}
+        onChoose={(v) => {
+          put({ picks: [...probe.picks, { column: v, in: [] }] });
+          focusSoon(`[aria-label="Search ${columnName(v)}"]`);
+        }}
+      />
+      <span className="chip add">
+        <Where model={model} text="" onSay={(where) => put({ picks: [...probe.picks, { where }] })}>
+          + condition
+        </Where>
+      </span>
       sorted by
       {probe.sort?.map((order) => (
         <span key={JSON.stringify(order)} className="chip">
-          <button type="button" title="Turn the order round" onClick={() => put({ sort: probe.sort?.map((o) => (o === order ? { ...o, desc: !o.desc } : o)) })}>{orderText(order, probe.measures)}</button>
-          <button type="button" aria-label="Take the order out" onClick={() => put({ sort: probe.sort?.filter((o) => o !== order) })}>✕</button>
+          <button
+            type="button"
+            title="Turn the order round"
+            onClick={() => put({ sort: probe.sort?.map((o) => (o === order ? { ...o, desc: !o.desc } : o)) })}
+          >
+            {orderText(order, probe.measures)}
+          </button>
+          <button type="button" aria-label="Take the order out" onClick={() => put({ sort: probe.sort?.filter((o) => o !== order) })}>
+            ✕
+          </button>
         </span>
       ))}
-      <Chooser label="+ order" title="Order the lines by" choices={orders(model, probe)} onChoose={(by) => put({ sort: [...(probe.sort ?? []), { by, desc: probe.measures.includes(by) }] })} />
+      <Chooser
+        label="+ order"
+        title="Order the lines by"
+        choices={orders(model, probe)}
+        onChoose={(by) => put({ sort: [...(probe.sort ?? []), { by, desc: probe.measures.includes(by) }] })}
+      />
       <KeptLines model={model} probe={probe} put={put} />
       <Compare model={model} probe={probe} put={put} />
       <Menu shadow="none" position="bottom-start">
@@ -101,15 +153,37 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
         </span>
         <Menu.Dropdown>
           {TOTALS.map(([value, words]) => (
-            <Menu.Item key={value} onClick={() => put({ totals: value })}>{words}</Menu.Item>
+            <Menu.Item key={value} onClick={() => put({ totals: value })}>
+              {words}
+            </Menu.Item>
           ))}
           <Menu.Divider />
-          <Menu.Item onClick={() => put({ empty_lines: !probe.empty_lines })}>{probe.empty_lines ? 'leave empty lines out' : 'empty lines, too'}</Menu.Item>
+          <Menu.Item onClick={() => put({ empty_lines: !probe.empty_lines })}>
+            {probe.empty_lines ? 'leave empty lines out' : 'empty lines, too'}
+          </Menu.Item>
         </Menu.Dropdown>
       </Menu>
       <span className="row sentence-end">
-        <button type="button" className="plain" disabled={!back} aria-label="Undo in the sentence" title="Undo in the sentence (Ctrl Z on a chip)" onClick={undoProbe}>↶</button>
-        <button type="button" className="plain" disabled={!forth} aria-label="Redo in the sentence" title="Redo in the sentence" onClick={redoProbe}>↷</button>
+        <button
+          type="button"
+          className="plain"
+          disabled={!back}
+          aria-label="Undo in the sentence"
+          title="Undo in the sentence (Ctrl Z on a chip)"
+          onClick={undoProbe}
+        >
+          ↶
+        </button>
+        <button
+          type="button"
+          className="plain"
+          disabled={!forth}
+          aria-label="Redo in the sentence"
+          title="Redo in the sentence"
+          onClick={redoProbe}
+        >
+          ↷
+        </button>
         <SavedProbes model={model} probe={probe} />
       </span>
     </div>
@@ -118,7 +192,10 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
 
 /** A formula typed at “+ measure” is a trial of the probe's own, under a name that nothing has. */
 function tryFormula(model: ModelDocument, probe: Probe, formula: string): void {
-  const taken = new Set([...model.measures.map((m) => m.name.toLowerCase()), ...Object.keys(probe.define ?? {}).map((n) => n.toLowerCase())]);
+  const taken = new Set([
+    ...model.measures.map((m) => m.name.toLowerCase()),
+    ...Object.keys(probe.define ?? {}).map((n) => n.toLowerCase()),
+  ]);
   let n = 1;
   while (taken.has(`trial ${n}`)) n += 1;
   const name = `trial ${n}`;
@@ -135,7 +212,10 @@ function orders(model: ModelDocument, probe: Probe): Choice[] {
   const taken = new Set(probe.sort?.filter((o) => !o.at).map((o) => o.by));
   const axes = [...probe.rows, ...probe.columns];
   const tables = new Set(axes.map(tableOf));
-  const others = model.tables.filter((t) => tables.has(t.name)).flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => referenceText(t.name, c.name))).filter((c) => !axes.includes(c));
+  const others = model.tables
+    .filter((t) => tables.has(t.name))
+    .flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => referenceText(t.name, c.name)))
+    .filter((c) => !axes.includes(c));
   return [
     ...probe.measures.map((m) => ({ value: m, text: nameText(m), detail: 'measure' })),
     ...axes.map((c) => ({ value: c, text: columnName(c), detail: 'axis' })),

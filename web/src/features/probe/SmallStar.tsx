@@ -29,7 +29,12 @@ export interface Stopped {
 /** Where each filter stops on its shortest way to the scanned table. */
 export function stoppedOf(node: TraceNode): Stopped[] {
   const grain = node.arithmetic?.grain ?? '';
-  return (node.unreached ?? []).map(({ table, nearest }) => ({ table, from: nearest?.from ?? table, to: nearest?.to ?? grain, stop: nearest ?? null }));
+  return (node.unreached ?? []).map(({ table, nearest }) => ({
+    table,
+    from: nearest?.from ?? table,
+    to: nearest?.to ?? grain,
+    stop: nearest ?? null,
+  }));
 }
 
 /** Level by level from the scanned table upwards, spread over the width. */
@@ -45,7 +50,12 @@ function spots(node: TraceNode, grain: string, stopped: Stopped[]): Map<string, 
   const found = new Map<string, Spot>();
   for (let level = 0; level <= deepest; level += 1) {
     const names = [...depth].filter(([, d]) => d === level).map(([name]) => name);
-    for (const [i, name] of names.entries()) found.set(name, { x: ((i + 0.5) * WIDTH) / names.length, y: (deepest - level) * STEP + 22, width: Math.min(BOX.width, WIDTH / names.length - 5) });
+    for (const [i, name] of names.entries())
+      found.set(name, {
+        x: ((i + 0.5) * WIDTH) / names.length,
+        y: (deepest - level) * STEP + 22,
+        width: Math.min(BOX.width, WIDTH / names.length - 5),
+      });
   }
   return found;
 }
@@ -54,10 +64,16 @@ function spots(node: TraceNode, grain: string, stopped: Stopped[]): Map<string, 
 function ends(a: Spot, b: Spot): { from: Point; to: Point; mid: Point; angle: number } {
   const from = { x: a.x, y: a.y + BOX.height / 2 };
   const to = { x: b.x + (a.x - b.x) * 0.25, y: b.y - BOX.height / 2 };
-  return { from, to, mid: { x: (from.x + to.x) / 2, y: (from.y + to.y) / 2 }, angle: (Math.atan2(to.y - from.y, to.x - from.x) * 180) / Math.PI };
+  return {
+    from,
+    to,
+    mid: { x: (from.x + to.x) / 2, y: (from.y + to.y) / 2 },
+    angle: (Math.atan2(to.y - from.y, to.x - from.x) * 180) / Math.PI,
+  };
 }
 
-const stopText = ({ table, to, stop }: Stopped) => `from ${table} it stops before ${to}: ${stop ? `${stop.link ?? ''} ${stopWords(stop)}` : 'no way leads there'}`;
+const stopText = ({ table, to, stop }: Stopped) =>
+  `from ${table} it stops before ${to}: ${stop ? `${stop.link ?? ''} ${stopWords(stop)}` : 'no way leads there'}`;
 
 export function SmallStar({ node }: { node: TraceNode }) {
   const grain = node.arithmetic?.grain ?? '';
@@ -65,7 +81,11 @@ export function SmallStar({ node }: { node: TraceNode }) {
   const places = spots(node, grain, stopped);
   const height = Math.max(...[...places.values()].map((s) => s.y)) + BOX.height / 2 + 4;
   const label = `Filters run to ${grain}: ${[node.flows.map((f) => `from ${f.from} over ${f.link}`).join(', ') || 'none', ...stopped.map(stopText)].join('; ')}`;
-  const pale = new Map(stopped.flatMap((s) => [[s.table, 'filtered'] as const, ...(s.from === s.table ? [] : [[s.from, 'no farther'] as const])]).filter(([name]) => !node.tables.some((t) => t.table === name)));
+  const pale = new Map(
+    stopped
+      .flatMap((s) => [[s.table, 'filtered'] as const, ...(s.from === s.table ? [] : [[s.from, 'no farther'] as const])])
+      .filter(([name]) => !node.tables.some((t) => t.table === name)),
+  );
   return (
     <svg className="small-star" viewBox={`0 0 ${WIDTH} ${height}`} role="img" aria-label={label}>
       {node.flows.map((flow) => {
@@ -98,11 +118,19 @@ export function SmallStar({ node }: { node: TraceNode }) {
       {[...places].map(([name, spot]) => {
         const told = node.tables.find((t) => t.table === name);
         return (
-          <g key={name} className={name === grain ? 'grain' : pale.has(name) ? 'stopped' : ''} transform={`translate(${spot.x - spot.width / 2} ${spot.y - BOX.height / 2})`}>
+          <g
+            key={name}
+            className={name === grain ? 'grain' : pale.has(name) ? 'stopped' : ''}
+            transform={`translate(${spot.x - spot.width / 2} ${spot.y - BOX.height / 2})`}
+          >
             <title>{name}</title>
             <rect width={spot.width} height={BOX.height} />
-            <text x="9" y="16">{name.slice(0, Math.floor((spot.width - 12) / 6.4))}</text>
-            <text x="9" y="30" className="rows">{told ? `${count(told.rows_kept)} of ${count(told.rows_total)}` : (pale.get(name) ?? '')}</text>
+            <text x="9" y="16">
+              {name.slice(0, Math.floor((spot.width - 12) / 6.4))}
+            </text>
+            <text x="9" y="30" className="rows">
+              {told ? `${count(told.rows_kept)} of ${count(told.rows_total)}` : (pale.get(name) ?? '')}
+            </text>
           </g>
         );
       })}

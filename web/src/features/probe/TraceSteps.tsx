@@ -14,16 +14,29 @@ export function Edits({ node }: { node: TraceNode }) {
         <div key={edit.text} style={{ marginBottom: 6 }}>
           <code className="measure-ink">{edit.text}</code>
           {edit.kind === 'via' || edit.kind === 'flow' || edit.kind === 'match' ? <LinkEdit edit={edit} /> : <Changes edit={edit} />}
-          {edit.cut && <div className="quiet">{edit.cut.rows_before === edit.cut.rows_after ? `It takes no row of ${edit.cut.table} away` : `It takes ${count(edit.cut.rows_before - edit.cut.rows_after)} of ${count(edit.cut.rows_before)} rows of ${edit.cut.table} away`}.</div>}
+          {edit.cut && (
+            <div className="quiet">
+              {edit.cut.rows_before === edit.cut.rows_after
+                ? `It takes no row of ${edit.cut.table} away`
+                : `It takes ${count(edit.cut.rows_before - edit.cut.rows_after)} of ${count(edit.cut.rows_before)} rows of ${edit.cut.table} away`}
+              .
+            </div>
+          )}
           {edit.rows && <Rows told={edit.rows} formula={edit.rows.over} />}
         </div>
       ))}
       {kept.length > 0 && (
         <div className="changes">
-          {kept.flatMap((f) => f.columns).map((c) => [
-            <ChangeMark key={`${c.column} m`} kind="kept" />, <span key={`${c.column} n`}>{columnName(c.column)}</span>,
-            <span key={`${c.column} b`} className="quiet">{allowedText(c)}</span>, <span key={`${c.column} a`}>kept</span>,
-          ])}
+          {kept
+            .flatMap((f) => f.columns)
+            .map((c) => [
+              <ChangeMark key={`${c.column} m`} kind="kept" />,
+              <span key={`${c.column} n`}>{columnName(c.column)}</span>,
+              <span key={`${c.column} b`} className="quiet">
+                {allowedText(c)}
+              </span>,
+              <span key={`${c.column} a`}>kept</span>,
+            ])}
         </div>
       )}
     </>
@@ -32,10 +45,19 @@ export function Edits({ node }: { node: TraceNode }) {
 
 function LinkEdit({ edit }: { edit: EditTold }) {
   if (edit.kind === 'match')
-    return <div className="quiet">Filters on <b>{edit.from}</b> run to <b>{edit.to}</b> here, as over a loose link.</div>;
+    return (
+      <div className="quiet">
+        Filters on <b>{edit.from}</b> run to <b>{edit.to}</b> here, as over a loose link.
+      </div>
+    );
   if (edit.kind === 'flow') {
-    const way = edit.way === 'off' ? 'carries no filter' : edit.way === 'two-way' ? 'carries filters both ways' : `carries filters to ${edit.way}`;
-    return <div className="quiet">The link <b>{edit.link}</b> {way} here.</div>;
+    const way =
+      edit.way === 'off' ? 'carries no filter' : edit.way === 'two-way' ? 'carries filters both ways' : `carries filters to ${edit.way}`;
+    return (
+      <div className="quiet">
+        The link <b>{edit.link}</b> {way} here.
+      </div>
+    );
   }
   return (
     <div className="quiet">
@@ -51,13 +73,19 @@ export function Rows({ told, formula, enter }: { told: RowsTold | null | undefin
   const more = told.rows_total - told.rows.length;
   return (
     <>
-      <div><code>{formula}</code> over <b>{count(told.rows_total)}</b> rows</div>
+      <div>
+        <code>{formula}</code> over <b>{count(told.rows_total)}</b> rows
+      </div>
       {told.rows.length > 0 && (
         <div style={{ overflowX: 'auto' }} tabIndex={0} role="region" aria-label="The rows run over">
           <table>
             <thead>
               <tr>
-                {told.columns.map((c) => <th key={c} className="quiet">{columnName(c)}</th>)}
+                {told.columns.map((c) => (
+                  <th key={c} className="quiet">
+                    {columnName(c)}
+                  </th>
+                ))}
                 {valued && <th className="num quiet">each</th>}
                 {enter && <th />}
               </tr>
@@ -65,9 +93,17 @@ export function Rows({ told, formula, enter }: { told: RowsTold | null | undefin
             <tbody>
               {told.rows.map((row) => (
                 <tr key={row.key}>
-                  {row.cells.map((v, j) => <td key={told.columns[j]}>{columnText(v)}</td>)}
+                  {row.cells.map((v, j) => (
+                    <td key={told.columns[j]}>{columnText(v)}</td>
+                  ))}
                   {valued && <td className="num">{columnText(row.value)}</td>}
-                  {enter && <td><button type="button" className="plain" onClick={() => enter(row.key)}><u>why</u></button></td>}
+                  {enter && (
+                    <td>
+                      <button type="button" className="plain" onClick={() => enter(row.key)}>
+                        <u>why</u>
+                      </button>
+                    </td>
+                  )}
                 </tr>
               ))}
             </tbody>
@@ -84,8 +120,12 @@ function Changes({ edit }: { edit: EditTold }) {
   return (
     <div className="changes">
       {edit.changes.map((c) => [
-        <ChangeMark key={`${c.column} m`} kind={c.kind} />, <span key={`${c.column} n`}>{columnName(c.column)}</span>,
-        <span key={`${c.column} b`} className="quiet">{allowedText(c.before)}</span>, <b key={`${c.column} a`}>{allowedText(c.after)}</b>,
+        <ChangeMark key={`${c.column} m`} kind={c.kind} />,
+        <span key={`${c.column} n`}>{columnName(c.column)}</span>,
+        <span key={`${c.column} b`} className="quiet">
+          {allowedText(c.before)}
+        </span>,
+        <b key={`${c.column} a`}>{allowedText(c.after)}</b>,
       ])}
     </div>
   );
@@ -102,9 +142,15 @@ export function Runs({ node }: { node: TraceNode }) {
             {node.flows.map((f) => (
               <tr key={f.link}>
                 <td>
-                  over <b>{f.link}</b> <span className="quiet">to {f.to}{f.how === 'loose' ? ', loosely' : f.how === 'up' ? ', upwards' : ''}</span>
+                  over <b>{f.link}</b>{' '}
+                  <span className="quiet">
+                    to {f.to}
+                    {f.how === 'loose' ? ', loosely' : f.how === 'up' ? ', upwards' : ''}
+                  </span>
                 </td>
-                <td className="num">{count(f.rows_before)} › {count(f.rows_after)}</td>
+                <td className="num">
+                  {count(f.rows_before)} › {count(f.rows_after)}
+                </td>
               </tr>
             ))}
           </tbody>
@@ -119,16 +165,31 @@ export function Stops({ node, model }: { node: TraceNode; model: ModelDocument }
   const select = useShown((s) => s.select);
   const line = (stop: Stop) => (
     <span key={`${stop.link}${stop.from}`} style={{ display: 'block', color: 'var(--ink)' }}>
-      {stop.to ? <>before <b>{stop.to}</b>, coming from {stop.from}: </> : <>at <b>{stop.from}</b>: </>}
+      {stop.to ? (
+        <>
+          before <b>{stop.to}</b>, coming from {stop.from}:{' '}
+        </>
+      ) : (
+        <>
+          at <b>{stop.from}</b>:{' '}
+        </>
+      )}
       {stop.link && model.links.some((k) => k.name === stop.link) ? (
-        <button type="button" className="plain" onClick={() => select({ kind: 'link', name: stop.link ?? '' })}><u>{stop.link}</u></button>
+        <button type="button" className="plain" onClick={() => select({ kind: 'link', name: stop.link ?? '' })}>
+          <u>{stop.link}</u>
+        </button>
       ) : null}{' '}
       <span className="quiet">{stopWords(stop)}</span>
     </span>
   );
   const nearest = stoppedOf(node);
   // Links with a filtered table on one side that simply lead elsewhere fold away.
-  const near = node.blocked.filter((b) => b.reason !== 'one-way' && (b.to === node.arithmetic?.grain || b.reason === 'no link') && !nearest.some((s) => s.stop?.link === b.link));
+  const near = node.blocked.filter(
+    (b) =>
+      b.reason !== 'one-way' &&
+      (b.to === node.arithmetic?.grain || b.reason === 'no link') &&
+      !nearest.some((s) => s.stop?.link === b.link),
+  );
   const rest = node.blocked.filter((b) => !near.includes(b) && !nearest.some((s) => s.stop?.link === b.link));
   return (
     <>
@@ -136,7 +197,11 @@ export function Stops({ node, model }: { node: TraceNode; model: ModelDocument }
         <p key={u.table} className="signal" style={{ marginBottom: 4 }}>
           The filter on <b>{u.table}</b> does not reach {node.arithmetic?.grain}. {u.stops.length ? '' : 'Nothing leads there.'}
           {nearest.filter((s) => s.table === u.table && s.stop).map((s) => s.stop && line(s.stop))}
-          {(u.mends?.length ?? 0) > 0 && <span style={{ display: 'block', color: 'var(--ink)' }}>It would with <code>given ({u.mends?.join(', ')})</code></span>}
+          {(u.mends?.length ?? 0) > 0 && (
+            <span style={{ display: 'block', color: 'var(--ink)' }}>
+              It would with <code>given ({u.mends?.join(', ')})</code>
+            </span>
+          )}
         </p>
       ))}
       {near.map(line)}

@@ -16,18 +16,37 @@ export function Sums({ model, node, asked, value }: { model: ModelDocument; node
   return (
     <>
       <div>
-        <code>{node.text}</code> over <b>{count(sums.rows_used)}</b> of {count(sums.rows_total)} rows of {sums.grain}{sums.rows_filled !== null && sums.rows_filled !== undefined && sums.rows_filled < sums.rows_used && <>, of which <b>{count(sums.rows_filled)}</b> {sums.rows_filled === 1 ? 'has' : 'have'} a value,</>} is <b>{value}</b>
-        {sums.rows_used < sums.rows_visible && <span className="quiet"> ({count(sums.rows_visible - sums.rows_used)} more are visible and left out by its where)</span>}
+        <code>{node.text}</code> over <b>{count(sums.rows_used)}</b> of {count(sums.rows_total)} rows of {sums.grain}
+        {sums.rows_filled !== null && sums.rows_filled !== undefined && sums.rows_filled < sums.rows_used && (
+          <>
+            , of which <b>{count(sums.rows_filled)}</b> {sums.rows_filled === 1 ? 'has' : 'have'} a value,
+          </>
+        )}{' '}
+        is <b>{value}</b>
+        {sums.rows_used < sums.rows_visible && (
+          <span className="quiet"> ({count(sums.rows_visible - sums.rows_used)} more are visible and left out by its where)</span>
+        )}
       </div>
       {sums.hint && <p>{sums.hint}</p>}
       {all ? (
         <UsedRows model={model} asked={asked} path={node.path} />
       ) : (
-        sums.rows.length > 0 && <RowsTable columns={sums.columns} rows={sums.rows} values={sums.columns.length > 2 || !own ? (sums.values ?? null) : null} label="The first rows" />
+        sums.rows.length > 0 && (
+          <RowsTable
+            columns={sums.columns}
+            rows={sums.rows}
+            values={sums.columns.length > 2 || !own ? (sums.values ?? null) : null}
+            label="The first rows"
+          />
+        )
       )}
       <span className="row">
         {more > 0 && !all && <span className="quiet">{count(more)} more</span>}
-        {own && sums.rows_used > 0 && <button type="button" className="plain" onClick={() => setAll(!all)}><u>{all ? 'only the first rows' : 'page through them'}</u></button>}
+        {own && sums.rows_used > 0 && (
+          <button type="button" className="plain" onClick={() => setAll(!all)}>
+            <u>{all ? 'only the first rows' : 'page through them'}</u>
+          </button>
+        )}
       </span>
     </>
   );
@@ -44,7 +63,14 @@ interface TableProps {
 
 function RowsTable({ columns, rows, values, label, order, onOrder }: TableProps) {
   const head = (name: string, text: string) =>
-    onOrder ? <button type="button" className="plain" onClick={() => onOrder(name)}>{text}{order?.by === name ? (order.descending ? ' ↓' : ' ↑') : ''}</button> : text;
+    onOrder ? (
+      <button type="button" className="plain" onClick={() => onOrder(name)}>
+        {text}
+        {order?.by === name ? (order.descending ? ' ↓' : ' ↑') : ''}
+      </button>
+    ) : (
+      text
+    );
   return (
     // It scrolls, so it can be reached.
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex
@@ -52,14 +78,20 @@ function RowsTable({ columns, rows, values, label, order, onOrder }: TableProps)
       <table className="used-rows">
         <thead>
           <tr>
-            {columns.map((c) => <th key={c} className="quiet">{head(c, (splitReference(c)[1] || c).replaceAll('_', ' '))}</th>)}
+            {columns.map((c) => (
+              <th key={c} className="quiet">
+                {head(c, (splitReference(c)[1] || c).replaceAll('_', ' '))}
+              </th>
+            ))}
             {values && <th className="num quiet">{head('each', 'each')}</th>}
           </tr>
         </thead>
         <tbody>
           {rows.map((row, i) => (
             <tr key={JSON.stringify(row) + String(i)}>
-              {row.map((v, j) => <td key={columns[j]}>{columnText(v)}</td>)}
+              {row.map((v, j) => (
+                <td key={columns[j]}>{columnText(v)}</td>
+              ))}
               {values && <td className="num">{columnText(values[i])}</td>}
             </tr>
           ))}
@@ -72,12 +104,26 @@ function RowsTable({ columns, rows, values, label, order, onOrder }: TableProps)
 function UsedRows({ model, asked, path }: { model: ModelDocument; asked: CellAsked; path: string }) {
   const [start, setStart] = useState(0);
   const [order, setOrder] = useState({ by: '', descending: false });
-  const body = { probe: { ...asked.probe }, measure: asked.measure, at: asked.at, into: asked.into, path, by: order.by, descending: order.descending };
+  const body = {
+    probe: { ...asked.probe },
+    measure: asked.measure,
+    at: asked.at,
+    into: asked.into,
+    path,
+    by: order.by,
+    descending: order.descending,
+  };
   const found = useQuery({
     queryKey: ['used-rows', model.id, model.version, body, start],
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) =>
-      unwrap(await client.POST('/api/models/{model_id}/trace/rows', { params: { path: { model_id: model.id } }, body: { ...body, start, count: PAGE }, signal })),
+      unwrap(
+        await client.POST('/api/models/{model_id}/trace/rows', {
+          params: { path: { model_id: model.id } },
+          body: { ...body, start, count: PAGE },
+          signal,
+        }),
+      ),
   });
   if (!found.data) return <p className="wait">{found.error ? found.error.message : 'Reading the rows…'}</p>;
   const told = found.data;
@@ -89,10 +135,18 @@ function UsedRows({ model, asked, path }: { model: ModelDocument; asked: CellAsk
     <div aria-busy={found.isFetching}>
       <RowsTable columns={told.columns} rows={told.rows} values={told.values} label="The rows used" order={order} onOrder={turn} />
       <div className="row pager">
-        <button type="button" className="pill small" disabled={start === 0} onClick={() => setStart(Math.max(0, start - PAGE))}>before</button>
-        <span className="quiet">{count(told.start + 1)} to {count(told.start + told.rows.length)} of {count(told.total)}</span>
-        <button type="button" className="pill small" disabled={start + PAGE >= told.total} onClick={() => setStart(start + PAGE)}>after</button>
-        <a href={`/api/models/${model.id}/trace/rows.csv?${new URLSearchParams({ rows: JSON.stringify(body) }).toString()}`} download>all as CSV</a>
+        <button type="button" className="pill small" disabled={start === 0} onClick={() => setStart(Math.max(0, start - PAGE))}>
+          before
+        </button>
+        <span className="quiet">
+          {count(told.start + 1)} to {count(told.start + told.rows.length)} of {count(told.total)}
+        </span>
+        <button type="button" className="pill small" disabled={start + PAGE >= told.total} onClick={() => setStart(start + PAGE)}>
+          after
+        </button>
+        <a href={`/api/models/${model.id}/trace/rows.csv?${new URLSearchParams({ rows: JSON.stringify(body) }).toString()}`} download>
+          all as CSV
+        </a>
       </div>
     </div>
   );

@@ -12,11 +12,36 @@ function example(model: ModelDocument): string {
   return table && column ? `${quotedName(table.name)}.${quotedName(column.name)} LIKE 'a%'` : '';
 }
 
-export function Where({ model, text: said, title = 'A condition over one table', example: shown, onSay, children }: { model: ModelDocument; text: string; title?: string; example?: string; onSay: (where: string) => void; children: ReactNode }) {
+export function Where({
+  model,
+  text: said,
+  title = 'A condition over one table',
+  example: shown,
+  onSay,
+  children,
+}: {
+  model: ModelDocument;
+  text: string;
+  title?: string;
+  example?: string;
+  onSay: (where: string) => void;
+  children: ReactNode;
+}) {
   const [text, setText] = useState<string | null>(null);
-  if (text === null) return <button type="button" onClick={() => setText(said)}>{children}</button>;
+  if (text === null)
+    return (
+      <button type="button" onClick={() => setText(said)}>
+        {children}
+      </button>
+    );
   return (
-    <form onSubmit={(e) => { e.preventDefault(); if (text.trim()) onSay(text.trim()); setText(null); }}>
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (text.trim()) onSay(text.trim());
+        setText(null);
+      }}
+    >
       <input
         className="field mono"
         style={{ width: 320 }}

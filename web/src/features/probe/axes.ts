@@ -19,7 +19,14 @@ export function shownLines(lines: Member[][]): ShownLine[] {
   const described = lines.map((members, place): ShownLine => {
     const level = members.filter((m) => m.kind !== 'total').length;
     const last = members[Math.max(level - 1, 0)];
-    return { place, members, level, label: level === 0 || !last ? 'All' : memberText(last), isTotal: level < width, isGrand: level === 0 && width > 0 };
+    return {
+      place,
+      members,
+      level,
+      label: level === 0 || !last ? 'All' : memberText(last),
+      isTotal: level < width,
+      isGrand: level === 0 && width > 0,
+    };
   });
   const grand = described.filter((l) => l.isGrand);
   const rest = described.filter((l) => !l.isGrand);
@@ -32,7 +39,13 @@ export function shownLines(lines: Member[][]): ShownLine[] {
     }
     return [...groups.values()].flatMap((group) => {
       const heads = group.filter((l) => l.level === depth + 1);
-      return [...heads, ...order(group.filter((l) => l.level > depth + 1), depth + 1)];
+      return [
+        ...heads,
+        ...order(
+          group.filter((l) => l.level > depth + 1),
+          depth + 1,
+        ),
+      ];
     });
   };
   return [...order(rest, 0), ...grand];
@@ -56,7 +69,10 @@ export function unfolded(lines: ShownLine[], folded: string[]): ShownLine[] {
 /** The coordinates of a cell: what its two lines say, totals left out. */
 export function coordinates(answer: GridAnswer, row: Member[], column: Member[]): Coordinate[] {
   const found: Coordinate[] = [];
-  for (const [names, members] of [[answer.rows.columns, row], [answer.columns.columns, column]] as const)
+  for (const [names, members] of [
+    [answer.rows.columns, row],
+    [answer.columns.columns, column],
+  ] as const)
     for (const [i, name] of names.entries()) {
       const member = members[i];
       if (member && member.kind !== 'total') found.push({ column: name, member });

@@ -36,14 +36,37 @@ export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look)
     let longest = 4;
     for (let r = 0; r < rows.length; r += Math.max(1, Math.floor(rows.length / SAMPLE)))
       for (const value of rows[r] ?? []) longest = Math.max(longest, measureText(value, format, m.dtype).length);
-    const signs = [m.overrides.length > 0, m.marks.some((x) => x.kind === 'apart'), m.marks.some((x) => x.kind === 'uneven')].filter(Boolean).length;
-    return Math.min(280, Math.max(longest * DIGIT + ROOM + signs * SIGN, headWidth(m.name), m.unreached.length || m.marks.some((x) => x.kind === 'partly') ? 104 : 0));
+    const signs = [m.overrides.length > 0, m.marks.some((x) => x.kind === 'apart'), m.marks.some((x) => x.kind === 'uneven')].filter(
+      Boolean,
+    ).length;
+    return Math.min(
+      280,
+      Math.max(
+        longest * DIGIT + ROOM + signs * SIGN,
+        headWidth(m.name),
+        m.unreached.length || m.marks.some((x) => x.kind === 'partly') ? 104 : 0,
+      ),
+    );
   });
   const reach = answer.measures.map((m) => {
     const partly = m.marks.filter((x) => x.kind === 'partly').map((x) => x.sentence);
-    return { hatch: m.unreached.length ? 'hatched' : partly.length ? 'hatched part' : '', hatched: [m.unreached.length ? `not reached by ${m.unreached.join(', ')}` : '', ...partly].filter(Boolean).join('; ') };
+    return {
+      hatch: m.unreached.length ? 'hatched' : partly.length ? 'hatched part' : '',
+      hatched: [m.unreached.length ? `not reached by ${m.unreached.join(', ')}` : '', ...partly].filter(Boolean).join('; '),
+    };
   });
-  return across.flatMap((line) => answer.measures.map((measure, place) => ({ across: line, measure, place, first: place === 0, width: Math.round(widths[place] ?? 90), hatch: '', hatched: '', ...reach[place] })));
+  return across.flatMap((line) =>
+    answer.measures.map((measure, place) => ({
+      across: line,
+      measure,
+      place,
+      first: place === 0,
+      width: Math.round(widths[place] ?? 90),
+      hatch: '',
+      hatched: '',
+      ...reach[place],
+    })),
+  );
 }
 
 export function labelWidth(answer: GridAnswer, lines: ShownLine[]): number {
@@ -108,16 +131,26 @@ export function share(value: Scalar, range: Range | undefined): number | null {
 /** The grid as text with tabs, as it is shown. */
 export function asText(answer: GridAnswer, lines: ShownLine[], across: ShownLine[], look: Look): string {
   const head = answer.rows.columns.map((c) => c.replace('.', ' '));
-  const top = across.length && answer.columns.columns.length ? [[...head.map(() => ''), ...across.flatMap((c) => answer.measures.map(() => acrossText(c)))]] : [];
+  const top =
+    across.length && answer.columns.columns.length
+      ? [[...head.map(() => ''), ...across.flatMap((c) => answer.measures.map(() => acrossText(c)))]]
+      : [];
   const names = [...head, ...across.flatMap(() => answer.measures.map((m) => nameText(m.name)))];
   const body = lines.map((line) => [
     ...line.members.map(memberText),
-    ...across.flatMap((c) => answer.measures.map((m, i) => measureText(answer.values[i]?.[line.place]?.[c.place], look.formats?.[m.name] ?? m.format, m.dtype))),
+    ...across.flatMap((c) =>
+      answer.measures.map((m, i) => measureText(answer.values[i]?.[line.place]?.[c.place], look.formats?.[m.name] ?? m.format, m.dtype)),
+    ),
   ]);
   return [...top, names, ...body].map((cells) => cells.join('\t')).join('\n');
 }
 
 export function acrossText(line: ShownLine): string {
   if (line.isGrand) return 'All';
-  return line.members.slice(0, line.level).map((m) => memberText(m)).join(' › ') + (line.isTotal ? ', all' : '');
+  return (
+    line.members
+      .slice(0, line.level)
+      .map((m) => memberText(m))
+      .join(' › ') + (line.isTotal ? ', all' : '')
+  );
 }

@@ -52,7 +52,10 @@ interface Drawn {
 
 export class LinePainter {
   private pool: Drawn[] = [];
-  constructor(private readonly body: HTMLTableSectionElement, private readonly pins = false) {}
+  constructor(
+    private readonly body: HTMLTableSectionElement,
+    private readonly pins = false,
+  ) {}
 
   paint(view: View, span: Span): void {
     const width = view.head + (view.offsets.at(-1) ?? 0);
@@ -134,7 +137,8 @@ export class LinePainter {
     const { answer, still } = view;
     // Most lines are a name alone, and follow one: it is written over.
     const only = th.firstElementChild?.childElementCount === 1 ? (th.firstElementChild.firstElementChild as HTMLElement) : null;
-    const plain = !still && !this.pins && !line.isTotal && answer.rows.columns.length > 0 && line.members[line.level - 1]?.kind !== 'unmatched';
+    const plain =
+      !still && !this.pins && !line.isTotal && answer.rows.columns.length > 0 && line.members[line.level - 1]?.kind !== 'unmatched';
     if (plain && only?.dataset.menu) {
       put(only, line.label);
       only.dataset.menu = String(row);
@@ -162,7 +166,8 @@ export class LinePainter {
         parts.push(label);
       }
     }
-    const unmatched = answer.unmatched.length > 0 && (line.members[line.level - 1]?.kind === 'unmatched' || (line.isTotal && view.holding.has(key)));
+    const unmatched =
+      answer.unmatched.length > 0 && (line.members[line.level - 1]?.kind === 'unmatched' || (line.isTotal && view.holding.has(key)));
     if (unmatched) {
       const told = answer.unmatched[0]?.sentence ?? '';
       const mark = button('truth-mark', '⊘', `Unmatched: ${told}`);
@@ -182,16 +187,28 @@ export class LinePainter {
     const { answer, look } = view;
     const { measure, across } = column;
     const value = answer.values[column.place]?.[line.place]?.[across.place] ?? null;
-    const overridden = measure.overrides.length && value !== null ? coordinates(answer, line.members, across.members).filter((c) => measure.overrides.includes(c.column)).map((c) => columnName(c.column)) : [];
+    const overridden =
+      measure.overrides.length && value !== null
+        ? coordinates(answer, line.members, across.members)
+            .filter((c) => measure.overrides.includes(c.column))
+            .map((c) => columnName(c.column))
+        : [];
     const marked = view.marks.size ? (view.marks.get(`${measure.name} ${line.place} ${across.place}`) ?? []) : [];
     const apart = marked.filter((m) => m.kind === 'apart');
     const chosen = view.chosen !== null && view.chosen.line === key && view.chosen.column === index;
     const second = view.second !== null && view.second.line === key && view.second.column === index;
     const part = line.isTotal || across.isTotal || !view.range ? null : share(value, view.range.get(measure.name));
     const classes = [
-      chosen ? 'chosen' : '', second ? 'second' : '', column.first && answer.columns.columns.length > 0 ? 'group-start' : '', column.hatch,
-      overridden.length ? 'overridden' : '', apart.length ? 'apart' : '', part !== null && look.shade?.includes(measure.name) ? 'shaded' : '',
-    ].filter(Boolean).join(' ');
+      chosen ? 'chosen' : '',
+      second ? 'second' : '',
+      column.first && answer.columns.columns.length > 0 ? 'group-start' : '',
+      column.hatch,
+      overridden.length ? 'overridden' : '',
+      apart.length ? 'apart' : '',
+      part !== null && look.shade?.includes(measure.name) ? 'shaded' : '',
+    ]
+      .filter(Boolean)
+      .join(' ');
     // What stands as it should is left alone: every change has to be laid out.
     if (td.className !== classes) td.className = classes;
     const target = td.firstElementChild as HTMLButtonElement;
@@ -203,8 +220,14 @@ export class LinePainter {
     const room = first ? `${view.offsets[index] ?? 0}px` : '';
     if (td.style.marginLeft !== room) td.style.marginLeft = room;
     if (view.range) {
-      td.style.background = part !== null && look.shade?.includes(measure.name) ? `color-mix(in srgb, var(--shade) ${Math.round(part * 46)}%, transparent)` : '';
-      td.style.boxShadow = part !== null && look.bars?.includes(measure.name) ? `inset ${Math.round(part * (column.width - 6))}px 0 0 var(--measure-soft)` : '';
+      td.style.background =
+        part !== null && look.shade?.includes(measure.name)
+          ? `color-mix(in srgb, var(--shade) ${Math.round(part * 46)}%, transparent)`
+          : '';
+      td.style.boxShadow =
+        part !== null && look.bars?.includes(measure.name)
+          ? `inset ${Math.round(part * (column.width - 6))}px 0 0 var(--measure-soft)`
+          : '';
     } else if (td.style.background || td.style.boxShadow) {
       td.style.background = '';
       td.style.boxShadow = '';
@@ -214,8 +237,13 @@ export class LinePainter {
     if (chosen || target.ariaPressed) target.ariaPressed = chosen ? 'true' : null;
     const failure = view.failures.size ? view.failures.get(`${measure.name} ${line.place} ${across.place}`) : undefined;
     const title = [
-      failure?.message ?? '', overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '', column.hatched, ...marked.map((m) => m.sentence),
-    ].filter(Boolean).join('; ');
+      failure?.message ?? '',
+      overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '',
+      column.hatched,
+      ...marked.map((m) => m.sentence),
+    ]
+      .filter(Boolean)
+      .join('; ');
     if (target.title !== title) target.title = title;
     const text = failure ? failure.error : measureText(value, look.formats?.[measure.name] ?? measure.format, measure.dtype);
     if (marked.length === 0 && value !== null) {

@@ -41,7 +41,10 @@ function agrees(pasted: string, value: Scalar, shown: string): boolean {
 export function hold(answer: GridAnswer, rows: ShownLine[], across: ShownLine[], look: Look, text: string): Held {
   const labels = answer.rows.columns.length;
   // A table may come without its totals: what no line of it has is not asked of it.
-  const lines = text.replace(/\r/g, '').split('\n').filter((l) => l.trim());
+  const lines = text
+    .replace(/\r/g, '')
+    .split('\n')
+    .filter((l) => l.trim());
   const width = Math.max(0, ...lines.map((l) => l.split('\t').length - labels));
   const whole = [across, across.filter((c) => !c.isGrand), across.filter((c) => !c.isTotal && !c.isGrand)];
   const asked = whole.find((some) => some.length * answer.measures.length === width) ?? across;
@@ -55,7 +58,8 @@ export function hold(answer: GridAnswer, rows: ShownLine[], across: ShownLine[],
     const row = known.get(key);
     if (!row) {
       // A line without a number is a heading.
-      if (cells.slice(labels).some((c) => numberOf(c)) && !cells.slice(labels).every((c) => /^\d{4}$/.test(c) || !numberOf(c))) held.unknown.push(cells.slice(0, labels).join(' › '));
+      if (cells.slice(labels).some((c) => numberOf(c)) && !cells.slice(labels).every((c) => /^\d{4}$/.test(c) || !numberOf(c)))
+        held.unknown.push(cells.slice(0, labels).join(' › '));
       continue;
     }
     met.add(key);
@@ -64,7 +68,14 @@ export function hold(answer: GridAnswer, rows: ShownLine[], across: ShownLine[],
       const here = measureText(value, look.formats?.[m.name] ?? m.format, m.dtype);
       const pasted = cells[labels + k] ?? '';
       if (agrees(pasted, value, here)) held.agree += 1;
-      else held.differ.push({ at: coordinates(answer, row.members, c.members), measure: m.name, where: [row.label, answer.columns.columns.length ? acrossText(c) : '', nameText(m.name)].filter(Boolean).join(', '), pasted, here });
+      else
+        held.differ.push({
+          at: coordinates(answer, row.members, c.members),
+          measure: m.name,
+          where: [row.label, answer.columns.columns.length ? acrossText(c) : '', nameText(m.name)].filter(Boolean).join(', '),
+          pasted,
+          here,
+        });
     }
   }
   held.missing = rows.filter((r) => !r.isGrand && !r.isTotal && !met.has(r.members.map(memberText).join('\t'))).map((r) => r.label);

@@ -88,7 +88,11 @@ export function Prove({ model }: { model: ModelDocument }) {
   return (
     <div className="pad" data-region style={{ maxWidth: 860 }}>
       <h2>Findings</h2>
-      <p className="quiet">Read anew after every edit from the model, its {counted(model.tables.length, 'table')} and its {counted(model.measures.length, 'measure')}. One that is known can be accepted with a reason; it stays in the model, and is taken back like any edit.</p>
+      <p className="quiet">
+        Read anew after every edit from the model, its {counted(model.tables.length, 'table')} and its{' '}
+        {counted(model.measures.length, 'measure')}. One that is known can be accepted with a reason; it stays in the model, and is taken
+        back like any edit.
+      </p>
       {open.length === 0 && <p>Nothing was found that is not accepted.</p>}
       {GROUPS.map(([group, words, means]) => {
         const found = open.filter((f) => f.group === group);
@@ -128,7 +132,14 @@ function Watchers({ finding, show }: { finding: Finding; show: (about: string) =
   if (finding.group !== 'seen' || finding.about.startsWith('probe ')) return null;
   return (
     <div className="quiet">
-      Looked at in <Names>{finding.watchers.slice(0, FEW).map((name) => <button key={name} type="button" className="plain" onClick={() => show(`probe ${name}`)}><u>{name}</u></button>)}</Names>
+      Looked at in{' '}
+      <Names>
+        {finding.watchers.slice(0, FEW).map((name) => (
+          <button key={name} type="button" className="plain" onClick={() => show(`probe ${name}`)}>
+            <u>{name}</u>
+          </button>
+        ))}
+      </Names>
       {finding.watchers.length > FEW && `and ${finding.watchers.length - FEW} more`}
     </div>
   );
@@ -143,16 +154,32 @@ function Accept({ model, finding }: { model: ModelDocument; finding: Finding }) 
     if (reason === '') field.current?.focus();
   }, [reason]);
   const { code, about, key } = finding;
-  if (reason === null) return <button type="button" className="plain quiet" aria-label={`Accept: ${finding.sentence}`} onClick={() => setReason('')}><u>accept it</u></button>;
+  if (reason === null)
+    return (
+      <button type="button" className="plain quiet" aria-label={`Accept: ${finding.sentence}`} onClick={() => setReason('')}>
+        <u>accept it</u>
+      </button>
+    );
   const send = (event: React.FormEvent) => {
     event.preventDefault();
     if (reason.trim()) void edit({ kind: 'accept_finding', code, about, key, reason: reason.trim() });
   };
   return (
     <form className="row accept" onSubmit={send} onKeyDown={(e) => e.key === 'Escape' && setReason(null)}>
-      <input ref={field} className="field" aria-label="Why it may stand" placeholder="why it may stand" value={reason} onChange={(e) => setReason(e.target.value)} />
-      <button type="submit" className="pill small solid" disabled={busy || !reason.trim()}>Accept</button>
-      <button type="button" className="pill small" onClick={() => setReason(null)}>Leave it</button>
+      <input
+        ref={field}
+        className="field"
+        aria-label="Why it may stand"
+        placeholder="why it may stand"
+        value={reason}
+        onChange={(e) => setReason(e.target.value)}
+      />
+      <button type="submit" className="pill small solid" disabled={busy || !reason.trim()}>
+        Accept
+      </button>
+      <button type="button" className="pill small" onClick={() => setReason(null)}>
+        Leave it
+      </button>
     </form>
   );
 }
@@ -163,7 +190,15 @@ function Reopen({ model, finding }: { model: ModelDocument; finding: Finding }) 
   return (
     <div>
       Accepted: {finding.accepted}{' '}
-      <button type="button" className="plain quiet" disabled={busy} aria-label={`Open again: ${finding.sentence}`} onClick={() => void edit({ kind: 'reopen_finding', code, about, key })}><u>open it again</u></button>
+      <button
+        type="button"
+        className="plain quiet"
+        disabled={busy}
+        aria-label={`Open again: ${finding.sentence}`}
+        onClick={() => void edit({ kind: 'reopen_finding', code, about, key })}
+      >
+        <u>open it again</u>
+      </button>
     </div>
   );
 }

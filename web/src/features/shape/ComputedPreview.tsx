@@ -10,7 +10,14 @@ export function useComputed(model: ModelDocument, formula: string, table: string
     queryKey: ['computed', model.id, model.version, tried, table, column],
     enabled: tried !== '',
     placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) => unwrap(await client.POST('/api/models/{model_id}/computed', { params: { path: { model_id: model.id } }, body: { formula: tried, table, column: column || 'value' }, signal })),
+    queryFn: async ({ signal }) =>
+      unwrap(
+        await client.POST('/api/models/{model_id}/computed', {
+          params: { path: { model_id: model.id } },
+          body: { formula: tried, table, column: column || 'value' },
+          signal,
+        }),
+      ),
   });
   return { ...found, sound: formula.trim() !== '' && tried === formula.trim() && found.isSuccess && !found.isFetching };
 }
@@ -18,7 +25,11 @@ export function useComputed(model: ModelDocument, formula: string, table: string
 export function ComputedPreview({ found, most = 12 }: { found: ReturnType<typeof useComputed>; most?: number }) {
   if (found.isError) {
     const problem = problemOf(found.error);
-    return <p className="signal" role="alert">{problem.errors.map((e) => `${e.message} ${e.mend}`.trim()).join(' ') || problem.detail}</p>;
+    return (
+      <p className="signal" role="alert">
+        {problem.errors.map((e) => `${e.message} ${e.mend}`.trim()).join(' ') || problem.detail}
+      </p>
+    );
   }
   if (!found.data) return null;
   return (
@@ -26,11 +37,24 @@ export function ComputedPreview({ found, most = 12 }: { found: ReturnType<typeof
       <h3>{counted(found.data.size, 'row')}</h3>
       <div className="read-columns" tabIndex={0} role="region" aria-label="What it would be">
         <table>
-          <thead><tr>{found.data.columns.map((c) => <th key={c.name}><b>{c.name}</b><small>{c.dtype}</small></th>)}</tr></thead>
+          <thead>
+            <tr>
+              {found.data.columns.map((c) => (
+                <th key={c.name}>
+                  <b>{c.name}</b>
+                  <small>{c.dtype}</small>
+                </th>
+              ))}
+            </tr>
+          </thead>
           <tbody>
             {found.data.rows.slice(0, most).map((row, i) => (
               // Rows have no name; their place is what they are.
-              <tr key={`${i}`}>{row.map((v, j) => <td key={`${j}`}>{columnText(v)}</td>)}</tr>
+              <tr key={`${i}`}>
+                {row.map((v, j) => (
+                  <td key={`${j}`}>{columnText(v)}</td>
+                ))}
+              </tr>
             ))}
           </tbody>
         </table>

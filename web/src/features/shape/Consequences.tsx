@@ -70,18 +70,29 @@ export function ConsequencesBox({ model, box, onMake, onLeave, instead }: BoxPro
       <h3>Before this is done</h3>
       {touches.length > 0 && (
         <p>
-          What would go is used by {touches.slice(0, MOST).map((t) => `${t.kind} ${t.name}`).join(', ')}{touches.length > MOST && ` and ${touches.length - MOST} more`}.
+          What would go is used by{' '}
+          {touches
+            .slice(0, MOST)
+            .map((t) => `${t.kind} ${t.name}`)
+            .join(', ')}
+          {touches.length > MOST && ` and ${touches.length - MOST} more`}.
         </p>
       )}
       {first.map(line)}
       {further.length > 0 && (
         <details>
-          <summary>{counted(further.length, 'measure')} built on {first.length > 1 ? 'these' : 'it'} would fail, too</summary>
+          <summary>
+            {counted(further.length, 'measure')} built on {first.length > 1 ? 'these' : 'it'} would fail, too
+          </summary>
           {further.map(line)}
         </details>
       )}
       <div className="row">
-        {instead && <button type="button" className="pill solid" onClick={instead.go}>{instead.words}</button>}
+        {instead && (
+          <button type="button" className="pill solid" onClick={instead.go}>
+            {instead.words}
+          </button>
+        )}
         {stops.length === 0 && (
           <button type="button" className={instead ? 'pill' : 'pill solid'} onClick={make}>
             {links.length ? `Do it, and remove ${links.length > 1 ? 'the links' : 'the link'} ${links.join(', ')}` : 'Do it all the same'}

@@ -8,11 +8,16 @@ import type { Keys, Step } from './requests';
 
 /** Spaces that would not be seen, or seen as one: each as a sign of its own. */
 function shownSpaces(text: string): string {
-  return text.replaceAll('\t', '⇥').replaceAll('\n', '↵').replace(/^\s+|\s+$|\s{2,}/g, (s) => '␣'.repeat(s.length));
+  return text
+    .replaceAll('\t', '⇥')
+    .replaceAll('\n', '↵')
+    .replace(/^\s+|\s+$|\s{2,}/g, (s) => '␣'.repeat(s.length));
 }
 
 function keyText(key: Scalar[]): string {
-  return key.map((x) => (typeof x === 'string' && (x !== x.trim() || /\s{2}|[^\S ]/.test(x)) ? `“${shownSpaces(x)}”` : columnText(x))).join(', ');
+  return key
+    .map((x) => (typeof x === 'string' && (x !== x.trim() || /\s{2}|[^\S ]/.test(x)) ? `“${shownSpaces(x)}”` : columnText(x)))
+    .join(', ');
 }
 
 function amountText(value: number | null): string {
@@ -31,21 +36,64 @@ export function KeysFound({ model, keys, found }: { model: ModelDocument; keys: 
       </div>
       <table className="told-table keys-table">
         <thead>
-          <tr><th /><th className="num">keys</th><th className="num">rows</th>{keys.amount && <th className="num">{keys.amount}</th>}<th /></tr>
+          <tr>
+            <th />
+            <th className="num">keys</th>
+            <th className="num">rows</th>
+            {keys.amount && <th className="num">{keys.amount}</th>}
+            <th />
+          </tr>
         </thead>
         <tbody>
-          <tr><td>match</td><td className="num">{count(found.matched.keys)}</td><td className="num">{count(found.matched.rows)}</td>{keys.amount && <td className="num">{amountText(found.amount_matched)}</td>}<td className="quiet">of {count(found.rows_left)} rows of {keys.left.table}</td></tr>
-          <tr><td className={lost ? 'signal' : ''}>only in {keys.left.table}</td><td className="num">{count(found.only_left.keys)}</td><td className="num">{count(lost)}</td>{keys.amount && <td className="num">{amountText(found.only_left.amount)}</td>}<td className="quiet">{lost ? 'rows that name nothing' : 'every row that names something finds it'}</td></tr>
-          <tr><td>empty there</td><td /><td className="num">{count(found.empty_left)}</td>{keys.amount && <td />}<td className="quiet">rows that name nothing on purpose</td></tr>
-          <tr><td>only in {keys.right.table}</td><td className="num">{count(found.only_right.keys)}</td><td className="num">{count(found.only_right.rows)}</td>{keys.amount && <td />}<td className="quiet">that no row names</td></tr>
-          {found.repeated_right > 0 && <tr><td className="signal">repeated in {keys.right.table}</td><td className="num">{count(found.repeated_right)}</td><td />{keys.amount && <td />}<td className="quiet">no key of a one side</td></tr>}
+          <tr>
+            <td>match</td>
+            <td className="num">{count(found.matched.keys)}</td>
+            <td className="num">{count(found.matched.rows)}</td>
+            {keys.amount && <td className="num">{amountText(found.amount_matched)}</td>}
+            <td className="quiet">
+              of {count(found.rows_left)} rows of {keys.left.table}
+            </td>
+          </tr>
+          <tr>
+            <td className={lost ? 'signal' : ''}>only in {keys.left.table}</td>
+            <td className="num">{count(found.only_left.keys)}</td>
+            <td className="num">{count(lost)}</td>
+            {keys.amount && <td className="num">{amountText(found.only_left.amount)}</td>}
+            <td className="quiet">{lost ? 'rows that name nothing' : 'every row that names something finds it'}</td>
+          </tr>
+          <tr>
+            <td>empty there</td>
+            <td />
+            <td className="num">{count(found.empty_left)}</td>
+            {keys.amount && <td />}
+            <td className="quiet">rows that name nothing on purpose</td>
+          </tr>
+          <tr>
+            <td>only in {keys.right.table}</td>
+            <td className="num">{count(found.only_right.keys)}</td>
+            <td className="num">{count(found.only_right.rows)}</td>
+            {keys.amount && <td />}
+            <td className="quiet">that no row names</td>
+          </tr>
+          {found.repeated_right > 0 && (
+            <tr>
+              <td className="signal">repeated in {keys.right.table}</td>
+              <td className="num">{count(found.repeated_right)}</td>
+              <td />
+              {keys.amount && <td />}
+              <td className="quiet">no key of a one side</td>
+            </tr>
+          )}
         </tbody>
       </table>
       <Near model={model} keys={keys} found={found} />
       <div className="keys-lists">
         <Listed title={`Only in ${keys.left.table}`} found={found.only_left} />
         <Listed title={`Only in ${keys.right.table}`} found={found.only_right} />
-        <Listed title={`Several times in ${keys.right.table}`} found={{ keys: found.repeated_right, rows: 0, amount: null, listed: found.repeated }} />
+        <Listed
+          title={`Several times in ${keys.right.table}`}
+          found={{ keys: found.repeated_right, rows: 0, amount: null, listed: found.repeated }}
+        />
       </div>
     </>
   );
@@ -60,7 +108,9 @@ function Listed({ title, found }: { title: string; found: Mismatch['only_left'] 
         {found.listed.map((k) => (
           <li key={JSON.stringify(k.key)}>
             <span className="mono">{keyText(k.key)}</span>
-            <span className="quiet">{count(k.rows)} row{k.rows > 1 ? 's' : ''}, first {count(k.first_row)}</span>
+            <span className="quiet">
+              {count(k.rows)} row{k.rows > 1 ? 's' : ''}, first {count(k.first_row)}
+            </span>
           </li>
         ))}
       </ul>
@@ -79,35 +129,69 @@ function Near({ model, keys, found }: { model: ModelDocument; keys: Keys; found:
   const table = model.tables.find((t) => t.name === keys.left.table);
   const make = async () => {
     const step: Step = {
-      kind: 'replace', columns: keys.left.columns, pairs: taken.map((n) => ({ from: n.left, to: n.right })),
+      kind: 'replace',
+      columns: keys.left.columns,
+      pairs: taken.map((n) => ({ from: n.left, to: n.right })),
       note: `nearly ${keys.right.table}: ${[...new Set(taken.map((n) => n.reason))].join(', ')}`,
     };
-    const done = await edit({ kind: 'shape_table', name: keys.left.table, steps: [...((table?.steps ?? []) as Step[]), step], title: `mend ${taken.length} key${taken.length > 1 ? 's' : ''} of ${keys.left.table}` });
+    const done = await edit({
+      kind: 'shape_table',
+      name: keys.left.table,
+      steps: [...((table?.steps ?? []) as Step[]), step],
+      title: `mend ${taken.length} key${taken.length > 1 ? 's' : ''} of ${keys.left.table}`,
+    });
     if (done) actions.set({ table: keys.left.table });
   };
   if (!found.near.length)
-    return found.only_left.keys ? <p className="quiet">None of the lost keys is near one of {keys.right.table}{found.near_skipped ? '; there are too many to compare them letter by letter' : ''}.</p> : null;
+    return found.only_left.keys ? (
+      <p className="quiet">
+        None of the lost keys is near one of {keys.right.table}
+        {found.near_skipped ? '; there are too many to compare them letter by letter' : ''}.
+      </p>
+    ) : null;
   return (
     <section aria-label="Near matches" className="near">
       <div className="row" style={{ justifyContent: 'space-between' }}>
         <h3>
           {count(found.near_keys)} nearly match: {counted(found.near_rows, 'row')} would find their partner
         </h3>
-        <button type="button" className="pill solid" disabled={busy || taken.length === 0 || !table || Boolean(table.formula)} onClick={() => void make()}>
+        <button
+          type="button"
+          className="pill solid"
+          disabled={busy || taken.length === 0 || !table || Boolean(table.formula)}
+          onClick={() => void make()}
+        >
           Make a step of {taken.length}
         </button>
       </div>
       <table className="told-table">
         <thead>
-          <tr><th /><th>{keys.left.table} says</th><th>{keys.right.table} has</th><th>what differs</th><th className="num">rows</th>{keys.amount && <th className="num">{keys.amount}</th>}</tr>
+          <tr>
+            <th />
+            <th>{keys.left.table} says</th>
+            <th>{keys.right.table} has</th>
+            <th>what differs</th>
+            <th className="num">rows</th>
+            {keys.amount && <th className="num">{keys.amount}</th>}
+          </tr>
         </thead>
         <tbody>
           {found.near.map((n) => (
             <tr key={id(n)}>
-              <td><input type="checkbox" aria-label={`Mend ${keyText(n.left)}`} checked={off[id(n)] ?? sure(n)} onChange={(e) => setOff({ ...off, [id(n)]: e.target.checked })} /></td>
+              <td>
+                <input
+                  type="checkbox"
+                  aria-label={`Mend ${keyText(n.left)}`}
+                  checked={off[id(n)] ?? sure(n)}
+                  onChange={(e) => setOff({ ...off, [id(n)]: e.target.checked })}
+                />
+              </td>
               <td className="mono">{keyText(n.left)}</td>
               <td className="mono">{keyText(n.right)}</td>
-              <td>{n.reason}{n.choices > 1 && <span className="signal">, {n.choices} would do</span>}</td>
+              <td>
+                {n.reason}
+                {n.choices > 1 && <span className="signal">, {n.choices} would do</span>}
+              </td>
               <td className="num">{count(n.rows)}</td>
               {keys.amount && <td className="num">{amountText(n.amount)}</td>}
             </tr>

@@ -26,7 +26,14 @@ const KINDS: [Kind, string, string][] = [
 function blank(kind: Kind, model: ModelDocument): Origin {
   switch (kind) {
     case 'calendar':
-      return { kind, dates: model.tables.filter((t) => !t.formula && t.role === 'fact').flatMap((t) => t.columns.filter((c) => c.dtype === 'date').map((c) => `${quotedName(t.name)}.${quotedName(c.name)}`)).slice(0, 8), columns: ['date', 'year', 'quarter', 'month', 'month_of_year', 'month_name', 'week', 'day_of_week', 'day_name', 'season'] };
+      return {
+        kind,
+        dates: model.tables
+          .filter((t) => !t.formula && t.role === 'fact')
+          .flatMap((t) => t.columns.filter((c) => c.dtype === 'date').map((c) => `${quotedName(t.name)}.${quotedName(c.name)}`))
+          .slice(0, 8),
+        columns: ['date', 'year', 'quarter', 'month', 'month_of_year', 'month_name', 'week', 'day_of_week', 'day_name', 'season'],
+      };
     case 'bands':
       return { kind, sizes: [{ name: 'medium', start: 0, end: 100, step: 25, open_above: true }] };
     case 'list':
@@ -43,10 +50,17 @@ export function MakeBench({ model, table }: { model: ModelDocument; table: Table
   return (
     <div className="shape-wide pad" data-region>
       <div className="row" style={{ marginBottom: 12 }}>
-        <button type="button" className={table ? 'pill' : 'pill solid'} onClick={() => actions.set({ shapeView: 'make' })}>A new table</button>
+        <button type="button" className={table ? 'pill' : 'pill solid'} onClick={() => actions.set({ shapeView: 'make' })}>
+          A new table
+        </button>
         {made.length > 0 && <span className="quiet">or change</span>}
         {made.map((t) => (
-          <button key={t.name} type="button" className={table?.name === t.name ? 'pill small solid' : 'pill small'} onClick={() => actions.set({ table: t.name, shapeView: 'remake' })}>
+          <button
+            key={t.name}
+            type="button"
+            className={table?.name === t.name ? 'pill small solid' : 'pill small'}
+            onClick={() => actions.set({ table: t.name, shapeView: 'remake' })}
+          >
             {t.name}
           </button>
         ))}
@@ -58,7 +72,15 @@ export function MakeBench({ model, table }: { model: ModelDocument; table: Table
 
 function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null }) {
   const first = (table ? (table.formula ? 'formula' : table.origin.kind) : 'calendar') as Kind;
-  const begun = useMemo(() => ({ kind: first, name: table?.name ?? 'Calendar', origin: (table && !table.formula ? table.origin : blank(first, model)) as Origin, formula: table?.formula ?? '' }), [first, table, model]);
+  const begun = useMemo(
+    () => ({
+      kind: first,
+      name: table?.name ?? 'Calendar',
+      origin: (table && !table.formula ? table.origin : blank(first, model)) as Origin,
+      formula: table?.formula ?? '',
+    }),
+    [first, table, model],
+  );
   const kept = useKept(model.id, 'made', `table ${table?.name ?? ''}`, begun);
   const { kind, name, origin, formula } = kept.value;
   const write = (part: Partial<typeof begun>) => kept.put({ ...kept.value, ...part });
@@ -84,12 +106,27 @@ function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null
     actions.set({ table: name.trim(), shapeView: 'rows', selection: { kind: 'table', name: name.trim() } });
     focusSoon('.side-tables [aria-current="true"]');
   };
-  const can = !busy && !change.busy && !taken && name.trim() !== '' && (kind === 'formula' ? computed.sound : !found.isError && Boolean(found.data));
+  const can =
+    !busy && !change.busy && !taken && name.trim() !== '' && (kind === 'formula' ? computed.sound : !found.isError && Boolean(found.data));
   useSaver(() => can && void save(), kept.changed);
   const remove = () => table && void change.ask({ kind: 'drop_table', name: table.name });
   return (
     <>
-      {change.box && <ConsequencesBox model={model} box={change.box} onMake={(e) => void edit(e).then((ok) => { if (ok) { kept.drop(); change.clear(); } })} onLeave={change.clear} />}
+      {change.box && (
+        <ConsequencesBox
+          model={model}
+          box={change.box}
+          onMake={(e) =>
+            void edit(e).then((ok) => {
+              if (ok) {
+                kept.drop();
+                change.clear();
+              }
+            })
+          }
+          onLeave={change.clear}
+        />
+      )}
       {!table && (
         <div className="cards" style={{ marginBottom: 14 }}>
           {KINDS.map(([k, words, help]) => (
@@ -102,7 +139,14 @@ function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null
       )}
       <div className="make">
         <div>
-          {table ? <h2>{table.name}</h2> : <label>Name<input className="field" value={name} onChange={(e) => write({ name: e.target.value })} /></label>}
+          {table ? (
+            <h2>{table.name}</h2>
+          ) : (
+            <label>
+              Name
+              <input className="field" value={name} onChange={(e) => write({ name: e.target.value })} />
+            </label>
+          )}
           {taken && <p className="signal">There is a table of this name already.</p>}
           {kind === 'calendar' && <CalendarForm model={model} origin={origin} onChange={setOrigin} />}
           {kind === 'bands' && <BandsForm origin={origin} onChange={setOrigin} />}
@@ -111,16 +155,33 @@ function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null
           {kind === 'formula' && (
             <label>
               Formula of its rows
-              <textarea className="field mono" rows={4} spellCheck={false} value={formula} placeholder="every Table where measure > 1000" onChange={(e) => write({ formula: e.target.value })} />
-              <span className="quiet">It follows the model: every load and every step computes it again. Link it by a key, or leave it as a list to choose from.</span>
+              <textarea
+                className="field mono"
+                rows={4}
+                spellCheck={false}
+                value={formula}
+                placeholder="every Table where measure > 1000"
+                onChange={(e) => write({ formula: e.target.value })}
+              />
+              <span className="quiet">
+                It follows the model: every load and every step computes it again. Link it by a key, or leave it as a list to choose from.
+              </span>
             </label>
           )}
           <div className="row" style={{ marginTop: 12 }}>
             <button type="button" className="pill solid" disabled={!can} title="Ctrl S" onClick={() => void save()}>
               {table ? 'Keep the change' : `Make ${name.trim() || 'it'}`}
             </button>
-            {table && <button type="button" className="pill" disabled={busy} onClick={remove}>Remove {table.name}</button>}
-            {kept.changed && <button type="button" className="pill" onClick={kept.drop}>{table ? 'As it was' : 'Throw it away'}</button>}
+            {table && (
+              <button type="button" className="pill" disabled={busy} onClick={remove}>
+                Remove {table.name}
+              </button>
+            )}
+            {kept.changed && (
+              <button type="button" className="pill" onClick={kept.drop}>
+                {table ? 'As it was' : 'Throw it away'}
+              </button>
+            )}
           </div>
         </div>
         <div>
@@ -131,18 +192,35 @@ function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null
               <p className="quiet">{found.data.means}</p>
               <div className="read-columns" tabIndex={0} role="region" aria-label="Its rows">
                 <table>
-                  <thead><tr>{found.data.columns.map((c) => <th key={c.name}><b>{c.name}</b><small>{c.dtype}</small></th>)}</tr></thead>
+                  <thead>
+                    <tr>
+                      {found.data.columns.map((c) => (
+                        <th key={c.name}>
+                          <b>{c.name}</b>
+                          <small>{c.dtype}</small>
+                        </th>
+                      ))}
+                    </tr>
+                  </thead>
                   <tbody>
                     {found.data.rows.map((row, i) => (
                       // Rows have no name; their place is what they are.
-                      <tr key={`${i}`}>{row.map((v, j) => <td key={`${j}`}>{columnText(v)}</td>)}</tr>
+                      <tr key={`${i}`}>
+                        {row.map((v, j) => (
+                          <td key={`${j}`}>{columnText(v)}</td>
+                        ))}
+                      </tr>
                     ))}
                   </tbody>
                 </table>
               </div>
             </>
           )}
-          {found.isError && kind !== 'formula' && <p className="signal" role="alert">{found.error.message}</p>}
+          {found.isError && kind !== 'formula' && (
+            <p className="signal" role="alert">
+              {found.error.message}
+            </p>
+          )}
         </div>
       </div>
     </>

@@ -29,7 +29,11 @@ function Line({ shown, place, columns }: { shown: Shown; place: number; columns:
   return (
     <>
       {columns.map((c, i) => (
-        <span key={c.name} style={{ width: WIDTH, textAlign: NUMERIC.has(c.dtype) ? 'right' : 'left' }} className={row && row[i] === null ? 'quiet' : ''}>
+        <span
+          key={c.name}
+          style={{ width: WIDTH, textAlign: NUMERIC.has(c.dtype) ? 'right' : 'left' }}
+          className={row && row[i] === null ? 'quiet' : ''}
+        >
           {row ? columnText(row[i]) : rows.isError ? '' : '…'}
         </span>
       ))}
@@ -43,7 +47,12 @@ function Head({ table, profile, column }: { table: string; profile: Profile | un
   const chosen = selection?.kind === 'column' && selection.table === table && selection.name === column.name;
   const common = profile?.commonest[0];
   return (
-    <button type="button" style={{ width: WIDTH }} aria-pressed={chosen} onClick={() => select({ kind: 'column', table, name: column.name })}>
+    <button
+      type="button"
+      style={{ width: WIDTH }}
+      aria-pressed={chosen}
+      onClick={() => select({ kind: 'column', table, name: column.name })}
+    >
       <b title={column.name}>{column.name}</b>
       <small>{profile ? `${profile.dtype}, ${count(profile.distinct)} distinct` : `${column.dtype}…`}</small>
       <small>{profile ? (profile.empty ? `${count(profile.empty)} empty` : 'none empty') : ''}</small>
@@ -51,7 +60,11 @@ function Head({ table, profile, column }: { table: string; profile: Profile | un
         {profile ? `${typedText(profile.smallest, profile.dtype)} … ${typedText(profile.largest, profile.dtype)}` : ''}
       </small>
       <small title={profile?.commonest.map((c) => `${typedText(c.value, profile.dtype)}: ${count(c.count)}`).join('\n')}>
-        {common && common.count > 1 ? `${count(common.count)} × ${typedText(common.value, column.dtype)}` : profile && profile.distinct > 0 ? 'no repeats' : ''}
+        {common && common.count > 1
+          ? `${count(common.count)} × ${typedText(common.value, column.dtype)}`
+          : profile && profile.distinct > 0
+            ? 'no repeats'
+            : ''}
       </small>
       <Histogram counts={profile?.histogram ?? []} width={WIDTH - 22} />
     </button>

@@ -20,7 +20,11 @@ import { Steps } from './Steps';
 import { useSteps, type Step } from './requests';
 import { stepKind } from './stepKinds';
 
-const VIEWS: [ShapeView, string][] = [['rows', 'Rows and steps'], ['keys', 'Keys that do not match'], ['make', 'Make a table']];
+const VIEWS: [ShapeView, string][] = [
+  ['rows', 'Rows and steps'],
+  ['keys', 'Keys that do not match'],
+  ['make', 'Make a table'],
+];
 
 export function Shape({ model }: { model: ModelDocument }) {
   const chosen = useShown((s) => s.table);
@@ -32,22 +36,40 @@ export function Shape({ model }: { model: ModelDocument }) {
       <div className="shape-top">
         <div className="segment" role="group" aria-label="What the bench shows">
           {VIEWS.map(([v, words]) => (
-            <button key={v} type="button" aria-pressed={view === v || (v === 'make' && view === 'remake')} onClick={() => set({ shapeView: v })}>
+            <button
+              key={v}
+              type="button"
+              aria-pressed={view === v || (v === 'make' && view === 'remake')}
+              onClick={() => set({ shapeView: v })}
+            >
               {words}
             </button>
           ))}
         </div>
       </div>
-      {view === 'rows' && (table ? <TableBench key={table.name} model={model} table={table} /> : <p className="pad empty-place">There is no table yet. Gather some files first, or make a table here.</p>)}
+      {view === 'rows' &&
+        (table ? (
+          <TableBench key={table.name} model={model} table={table} />
+        ) : (
+          <p className="pad empty-place">There is no table yet. Gather some files first, or make a table here.</p>
+        ))}
       {view === 'keys' && <KeysBench model={model} />}
-      {(view === 'make' || view === 'remake') && <MakeBench model={model} table={view === 'remake' && table && (isMade(table) || table.formula) ? table : null} />}
+      {(view === 'make' || view === 'remake') && (
+        <MakeBench model={model} table={view === 'remake' && table && (isMade(table) || table.formula) ? table : null} />
+      )}
     </div>
   );
 }
 
 function Tables({ model, table }: { model: ModelDocument; table: TableInfo }) {
   const { set, select } = actions;
-  const drafts = new Set(draftNames(useKeptDrafts((s) => s.drafts), model.id, 'steps'));
+  const drafts = new Set(
+    draftNames(
+      useKeptDrafts((s) => s.drafts),
+      model.id,
+      'steps',
+    ),
+  );
   return (
     <nav aria-label="Tables" className="side-tables" data-region>
       {model.tables.map((t) => (
@@ -62,8 +84,18 @@ function Tables({ model, table }: { model: ModelDocument; table: TableInfo }) {
           }}
         >
           <RoleMark role={t.role} />
-          <span className="clip">{t.name}{drafts.has(t.name) && <span className="signal" title="Steps that are not kept yet"> •</span>}</span>
-          <span className="end">{t.steps.length ? `${t.steps.length} ›` : ''} {count(t.rows)}</span>
+          <span className="clip">
+            {t.name}
+            {drafts.has(t.name) && (
+              <span className="signal" title="Steps that are not kept yet">
+                {' '}
+                •
+              </span>
+            )}
+          </span>
+          <span className="end">
+            {t.steps.length ? `${t.steps.length} ›` : ''} {count(t.rows)}
+          </span>
         </button>
       ))}
     </nav>
@@ -72,7 +104,18 @@ function Tables({ model, table }: { model: ModelDocument; table: TableInfo }) {
 
 function StepList({ steps }: { steps: Step[] }) {
   // Steps have no name of their own; their place is what they are.
-  return steps.length ? <ol className="step-list">{steps.map((s, i) => <li key={`${i}`}>{stepWords(s)}{s.off ? ' (off)' : ''}</li>)}</ol> : <p className="quiet">no steps</p>;
+  return steps.length ? (
+    <ol className="step-list">
+      {steps.map((s, i) => (
+        <li key={`${i}`}>
+          {stepWords(s)}
+          {s.off ? ' (off)' : ''}
+        </li>
+      ))}
+    </ol>
+  ) : (
+    <p className="quiet">no steps</p>
+  );
 }
 
 /** The one name that steps give beyond those they gave before, where that is all that is new in them. */
@@ -115,7 +158,15 @@ function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }
     const place = at ?? steps.length;
     const column = selection?.kind === 'column' && selection.table === table.name ? selection.name : null;
     const known = answer.data.columns.some((c) => c.name === column) ? column : null;
-    setDraft([...steps.slice(0, place), start.start(answer.data.columns, known, model.links.filter((k) => k.to_table === table.name && k.from_table !== table.name)), ...steps.slice(place)]);
+    setDraft([
+      ...steps.slice(0, place),
+      start.start(
+        answer.data.columns,
+        known,
+        model.links.filter((k) => k.to_table === table.name && k.from_table !== table.name),
+      ),
+      ...steps.slice(place),
+    ]);
     setAt(place + 1);
     setOpen(true);
   };
@@ -127,11 +178,12 @@ function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }
   const named = newName(kept, steps);
   const everywhere = named && {
     words: `Rename ${named[0]} to ${named[1]} everywhere`,
-    go: () => void edit({ kind: 'rename', what: 'column', name: `${quotedName(table.name)}.${quotedName(named[0])}`, to: named[1] }).then((ok) => {
-      if (!ok) return;
-      change.clear();
-      setDraft(null);
-    }),
+    go: () =>
+      void edit({ kind: 'rename', what: 'column', name: `${quotedName(table.name)}.${quotedName(named[0])}`, to: named[1] }).then((ok) => {
+        if (!ok) return;
+        change.clear();
+        setDraft(null);
+      }),
   };
   const can = dirty && !busy && !change.busy && !wrong && !answer.isFetching && tried === steps && !written.theirs;
   useSaver(() => can && void keep(), dirty);
@@ -141,12 +193,18 @@ function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }
         <Tables model={model} table={table} />
         {isMade(table) && (
           <p className="made-here">
-            Made here. <button type="button" className="plain signal" onClick={() => actions.set({ shapeView: 'remake' })}>Change how it is made</button>
+            Made here.{' '}
+            <button type="button" className="plain signal" onClick={() => actions.set({ shapeView: 'remake' })}>
+              Change how it is made
+            </button>
           </p>
         )}
         {table.formula ? (
           <p className="quiet pad">
-            {table.name} is computed by a formula. <button type="button" className="plain signal" onClick={() => actions.set({ shapeView: 'remake' })}>Change the formula</button>
+            {table.name} is computed by a formula.{' '}
+            <button type="button" className="plain signal" onClick={() => actions.set({ shapeView: 'remake' })}>
+              Change the formula
+            </button>
           </p>
         ) : (
           <Steps
@@ -167,23 +225,66 @@ function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }
             <button type="button" className="pill solid" disabled={!can} title="Ctrl S" onClick={() => void keep()}>
               Keep the steps
             </button>
-            <button type="button" className="pill" onClick={() => { setDraft(null); setAt(null); setOpen(false); change.clear(); }}>
+            <button
+              type="button"
+              className="pill"
+              onClick={() => {
+                setDraft(null);
+                setAt(null);
+                setOpen(false);
+                change.clear();
+              }}
+            >
               Drop the changes
             </button>
           </div>
         )}
       </div>
       <div className="shape-main" data-region>
-        {written.theirs && <Meanwhile model={model} name={table.name} theirs={<StepList steps={kept} />} mine={<StepList steps={steps} />} onTheirs={written.drop} onMine={written.rebase} />}
-        {change.box && <ConsequencesBox model={model} box={change.box} instead={everywhere} onMake={(e: Edit) => void edit(e).then((ok) => { if (ok) { change.clear(); setDraft(null); } })} onLeave={change.clear} />}
+        {written.theirs && (
+          <Meanwhile
+            model={model}
+            name={table.name}
+            theirs={<StepList steps={kept} />}
+            mine={<StepList steps={steps} />}
+            onTheirs={written.drop}
+            onMine={written.rebase}
+          />
+        )}
+        {change.box && (
+          <ConsequencesBox
+            model={model}
+            box={change.box}
+            instead={everywhere}
+            onMake={(e: Edit) =>
+              void edit(e).then((ok) => {
+                if (ok) {
+                  change.clear();
+                  setDraft(null);
+                }
+              })
+            }
+            onLeave={change.clear}
+          />
+        )}
         {answer.isError && !table.formula && <p className="pad signal">{answer.error.message}</p>}
         {current && open && before.data && (
-          <StepEditor model={model} table={table.name} columns={before.data.columns} step={current} told={tried === steps ? told[(at ?? 1) - 1] : undefined} onChange={(step) => setDraft(steps.map((s, i) => (i === (at ?? 1) - 1 ? step : s)))} onClose={() => setOpen(false)} />
+          <StepEditor
+            model={model}
+            table={table.name}
+            columns={before.data.columns}
+            step={current}
+            told={tried === steps ? told[(at ?? 1) - 1] : undefined}
+            onChange={(step) => setDraft(steps.map((s, i) => (i === (at ?? 1) - 1 ? step : s)))}
+            onClose={() => setOpen(false)}
+          />
         )}
         {live ? (
           <Rows shown={{ model, table: table.name, steps: null, at: null }} columns={table.columns} size={table.rows} />
         ) : (
-          answer.data && <Rows shown={{ model, table: table.name, steps: tried, at: shown }} columns={answer.data.columns} size={answer.data.size} />
+          answer.data && (
+            <Rows shown={{ model, table: table.name, steps: tried, at: shown }} columns={answer.data.columns} size={answer.data.size} />
+          )
         )}
         {answer.isPending && !live && <p className="pad wait">Reading the rows…</p>}
       </div>

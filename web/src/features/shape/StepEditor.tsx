@@ -5,20 +5,43 @@ import type { Step } from './requests';
 import { StepFields } from './StepFields';
 import { stepKind } from './stepKinds';
 
-export function StepEditor({ model, table, columns, step, told, onChange, onClose }: { model: ModelDocument; table: string; columns: ShapeColumn[]; step: Step; told: StepTold | undefined; onChange: (step: Step) => void; onClose: () => void }) {
+export function StepEditor({
+  model,
+  table,
+  columns,
+  step,
+  told,
+  onChange,
+  onClose,
+}: {
+  model: ModelDocument;
+  table: string;
+  columns: ShapeColumn[];
+  step: Step;
+  told: StepTold | undefined;
+  onChange: (step: Step) => void;
+  onClose: () => void;
+}) {
   const kind = stepKind(step.kind);
   if (!kind) return null;
   return (
     <section className="step-editor" aria-label={kind.label}>
       <div className="row" style={{ justifyContent: 'space-between' }}>
         <h2>{kind.label}</h2>
-        <button type="button" className="pill small" onClick={onClose}>fold away</button>
+        <button type="button" className="pill small" onClick={onClose}>
+          fold away
+        </button>
       </div>
       <p className="quiet">{kind.help}</p>
       <StepFields fields={kind.fields} model={model} table={table} columns={columns} step={step} onChange={onChange} />
       <label className="wide">
         <span className="quiet">Why, for whoever reads it later</span>
-        <input className="field" value={step.note ?? ''} placeholder="a note" onChange={(e) => onChange({ ...step, note: e.target.value })} />
+        <input
+          className="field"
+          value={step.note ?? ''}
+          placeholder="a note"
+          onChange={(e) => onChange({ ...step, note: e.target.value })}
+        />
       </label>
       {told?.errors.map((e) => (
         <p key={e.message} className="signal" role="alert">
@@ -44,7 +67,9 @@ function Sample({ told }: { told: StepTold }) {
           <thead>
             <tr>
               <th className="num">row</th>
-              {sample.columns.map((c) => <th key={c}>{c}</th>)}
+              {sample.columns.map((c) => (
+                <th key={c}>{c}</th>
+              ))}
             </tr>
           </thead>
           <tbody>
@@ -56,7 +81,11 @@ function Sample({ told }: { told: StepTold }) {
                   const after = sample.after[i]?.[j];
                   return (
                     <td key={c}>
-                      {cells && before !== after && <><s className="quiet">{shown(before)}</s> › </>}
+                      {cells && before !== after && (
+                        <>
+                          <s className="quiet">{shown(before)}</s> ›{' '}
+                        </>
+                      )}
                       <span className={cells && before !== after ? 'now' : ''}>{shown(after)}</span>
                     </td>
                   );

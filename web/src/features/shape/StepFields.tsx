@@ -39,8 +39,14 @@ function StepField({ field, model, table, columns, step, onChange }: Props & { f
           {field.label}
           <select className="field" value={text} onChange={(e) => put(e.target.value)}>
             {field.optional && <option value="">none</option>}
-            {!columns.some((c) => c.name === text) && !(field.optional && text === '') && <option value={text}>{text || 'choose one'}</option>}
-            {columns.map((c) => <option key={c.name} value={c.name}>{c.name}</option>)}
+            {!columns.some((c) => c.name === text) && !(field.optional && text === '') && (
+              <option value={text}>{text || 'choose one'}</option>
+            )}
+            {columns.map((c) => (
+              <option key={c.name} value={c.name}>
+                {c.name}
+              </option>
+            ))}
           </select>
         </label>
       );
@@ -49,26 +55,85 @@ function StepField({ field, model, table, columns, step, onChange }: Props & { f
         <label>
           {field.label}
           <select className="field" value={text} onChange={(e) => put(e.target.value)}>
-            {field.options.map(([v, words]) => <option key={v} value={v}>{words}</option>)}
+            {field.options.map(([v, words]) => (
+              <option key={v} value={v}>
+                {words}
+              </option>
+            ))}
           </select>
         </label>
       );
     case 'text':
-      return <label>{field.label}<input className="field" value={text} placeholder={field.hint} onChange={(e) => put(e.target.value)} /></label>;
+      return (
+        <label>
+          {field.label}
+          <input className="field" value={text} placeholder={field.hint} onChange={(e) => put(e.target.value)} />
+        </label>
+      );
     case 'number':
-      return <label>{field.label}<input className="field tiny" type="number" min={1} value={typeof value === 'number' ? value : ''} onChange={(e) => onChange(e.target.value === '' ? without(step, field.key) : { ...step, [field.key]: Number(e.target.value), separator: '' })} /></label>;
+      return (
+        <label>
+          {field.label}
+          <input
+            className="field tiny"
+            type="number"
+            min={1}
+            value={typeof value === 'number' ? value : ''}
+            onChange={(e) =>
+              onChange(e.target.value === '' ? without(step, field.key) : { ...step, [field.key]: Number(e.target.value), separator: '' })
+            }
+          />
+        </label>
+      );
     case 'flag':
-      return <label className="check"><input type="checkbox" checked={typeof value === 'boolean' ? value : field.on === true} onChange={(e) => put(e.target.checked)} />{field.label}</label>;
+      return (
+        <label className="check">
+          <input type="checkbox" checked={typeof value === 'boolean' ? value : field.on === true} onChange={(e) => put(e.target.checked)} />
+          {field.label}
+        </label>
+      );
     case 'formula':
-      return <label className="wide">{field.label}<textarea className="field mono" rows={2} spellCheck={false} value={text} placeholder={field.hint} onChange={(e) => put(e.target.value)} /></label>;
+      return (
+        <label className="wide">
+          {field.label}
+          <textarea
+            className="field mono"
+            rows={2}
+            spellCheck={false}
+            value={text}
+            placeholder={field.hint}
+            onChange={(e) => put(e.target.value)}
+          />
+        </label>
+      );
     case 'texts':
-      return <label>{field.label}<input className="field" value={(value as string[] | undefined)?.join(', ') ?? ''} placeholder={field.hint} onChange={(e) => put(e.target.value.split(',').map((x) => x.trimStart()))} /></label>;
+      return (
+        <label>
+          {field.label}
+          <input
+            className="field"
+            value={(value as string[] | undefined)?.join(', ') ?? ''}
+            placeholder={field.hint}
+            onChange={(e) => put(e.target.value.split(',').map((x) => x.trimStart()))}
+          />
+        </label>
+      );
     case 'columns':
-      return <Columns label={field.label} ordered={field.ordered === true} columns={columns} chosen={(value as string[] | undefined) ?? []} onChange={(names) => onChange(withColumns(step, field.key, names))} />;
+      return (
+        <Columns
+          label={field.label}
+          ordered={field.ordered === true}
+          columns={columns}
+          chosen={(value as string[] | undefined) ?? []}
+          onChange={(names) => onChange(withColumns(step, field.key, names))}
+        />
+      );
     case 'names':
       return <Names columns={columns} names={(value as Record<string, string> | undefined) ?? {}} onChange={put} />;
     case 'pairs':
-      return <Pairs width={((step.columns as string[] | undefined) ?? ['']).length} pairs={(value as Pair[] | undefined) ?? []} onChange={put} />;
+      return (
+        <Pairs width={((step.columns as string[] | undefined) ?? ['']).length} pairs={(value as Pair[] | undefined) ?? []} onChange={put} />
+      );
     case 'tables':
       return <Tables model={model} table={table} chosen={(value as string[] | undefined) ?? []} onChange={put} />;
     case 'orphans':
@@ -88,11 +153,29 @@ function without(step: Step, key: string): Step {
 function withColumns(step: Step, key: string, names: string[]): Step {
   if (step.kind !== 'replace') return { ...step, [key]: names };
   const sized = (values: Scalar[]) => names.map((_, i) => (i < values.length ? (values[i] ?? null) : ''));
-  return { ...step, [key]: names, pairs: ((step.pairs as Pair[] | undefined) ?? []).map((p) => ({ from: sized(p.from), to: sized(p.to) })) };
+  return {
+    ...step,
+    [key]: names,
+    pairs: ((step.pairs as Pair[] | undefined) ?? []).map((p) => ({ from: sized(p.from), to: sized(p.to) })),
+  };
 }
 
-function Columns({ label, ordered, columns, chosen, onChange }: { label: string; ordered: boolean; columns: ShapeColumn[]; chosen: string[]; onChange: (names: string[]) => void }) {
-  const listed = ordered ? [...chosen.filter((n) => columns.some((c) => c.name === n)), ...columns.map((c) => c.name).filter((n) => !chosen.includes(n))] : columns.map((c) => c.name);
+function Columns({
+  label,
+  ordered,
+  columns,
+  chosen,
+  onChange,
+}: {
+  label: string;
+  ordered: boolean;
+  columns: ShapeColumn[];
+  chosen: string[];
+  onChange: (names: string[]) => void;
+}) {
+  const listed = ordered
+    ? [...chosen.filter((n) => columns.some((c) => c.name === n)), ...columns.map((c) => c.name).filter((n) => !chosen.includes(n))]
+    : columns.map((c) => c.name);
   const lost = chosen.filter((n) => !columns.some((c) => c.name === n));
   const move = (name: string, by: number) => {
     const at = chosen.indexOf(name);
@@ -112,26 +195,45 @@ function Columns({ label, ordered, columns, chosen, onChange }: { label: string;
           <span key={name} className="tick">
             <label>
               <input type="checkbox" checked={chosen.includes(name)} onChange={(e) => toggle(name, e.target.checked)} />
-              <span className={lost.includes(name) ? 'signal' : ''}>{name}{lost.includes(name) ? ' (gone)' : ''}</span>
+              <span className={lost.includes(name) ? 'signal' : ''}>
+                {name}
+                {lost.includes(name) ? ' (gone)' : ''}
+              </span>
             </label>
             {ordered && chosen.includes(name) && (
               <>
-                <button type="button" className="plain" aria-label={`Move ${name} to the left`} onClick={() => move(name, -1)}>‹</button>
-                <button type="button" className="plain" aria-label={`Move ${name} to the right`} onClick={() => move(name, 1)}>›</button>
+                <button type="button" className="plain" aria-label={`Move ${name} to the left`} onClick={() => move(name, -1)}>
+                  ‹
+                </button>
+                <button type="button" className="plain" aria-label={`Move ${name} to the right`} onClick={() => move(name, 1)}>
+                  ›
+                </button>
               </>
             )}
           </span>
         ))}
       </div>
       <span className="row quiet">
-        <button type="button" className="plain" onClick={() => onChange(listed)}>all</button>
-        <button type="button" className="plain" onClick={() => onChange([])}>none</button>
+        <button type="button" className="plain" onClick={() => onChange(listed)}>
+          all
+        </button>
+        <button type="button" className="plain" onClick={() => onChange([])}>
+          none
+        </button>
       </span>
     </fieldset>
   );
 }
 
-function Names({ columns, names, onChange }: { columns: ShapeColumn[]; names: Record<string, string>; onChange: (names: Record<string, string>) => void }) {
+function Names({
+  columns,
+  names,
+  onChange,
+}: {
+  columns: ShapeColumn[];
+  names: Record<string, string>;
+  onChange: (names: Record<string, string>) => void;
+}) {
   return (
     <fieldset className="wide">
       <legend>New names</legend>
@@ -179,19 +281,58 @@ function Pairs({ width, pairs, onChange }: { width: number; pairs: Pair[]; onCha
         {pairs.map((p, at) => (
           // Pairs have no name; their place is what they are.
           <span key={`${at}`} className="row">
-            {places.map((i) => <input key={i} className="field" aria-label={`Replace ${at + 1}`} value={written(p.from[i])} onChange={(e) => put(at, 'from', i, e.target.value)} />)}
+            {places.map((i) => (
+              <input
+                key={i}
+                className="field"
+                aria-label={`Replace ${at + 1}`}
+                value={written(p.from[i])}
+                onChange={(e) => put(at, 'from', i, e.target.value)}
+              />
+            ))}
             by
-            {places.map((i) => <input key={i} className="field" aria-label={`By ${at + 1}`} value={written(p.to[i])} onChange={(e) => put(at, 'to', i, e.target.value)} />)}
-            <button type="button" className="plain" aria-label={`Leave out replacement ${at + 1}`} onClick={() => onChange(pairs.filter((_, i) => i !== at))}>×</button>
+            {places.map((i) => (
+              <input
+                key={i}
+                className="field"
+                aria-label={`By ${at + 1}`}
+                value={written(p.to[i])}
+                onChange={(e) => put(at, 'to', i, e.target.value)}
+              />
+            ))}
+            <button
+              type="button"
+              className="plain"
+              aria-label={`Leave out replacement ${at + 1}`}
+              onClick={() => onChange(pairs.filter((_, i) => i !== at))}
+            >
+              ×
+            </button>
           </span>
         ))}
       </div>
-      <button type="button" className="pill small" onClick={() => onChange([...pairs, { from: places.map(() => ''), to: places.map(() => '') }])}>one more</button>
+      <button
+        type="button"
+        className="pill small"
+        onClick={() => onChange([...pairs, { from: places.map(() => ''), to: places.map(() => '') }])}
+      >
+        one more
+      </button>
     </fieldset>
   );
 }
 
-function Tables({ model, table, chosen, onChange }: { model: ModelDocument; table: string; chosen: string[]; onChange: (names: string[]) => void }) {
+function Tables({
+  model,
+  table,
+  chosen,
+  onChange,
+}: {
+  model: ModelDocument;
+  table: string;
+  chosen: string[];
+  onChange: (names: string[]) => void;
+}) {
   const others = model.tables.filter((t) => t.name !== table && !t.formula);
   return (
     <fieldset className="wide">
@@ -199,7 +340,11 @@ function Tables({ model, table, chosen, onChange }: { model: ModelDocument; tabl
       <div className="tick-list">
         {others.map((t) => (
           <label key={t.name} className="tick">
-            <input type="checkbox" checked={chosen.includes(t.name)} onChange={(e) => onChange(e.target.checked ? [...chosen, t.name] : chosen.filter((x) => x !== t.name))} />
+            <input
+              type="checkbox"
+              checked={chosen.includes(t.name)}
+              onChange={(e) => onChange(e.target.checked ? [...chosen, t.name] : chosen.filter((x) => x !== t.name))}
+            />
             {t.name}
           </label>
         ))}
@@ -222,7 +367,12 @@ function LookUp({ model, table, columns, step, onChange }: Props) {
   const choose = (name: string) => {
     const found = model.tables.find((t) => t.name === name);
     const key = found?.key[0] ?? found?.candidate_keys[0]?.split(' + ')[0] ?? found?.columns[0]?.name ?? '';
-    onChange({ ...step, table: name, on: [{ mine: columns.find((c) => c.name === key)?.name ?? columns[0]?.name ?? '', theirs: key }], columns: {} });
+    onChange({
+      ...step,
+      table: name,
+      on: [{ mine: columns.find((c) => c.name === key)?.name ?? columns[0]?.name ?? '', theirs: key }],
+      columns: {},
+    });
   };
   return (
     <>
@@ -230,7 +380,13 @@ function LookUp({ model, table, columns, step, onChange }: Props) {
         Table
         <select className="field" value={String(step.table)} onChange={(e) => choose(e.target.value)}>
           <option value="">choose one</option>
-          {model.tables.filter((t) => t.name !== table && !t.formula).map((t) => <option key={t.name} value={t.name}>{t.name}</option>)}
+          {model.tables
+            .filter((t) => t.name !== table && !t.formula)
+            .map((t) => (
+              <option key={t.name} value={t.name}>
+                {t.name}
+              </option>
+            ))}
         </select>
       </label>
       {other && (
@@ -238,17 +394,52 @@ function LookUp({ model, table, columns, step, onChange }: Props) {
           <legend>Where these are equal</legend>
           {on.map((m, at) => (
             <span key={`${at}`} className="row">
-              <select className="field" style={{ width: 150 }} aria-label={`Own column ${at + 1}`} value={m.mine} onChange={(e) => setMatch(at, { mine: e.target.value })}>
-                {columns.map((c) => <option key={c.name} value={c.name}>{c.name}</option>)}
+              <select
+                className="field"
+                style={{ width: 150 }}
+                aria-label={`Own column ${at + 1}`}
+                value={m.mine}
+                onChange={(e) => setMatch(at, { mine: e.target.value })}
+              >
+                {columns.map((c) => (
+                  <option key={c.name} value={c.name}>
+                    {c.name}
+                  </option>
+                ))}
               </select>
               =
-              <select className="field" style={{ width: 150 }} aria-label={`Their column ${at + 1}`} value={m.theirs} onChange={(e) => setMatch(at, { theirs: e.target.value })}>
-                {theirs.map((c) => <option key={c.name} value={c.name}>{c.name}</option>)}
+              <select
+                className="field"
+                style={{ width: 150 }}
+                aria-label={`Their column ${at + 1}`}
+                value={m.theirs}
+                onChange={(e) => setMatch(at, { theirs: e.target.value })}
+              >
+                {theirs.map((c) => (
+                  <option key={c.name} value={c.name}>
+                    {c.name}
+                  </option>
+                ))}
               </select>
-              {on.length > 1 && <button type="button" className="plain" aria-label={`Leave out pair ${at + 1}`} onClick={() => onChange({ ...step, on: on.filter((_, i) => i !== at) })}>×</button>}
+              {on.length > 1 && (
+                <button
+                  type="button"
+                  className="plain"
+                  aria-label={`Leave out pair ${at + 1}`}
+                  onClick={() => onChange({ ...step, on: on.filter((_, i) => i !== at) })}
+                >
+                  ×
+                </button>
+              )}
             </span>
           ))}
-          <button type="button" className="pill small" onClick={() => onChange({ ...step, on: [...on, { mine: columns[0]?.name ?? '', theirs: theirs[0]?.name ?? '' }] })}>and another pair</button>
+          <button
+            type="button"
+            className="pill small"
+            onClick={() => onChange({ ...step, on: [...on, { mine: columns[0]?.name ?? '', theirs: theirs[0]?.name ?? '' }] })}
+          >
+            and another pair
+          </button>
         </fieldset>
       )}
       {other && (

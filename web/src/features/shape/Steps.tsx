@@ -45,22 +45,29 @@ export function Steps({ steps, told, start, at, onAt, onSteps, onAdd }: Props) {
       {adding && (
         <div className="step-kinds">
           {/* Opened to be typed into. */}
-          {/* oxlint-disable-next-line jsx-a11y/no-autofocus */}
-          <input className="field" autoFocus aria-label="Search steps" placeholder="what should happen?" value={search} onChange={(e) => setSearch(e.target.value)} onKeyDown={(e) => { if (e.key === 'Escape') setAdding(false); if (e.key === 'Enter') add(found[0]?.kind); }} />
+          <input
+            className="field"
+            // oxlint-disable-next-line jsx-a11y/no-autofocus
+            autoFocus
+            aria-label="Search steps"
+            placeholder="what should happen?"
+            value={search}
+            onChange={(e) => setSearch(e.target.value)}
+            onKeyDown={(e) => {
+              if (e.key === 'Escape') setAdding(false);
+              if (e.key === 'Enter') add(found[0]?.kind);
+            }}
+          />
           {[...new Set(found.map((k) => k.group))].map((group) => (
             <div key={group}>
               <h3>{group}</h3>
-              {found.filter((k) => k.group === group).map((k) => (
-                <button
-                  key={k.kind}
-                  type="button"
-                  className="side-item"
-                  title={k.help}
-                  onClick={() => add(k.kind)}
-                >
-                  {k.label}
-                </button>
-              ))}
+              {found
+                .filter((k) => k.group === group)
+                .map((k) => (
+                  <button key={k.kind} type="button" className="side-item" title={k.help} onClick={() => add(k.kind)}>
+                    {k.label}
+                  </button>
+                ))}
             </div>
           ))}
         </div>
@@ -78,16 +85,51 @@ export function Steps({ steps, told, start, at, onAt, onSteps, onAdd }: Props) {
             // Steps have no name of their own; their place is what they are.
             <li key={`${i}`} className={`step ${t?.state ?? ''} ${shown === i + 1 ? 'shown' : ''}`}>
               <button type="button" className="plain step-words" aria-current={shown === i + 1} onClick={() => onAt(i + 1)}>
-                <span>{i + 1}. {t?.words ?? step.kind}</span>
+                <span>
+                  {i + 1}. {t?.words ?? step.kind}
+                </span>
                 <small>{t ? counts(t) : '…'}</small>
                 {step.note && <small className="step-note">{step.note}</small>}
-                {t?.errors.map((e) => <small key={e.message} className="signal wrap">{e.message}</small>)}
+                {t?.errors.map((e) => (
+                  <small key={e.message} className="signal wrap">
+                    {e.message}
+                  </small>
+                ))}
               </button>
               <span className="step-tools">
-                <button type="button" className="plain" aria-pressed={!step.off} aria-label={step.off ? `Switch step ${i + 1} on` : `Switch step ${i + 1} off`} title={step.off ? 'switch on' : 'switch off'} onClick={() => onSteps(steps.map((s, j) => (j === i ? { ...s, off: !s.off } : s)))}>{step.off ? '○' : '●'}</button>
-                <button type="button" className="plain" disabled={i === 0} aria-label={`Move step ${i + 1} up`} onClick={() => move(i, -1)}>↑</button>
-                <button type="button" className="plain" disabled={i === steps.length - 1} aria-label={`Move step ${i + 1} down`} onClick={() => move(i, 1)}>↓</button>
-                <button type="button" className="plain" aria-label={`Take step ${i + 1} out`} onClick={() => { onSteps(steps.filter((_, j) => j !== i)); onAt(null); }}>×</button>
+                <button
+                  type="button"
+                  className="plain"
+                  aria-pressed={!step.off}
+                  aria-label={step.off ? `Switch step ${i + 1} on` : `Switch step ${i + 1} off`}
+                  title={step.off ? 'switch on' : 'switch off'}
+                  onClick={() => onSteps(steps.map((s, j) => (j === i ? { ...s, off: !s.off } : s)))}
+                >
+                  {step.off ? '○' : '●'}
+                </button>
+                <button type="button" className="plain" disabled={i === 0} aria-label={`Move step ${i + 1} up`} onClick={() => move(i, -1)}>
+                  ↑
+                </button>
+                <button
+                  type="button"
+                  className="plain"
+                  disabled={i === steps.length - 1}
+                  aria-label={`Move step ${i + 1} down`}
+                  onClick={() => move(i, 1)}
+                >
+                  ↓
+                </button>
+                <button
+                  type="button"
+                  className="plain"
+                  aria-label={`Take step ${i + 1} out`}
+                  onClick={() => {
+                    onSteps(steps.filter((_, j) => j !== i));
+                    onAt(null);
+                  }}
+                >
+                  ×
+                </button>
               </span>
             </li>
           );
@@ -101,7 +143,8 @@ function counts(t: StepTold): string {
   if (t.state === 'off') return 'switched off';
   if (t.state === 'waits') return 'waits for the step before';
   if (t.state === 'wrong') return 'cannot be done';
-  const rows = t.rows_before === t.rows_after ? `${counted(t.rows_after, 'row')}` : `${count(t.rows_before)} › ${counted(t.rows_after, 'row')}`;
+  const rows =
+    t.rows_before === t.rows_after ? `${counted(t.rows_after, 'row')}` : `${count(t.rows_before)} › ${counted(t.rows_after, 'row')}`;
   const columns = t.columns_before === t.columns_after ? `${t.columns_after} columns` : `${t.columns_before} › ${t.columns_after} columns`;
   return `${rows}, ${columns}`;
 }

@@ -28,14 +28,35 @@ export function TableTools({ model, table }: { model: ModelDocument; table: Tabl
       {change.box && <ConsequencesBox model={model} box={change.box} onMake={(e) => void make(e)} onLeave={change.clear} />}
       <div className="row">
         <RenameButton model={model} what="table" name={table.name} onRenamed={renamed} />
-        {!table.formula && <button type="button" className="pill small" onClick={() => setComputing(!computing)}>Compute a column</button>}
-        <button type="button" className="pill small" onClick={() => setHiding(!hiding)}>Hide columns</button>
-        {!table.formula && <button type="button" className="pill small" onClick={() => setRole(!role)}>Use it in another role</button>}
-        <button type="button" className="pill small" disabled={busy || change.busy} onClick={() => void change.ask({ kind: 'drop_table', name: table.name }).then((done) => done && actions.select(null))}>
+        {!table.formula && (
+          <button type="button" className="pill small" onClick={() => setComputing(!computing)}>
+            Compute a column
+          </button>
+        )}
+        <button type="button" className="pill small" onClick={() => setHiding(!hiding)}>
+          Hide columns
+        </button>
+        {!table.formula && (
+          <button type="button" className="pill small" onClick={() => setRole(!role)}>
+            Use it in another role
+          </button>
+        )}
+        <button
+          type="button"
+          className="pill small"
+          disabled={busy || change.busy}
+          onClick={() => void change.ask({ kind: 'drop_table', name: table.name }).then((done) => done && actions.select(null))}
+        >
           Remove the table
         </button>
       </div>
-      <Words model={model} what={`table ${table.name}`} label={`Description of ${table.name}`} saved={table.description} send={(text) => ({ kind: 'describe_table', name: table.name, description: text })} />
+      <Words
+        model={model}
+        what={`table ${table.name}`}
+        label={`Description of ${table.name}`}
+        saved={table.description}
+        send={(text) => ({ kind: 'describe_table', name: table.name, description: text })}
+      />
       {hiding && <HideColumns model={model} table={table} onDone={() => setHiding(false)} />}
       {role && <RoleForm model={model} table={table} onDone={() => setRole(false)} />}
       {computing && <ColumnFormula model={model} table={table} name="" formula="" onDone={() => setComputing(false)} />}
@@ -44,20 +65,66 @@ export function TableTools({ model, table }: { model: ModelDocument; table: Tabl
 }
 
 /** A description: what was typed stays until it is kept or thrown away. */
-function Words({ model, what, label, saved, send }: { model: ModelDocument; what: string; label: string; saved: string; send: (text: string) => Edit }) {
+function Words({
+  model,
+  what,
+  label,
+  saved,
+  send,
+}: {
+  model: ModelDocument;
+  what: string;
+  label: string;
+  saved: string;
+  send: (text: string) => Edit;
+}) {
   const { edit, busy } = useEdits(model);
   const kept = useKept(model.id, 'text', what, saved);
   const [open, setOpen] = useState(kept.changed);
-  const keep = () => void edit(send(kept.value)).then((ok) => { if (ok) { kept.drop(); setOpen(false); } });
+  const keep = () =>
+    void edit(send(kept.value)).then((ok) => {
+      if (ok) {
+        kept.drop();
+        setOpen(false);
+      }
+    });
   useSaver(keep, open && kept.changed);
-  if (!open) return <p style={{ marginTop: 8 }}><button type="button" className="pill small" onClick={() => setOpen(true)}>Describe</button></p>;
+  if (!open)
+    return (
+      <p style={{ marginTop: 8 }}>
+        <button type="button" className="pill small" onClick={() => setOpen(true)}>
+          Describe
+        </button>
+      </p>
+    );
   return (
-    <form style={{ marginTop: 8 }} onSubmit={(e) => { e.preventDefault(); keep(); }}>
-      {kept.theirs && <p className="signal" role="alert">Somebody wrote meanwhile: “{saved}” Keep puts yours in its place.</p>}
+    <form
+      style={{ marginTop: 8 }}
+      onSubmit={(e) => {
+        e.preventDefault();
+        keep();
+      }}
+    >
+      {kept.theirs && (
+        <p className="signal" role="alert">
+          Somebody wrote meanwhile: “{saved}” Keep puts yours in its place.
+        </p>
+      )}
       <textarea className="field" rows={3} aria-label={label} value={kept.value} onChange={(e) => kept.put(e.target.value)} />
       <div className="row">
-        <button type="submit" className="pill small" disabled={busy || !kept.changed}>Keep</button>
-        <button type="button" className="pill small" onClick={() => { kept.drop(); setOpen(false); }}>{kept.changed ? 'Throw it away' : 'Leave it'}</button>
+        <button type="submit" className="pill small" disabled={busy || !kept.changed}>
+          Keep
+        </button>
+        <button
+          type="button"
+          className="pill small"
+          onClick={() => {
+            kept.drop();
+            setOpen(false);
+          }}
+        >
+          {kept.changed ? 'Throw it away' : 'Leave it'}
+        </button>
       </div>
     </form>
   );
@@ -68,11 +135,12 @@ function HideColumns({ model, table, onDone }: { model: ModelDocument; table: Ta
   const { edit, busy } = useEdits(model);
   const [hidden, setHidden] = useState(() => new Set(table.columns.filter((c) => c.hidden).map((c) => c.name)));
   const changed = table.columns.filter((c) => c.hidden !== hidden.has(c.name));
-  const turn = (name: string) => setHidden((old) => {
-    const next = new Set(old);
-    if (!next.delete(name)) next.add(name);
-    return next;
-  });
+  const turn = (name: string) =>
+    setHidden((old) => {
+      const next = new Set(old);
+      if (!next.delete(name)) next.add(name);
+      return next;
+    });
   const send = async (event: React.FormEvent) => {
     event.preventDefault();
     const columns = changed.map((c) => ({ name: c.name, hidden: hidden.has(c.name) }));
@@ -81,41 +149,109 @@ function HideColumns({ model, table, onDone }: { model: ModelDocument; table: Ta
   return (
     <form className="hide-columns" aria-label="Columns that lists leave out" onSubmit={(e) => void send(e)}>
       <div className="row">
-        <button type="button" className="pill small" onClick={() => setHidden(new Set(table.columns.map((c) => c.name)))}>All</button>
-        <button type="button" className="pill small" onClick={() => setHidden(new Set())}>None</button>
-        <button type="button" className="pill small" onClick={() => setHidden(new Set(keysOf(model, table)))}>The keys of its links</button>
+        <button type="button" className="pill small" onClick={() => setHidden(new Set(table.columns.map((c) => c.name)))}>
+          All
+        </button>
+        <button type="button" className="pill small" onClick={() => setHidden(new Set())}>
+          None
+        </button>
+        <button type="button" className="pill small" onClick={() => setHidden(new Set(keysOf(model, table)))}>
+          The keys of its links
+        </button>
       </div>
-      {table.columns.map((c) => <label key={c.name}><input type="checkbox" checked={hidden.has(c.name)} onChange={() => turn(c.name)} /> {c.name}</label>)}
+      {table.columns.map((c) => (
+        <label key={c.name}>
+          <input type="checkbox" checked={hidden.has(c.name)} onChange={() => turn(c.name)} /> {c.name}
+        </label>
+      ))}
       <div className="row">
-        <button type="submit" className="pill small solid" disabled={busy || changed.length === 0}>Leave these out of lists</button>
-        <button type="button" className="pill small" onClick={onDone}>Leave it</button>
+        <button type="submit" className="pill small solid" disabled={busy || changed.length === 0}>
+          Leave these out of lists
+        </button>
+        <button type="button" className="pill small" onClick={onDone}>
+          Leave it
+        </button>
       </div>
     </form>
   );
 }
 
 function keysOf(model: ModelDocument, table: TableInfo): string[] {
-  return model.links.flatMap((k) => [...(k.from_table === table.name ? k.from_columns : []), ...(k.to_table === table.name ? k.to_columns : [])]);
+  return model.links.flatMap((k) => [
+    ...(k.from_table === table.name ? k.from_columns : []),
+    ...(k.to_table === table.name ? k.to_columns : []),
+  ]);
 }
 
 /** A computed column: a formula over the row, its look-ups and the model's measures, with the rows it would give. */
-function ColumnFormula({ model, table, name, formula, onDone }: { model: ModelDocument; table: TableInfo; name: string; formula: string; onDone: () => void }) {
+function ColumnFormula({
+  model,
+  table,
+  name,
+  formula,
+  onDone,
+}: {
+  model: ModelDocument;
+  table: TableInfo;
+  name: string;
+  formula: string;
+  onDone: () => void;
+}) {
   const kept = useKept(model.id, 'made', `column ${table.name} ${name}`, { name, formula });
   const { edit, busy } = useEdits(model);
   const { name: called, formula: text } = kept.value;
   const found = useComputed(model, text, table.name, called.trim());
   const keep = () => {
-    if (called.trim() && found.sound) void edit({ kind: 'put_column', name: table.name, column: { name: called.trim(), formula: text } }).then((ok) => { if (ok) { kept.drop(); onDone(); } });
+    if (called.trim() && found.sound)
+      void edit({ kind: 'put_column', name: table.name, column: { name: called.trim(), formula: text } }).then((ok) => {
+        if (ok) {
+          kept.drop();
+          onDone();
+        }
+      });
   };
   useSaver(keep, kept.changed);
   return (
-    <form style={{ marginTop: 8 }} onSubmit={(e) => { e.preventDefault(); keep(); }}>
-      {name === '' && <input className="field" aria-label="Name of the column" placeholder="name" value={called} onChange={(e) => kept.put({ name: e.target.value, formula: text })} />}
-      <textarea className="field mono" rows={3} spellCheck={false} aria-label="Formula of the column" placeholder="column * Other.column" value={text} onChange={(e) => kept.put({ name: called, formula: e.target.value })} />
+    <form
+      style={{ marginTop: 8 }}
+      onSubmit={(e) => {
+        e.preventDefault();
+        keep();
+      }}
+    >
+      {name === '' && (
+        <input
+          className="field"
+          aria-label="Name of the column"
+          placeholder="name"
+          value={called}
+          onChange={(e) => kept.put({ name: e.target.value, formula: text })}
+        />
+      )}
+      <textarea
+        className="field mono"
+        rows={3}
+        spellCheck={false}
+        aria-label="Formula of the column"
+        placeholder="column * Other.column"
+        value={text}
+        onChange={(e) => kept.put({ name: called, formula: e.target.value })}
+      />
       <ComputedPreview found={found} most={6} />
       <div className="row">
-        <button type="submit" className="pill small" disabled={busy || !called.trim() || !found.sound}>Keep</button>
-        <button type="button" className="pill small" onClick={() => { kept.drop(); onDone(); }}>{kept.changed ? 'Throw it away' : 'Leave it'}</button>
+        <button type="submit" className="pill small" disabled={busy || !called.trim() || !found.sound}>
+          Keep
+        </button>
+        <button
+          type="button"
+          className="pill small"
+          onClick={() => {
+            kept.drop();
+            onDone();
+          }}
+        >
+          {kept.changed ? 'Throw it away' : 'Leave it'}
+        </button>
       </div>
     </form>
   );
@@ -131,30 +267,94 @@ export function ColumnTools({ model, table, column }: { model: ModelDocument; ta
   const leaveOut = (): Edit =>
     info.formula
       ? { kind: 'drop_column', name: table.name, column }
-      : { kind: 'shape_table', name: table.name, steps: [...table.steps, { kind: 'choose_columns', columns: table.columns.filter((c) => c.name !== column && !c.formula).map((c) => c.name) }], title: `leave out ${table.name}.${column}` };
+      : {
+          kind: 'shape_table',
+          name: table.name,
+          steps: [
+            ...table.steps,
+            { kind: 'choose_columns', columns: table.columns.filter((c) => c.name !== column && !c.formula).map((c) => c.name) },
+          ],
+          title: `leave out ${table.name}.${column}`,
+        };
   return (
     <>
       <h3>Change</h3>
-      {change.box && <ConsequencesBox model={model} box={change.box} onMake={(e) => void edit(e).then((ok) => { if (ok) actions.select({ kind: 'table', name: table.name }); change.clear(); })} onLeave={change.clear} />}
+      {change.box && (
+        <ConsequencesBox
+          model={model}
+          box={change.box}
+          onMake={(e) =>
+            void edit(e).then((ok) => {
+              if (ok) actions.select({ kind: 'table', name: table.name });
+              change.clear();
+            })
+          }
+          onLeave={change.clear}
+        />
+      )}
       <div className="row">
-        {!table.formula && <RenameButton key={column} model={model} what="column" name={`${quotedName(table.name)}.${quotedName(column)}`} onRenamed={(to) => actions.select({ kind: 'column', table: table.name, name: to })} />}
-        {info.formula && <button type="button" className="pill small" onClick={() => setWriting(!writing)}>Change the formula</button>}
-        <button type="button" className="pill small" disabled={busy} onClick={() => void edit({ kind: 'put_column', name: table.name, column: { name: column, hidden: !info.hidden } })}>{info.hidden ? 'Show in lists' : 'Hide from lists'}</button>
+        {!table.formula && (
+          <RenameButton
+            key={column}
+            model={model}
+            what="column"
+            name={`${quotedName(table.name)}.${quotedName(column)}`}
+            onRenamed={(to) => actions.select({ kind: 'column', table: table.name, name: to })}
+          />
+        )}
+        {info.formula && (
+          <button type="button" className="pill small" onClick={() => setWriting(!writing)}>
+            Change the formula
+          </button>
+        )}
+        <button
+          type="button"
+          className="pill small"
+          disabled={busy}
+          onClick={() => void edit({ kind: 'put_column', name: table.name, column: { name: column, hidden: !info.hidden } })}
+        >
+          {info.hidden ? 'Show in lists' : 'Hide from lists'}
+        </button>
         {(info.formula || !table.formula) && (
-          <button type="button" className="pill small" disabled={busy || change.busy} onClick={() => void change.ask(leaveOut()).then((done) => done && actions.select({ kind: 'table', name: table.name }))}>
+          <button
+            type="button"
+            className="pill small"
+            disabled={busy || change.busy}
+            onClick={() => void change.ask(leaveOut()).then((done) => done && actions.select({ kind: 'table', name: table.name }))}
+          >
             {info.formula ? 'Remove the column' : 'Leave the column out'}
           </button>
         )}
       </div>
       <p style={{ marginTop: 8 }}>
-        <label className="row">Its members are ordered by{' '}
-          <select className="field short" aria-label={`What ${column} is ordered by`} value={info.order_by} disabled={busy} onChange={(e) => void edit({ kind: 'put_column', name: table.name, column: { name: column, order_by: e.target.value } })}>
+        <label className="row">
+          Its members are ordered by{' '}
+          <select
+            className="field short"
+            aria-label={`What ${column} is ordered by`}
+            value={info.order_by}
+            disabled={busy}
+            onChange={(e) => void edit({ kind: 'put_column', name: table.name, column: { name: column, order_by: e.target.value } })}
+          >
             <option value="">what they are</option>
-            {table.columns.filter((c) => c.name !== column).map((c) => <option key={c.name} value={c.name}>{c.name}</option>)}
+            {table.columns
+              .filter((c) => c.name !== column)
+              .map((c) => (
+                <option key={c.name} value={c.name}>
+                  {c.name}
+                </option>
+              ))}
           </select>
         </label>
       </p>
-      <Words key={column} model={model} what={`column ${table.name}.${column}`} label={`Description of ${column}`} saved={info.description} send={(text) => ({ kind: 'put_column', name: table.name, column: { name: column, description: text } })} />
+      <Words
+        key={column}
+        model={model}
+        what={`column ${table.name}.${column}`}
+        label={`Description of ${column}`}
+        saved={info.description}
+        send={(text) => ({ kind: 'put_column', name: table.name, column: { name: column, description: text } })}
+      />
       {writing && <ColumnFormula model={model} table={table} name={column} formula={info.formula} onDone={() => setWriting(false)} />}
     </>
   );

@@ -9,8 +9,40 @@ interface Form {
   onChange: (origin: Origin) => void;
 }
 
-const COLUMNS = ['date', 'year', 'half', 'quarter', 'month', 'month_of_year', 'month_name', 'week', 'week_of_year', 'iso_year', 'day_of_month', 'day_of_year', 'day_of_week', 'day_name', 'season', 'weekend', 'holiday', 'working_day'];
-const LANGUAGES: [string, string][] = [['en', 'English'], ['de', 'German'], ['fr', 'French'], ['es', 'Spanish'], ['it', 'Italian'], ['nl', 'Dutch'], ['pl', 'Polish'], ['pt', 'Portuguese'], ['sv', 'Swedish'], ['da', 'Danish'], ['nb', 'Norwegian'], ['fi', 'Finnish']];
+const COLUMNS = [
+  'date',
+  'year',
+  'half',
+  'quarter',
+  'month',
+  'month_of_year',
+  'month_name',
+  'week',
+  'week_of_year',
+  'iso_year',
+  'day_of_month',
+  'day_of_year',
+  'day_of_week',
+  'day_name',
+  'season',
+  'weekend',
+  'holiday',
+  'working_day',
+];
+const LANGUAGES: [string, string][] = [
+  ['en', 'English'],
+  ['de', 'German'],
+  ['fr', 'French'],
+  ['es', 'Spanish'],
+  ['it', 'Italian'],
+  ['nl', 'Dutch'],
+  ['pl', 'Polish'],
+  ['pt', 'Portuguese'],
+  ['sv', 'Swedish'],
+  ['da', 'Danish'],
+  ['nb', 'Norwegian'],
+  ['fi', 'Finnish'],
+];
 const MONTHS = ['January', 'February', 'March', 'April', 'May', 'June', 'July', 'August', 'September', 'October', 'November', 'December'];
 
 export function CalendarForm({ model, origin, onChange }: Form & { model: ModelDocument }) {
@@ -18,7 +50,13 @@ export function CalendarForm({ model, origin, onChange }: Form & { model: ModelD
   const columns = (origin.columns as string[] | undefined) ?? [];
   const holidays = origin.holidays as { table: string; date: string; name: string } | null | undefined;
   const put = (part: Origin) => onChange({ ...origin, ...part });
-  const sources = model.tables.filter((t) => !t.formula && t.origin.kind !== 'calendar').flatMap((t) => t.columns.filter((c) => !c.formula && c.dtype.startsWith('date')).map((c) => ({ text: `${t.name}.${c.name}`, name: `${quotedName(t.name)}.${quotedName(c.name)}` })));
+  const sources = model.tables
+    .filter((t) => !t.formula && t.origin.kind !== 'calendar')
+    .flatMap((t) =>
+      t.columns
+        .filter((c) => !c.formula && c.dtype.startsWith('date'))
+        .map((c) => ({ text: `${t.name}.${c.name}`, name: `${quotedName(t.name)}.${quotedName(c.name)}` })),
+    );
   const lists = model.tables.filter((t) => !t.formula && t.origin.kind !== 'calendar' && t.columns.some((c) => c.dtype === 'date'));
   const list = model.tables.find((t) => t.name === holidays?.table);
   return (
@@ -28,7 +66,11 @@ export function CalendarForm({ model, origin, onChange }: Form & { model: ModelD
         <div className="tick-list">
           {sources.map((s) => (
             <label key={s.name} className="tick">
-              <input type="checkbox" checked={dates.includes(s.name)} onChange={(e) => put({ dates: e.target.checked ? [...dates, s.name] : dates.filter((x) => x !== s.name) })} />
+              <input
+                type="checkbox"
+                checked={dates.includes(s.name)}
+                onChange={(e) => put({ dates: e.target.checked ? [...dates, s.name] : dates.filter((x) => x !== s.name) })}
+              />
               {s.text}
             </label>
           ))}
@@ -36,45 +78,113 @@ export function CalendarForm({ model, origin, onChange }: Form & { model: ModelD
         </div>
       </fieldset>
       <div className="settings">
-        <label>First day<input className="field" type="date" value={String(origin.start ?? '')} onChange={(e) => put({ start: e.target.value || null })} /></label>
-        <label>Last day<input className="field" type="date" value={String(origin.end ?? '')} onChange={(e) => put({ end: e.target.value || null })} /></label>
+        <label>
+          First day
+          <input
+            className="field"
+            type="date"
+            value={String(origin.start ?? '')}
+            onChange={(e) => put({ start: e.target.value || null })}
+          />
+        </label>
+        <label>
+          Last day
+          <input className="field" type="date" value={String(origin.end ?? '')} onChange={(e) => put({ end: e.target.value || null })} />
+        </label>
         <label>
           Year starts in
-          <select className="field" value={Number(origin.year_starts_in ?? 1)} onChange={(e) => put({ year_starts_in: Number(e.target.value) })}>
-            {MONTHS.map((m, i) => <option key={m} value={i + 1}>{m}</option>)}
+          <select
+            className="field"
+            value={Number(origin.year_starts_in ?? 1)}
+            onChange={(e) => put({ year_starts_in: Number(e.target.value) })}
+          >
+            {MONTHS.map((m, i) => (
+              <option key={m} value={i + 1}>
+                {m}
+              </option>
+            ))}
           </select>
         </label>
         <label>
           Names in
           <select className="field" value={String(origin.language ?? 'en')} onChange={(e) => put({ language: e.target.value })}>
-            {LANGUAGES.map(([code, words]) => <option key={code} value={code}>{words}</option>)}
+            {LANGUAGES.map(([code, words]) => (
+              <option key={code} value={code}>
+                {words}
+              </option>
+            ))}
           </select>
         </label>
-        <label className="check"><input type="checkbox" checked={origin.whole_years === true} onChange={(e) => put({ whole_years: e.target.checked })} />whole years</label>
+        <label className="check">
+          <input type="checkbox" checked={origin.whole_years === true} onChange={(e) => put({ whole_years: e.target.checked })} />
+          whole years
+        </label>
         <label>
           Holidays from
-          <select className="field" value={holidays?.table ?? ''} onChange={(e) => {
-            const t = lists.find((x) => x.name === e.target.value);
-            put({ holidays: t ? { table: t.name, date: t.columns.find((c) => c.dtype === 'date')?.name ?? '', name: t.columns.find((c) => c.dtype === 'text')?.name ?? '' } : null });
-          }}>
+          <select
+            className="field"
+            value={holidays?.table ?? ''}
+            onChange={(e) => {
+              const t = lists.find((x) => x.name === e.target.value);
+              put({
+                holidays: t
+                  ? {
+                      table: t.name,
+                      date: t.columns.find((c) => c.dtype === 'date')?.name ?? '',
+                      name: t.columns.find((c) => c.dtype === 'text')?.name ?? '',
+                    }
+                  : null,
+              });
+            }}
+          >
             <option value="">none</option>
-            {lists.map((t) => <option key={t.name} value={t.name}>{t.name}</option>)}
+            {lists.map((t) => (
+              <option key={t.name} value={t.name}>
+                {t.name}
+              </option>
+            ))}
           </select>
         </label>
         {holidays && list && (
           <>
-            <label>their day<select className="field" value={holidays.date} onChange={(e) => put({ holidays: { ...holidays, date: e.target.value } })}>{list.columns.filter((c) => c.dtype.startsWith('date')).map((c) => <option key={c.name}>{c.name}</option>)}</select></label>
-            <label>their name<select className="field" value={holidays.name} onChange={(e) => put({ holidays: { ...holidays, name: e.target.value } })}><option value="">none</option>{list.columns.map((c) => <option key={c.name}>{c.name}</option>)}</select></label>
+            <label>
+              their day
+              <select className="field" value={holidays.date} onChange={(e) => put({ holidays: { ...holidays, date: e.target.value } })}>
+                {list.columns
+                  .filter((c) => c.dtype.startsWith('date'))
+                  .map((c) => (
+                    <option key={c.name}>{c.name}</option>
+                  ))}
+              </select>
+            </label>
+            <label>
+              their name
+              <select className="field" value={holidays.name} onChange={(e) => put({ holidays: { ...holidays, name: e.target.value } })}>
+                <option value="">none</option>
+                {list.columns.map((c) => (
+                  <option key={c.name}>{c.name}</option>
+                ))}
+              </select>
+            </label>
           </>
         )}
       </div>
-      {Number(origin.year_starts_in ?? 1) > 1 && <p className="quiet">A year is named after the calendar year in which it starts; quarters and the month of the year count from there.</p>}
+      {Number(origin.year_starts_in ?? 1) > 1 && (
+        <p className="quiet">
+          A year is named after the calendar year in which it starts; quarters and the month of the year count from there.
+        </p>
+      )}
       <fieldset>
         <legend>Columns</legend>
         <div className="tick-list">
           {COLUMNS.map((c) => (
             <label key={c} className="tick">
-              <input type="checkbox" checked={c === 'date' || columns.includes(c)} disabled={c === 'date'} onChange={(e) => put({ columns: COLUMNS.filter((x) => (x === c ? e.target.checked : columns.includes(x))) })} />
+              <input
+                type="checkbox"
+                checked={c === 'date' || columns.includes(c)}
+                disabled={c === 'date'}
+                onChange={(e) => put({ columns: COLUMNS.filter((x) => (x === c ? e.target.checked : columns.includes(x))) })}
+              />
               {c}
             </label>
           ))}
@@ -105,30 +215,104 @@ export function BandsForm({ origin, onChange }: Form) {
         <fieldset key={`${at}`} className="band-size">
           <legend>Size {at + 1}</legend>
           <div className="settings">
-            <label>Called<input className="field" value={size.name} onChange={(e) => put(at, { name: e.target.value })} /></label>
-            <label>From<input className="field tiny" type="number" value={size.start ?? ''} onChange={(e) => put(at, { start: number(e.target.value), edges: [] })} /></label>
-            <label>To<input className="field tiny" type="number" value={size.end ?? ''} onChange={(e) => put(at, { end: number(e.target.value), edges: [] })} /></label>
-            <label>In steps of<input className="field tiny" type="number" min={0} value={size.step ?? ''} onChange={(e) => put(at, { step: number(e.target.value), edges: [] })} /></label>
-            <Listed label="or edges of your own" values={(size.edges ?? []).map(String)} onChange={(found) => put(at, { edges: found.map(Number).filter((x) => !Number.isNaN(x)), start: null, end: null, step: null })} hint="-60, 0, 5, 15" />
+            <label>
+              Called
+              <input className="field" value={size.name} onChange={(e) => put(at, { name: e.target.value })} />
+            </label>
+            <label>
+              From
+              <input
+                className="field tiny"
+                type="number"
+                value={size.start ?? ''}
+                onChange={(e) => put(at, { start: number(e.target.value), edges: [] })}
+              />
+            </label>
+            <label>
+              To
+              <input
+                className="field tiny"
+                type="number"
+                value={size.end ?? ''}
+                onChange={(e) => put(at, { end: number(e.target.value), edges: [] })}
+              />
+            </label>
+            <label>
+              In steps of
+              <input
+                className="field tiny"
+                type="number"
+                min={0}
+                value={size.step ?? ''}
+                onChange={(e) => put(at, { step: number(e.target.value), edges: [] })}
+              />
+            </label>
+            <Listed
+              label="or edges of your own"
+              values={(size.edges ?? []).map(String)}
+              onChange={(found) =>
+                put(at, { edges: found.map(Number).filter((x) => !Number.isNaN(x)), start: null, end: null, step: null })
+              }
+              hint="-60, 0, 5, 15"
+            />
             <Listed label="Labels" values={size.labels ?? []} onChange={(labels) => put(at, { labels })} hint="made from the edges" />
-            <label className="check"><input type="checkbox" checked={size.open_below === true} onChange={(e) => put(at, { open_below: e.target.checked })} />one below</label>
-            <label className="check"><input type="checkbox" checked={size.open_above === true} onChange={(e) => put(at, { open_above: e.target.checked })} />one above</label>
-            {sizes.length > 1 && <button type="button" className="plain" onClick={() => onChange({ ...origin, sizes: sizes.filter((_, i) => i !== at) })}>leave it out</button>}
+            <label className="check">
+              <input type="checkbox" checked={size.open_below === true} onChange={(e) => put(at, { open_below: e.target.checked })} />
+              one below
+            </label>
+            <label className="check">
+              <input type="checkbox" checked={size.open_above === true} onChange={(e) => put(at, { open_above: e.target.checked })} />
+              one above
+            </label>
+            {sizes.length > 1 && (
+              <button type="button" className="plain" onClick={() => onChange({ ...origin, sizes: sizes.filter((_, i) => i !== at) })}>
+                leave it out
+              </button>
+            )}
           </div>
         </fieldset>
       ))}
-      <button type="button" className="pill small" onClick={() => onChange({ ...origin, sizes: [...sizes, { name: `size ${sizes.length + 1}`, start: 0, end: 100, step: 10 }] })}>one more size</button>
+      <button
+        type="button"
+        className="pill small"
+        onClick={() => onChange({ ...origin, sizes: [...sizes, { name: `size ${sizes.length + 1}`, start: 0, end: 100, step: 10 }] })}
+      >
+        one more size
+      </button>
     </>
   );
 }
 
 /** Values written with commas; what is being typed stays as it is typed. */
-function Listed({ label, values, onChange, hint }: { label: string; values: string[]; onChange: (values: string[]) => void; hint: string }) {
+function Listed({
+  label,
+  values,
+  onChange,
+  hint,
+}: {
+  label: string;
+  values: string[];
+  onChange: (values: string[]) => void;
+  hint: string;
+}) {
   const [text, setText] = useState(values.join(', '));
   return (
     <label>
       {label}
-      <input className="field" value={text} placeholder={hint} onChange={(e) => { setText(e.target.value); onChange(e.target.value.split(',').map((x) => x.trim()).filter(Boolean)); }} />
+      <input
+        className="field"
+        value={text}
+        placeholder={hint}
+        onChange={(e) => {
+          setText(e.target.value);
+          onChange(
+            e.target.value
+              .split(',')
+              .map((x) => x.trim())
+              .filter(Boolean),
+          );
+        }}
+      />
     </label>
   );
 }
@@ -150,27 +334,47 @@ function pasted(text: string): string[][] {
 export function ListForm({ origin, onChange }: Form) {
   const columns = (origin.columns as ListColumn[] | undefined) ?? [];
   const rows = (origin.rows as Cell[][] | undefined) ?? [];
-  const [text, setText] = useState(() => [columns.map((c) => c.name), ...rows.map((r) => r.map((x) => (x === null ? '' : String(x))))].map((r) => r.join('\t')).join('\n'));
+  const [text, setText] = useState(() =>
+    [columns.map((c) => c.name), ...rows.map((r) => r.map((x) => (x === null ? '' : String(x))))].map((r) => r.join('\t')).join('\n'),
+  );
   const take = (next: string) => {
     setText(next);
     const [head = [], ...body] = pasted(next);
     const known = new Map(columns.map((c) => [c.name, c.type]));
     const names = head.map((n, i) => n || `column ${i + 1}`);
-    onChange({ ...origin, columns: names.map((name) => ({ name, type: known.get(name) ?? '' })), rows: body.map((r) => r.map((x) => (x === '' ? null : x))) });
+    onChange({
+      ...origin,
+      columns: names.map((name) => ({ name, type: known.get(name) ?? '' })),
+      rows: body.map((r) => r.map((x) => (x === '' ? null : x))),
+    });
   };
   return (
     <>
       <label>
         Headings in the first line, then a row a line; cells between tabs, semicolons or commas
-        <textarea className="field mono" rows={9} spellCheck={false} aria-label="Rows of the list" value={text} onChange={(e) => take(e.target.value)} />
+        <textarea
+          className="field mono"
+          rows={9}
+          spellCheck={false}
+          aria-label="Rows of the list"
+          value={text}
+          onChange={(e) => take(e.target.value)}
+        />
       </label>
       <div className="settings">
         {columns.map((c, i) => (
           <label key={`${i}`}>
             {c.name}
-            <select className="field" aria-label={`Type of ${c.name}`} value={c.type} onChange={(e) => onChange({ ...origin, columns: columns.map((x, j) => (j === i ? { ...x, type: e.target.value } : x)) })}>
+            <select
+              className="field"
+              aria-label={`Type of ${c.name}`}
+              value={c.type}
+              onChange={(e) => onChange({ ...origin, columns: columns.map((x, j) => (j === i ? { ...x, type: e.target.value } : x)) })}
+            >
               <option value="">found by itself</option>
-              {['text', 'integer', 'number', 'boolean', 'date', 'datetime'].map((t) => <option key={t}>{t}</option>)}
+              {['text', 'integer', 'number', 'boolean', 'date', 'datetime'].map((t) => (
+                <option key={t}>{t}</option>
+              ))}
             </select>
           </label>
         ))}
@@ -183,12 +387,25 @@ export function ParameterForm({ origin, onChange }: Form) {
   const number = (key: string, label: string) => (
     <label>
       {label}
-      <input className="field tiny" type="number" step="any" value={String(origin[key] ?? '')} onChange={(e) => e.target.value !== '' && onChange({ ...origin, [key]: Number(e.target.value) })} />
+      <input
+        className="field tiny"
+        type="number"
+        step="any"
+        value={String(origin[key] ?? '')}
+        onChange={(e) => e.target.value !== '' && onChange({ ...origin, [key]: Number(e.target.value) })}
+      />
     </label>
   );
   return (
     <div className="settings">
-      <label>Column<input className="field" value={String(origin.column ?? 'value')} onChange={(e) => onChange({ ...origin, column: e.target.value || 'value' })} /></label>
+      <label>
+        Column
+        <input
+          className="field"
+          value={String(origin.column ?? 'value')}
+          onChange={(e) => onChange({ ...origin, column: e.target.value || 'value' })}
+        />
+      </label>
       {number('start', 'From')}
       {number('end', 'To')}
       {number('step', 'In steps of')}

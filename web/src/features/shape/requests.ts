@@ -83,7 +83,10 @@ export function useMade(model: ModelDocument, origin: Record<string, unknown> | 
     queryKey: ['made', model.id, model.version, origin],
     enabled: origin !== null,
     placeholderData: keepPreviousData,
-    queryFn: async () => unwrap(await client.POST('/api/models/{model_id}/made', { params: { path: { model_id: model.id } }, body: { origin: origin ?? {} } })),
+    queryFn: async () =>
+      unwrap(
+        await client.POST('/api/models/{model_id}/made', { params: { path: { model_id: model.id } }, body: { origin: origin ?? {} } }),
+      ),
   });
 }
 
@@ -97,6 +100,7 @@ export type ThingKind = 'source' | 'table' | 'column' | 'link' | 'measure' | 'pr
 export function useStory(model: ModelDocument, kind: ThingKind, name: string) {
   return useQuery({
     queryKey: ['story', model.id, model.version, kind, name],
-    queryFn: async () => unwrap(await client.GET('/api/models/{model_id}/story', { params: { path: { model_id: model.id }, query: { kind, name } } })),
+    queryFn: async () =>
+      unwrap(await client.GET('/api/models/{model_id}/story', { params: { path: { model_id: model.id }, query: { kind, name } } })),
   });
 }

@@ -37,7 +37,14 @@ export interface Drawing {
 const whole = (line: Member[]) => line.every((m) => m.kind !== 'total');
 
 function categories(lines: Member[][]): Category[] {
-  return shownLines(lines).filter((l) => whole(l.members)).map((l) => ({ key: JSON.stringify(l.members), text: l.members.map(memberText).join(' › ') || 'All', members: l.members, place: l.place }));
+  return shownLines(lines)
+    .filter((l) => whole(l.members))
+    .map((l) => ({
+      key: JSON.stringify(l.members),
+      text: l.members.map(memberText).join(' › ') || 'All',
+      members: l.members,
+      place: l.place,
+    }));
 }
 
 /** Rows are the categories, measures and places across the series; without rows the places across are the categories. `most` are the
@@ -49,14 +56,22 @@ export function drawing(answer: GridAnswer, look: Look, most = Infinity): Drawin
   const left = answer.measures.filter((m) => !['integer', 'number'].includes(m.dtype)).map((m) => m.name);
   const several = answer.measures.length - left.length > 1;
   const series = answer.measures.flatMap((m, i) =>
-    left.includes(m.name) ? [] : across.map((c): Omit<Series, 'ink'> => ({
-      key: `${m.name} ${c.key}`, measure: m.name, place: c.text === 'All' ? '' : c.text, text: [several || !c.text || c.text === 'All' ? nameText(m.name) : '', c.text === 'All' ? '' : c.text].filter(Boolean).join(', '),
-      format: look.formats?.[m.name] ?? m.format, dtype: m.dtype, unreached: m.unreached, reach: reachWords(m),
-      values: down.map((d) => {
-        const found = turned ? answer.values[i]?.[0]?.[d.place] : answer.values[i]?.[d.place]?.[c.place];
-        return typeof found === 'number' ? found : null;
-      }),
-    })),
+    left.includes(m.name)
+      ? []
+      : across.map((c): Omit<Series, 'ink'> => ({
+          key: `${m.name} ${c.key}`,
+          measure: m.name,
+          place: c.text === 'All' ? '' : c.text,
+          text: [several || !c.text || c.text === 'All' ? nameText(m.name) : '', c.text === 'All' ? '' : c.text].filter(Boolean).join(', '),
+          format: look.formats?.[m.name] ?? m.format,
+          dtype: m.dtype,
+          unreached: m.unreached,
+          reach: reachWords(m),
+          values: down.map((d) => {
+            const found = turned ? answer.values[i]?.[0]?.[d.place] : answer.values[i]?.[d.place]?.[c.place];
+            return typeof found === 'number' ? found : null;
+          }),
+        })),
   );
   return { categories: down, series: series.map((s, i) => ({ ...s, ink: i })), left };
 }
@@ -98,13 +113,22 @@ export function extent(series: Series[], stacked: boolean): [number, number] {
   return low === high ? [low, low + 1] : [low, high];
 }
 
-export const tick = (value: number, series: Series | undefined) => measureText(value, series?.format.includes('%') ? '0%' : Math.abs(value) < 10 && value % 1 !== 0 ? '#,##0.##' : '#,##0', 'number');
-export const text = (value: number | null, series: Series) => (value === null ? '(empty)' : measureText(value, series.format, series.dtype));
+export const tick = (value: number, series: Series | undefined) =>
+  measureText(value, series?.format.includes('%') ? '0%' : Math.abs(value) < 10 && value % 1 !== 0 ? '#,##0.##' : '#,##0', 'number');
+export const text = (value: number | null, series: Series) =>
+  value === null ? '(empty)' : measureText(value, series.format, series.dtype);
 
 /** Series are told apart by a shape and a dash as well as by their ink. */
 export const INKS = 6;
 export const DASHES = ['', '7 3', '2 3', '9 3 2 3', '4 2', '1 4'];
-const SHAPES = ['M-4 0A4 4 0 1 0 4 0A4 4 0 1 0-4 0Z', 'M-3.6-3.6H3.6V3.6H-3.6Z', 'M0-4.8L4.6 3.6H-4.6Z', 'M0-5L5 0L0 5L-5 0Z', 'M-4.6-3.6H4.6L0 4.8Z', 'M-1.5-4.5H1.5V-1.5H4.5V1.5H1.5V4.5H-1.5V1.5H-4.5V-1.5H-1.5Z'];
+const SHAPES = [
+  'M-4 0A4 4 0 1 0 4 0A4 4 0 1 0-4 0Z',
+  'M-3.6-3.6H3.6V3.6H-3.6Z',
+  'M0-4.8L4.6 3.6H-4.6Z',
+  'M0-5L5 0L0 5L-5 0Z',
+  'M-4.6-3.6H4.6L0 4.8Z',
+  'M-1.5-4.5H1.5V-1.5H4.5V1.5H1.5V4.5H-1.5V1.5H-4.5V-1.5H-1.5Z',
+];
 export const shape = (i: number) => SHAPES[i % SHAPES.length] ?? '';
 export const ink = (i: number) => `ink-${i % INKS}`;
 
@@ -114,7 +138,8 @@ export function misfit(kind: Picture, drawn: Drawing, levels: number): string {
   if (levels === 0) return 'Nothing is on an axis: there is one number alone.';
   if (drawn.series.length === 0) return 'No measure of this probe is a number.';
   if (kind === 'heat' && drawn.series.length < 2) return 'Heat needs fields side by side: a column across, or several measures.';
-  if (kind === 'stacked' && (drawn.series.length < 2 || new Set(drawn.series.map((s) => s.measure)).size > 1)) return 'Only parts of one measure can be stacked: put a column across.';
+  if (kind === 'stacked' && (drawn.series.length < 2 || new Set(drawn.series.map((s) => s.measure)).size > 1))
+    return 'Only parts of one measure can be stacked: put a column across.';
   if (kind === 'multiples' && drawn.series.length < 2 && levels < 2) return 'Small multiples need two columns down, or several series.';
   return '';
 }

@@ -1,5 +1,16 @@
 // A drawing as a file of its own, with its title and legend: what its style sheet says is written into it.
-const SAID = ['fill', 'fill-opacity', 'stroke', 'stroke-width', 'stroke-dasharray', 'font-family', 'font-size', 'font-weight', 'opacity', 'text-anchor'];
+const SAID = [
+  'fill',
+  'fill-opacity',
+  'stroke',
+  'stroke-width',
+  'stroke-dasharray',
+  'font-family',
+  'font-size',
+  'font-weight',
+  'opacity',
+  'text-anchor',
+];
 const TITLE = 34;
 const MARGIN = 12;
 
@@ -51,8 +62,16 @@ export function svgText(place: HTMLElement, title: string): { text: string; widt
     const box = element.getBoundingClientRect();
     return { x: box.left - origin.left + place.scrollLeft + MARGIN, y: box.top - origin.top + place.scrollTop + head, height: box.height };
   };
-  const drawings = [...place.querySelectorAll<SVGSVGElement>('svg.picture')].map((svg) => `<g transform="translate(${at(svg).x} ${at(svg).y})">${copied(svg)}</g>`);
-  const captions = [...place.querySelectorAll('figcaption')].map((caption) => words(caption, at(caption).x + (Number.parseFloat(getComputedStyle(caption).paddingLeft) || 0), at(caption).y + at(caption).height * 0.75));
+  const drawings = [...place.querySelectorAll<SVGSVGElement>('svg.picture')].map(
+    (svg) => `<g transform="translate(${at(svg).x} ${at(svg).y})">${copied(svg)}</g>`,
+  );
+  const captions = [...place.querySelectorAll('figcaption')].map((caption) =>
+    words(
+      caption,
+      at(caption).x + (Number.parseFloat(getComputedStyle(caption).paddingLeft) || 0),
+      at(caption).y + at(caption).height * 0.75,
+    ),
+  );
   const paper = getComputedStyle(document.documentElement).getPropertyValue('--paper').trim() || '#fff';
   const [width, height] = [place.scrollWidth + 2 * MARGIN, place.scrollHeight + head + MARGIN];
   const heading = words(place, MARGIN, 22, title).replace(/font-size:[^;]+;font-weight:[^;"]+/, 'font-size:15px;font-weight:650');
