@@ -52,10 +52,12 @@ def loads_part(tables: dict[str, Any], say: Callable[[str], None]) -> dict[str, 
         (place / "facts.jsonl").write_text("".join(json.dumps(row, default=str) + "\n" for row in few.to_pylist()))
         write_sheet(few.slice(0, 50_000), place / "facts.xlsx")
         for name, source in (
-            ("CSV", {"kind": "csv", "file": "facts.csv"}), ("Parquet", {"kind": "parquet", "file": "facts.parquet"}),
-            ("Arrow", {"kind": "arrow", "file": "facts.arrow"}), ("JSON Lines", {"kind": "json_lines", "file": "facts.jsonl"}),
+            ("CSV", {"kind": "csv", "file": "facts.csv"}),
+            ("Parquet", {"kind": "parquet", "file": "facts.parquet"}),
+            ("Arrow", {"kind": "arrow", "file": "facts.arrow"}),
+            ("JSON Lines", {"kind": "json_lines", "file": "facts.jsonl"}),
             ("XLSX", {"kind": "sheet", "file": "facts.xlsx", "sheet": "facts"}),
-        ):  # fmt: skip
+        ):
             say(f"reading {name}")
             command = [sys.executable, "-c", READ, json.dumps(source), folder]
             done = subprocess.run(command, capture_output=True, text=True, check=True, cwd=SOURCE)
@@ -80,29 +82,47 @@ def shaped_table(rows: int) -> Frame:
     """Keys with few values, texts that are all different, dates and amounts as texts, two numbers."""
     r = np.random.default_rng(20310101)
     full = np.ones(rows, bool)
-    return Frame(rows, {
-        "id": Vector("integer", np.arange(rows), full), "code": recoded(r.integers(0, 500, rows), full, [f" a{i} " for i in range(500)]),
-        "text": recoded(np.arange(rows), full, [f"x-{i:07} y " for i in range(rows)]),
-        "day": recoded(r.integers(0, 900, rows), full, [f"{1 + i % 28:02}.{1 + i % 12:02}.{2031 + i % 3}" for i in range(900)]),
-        "amount": recoded(r.integers(0, rows, rows), r.random(rows) > 0.1, [f"{i * 7 % 100_000 / 100:.2f}".replace(".", ",") for i in range(rows)]),
-        "p1": Vector("number", r.random(rows), full), "p2": Vector("number", r.random(rows), r.random(rows) > 0.2),
-        "when": Vector("date", r.integers(22_000, 23_000, rows), full),
-    })  # fmt: skip
+    return Frame(
+        rows,
+        {
+            "id": Vector("integer", np.arange(rows), full),
+            "code": recoded(r.integers(0, 500, rows), full, [f" a{i} " for i in range(500)]),
+            "text": recoded(np.arange(rows), full, [f"x-{i:07} y " for i in range(rows)]),
+            "day": recoded(r.integers(0, 900, rows), full, [f"{1 + i % 28:02}.{1 + i % 12:02}.{2031 + i % 3}" for i in range(900)]),
+            "amount": recoded(
+                r.integers(0, rows, rows), r.random(rows) > 0.1, [f"{i * 7 % 100_000 / 100:.2f}".replace(".", ",") for i in range(rows)]
+            ),
+            "p1": Vector("number", r.random(rows), full),
+            "p2": Vector("number", r.random(rows), r.random(rows) > 0.2),
+            "when": Vector("date", r.integers(22_000, 23_000, rows), full),
+        },
+    )
 
 
 STEPS: list[dict[str, Any]] = [
-    {"kind": "choose_columns", "columns": ["code", "text", "p1"]}, {"kind": "rename", "names": {"id": "number"}},
-    {"kind": "retype", "column": "day", "to": "date", "pattern": "dd.MM.yyyy"}, {"kind": "retype", "column": "amount", "to": "number", "decimal": ","},
-    {"kind": "keep_rows", "condition": "p1 > 0.5 AND code <> ' a5 '"}, {"kind": "remove_repeats", "columns": ["code", "day"]}, {"kind": "remove_repeats", "columns": ["text"]},
+    {"kind": "choose_columns", "columns": ["code", "text", "p1"]},
+    {"kind": "rename", "names": {"id": "number"}},
+    {"kind": "retype", "column": "day", "to": "date", "pattern": "dd.MM.yyyy"},
+    {"kind": "retype", "column": "amount", "to": "number", "decimal": ","},
+    {"kind": "keep_rows", "condition": "p1 > 0.5 AND code <> ' a5 '"},
+    {"kind": "remove_repeats", "columns": ["code", "day"]},
+    {"kind": "remove_repeats", "columns": ["text"]},
     {"kind": "columns_to_rows", "columns": ["p1", "p2"], "parts": ["which"], "value": "p"},
-    {"kind": "rows_to_columns", "names_from": "day", "values_from": "p1", "several": "sum"}, {"kind": "split_text", "column": "text", "separator": "-", "into": ["left", "right"]},
-    {"kind": "join_text", "columns": ["code", "day"], "into": "both"}, {"kind": "trim", "columns": ["code"]}, {"kind": "trim", "columns": ["text"]},
-    {"kind": "change_case", "columns": ["text"], "to": "upper"}, {"kind": "replace", "columns": ["code"], "pairs": [{"from": [" a1 "], "to": ["A1"]}]},
-    {"kind": "replace", "columns": ["text"], "pairs": [{"from": ["x-"], "to": ["z"]}], "within": True}, {"kind": "fill_down", "columns": ["p2", "amount"]},
-    {"kind": "date_part", "column": "when", "part": "week", "into": "week"}, {"kind": "compute", "name": "product", "formula": "p1 * p2 + id"},
-    {"kind": "number_rows", "into": "row"}, {"kind": "append", "tables": ["Other"], "into": "from"},
+    {"kind": "rows_to_columns", "names_from": "day", "values_from": "p1", "several": "sum"},
+    {"kind": "split_text", "column": "text", "separator": "-", "into": ["left", "right"]},
+    {"kind": "join_text", "columns": ["code", "day"], "into": "both"},
+    {"kind": "trim", "columns": ["code"]},
+    {"kind": "trim", "columns": ["text"]},
+    {"kind": "change_case", "columns": ["text"], "to": "upper"},
+    {"kind": "replace", "columns": ["code"], "pairs": [{"from": [" a1 "], "to": ["A1"]}]},
+    {"kind": "replace", "columns": ["text"], "pairs": [{"from": ["x-"], "to": ["z"]}], "within": True},
+    {"kind": "fill_down", "columns": ["p2", "amount"]},
+    {"kind": "date_part", "column": "when", "part": "week", "into": "week"},
+    {"kind": "compute", "name": "product", "formula": "p1 * p2 + id"},
+    {"kind": "number_rows", "into": "row"},
+    {"kind": "append", "tables": ["Other"], "into": "from"},
     {"kind": "look_up", "table": "Key", "on": [{"mine": "code", "theirs": "code"}], "columns": {"name": "name"}},
-]  # fmt: skip
+]
 
 
 def steps_part(rows: int, runs: int, say: Callable[[str], None]) -> dict[str, dict[str, float]]:

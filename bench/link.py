@@ -94,10 +94,13 @@ def server_part(matrix: Star, star: Star) -> dict[str, float]:
 
     fact = star.model.tables[0].name
     return {
-        "bus matrix, 40 × 120": median(lambda: bus_matrix(matrix), 5), "document, 160 tables": median(lambda: whole(matrix), 3, 1),
-        "document, 60 tables": median(lambda: whole(star), 3, 1), "layout, 60 tables": median(lambda: layout(star.model, fact), 5),
-        "suggestions, 60 tables, first": median(lambda: suggestions(star), 1, 0), "suggestions, again": median(lambda: suggestions(star), 3),
-    }  # fmt: skip
+        "bus matrix, 40 × 120": median(lambda: bus_matrix(matrix), 5),
+        "document, 160 tables": median(lambda: whole(matrix), 3, 1),
+        "document, 60 tables": median(lambda: whole(star), 3, 1),
+        "layout, 60 tables": median(lambda: layout(star.model, fact), 5),
+        "suggestions, 60 tables, first": median(lambda: suggestions(star), 1, 0),
+        "suggestions, again": median(lambda: suggestions(star), 3),
+    }
 
 
 def frames_part(matrix: Star, star: Star, say: Callable[[str], None]) -> dict[str, dict[str, float]]:

@@ -62,10 +62,17 @@ def large_star() -> Star:
     picked, when = chance.integers(0, ITEMS, ROWS), np.sort(chance.integers(0, len(days), ROWS))
     columns: dict[str, dict[str, Vector]] = {
         "Sale": {"item": numbers(picked), "day": vector("date", days).take(when), "amount": numbers(chance.integers(1, 100, ROWS))},
-        "Item": {"code": numbers(np.arange(ITEMS)), "name": vector("text", names), "kind": vector("text", [f"kind {i % 20:02}" for i in range(ITEMS)])},
-        "Day": {"date": vector("date", days), "year": vector("integer", [d.year for d in days]),
-                "month": vector("text", [f"{d.year}-{d.month:02}" for d in days])},
-    }  # fmt: skip
+        "Item": {
+            "code": numbers(np.arange(ITEMS)),
+            "name": vector("text", names),
+            "kind": vector("text", [f"kind {i % 20:02}" for i in range(ITEMS)]),
+        },
+        "Day": {
+            "date": vector("date", days),
+            "year": vector("integer", [d.year for d in days]),
+            "month": vector("text", [f"{d.year}-{d.month:02}" for d in days]),
+        },
+    }
     tables = tuple(
         Table(n, tuple(Column(c, v.dtype) for c, v in x.items()), calendar=Calendar("date") if n == "Day" else None)
         for n, x in columns.items()
@@ -103,10 +110,20 @@ def probe_part(say: Callable[[str], None]) -> dict[str, Any]:
     members = {"column": "Item.name", "counted": "Sale", "picks": [{"where": "Day.year = 2030"}]}
     trace = {"probe": {**LIVE, "measures": ["share"]}, "measure": "share", "at": [], "into": []}
     server = {
-        "live grid, saved and edited, 1 M rows": median(live, 9), "formula, its reading and value": median(lambda: post("formula", {"name": "share", "formula": f"{EDITED} * {next(turn)}"}), 9),
-        "grid, 10,000 × 50": median(lambda: post("grid", {"probe": LARGE}), 3, 1), "the same as CSV": median(lambda: client.get(f"/api/models/{number}/grid.csv", query_string={"probe": '{"rows": ["Item.name"], "columns": ["Day.month"], "measures": ["amount"]}'}), 3, 1),
-        "members of 10,000 under another pick": median(lambda: post("members", members), 5), "a cell traced": median(lambda: post("trace", trace), 5),
-    }  # fmt: skip
+        "live grid, saved and edited, 1 M rows": median(live, 9),
+        "formula, its reading and value": median(lambda: post("formula", {"name": "share", "formula": f"{EDITED} * {next(turn)}"}), 9),
+        "grid, 10,000 × 50": median(lambda: post("grid", {"probe": LARGE}), 3, 1),
+        "the same as CSV": median(
+            lambda: client.get(
+                f"/api/models/{number}/grid.csv",
+                query_string={"probe": '{"rows": ["Item.name"], "columns": ["Day.month"], "measures": ["amount"]}'},
+            ),
+            3,
+            1,
+        ),
+        "members of 10,000 under another pick": median(lambda: post("members", members), 5),
+        "a cell traced": median(lambda: post("trace", trace), 5),
+    }
     found_grid = answer(star, read_probe(star, {**LARGE, "totals": "all"}), Budget())
     server["the marks of that grid alone, totals added"] = median(lambda: marks(found_grid), 5)
     for name, found in server.items():

@@ -56,32 +56,45 @@ def tables(rows: int, seed: int = 1) -> dict[str, dict[str, Vector]]:
     days = Vector("date", day.astype("datetime64[D]").astype(np.int64), np.ones(DAYS, bool))
     year_month = [f"{m}{y}" for y in range(1992, 1999) for m in MONTHS]
     calendar = {
-        "date": days, "year": whole(year), "yearmonthnum": whole(year * 100 + month + 1),
-        "yearmonth": texts(year_month, (year - 1992) * 12 + month), "weeknuminyear": whole(of_year // 7 + 1),
-    }  # fmt: skip
+        "date": days,
+        "year": whole(year),
+        "yearmonthnum": whole(year * 100 + month + 1),
+        "yearmonth": texts(year_month, (year - 1992) * 12 + month),
+        "weeknuminyear": whole(of_year // 7 + 1),
+    }
     brand = r.integers(0, 1000, parts)
     brands = [f"MFGR#{m}{c}{b}" for m in range(1, 6) for c in range(1, 6) for b in range(1, 41)]
     part = {
-        "partkey": whole(np.arange(1, parts + 1)), "mfgr": texts([f"MFGR#{m}" for m in range(1, 6)], brand // 200),
-        "category": texts([f"MFGR#{m}{c}" for m in range(1, 6) for c in range(1, 6)], brand // 40), "brand": texts(brands, brand),
+        "partkey": whole(np.arange(1, parts + 1)),
+        "mfgr": texts([f"MFGR#{m}" for m in range(1, 6)], brand // 200),
+        "category": texts([f"MFGR#{m}{c}" for m in range(1, 6) for c in range(1, 6)], brand // 40),
+        "brand": texts(brands, brand),
         "size": whole(r.integers(1, 51, parts)),
-    }  # fmt: skip
+    }
     price = 90_000 + r.integers(0, 20_001, parts)
     key = r.integers(0, parts, rows)
     quantity, discount = r.integers(1, 51, rows), r.integers(0, 11, rows)
     extended = quantity * price[key] // 10
     fact = {
-        "orderkey": whole(np.arange(rows) // 4 + 1), "linenumber": whole(np.arange(rows) % 4 + 1),
-        "custkey": whole(r.integers(1, customers + 1, rows)), "partkey": whole(key + 1), "suppkey": whole(r.integers(1, suppliers + 1, rows)),
+        "orderkey": whole(np.arange(rows) // 4 + 1),
+        "linenumber": whole(np.arange(rows) % 4 + 1),
+        "custkey": whole(r.integers(1, customers + 1, rows)),
+        "partkey": whole(key + 1),
+        "suppkey": whole(r.integers(1, suppliers + 1, rows)),
         "orderdate": Vector("date", days.data[r.integers(0, DAYS - 151, rows)], np.ones(rows, bool)),
-        "quantity": whole(quantity), "extendedprice": whole(extended), "discount": whole(discount),
-        "revenue": whole(extended * (100 - discount) // 100), "supplycost": whole(6 * price[key] // 10),
-    }  # fmt: skip
+        "quantity": whole(quantity),
+        "extendedprice": whole(extended),
+        "discount": whole(discount),
+        "revenue": whole(extended * (100 - discount) // 100),
+        "supplycost": whole(6 * price[key] // 10),
+    }
     return {
-        "Lineorder": fact, "Calendar": calendar, "Part": part,
+        "Lineorder": fact,
+        "Calendar": calendar,
+        "Part": part,
         "Customer": {"custkey": whole(np.arange(1, customers + 1)), **places(r, customers)},
         "Supplier": {"suppkey": whole(np.arange(1, suppliers + 1)), **places(r, suppliers)},
-    }  # fmt: skip
+    }
 
 
 LINKS = [
@@ -154,36 +167,89 @@ def in_sql(condition: str) -> str:
 
 
 SUMS = {
-    "discounted": "sum(l.extendedprice::BIGINT * l.discount)", "revenue": "sum(l.revenue::BIGINT)",
+    "discounted": "sum(l.extendedprice::BIGINT * l.discount)",
+    "revenue": "sum(l.revenue::BIGINT)",
     "profit": "sum(l.revenue::BIGINT - l.supplycost)",
-}  # fmt: skip
+}
 KI = "('UNITED KI1', 'UNITED KI5')"
 QUERIES: dict[str, tuple[str, list[str], list[str], str]] = {
     "Q1.1": ("discounted", [], ["Calendar.year = 1993", "Lineorder.discount BETWEEN 1 AND 3 AND Lineorder.quantity < 25"], D),
-    "Q1.2": ("discounted", [], ["Calendar.yearmonthnum = 199401",
-                                "Lineorder.discount BETWEEN 4 AND 6 AND Lineorder.quantity BETWEEN 26 AND 35"], D),
-    "Q1.3": ("discounted", [], ["Calendar.weeknuminyear = 6 AND Calendar.year = 1994",
-                                "Lineorder.discount BETWEEN 5 AND 7 AND Lineorder.quantity BETWEEN 26 AND 35"], D),
+    "Q1.2": (
+        "discounted",
+        [],
+        ["Calendar.yearmonthnum = 199401", "Lineorder.discount BETWEEN 4 AND 6 AND Lineorder.quantity BETWEEN 26 AND 35"],
+        D,
+    ),
+    "Q1.3": (
+        "discounted",
+        [],
+        [
+            "Calendar.weeknuminyear = 6 AND Calendar.year = 1994",
+            "Lineorder.discount BETWEEN 5 AND 7 AND Lineorder.quantity BETWEEN 26 AND 35",
+        ],
+        D,
+    ),
     "Q2.1": ("revenue", ["Calendar.year", "Part.brand"], ["Part.category = 'MFGR#12'", "Supplier.region = 'AMERICA'"], DSP),
-    "Q2.2": ("revenue", ["Calendar.year", "Part.brand"], ["Part.brand BETWEEN 'MFGR#2221' AND 'MFGR#2228'", "Supplier.region = 'ASIA'"], DSP),
+    "Q2.2": (
+        "revenue",
+        ["Calendar.year", "Part.brand"],
+        ["Part.brand BETWEEN 'MFGR#2221' AND 'MFGR#2228'", "Supplier.region = 'ASIA'"],
+        DSP,
+    ),
     "Q2.3": ("revenue", ["Calendar.year", "Part.brand"], ["Part.brand = 'MFGR#2239'", "Supplier.region = 'EUROPE'"], DSP),
-    "Q3.1": ("revenue", ["Customer.nation", "Supplier.nation", "Calendar.year"],
-             ["Customer.region = 'ASIA'", "Supplier.region = 'ASIA'", "Calendar.year >= 1992 AND Calendar.year <= 1997"], DCS),
-    "Q3.2": ("revenue", ["Customer.city", "Supplier.city", "Calendar.year"],
-             ["Customer.nation = 'UNITED STATES'", "Supplier.nation = 'UNITED STATES'", "Calendar.year >= 1992 AND Calendar.year <= 1997"], DCS),
-    "Q3.3": ("revenue", ["Customer.city", "Supplier.city", "Calendar.year"],
-             [f"Customer.city IN {KI}", f"Supplier.city IN {KI}", "Calendar.year >= 1992 AND Calendar.year <= 1997"], DCS),
-    "Q3.4": ("revenue", ["Customer.city", "Supplier.city", "Calendar.year"],
-             [f"Customer.city IN {KI}", f"Supplier.city IN {KI}", "Calendar.yearmonth = 'Dec1997'"], DCS),
-    "Q4.1": ("profit", ["Calendar.year", "Customer.nation"],
-             ["Customer.region = 'AMERICA'", "Supplier.region = 'AMERICA'", "Part.mfgr = 'MFGR#1' OR Part.mfgr = 'MFGR#2'"], FROM),
-    "Q4.2": ("profit", ["Calendar.year", "Supplier.nation", "Part.category"],
-             ["Customer.region = 'AMERICA'", "Supplier.region = 'AMERICA'", "Calendar.year = 1997 OR Calendar.year = 1998",
-              "Part.mfgr = 'MFGR#1' OR Part.mfgr = 'MFGR#2'"], FROM),
-    "Q4.3": ("profit", ["Calendar.year", "Supplier.city", "Part.brand"],
-             ["Customer.region = 'AMERICA'", "Supplier.nation = 'UNITED STATES'", "Calendar.year = 1997 OR Calendar.year = 1998",
-              "Part.category = 'MFGR#14'"], FROM),
-}  # fmt: skip
+    "Q3.1": (
+        "revenue",
+        ["Customer.nation", "Supplier.nation", "Calendar.year"],
+        ["Customer.region = 'ASIA'", "Supplier.region = 'ASIA'", "Calendar.year >= 1992 AND Calendar.year <= 1997"],
+        DCS,
+    ),
+    "Q3.2": (
+        "revenue",
+        ["Customer.city", "Supplier.city", "Calendar.year"],
+        ["Customer.nation = 'UNITED STATES'", "Supplier.nation = 'UNITED STATES'", "Calendar.year >= 1992 AND Calendar.year <= 1997"],
+        DCS,
+    ),
+    "Q3.3": (
+        "revenue",
+        ["Customer.city", "Supplier.city", "Calendar.year"],
+        [f"Customer.city IN {KI}", f"Supplier.city IN {KI}", "Calendar.year >= 1992 AND Calendar.year <= 1997"],
+        DCS,
+    ),
+    "Q3.4": (
+        "revenue",
+        ["Customer.city", "Supplier.city", "Calendar.year"],
+        [f"Customer.city IN {KI}", f"Supplier.city IN {KI}", "Calendar.yearmonth = 'Dec1997'"],
+        DCS,
+    ),
+    "Q4.1": (
+        "profit",
+        ["Calendar.year", "Customer.nation"],
+        ["Customer.region = 'AMERICA'", "Supplier.region = 'AMERICA'", "Part.mfgr = 'MFGR#1' OR Part.mfgr = 'MFGR#2'"],
+        FROM,
+    ),
+    "Q4.2": (
+        "profit",
+        ["Calendar.year", "Supplier.nation", "Part.category"],
+        [
+            "Customer.region = 'AMERICA'",
+            "Supplier.region = 'AMERICA'",
+            "Calendar.year = 1997 OR Calendar.year = 1998",
+            "Part.mfgr = 'MFGR#1' OR Part.mfgr = 'MFGR#2'",
+        ],
+        FROM,
+    ),
+    "Q4.3": (
+        "profit",
+        ["Calendar.year", "Supplier.city", "Part.brand"],
+        [
+            "Customer.region = 'AMERICA'",
+            "Supplier.nation = 'UNITED STATES'",
+            "Calendar.year = 1997 OR Calendar.year = 1998",
+            "Part.category = 'MFGR#14'",
+        ],
+        FROM,
+    ),
+}
 
 
 def as_probe(name: str) -> dict[str, Any]:

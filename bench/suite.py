@@ -40,13 +40,20 @@ SELECT year, brand, v, v / sum(v) OVER (PARTITION BY year), lag(v) OVER (PARTITI
 DISTINCT_SQL = """SELECT d.year, p.brand, count(DISTINCT l.custkey) FROM lineorder l JOIN calendar d ON l.orderdate = d.date
 JOIN part p ON l.partkey = p.partkey GROUP BY ALL ORDER BY p.brand, d.year"""
 EDITS = {
-    "none": "revenue", "set": "revenue given (set Part.mfgr = 'MFGR#1')", "set in rows": "revenue given (set Part.mfgr in values ('MFGR#1'))",
-    "keep": "revenue given (keep Part.mfgr = 'MFGR#1')", "clear": "revenue given (clear Part)", "reset": "revenue given (reset Part)",
-    "shift": "revenue given (shift Calendar by -1 year)", "stretch start": "revenue given (stretch Calendar to start of year)",
-    "stretch back": "revenue given (stretch Calendar back 3 month)", "flow off": "revenue given (flow Lineorder.partkey = Part.partkey off)",
+    "none": "revenue",
+    "set": "revenue given (set Part.mfgr = 'MFGR#1')",
+    "set in rows": "revenue given (set Part.mfgr in values ('MFGR#1'))",
+    "keep": "revenue given (keep Part.mfgr = 'MFGR#1')",
+    "clear": "revenue given (clear Part)",
+    "reset": "revenue given (reset Part)",
+    "shift": "revenue given (shift Calendar by -1 year)",
+    "stretch start": "revenue given (stretch Calendar to start of year)",
+    "stretch back": "revenue given (stretch Calendar back 3 month)",
+    "flow off": "revenue given (flow Lineorder.partkey = Part.partkey off)",
     "match": "revenue given (flow Lineorder.suppkey = Supplier.suppkey off, match Supplier.suppkey to Lineorder.suppkey)",
-    "for each": "max(revenue for each every Calendar.year)", "rank": "rank(revenue among page Part.mfgr)",
-}  # fmt: skip
+    "for each": "max(revenue for each every Calendar.year)",
+    "rank": "rank(revenue among page Part.mfgr)",
+}
 
 
 def budget() -> Budget:

@@ -12,7 +12,8 @@ import json
 from pathlib import Path
 from typing import Any
 
-from demo.measures import FOLIOS, MEASURES, PROBES, TRIALS
+from demo.measures import MEASURES, TRIALS
+from demo.probes import FOLIOS, PROBES
 from nexorem.gather.recipe import gather, read_recipe
 from nexorem.package.write import package_files
 
@@ -42,52 +43,122 @@ CALENDAR = {
     ],
 }
 TABLES: list[dict[str, Any]] = [
-    {"name": "Booking", "source": csv("bookings"), "key": ["number"],
-     "description": "One row a booking: its three days, sailing, route, fare class, customer and agent.",
-     "steps": [
-         {"kind": "trim", "columns": ["agent_code"], "note": "Some codes were typed with a space behind them."},
-         {"kind": "change_case", "columns": ["agent_code"], "to": "upper", "note": "And some in small letters."},
-         {"kind": "replace", "columns": ["agent_code"], "pairs": [{"from": ["A77"], "to": [None]}, {"from": ["ZZZ"], "to": [None]}],
-          "note": "Codes of no agent: sold at the counter."},
-     ]},
+    {
+        "name": "Booking",
+        "source": csv("bookings"),
+        "key": ["number"],
+        "description": "One row a booking: its three days, sailing, route, fare class, customer and agent.",
+        "steps": [
+            {"kind": "trim", "columns": ["agent_code"], "note": "Some codes were typed with a space behind them."},
+            {"kind": "change_case", "columns": ["agent_code"], "to": "upper", "note": "And some in small letters."},
+            {
+                "kind": "replace",
+                "columns": ["agent_code"],
+                "pairs": [{"from": ["A77"], "to": [None]}, {"from": ["ZZZ"], "to": [None]}],
+                "note": "Codes of no agent: sold at the counter.",
+            },
+        ],
+    },
     {"name": "Sailing", "source": csv("sailings"), "key": ["number"], "description": "One row a sailing, with how late it left."},
     {"name": "Target", "source": csv("targets"), "description": "What the line wants to sell, a month and route."},
     {"name": "Ledger", "source": csv("ledger"), "description": "Amounts a month, vessel and account; costs are negative."},
-    {"name": "Fare", "source": {"kind": "sheet", "file": "fares.xlsx", "sheets": SEASONS, "sheet_column": "season"}, "key": ["route_code", "fare_class"],
-     "description": "Prices a route and fare class, a column a season: from a matrix with a sheet a season.",
-     "steps": [
-         {"kind": "columns_to_rows", "columns": CLASSES, "parts": ["fare_class"], "value": "price", "note": "The classes stand across; here each has a row."},
-         {"kind": "rename", "names": {"route": "route_code"}},
-         {"kind": "rows_to_columns", "names_from": "season", "values_from": "price", "note": "The seasons stand below one another; here each has a column."},
-         {"kind": "choose_columns", "columns": ["route_code", "fare_class", *SEASONS]},
-     ]},
+    {
+        "name": "Fare",
+        "source": {"kind": "sheet", "file": "fares.xlsx", "sheets": SEASONS, "sheet_column": "season"},
+        "key": ["route_code", "fare_class"],
+        "description": "Prices a route and fare class, a column a season: from a matrix with a sheet a season.",
+        "steps": [
+            {
+                "kind": "columns_to_rows",
+                "columns": CLASSES,
+                "parts": ["fare_class"],
+                "value": "price",
+                "note": "The classes stand across; here each has a row.",
+            },
+            {"kind": "rename", "names": {"route": "route_code"}},
+            {
+                "kind": "rows_to_columns",
+                "names_from": "season",
+                "values_from": "price",
+                "note": "The seasons stand below one another; here each has a column.",
+            },
+            {"kind": "choose_columns", "columns": ["route_code", "fare_class", *SEASONS]},
+        ],
+    },
     {"name": "Route", "source": csv("routes"), "key": ["code"], "description": "From port to port."},
     {"name": "Port", "source": csv("ports"), "key": ["code"], "description": "Where the ferries call."},
     {"name": "Island", "source": csv("islands"), "key": ["code"], "description": "Islands and their groups."},
     {"name": "Vessel", "source": csv("vessels"), "key": ["code"], "description": "The ferries."},
     {"name": "Customer", "source": csv("customers"), "key": ["number"], "description": "Who books."},
-    {"name": "Agent", "source": csv("agents"), "key": ["code"], "description": "Who sells, by a district of their own that shares its names with the island groups."},
-    {"name": "Account", "source": {"kind": "sheet", "file": "accounts.xlsx", "sheet": "accounts"}, "key": ["code"], "description": "The lines of the ledger, in order."},
+    {
+        "name": "Agent",
+        "source": csv("agents"),
+        "key": ["code"],
+        "description": "Who sells, by a district of their own that shares its names with the island groups.",
+    },
+    {
+        "name": "Account",
+        "source": {"kind": "sheet", "file": "accounts.xlsx", "sheet": "accounts"},
+        "key": ["code"],
+        "description": "The lines of the ledger, in order.",
+    },
     {"name": "Crew", "source": csv("crew"), "key": ["number"], "description": "Who works on board."},
-    {"name": "Crew vessel", "source": csv("crew_vessels"), "description": "Who may work on which vessel, with a share of their time: several of each."},
-    {"name": "Community", "source": csv("communities"), "description": "Which communities a route serves, with the share of its trips.",
-     "steps": [{"kind": "rename", "names": {"community": "name"}}]},
-    {"name": "Delay band", "source": csv("delay_bands"), "description": "Minutes late put into words. Linked to nothing: measures compare with it."},
-    {"name": "Price band", "source": csv("price_bands"), "description": "Prices in bands of three sizes. Linked to nothing: measures compare with it."},
+    {
+        "name": "Crew vessel",
+        "source": csv("crew_vessels"),
+        "description": "Who may work on which vessel, with a share of their time: several of each.",
+    },
+    {
+        "name": "Community",
+        "source": csv("communities"),
+        "description": "Which communities a route serves, with the share of its trips.",
+        "steps": [{"kind": "rename", "names": {"community": "name"}}],
+    },
+    {
+        "name": "Delay band",
+        "source": csv("delay_bands"),
+        "description": "Minutes late put into words. Linked to nothing: measures compare with it.",
+    },
+    {
+        "name": "Price band",
+        "source": csv("price_bands"),
+        "description": "Prices in bands of three sizes. Linked to nothing: measures compare with it.",
+    },
     {"name": "Calendar", "source": CALENDAR, "key": ["date"], "description": "Every day of the data, made here."},
-]  # fmt: skip
+]
 LINKS: list[dict[str, Any]] = [
     {"name": "sails on", "from": "Booking.sails_on", "to": "Calendar.date"},
-    {"name": "booked on", "from": "Booking.booked_on", "to": "Calendar.date", "active": False,
-     "description": "A second day of the same booking. Only one of the three can be active; a measure switches it on."},
-    {"name": "refunded on", "from": "Booking.refunded_on", "to": "Calendar.date", "active": False,
-     "description": "A third day, mostly empty. Only one of the three can be active; a measure switches it on."},
+    {
+        "name": "booked on",
+        "from": "Booking.booked_on",
+        "to": "Calendar.date",
+        "active": False,
+        "description": "A second day of the same booking. Only one of the three can be active; a measure switches it on.",
+    },
+    {
+        "name": "refunded on",
+        "from": "Booking.refunded_on",
+        "to": "Calendar.date",
+        "active": False,
+        "description": "A third day, mostly empty. Only one of the three can be active; a measure switches it on.",
+    },
     {"name": "route", "from": "Booking.route_code", "to": "Route.code"},
     {"name": "customer", "from": "Booking.customer_no", "to": "Customer.number"},
-    {"name": "sailing", "from": "Booking.sailing_no", "to": "Sailing.number", "active": False,
-     "description": "Active, it would bring every filter on day and route to the bookings twice: directly, and by way of the sailing."},
+    {
+        "name": "sailing",
+        "from": "Booking.sailing_no",
+        "to": "Sailing.number",
+        "active": False,
+        "description": "Active, it would bring every filter on day and route to the bookings twice: directly, and by way of the sailing.",
+    },
     {"name": "from port", "from": "Route.from_port", "to": "Port.code"},
-    {"name": "to port", "from": "Route.to_port", "to": "Port.code", "active": False, "description": "The other end of the route; a measure switches it on."},
+    {
+        "name": "to port",
+        "from": "Route.to_port",
+        "to": "Port.code",
+        "active": False,
+        "description": "The other end of the route; a measure switches it on.",
+    },
     {"name": "island", "from": "Port.island_code", "to": "Island.code"},
     {"name": "sailing day", "from": "Sailing.sails_on", "to": "Calendar.date"},
     {"name": "sailing route", "from": "Sailing.route_code", "to": "Route.code"},
@@ -99,14 +170,29 @@ LINKS: list[dict[str, Any]] = [
     {"name": "ledger month", "from": "Ledger.month_end", "to": "Calendar.date"},
     {"name": "ledger vessel", "from": "Ledger.vessel_code", "to": "Vessel.code"},
     {"name": "account", "from": "Ledger.account_code", "to": "Account.code"},
-    {"name": "works as", "from": "\"Crew vessel\".crew_number", "to": "Crew.number"},
-    {"name": "works on", "from": "\"Crew vessel\".vessel_code", "to": "Vessel.code", "flow": "two-way",
-     "description": "Two-way, so that a filter on the crew comes through the bridge to the vessels and on to what they did."},
-    {"name": "served by", "from": "Booking.route_code", "to": "Community.route_code", "cardinality": "many-to-many",
-     "description": "Several communities a route and several routes a community: parts add up to more than the whole."},
-    {"name": "home island", "from": "Customer.home_island", "to": "Island.code", "active": False,
-     "description": "Active, it would bring a filter on islands to the bookings twice: by the port they leave from, and by where the customer lives."},
-]  # fmt: skip
+    {"name": "works as", "from": '"Crew vessel".crew_number', "to": "Crew.number"},
+    {
+        "name": "works on",
+        "from": '"Crew vessel".vessel_code',
+        "to": "Vessel.code",
+        "flow": "two-way",
+        "description": "Two-way, so that a filter on the crew comes through the bridge to the vessels and on to what they did.",
+    },
+    {
+        "name": "served by",
+        "from": "Booking.route_code",
+        "to": "Community.route_code",
+        "cardinality": "many-to-many",
+        "description": "Several communities a route and several routes a community: parts add up to more than the whole.",
+    },
+    {
+        "name": "home island",
+        "from": "Customer.home_island",
+        "to": "Island.code",
+        "active": False,
+        "description": "Active, it would bring a filter on islands to the bookings twice: by the port they leave from, and by where the customer lives.",
+    },
+]
 HIERARCHIES = [
     {"name": "Where", "levels": ["Island.group", "Island.name", "Port.name"]},
     {"name": "When", "levels": ["Calendar.year", "Calendar.quarter", "Calendar.month", "Calendar.date"]},
@@ -115,16 +201,25 @@ HIERARCHIES = [
 
 # What one row is, the columns that tell rows apart, and the subject a table belongs to.
 DESIGN: dict[str, tuple[str, list[str], str]] = {
-    "Booking": ("one booking", ["number"], "Sales"), "Sailing": ("one sailing", ["number"], "Operation"),
+    "Booking": ("one booking", ["number"], "Sales"),
+    "Sailing": ("one sailing", ["number"], "Operation"),
     "Target": ("one month and route", ["month_end", "route_code"], "Sales"),
     "Ledger": ("one month, vessel and account", ["month_end", "vessel_code", "account_code"], "Finance"),
     "Fare": ("one route and fare class", ["route_code", "fare_class"], "Sales"),
     "Crew vessel": ("one person on one vessel", ["crew_number", "vessel_code"], "Operation"),
     "Community": ("one community on one route", ["name", "route_code"], "Network"),
-    "Route": ("", [], "Network"), "Port": ("", [], "Network"), "Island": ("", [], "Network"), "Vessel": ("", [], "Operation"),
-    "Crew": ("", [], "Operation"), "Customer": ("", [], "Sales"), "Agent": ("", [], "Sales"), "Account": ("", [], "Finance"),
-    "Calendar": ("one day", ["date"], "Time"), "Delay band": ("", [], "Operation"), "Price band": ("", [], "Sales"),
-}  # fmt: skip
+    "Route": ("", [], "Network"),
+    "Port": ("", [], "Network"),
+    "Island": ("", [], "Network"),
+    "Vessel": ("", [], "Operation"),
+    "Crew": ("", [], "Operation"),
+    "Customer": ("", [], "Sales"),
+    "Agent": ("", [], "Sales"),
+    "Account": ("", [], "Finance"),
+    "Calendar": ("one day", ["date"], "Time"),
+    "Delay band": ("", [], "Operation"),
+    "Price band": ("", [], "Sales"),
+}
 
 
 def designed(table: dict[str, Any]) -> dict[str, Any]:
@@ -138,11 +233,15 @@ def recipe() -> dict[str, Any]:
     measures = [{"name": n, "home": h, "formula": f, "format": p, "folder": o, "description": d} for n, h, f, p, o, d in MEASURES]
     measures += TRIALS
     return {
-        "name": "lantern-isles", "title": "Lantern Isles Ferries", "tables": [designed(t) for t in TABLES], "measures": measures, "hierarchies": HIERARCHIES,
+        "name": "lantern-isles",
+        "title": "Lantern Isles Ferries",
+        "tables": [designed(t) for t in TABLES],
+        "measures": measures,
+        "hierarchies": HIERARCHIES,
         "links": [{"cardinality": "many-to-one", "flow": "one-way", "active": True, **k} for k in LINKS],
         "probes": [{"columns": [], "picks": [], "totals": "none", **x} for x in PROBES],
         "folios": FOLIOS,
-    }  # fmt: skip
+    }
 
 
 def raw_files(out: Path) -> list[Path]:

@@ -30,13 +30,18 @@ GROUPS = (
 )
 # How operators are written, and an example, by the registry's name where its signature does not do.
 OPERATORS = {
-    "negate": ("-x", "-(3)"), "IS NULL": ("x IS [NOT] NULL", "NULL IS NULL"), "NOT": ("NOT x", "NOT 1 = 2"),
-    "AND": ("x AND y", "1 = 1 AND 2 = 3"), "OR": ("x OR y", "1 = 1 OR 2 = 3"),
+    "negate": ("-x", "-(3)"),
+    "IS NULL": ("x IS [NOT] NULL", "NULL IS NULL"),
+    "NOT": ("NOT x", "NOT 1 = 2"),
+    "AND": ("x AND y", "1 = 1 AND 2 = 3"),
+    "OR": ("x OR y", "1 = 1 OR 2 = 3"),
     "CASE": ("CASE WHEN condition THEN x … [ELSE y] END", "CASE WHEN 2 > 1 THEN 'more' ELSE 'less' END"),
-    "IS DISTINCT FROM": ("x IS [NOT] DISTINCT FROM y", "NULL IS DISTINCT FROM 1"), "||": ("x || y", "'Al' || 'der'"),
-    "LIKE": ("x [NOT] LIKE pattern [ESCAPE c]", "'Alder' LIKE 'A%'"), "-": ("x - y", "DATE '2031-05-01' - DATE '2031-04-01'"),
+    "IS DISTINCT FROM": ("x IS [NOT] DISTINCT FROM y", "NULL IS DISTINCT FROM 1"),
+    "||": ("x || y", "'Al' || 'der'"),
+    "LIKE": ("x [NOT] LIKE pattern [ESCAPE c]", "'Alder' LIKE 'A%'"),
+    "-": ("x - y", "DATE '2031-05-01' - DATE '2031-04-01'"),
     "+": ("x + y", "DATE '2031-01-31' + INTERVAL '1' MONTH"),
-}  # fmt: skip
+}
 CASTS = {"integer": "'12'", "number": "'1.5'", "text": "12", "boolean": "'true'", "date": "'2031-04-30'", "datetime": "'2031-04-30 12:45'"}
 
 

@@ -24,9 +24,12 @@ def main() -> int:
     asked.add_argument("--first", type=int, default=1_000_000)
     given = asked.parse_args()
     environment = {
-        **os.environ, "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}", "SEEDS": str(given.seeds), "FIRST_SEED": str(given.first),
+        **os.environ,
+        "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}",
+        "SEEDS": str(given.seeds),
+        "FIRST_SEED": str(given.first),
         "MUTATIONS": str(given.mutations),
-    }  # fmt: skip
+    }
     return subprocess.run([sys.executable, "-m", "unittest", "-v", *TESTS], cwd=ROOT, env=environment, check=False).returncode
 
 

@@ -2,7 +2,8 @@
 
 tools/run_tests.py [NAME ...]     only the tests whose names contain one of these, and no lint
 
-Without names the browser's tests run in a process of their own beside the rest: they mostly wait.
+Without names the browser's tests, which mostly wait, and the random models run in a process of their own beside the rest. The ten slowest
+tests are named at the end.
 """
 
 from __future__ import annotations
@@ -14,20 +15,22 @@ import tempfile
 import time
 import unittest
 import warnings
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
 PYTHON = sys.executable
 OWN_NAMES = ROOT.parent / "shared" / "checks" / "own_names.py"
-BROWSER = "tests.browser."
+ASIDE = ("tests.browser.", "tests.properties.")
 SLOW = 5.0  # seconds; slower tests are named
+MOST_SLOW = 10
 LINTS: list[tuple[str, list[str], Path]] = [
     ("ruff check", [PYTHON, "-m", "ruff", "check", "--quiet", "--output-format=concise", "."], ROOT),
     ("ruff format", [PYTHON, "-m", "ruff", "format", "--quiet", "--check", "."], ROOT),
     ("mypy --strict", [PYTHON, "-m", "mypy", "--no-error-summary"], ROOT),
     ("tsc", ["npx", "--no-install", "tsc", "-p", "tsconfig.json"], ROOT / "web"),
-    ("oxlint", ["npx", "--no-install", "oxlint", "--deny-warnings", "src"], ROOT / "web"),
+    ("oxlint", ["npx", "--no-install", "oxlint", "--deny-warnings", "src", "test"], ROOT / "web"),
+    ("oxfmt", ["npx", "--no-install", "oxfmt", "--check", "src", "test", "vitest.config.ts"], ROOT / "web"),
     ("generated types", [PYTHON, "tools/check_generated.py"], ROOT),
 ]
 
@@ -61,10 +64,12 @@ class Result(unittest.TextTestResult):
     def startTestRun(self) -> None:
         self.current = ""
         self.began = time.monotonic()
+        self.times: list[tuple[float, str]] = []
 
     def stopTest(self, test: unittest.TestCase) -> None:
         super().stopTest(test)
         took = time.monotonic() - self.started
+        self.times.append((took, test.id()))
         if took > SLOW:
             self.stream.write(f"({str(test).split()[0]} {took:.0f} s)")
 
@@ -81,9 +86,10 @@ class Result(unittest.TextTestResult):
 class Beside:
     """The tests of a part in a process of their own; what they print is kept until they have ended."""
 
-    def __init__(self, part: str) -> None:
+    def __init__(self, parts: Sequence[str]) -> None:
         self.out = tempfile.TemporaryFile("w+")  # noqa: SIM115 - read when the process has ended
-        self.process = subprocess.Popen([PYTHON, __file__, part], cwd=ROOT, stdout=self.out, stderr=subprocess.STDOUT)
+        self.slowest: list[tuple[float, str]] = []
+        self.process = subprocess.Popen([PYTHON, __file__, *parts], cwd=ROOT, stdout=self.out, stderr=subprocess.STDOUT)
 
     def counts(self) -> tuple[int, int, int]:
         """Passed, failed and skipped, once they have ended; a process that did not come to its closing line is a failure."""
@@ -91,6 +97,7 @@ class Beside:
         self.out.seek(0)
         text = self.out.read()
         print(text)
+        self.slowest = [(float(took), name) for took, name in re.findall(r"^slow +([\d.]+) s  (\S+)$", text, re.M)]
         found = re.findall(r"^(\d+) passed, (\d+) failed, (\d+) skipped$", text, re.M)
         if not found:
             return 0, 1, 0
@@ -104,10 +111,10 @@ def main() -> int:
     for path in (ROOT, ROOT / "src"):
         sys.path.insert(0, str(path))
     warnings.filterwarnings("ignore", module="hypothesis")
-    beside = None if wanted else Beside(BROWSER)
+    beside = None if wanted else Beside(ASIDE)
     failed_lints = [] if wanted else lint()
     suite = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
-    tests = [t for t in single_tests(suite) if any(w in t.id() for w in wanted) or (not wanted and BROWSER not in t.id())]
+    tests = [t for t in single_tests(suite) if any(w in t.id() for w in wanted) or (not wanted and not t.id().startswith(ASIDE))]
     result = unittest.TextTestRunner(resultclass=Result, warnings="ignore").run(unittest.TestSuite(tests))
     assert isinstance(result, Result)
     failed = len({str(t) for t, _ in [*result.failures, *result.errors]}) + len(result.unexpectedSuccesses)
@@ -117,6 +124,8 @@ def main() -> int:
     if beside:
         more = beside.counts()
         passed, failed, skipped = passed + more[0], failed + more[1], skipped + more[2]
+    for took, name in sorted([*result.times, *(beside.slowest if beside else ())], reverse=True)[:MOST_SLOW]:
+        print(f"slow {took:6.1f} s  {name}")
     for name in failed_lints:
         print(f"FAIL {name}")
     if nothing:

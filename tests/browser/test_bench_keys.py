@@ -18,13 +18,17 @@ class Everyone(Bench):
         folio = self.api()["folios"][0]
         marked = GROUPS | {"picks": [{"column": "Vessel.name", "in": ["Heron"]}, {"column": "Calendar.year", "in": [2032]}]}
         views = [
-            ("probe", {"p": marked, "s": {"kind": "cell", "measure": "share_of_all", "at": NEAR}, "c": {"measure": "seats_sold", "at": NEAR}}, "Where they part"),
+            (
+                "probe",
+                {"p": marked, "s": {"kind": "cell", "measure": "share_of_all", "at": NEAR}, "c": {"measure": "seats_sold", "at": NEAR}},
+                "Where they part",
+            ),
             ("probe", {"p": marked, "s": {"kind": "mark", "measure": "seats_sold", "mark": "unreached"}}, "What would mend it"),
             ("probe", {"p": GROUPS | {"look": {"picture": "columns"}}}, "SVG"),
             ("probe", {"p": GROUPS | {"look": {"picture": "heat"}}}, "SVG"),
             ("probe", {"o": folio}, "a year earlier"),
             ("measure", {"m": "share_of_all_trial", "p": GROUPS}, "Put it in the place of"),
-        ]  # fmt: skip
+        ]
         for size, dark in (((1280, 800), False), ((1920, 1080), True)):
             self.b.resize(*size)
             self.b.scheme(dark)
@@ -52,15 +56,35 @@ class Everyone(Bench):
         described = {
             "name": "odd",
             "resources": [
-                {"name": "sales", "path": "sales.csv", "schema": {"fields": fields, "foreignKeys": [{"fields": ["item no."], "reference": {"resource": "items", "fields": ["code"]}}]}},
-                {"name": "items", "path": "items.csv", "schema": {"fields": [{"name": "code", "type": "string"}, {"name": "kind.of", "type": "string"}], "primaryKey": ["code"]}},
+                {
+                    "name": "sales",
+                    "path": "sales.csv",
+                    "schema": {
+                        "fields": fields,
+                        "foreignKeys": [{"fields": ["item no."], "reference": {"resource": "items", "fields": ["code"]}}],
+                    },
+                },
+                {
+                    "name": "items",
+                    "path": "items.csv",
+                    "schema": {
+                        "fields": [{"name": "code", "type": "string"}, {"name": "kind.of", "type": "string"}],
+                        "primaryKey": ["code"],
+                    },
+                },
             ],
-            "nexorem": {"version": 1, "tables": [{"name": "Sales 20.31", "resource": "sales"}, {"name": "It.ems", "resource": "items"}],
-                        "measures": [{"name": "net amount", "formula": 'sum("Sales 20.31"."net.amount")', "format": "0.0"}]},
-        }  # fmt: skip
+            "nexorem": {
+                "version": 1,
+                "tables": [{"name": "Sales 20.31", "resource": "sales"}, {"name": "It.ems", "resource": "items"}],
+                "measures": [{"name": "net amount", "formula": 'sum("Sales 20.31"."net.amount")', "format": "0.0"}],
+            },
+        }
         with tempfile.TemporaryDirectory() as folder:
-            for name, text in (("datapackage.json", json.dumps(described)), ("items.csv", "code,kind.of\na,K\nb,L\n"),
-                               ("sales.csv", 'item no.,net.amount,"say ""hi"""\na,1.5,x\nb,2,y\nz,4,x\n')):  # fmt: skip
+            for name, text in (
+                ("datapackage.json", json.dumps(described)),
+                ("items.csv", "code,kind.of\na,K\nb,L\n"),
+                ("sales.csv", 'item no.,net.amount,"say ""hi"""\na,1.5,x\nb,2,y\nz,4,x\n'),
+            ):
                 (Path(folder) / name).write_text(text)
             self.address = f"{site().address}/m/{site().app.extensions['nexorem'].open(Path(folder))}"
         self.open("probe", p=probe(measures=["net amount"]))

@@ -328,10 +328,14 @@ class MeasureBench(Bench):
         self.open("measure", m="year_before", p=probe(rows=["Port.name"], measures=["seats_sold"], picks=picks))
         want = [
             ["Island.group", "Near Isles", "Near Isles"],
-            ["Calendar.date", "Calendar.date is at least 2032-01-01 and Calendar.month is below 2033-05", "the dates of Calendar moved back by 1 year"],
+            [
+                "Calendar.date",
+                "Calendar.date is at least 2032-01-01 and Calendar.month is below 2033-05",
+                "the dates of Calendar moved back by 1 year",
+            ],
             ["Calendar.month", "Calendar.date is at least 2032-01-01 and Calendar.month is below 2033-05", "any"],
             ["Port.name", "Gallan Ness", "Gallan Ness"],
-        ]  # fmt: skip
+        ]
         rows = (
             "return [...document.querySelectorAll('.ledger tbody tr')].map((r) => [...r.cells].slice(1, 4).map((c) => c.innerText.trim()))"
         )

@@ -14,10 +14,22 @@ from tests.browser.site import RAW, site
 from tests.browser.stage import OneBrowser
 
 NAMES = {
-    "Accounts": "Account", "Agents": "Agent", "Bookings": "Booking", "Communities": "Community", "Crew vessels": "Crew vessel", "Customers": "Customer",
-    "Delay bands": "Delay band", "Fares": "Fare", "Islands": "Island", "Ports": "Port", "Price bands": "Price band", "Routes": "Route", "Sailings": "Sailing",
-    "Targets": "Target", "Vessels": "Vessel",
-}  # fmt: skip
+    "Accounts": "Account",
+    "Agents": "Agent",
+    "Bookings": "Booking",
+    "Communities": "Community",
+    "Crew vessels": "Crew vessel",
+    "Customers": "Customer",
+    "Delay bands": "Delay band",
+    "Fares": "Fare",
+    "Islands": "Island",
+    "Ports": "Port",
+    "Price bands": "Price band",
+    "Routes": "Route",
+    "Sailings": "Sailing",
+    "Targets": "Target",
+    "Vessels": "Vessel",
+}
 DROP = """
 const place = arguments[0], input = document.createElement('input');
 input.type = 'file'; input.multiple = true; input.id = 'drop-source'; document.body.append(input);

@@ -208,9 +208,12 @@ class Names(Bench):
             first = place // 30
 
             def order():
-                return [int(i) for i in self.b.driver.execute_script(
-                    "return [...document.querySelectorAll('.grid tbody.lines tr')].map((r) => r.ariaRowIndex)"
-                )]  # fmt: skip
+                return [
+                    int(i)
+                    for i in self.b.driver.execute_script(
+                        "return [...document.querySelectorAll('.grid tbody.lines tr')].map((r) => r.ariaRowIndex)"
+                    )
+                ]
 
             self.b.until(lambda first=first: min(order()) <= first + 2 <= max(order()))
             self.assertEqual(order(), sorted(order()))

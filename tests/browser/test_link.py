@@ -90,7 +90,25 @@ class Mouse(Stage):
             ActionChains(self.b.driver).key_down(Keys.SHIFT).click(one).key_up(Keys.SHIFT).perform()
         self.sees(lambda: len(self.b.all(".key.picked")), 2)
         self.b.click("Columns of Crew, to drag a link from")
-        self.api("/edits", edit={"kind": "change_links", "edits": [{"kind": "add_link", "link": {"name": "spare", "from": "Booking.fare_class", "to": "Fare.fare_class", "cardinality": "many-to-many", "active": False}}]}, base=1)  # fmt: skip
+        self.api(
+            "/edits",
+            edit={
+                "kind": "change_links",
+                "edits": [
+                    {
+                        "kind": "add_link",
+                        "link": {
+                            "name": "spare",
+                            "from": "Booking.fare_class",
+                            "to": "Fare.fare_class",
+                            "cardinality": "many-to-many",
+                            "active": False,
+                        },
+                    }
+                ],
+            },
+            base=1,
+        )
         self.b.one('.star-card[data-table="Fare"]')
         self.b.drag(self.b.one('[data-key="Booking.fare_class"]'), self.b.one('.star-card[data-table="Fare"] small'))
         self.b.reads("(Booking.route_code, Booking.fare_class) = (Fare.route_code, Fare.fare_class)", ".sheet")
@@ -300,8 +318,12 @@ class Mouse(Stage):
         with tempfile.TemporaryDirectory() as folder:
             self.b.driver.execute_cdp_cmd("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": folder})
             name = self.api()["name"]
-            for words, file, start in (("The star as PNG", f"{name}-star.png", b"\x89PNG"), ("The matrix as PNG", f"{name}-matrix.png", b"\x89PNG"),
-                                       ("The star as SVG", f"{name}-star.svg", b"<svg"), ("SQL: tables, keys, comments", f"{name}-ddl.sql", b"-- Lantern")):  # fmt: skip
+            for words, file, start in (
+                ("The star as PNG", f"{name}-star.png", b"\x89PNG"),
+                ("The matrix as PNG", f"{name}-matrix.png", b"\x89PNG"),
+                ("The star as SVG", f"{name}-star.svg", b"<svg"),
+                ("SQL: tables, keys, comments", f"{name}-ddl.sql", b"-- Lantern"),
+            ):
                 self.b.click("Documents")
                 self.b.click(words, "[role=menuitem]")
                 self.b.until(lambda f=Path(folder) / file: f.is_file() and f.stat().st_size)

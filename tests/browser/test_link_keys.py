@@ -159,8 +159,12 @@ class Keyboard(Stage):
 class Accessible(Stage):
     def test_every_view_in_both_themes(self):
         off = [{"kind": "change_link", "name": "sails on", "set": {"active": False}}]
-        views = (({"w": "matrix"}, ".matrix"), ({"w": "star", "h": {"measure": "refunded_seats"}, "b": "Sailing"}, ".held-line"), ({"r": "out", "s": {"kind": "table", "name": "Vessel"}}, ".reach table"),
-                 ({"x": off}, ".variant td.differs"))  # fmt: skip
+        views = (
+            ({"w": "matrix"}, ".matrix"),
+            ({"w": "star", "h": {"measure": "refunded_seats"}, "b": "Sailing"}, ".held-line"),
+            ({"r": "out", "s": {"kind": "table", "name": "Vessel"}}, ".reach table"),
+            ({"x": off}, ".variant td.differs"),
+        )
         for dark in (False, True):
             self.b.scheme(dark)
             self.open()

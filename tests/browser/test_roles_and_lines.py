@@ -73,8 +73,15 @@ class Lines(Bench):
         self.until_asked(top={"count": 5, "by": "seats_sold", "level": "Island.group", "ties": False})
 
     def test_what_has_no_effect_is_marked(self):
-        self.open("probe", p=probe(rows=["Port.name"], measures=["r", "f"], define={"r": "rank(seats_sold among Port.name)", "f": "let a = seats_sold in a given (clear Port)"},
-                                   picks=[{"column": "Port.name", "in": ["Brannock", "Teal Bridge", "Atlantis"]}]))  # fmt: skip
+        self.open(
+            "probe",
+            p=probe(
+                rows=["Port.name"],
+                measures=["r", "f"],
+                define={"r": "rank(seats_sold among Port.name)", "f": "let a = seats_sold in a given (clear Port)"},
+                picks=[{"column": "Port.name", "in": ["Brannock", "Teal Bridge", "Atlantis"]}],
+            ),
+        )
         self.b.reads("Port.name has no member Atlantis, which is picked.", ".mark-notes")
         self.note("First on every line")
         self.b.reads("rank(seats_sold among page Port.name)", ".lens")

@@ -160,8 +160,10 @@ class Way(OneBrowser):
         self.sees(lambda: "120 of 310" in self.b.text(".lens"))
 
     def test_7b_row_by_row_and_into_a_row(self):
-        cell = [{"column": "Port.name", "member": {"kind": "value", "value": "Teal Quay"}},
-                {"column": "Calendar.year", "member": {"kind": "value", "value": 2032}}]  # fmt: skip
+        cell = [
+            {"column": "Port.name", "member": {"kind": "value", "value": "Teal Quay"}},
+            {"column": "Calendar.year", "member": {"kind": "value", "value": 2032}},
+        ]
         probe = PORTS | {"measures": ["best_month"]}
         self.open("probe", asked(probe, {"kind": "cell", "measure": "best_month", "at": cell}))
         self.b.reads("560", "[data-testid=trace-value]")

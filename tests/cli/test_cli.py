@@ -130,9 +130,11 @@ class Commands(unittest.TestCase):
         self.assertEqual(found["Booking.port = Port.code"], 5)
         self.assertIn("Booking.port = Port.code (many-to-one): 5 of 7 rows match", run("suggest", bare)[1])
         for kind, more, words in (
-            ("ddl", (), "FOREIGN KEY"), ("dictionary", (), "### seats"), ("matrix-svg", (), "Who filters whom"),
+            ("ddl", (), "FOREIGN KEY"),
+            ("dictionary", (), "### seats"),
+            ("matrix-svg", (), "Who filters whom"),
             ("star-svg", ("--fact", "Crew", "--beside", "Booking"), "The star of Crew beside Booking"),
-        ):  # fmt: skip
+        ):
             target = Path(self.folder.name) / kind
             self.assertIn(f"Wrote the {kind}", run("export", self.package, "--as", kind, *more, "--out", target)[1])
             self.assertIn(words, target.read_text())
@@ -166,8 +168,12 @@ class Commands(unittest.TestCase):
         self.assertIn("2 columns are numbers or dates but for NA (2 values)", run("gather", folder / "na.csv", "--out", folder / "p3")[1])
         told = json.loads(run("gather", folder / "na.csv", "--missing", "NA", "--out", folder / "p4", "--json")[1])["tables"][0]
         self.assertEqual(([c["type"] for c in told["columns"]], told["notes"]), (["integer", "date"], []))
-        recipe = {"tables": [{"name": "X", "source": {"kind": "csv", "file": "x.csv"}, "key": ["b"], "steps": [{"kind": "fill_down", "columns": ["b"]}]}],
-                  "measures": [{"name": "m", "formula": "sum(X.nope)"}]}  # fmt: skip
+        recipe = {
+            "tables": [
+                {"name": "X", "source": {"kind": "csv", "file": "x.csv"}, "key": ["b"], "steps": [{"kind": "fill_down", "columns": ["b"]}]}
+            ],
+            "measures": [{"name": "m", "formula": "sum(X.nope)"}],
+        }
         (folder / "broken.json").write_text(json.dumps(recipe))
         (folder / "x.csv").write_text("a;b\n1,5;x\n2;\n")
         status, _, errors = run("gather", folder / "x.csv", "--steps", folder / "broken.json", "--out", folder / "p5")
@@ -192,10 +198,13 @@ class Commands(unittest.TestCase):
         self.assertIn("There is no table Y.", errors)
         self.assertNotIn("gone.csv", errors)  # what the file itself says is looked at before others are
         for arguments, words in (
-            ((folder / "x.csv", "--out", folder / "p1"), "p1 is there already"), ((folder / "bad.csv", "--out", folder / "p2"), "row 3 has 3 fields, not 2"),
-            ((folder / "gone.csv", "--out", folder / "p2"), "There is no file"), ((folder / "x.csv", "--steps", folder / "steps.json", "--out", folder / "p2"), "There is no column zz here"),
-            ((folder / "x.csv", "--steps", folder / "x.csv", "--out", folder / "p2"), "is no JSON"), ((folder / "steps.json", "--out", folder / "p2"), "no kind that can be read"),
-        ):  # fmt: skip
+            ((folder / "x.csv", "--out", folder / "p1"), "p1 is there already"),
+            ((folder / "bad.csv", "--out", folder / "p2"), "row 3 has 3 fields, not 2"),
+            ((folder / "gone.csv", "--out", folder / "p2"), "There is no file"),
+            ((folder / "x.csv", "--steps", folder / "steps.json", "--out", folder / "p2"), "There is no column zz here"),
+            ((folder / "x.csv", "--steps", folder / "x.csv", "--out", folder / "p2"), "is no JSON"),
+            ((folder / "steps.json", "--out", folder / "p2"), "no kind that can be read"),
+        ):
             status, _, errors = run("gather", *arguments)
             self.assertEqual((status, (folder / "p2").exists()), (2, False))
             self.assertIn(words, errors)
@@ -257,10 +266,14 @@ class Commands(unittest.TestCase):
 
     def test_errors(self):
         for arguments, words in (
-            (("query", "nowhere", "--measures", "x"), "missing_package"), (("query", self.package), "no_measure"), (("query", self.package, "--measures", "nope"), "unknown_measure"),
-            (("query", self.package, "--measures", "x", "--define", "x = sum(Booking.seat)"), "Did you mean seats?"), (("query", self.package, "--measures", "seats", "--pick", "q"), "bad_pick"),
-            (("trace", self.package, "--measure", "seats", "--at", "Cal.day=soon"), "bad_value"), (("query", self.package, "--measures", "seats", "--rows", "Booking.no,Cal.day", "--limit", "3"), "limit_probe_cells"),
-        ):  # fmt: skip
+            (("query", "nowhere", "--measures", "x"), "missing_package"),
+            (("query", self.package), "no_measure"),
+            (("query", self.package, "--measures", "nope"), "unknown_measure"),
+            (("query", self.package, "--measures", "x", "--define", "x = sum(Booking.seat)"), "Did you mean seats?"),
+            (("query", self.package, "--measures", "seats", "--pick", "q"), "bad_pick"),
+            (("trace", self.package, "--measure", "seats", "--at", "Cal.day=soon"), "bad_value"),
+            (("query", self.package, "--measures", "seats", "--rows", "Booking.no,Cal.day", "--limit", "3"), "limit_probe_cells"),
+        ):
             status, out, err = run(*arguments)
             self.assertEqual((status, out), (2, ""), arguments)
             self.assertIn(words, err)
@@ -303,8 +316,13 @@ class Serving(unittest.TestCase):
     def start(self):
         """Starts the demo and waits for its address."""
         process = subprocess.Popen(
-            [*COMMAND, "demo", "--port", str(self.port), "--data", str(self.data)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=ENVIRONMENT, start_new_session=True
-        )  # fmt: skip
+            [*COMMAND, "demo", "--port", str(self.port), "--data", str(self.data)],
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+            env=ENVIRONMENT,
+            start_new_session=True,
+        )
         self.addCleanup(
             lambda: (process.poll() is None and process.kill(), process.stdout.close(), process.stderr.close(), process.wait(10))
         )

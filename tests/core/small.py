@@ -19,25 +19,40 @@ from nexorem.core.values import vector
 
 D = dt.date
 TABLES = {
-    "Booking": ("no:integer port:text day:date refunded:date seats:integer fare:number note:text", [
-        (1, "a", D(2031, 1, 1), D(2031, 1, 3), 1, 10.0, "x"),
-        (2, "b", D(2031, 1, 2), None, 2, 20.0, ""),
-        (3, "a", D(2031, 1, 3), None, 4, None, "x"),
-        (4, None, D(2031, 1, 1), D(2031, 1, 2), 8, 2.5, None),
-        (5, "zz", D(2031, 1, 2), None, 16, 1.0, "y"),
-        (6, "c", None, None, 32, 4.0, "y"),
-        (7, "b", D(2031, 1, 3), None, None, 7.0, "x"),
-    ]),
-    "Port": ("code:text name:text region:text depth:integer", [
-        ("a", "Alder", "North", 5), ("b", "Birch", "South", 3), ("c", "Cedar", None, 9), ("d", "Dogwood", "South", None),
-    ]),
-    "Cal": ("day:date year:integer week:integer", [
-        (D(2031, 1, 1), 2031, 1), (D(2031, 1, 2), 2031, 1), (D(2031, 1, 3), 2031, 2), (D(2031, 1, 4), 2031, 2),
-    ]),
+    "Booking": (
+        "no:integer port:text day:date refunded:date seats:integer fare:number note:text",
+        [
+            (1, "a", D(2031, 1, 1), D(2031, 1, 3), 1, 10.0, "x"),
+            (2, "b", D(2031, 1, 2), None, 2, 20.0, ""),
+            (3, "a", D(2031, 1, 3), None, 4, None, "x"),
+            (4, None, D(2031, 1, 1), D(2031, 1, 2), 8, 2.5, None),
+            (5, "zz", D(2031, 1, 2), None, 16, 1.0, "y"),
+            (6, "c", None, None, 32, 4.0, "y"),
+            (7, "b", D(2031, 1, 3), None, None, 7.0, "x"),
+        ],
+    ),
+    "Port": (
+        "code:text name:text region:text depth:integer",
+        [
+            ("a", "Alder", "North", 5),
+            ("b", "Birch", "South", 3),
+            ("c", "Cedar", None, 9),
+            ("d", "Dogwood", "South", None),
+        ],
+    ),
+    "Cal": (
+        "day:date year:integer week:integer",
+        [
+            (D(2031, 1, 1), 2031, 1),
+            (D(2031, 1, 2), 2031, 1),
+            (D(2031, 1, 3), 2031, 2),
+            (D(2031, 1, 4), 2031, 2),
+        ],
+    ),
     "Tag": ("port:text tag:text", [("a", "red"), ("a", "blue"), ("b", "red"), ("q", "red"), (None, "grey")]),
     "Crew": ("port:text name:text", [("a", "Ula"), ("a", "Bo"), ("c", "Cid"), ("zz", "Dot")]),
     "Nobody": ("x:integer y:text", []),
-}  # fmt: skip
+}
 LINKS = [
     {"name": "port", "from": "Booking.port", "to": "Port.code"},
     {"name": "day", "from": "Booking.day", "to": "Cal.day"},
@@ -63,14 +78,18 @@ def make_star(tables=TABLES, links=LINKS, measures=MEASURES, calendar=True):
 STAR = make_star()
 CODES = [(f"k{i}", f"name {i}") for i in range(12)]
 STRIPPED = {
-    "Sale": ("no:integer shop_code:text sold_on:date paid_on:date class:text size:text", [
-        (i, f"k{i % 9}" if i % 7 else None, TABLES["Cal"][1][i % 4][0], TABLES["Cal"][1][(i + 1) % 4][0], "ab"[i % 2], "xyz"[i % 3]) for i in range(40)
-    ]),
+    "Sale": (
+        "no:integer shop_code:text sold_on:date paid_on:date class:text size:text",
+        [
+            (i, f"k{i % 9}" if i % 7 else None, TABLES["Cal"][1][i % 4][0], TABLES["Cal"][1][(i + 1) % 4][0], "ab"[i % 2], "xyz"[i % 3])
+            for i in range(40)
+        ],
+    ),
     "Shop": ("code:text name:text", CODES),
     "Cal": TABLES["Cal"],
     "Price": ("class:text size:text amount:integer", [(a, b, 1) for a in "ab" for b in "xyz"]),
     "Number": ("id:integer word:text", [(i, "w") for i in range(50)]),
-}  # fmt: skip
+}
 
 
 def edited(star, edits):

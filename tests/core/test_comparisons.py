@@ -35,8 +35,13 @@ class Compared(unittest.TestCase):
     def test_earlier_is_the_same_over_earlier_days(self):
         offered = {c.label: c for c in comparisons(DEMO, "seats_sold") if c.key == "earlier"}
         self.assertEqual(list(offered), ["a year earlier", "a quarter earlier", "a month earlier"])
-        spans = [(dt.date(2032, 4, 1), dt.date(2032, 6, 30)), (dt.date(2033, 3, 1), dt.date(2033, 3, 31)), (dt.date(2032, 5, 3), dt.date(2032, 5, 28)),
-                 (dt.date(2032, 2, 1), dt.date(2032, 2, 29)), (dt.date(2033, 7, 1), dt.date(2033, 7, 20))]  # fmt: skip
+        spans = [
+            (dt.date(2032, 4, 1), dt.date(2032, 6, 30)),
+            (dt.date(2033, 3, 1), dt.date(2033, 3, 31)),
+            (dt.date(2032, 5, 3), dt.date(2032, 5, 28)),
+            (dt.date(2032, 2, 1), dt.date(2032, 2, 29)),
+            (dt.date(2033, 7, 1), dt.date(2033, 7, 20)),
+        ]
         for unit, months in MONTHS.items():
             found = offered[f"a {unit} earlier"]
             (before, _, _), (change, _, _) = found.adds

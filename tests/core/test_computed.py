@@ -111,10 +111,12 @@ class Computed(unittest.TestCase):
 
     def test_errors_name_their_place(self):
         for columns, tables, code in (
-            ([("Port", "a", "dept + 1")], (), "unknown_name"), ([("Port", "a", "Booking.seats")], (), "no_lookup"),
-            ((), [("M", "every (Port.region, Port.region)")], "repeated_column"), ((), [("M", "(every Port where")], "syntax"),
+            ([("Port", "a", "dept + 1")], (), "unknown_name"),
+            ([("Port", "a", "Booking.seats")], (), "no_lookup"),
+            ((), [("M", "every (Port.region, Port.region)")], "repeated_column"),
+            ((), [("M", "(every Port where")], "syntax"),
             ((), [("M", "every Port.code with (code = 1)")], "repeated_column"),
-        ):  # fmt: skip
+        ):
             with self.subTest(code), self.assertRaises(Refused) as caught:
                 with_parts(columns, tables)
             self.assertEqual(caught.exception.diagnostics[0].code, code)
@@ -122,13 +124,16 @@ class Computed(unittest.TestCase):
 
     def test_edits_compute_again(self):
         star = with_parts([("Port", "total", "seats")])
-        doubled = replace(star.model, measures=tuple(replace(m, formula="sum(Booking.seats) * 2") if m.name == "seats" else m
-                                                     for m in star.model.measures))  # fmt: skip
+        doubled = replace(
+            star.model,
+            measures=tuple(replace(m, formula="sum(Booking.seats) * 2") if m.name == "seats" else m for m in star.model.measures),
+        )
         self.assertEqual(values(edited_star(star, doubled), "Port", "total"), [10, 4, 64, None])
 
     def test_package_and_back(self):
-        star = with_parts([("Port", "total", "seats")], [("Busy", "every Port where seats > 4")],
-                          [{"from": "Booking.port", "to": "Busy.code"}])  # fmt: skip
+        star = with_parts(
+            [("Port", "total", "seats")], [("Busy", "every Port where seats > 4")], [{"from": "Booking.port", "to": "Busy.code"}]
+        )
         with tempfile.TemporaryDirectory() as folder:
             first, second = Path(folder) / "a", Path(folder) / "b"
             write_package(star, first)

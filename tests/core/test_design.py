@@ -117,8 +117,14 @@ class Reach(unittest.TestCase):
         Binder(star, {"x": f"rows(Booking) given (via {found[0]})"}).measure("x")
 
     def test_a_change_is_told_by_pairs(self):
-        then = edited(STAR, [{"kind": "change_link", "name": "day", "set": {"active": False}}, {"kind": "change_link", "name": "refund", "set": {"active": True}},
-                             {"kind": "change_link", "name": "crew", "set": {"flow": "one-way"}}])  # fmt: skip
+        then = edited(
+            STAR,
+            [
+                {"kind": "change_link", "name": "day", "set": {"active": False}},
+                {"kind": "change_link", "name": "refund", "set": {"active": True}},
+                {"kind": "change_link", "name": "crew", "set": {"flow": "one-way"}},
+            ],
+        )
         told = reach_change(STAR, then)
         self.assertEqual([(p["from"], p["to"], p["was"], p["path"]) for p in told["moved"]], [("Cal", "Booking", ["day"], ["refund"])])
         self.assertEqual({(p["from"], p["to"]) for p in told["no_longer"]}, {("Crew", "Port"), ("Crew", "Booking")})
@@ -194,8 +200,17 @@ class Tables(unittest.TestCase):
     def test_roles_are_found_and_corrected(self):
         found = {t.name: role(DEMO, t) for t in DEMO.model.tables}
         self.assertEqual({n for n, r in found.items() if r == "fact"}, {"Booking", "Sailing", "Target", "Ledger"})
-        self.assertEqual({n: r for n, r in found.items() if r not in ("fact", "dimension")},
-                         {"Crew vessel": "bridge", "Calendar": "calendar", "Port": "outrigger", "Island": "outrigger", "Delay band": "disconnected", "Price band": "disconnected"})  # fmt: skip
+        self.assertEqual(
+            {n: r for n, r in found.items() if r not in ("fact", "dimension")},
+            {
+                "Crew vessel": "bridge",
+                "Calendar": "calendar",
+                "Port": "outrigger",
+                "Island": "outrigger",
+                "Delay band": "disconnected",
+                "Price band": "disconnected",
+            },
+        )
         table = replace(STAR.model.table("Port"), role="bridge")
         self.assertEqual(role(STAR, table), "bridge")
         with self.assertRaises(Refused):
@@ -237,8 +252,14 @@ class Tables(unittest.TestCase):
         self.assertGreater(min(wrong, right), 10)
 
     def test_hierarchies_over_chains(self):
-        for levels, faults in ((["Island.group", "Port.name"], 0), (["Port.name", "Island.group"], 1), (["Agent.district", "Port.name"], 1), (["Nope.x", "Port.name"], 1),
-                               (["Calendar.year", "Calendar.season"], 1), (["Island.group", "Island.name", "Port.name"], 0)):  # fmt: skip
+        for levels, faults in (
+            (["Island.group", "Port.name"], 0),
+            (["Port.name", "Island.group"], 1),
+            (["Agent.district", "Port.name"], 1),
+            (["Nope.x", "Port.name"], 1),
+            (["Calendar.year", "Calendar.season"], 1),
+            (["Island.group", "Island.name", "Port.name"], 0),
+        ):
             told = hierarchy_faults(DEMO, {"name": "h", "levels": levels})
             self.assertEqual(len(told), faults, (levels, told))
         orphans = make_star(TABLES, LINKS, {})
@@ -246,8 +267,18 @@ class Tables(unittest.TestCase):
         self.assertEqual(told, [])
 
     def test_findings_of_design(self):
-        model = replace(STAR.model, hierarchies=({"name": "Where", "levels": ["Port.name", "Port.region"]},),
-                        tables=tuple(replace(t, grain="one port", grain_columns=("region",)) if t.name == "Port" else replace(t, grain_columns=("gone",)) if t.name == "Tag" else t for t in STAR.model.tables))  # fmt: skip
+        model = replace(
+            STAR.model,
+            hierarchies=({"name": "Where", "levels": ["Port.name", "Port.region"]},),
+            tables=tuple(
+                replace(t, grain="one port", grain_columns=("region",))
+                if t.name == "Port"
+                else replace(t, grain_columns=("gone",))
+                if t.name == "Tag"
+                else t
+                for t in STAR.model.tables
+            ),
+        )
         told = {
             f["code"]: f["sentence"]
             for f in findings(STAR.with_model(model))
@@ -270,9 +301,13 @@ class Matrix(unittest.TestCase):
             (found["facts"], found["apart"]), (["Booking", "Sailing", "Target", "Ledger", "Crew vessel"], ["Delay band", "Price band"])
         )
         for fact, other, kind, via, links, two_way in (
-            ("Booking", "Calendar", "direct", [], 3, False), ("Booking", "Island", "through", ["Port", "Route"], 0, False), ("Booking", "Vessel", "none", [], 0, False),
-            ("Booking", "Community", "loose", [], 1, False), ("Crew vessel", "Vessel", "direct", [], 1, True), ("Sailing", "Crew", "through", ["Crew vessel", "Vessel"], 0, False),
-        ):  # fmt: skip
+            ("Booking", "Calendar", "direct", [], 3, False),
+            ("Booking", "Island", "through", ["Port", "Route"], 0, False),
+            ("Booking", "Vessel", "none", [], 0, False),
+            ("Booking", "Community", "loose", [], 1, False),
+            ("Crew vessel", "Vessel", "direct", [], 1, True),
+            ("Sailing", "Crew", "through", ["Crew vessel", "Vessel"], 0, False),
+        ):
             cell = found["cells"][fact].get(other, {"kind": "none", "via": [], "links": [], "two_way": False})
             self.assertEqual((cell["kind"], cell["via"], len(cell["links"]), cell["two_way"]), (kind, via, links, two_way), (fact, other))
         for fact in found["facts"]:
@@ -327,7 +362,11 @@ class Held(unittest.TestCase):
 class Places(unittest.TestCase):
     def overlaps(self, boxes):
         found = [(n, Box(**b)) for n, b in boxes.items()]
-        return [(m, n) for (m, a), (n, b) in itertools.combinations(found, 2) if abs(a.x - b.x) < (a.width + b.width) / 2 + GAP - 1 and abs(a.y - b.y) < (a.height + b.height) / 2 + GAP - 1]  # fmt: skip
+        return [
+            (m, n)
+            for (m, a), (n, b) in itertools.combinations(found, 2)
+            if abs(a.x - b.x) < (a.width + b.width) / 2 + GAP - 1 and abs(a.y - b.y) < (a.height + b.height) / 2 + GAP - 1
+        ]
 
     def test_no_card_stands_on_another(self):
         for fact in ("Booking", "Sailing", "Target", "Ledger", "Calendar"):

@@ -104,16 +104,33 @@ WRONG = [
     ("seats given (stretch Cal to whole all)", ["syntax"], "all"),
     ("seats given (match Crew.port to Booking.port)", ["double_path"], "seats"),
     ("seats given (set Port.depth = (let d = Port.depth in rows(Booking where Booking.seats > d)))", ["row_of_condition"], "d"),
-]  # fmt: skip
+]
 
 # formulas whose first mend, applied until none is left, gives one without errors
 MENDED = [
-    "seats given (flow Booking.refunded = Cal.day off)", "sum(Port.depth for each Port.name)", "max(Crew.name for each Port)",
-    "seats given (via link \"refnd\")", "seats given (st Port.region = 'N')", "sum(Booking.seats) given (match Crew.port to Booking.port)",
-    "seats given (keep Booking.seats > Port.depth)", "seats given (keep Port.region = 'N' AND Cal.week = 1)", "seats given (shift Cal by 1 mnth)",
-    "sum(Booking.seat)", "sum(Boking.seats)", "Booking.seats", "depth", "Port", "sets", "sume(Booking.seats)", "(seats", "seats given (clear Prt.region)",
-    "seats given (via Booking.no = Cal.day)", "max(Cal.day) + 1 = max(Cal.day)", "seats × 2", "seats given (kep Port.region = 'North')",
-]  # fmt: skip
+    "seats given (flow Booking.refunded = Cal.day off)",
+    "sum(Port.depth for each Port.name)",
+    "max(Crew.name for each Port)",
+    'seats given (via link "refnd")',
+    "seats given (st Port.region = 'N')",
+    "sum(Booking.seats) given (match Crew.port to Booking.port)",
+    "seats given (keep Booking.seats > Port.depth)",
+    "seats given (keep Port.region = 'N' AND Cal.week = 1)",
+    "seats given (shift Cal by 1 mnth)",
+    "sum(Booking.seat)",
+    "sum(Boking.seats)",
+    "Booking.seats",
+    "depth",
+    "Port",
+    "sets",
+    "sume(Booking.seats)",
+    "(seats",
+    "seats given (clear Prt.region)",
+    "seats given (via Booking.no = Cal.day)",
+    "max(Cal.day) + 1 = max(Cal.day)",
+    "seats × 2",
+    "seats given (kep Port.region = 'North')",
+]
 
 
 def errors(formula, star=STAR):
@@ -168,8 +185,17 @@ class Diagnostics(unittest.TestCase):
         self.assertEqual([(d.code, d.place) for d in caught.exception.diagnostics], [("broken_measure", "x")])
 
     def test_a_probe_tells_all_that_is_wrong_with_it(self):
-        bad = {"rows": ["Port.nme", 'Port."x'], "columns": "Cal", "measures": ["seats", "x"], "define": {"x": "1 +"}, "picks": [{"column": "Cal.year", "in": ["abc"]}, 5],
-               "totals": "some", "limit": 0, "sort": [{"by": "q"}], "odd": 1}  # fmt: skip
+        bad = {
+            "rows": ["Port.nme", 'Port."x'],
+            "columns": "Cal",
+            "measures": ["seats", "x"],
+            "define": {"x": "1 +"},
+            "picks": [{"column": "Cal.year", "in": ["abc"]}, 5],
+            "totals": "some",
+            "limit": 0,
+            "sort": [{"by": "q"}],
+            "odd": 1,
+        }
         with self.assertRaises(Refused) as caught:
             read_probe(STAR, bad)
         codes = [d.code for d in caught.exception.diagnostics]
@@ -179,10 +205,16 @@ class Diagnostics(unittest.TestCase):
 class Bounds(unittest.TestCase):
     def test_size_depth_and_nodes(self):
         for formula, code in (
-            ("1" * 1_000_000, "limit_formula_characters"), ("(" * 10_000, "limit_formula_levels"), ("-" * 300 + "1", "syntax"), ("- " * 300 + "1", "limit_formula_levels"),
-            ("NOT " * 300 + "TRUE", "limit_formula_levels"), ("1" + "+1" * 6_000, "limit_formula_nodes"), ("CASE WHEN TRUE THEN " * 250, "limit_formula_levels"),
-            ("seats" + " given (clear Port)" * 250, "limit_formula_levels"), ("ABS(" * 250, "limit_formula_levels"),
-        ):  # fmt: skip
+            ("1" * 1_000_000, "limit_formula_characters"),
+            ("(" * 10_000, "limit_formula_levels"),
+            ("-" * 300 + "1", "syntax"),
+            ("- " * 300 + "1", "limit_formula_levels"),
+            ("NOT " * 300 + "TRUE", "limit_formula_levels"),
+            ("1" + "+1" * 6_000, "limit_formula_nodes"),
+            ("CASE WHEN TRUE THEN " * 250, "limit_formula_levels"),
+            ("seats" + " given (clear Port)" * 250, "limit_formula_levels"),
+            ("ABS(" * 250, "limit_formula_levels"),
+        ):
             start = time.process_time()
             with self.subTest(formula[:30]):
                 self.assertEqual(errors_or_limit(formula), code)
@@ -263,8 +295,33 @@ class Fuzz(unittest.TestCase):
             "LEAST(",
         ]
         seeds += [formula for formula, _ in SCALARS] + [formula for formula, _ in examples()] * 3
-        pieces += [" for each ", " every ", " page ", "known ", "top 2 of ", " by ", " in ", " union ", " except ", "values (1)", " with (", "let a = ", "rank(",
-                   " among ", "the(", "shift Cal by ", "stretch Cal to ", " day", "flow ", " two-way", "match ", " to ", "reset ", " where ", "Port.code"]  # fmt: skip
+        pieces += [
+            " for each ",
+            " every ",
+            " page ",
+            "known ",
+            "top 2 of ",
+            " by ",
+            " in ",
+            " union ",
+            " except ",
+            "values (1)",
+            " with (",
+            "let a = ",
+            "rank(",
+            " among ",
+            "the(",
+            "shift Cal by ",
+            "stretch Cal to ",
+            " day",
+            "flow ",
+            " two-way",
+            "match ",
+            " to ",
+            "reset ",
+            " where ",
+            "Port.code",
+        ]
         ran = 0
         for _ in range(int(os.environ.get("MUTATIONS", "4000"))):
             text = r.choice(seeds)

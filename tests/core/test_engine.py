@@ -27,10 +27,17 @@ class Columns(unittest.TestCase):
     def test_what_is_kept_is_what_was_given(self):
         r = random.Random(3)
         for dtype, values in (
-            ("integer", [1, 2, None, 2, -5]), ("integer", [10**12, -(10**15), 3]), ("integer", []), ("integer", [None, None]),
-            ("integer", [r.randrange(2**62) for _ in range(500)]), ("number", [0.5, None, -1e300]), ("boolean", [True, None, False]),
-            ("text", ["b", None, "", "a", "b"]), ("integer", list(range(70_000))), ("integer", [i % 300 for i in range(2000)]),
-        ):  # fmt: skip
+            ("integer", [1, 2, None, 2, -5]),
+            ("integer", [10**12, -(10**15), 3]),
+            ("integer", []),
+            ("integer", [None, None]),
+            ("integer", [r.randrange(2**62) for _ in range(500)]),
+            ("number", [0.5, None, -1e300]),
+            ("boolean", [True, None, False]),
+            ("text", ["b", None, "", "a", "b"]),
+            ("integer", list(range(70_000))),
+            ("integer", [i % 300 for i in range(2000)]),
+        ):
             with self.subTest(f"{dtype} {values[:5]}"):
                 column = compact(vector(dtype, values))
                 self.assertEqual(column.rows().tolist(), values)
@@ -131,9 +138,14 @@ class Bounds(unittest.TestCase):
             return before * levels + inside + after * levels
 
         for before, inside, after in (
-            ("sum(", "seats", " for each Port)"), ("rank(", "seats", " among Port)"), ("let a = 1 in ", "a", ""), ("known ", "Port", ""),
-            ("seats given (set Port.depth = ", "1", ")"), ("", "seats", " given (clear Port)"), ("top 1 of (", "Port", ") by 1"),
-        ):  # fmt: skip
+            ("sum(", "seats", " for each Port)"),
+            ("rank(", "seats", " among Port)"),
+            ("let a = 1 in ", "a", ""),
+            ("known ", "Port", ""),
+            ("seats given (set Port.depth = ", "1", ")"),
+            ("", "seats", " given (clear Port)"),
+            ("top 1 of (", "Port", ") by 1"),
+        ):
             for levels in (15, 190, 1000):
                 with self.subTest(f"{before} × {levels}"):
                     text = nest(before, inside, after, levels)
@@ -177,8 +189,11 @@ class Lines(unittest.TestCase):
 
     def test_an_axis_over_a_large_table_costs_its_members_that_are_used(self):
         people = [(i, f"p{i}") for i in range(60_000)]
-        star = make_star({"F": ("who:integer n:integer", [(i * 7 % 60_000, i) for i in range(90)]), "P": ("id:integer name:text", people)},
-                         [{"name": "p", "from": "F.who", "to": "P.id"}], {"n": "sum(F.n)"})  # fmt: skip
+        star = make_star(
+            {"F": ("who:integer n:integer", [(i * 7 % 60_000, i) for i in range(90)]), "P": ("id:integer name:text", people)},
+            [{"name": "p", "from": "F.who", "to": "P.id"}],
+            {"n": "sum(F.n)"},
+        )
         with mock.patch.object(engine_grid, "_combinations", side_effect=AssertionError("looked at everybody")):
             found = answer(star, read_probe(star, {"rows": ["P.name"], "measures": ["n"], "limit": 100}), Budget())
         self.assertEqual(len(found.rows.lines), 90)
@@ -199,7 +214,11 @@ class Kept(unittest.TestCase):
             ({"having": [{"where": "seats > 4 AND trips < 2", "level": "Port.region"}]}, [every[2]], 3),
             ({"having": [{"where": "seats > 4"}, {"where": "trips > 1"}]}, [every[0], every[3]], 2),
             ({"having": [{"where": "seats > 100"}], "totals": "all"}, [()], 4),
-            ({"having": [{"where": "seats > 4"}], "totals": "all", "rows": ["Port.region"]}, [("North",), (None,), ("(unmatched)",), ()], 1),
+            (
+                {"having": [{"where": "seats > 4"}], "totals": "all", "rows": ["Port.region"]},
+                [("North",), (None,), ("(unmatched)",), ()],
+                1,
+            ),
             ({"top": {"count": 1, "by": "seats", "level": "Port.region"}}, [every[2]], 3),
             ({"top": {"count": 2, "by": "seats", "asc": True, "level": "Port.region"}}, [every[0], every[1]], 2),
             ({"top": {"count": 1, "by": "trips", "level": "Port.region"}, "measures": ["trips"]}, [every[0], every[1], every[3]], 1),
@@ -207,7 +226,7 @@ class Kept(unittest.TestCase):
             ({"having": [{"where": "seats < 30"}], "top": {"count": 1, "by": "seats", "level": "Port.region"}}, [every[3]], 3),
             ({"having": [{"where": "twice > 60"}], "define": {"twice": "seats * 2"}}, [every[2]], 3),
             ({"having": [{"where": "NULL"}]}, [], 4),
-        ):  # fmt: skip
+        ):
             with self.subTest(probe):
                 self.assertEqual(self.told(**probe), (expected, out))
 
@@ -219,11 +238,15 @@ class Kept(unittest.TestCase):
 
     def test_what_is_wrong_with_them_is_told(self):
         for probe, code, words in (
-            ({"having": [{"where": "seats + 1"}]}, "wrong_type", "this is an integer"), ({"having": [{"where": "nope > 1"}]}, "unknown_name", "nope"),
-            ({"having": "x"}, "bad_having", "no condition"), ({"having": [{"where": "seats > 1", "level": "Cal.day"}]}, "bad_level", "does not stand on the rows"),
-            ({"having": [{"where": "seats > 1", "at": 3}]}, "bad_having", "no condition"), ({"having": [{"where": "seats >"}]}, "syntax", ""),
-            ({"top": {"count": 1, "by": "seats", "level": "Port.nope"}}, "unknown_column", "nope"), ({"having": [{"where": "Port.name = 'x'"}]}, "bare_column", "many values"),
-        ):  # fmt: skip
+            ({"having": [{"where": "seats + 1"}]}, "wrong_type", "this is an integer"),
+            ({"having": [{"where": "nope > 1"}]}, "unknown_name", "nope"),
+            ({"having": "x"}, "bad_having", "no condition"),
+            ({"having": [{"where": "seats > 1", "level": "Cal.day"}]}, "bad_level", "does not stand on the rows"),
+            ({"having": [{"where": "seats > 1", "at": 3}]}, "bad_having", "no condition"),
+            ({"having": [{"where": "seats >"}]}, "syntax", ""),
+            ({"top": {"count": 1, "by": "seats", "level": "Port.nope"}}, "unknown_column", "nope"),
+            ({"having": [{"where": "Port.name = 'x'"}]}, "bare_column", "many values"),
+        ):
             with self.subTest(probe), self.assertRaises(Refused) as caught:
                 self.told(**probe)
             first = caught.exception.diagnostics[0]

@@ -75,9 +75,12 @@ class Failures(unittest.TestCase):
     def test_one_to_one_links_are_looked_up_from_either_side(self):
         self.assertEqual(by("sum(One.x)", "D.k"), [10, None, 30])
         for formula, expected in (
-            ("max(One.x for each D)", 30), ("rows(D where One.x > 5)", 2), ("sum(One.x where D.k = 'a')", 10),
-            ("rows((D.k, One.x))", 2), ("rows(One) given (keep One.x > 20, clear wide D)", 2),
-        ):  # fmt: skip
+            ("max(One.x for each D)", 30),
+            ("rows(D where One.x > 5)", 2),
+            ("sum(One.x where D.k = 'a')", 10),
+            ("rows((D.k, One.x))", 2),
+            ("rows(One) given (keep One.x > 20, clear wide D)", 2),
+        ):
             with self.subTest(formula):
                 probe = {"measures": ["x"], "define": {"x": formula}}
                 self.assertEqual(next(answer(BIG, read_probe(BIG, probe), Budget()).tidy())["x"], expected)

@@ -73,8 +73,10 @@ class Lint(unittest.TestCase):
             "sum(P.size - x for each P)": "x may be one",
             "sum(F.fee - sum(F.seats) for each F)": "F.fee may be one and sum(F.seats) may be one",
             "x given (keep F.fee + F.seats > 2)": "F.fee may be one and F.seats may be one",
-            "sum(F.seats) - sum(F.fee)": "", "sum(x - x for each P)": "", "sum(F.seats - F.fee) + 0 * x": "2 rows of F have one",
-        }  # fmt: skip
+            "sum(F.seats) - sum(F.fee)": "",
+            "sum(x - x for each P)": "",
+            "sum(F.seats - F.fee) + 0 * x": "2 rows of F have one",
+        }
         for formula, part in told.items():
             with self.subTest(formula):
                 found = [f["sentence"] for f in findings(star(formula, x="sum(F.seats)")) if f["code"] == "empty_in_row"]
@@ -97,8 +99,11 @@ class Lint(unittest.TestCase):
         repeated = {"F": FACT, "P": (DIM[0], [*DIM[1], ("b", "Beech", 1)])}
         twice = {**repeated, "F": (FACT[0], [*FACT[1], ("a", 3, None)])}
         self.assertNotIn("really_many_to_one", codes(star_of(twice, [{**LINK, "cardinality": "many-to-many"}], SUM)))
-        self.check("unused_link", star_of(TWO, [{**LINK, "active": False}], SUM),
-                   star_of(TWO, [{**LINK, "active": False}], {"m": "sum(F.seats) given (via F.port = P.code)"}))  # fmt: skip
+        self.check(
+            "unused_link",
+            star_of(TWO, [{**LINK, "active": False}], SUM),
+            star_of(TWO, [{**LINK, "active": False}], {"m": "sum(F.seats) given (via F.port = P.code)"}),
+        )
         self.check("loose", star_of(TWO, [{**LINK, "firm": False}], SUM), good)
         bridge = {**TWO, "B": ("port:text tag:text", [("a", "x"), ("b", "x")]), "T": ("tag:text", [("x",)])}
         ways = [{"name": "b1", "from": "B.port", "to": "P.code"}, {"name": "b2", "from": "B.tag", "to": "T.tag"}]
@@ -116,12 +121,18 @@ class Lint(unittest.TestCase):
     def test_measures_and_names(self):
         good = star_of(TWO, [LINK], SUM)
         self.check("broken_measure", star_of(TWO, [LINK], {"m": "sum(F.seat)"}), good)
-        self.check("count_compared", star_of(TWO, [LINK], {"m": "CASE WHEN rows(F) = 0 THEN 1 END"}),
-                   star_of(TWO, [LINK], {"m": "CASE WHEN rows(F) > 5 THEN 1 END"}))  # fmt: skip
+        self.check(
+            "count_compared",
+            star_of(TWO, [LINK], {"m": "CASE WHEN rows(F) = 0 THEN 1 END"}),
+            star_of(TWO, [LINK], {"m": "CASE WHEN rows(F) > 5 THEN 1 END"}),
+        )
         loose = [LINK, {"name": "l", "from": "F.seats", "to": "L.n", "firm": False}]
         three = {**TWO, "L": ("n:integer", [(1,), (2,)])}
-        self.check("clear_stops", star_of(three, loose, {"m": "sum(F.seats) given (clear wide F)"}),
-                   star_of(three, [LINK, {**loose[1], "firm": None}], {"m": "sum(F.seats) given (clear wide F)"}))  # fmt: skip
+        self.check(
+            "clear_stops",
+            star_of(three, loose, {"m": "sum(F.seats) given (clear wide F)"}),
+            star_of(three, [LINK, {**loose[1], "firm": None}], {"m": "sum(F.seats) given (clear wide F)"}),
+        )
         # The words of an edit are read from its tree, however it is written.
         spaced = {"My Fact" if k == "F" else k: v for k, v in three.items()}
         ends = [{**k, "from": k["from"].replace("F.", '"My Fact".')} for k in loose]
@@ -140,8 +151,13 @@ class Lint(unittest.TestCase):
     def test_a_folio_names_what_it_lacks(self):
         star = make_star(TABLES, LINKS, MEASURES)
         kept = {"name": "kept", "measures": ["seats"]}
-        tiles = [{"kind": "probe", "probe": "kept"}, {"kind": "probe", "probe": "gone"}, {"kind": "text", "text": "x"},
-                 {"kind": "number", "title": "odd", "probe": {"measures": ["nope"]}}, {"kind": "number", "probe": {"measures": ["seats"]}}]  # fmt: skip
+        tiles = [
+            {"kind": "probe", "probe": "kept"},
+            {"kind": "probe", "probe": "gone"},
+            {"kind": "text", "text": "x"},
+            {"kind": "number", "title": "odd", "probe": {"measures": ["nope"]}},
+            {"kind": "number", "probe": {"measures": ["seats"]}},
+        ]
         found = findings(star.with_model(replace(star.model, probes=(kept,), folios=({"name": "f", "tiles": tiles},))))
         told = [f["sentence"] for f in found if f["code"] == "broken_tile"]
         self.assertEqual([("gone" in t, "odd" in t) for t in told], [(True, False), (False, True)])

@@ -62,11 +62,19 @@ CASES = [
     ("the same written out", "sum(Port.depth * sum(Booking.seats))", {}, 5 * 5 + 3 * 2 + 9 * 32),
     ("a condition in the row's context", "rows(Port where seats > 2)", {}, 2),
     ("equal rows stay two", "sum(Cal.week * trips)", {}, 1 * 4 + 2 * 2),
-    ("a filter of two columns keeps the rest when it loses one",
-     "rows(Port) given (set Port.region = 'South' AND Port.depth = 3, clear Port.depth)", {}, 2),
-    ("a row's filter falls back to its other columns",
-     "sum(Port.depth * rows(Port) given (clear Port.code, clear Port.name, clear Port.depth))", {}, 5 * 1 + 3 * 2 + 9 * 1),
-]  # fmt: skip
+    (
+        "a filter of two columns keeps the rest when it loses one",
+        "rows(Port) given (set Port.region = 'South' AND Port.depth = 3, clear Port.depth)",
+        {},
+        2,
+    ),
+    (
+        "a row's filter falls back to its other columns",
+        "sum(Port.depth * rows(Port) given (clear Port.code, clear Port.name, clear Port.depth))",
+        {},
+        5 * 1 + 3 * 2 + 9 * 1,
+    ),
+]
 
 
 class Meaning(unittest.TestCase):
@@ -95,8 +103,10 @@ class Meaning(unittest.TestCase):
 
     def test_a_chain_of_unmatched_members(self):
         tables = {
-            "F": ("k:integer", [(1,), (2,), (9,), (None,)]), "D": ("k:integer e:integer", [(1, 7), (2, 8)]), "E": ("k:integer n:text", [(7, "seven")]),
-        }  # fmt: skip
+            "F": ("k:integer", [(1,), (2,), (9,), (None,)]),
+            "D": ("k:integer e:integer", [(1, 7), (2, 8)]),
+            "E": ("k:integer n:text", [(7, "seven")]),
+        }
         star = make_star(tables, [{"from": "F.k", "to": "D.k"}, {"from": "D.e", "to": "E.k"}], {})
         self.assertEqual(value("rows(F)", star, E__n="seven"), 1)
         self.assertEqual(value("rows(F)", star, E__n=UNMATCHED), 3)
@@ -107,7 +117,7 @@ class Meaning(unittest.TestCase):
         tables = {
             "F": ("a:integer b:text n:integer", [(1, "x", 1), (1, "y", 2), (None, "x", 4), (2, "x", 8)]),
             "P": ("a:integer b:text p:integer", [(1, "x", 10), (1, "y", 20), (2, None, 30)]),
-        }  # fmt: skip
+        }
         link = {"from": ["F.a", "F.b"], "to": ["P.a", "P.b"]}
         loose = make_star(tables, [link], {})
         self.assertEqual(len(loose.firm), 0, "a one side with an empty key is not proven")

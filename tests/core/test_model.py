@@ -113,15 +113,54 @@ class Edits(unittest.TestCase):
             {"kind": "place_tables", "places": {"Booking/Port": r.choice([None, {"x": r.randint(0, 9), "y": 1}])}},
         ]
         if link:
-            made += [{"kind": "change_link", "name": link.name, "set": r.choice([{"active": not link.active}, {"flow": "two-way"}, {"firm": False}, {"description": "d"}])},
-                     {"kind": "remove_link", "name": link.name}]  # fmt: skip
+            made += [
+                {
+                    "kind": "change_link",
+                    "name": link.name,
+                    "set": r.choice([{"active": not link.active}, {"flow": "two-way"}, {"firm": False}, {"description": "d"}]),
+                },
+                {"kind": "remove_link", "name": link.name},
+            ]
         spare = model.table("Spare")
         made += [
-            {"kind": "remove_table", "name": "Spare"} if spare else {"kind": "add_table", "table": {"name": "Spare", "columns": [{"name": "a", "dtype": "text"}], "key": ["a"]}, "at": r.choice([0, 1, None])},
-            {"kind": "change_table", "name": r.choice(model.tables).name, "set": {"description": f"d{r.random()}", "role": r.choice(["", "fact"]), "grain": "g", "grain_columns": r.choice([[], ["a", "b"]]), "hidden": r.random() < 0.5, "subject": "s", "steps": r.choice([[], [{"kind": "trim", "columns": ["a"]}]])}},
-            {"kind": "change_table", "name": "Spare", "set": {"columns": [{"name": "b", "dtype": "date"}], "key": None, "load": 3, "origin": {"kind": "csv"}}},
-            {"kind": "together", "edits": [{"kind": "change_table", "name": "Port", "set": {"description": "x"}}, *([{"kind": "change_link", "name": link.name, "set": {"active": False}}, {"kind": "remove_link", "name": link.name}] if link else [])], "title": r.choice(["", "some at once"])},
-        ]  # fmt: skip
+            {"kind": "remove_table", "name": "Spare"}
+            if spare
+            else {
+                "kind": "add_table",
+                "table": {"name": "Spare", "columns": [{"name": "a", "dtype": "text"}], "key": ["a"]},
+                "at": r.choice([0, 1, None]),
+            },
+            {
+                "kind": "change_table",
+                "name": r.choice(model.tables).name,
+                "set": {
+                    "description": f"d{r.random()}",
+                    "role": r.choice(["", "fact"]),
+                    "grain": "g",
+                    "grain_columns": r.choice([[], ["a", "b"]]),
+                    "hidden": r.random() < 0.5,
+                    "subject": "s",
+                    "steps": r.choice([[], [{"kind": "trim", "columns": ["a"]}]]),
+                },
+            },
+            {
+                "kind": "change_table",
+                "name": "Spare",
+                "set": {"columns": [{"name": "b", "dtype": "date"}], "key": None, "load": 3, "origin": {"kind": "csv"}},
+            },
+            {
+                "kind": "together",
+                "edits": [
+                    {"kind": "change_table", "name": "Port", "set": {"description": "x"}},
+                    *(
+                        [{"kind": "change_link", "name": link.name, "set": {"active": False}}, {"kind": "remove_link", "name": link.name}]
+                        if link
+                        else []
+                    ),
+                ],
+                "title": r.choice(["", "some at once"]),
+            },
+        ]
         if measure:
             made += [
                 {"kind": "change_measure", "name": measure.name, "set": {"formula": str(r.random()), "trial": True, "variant_of": "m1"}},
@@ -160,13 +199,18 @@ class Edits(unittest.TestCase):
 
     def test_bad_edits(self):
         for edit, code in (
-            ({"kind": "x"}, "bad_edit"), ({"kind": "add_link"}, "bad_edit"), ({"kind": "add_link", "link": {"from": "Port.code", "to": "Nope.x"}}, "unknown_table"),
-            ({"kind": "add_link", "link": {"from": "Booking.no", "to": "Port.code"}}, "bad_link"), ({"kind": "add_link", "link": LINKS[0]}, "repeated_name"),
+            ({"kind": "x"}, "bad_edit"),
+            ({"kind": "add_link"}, "bad_edit"),
+            ({"kind": "add_link", "link": {"from": "Port.code", "to": "Nope.x"}}, "unknown_table"),
+            ({"kind": "add_link", "link": {"from": "Booking.no", "to": "Port.code"}}, "bad_link"),
+            ({"kind": "add_link", "link": LINKS[0]}, "repeated_name"),
             ({"kind": "add_link", "link": {"from": ["Booking.no", "Port.code"], "to": "Cal.day"}}, "bad_link"),
-            ({"kind": "add_measure", "measure": {"name": "SEATS", "formula": "1"}}, "repeated_name"), ({"kind": "add_measure", "measure": {"name": " ", "formula": "1"}}, "bad_name"),
-            ({"kind": "change_link", "name": "port", "set": {"flow": "up"}}, "bad_link"), ({"kind": "change_measure", "name": "seats", "set": {"name": " "}}, "bad_name"),
+            ({"kind": "add_measure", "measure": {"name": "SEATS", "formula": "1"}}, "repeated_name"),
+            ({"kind": "add_measure", "measure": {"name": " ", "formula": "1"}}, "bad_name"),
+            ({"kind": "change_link", "name": "port", "set": {"flow": "up"}}, "bad_link"),
+            ({"kind": "change_measure", "name": "seats", "set": {"name": " "}}, "bad_name"),
             ({"kind": "remove_link", "name": "prt"}, "unknown_link"),
-        ):  # fmt: skip
+        ):
             with self.subTest(edit), self.assertRaises(Refused) as caught:
                 apply(STAR.model, edit)
             self.assertEqual(caught.exception.diagnostics[0].code, code)

@@ -29,28 +29,45 @@ READINGS = [
     ("seats given (clear all, set Port.region = 'North')", "Seats, with every filter cleared, then Port.region replaced by North."),
     ("seats given (reset all)", "Seats, with every filter back to what the page says."),
     ("seats given (keep Port.region = 'North')", "Seats, with Port.region kept to North; every other filter stays."),
-    ("rows(Booking.port where min(Booking.day) given (clear Cal) IS NOT NULL)",
-     "The number of the visible values of Booking.port where (the smallest Booking.day over the visible rows of Booking, with the filters on "
-     "Cal cleared; every other filter stays) is not empty."),
-    ("seats given (clear Port but Port.region)", "Seats, with the filters on Port.code, Port.name, Port.depth cleared; every other filter stays."),
+    (
+        "rows(Booking.port where min(Booking.day) given (clear Cal) IS NOT NULL)",
+        "The number of the visible values of Booking.port where (the smallest Booking.day over the visible rows of Booking, with the filters on "
+        "Cal cleared; every other filter stays) is not empty.",
+    ),
+    (
+        "seats given (clear Port but Port.region)",
+        "Seats, with the filters on Port.code, Port.name, Port.depth cleared; every other filter stays.",
+    ),
     ("seats given (reset Cal)", "Seats, with the filters on Cal back to what the page says; every other filter stays."),
     ("seats given (via Booking.refunded = Cal.day)", "Seats, with the link refund switched on."),
     ("seats given (flow Booking.port = Port.code off)", "Seats, with the link port carrying no filter."),
     ("seats given (match Tag.port to Booking.port)", "Seats, with filters on Tag carried to Booking by equal values."),
     ("seats given (shift Cal by -1 year)", "Seats, with the dates of Cal moved back by 1 year; every other filter stays."),
-    ("seats given (stretch Cal to start of month)", "Seats, with the dates of Cal from the start of the month to the last one; every other filter stays."),
-    ("seats given (keep Port.name in top 3 of Port.name by seats)",
-     "Seats, with Port.name kept to the 3 of the visible values of Port.name with the highest seats; every other filter stays."),
-    ("max(seats for each (Port.region, Port.depth))", "The largest seats, for each of the visible combinations of Port.region, Port.depth."),
+    (
+        "seats given (stretch Cal to start of month)",
+        "Seats, with the dates of Cal from the start of the month to the last one; every other filter stays.",
+    ),
+    (
+        "seats given (keep Port.name in top 3 of Port.name by seats)",
+        "Seats, with Port.name kept to the 3 of the visible values of Port.name with the highest seats; every other filter stays.",
+    ),
+    (
+        "max(seats for each (Port.region, Port.depth))",
+        "The largest seats, for each of the visible combinations of Port.region, Port.depth.",
+    ),
     ("rank(seats among page Port.name asc)", "The rank of seats among the page's values of Port.name, the smallest first."),
     ("the(Port.name, 'many')", "The single visible value of Port.name, else many."),
-    ("rows(every Port except (every Port where Port.depth IS NULL))",
-     "The number of all rows of Port without all rows of Port where Port.depth is empty."),
+    (
+        "rows(every Port except (every Port where Port.depth IS NULL))",
+        "The number of all rows of Port without all rows of Port where Port.depth is empty.",
+    ),
     ("let a = seats in a * 2", "A times 2, a being seats."),
-    ("count(distinct Booking.port where Booking.note IS NOT NULL)",
-     "The number of different values of Booking.port over the visible rows of Booking where Booking.note is not empty."),
+    (
+        "count(distinct Booking.port where Booking.note IS NOT NULL)",
+        "The number of different values of Booking.port over the visible rows of Booking where Booking.note is not empty.",
+    ),
     ("CASE WHEN single(Port.name) THEN seats ELSE 0 END", "Seats if Port.name has a single visible value, else 0."),
-]  # fmt: skip
+]
 
 
 def lines(formula, picks=()):
@@ -129,8 +146,14 @@ class Reading(unittest.TestCase):
                     if column.split(".")[0] in of_rows:
                         continue  # a filter over the rows of a table is one line of the ledger, and sits on all columns
                     had, has, kind = before.get(column), after.get(column), told.get(column)
-                    so = {"kept": had and has == had, "carried": had and has == had, "cleared": had and not has, "added": has and not had,
-                          "replaced": had and has, "moved": has}  # fmt: skip
+                    so = {
+                        "kept": had and has == had,
+                        "carried": had and has == had,
+                        "cleared": had and not has,
+                        "added": has and not had,
+                        "replaced": had and has,
+                        "moved": has,
+                    }
                     self.assertTrue(so.get(kind), (seed, define["x"], column, kind, had, has))
                     kinds[kind] += 1
         self.assertEqual({*kinds}, {"kept", "carried", "cleared", "added", "replaced", "moved"})

@@ -135,10 +135,15 @@ class Suggested(unittest.TestCase):
         found = {s["text"]: s for s in suggestions(make_star(wide, [], {}))}
         hourly = "(Trip.from_harbour, Trip.at) = (Tide.from_harbour, Tide.at)"
         self.assertEqual(next(iter(found)), hourly)
-        self.assertEqual({t: (s["choice"], s["link"]["active"]) for t, s in found.items()}, {
-            hourly: ("", True), "Trip.from_harbour = Harbour.mark": ("Trip and Harbour", False), "Trip.bound = Harbour.mark": ("Trip and Harbour", False),
-            "Tide.from_harbour = Harbour.mark": ("", False),  # Harbour is to filter Trip by one of its own columns
-        })  # fmt: skip
+        self.assertEqual(
+            {t: (s["choice"], s["link"]["active"]) for t, s in found.items()},
+            {
+                hourly: ("", True),
+                "Trip.from_harbour = Harbour.mark": ("Trip and Harbour", False),
+                "Trip.bound = Harbour.mark": ("Trip and Harbour", False),
+                "Tide.from_harbour = Harbour.mark": ("", False),  # Harbour is to filter Trip by one of its own columns
+            },
+        )
         five = {
             **tables,
             "Tide": (
@@ -241,8 +246,15 @@ class Suggested(unittest.TestCase):
         self.assertEqual(suggestions(make_star(nasty, [], {})), [])
 
     def test_names(self):
-        for one, key, column, least, most in (("Vessel", "code", "vessel_code", 1, 1), ("Customers", "number", "customer_no", 1, 1), ("Island", "code", "home_island", 0.5, 0.5),
-                                              ("Port", "id", "from_port", 0.5, 0.5), ("Agent", "code", "island", 0, 0), ("Day", "id", "ID", 0.3, 0.3), ("X", "code", "code", 0.3, 0.3)):  # fmt: skip
+        for one, key, column, least, most in (
+            ("Vessel", "code", "vessel_code", 1, 1),
+            ("Customers", "number", "customer_no", 1, 1),
+            ("Island", "code", "home_island", 0.5, 0.5),
+            ("Port", "id", "from_port", 0.5, 0.5),
+            ("Agent", "code", "island", 0, 0),
+            ("Day", "id", "ID", 0.3, 0.3),
+            ("X", "code", "code", 0.3, 0.3),
+        ):
             self.assertTrue(least <= names_alike(one, key, column) <= most, (one, key, column, names_alike(one, key, column)))
 
 

@@ -61,8 +61,10 @@ class Trace(unittest.TestCase):
         found = told("seats given (set Port.region = 'South', keep Port.depth > 1, clear Cal)", Port__region="North", Cal__week=1)
         edits = only(found["tree"], "given")["edits"]
         changes = {c["column"]: c for e in edits for c in e["changes"]}
-        self.assertEqual([(e["kind"], [(c["column"], c["kind"]) for c in e["changes"]]) for e in edits],
-                         [("set", [("Port.region", "replaced")]), ("keep", [("Port.depth", "added")]), ("clear", [("Cal.week", "cleared")])])  # fmt: skip
+        self.assertEqual(
+            [(e["kind"], [(c["column"], c["kind"]) for c in e["changes"]]) for e in edits],
+            [("set", [("Port.region", "replaced")]), ("keep", [("Port.depth", "added")]), ("clear", [("Cal.week", "cleared")])],
+        )
         self.assertEqual((changes["Port.region"]["before"]["values"], changes["Port.region"]["after"]["values"]), (["North"], ["South"]))
         self.assertIsNone(changes["Cal.week"]["after"])
         via = only(told("seats given (via Booking.refunded = Cal.day)")["tree"], "given")["edits"][0]

@@ -144,8 +144,13 @@ class Marks(unittest.TestCase):
             ("unreached", "sum(Pay.hours) in x is not reached by Cal: its whole stands on every line."),
         )
         # What is alike for both facts, reaches none, or is the least or the largest of another table is no part of a whole.
-        for formula, rows in (("seats / sum(Pay.hours)", ["Port.name"]), ("seats / sum(Pay.hours)", ["Tag.tag"]), ("seats / max(Pay.hours)", ["Cal.week"]),
-                              ("seats / rows(Port)", ["Cal.week"]), ("seats / sum(Pay.hours) given (match Cal.week to Pay.hours)", ["Cal.week"])):  # fmt: skip
+        for formula, rows in (
+            ("seats / sum(Pay.hours)", ["Port.name"]),
+            ("seats / sum(Pay.hours)", ["Tag.tag"]),
+            ("seats / max(Pay.hours)", ["Cal.week"]),
+            ("seats / rows(Port)", ["Cal.week"]),
+            ("seats / sum(Pay.hours) given (match Cal.week to Pay.hours)", ["Cal.week"]),
+        ):
             with self.subTest(formula, rows=rows):
                 self.assertNotIn("partly", told(asked(star, ["x"], rows=rows, define={"x": formula})))
 
@@ -315,8 +320,12 @@ class Order(unittest.TestCase):
 
 
 TIED = {
-    "Booking": ("no:integer port:text day:date refunded:date seats:integer fare:number note:text", [
-        (i, p, None, None, s, 1.0, "") for i, (p, s) in enumerate([("a", 5), ("b", 5), ("c", 2)])]),
+    "Booking": (
+        "no:integer port:text day:date refunded:date seats:integer fare:number note:text",
+        [(i, p, None, None, s, 1.0, "") for i, (p, s) in enumerate([("a", 5), ("b", 5), ("c", 2)])],
+    ),
     "Port": ("code:text name:text region:text depth:integer", [(c, c, "r", 1) for c in "abcd"]),
-    "Cal": ("day:date year:integer week:integer", []), "Tag": ("port:text tag:text", []), "Crew": ("port:text name:text", []),
-}  # fmt: skip
+    "Cal": ("day:date year:integer week:integer", []),
+    "Tag": ("port:text tag:text", []),
+    "Crew": ("port:text name:text", []),
+}

@@ -25,15 +25,36 @@ from tests.oracle.random_models import Maker
 D = dt.date
 SEEDS = int(os.environ.get("SEEDS", "2000")) // 2
 LIBRARY = {
-    "Loan": ("item:text day:date copies:integer", [("i1", D(2031, 1, 5), 2), ("i2", D(2031, 1, 9), 3), ("i1", D(2031, 2, 1), 1), ("i9", D(2031, 2, 2), 4), (None, D(2032, 3, 1), 8), ("i3", D(2031, 3, 3), 5)]),
+    "Loan": (
+        "item:text day:date copies:integer",
+        [
+            ("i1", D(2031, 1, 5), 2),
+            ("i2", D(2031, 1, 9), 3),
+            ("i1", D(2031, 2, 1), 1),
+            ("i9", D(2031, 2, 2), 4),
+            (None, D(2032, 3, 1), 8),
+            ("i3", D(2031, 3, 3), 5),
+        ],
+    ),
     "Item": ("code:text kind:text unit_cost:number", [("i1", "book", 10.0), ("i2", "disc", 4.0), ("i3", "book", None)]),
     "Goal": ("day:date copies:integer", [(D(2031, m, 28), m * 10) for m in range(1, 7)]),
-    "Cal": ("day:date month:text year:integer", [(D(2031, 1, 1) + dt.timedelta(days=i), f"{(D(2031, 1, 1) + dt.timedelta(days=i)):%Y-%m}", (D(2031, 1, 1) + dt.timedelta(days=i)).year) for i in range(731)]),
-}  # fmt: skip
+    "Cal": (
+        "day:date month:text year:integer",
+        [
+            (
+                D(2031, 1, 1) + dt.timedelta(days=i),
+                f"{(D(2031, 1, 1) + dt.timedelta(days=i)):%Y-%m}",
+                (D(2031, 1, 1) + dt.timedelta(days=i)).year,
+            )
+            for i in range(731)
+        ],
+    ),
+}
 LIBRARY_LINKS = [
-    {"name": "item", "from": "Loan.item", "to": "Item.code"}, {"name": "day", "from": "Loan.day", "to": "Cal.day"},
+    {"name": "item", "from": "Loan.item", "to": "Item.code"},
+    {"name": "day", "from": "Loan.day", "to": "Cal.day"},
     {"name": "goal day", "from": "Goal.day", "to": "Cal.day"},
-]  # fmt: skip
+]
 LIBRARY_MEASURES = {"copies": "sum(Loan.copies)", "goal": "sum(Goal.copies)"}
 STAR = make_star(LIBRARY, LIBRARY_LINKS, LIBRARY_MEASURES)
 
@@ -91,8 +112,10 @@ class Mistakes(unittest.TestCase):
     def test_a_rank_that_is_first_everywhere(self):
         for formula, axis, mended in (
             ("rank(copies among Item.kind)", "Item.kind", "rank(copies among page Item.kind)"),
-            ("rank(copies among page Item.kind)", "Cal.year", None), ("rank(copies among page Item.kind)", "Item.kind", False), ("copies * 0 + 1", "Item.kind", False),
-        ):  # fmt: skip
+            ("rank(copies among page Item.kind)", "Cal.year", None),
+            ("rank(copies among page Item.kind)", "Item.kind", False),
+            ("copies * 0 + 1", "Item.kind", False),
+        ):
             with self.subTest(formula, axis=axis):
                 found = one(formula, rows=[axis])
                 self.assertEqual("first" in found, mended is not False)
@@ -190,15 +213,23 @@ class Mistakes(unittest.TestCase):
 class Sums(unittest.TestCase):
     def test_what_is_said_of_totals(self):
         for formula, probe, status, why in (
-            ("copies", {"rows": ["Item.kind"]}, "sum", ""), ("copies * 2 - rows(Loan)", {"rows": ["Item.kind"]}, "sum", ""),
-            ("copies / goal", {"rows": ["Cal.month"]}, "not", "ratio"), ("copies * sum(Item.unit_cost)", {"rows": ["Item.kind"]}, "not", "product"),
-            ("avg(Loan.copies)", {"rows": ["Item.kind"]}, "not", "average"), ("max(Loan.copies)", {"rows": ["Item.kind"]}, "not", "extreme"),
-            ("copies + 1", {"rows": ["Item.kind"]}, "not", "constant"), ("0 - copies", {"rows": ["Item.kind"]}, "sum", ""),
-            ("rows(Item.kind)", {"rows": ["Cal.month"]}, "apart", "distinct"), ("ROUND(copies)", {"rows": ["Item.kind"]}, "found", ""),
-            ("copies given (set Item.kind = 'book')", {"rows": ["Item.kind"]}, "apart", "edit"), ("copies given (set Item.kind = 'book')", {"rows": ["Cal.month"]}, "sum", ""),
-            ("copies", {"rows": ["Item.kind"], "totals": "none"}, "", ""), ("Max(Item.kind)", {"rows": ["Item.kind"]}, "", ""), ("copies", {}, "", ""),
+            ("copies", {"rows": ["Item.kind"]}, "sum", ""),
+            ("copies * 2 - rows(Loan)", {"rows": ["Item.kind"]}, "sum", ""),
+            ("copies / goal", {"rows": ["Cal.month"]}, "not", "ratio"),
+            ("copies * sum(Item.unit_cost)", {"rows": ["Item.kind"]}, "not", "product"),
+            ("avg(Loan.copies)", {"rows": ["Item.kind"]}, "not", "average"),
+            ("max(Loan.copies)", {"rows": ["Item.kind"]}, "not", "extreme"),
+            ("copies + 1", {"rows": ["Item.kind"]}, "not", "constant"),
+            ("0 - copies", {"rows": ["Item.kind"]}, "sum", ""),
+            ("rows(Item.kind)", {"rows": ["Cal.month"]}, "apart", "distinct"),
+            ("ROUND(copies)", {"rows": ["Item.kind"]}, "found", ""),
+            ("copies given (set Item.kind = 'book')", {"rows": ["Item.kind"]}, "apart", "edit"),
+            ("copies given (set Item.kind = 'book')", {"rows": ["Cal.month"]}, "sum", ""),
+            ("copies", {"rows": ["Item.kind"], "totals": "none"}, "", ""),
+            ("Max(Item.kind)", {"rows": ["Item.kind"]}, "", ""),
+            ("copies", {}, "", ""),
             ("goal", {"rows": ["Item.kind"], "empty_lines": True}, "apart", "unreached"),
-        ):  # fmt: skip
+        ):
             with self.subTest(formula, **probe):
                 ((_, found),) = looked_at(asked(STAR, ["x"], define={"x": formula}, **probe))
                 self.assertEqual((found["status"], found["why"]), (status, why), found["sentence"])
@@ -283,9 +314,11 @@ class Roles(unittest.TestCase):
         base = {"P": ("code:text", [("a",), ("b",)]), "T": ("tag:text", [("x",), ("y",)])}
         links = [{"name": "p", "from": "B.port", "to": "P.code", "flow": "two-way"}, {"name": "t", "from": "B.tag", "to": "T.tag"}]
         for columns, rows, kind in (
-            ("port:text tag:text", [x[:2] for x in lines], "bridge"), ("port:text tag:text share:number", [(*x[:2], 0.5) for x in lines], "bridge"),
-            ("port:text tag:text copies:integer", lines, "fact"), ("port:text tag:text note:text", [(*x[:2], "n") for x in lines], "bridge"),
-        ):  # fmt: skip
+            ("port:text tag:text", [x[:2] for x in lines], "bridge"),
+            ("port:text tag:text share:number", [(*x[:2], 0.5) for x in lines], "bridge"),
+            ("port:text tag:text copies:integer", lines, "fact"),
+            ("port:text tag:text note:text", [(*x[:2], "n") for x in lines], "bridge"),
+        ):
             star = make_star(base | {"B": (columns, rows)}, links, {})
             self.assertEqual(role(star, star.model.table("B")), kind, columns)
         branch = {

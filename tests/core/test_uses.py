@@ -96,12 +96,20 @@ class Uses(unittest.TestCase):
 
     def test_renamed_in_computed_tables_and_columns_probes_and_folios(self):
         star = with_parts(
-            [("Port", "sold", "seats * 2"), ("Port", "deep", "depth > 4")], [("Busy", "every Port where seats > 4")],
+            [("Port", "sold", "seats * 2"), ("Port", "deep", "depth > 4")],
+            [("Busy", "every Port where seats > 4")],
             measures=[("over", "seats given (set Port.name in (Busy.name))")],
-        )  # fmt: skip
+        )
         condition = "Port.depth < seats -- seats"
-        asked = {"rows": ["Port.name"], "measures": ["seats", "more"], "define": {"more": "seats + 1", "own": "2"}, "picks": [{"where": condition}],
-                 "sort": [{"by": "seats"}], "top": {"count": 2, "by": "SEATS"}, "look": {"shade": ["seats"], "formats": {"seats": "0"}}}  # fmt: skip
+        asked = {
+            "rows": ["Port.name"],
+            "measures": ["seats", "more"],
+            "define": {"more": "seats + 1", "own": "2"},
+            "picks": [{"where": condition}],
+            "sort": [{"by": "seats"}],
+            "top": {"count": 2, "by": "SEATS"},
+            "look": {"shade": ["seats"], "formats": {"seats": "0"}},
+        }
         own = {"measures": ["seats"], "define": {"seats": "3"}, "picks": []}
         tiles = [
             {"kind": "probe", "probe": "A"},
@@ -144,8 +152,9 @@ class Sheet(unittest.TestCase):
         odd = [
             Measure("a b", "1 -- at the end", "Port", "#,##0", "home: a line of its own\n\n| barred", "F", True, "seats"),
             Measure('q"x', "/* first */ sum(\n  Booking.seats -- ; no end\n)", description="-- dashes"),
-            Measure("let", "';' || \"seats\""), *DEMO.model.measures,
-        ]  # fmt: skip
+            Measure("let", "';' || \"seats\""),
+            *DEMO.model.measures,
+        ]
         self.assertEqual([w.measure for w in read_sheet(print_sheet(odd))], odd)
 
     def test_random_descriptions(self):
@@ -157,9 +166,13 @@ class Sheet(unittest.TestCase):
 
     def test_what_is_wrong_is_told_all_at_once(self):
         for text, codes in (
-            ("", ["no_measure"]), ("seats = 1", ["open_measure"]), ("a = 1;\nA = 2;", ["repeated_name"]), ("= 3; b 4; c = ;", ["no_measure", "no_measure", "no_formula"]),
-            ("-- standing: odd\na = 1;", ["bad_standing"]), ("a = 'x", ["open_quote", "open_measure"]),
-        ):  # fmt: skip
+            ("", ["no_measure"]),
+            ("seats = 1", ["open_measure"]),
+            ("a = 1;\nA = 2;", ["repeated_name"]),
+            ("= 3; b 4; c = ;", ["no_measure", "no_measure", "no_formula"]),
+            ("-- standing: odd\na = 1;", ["bad_standing"]),
+            ("a = 'x", ["open_quote", "open_measure"]),
+        ):
             with self.assertRaises(Refused, msg=text) as caught:
                 read_sheet(text)
             self.assertEqual([d.code for d in caught.exception.diagnostics], codes, text)

@@ -61,8 +61,13 @@ class Files(unittest.TestCase):
             }
             if r.random() < 0.1:
                 define["y"] = f"9223372036854775807 * rows({maker.names[0]})"
-            probe = {"rows": columns[:cut], "columns": columns[cut : r.randint(cut, 3)], "measures": ["x", "y"], "define": define,
-                     "totals": r.choice(["none", "grand", "all"])}  # fmt: skip
+            probe = {
+                "rows": columns[:cut],
+                "columns": columns[cut : r.randint(cut, 3)],
+                "measures": ["x", "y"],
+                "define": define,
+                "totals": r.choice(["none", "grand", "all"]),
+            }
             try:
                 yield seed, answer(maker.star, read_probe(maker.star, probe), Budget())
             except Refused:

@@ -22,8 +22,24 @@ from tests.core.test_uses import DEMO
 from tests.front.bundle import call, calls, close
 from tests.oracle.random_models import Maker
 
-PATTERNS = ["", "#,##0", "0", "#,##0.00", "0.0%", "0%", "#,##0.##", "+#,##0;-#,##0", "+0.0%;-0.0%", "00000", "0.00E0", "#,##0.0 'sea miles'",
-            "'£'#,##0.00;('£'#,##0.00)", "0.0‰", "#,##0''", "0.000#"]  # fmt: skip
+PATTERNS = [
+    "",
+    "#,##0",
+    "0",
+    "#,##0.00",
+    "0.0%",
+    "0%",
+    "#,##0.##",
+    "+#,##0;-#,##0",
+    "+0.0%;-0.0%",
+    "00000",
+    "0.00E0",
+    "#,##0.0 'sea miles'",
+    "'£'#,##0.00;('£'#,##0.00)",
+    "0.0‰",
+    "#,##0''",
+    "0.000#",
+]
 
 
 def tearDownModule():
@@ -43,8 +59,17 @@ def random_answers(count):
         names = r.sample(columns, min(3, len(columns)))
         cut = r.randint(0, len(names))
         try:
-            yield seed, answered(maker.star, ["x", "y"], rows=names[:cut], columns=names[cut:], totals="all",
-                                 define={"x": f"rows({maker.star.model.tables[0].name}) * 1.37", "y": "rows(" + maker.star.model.tables[-1].name + ")"})  # fmt: skip
+            yield (
+                seed,
+                answered(
+                    maker.star,
+                    ["x", "y"],
+                    rows=names[:cut],
+                    columns=names[cut:],
+                    totals="all",
+                    define={"x": f"rows({maker.star.model.tables[0].name}) * 1.37", "y": "rows(" + maker.star.model.tables[-1].name + ")"},
+                ),
+            )
         except Refused:
             continue
 
@@ -68,9 +93,14 @@ class Numbers(unittest.TestCase):
 
     def test_what_is_no_number(self):
         for value, dtype, want in (
-            (None, "number", ""), (True, "boolean", "yes"), (False, "boolean", "no"), ("2031-07-09", "date", "9 Jul 2031"),
-            ("2031-07-09T08:05:00", "datetime", "9 Jul 2031 08:05"), ("2031-07-09T00:00:00", "datetime", "9 Jul 2031"), ("2031-07-09", "text", "2031-07-09"),
-        ):  # fmt: skip
+            (None, "number", ""),
+            (True, "boolean", "yes"),
+            (False, "boolean", "no"),
+            ("2031-07-09", "date", "9 Jul 2031"),
+            ("2031-07-09T08:05:00", "datetime", "9 Jul 2031 08:05"),
+            ("2031-07-09T00:00:00", "datetime", "9 Jul 2031"),
+            ("2031-07-09", "text", "2031-07-09"),
+        ):
             self.assertEqual(call("format", "measureText", value, "#,##0", dtype), want)
         for value, want in ((None, "(empty)"), ("", "‘’"), (2031, "2031"), (1234567, "1234567"), (True, "yes"), ("Heron", "Heron")):
             self.assertEqual(call("format", "columnText", value), want)
@@ -102,11 +132,6 @@ class Names(unittest.TestCase):
     @given(st.text(st.sampled_from("ab😀é\n\U0001d4d0"), max_size=12), st.integers(0, 14))
     def test_offsets_count_code_points(self, text, place):
         self.assertEqual(call("client", "toUtf16", text, place), len(text[:place].encode("utf-16-le")) // 2)
-
-    def test_a_free_name_is_taken_by_nobody(self):
-        taken = [{"name": n} for n in ("Share", "share_2", "x")]
-        for name, want in (("share", "share_3"), ("y", "y"), ("X", "X_2")):
-            self.assertEqual(call("drafts", "freeName", taken, name), want)
 
 
 class Lines(unittest.TestCase):
@@ -145,21 +170,14 @@ class Lines(unittest.TestCase):
         self.assertIn(north, left)
         self.assertEqual(call("axes", "unfolded", lines, []), lines)
 
-    def test_a_heading_orders_down_then_up_then_not(self):
-        for at in (None, {"Cal.year": 2031}):
-            made = {"by": "seats"} | ({"at": at} if at else {})
-            sort = []
-            for want in ([made | {"desc": True}], [made | {"desc": False}], []):
-                sort = call("axes", "nextSort", sort, "seats", *([at] if at else []))
-                self.assertEqual(sort, want)
-        both = [{"by": "seats", "desc": True, "at": {"Cal.year": 2031}}]
-        self.assertIsNone(call("axes", "orderOf", both, "seats"), "over all of them is another order than at one")
-
     def test_a_place_across_names_its_members(self):
         told = answered(rows=["Port.name"], columns=["Cal.year", "Port.region"], totals="all")
         for line in told["columns"]["lines"]:
-            want = {c: {"unmatched": True} if m["kind"] == "unmatched" else m.get("value")
-                    for c, m in zip(told["columns"]["columns"], line, strict=True) if m["kind"] != "total"}  # fmt: skip
+            want = {
+                c: {"unmatched": True} if m["kind"] == "unmatched" else m.get("value")
+                for c, m in zip(told["columns"]["columns"], line, strict=True)
+                if m["kind"] != "total"
+            }
             self.assertEqual(call("axes", "orderPlace", told, line), want or None)
 
 
@@ -201,8 +219,16 @@ class Grids(unittest.TestCase):
         seats = small_grid("seats", rows=["Port.name"], picks=[{"column": "Port.name", "in": ["Alder"]}])[0]["x"]
         lines = ["axes", "shownLines", [told["rows"]["lines"]]], ["axes", "shownLines", [told["columns"]["lines"]]]
         for text, agrees in (
-            (f"{seats}", 1), (f" {seats}.0", 1), (f"{seats}.4", 0), (f"{seats + 1}", 0), (f"-{seats}", 0), (f"({seats})", 0), (f"{seats * 100}%", 1), ("", 0), ("none", 0),
-        ):  # fmt: skip
+            (f"{seats}", 1),
+            (f" {seats}.0", 1),
+            (f"{seats}.4", 0),
+            (f"{seats + 1}", 0),
+            (f"-{seats}", 0),
+            (f"({seats})", 0),
+            (f"{seats * 100}%", 1),
+            ("", 0),
+            ("none", 0),
+        ):
             found = calls(*lines, ["pasted", "hold", [told, {"$": 0}, {"$": 1}, {}, f"Alder\t{text}\nNowhere\t7"]])[2]
             self.assertEqual((found["agree"], found["unknown"]), (agrees, ["Nowhere"]), text)
 
@@ -221,18 +247,6 @@ class Grids(unittest.TestCase):
                     self.assertAlmostEqual(
                         call("grid", "share", value, ranges[name]), float(want.quantize(Decimal("1e-9"), ROUND_HALF_EVEN)), 6
                     )
-
-    def test_the_extent_of_a_picture_holds_every_bar(self):
-        r = random.Random(5)
-        for stacked in (False, True):
-            for _ in range(30):
-                series = [{"values": [r.choice([None, r.randint(-9, 9)]) for _ in range(4)]} for _ in range(r.randint(1, 3))]
-                ends = []
-                for i in range(4):
-                    at = [s["values"][i] or 0 for s in series]
-                    ends += [sum(v for v in at if v > 0), sum(v for v in at if v < 0)] if stacked else at
-                low, high = min(0, *ends), max(0, *ends)
-                self.assertEqual(call("series", "extent", series, stacked), [low, high if high > low else low + 1])
 
     def test_series_share_a_scale_where_all_of_them_can_be_read(self):
         r = random.Random(8)
@@ -290,71 +304,16 @@ class Asked(unittest.TestCase):
 
 JSON = st.recursive(
     st.none() | st.booleans() | st.integers(-9, 9) | st.sampled_from(["", "rows", "cell", "Port.name", "value"]),
-    lambda inner: st.lists(inner, max_size=3)
-    | st.dictionaries(st.sampled_from("s p f o c x kind name rows picks in where look tiles at measure member column sort by".split()), inner, max_size=4),
+    lambda inner: (
+        st.lists(inner, max_size=3)
+        | st.dictionaries(
+            st.sampled_from("s p f o c x kind name rows picks in where look tiles at measure member column sort by".split()),
+            inner,
+            max_size=4,
+        )
+    ),
     max_leaves=14,
-)  # fmt: skip
-
-
-class Missing(unittest.TestCase):
-    def test_texts_that_mean_no_value_are_asked_about_once(self):
-        def item(state="read", source=None, **columns):
-            told = [{"name": n, "missing": m and {"words": m[0], "count": m[1], "type": m[2]}} for n, m in columns.items()]
-            return {"state": state, "source": source or {"kind": "csv"}, "report": {"columns": told}}
-
-        self.assertIsNone(
-            call("missing", "missingQuestion", [item(a=None, b=(["NA"], 3, "text")), item("failed", c=(["NA"], 1, "integer"))])
-        )
-        asked = call("missing", "missingQuestion", [
-            item(a=(["NA"], 3, "integer"), b=(["NA"], 2, "text"), t=(["-"], 9, "text")), item(x=None),
-            item(source={"kind": "csv", "missing": ["", "?"]}, c=(["NA", "n/a"], 4, "date")),
-        ])  # fmt: skip
-        self.assertEqual(asked, {
-            "words": ["NA", "n/a"], "columns": 2, "tables": 2, "values": 7, "texts": [{"column": "b", "count": 2}],
-            "sources": {"0": {"kind": "csv", "missing": ["", "NA", "n/a"]}, "2": {"kind": "csv", "missing": ["", "?", "NA", "n/a"]}},
-        })  # fmt: skip
-
-    def test_the_table_of_a_key_is_said_once_or_each_time(self):
-        for text, columns in (
-            ("Flight.origin, year, month", ["Flight.origin", "Flight.year", "Flight.month"]), ("(T.a, T.b)", ["T.a", "T.b"]), ("T.a", ["T.a"]), ("a, b", ["a", "b"]), ("", []),
-            ('"My, table"."a.b", "c, d"', ['"My, table"."a.b"', '"My, table"."c, d"']), ("T.a, U.b", ["T.a", "U.b"]), ('"x.y".a, b', ['"x.y".a', '"x.y".b']),
-        ):  # fmt: skip
-            with self.subTest(text):
-                self.assertEqual(call("keys", "columnsIn", text), columns)
-
-    def test_missing_members_are_one_step_however_many_links_name_them(self):
-        link = {"from_table": "Trip", "from_columns": ["a"], "to_columns": ["code"]}
-        port = {"name": "Port", "steps": [{"kind": "trim", "columns": ["code"]}], "columns": [{"name": "code"}, {"name": "Added"}]}
-        first = call("members", "withMissing", port, link)
-        self.assertEqual(
-            first["steps"][1:],
-            [{"kind": "add_missing", "key": ["code"], "named_by": [{"table": "Trip", "columns": ["a"]}], "into": "added here"}],
-        )
-        second = call("members", "withMissing", {**port, "steps": first["steps"]}, {**link, "from_columns": ["b"]})
-        self.assertEqual([x["columns"] for x in second["steps"][1]["named_by"]], [["a"], ["b"]])
-        self.assertEqual((len(second["steps"]), second["title"]), (2, "add missing members to Port"))
-
-
-class Ranks(unittest.TestCase):
-    def test_what_fits_best_comes_first(self):
-        items = [
-            "Branch.branch_code",
-            "Old branch",
-            "Branch",
-            "Branch.branch",
-            "new measures seen",
-            "new measure",
-            "seats_sold",
-            "seats",
-            "unseated",
-        ]
-        for typed, first in (
-            ("branch", "Branch"), ("Branch.branch", "Branch.branch"), ("branch code", "Branch.branch_code"), ("new measure", "new measure"),
-            ("SEATS", "seats"), ("seats_s", "seats_sold"), ("measure seen", "new measures seen"), ("seat", "seats_sold"), ("eated", "unseated"),
-        ):  # fmt: skip
-            self.assertEqual(call("rank", "ranked", items, typed, {"$": "names"})[0], first, typed)
-        self.assertEqual(call("rank", "ranked", items, " ", {"$": "names"}), items)
-        self.assertEqual(call("rank", "ranked", items, "no such", {"$": "names"}), [])
+)
 
 
 class Addresses(unittest.TestCase):
@@ -366,18 +325,41 @@ class Addresses(unittest.TestCase):
             )
         for folio in DEMO.model.folios:
             self.assertTrue(call("shapes", "readNamed", json.dumps({"o": folio}))["whole"], folio["name"])
-        cell = {"kind": "cell", "measure": "seats", "at": [{"column": "Port.name", "member": {"kind": "value", "value": "Alder"}}, {"column": "Cal.year", "member": {"kind": "unmatched"}}]}  # fmt: skip
-        for named in ({"s": cell}, {"c": {k: cell[k] for k in ("measure", "at")}}, {"s": {"kind": "history", "number": None}}, {"h": {"given": "clear Port"}},
-                      {"x": [{"kind": "remove_link", "name": "a"}], "w": "star", "v": "make", "r": "in", "b": "Sailing"}, {}):  # fmt: skip
+        cell = {
+            "kind": "cell",
+            "measure": "seats",
+            "at": [
+                {"column": "Port.name", "member": {"kind": "value", "value": "Alder"}},
+                {"column": "Cal.year", "member": {"kind": "unmatched"}},
+            ],
+        }
+        for named in (
+            {"s": cell},
+            {"c": {k: cell[k] for k in ("measure", "at")}},
+            {"s": {"kind": "history", "number": None}},
+            {"h": {"given": "clear Port"}},
+            {"x": [{"kind": "remove_link", "name": "a"}], "w": "star", "v": "make", "r": "in", "b": "Sailing"},
+            {},
+        ):
             self.assertEqual(call("shapes", "readNamed", json.dumps(named)), {"named": named, "whole": True})
 
     def test_what_is_mangled_is_left_out_and_told(self):
         for given_, want in (
-            ('{"p": {"rows": ["a.b"', {}), ("[]", {}), ("7", {}), ('{"p": 5}', {}), ('{"s": {"kind": "cell"}}', {}), ('{"f": 3, "m": "x"}', {"m": "x"}),
-            ('{"p": {"rows": "a", "measures": ["x", 4], "look": 3, "totals": "odd"}}', {"p": {"rows": [], "columns": [], "measures": ["x"], "picks": [], "totals": "none"}}),
-            ('{"p": {"picks": [3, {"where": "a"}, {"column": "b"}], "top": {"count": 0, "by": "x"}}}',
-             {"p": {"rows": [], "columns": [], "measures": [], "picks": [{"where": "a"}, {"column": "b", "in": []}], "totals": "none"}}),
-        ):  # fmt: skip
+            ('{"p": {"rows": ["a.b"', {}),
+            ("[]", {}),
+            ("7", {}),
+            ('{"p": 5}', {}),
+            ('{"s": {"kind": "cell"}}', {}),
+            ('{"f": 3, "m": "x"}', {"m": "x"}),
+            (
+                '{"p": {"rows": "a", "measures": ["x", 4], "look": 3, "totals": "odd"}}',
+                {"p": {"rows": [], "columns": [], "measures": ["x"], "picks": [], "totals": "none"}},
+            ),
+            (
+                '{"p": {"picks": [3, {"where": "a"}, {"column": "b"}], "top": {"count": 0, "by": "x"}}}',
+                {"p": {"rows": [], "columns": [], "measures": [], "picks": [{"where": "a"}, {"column": "b", "in": []}], "totals": "none"}},
+            ),
+        ):
             self.assertEqual(call("shapes", "readNamed", given_), {"named": want, "whole": False}, given_)
 
     def test_the_same_in_another_order_is_the_same(self):

@@ -89,8 +89,20 @@ def ods():
     return out.getvalue()
 
 
-TABLE = pa.table({
-    "i": pa.array([1, None], pa.int32()), "u": pa.array([2**63, 1], pa.uint64()), "f": [0.5, float("nan")], "d": pa.array([decimal.Decimal("1.25"), None]), "s": ["x", ""],
-    "day": pa.array([dt.date(2031, 1, 1), None]), "at": pa.array([dt.datetime(2031, 1, 1, 10), None], pa.timestamp("ns")), "b": [True, None], "c": pa.array(["p", "q"]).dictionary_encode(),
-    "list": [[1, 2], None], "pair": [{"a": 1}, {"a": None}], "raw": pa.array([b"x", b"y"]), "time": pa.array([dt.time(10), None]),
-})  # fmt: skip
+TABLE = pa.table(
+    {
+        "i": pa.array([1, None], pa.int32()),
+        "u": pa.array([2**63, 1], pa.uint64()),
+        "f": [0.5, float("nan")],
+        "d": pa.array([decimal.Decimal("1.25"), None]),
+        "s": ["x", ""],
+        "day": pa.array([dt.date(2031, 1, 1), None]),
+        "at": pa.array([dt.datetime(2031, 1, 1, 10), None], pa.timestamp("ns")),
+        "b": [True, None],
+        "c": pa.array(["p", "q"]).dictionary_encode(),
+        "list": [[1, 2], None],
+        "pair": [{"a": 1}, {"a": None}],
+        "raw": pa.array([b"x", b"y"]),
+        "time": pa.array([dt.time(10), None]),
+    }
+)

@@ -102,7 +102,12 @@ class Kinds(Folder):
             (pa.array([d("388.15"), None, d("-0.07")], pa.decimal64(9, 2)), "number", [388.15, None, -0.07], "decimal64(9, 2)"),
             (pa.array([d("388.15"), d("1e30")], pa.decimal256(60, 5)), "number", [388.15, 1e30], "decimal256"),
             (pa.array([d("12345678901234567.89"), None], pa.decimal128(30, 2)), "number", [12345678901234567.89, None], "nearest"),
-            (pa.array([d(2**53 + 1), d(2**53), None, d(-(2**62))], pa.decimal128(20, 0)), "integer", [2**53 + 1, 2**53, None, -(2**62)], "kept as integer"),
+            (
+                pa.array([d(2**53 + 1), d(2**53), None, d(-(2**62))], pa.decimal128(20, 0)),
+                "integer",
+                [2**53 + 1, 2**53, None, -(2**62)],
+                "kept as integer",
+            ),
             (pa.array([d(10**20), d(1)], pa.decimal128(38, 0)), "number", [1e20, 1.0], "kept as number"),
             (pa.array([d(1200)], pa.decimal128(4, -2)), "number", [1200.0], "kept as number"),
             (pa.array([2**63 - 1, 2**53 + 1], pa.uint64()), "integer", [2**63 - 1, 2**53 + 1], ""),
@@ -119,10 +124,20 @@ class Kinds(Folder):
             (pa.array([dt.date(2031, 1, 1)], pa.date64()), "date", [dt.date(2031, 1, 1)], ""),
             (pa.array([1], pa.timestamp("s", "Europe/Oslo")), "datetime", [dt.datetime(1970, 1, 1, 0, 0, 1)], "zone Europe/Oslo"),
             (pa.array([dt.timedelta(seconds=90)]), "text", ["0:01:30"], "kept as text"),
-            (pa.array([(1, 2, 3)], pa.month_day_nano_interval()), "text", ["MonthDayNano(months=1, days=2, nanoseconds=3)"], "kept as text"),
-            (pa.ExtensionArray.from_storage(pa.uuid(), pa.array([bytes(16)], pa.binary(16))), "text", ["00000000-0000-0000-0000-000000000000"], ""),
+            (
+                pa.array([(1, 2, 3)], pa.month_day_nano_interval()),
+                "text",
+                ["MonthDayNano(months=1, days=2, nanoseconds=3)"],
+                "kept as text",
+            ),
+            (
+                pa.ExtensionArray.from_storage(pa.uuid(), pa.array([bytes(16)], pa.binary(16))),
+                "text",
+                ["00000000-0000-0000-0000-000000000000"],
+                "",
+            ),
             (pa.array([{"a": 1}, None]), "text", ['{"a": 1}', None], "JSON text"),
-        ]  # fmt: skip
+        ]
         for column, dtype, values, done in cases:
             for cut in (column, pa.chunked_array([column[:1], column[1:]])):  # a slice keeps the whole buffer
                 with self.subTest(str(column.type)):
@@ -223,8 +238,16 @@ class Odd(Folder):
     def test_nothing_is_half_loaded(self):
         self.put("a.csv", "n\n1\n")
         self.put("b.csv", "a,b\n1,2\n1,2,3\n")
-        recipe = read_recipe({"tables": [{"name": "A", "source": {"kind": "csv", "file": "a.csv"}}, {"name": "B", "source": {"kind": "csv", "file": "b.csv"}},
-                                         {"name": "R", "source": {"kind": "role", "table": "S"}}, {"name": "S", "source": {"kind": "role", "table": "R"}}]})  # fmt: skip
+        recipe = read_recipe(
+            {
+                "tables": [
+                    {"name": "A", "source": {"kind": "csv", "file": "a.csv"}},
+                    {"name": "B", "source": {"kind": "csv", "file": "b.csv"}},
+                    {"name": "R", "source": {"kind": "role", "table": "S"}},
+                    {"name": "S", "source": {"kind": "role", "table": "R"}},
+                ]
+            }
+        )
         with self.assertRaises(Refused) as caught:
             gather([self.folder / "a.csv", self.folder / "b.csv"], recipe)
         self.assertIn("b.csv", {d.place for d in caught.exception.diagnostics})
@@ -249,8 +272,14 @@ class Broken(Folder):
         with zipfile.ZipFile(package, "w") as packed:
             for name, content in package_files(STAR).items():
                 packed.writestr(name, content)
-        return {**found, "x.csv": b'a,b,c\n1,"x, y",31.12.2031\n2,z,1.1.2032\n' * 40, "x.jsonl": b'{"a": 1, "b": ["x"]}\n' * 30, "x.ods": ods(), "x.zip": package.getvalue(),
-                "x.xlsx": saved(workbook(s=[["a", "b"], [1, "x"], [2.5, dt.date(2031, 1, 1)]]))}  # fmt: skip
+        return {
+            **found,
+            "x.csv": b'a,b,c\n1,"x, y",31.12.2031\n2,z,1.1.2032\n' * 40,
+            "x.jsonl": b'{"a": 1, "b": ["x"]}\n' * 30,
+            "x.ods": ods(),
+            "x.zip": package.getvalue(),
+            "x.xlsx": saved(workbook(s=[["a", "b"], [1, "x"], [2.5, dt.date(2031, 1, 1)]])),
+        }
 
     def follow(self, job, seconds):
         job.wait(seconds)

@@ -28,7 +28,12 @@ class Csv(Folder):
             ("a\tb\n1\t1.234,50\n", "a b", "integer number", [1, 1234.5]),
             ("a|b\n31.12.2031|yes\n1.1.2032|no\n", "a b", "date boolean", ["2031-12-31", True]),
             ("1,2\n3,4\n", "column 1 column 2", "integer integer", [1, 2]),
-            ("Report of sales\nmade today,,\nno,name,when\n1,A,2031-01-01 10:00\n2,B,2031-01-02 11:30:05\n", "no name when", "integer text datetime", [1, "A", "2031-01-01T10:00:00"]),
+            (
+                "Report of sales\nmade today,,\nno,name,when\n1,A,2031-01-01 10:00\n2,B,2031-01-02 11:30:05\n",
+                "no name when",
+                "integer text datetime",
+                [1, "A", "2031-01-01T10:00:00"],
+            ),
             ('a,b\r\n"1","two\r\nlines, ""quoted"""\r\n', "a b", "integer text", [1, 'two\r\nlines, "quoted"']),
             ("a,,a,A\n1,2,3,4\n", "a column 2 a 2 A 3", "integer integer integer integer", [1, 2, 3, 4]),
             ("code,n\n007,1\n012,2\n", "code n", "text integer", ["007", 1]),
@@ -36,12 +41,16 @@ class Csv(Folder):
             ("x\n=1+2\n@cmd\n", "x", "text", ["=1+2"]),
             ("d\n03/04/2031\n05/06/2031\n", "d", "date", ["2031-04-03"]),
             ("d\n03/04/2031\n05/16/2031\n", "d", "date", ["2031-03-04"]),
-            ("d\n2031-1-5\n2031-11-25\n", "d", "date", ["2031-01-05"]), ("d\n2031/1/5 7:05\n2031/11/25 17:05\n", "d", "datetime", ["2031-01-05T07:05:00"]),
-            ("d\n5/1/2031 7:05\n25/1/2031 17:05\n", "d", "datetime", ["2031-01-05T07:05:00"]), ("d\n1/5/2031 7:05\n1/25/2031 17:05\n", "d", "datetime", ["2031-01-05T07:05:00"]),
+            ("d\n2031-1-5\n2031-11-25\n", "d", "date", ["2031-01-05"]),
+            ("d\n2031/1/5 7:05\n2031/11/25 17:05\n", "d", "datetime", ["2031-01-05T07:05:00"]),
+            ("d\n5/1/2031 7:05\n25/1/2031 17:05\n", "d", "datetime", ["2031-01-05T07:05:00"]),
+            ("d\n1/5/2031 7:05\n1/25/2031 17:05\n", "d", "datetime", ["2031-01-05T07:05:00"]),
             ("d\n3. März 2031\n14. Mai 2031\n", "d", "date", ["2031-03-03"]),
-            ("n\nN\nN\n", "n", "text", ["N"]), ("n\nY\nN\n", "n", "boolean", [True]), ("a,b\n,\n,1\n", "a b", "text integer", [None, None]),
+            ("n\nN\nN\n", "n", "text", ["N"]),
+            ("n\nY\nN\n", "n", "boolean", [True]),
+            ("a,b\n,\n,1\n", "a b", "text integer", [None, None]),
             ("t\n2031-01-01T10:00:00Z\n2031-01-01T11:00:00.5Z\n", "t", "datetime", ["2031-01-01T10:00:00"]),
-        ):  # fmt: skip
+        ):
             for form in (str.encode, lambda t: b"\xef\xbb\xbf" + t.encode(), lambda t: t.encode("utf-16"), lambda t: t.encode("cp1252")):
                 with self.subTest(data=data, form=form):
                     found = self.csv(form(data))
@@ -56,10 +65,15 @@ class Csv(Folder):
         found = self.csv(data)
         told = {c["name"]: c["missing"] for c in found.report["columns"]}
         self.assertEqual(self.types(found), "text text text text")
-        self.assertEqual(told, {
-            "n": {"words": ["NA"], "count": 100, "type": "integer"}, "tail": {"words": ["NA"], "count": 50, "type": "text"},
-            "day": {"words": ["n/a"], "count": 50, "type": "date"}, "note": {"words": ["NA"], "count": 150, "type": "text"},
-        })  # fmt: skip
+        self.assertEqual(
+            told,
+            {
+                "n": {"words": ["NA"], "count": 100, "type": "integer"},
+                "tail": {"words": ["NA"], "count": 50, "type": "text"},
+                "day": {"words": ["n/a"], "count": 50, "type": "date"},
+                "note": {"words": ["NA"], "count": 150, "type": "text"},
+            },
+        )
         (note,) = found.report["notes"]
         self.assertIn("2 columns are numbers or dates but for NA and n/a (150 values): n and day.", note)
         empty = read({**found.source, "missing": ["", "NA", "n/a"]}, self.folder)
@@ -132,11 +146,17 @@ class Csv(Folder):
     def test_broken_files_say_where(self):
         wide = ",".join(["c"] * 2_000_000)
         for data, code, words, source in (
-            ("", "empty_file", "empty", {}), ("a,b\n1,2\n1,2,3\n", "broken_row", "row 3 has 3 fields, not 2", {}), ('a,b\n1,"x\n2,y\n', "open_quote", "row 2", {}),
-            (b"a\n\xff\xfe\n", "bad_encoding", "Behind row 1", {"encoding": "utf-8"}), ("a\n1\n", "bad_encoding", "klingon", {"encoding": "klingon"}), (wide + "\n" + wide, "too_many_columns", "2,000,000", {}),
-            ("a,b\n1," + "x" * 2_000_000 + "\n", "long_value", "row 2", {}), ("a,b\n1," + "x" * 50 * 1024**2 + "\n2,y\n", "long_line", "longer than 8 MB", {}),
-            (b"PK\x03\x04" + bytes(range(256)) * 50, "bad_csv", "bytes that no text has", {}), ("a\n1\n", "bad_source", "delimiters", {"delimiters": ","}),
-        ):  # fmt: skip
+            ("", "empty_file", "empty", {}),
+            ("a,b\n1,2\n1,2,3\n", "broken_row", "row 3 has 3 fields, not 2", {}),
+            ('a,b\n1,"x\n2,y\n', "open_quote", "row 2", {}),
+            (b"a\n\xff\xfe\n", "bad_encoding", "Behind row 1", {"encoding": "utf-8"}),
+            ("a\n1\n", "bad_encoding", "klingon", {"encoding": "klingon"}),
+            (wide + "\n" + wide, "too_many_columns", "2,000,000", {}),
+            ("a,b\n1," + "x" * 2_000_000 + "\n", "long_value", "row 2", {}),
+            ("a,b\n1," + "x" * 50 * 1024**2 + "\n2,y\n", "long_line", "longer than 8 MB", {}),
+            (b"PK\x03\x04" + bytes(range(256)) * 50, "bad_csv", "bytes that no text has", {}),
+            ("a\n1\n", "bad_source", "delimiters", {"delimiters": ","}),
+        ):
             self.put("t.csv", data)
             start = time.monotonic()
             with self.subTest(code=code, data=data[:20]):
@@ -189,10 +209,15 @@ class Texts(unittest.TestCase):
 
     def test_times_and_patterns_that_are_none(self):
         for pattern, text, expected in (
-            ("yyyy-MM-dd HH:mm", "2031-01-02 03:04", dt.datetime(2031, 1, 2, 3, 4)), ("M/d/yyyy h:mm a", "1/2/2031 12:05 am", dt.datetime(2031, 1, 2, 0, 5)),
-            ("M/d/yyyy h:mm a", "1/2/2031 1:05 PM", dt.datetime(2031, 1, 2, 13, 5)), ("dd.MM.yyyy 'um' HH:mm:ss.S", "02.01.2031 um 03:04:05.25", dt.datetime(2031, 1, 2, 3, 4, 5, 250_000)),
-            ("yyyy-MM-dd HH:mm", "2031-01-02 24:00", None), ("M/d/yyyy h:mm a", "1/2/2031 13:05 PM", None), ("", "2031-01-02T03:04:05+02:00", dt.datetime(2031, 1, 2, 3, 4, 5)), ("", "2031-01-02", dt.datetime(2031, 1, 2)),
-        ):  # fmt: skip
+            ("yyyy-MM-dd HH:mm", "2031-01-02 03:04", dt.datetime(2031, 1, 2, 3, 4)),
+            ("M/d/yyyy h:mm a", "1/2/2031 12:05 am", dt.datetime(2031, 1, 2, 0, 5)),
+            ("M/d/yyyy h:mm a", "1/2/2031 1:05 PM", dt.datetime(2031, 1, 2, 13, 5)),
+            ("dd.MM.yyyy 'um' HH:mm:ss.S", "02.01.2031 um 03:04:05.25", dt.datetime(2031, 1, 2, 3, 4, 5, 250_000)),
+            ("yyyy-MM-dd HH:mm", "2031-01-02 24:00", None),
+            ("M/d/yyyy h:mm a", "1/2/2031 13:05 PM", None),
+            ("", "2031-01-02T03:04:05+02:00", dt.datetime(2031, 1, 2, 3, 4, 5)),
+            ("", "2031-01-02", dt.datetime(2031, 1, 2)),
+        ):
             data, fits = parse_texts(pa.array([text], pa.large_string()), Reads("datetime", pattern))
             self.assertEqual(
                 dt.datetime(1970, 1, 1) + dt.timedelta(microseconds=int(data[0])) if fits[0] else None, expected, (pattern, text)
@@ -202,10 +227,21 @@ class Texts(unittest.TestCase):
 
     def test_numbers_in_other_marks(self):
         for text, reads, expected in (
-            ("1.234,5", Reads("number", decimal=",", group="."), 1234.5), ("1.23,5", Reads("number", decimal=",", group="."), None), ("12.345.678", Reads("number", decimal=",", group="."), 12345678.0),
-            ("1 234", Reads("integer", group=" "), 1234), ("1,5", Reads("number", decimal=","), 1.5), ("1.5", Reads("number", decimal=","), None), ("+5", Reads("integer"), 5), ("9223372036854775807", Reads("integer"), 2**63 - 1),
-            ("9223372036854775808", Reads("integer"), None), ("1e400", Reads("number"), None), ("٣", Reads("integer"), None), ("0x1F", Reads("integer"), None), ("", Reads("number"), None), ("-", Reads("number"), None),
-        ):  # fmt: skip
+            ("1.234,5", Reads("number", decimal=",", group="."), 1234.5),
+            ("1.23,5", Reads("number", decimal=",", group="."), None),
+            ("12.345.678", Reads("number", decimal=",", group="."), 12345678.0),
+            ("1 234", Reads("integer", group=" "), 1234),
+            ("1,5", Reads("number", decimal=","), 1.5),
+            ("1.5", Reads("number", decimal=","), None),
+            ("+5", Reads("integer"), 5),
+            ("9223372036854775807", Reads("integer"), 2**63 - 1),
+            ("9223372036854775808", Reads("integer"), None),
+            ("1e400", Reads("number"), None),
+            ("٣", Reads("integer"), None),
+            ("0x1F", Reads("integer"), None),
+            ("", Reads("number"), None),
+            ("-", Reads("number"), None),
+        ):
             data, fits = parse_texts(pa.array([text], pa.large_string()), reads)
             self.assertEqual(data[0] if fits[0] else None, expected, (text, reads))
 

@@ -79,13 +79,18 @@ class Formulas:
         where = f" where {self.predicate(grain, depth)}" if self.maybe(0.2) else ""
         return self.pick(
             (4, lambda: f"rows({grain}{where})"),
-            (3, lambda: f"count({'distinct ' if self.maybe(0.6) else ''}{self.column(grain, r.choice('cfgnxdb').replace('c', 'c1').replace('f', 'f0'))}{where})"),
+            (
+                3,
+                lambda: (
+                    f"count({'distinct ' if self.maybe(0.6) else ''}{self.column(grain, r.choice('cfgnxdb').replace('c', 'c1').replace('f', 'f0'))}{where})"
+                ),
+            ),
             (3, lambda: f"EXTRACT(DAY FROM {r.choice(['min', 'max'])}({self.column(grain, 'd')}{where}))"),
             (8, lambda: f"{r.choice(['sum', 'avg', 'min', 'max', 'sum', 'median', 'stddev'])}({self.row(grain, depth)}{where})"),
             (1, lambda: f"percentile({self.row(grain, depth)}, {self.share()}{where})"),
             (1, lambda: f"CHAR_LENGTH(listagg({grain}.g, {r.choice([repr('|'), repr(''), 'NULL'])}{where}))"),
             (2, lambda: f"the({grain}.n{r.choice(['', ', 1', ', ' + self.number()])})"),
-        )  # fmt: skip
+        )
 
     def share(self):
         if self.lets and self.maybe(0.3):
@@ -118,9 +123,14 @@ class Formulas:
                 (3, lambda: f"({self.rows(depth - 1)}) where {self.cell(0)} {r.choice(['>', '<=', '<>'])} {r.randint(-1, 4)}"),
                 (3, lambda: f"top {r.randint(0, 3)} of ({self.rows(depth - 1)}) by {self.cell(0)}{' asc' if self.maybe(0.3) else ''}"),
                 (1, lambda: f"known ({self.rows(depth - 1)})"),
-                (1, lambda: f"({self.rows(depth - 1)}) with (w = {self.cell(0)}{self.more.choice(['', ', v = w', ', v = w + 1, u = v - w'])})"),
+                (
+                    1,
+                    lambda: (
+                        f"({self.rows(depth - 1)}) with (w = {self.cell(0)}{self.more.choice(['', ', v = w', ', v = w + 1, u = v - w'])})"
+                    ),
+                ),
                 (3, self.union),
-            )  # fmt: skip
+            )
         table = self.table()
         quantifier = r.choice(["", "", "every ", "page "])
         return self.pick(

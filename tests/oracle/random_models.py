@@ -14,9 +14,17 @@ from tests.oracle.interpreter import Oracle
 from tests.oracle.random_formulas import TEXTS, Formulas
 
 COLUMNS = {
-    "id": "integer", "c1": "integer", "c2": "text", "f0": "integer", "f1": "integer", "g": "text", "n": "integer",
-    "x": "number", "d": "date", "b": "boolean",
-}  # fmt: skip
+    "id": "integer",
+    "c1": "integer",
+    "c2": "text",
+    "f0": "integer",
+    "f1": "integer",
+    "g": "text",
+    "n": "integer",
+    "x": "number",
+    "d": "date",
+    "b": "boolean",
+}
 
 
 class Maker(Formulas):
@@ -43,12 +51,20 @@ class Maker(Formulas):
         pairs = r.sample([(i, t) for i in range(4) for t in "ab"], size)
         rows = []
         for i in range(size):
-            rows.append({
-                "id": ids[i], "c1": pairs[i][0], "c2": pairs[i][1],
-                "f0": self.some(r.randint(1, 6)), "f1": self.some(r.randint(0, 3)), "g": self.some(r.choice(TEXTS)),
-                "n": self.some(self.whole_number()), "x": self.some(r.choice([0.0, 0.5, -1.25, 2.5, 1e6, 3.0])),
-                "d": self.some(dt.date(2031, 1, 1) + dt.timedelta(days=r.randint(0, 500))), "b": self.some(r.choice([True, False])),
-            })  # fmt: skip
+            rows.append(
+                {
+                    "id": ids[i],
+                    "c1": pairs[i][0],
+                    "c2": pairs[i][1],
+                    "f0": self.some(r.randint(1, 6)),
+                    "f1": self.some(r.randint(0, 3)),
+                    "g": self.some(r.choice(TEXTS)),
+                    "n": self.some(self.whole_number()),
+                    "x": self.some(r.choice([0.0, 0.5, -1.25, 2.5, 1e6, 3.0])),
+                    "d": self.some(dt.date(2031, 1, 1) + dt.timedelta(days=r.randint(0, 500))),
+                    "b": self.some(r.choice([True, False])),
+                }
+            )
         if size and self.maybe(0.1):
             rows[r.randrange(size)]["id"] = None
         return rows
@@ -117,9 +133,17 @@ class Maker(Formulas):
     def oracle(self):
         """The oracle for the same model and rows."""
         links = [
-            {"name": k.name, "from": (k.from_table, k.from_columns), "to": (k.to_table, k.to_columns), "cardinality": k.cardinality,
-             "flow": k.flow, "firm": k.firm, "active": k.active} for k in self.model.links
-        ]  # fmt: skip
+            {
+                "name": k.name,
+                "from": (k.from_table, k.from_columns),
+                "to": (k.to_table, k.to_columns),
+                "cardinality": k.cardinality,
+                "flow": k.flow,
+                "firm": k.firm,
+                "active": k.active,
+            }
+            for k in self.model.links
+        ]
         measures = {m.name: m.formula for m in self.model.measures}
         calendars = {t.name: (t.calendar.date, t.calendar.year_starts_in) for t in self.model.tables if t.calendar}
         return Oracle(self.tables, {n: list(COLUMNS) for n in self.names}, links, measures, calendars)
@@ -166,5 +190,11 @@ class Maker(Formulas):
                 picks.append({"column": f"{table}.g", "in": r.sample(values, r.randint(1, 3))})
             else:
                 picks.append({"where": self.predicate(table)})
-        return {"rows": columns[:cut], "columns": columns[cut:], "measures": measures, "picks": picks,
-                "totals": r.choice(["none", "grand", "all"]), "empty_lines": self.maybe(0.5)}  # fmt: skip
+        return {
+            "rows": columns[:cut],
+            "columns": columns[cut:],
+            "measures": measures,
+            "picks": picks,
+            "totals": r.choice(["none", "grand", "all"]),
+            "empty_lines": self.maybe(0.5),
+        }

@@ -108,9 +108,13 @@ def alike(a, b):
 
 
 COMPARE = {
-    "=": lambda a, b: a == b, "<>": lambda a, b: a != b, "<": lambda a, b: a < b, "<=": lambda a, b: a <= b,
-    ">": lambda a, b: a > b, ">=": lambda a, b: a >= b,
-}  # fmt: skip
+    "=": lambda a, b: a == b,
+    "<>": lambda a, b: a != b,
+    "<": lambda a, b: a < b,
+    "<=": lambda a, b: a <= b,
+    ">": lambda a, b: a > b,
+    ">=": lambda a, b: a >= b,
+}
 
 
 def compare(op, a, b):
@@ -152,8 +156,16 @@ def extract(part, d):
     if d is None:
         return None
     iso = d.isocalendar()
-    days = {"YEAR": d.year, "QUARTER": (d.month + 2) // 3, "MONTH": d.month, "WEEK": iso[1], "ISOYEAR": iso[0], "DAY": d.day,
-            "DOY": d.timetuple().tm_yday, "ISODOW": iso[2]}  # fmt: skip
+    days = {
+        "YEAR": d.year,
+        "QUARTER": (d.month + 2) // 3,
+        "MONTH": d.month,
+        "WEEK": iso[1],
+        "ISOYEAR": iso[0],
+        "DAY": d.day,
+        "DOY": d.timetuple().tm_yday,
+        "ISODOW": iso[2],
+    }
     if part in days:
         return days[part]
     m = moment(d)
@@ -264,12 +276,23 @@ def to_whole(function):
 
 # Every function here is empty when an argument is.
 STRICT = {
-    "ABS": lambda x: exact(abs(x)), "FLOOR": to_whole(math.floor), "CEIL": to_whole(math.ceil), "POWER": domain(math.pow),
-    "SQRT": domain(math.sqrt), "LN": domain(math.log), "EXP": domain(math.exp), "UPPER": str.upper, "LOWER": str.lower,
-    "SUBSTRING": substring, "POSITION": lambda a, b: b.find(a) + 1, "CHAR_LENGTH": len,
-    "REPLACE": lambda x, a, b: x.replace(a, b) if a else x, "MOD": lambda a, b: arithmetic("%", a, b),
-    "||": lambda a, b: a + b, "negate": lambda x: exact(-x),
-}  # fmt: skip
+    "ABS": lambda x: exact(abs(x)),
+    "FLOOR": to_whole(math.floor),
+    "CEIL": to_whole(math.ceil),
+    "POWER": domain(math.pow),
+    "SQRT": domain(math.sqrt),
+    "LN": domain(math.log),
+    "EXP": domain(math.exp),
+    "UPPER": str.upper,
+    "LOWER": str.lower,
+    "SUBSTRING": substring,
+    "POSITION": lambda a, b: b.find(a) + 1,
+    "CHAR_LENGTH": len,
+    "REPLACE": lambda x, a, b: x.replace(a, b) if a else x,
+    "MOD": lambda a, b: arithmetic("%", a, b),
+    "||": lambda a, b: a + b,
+    "negate": lambda x: exact(-x),
+}
 
 
 def of_parts(year, month, day, *clock):

@@ -21,13 +21,27 @@ from tests.oracle.random_models import Maker
 
 DEMO = Path(__file__).parents[2] / "demo" / "lantern_isles"
 GOOD = {
-    "datapackage.json": {"name": "p", "resources": [
-        {"name": "fact", "path": "fact.csv", "schema": {"fields": [{"name": "k", "type": "integer"}, {"name": "n", "type": "number"}, {"name": "d", "type": "date"}],
-         "foreignKeys": [{"fields": "k", "reference": {"resource": "dim", "fields": "k"}}]}},
-        {"name": "dim", "path": "dim.csv", "schema": {"fields": [{"name": "k", "type": "integer"}, {"name": "t", "type": "string"}], "primaryKey": "k"}},
-    ]},
-    "fact.csv": "k,n,d\n1,1.5,2031-01-01\n2,,\n7,3,2031-02-01\n", "dim.csv": "k,t\n1,one\n2,\"two, or\nmore\"\n",
-}  # fmt: skip
+    "datapackage.json": {
+        "name": "p",
+        "resources": [
+            {
+                "name": "fact",
+                "path": "fact.csv",
+                "schema": {
+                    "fields": [{"name": "k", "type": "integer"}, {"name": "n", "type": "number"}, {"name": "d", "type": "date"}],
+                    "foreignKeys": [{"fields": "k", "reference": {"resource": "dim", "fields": "k"}}],
+                },
+            },
+            {
+                "name": "dim",
+                "path": "dim.csv",
+                "schema": {"fields": [{"name": "k", "type": "integer"}, {"name": "t", "type": "string"}], "primaryKey": "k"},
+            },
+        ],
+    },
+    "fact.csv": "k,n,d\n1,1.5,2031-01-01\n2,,\n7,3,2031-02-01\n",
+    "dim.csv": 'k,t\n1,one\n2,"two, or\nmore"\n',
+}
 
 
 def plain_star(seed):
@@ -88,9 +102,15 @@ class Reading(Folder):
 
     def test_field_options(self):
         def change(files, descriptor):
-            descriptor["resources"][0]["schema"] = {"missingValues": ["", "-"], "fields": [
-                {"name": "k", "type": "integer", "groupChar": "."}, {"name": "n", "type": "number", "decimalChar": ",", "groupChar": "."},
-                {"name": "d", "type": "date", "format": "%d.%m.%Y"}, {"name": "b", "type": "boolean", "trueValues": ["ja"], "falseValues": ["nein"]}]}  # fmt: skip
+            descriptor["resources"][0]["schema"] = {
+                "missingValues": ["", "-"],
+                "fields": [
+                    {"name": "k", "type": "integer", "groupChar": "."},
+                    {"name": "n", "type": "number", "decimalChar": ",", "groupChar": "."},
+                    {"name": "d", "type": "date", "format": "%d.%m.%Y"},
+                    {"name": "b", "type": "boolean", "trueValues": ["ja"], "falseValues": ["nein"]},
+                ],
+            }
             descriptor["resources"][0] |= {"dialect": {"delimiter": ";"}, "encoding": "latin-1"}
             files["fact.csv"] = "k;n;d;b\n1.000;1.234,5;03.02.2031;ja\n-;-;-;nein\n".encode("latin-1").decode("latin-1")
 
@@ -122,9 +142,17 @@ class Reading(Folder):
             ("path_outside", "leaves the package", lambda f, d: fact(d).update(path="a\\b.csv")),
             ("remote_path", "is a remote address", lambda f, d: fact(d).update(path="https://there.example/x.csv")),
             ("bad_resource", "has no path", lambda f, d: (fact(d).pop("path"), fact(d).update(data=[]))),
-            ("broken_row", "In row 3 there are 2 fields where 3 are expected: it ends before column 'd'", lambda f, d: f.update({"fact.csv": "k,n,d\n1,2,\n1,2\n"})),
+            (
+                "broken_row",
+                "In row 3 there are 2 fields where 3 are expected: it ends before column 'd'",
+                lambda f, d: f.update({"fact.csv": "k,n,d\n1,2,\n1,2\n"}),
+            ),
             ("broken_row", "it goes on after the last column, 'd'", lambda f, d: f.update({"fact.csv": "k,n,d\n1,2,,4\n"})),
-            ("bad_value", "2 values of n are no number: row 2: 'x'; row 4: 'y'", lambda f, d: f.update({"fact.csv": "k,n,d\n1,x,\n2,1,\n3,y,\n"})),
+            (
+                "bad_value",
+                "2 values of n are no number: row 2: 'x'; row 4: 'y'",
+                lambda f, d: f.update({"fact.csv": "k,n,d\n1,x,\n2,1,\n3,y,\n"}),
+            ),
             ("repeated_column", "k", lambda f, d: f.update({"fact.csv": "k,k,d\n1,2,\n"})),
             ("missing_column", "names d; the file has k, n", lambda f, d: f.update({"fact.csv": "k,n\n1,2\n"})),
             ("bad_encoding", "is not ascii", lambda f, d: (fact(d).update(encoding="ascii"), f.update({"fact.csv": "k,n,d\n1,2,ü\n"}))),
@@ -137,14 +165,18 @@ class Reading(Folder):
             ("unknown_table", "There is no table fct", prop(links=[{"from": "fct.k", "to": "dim.k"}])),
             ("unknown_column", "dim has no column q", prop(links=[{"from": "fact.k", "to": "dim.q"}])),
             ("bad_link", "they are never equal", prop(links=[{"from": "fact.d", "to": "dim.k"}])),
-            ("double_path", "over two paths: one; and two", prop(links=[{"name": n, "from": "fact.k", "to": "dim.k"} for n in ("one", "two")])),
+            (
+                "double_path",
+                "over two paths: one; and two",
+                prop(links=[{"name": n, "from": "fact.k", "to": "dim.k"} for n in ("one", "two")]),
+            ),
             ("repeated_name", "two measures named a", prop(measures=[{"name": "a", "formula": "1"}, {"name": "A", "formula": "1"}])),
             ("unknown_name", "fact.z", prop(tables=[{"name": "fact", "columns": {"z": {"formula": "nn * 2"}}}])),
             ("stored_column", "fact.n", prop(tables=[{"name": "fact", "columns": {"n": {"formula": "1"}}}])),
             ("missing_resource", "names the resource fct", prop(tables=[{"name": "Fact", "resource": "fct"}])),
             ("bad_calendar", "no date column", prop(tables=[{"name": "fact", "calendar": {"date": "n"}}])),
             ("bad_parquet", "cannot be read", lambda f, d: (fact(d).update(path="x.parquet"), f.update({"x.parquet": "no"}))),
-        ]  # fmt: skip
+        ]
         for code, words, change in cases:
             with self.subTest(words):
                 for old in self.path.glob("p/*"):

@@ -310,11 +310,18 @@ class Gathering(Gathered):
         refused = 0
         for _ in range(250):
             base = self.document()["version"]
-            path, body = r.choice([
-                (f"{self.model}/tables/Sale/steps", {"steps": [thing(), thing()], "at": r.choice([None, 0, 1, 9])}), (f"{self.model}/made", {"origin": thing()}),
-                (f"{self.model}/mismatch", {"left": {"table": junk(), "columns": junk()}, "right": {"table": "Port", "columns": ["code"]}}),
-                (f"{self.model}/edits", {"edit": thing(name=r.choice(["Sale", junk(2)])), "base": base}), (f"{self.model}/consequences", {"edit": thing(name=r.choice(["Sale", junk(2)]))}),
-            ])  # fmt: skip
+            path, body = r.choice(
+                [
+                    (f"{self.model}/tables/Sale/steps", {"steps": [thing(), thing()], "at": r.choice([None, 0, 1, 9])}),
+                    (f"{self.model}/made", {"origin": thing()}),
+                    (
+                        f"{self.model}/mismatch",
+                        {"left": {"table": junk(), "columns": junk()}, "right": {"table": "Port", "columns": ["code"]}},
+                    ),
+                    (f"{self.model}/edits", {"edit": thing(name=r.choice(["Sale", junk(2)])), "base": base}),
+                    (f"{self.model}/consequences", {"edit": thing(name=r.choice(["Sale", junk(2)]))}),
+                ]
+            )
             answer = self.client.post(path, json=body)
             self.assertIn(answer.status_code, (200, 409, 422), (path, body, answer.get_data(as_text=True)[:300]))
             refused += answer.status_code != 200

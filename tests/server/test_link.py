@@ -15,10 +15,15 @@ OFF = {"kind": "change_link", "name": "day", "set": {"active": False}}
 ON = {"kind": "change_link", "name": "refund", "set": {"active": True}}
 # Edits of links that hold together, each tried, made, and told again by the history.
 GOOD = [
-    [OFF], [OFF, ON], [{"kind": "remove_link", "name": "port"}], [{"kind": "change_link", "name": "crew", "set": {"flow": "one-way"}}],
-    [{"kind": "change_link", "name": "port", "set": {"firm": False}}], [{"kind": "change_link", "name": "tag", "set": {"active": True, "name": "tags"}}],
-    [{"kind": "add_link", "link": {"name": "n", "from": "Nobody.y", "to": "Port.code"}}], [{"kind": "remove_link", "name": "refund"}, {"kind": "remove_link", "name": "crew"}],
-]  # fmt: skip
+    [OFF],
+    [OFF, ON],
+    [{"kind": "remove_link", "name": "port"}],
+    [{"kind": "change_link", "name": "crew", "set": {"flow": "one-way"}}],
+    [{"kind": "change_link", "name": "port", "set": {"firm": False}}],
+    [{"kind": "change_link", "name": "tag", "set": {"active": True, "name": "tags"}}],
+    [{"kind": "add_link", "link": {"name": "n", "from": "Nobody.y", "to": "Port.code"}}],
+    [{"kind": "remove_link", "name": "refund"}, {"kind": "remove_link", "name": "crew"}],
+]
 
 
 class Link(unittest.TestCase):
@@ -86,10 +91,11 @@ class Link(unittest.TestCase):
         self.assertEqual(renamed["yields"], ["day"])
         self.assertEqual(self.edit({"kind": "change_links", "edits": [ON]}, 0).status_code, 422)
         for edits, code in (
-            ([{"kind": "remove_link", "name": "nope"}], "unknown_link"), ([{"kind": "add_link", "link": {"from": "Booking.no", "to": "Port.code"}}], "bad_link"),
+            ([{"kind": "remove_link", "name": "nope"}], "unknown_link"),
+            ([{"kind": "add_link", "link": {"from": "Booking.no", "to": "Port.code"}}], "bad_link"),
             ([{"kind": "change_link", "name": "tag", "set": {"cardinality": "many-to-one", "active": True}}], ""),
             ([{"kind": "add_link", "link": {"from": "Port.code", "to": "Tag.port", "name": "t"}}], "repeated_key"),
-        ):  # fmt: skip
+        ):
             found = self.post("/trial", edits=edits, probe=None).json
             self.assertEqual([e["code"] for e in found["errors"]][:1], [code] if code else [])
         broken = self.post(
@@ -162,8 +168,14 @@ class Link(unittest.TestCase):
         self.assertEqual(opened["given"], "given (via Tag.port = Port.code)")
         held = self.post("/held", given="via Booking.refunded = Cal.day", fact="Booking").json
         self.assertEqual(held["scans"][0]["links"], [{"link": "day", "change": "inactive"}, {"link": "refund", "change": "on"}])
-        for rest, body in (("/reach_of", {"table": "Nope"}), ("/reach_of", {"measure": "nope"}), ("/opening", {"from": "Port", "to": "Port"}), ("/held", {"given": "clear", "fact": "Booking"}),
-                           ("/held", {"measure": "nope"}), ("/star", {"fact": "Nope"})):  # fmt: skip
+        for rest, body in (
+            ("/reach_of", {"table": "Nope"}),
+            ("/reach_of", {"measure": "nope"}),
+            ("/opening", {"from": "Port", "to": "Port"}),
+            ("/held", {"given": "clear", "fact": "Booking"}),
+            ("/held", {"measure": "nope"}),
+            ("/star", {"fact": "Nope"}),
+        ):
             self.assertEqual(self.post(rest, **body).status_code, 422, (rest, body))
 
     def test_tables_are_described_and_tested(self):
@@ -177,8 +189,13 @@ class Link(unittest.TestCase):
         self.assertEqual((shape["grain"]["repeated"], shape["grain"]["examples"]), (2, [{"key": ["South"], "rows": 2}]))
         self.assertEqual(shape["hierarchies"], [{"name": "Where", "levels": ["Port.region", "Port.name"], "faults": []}])
         self.assertEqual(self.post("/tables/Booking/shape", columns=[]).json["hierarchies"], [])
-        for change in ({"kind": "put_hierarchy", "hierarchy": {"name": "x", "levels": ["Port.region"]}}, {"kind": "put_hierarchy", "hierarchy": {"name": "x", "levels": ["Port.region", "Port.nope"]}},
-                       {"kind": "describe_table", "name": "Port", "role": "cube"}, {"kind": "describe_table", "name": "Port", "hidden": "yes"}, {"kind": "remove_hierarchy", "name": "nope"}):  # fmt: skip
+        for change in (
+            {"kind": "put_hierarchy", "hierarchy": {"name": "x", "levels": ["Port.region"]}},
+            {"kind": "put_hierarchy", "hierarchy": {"name": "x", "levels": ["Port.region", "Port.nope"]}},
+            {"kind": "describe_table", "name": "Port", "role": "cube"},
+            {"kind": "describe_table", "name": "Port", "hidden": "yes"},
+            {"kind": "remove_hierarchy", "name": "nope"},
+        ):
             self.assertEqual(self.edit(change, 2).status_code, 422, change)
 
     def test_suggestions_are_only_told(self):
@@ -208,8 +225,11 @@ class Link(unittest.TestCase):
 def by_line(rows, columns, values):
     """The cells of an answer by what their line and column say, a cell for each measure."""
     return {
-        (str(rows[r]), str(columns[c]), m): values[m][r][c] for m in range(len(values)) for r in range(len(rows)) for c in range(len(columns))
-    }  # fmt: skip
+        (str(rows[r]), str(columns[c]), m): values[m][r][c]
+        for m in range(len(values))
+        for r in range(len(rows))
+        for c in range(len(columns))
+    }
 
 
 def filled(cells):

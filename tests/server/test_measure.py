@@ -57,8 +57,11 @@ class Measures(unittest.TestCase):
         self.assertEqual(found.json["probes"][0]["measures"], ["sold", "share"])
         self.post("/undo", expected=found.json["undo"]["number"])
         self.assertEqual(self.formula("share"), MEASURES["share"])
-        for edit in ({"kind": "rename_measure", "name": "seats", "to": "trips"}, {"kind": "rename_measure", "name": "seats"},
-                     {"kind": "change_measure", "name": "seats", "set": {"name": "x"}}):  # fmt: skip
+        for edit in (
+            {"kind": "rename_measure", "name": "seats", "to": "trips"},
+            {"kind": "rename_measure", "name": "seats"},
+            {"kind": "change_measure", "name": "seats", "set": {"name": "x"}},
+        ):
             self.assertEqual(self.edit(**edit).status_code, 422)
 
     def test_a_trial_takes_the_official_ones_place_only_when_asked(self):

@@ -65,8 +65,14 @@ class Renaming(unittest.TestCase):
         if kind == "column":
             table = r.choice([t for t in model.tables if not t.formula])
             return kind, reference_text(table.name, r.choice(table.columns).name)
-        listed = {"table": [t.name for t in model.tables], "link": [k.name for k in model.links], "measure": [m.name for m in model.measures],
-                  "hierarchy": [h["name"] for h in model.hierarchies], "probe": [p["name"] for p in model.probes], "folio": [f["name"] for f in model.folios]}[kind]  # fmt: skip
+        listed = {
+            "table": [t.name for t in model.tables],
+            "link": [k.name for k in model.links],
+            "measure": [m.name for m in model.measures],
+            "hierarchy": [h["name"] for h in model.hierarchies],
+            "probe": [p["name"] for p in model.probes],
+            "folio": [f["name"] for f in model.folios],
+        }[kind]
         return kind, r.choice(listed)
 
     def go_on(self, seed, rounds):
@@ -120,15 +126,38 @@ class Renaming(unittest.TestCase):
     def test_a_small_model_with_everything_under_other_names(self):
         self.open(zipped(package_files(STAR)))
         for change in (
-            {"kind": "put_probe", "probe": PROBE | {"limit": 10_000}}, {"kind": "put_folio", "folio": FOLIO | {"picks": [*FOLIO["picks"], {"where": "Cal.year = 2031"}]}},
+            {"kind": "put_probe", "probe": PROBE | {"limit": 10_000}},
+            {"kind": "put_folio", "folio": FOLIO | {"picks": [*FOLIO["picks"], {"where": "Cal.year = 2031"}]}},
             {"kind": "put_hierarchy", "hierarchy": {"name": "where", "levels": ["Port.region", "Port.name"]}},
             {"kind": "put_column", "name": "Port", "column": {"name": "twice", "formula": "depth * 2 /* depth */ + Port.depth"}},
             {"kind": "make_table", "table": {"name": "Busy", "formula": "Port where Port.depth > 4 and Port.twice > 0 and seats > 0"}},
-            {"kind": "make_table", "table": {"name": "Days", "origin": {"kind": "calendar", "dates": ["Booking.day"], "start": "2031-01-01", "columns": ["date", "year"]}}},
-            {"kind": "shape_table", "name": "Crew", "steps": [{"kind": "look_up", "table": "Port", "on": [{"mine": "port", "theirs": "code"}], "columns": {"depth": "deep"}}, {"kind": "rename", "names": {"deep": "deeper"}}]},
-            {"kind": "add_measure", "measure": {"name": "odd", "home": "Port", "formula": "-- Port and Booking.day\nrank(seats among page Port.name) + rows(Port where depth > 1 or Port.depth > 1) given (via Booking.refunded = Cal.day, clear Port, set (Port.name, Port.region) in every (Port.name, Port.region))".replace("depth > 1 or ", "")}},
+            {
+                "kind": "make_table",
+                "table": {
+                    "name": "Days",
+                    "origin": {"kind": "calendar", "dates": ["Booking.day"], "start": "2031-01-01", "columns": ["date", "year"]},
+                },
+            },
+            {
+                "kind": "shape_table",
+                "name": "Crew",
+                "steps": [
+                    {"kind": "look_up", "table": "Port", "on": [{"mine": "port", "theirs": "code"}], "columns": {"depth": "deep"}},
+                    {"kind": "rename", "names": {"deep": "deeper"}},
+                ],
+            },
+            {
+                "kind": "add_measure",
+                "measure": {
+                    "name": "odd",
+                    "home": "Port",
+                    "formula": "-- Port and Booking.day\nrank(seats among page Port.name) + rows(Port where depth > 1 or Port.depth > 1) given (via Booking.refunded = Cal.day, clear Port, set (Port.name, Port.region) in every (Port.name, Port.region))".replace(
+                        "depth > 1 or ", ""
+                    ),
+                },
+            },
             {"kind": "add_measure", "measure": {"name": "named", "formula": 'seats given (via link "refund", flow link "crew" off)'}},
-        ):  # fmt: skip
+        ):
             self.assertEqual(self.edit(change).status_code, 200, change)
         made = sum(self.go_on(seed, 25) for seed in range(4))
         self.assertGreater(made, 60)
@@ -155,9 +184,14 @@ class Renaming(unittest.TestCase):
             {"kind": "measure", "owner": "seats", "before": "sum(Booking.seats)", "after": "sum(Booking.places)"}, told["touched"]
         )
         for what, name, to, code in (
-            ("table", "Booking", "harbour/2", "repeated_name"), ("column", "Booking.no", "SEATS", "repeated_name"), ("table", "Nope", "x", "unknown_table"),
-            ("column", "Booking.nope", "x", "unknown_column"), ("link", "port", "x", "unknown_link"), ("table", "Booking", " ", "bad_edit"), ("probe", "none", "x", "unknown_probe"),
-        ):  # fmt: skip
+            ("table", "Booking", "harbour/2", "repeated_name"),
+            ("column", "Booking.no", "SEATS", "repeated_name"),
+            ("table", "Nope", "x", "unknown_table"),
+            ("column", "Booking.nope", "x", "unknown_column"),
+            ("link", "port", "x", "unknown_link"),
+            ("table", "Booking", " ", "bad_edit"),
+            ("probe", "none", "x", "unknown_probe"),
+        ):
             with self.subTest(what, name=name):
                 answer = self.rename(what, name, to)
                 self.assertEqual((answer.status_code, answer.json["errors"][0]["code"]), (422, code))

@@ -61,11 +61,16 @@ class Roles(unittest.TestCase):
     def test_what_is_no_role_is_refused(self):
         self.edit(kind="make_table", table={"name": "Busy", "formula": "every Port where seats > 1"})
         for change, words in (
-            ({"name": "Nope", "as": "X"}, "no table Nope"), ({"name": "Busy", "as": "X"}, "no rows to share"), ({"name": "Port", "as": "Cal"}, "a table Cal already"),
-            ({"name": "Port", "as": "X", "columns": ["Booking.port", "Tag.port"]}, "of one table"), ({"name": "Port", "as": "X", "columns": ["Port.code"]}, "of one table"),
-            ({"name": "Port", "as": "X", "columns": ["Booking.port", "Booking.day"]}, "does not lead to"), ({"name": "Port", "as": "X", "columns": ["Booking.nope"]}, "no column nope"),
-            ({"name": "Port", "as": " "}, "as is empty"), ({"name": "Port"}, "as is missing"),
-        ):  # fmt: skip
+            ({"name": "Nope", "as": "X"}, "no table Nope"),
+            ({"name": "Busy", "as": "X"}, "no rows to share"),
+            ({"name": "Port", "as": "Cal"}, "a table Cal already"),
+            ({"name": "Port", "as": "X", "columns": ["Booking.port", "Tag.port"]}, "of one table"),
+            ({"name": "Port", "as": "X", "columns": ["Port.code"]}, "of one table"),
+            ({"name": "Port", "as": "X", "columns": ["Booking.port", "Booking.day"]}, "does not lead to"),
+            ({"name": "Port", "as": "X", "columns": ["Booking.nope"]}, "no column nope"),
+            ({"name": "Port", "as": " "}, "as is empty"),
+            ({"name": "Port"}, "as is missing"),
+        ):
             with self.subTest(change):
                 told = self.edit(422, kind="make_role", **change)
                 self.assertIn(words, told["errors"][0]["message"])

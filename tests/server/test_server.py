@@ -114,7 +114,7 @@ class Server(unittest.TestCase):
             ({"kind": "change_measure", "name": "seats", "set": {"formula": "seats"}}, "cycle"),
             ({"kind": "add_measure", "measure": {"name": "bad", "formula": "(" * 10_000}}, "limit_formula_levels"),
             ({"kind": "nonsense"}, "unknown_edit"),
-        ):  # fmt: skip
+        ):
             with self.subTest(change):
                 answer = self.edit(change)
                 self.assertIn(answer.status_code, (413, 422))
@@ -124,12 +124,21 @@ class Server(unittest.TestCase):
 
     def test_problems(self):
         for answer, status, kind in (
-            (self.client.get("/api/models/9999"), 404, "unknown_model"), (self.client.get("/api/nowhere"), 404, "http"), (self.client.put("/api/models"), 405, "http"),
-            (self.client.post(self.url("/grid"), json={"prob": 1}), 422, "bad_request"), (self.client.post(self.url("/grid"), data=b"{", content_type="application/json"), 422, None),
-            (self.post("/grid", probe={"measures": ["nope"]}), 422, "unknown_measure"), (self.client.post("/api/models", data=b"nonsense"), 422, "bad_zip"),
-            (self.post("/grid", probe={"measures": ["seats"], "rows": ["Booking.no", "Cal.day", "Crew.name"], "limit": 5}), 413, "limit_probe_cells"),
-            (self.client.get(self.url("/tables/Port/rows?count=0")), 422, "bad_request"), (self.post("/formula", name="", formula="1"), 422, "bad_request"),
-        ):  # fmt: skip
+            (self.client.get("/api/models/9999"), 404, "unknown_model"),
+            (self.client.get("/api/nowhere"), 404, "http"),
+            (self.client.put("/api/models"), 405, "http"),
+            (self.client.post(self.url("/grid"), json={"prob": 1}), 422, "bad_request"),
+            (self.client.post(self.url("/grid"), data=b"{", content_type="application/json"), 422, None),
+            (self.post("/grid", probe={"measures": ["nope"]}), 422, "unknown_measure"),
+            (self.client.post("/api/models", data=b"nonsense"), 422, "bad_zip"),
+            (
+                self.post("/grid", probe={"measures": ["seats"], "rows": ["Booking.no", "Cal.day", "Crew.name"], "limit": 5}),
+                413,
+                "limit_probe_cells",
+            ),
+            (self.client.get(self.url("/tables/Port/rows?count=0")), 422, "bad_request"),
+            (self.post("/formula", name="", formula="1"), 422, "bad_request"),
+        ):
             self.assertEqual(answer.status_code, status, answer.data)
             if kind:
                 self.assertEqual(answer.json["type"], f"urn:nexorem:{kind}")

@@ -28,11 +28,19 @@ def load(r, *columns):
 
 
 STEPS = [
-    {"kind": "trim", "columns": ["k"]}, {"kind": "change_case", "columns": ["k"], "to": "upper"}, {"kind": "keep_rows", "condition": "n > 1"},
-    {"kind": "compute", "name": "twice", "formula": "n * 2"}, {"kind": "rename", "names": {"n": "m"}}, {"kind": "choose_columns", "columns": ["k", "d"]},
-    {"kind": "append", "tables": ["Two"]}, {"kind": "append", "tables": ["One"]}, {"kind": "number_rows", "into": "no"}, {"kind": "remove_repeats"},
-    {"kind": "look_up", "table": "Two", "on": [{"mine": "k", "theirs": "k"}], "columns": {"d": "found"}}, {"kind": "fill_down", "columns": ["k"], "off": True},
-]  # fmt: skip
+    {"kind": "trim", "columns": ["k"]},
+    {"kind": "change_case", "columns": ["k"], "to": "upper"},
+    {"kind": "keep_rows", "condition": "n > 1"},
+    {"kind": "compute", "name": "twice", "formula": "n * 2"},
+    {"kind": "rename", "names": {"n": "m"}},
+    {"kind": "choose_columns", "columns": ["k", "d"]},
+    {"kind": "append", "tables": ["Two"]},
+    {"kind": "append", "tables": ["One"]},
+    {"kind": "number_rows", "into": "no"},
+    {"kind": "remove_repeats"},
+    {"kind": "look_up", "table": "Two", "on": [{"mine": "k", "theirs": "k"}], "columns": {"d": "found"}},
+    {"kind": "fill_down", "columns": ["k"], "off": True},
+]
 COLUMNS = [("k", "n", "d"), ("k", "n", "d", "more"), ("d", "k", "n"), ("k", "d")]
 
 

@@ -14,11 +14,16 @@ from nexorem.gather.recipe import gather, read_recipe
 SCALE = "0.01"
 TABLES = ("Customer", "Lineitem", "Nation", "Orders", "Part", "Partsupp", "Region", "Supplier")
 LINKS = [
-    ("order", "Lineitem.l_orderkey", "Orders.o_orderkey"), ("customer", "Orders.o_custkey", "Customer.c_custkey"), ("part", "Partsupp.ps_partkey", "Part.p_partkey"),
-    ("offer", "Lineitem.l_partkey, l_suppkey", "Partsupp.ps_partkey, ps_suppkey"), ("supplier", "Partsupp.ps_suppkey", "Supplier.s_suppkey"),
-    ("nation", "Customer.c_nationkey", "Nation.n_nationkey"), ("region", "Nation.n_regionkey", "Region.r_regionkey"),
-    ("supplier's nation", "Supplier.s_nationkey", "Home.n_nationkey"), ("supplier's region", "Home.n_regionkey", "Home region.r_regionkey"),
-]  # fmt: skip
+    ("order", "Lineitem.l_orderkey", "Orders.o_orderkey"),
+    ("customer", "Orders.o_custkey", "Customer.c_custkey"),
+    ("part", "Partsupp.ps_partkey", "Part.p_partkey"),
+    ("offer", "Lineitem.l_partkey, l_suppkey", "Partsupp.ps_partkey, ps_suppkey"),
+    ("supplier", "Partsupp.ps_suppkey", "Supplier.s_suppkey"),
+    ("nation", "Customer.c_nationkey", "Nation.n_nationkey"),
+    ("region", "Nation.n_regionkey", "Region.r_regionkey"),
+    ("supplier's nation", "Supplier.s_nationkey", "Home.n_nationkey"),
+    ("supplier's region", "Home.n_regionkey", "Home region.r_regionkey"),
+]
 COMPUTED = {
     "Lineitem": {"ship_year": "EXTRACT(YEAR FROM l_shipdate)"},
     "Orders": {

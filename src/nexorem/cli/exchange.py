@@ -34,8 +34,17 @@ STORE = click.option("--store", "folder", type=click.Path(path_type=Path, file_o
 @STORE
 @AS_JSON
 @common.reporting
-def export(package: Path | None, name: str | None, kind: str, data: str, out: Path | None, folder: Path | None, as_json: bool,
-           fact: str | None, beside: str | None) -> None:  # fmt: skip
+def export(
+    package: Path | None,
+    name: str | None,
+    kind: str,
+    data: str,
+    out: Path | None,
+    folder: Path | None,
+    as_json: bool,
+    fact: str | None,
+    beside: str | None,
+) -> None:
     """Write a model: with its rows as a package of this project's own form, or as SQL, a data dictionary or a picture."""
     if (package is None) == (name is None):
         raise refuse("bad_source", "Name a package, or a model with --from-store.", "One of the two, not both.")

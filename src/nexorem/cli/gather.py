@@ -64,11 +64,20 @@ def told(found: Gathered, out: Path) -> dict[str, Any]:
     for table in found.model.tables:
         reading = found.readings.get(table.name)
         report = reading.report if reading else {"notes": [], "broken": 0, "broken_rows": [], "columns": [], "rows": None}
-        tables.append({
-            "name": table.name, "rows": found.star.size(table.name), "columns": [{"name": c.name, "type": c.dtype} for c in table.columns],
-            "rows_read": report["rows"], "read": report["columns"], "notes": report["notes"], "broken": report["broken"],
-            "broken_rows": report["broken_rows"], "steps": len(table.steps), "source": reading.source if reading else dict(table.origin),
-        })  # fmt: skip
+        tables.append(
+            {
+                "name": table.name,
+                "rows": found.star.size(table.name),
+                "columns": [{"name": c.name, "type": c.dtype} for c in table.columns],
+                "rows_read": report["rows"],
+                "read": report["columns"],
+                "notes": report["notes"],
+                "broken": report["broken"],
+                "broken_rows": report["broken_rows"],
+                "steps": len(table.steps),
+                "source": reading.source if reading else dict(table.origin),
+            }
+        )
     said = found.model.measures or found.model.probes or any(t.key for t in found.model.tables)
     broken = [
         {"about": f["about"], "sentence": f["sentence"], "mend": f["mend"]}

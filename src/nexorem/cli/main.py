@@ -10,13 +10,19 @@ import click
 from nexorem import __version__
 
 COMMANDS = {
-    "demo": ("nexorem.cli.serve", "demo"), "serve": ("nexorem.cli.serve", "serve"), "query": ("nexorem.cli.query", "query"),
-    "trace": ("nexorem.cli.query", "trace"), "explain": ("nexorem.cli.inspect", "explain"), "reach": ("nexorem.cli.inspect", "reach"),
-    "lint": ("nexorem.cli.inspect", "lint"), "export": ("nexorem.cli.exchange", "export"),
-    "import": ("nexorem.cli.exchange", "import_package"), "gather": ("nexorem.cli.gather", "gather"),
+    "demo": ("nexorem.cli.serve", "demo"),
+    "serve": ("nexorem.cli.serve", "serve"),
+    "query": ("nexorem.cli.query", "query"),
+    "trace": ("nexorem.cli.query", "trace"),
+    "explain": ("nexorem.cli.inspect", "explain"),
+    "reach": ("nexorem.cli.inspect", "reach"),
+    "lint": ("nexorem.cli.inspect", "lint"),
+    "export": ("nexorem.cli.exchange", "export"),
+    "import": ("nexorem.cli.exchange", "import_package"),
+    "gather": ("nexorem.cli.gather", "gather"),
     "suggest": ("nexorem.cli.inspect", "suggest"),
     "bench": ("nexorem.cli.bench", "bench"),
-}  # fmt: skip
+}
 
 
 class Lazy(click.Group):

@@ -48,11 +48,14 @@ def page_options(command: Callable[..., Any]) -> Callable[..., Any]:
 def limit_options(command: Callable[..., Any]) -> Callable[..., Any]:
     """The bounds of one call."""
     for name, unit, default in (
-        ("max-seconds", "seconds of computing", Limits().seconds), ("max-memory", "MB of working memory", Limits().memory_bytes // 1024**2),
-        ("max-levels", "levels of a formula", Limits().formula_levels), ("max-nodes", "parts of a formula", Limits().formula_nodes),
+        ("max-seconds", "seconds of computing", Limits().seconds),
+        ("max-memory", "MB of working memory", Limits().memory_bytes // 1024**2),
+        ("max-levels", "levels of a formula", Limits().formula_levels),
+        ("max-nodes", "parts of a formula", Limits().formula_nodes),
         ("max-characters", "characters of a formula", Limits().formula_characters),
-        ("max-text", "bytes of one text", Limits().text_bytes), ("threads", "threads of a scan", Limits().workers),
-    ):  # fmt: skip
+        ("max-text", "bytes of one text", Limits().text_bytes),
+        ("threads", "threads of a scan", Limits().workers),
+    ):
         kind = click.FloatRange(0, min_open=True) if name == "max-seconds" else click.IntRange(1)
         command = click.option(f"--{name}", type=kind, default=default, show_default=True, help=f"The most {unit}.")(command)
     return command
@@ -61,10 +64,14 @@ def limit_options(command: Callable[..., Any]) -> Callable[..., Any]:
 def limits_of(options: dict[str, Any]) -> Limits:
     """The bounds that `limit_options` read; takes them out of the options."""
     return Limits(
-        seconds=options.pop("max_seconds"), memory_bytes=options.pop("max_memory") * 1024**2, formula_levels=options.pop("max_levels"),
-        formula_nodes=options.pop("max_nodes"), formula_characters=options.pop("max_characters"), text_bytes=options.pop("max_text"),
+        seconds=options.pop("max_seconds"),
+        memory_bytes=options.pop("max_memory") * 1024**2,
+        formula_levels=options.pop("max_levels"),
+        formula_nodes=options.pop("max_nodes"),
+        formula_characters=options.pop("max_characters"),
+        text_bytes=options.pop("max_text"),
         workers=options.pop("threads"),
-    )  # fmt: skip
+    )
 
 
 def axis_options(command: Callable[..., Any]) -> Callable[..., Any]:

@@ -156,11 +156,18 @@ def serve_app(app: Any, port: int) -> None:
     class Server(BaseApplication):  # type: ignore[misc]
         def load_config(self) -> None:
             settings = {
-                "bind": f"127.0.0.1:{port}", "workers": 1, "worker_class": "gthread", "threads": 128, "graceful_timeout": 2, "timeout": 120,
-                "loglevel": "warning", "control_socket_disable": True, "when_ready": ready,
+                "bind": f"127.0.0.1:{port}",
+                "workers": 1,
+                "worker_class": "gthread",
+                "threads": 128,
+                "graceful_timeout": 2,
+                "timeout": 120,
+                "loglevel": "warning",
+                "control_socket_disable": True,
+                "when_ready": ready,
                 "post_worker_init": lambda _worker: Clock(app.extensions["nexorem"]),
                 "worker_exit": lambda _server, _worker: app.extensions["nexorem"].jobs.close(),
-            }  # fmt: skip
+            }
             for key, value in settings.items():
                 if key in self.cfg.settings:
                     self.cfg.set(key, value)

@@ -33,9 +33,17 @@ COLUMN_TYPES = ("integer", "number", "text", "boolean", "date", "datetime")
 INTERVALS = ("months", "days", "microseconds")
 NUMERIC = ("integer", "number")
 STORAGE: dict[str, type[np.generic]] = {
-    "integer": np.int64, "number": np.float64, "boolean": np.bool_, "date": np.int64, "datetime": np.int64,
-    "text": np.int32, "months": np.int64, "days": np.int64, "microseconds": np.int64, "null": np.int64,
-}  # fmt: skip
+    "integer": np.int64,
+    "number": np.float64,
+    "boolean": np.bool_,
+    "date": np.int64,
+    "datetime": np.int64,
+    "text": np.int32,
+    "months": np.int64,
+    "days": np.int64,
+    "microseconds": np.int64,
+    "null": np.int64,
+}
 FAULTS = (
     ("", ""),
     ("overflow", "A whole number grew beyond 64 bits."),

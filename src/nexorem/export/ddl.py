@@ -7,9 +7,7 @@ from nexorem.core.model.star import Star
 from nexorem.core.values import Vector
 from nexorem.core.words import counted, verb
 
-TYPES = {
-    "text": "TEXT", "integer": "BIGINT", "number": "DOUBLE PRECISION", "boolean": "BOOLEAN", "date": "DATE", "datetime": "TIMESTAMP"
-}  # fmt: skip
+TYPES = {"text": "TEXT", "integer": "BIGINT", "number": "DOUBLE PRECISION", "boolean": "BOOLEAN", "date": "DATE", "datetime": "TIMESTAMP"}
 
 
 def ddl(star: Star) -> str:
@@ -101,9 +99,10 @@ def _foreign_key(star: Star, link: Link, called: str) -> list[str]:
         return [words, f"-- no constraint: {rows} that {_one_line(link.to_table)} does not have"]
     name = identifier(called.encode()[:63].decode(errors="ignore"))
     return [
-        words, f"ALTER TABLE {identifier(link.from_table)} ADD CONSTRAINT {name}",
+        words,
+        f"ALTER TABLE {identifier(link.from_table)} ADD CONSTRAINT {name}",
         f"    FOREIGN KEY ({_listed(link.from_columns)}) REFERENCES {identifier(link.to_table)} ({_listed(link.to_columns)});",
-    ]  # fmt: skip
+    ]
 
 
 def _comments(star: Star, table: Table) -> list[str]:

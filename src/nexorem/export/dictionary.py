@@ -16,13 +16,21 @@ from nexorem.gather.sources.kinds import source_words
 def dictionary(star: Star) -> str:
     """The whole dictionary."""
     model = star.model
-    lines = [f"# {_cell(model.title or model.name)}", "",
-             f"{len(model.tables)} tables, {len(model.links)} links, {len(model.measures)} measures.", ""]  # fmt: skip
+    lines = [
+        f"# {_cell(model.title or model.name)}",
+        "",
+        f"{len(model.tables)} tables, {len(model.links)} links, {len(model.measures)} measures.",
+        "",
+    ]
     lines += ["## Tables", ""]
     for table in model.tables:
         lines += _table(star, table)
-    lines += ["## Links", "", *_rows(["link", "from", "to", "cardinality", "flow", "state", "matched", "description"],
-                                     [_link(star, k) for k in model.links]), ""]  # fmt: skip
+    lines += [
+        "## Links",
+        "",
+        *_rows(["link", "from", "to", "cardinality", "flow", "state", "matched", "description"], [_link(star, k) for k in model.links]),
+        "",
+    ]
     if model.hierarchies:
         lines += ["## Hierarchies", ""]
         for h in model.hierarchies:
@@ -88,8 +96,16 @@ def _link(star: Star, link: Link) -> list[str]:
 
 
 def _measure(star: Star, measure: Measure) -> list[str]:
-    facts = [x for x in (f"home {measure.home}" if measure.home else "", f"folder {measure.folder}" if measure.folder else "",
-                         f"format {measure.format}" if measure.format else "", "trial" if measure.trial else "") if x]  # fmt: skip
+    facts = [
+        x
+        for x in (
+            f"home {measure.home}" if measure.home else "",
+            f"folder {measure.folder}" if measure.folder else "",
+            f"format {measure.format}" if measure.format else "",
+            "trial" if measure.trial else "",
+        )
+        if x
+    ]
     try:
         reading = Reader(star.model).sentence(Binder(star).measure(measure.name))
     except Refused as refused:

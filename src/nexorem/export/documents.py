@@ -12,9 +12,11 @@ from nexorem.export.star_svg import star_svg
 
 # By name: the ending of its file, and its media type.
 DOCUMENTS = {
-    "ddl": ("sql", "application/sql"), "dictionary": ("md", "text/markdown"), "star-svg": ("svg", "image/svg+xml"),
+    "ddl": ("sql", "application/sql"),
+    "dictionary": ("md", "text/markdown"),
+    "star-svg": ("svg", "image/svg+xml"),
     "matrix-svg": ("svg", "image/svg+xml"),
-}  # fmt: skip
+}
 
 
 def make_document(star: Star, kind: str, fact: str | None = None, beside: str | None = None) -> str:

@@ -20,11 +20,17 @@ def text(x: float, y: float, words: str, size: float = 13, weight: int = 400, fi
 
 def picture(width: float, height: float, title: str, parts: list[str]) -> str:
     """A whole picture on paper."""
-    return "\n".join([
-        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:.0f}" height="{height:.0f}" viewBox="0 0 {width:.0f} {height:.0f}" '
-        f'font-family="{FONT}" role="img">',
-        f"<title>{escape(title)}</title>", f'<rect width="100%" height="100%" fill="{PAPER}"/>', *parts, "</svg>", "",
-    ])  # fmt: skip
+    return "\n".join(
+        [
+            f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:.0f}" height="{height:.0f}" viewBox="0 0 {width:.0f} {height:.0f}" '
+            f'font-family="{FONT}" role="img">',
+            f"<title>{escape(title)}</title>",
+            f'<rect width="100%" height="100%" fill="{PAPER}"/>',
+            *parts,
+            "</svg>",
+            "",
+        ]
+    )
 
 
 def role_mark(role: str, x: float, y: float) -> str:
@@ -34,10 +40,10 @@ def role_mark(role: str, x: float, y: float) -> str:
         "fact": f'<path d="M8 1.5 14.5 8 8 14.5 1.5 8Z" fill="{FACT}"/>',
         "bridge": f'<g {ring} stroke-width="1.7"><circle cx="5.4" cy="8" r="3.6"/><circle cx="10.6" cy="8" r="3.6"/></g>',
         "calendar": f'<g {ring} stroke-width="1.8" stroke-linecap="round"><circle cx="8" cy="8" r="5.6"/><path d="M8 4.8V8l2.3 1.5" '
-                    'stroke-width="1.4"/></g>',
+        'stroke-width="1.4"/></g>',
         "outrigger": f'<g {ring} stroke-width="1.9"><circle cx="10.4" cy="8" r="4.3"/><path d="M1.6 3.4v9.2M1.6 8h4.5"/></g>',
         "disconnected": f'<circle cx="8" cy="8" r="5.6" {ring} stroke-width="2.2" stroke-dasharray="0.1 3.4" stroke-linecap="round"/>',
-    }  # fmt: skip
+    }
     shape = shapes.get(role, f'<circle cx="8" cy="8" r="5.4" {ring} stroke-width="2.2"/>')
     return f'<g transform="translate({x:.1f} {y:.1f})"><title>{role}</title>{shape}</g>'
 
@@ -50,9 +56,9 @@ def reach_mark(kind: str, two_way: bool, x: float, y: float) -> str:
         "direct": both if two_way else down,
         "through": both if two_way else '<path d="M3.8 3.4h10.4L9 12Z M3.5 14.4h11" fill="none" stroke="{0}" stroke-width="1.5"/>',
         "inactive": '<g stroke="{0}" fill="{0}" stroke-width="1.4"><path d="M9 1v4.4M9 17v-3.6M9 12.6 5.2 6" fill="none"/>'
-                    '<circle cx="9" cy="5.8" r="1.3"/><circle cx="9" cy="13" r="1.3"/></g>',
+        '<circle cx="9" cy="5.8" r="1.3"/><circle cx="9" cy="13" r="1.3"/></g>',
         "loose": '<path d="M9 1.5c4 2.6-4 4.6 0 7.4s-4 4.6 0 7.4" fill="none" stroke="{0}" stroke-width="1.7"/>',
-    }  # fmt: skip
+    }
     shape = shapes.get(kind, f'<circle cx="9" cy="9" r="1.2" fill="{LINE}"/>').format(INK, INK if kind == "direct" else "none")
     return f'<g transform="translate({x:.1f} {y:.1f})">{shape}</g>'
 

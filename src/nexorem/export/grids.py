@@ -19,8 +19,14 @@ from nexorem.core.formats import format_value
 
 TOTALLED = "(total)"
 EMPTY = "(empty)"
-ARROW = {"integer": pa.int64(), "number": pa.float64(), "boolean": pa.bool_(), "text": pa.string(), "date": pa.date32(),
-         "datetime": pa.timestamp("us")}  # fmt: skip
+ARROW = {
+    "integer": pa.int64(),
+    "number": pa.float64(),
+    "boolean": pa.bool_(),
+    "text": pa.string(),
+    "date": pa.date32(),
+    "datetime": pa.timestamp("us"),
+}
 WIDEST = 16_000  # columns of a sheet
 
 

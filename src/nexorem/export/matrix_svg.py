@@ -13,8 +13,12 @@ from nexorem.export.drawing import LINE, SOFT, picture, reach_mark, role_mark, t
 EDGE = 36.0
 STEP = 36.0
 WORDS = {
-    "direct": "filters it", "through": "through other tables", "inactive": "by an inactive link", "loose": "loosely", "none": "not at all"
-}  # fmt: skip
+    "direct": "filters it",
+    "through": "through other tables",
+    "inactive": "by an inactive link",
+    "loose": "loosely",
+    "none": "not at all",
+}
 
 
 def matrix_svg(star: Star) -> str:
@@ -29,13 +33,18 @@ def matrix_svg(star: Star) -> str:
     parts = [text(EDGE, 42, "Who filters whom", 20, 640)]
     for i, name in enumerate(dimensions):
         x = side + STEP * (i + 0.5)
-        parts += [text(x + 2, head - 32, name, 13, 400, more=f' transform="rotate(-58 {x + 2:.1f} {head - 32:.1f})"'),
-                  role_mark(roles[name], x - 8, head - 24)]  # fmt: skip
+        parts += [
+            text(x + 2, head - 32, name, 13, 400, more=f' transform="rotate(-58 {x + 2:.1f} {head - 32:.1f})"'),
+            role_mark(roles[name], x - 8, head - 24),
+        ]
     for r, fact in enumerate(facts):
         y = head + STEP * (r + 0.5)
-        parts += [role_mark(roles[fact], EDGE, y - 8), text(EDGE + 26, y + 1, fact, 13.5, 620),
-                  text(EDGE + 26, y + 14, f"{counted(star.size(fact), 'row')}", 10.5, 400, SOFT),
-                  f'<path d="M{EDGE} {y + STEP / 2:.1f}H{side + STEP * len(dimensions):.1f}" stroke="{LINE}"/>']  # fmt: skip
+        parts += [
+            role_mark(roles[fact], EDGE, y - 8),
+            text(EDGE + 26, y + 1, fact, 13.5, 620),
+            text(EDGE + 26, y + 14, f"{counted(star.size(fact), 'row')}", 10.5, 400, SOFT),
+            f'<path d="M{EDGE} {y + STEP / 2:.1f}H{side + STEP * len(dimensions):.1f}" stroke="{LINE}"/>',
+        ]
         for i, name in enumerate(dimensions):
             cell = matrix["cells"][fact].get(name, {"kind": "none", "two_way": False, "path": [], "links": [], "via": []})
             x = side + STEP * (i + 0.5)

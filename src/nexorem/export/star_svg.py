@@ -60,7 +60,8 @@ def _card(star: Star, name: str, box: Box, is_fact: bool) -> str:
     rows = "days" if table.calendar else "rows"
     parts = [
         f'<rect x="{x:.1f}" y="{y:.1f}" width="{box.width:.0f}" height="{box.height:.0f}" rx="11" fill="{RAISED}" {edge}/>',
-        role_mark(role(star, table), x + 10, y + 9), text(x + 34, y + 22, name, 13.5, 620),
+        role_mark(role(star, table), x + 10, y + 9),
+        text(x + 34, y + 22, name, 13.5, 620),
         text(x + 34, y + 40, f"{star.size(name):,} {rows}", 11.5, 400, SOFT),
-    ]  # fmt: skip
+    ]
     return f"<g><title>{escape(table.description or name)}</title>{''.join(parts)}</g>"

@@ -144,8 +144,9 @@ MADE: TypeAdapter[Any] = TypeAdapter(Made)
 KINDS = ("calendar", "bands", "list", "parameter", "role")
 # What columns of tables that are made here are ordered by, unless somebody says otherwise.
 ORDERED_BY = {
-    "calendar": {"month_name": "month_of_year", "day_name": "day_of_week", "season": "month_of_year"}, "bands": {"label": "order"},
-}  # fmt: skip
+    "calendar": {"month_name": "month_of_year", "day_name": "day_of_week", "season": "month_of_year"},
+    "bands": {"label": "order"},
+}
 MEANS = {
     "calendar": "Link its date to the dates of facts. Unlinked, a pick of days filters nothing, and nothing shifts along it.",
     "bands": "It stays disconnected: a measure compares values with low and high, and a pick of a size chooses the bands.",

@@ -235,9 +235,14 @@ def _whole(
     recipe: Recipe, model: Model, rows: Mapping[str, TableRows], raw: dict[str, Frame], readings: Mapping[str, Reading], budget: Budget
 ) -> tuple[Model, dict[str, Frame], dict[str, Reading], Star]:
     model = replace(
-        model, measures=tuple(Measure(**m.model_dump()) for m in recipe.measures), probes=tuple(recipe.probes),
-        hierarchies=tuple(recipe.hierarchies), checks=tuple(recipe.checks), places=recipe.places, folios=tuple(recipe.folios),
-    )  # fmt: skip
+        model,
+        measures=tuple(Measure(**m.model_dump()) for m in recipe.measures),
+        probes=tuple(recipe.probes),
+        hierarchies=tuple(recipe.hierarchies),
+        checks=tuple(recipe.checks),
+        places=recipe.places,
+        folios=tuple(recipe.folios),
+    )
     asked = [k.model_dump(by_alias=True, exclude_none=True) for k in recipe.links or []]
     star = make_star(model, rows, budget)
     # Links name columns, and columns that are computed have their types only now.
@@ -247,7 +252,8 @@ def _whole(
         raise Refused(wrong)
     stored = {
         t.name: TableRows(rows[t.name].size, {c.name: star.column(t.name, c.name) for c in t.columns if not c.formula})
-        for t in linked.tables if not t.formula
-    }  # fmt: skip
+        for t in linked.tables
+        if not t.formula
+    }
     final = checked_star(make_star(linked, stored, budget))
     return final.model, raw, dict(readings), final

@@ -25,12 +25,17 @@ def role_edits(model: Model, base: Table, name: str, columns: list[str]) -> list
     keys = {*base.key, *(link.to_columns if link else ()), *(c for k in model.links if k.to_table == base.name for c in k.to_columns)}
     change = Renaming("table", "", base.name, name)
     made = replace(
-        base, name=name, origin={"kind": "role", "table": base.name}, steps=(), load=None, source=None,
+        base,
+        name=name,
+        origin={"kind": "role", "table": base.name},
+        steps=(),
+        load=None,
+        source=None,
         columns=tuple(
             replace(c, hidden=c.hidden or c.name in keys, formula=dotted_anew(model, c.formula, change) if c.formula else "")
             for c in base.columns
         ),
-    )  # fmt: skip
+    )
     place = [t.name for t in model.tables].index(base.name) + 1
     edits: list[Edit] = [{"kind": "add_table", "table": table_json(made), "at": place}]
     if link is None:

@@ -130,10 +130,22 @@ class ChangeTable(EditForm):
 
 
 Kept = Annotated[
-    AddLink | ChangeLink | AddMeasure | ChangeMeasure | PutProbe | PutFolio | PutHierarchy | Remove | PlaceTables | AcceptFinding
-    | ReopenFinding | PutRenamed | AddTable | ChangeTable,
+    AddLink
+    | ChangeLink
+    | AddMeasure
+    | ChangeMeasure
+    | PutProbe
+    | PutFolio
+    | PutHierarchy
+    | Remove
+    | PlaceTables
+    | AcceptFinding
+    | ReopenFinding
+    | PutRenamed
+    | AddTable
+    | ChangeTable,
     Field(discriminator="kind"),
-]  # fmt: skip
+]
 
 
 class Together(EditForm):
@@ -276,15 +288,56 @@ class PutMeasures(EditForm):
 
 
 AnyEdit = Annotated[
-    AddLink | ChangeLink | AddMeasure | ChangeMeasure | PutProbe | PutFolio | PutHierarchy | Remove | PlaceTables | AcceptFinding
-    | ReopenFinding | PutRenamed | AddTable | ChangeTable | Together | ChangeLinks | LoadTables | ShapeTable | MakeTable
-    | MakeRole | RemakeTable | DropTable
-    | PutColumnEdit | PutColumns | DropColumn | DescribeTable | RenameMeasure | Rename | PromoteMeasure | PutMeasures,
+    AddLink
+    | ChangeLink
+    | AddMeasure
+    | ChangeMeasure
+    | PutProbe
+    | PutFolio
+    | PutHierarchy
+    | Remove
+    | PlaceTables
+    | AcceptFinding
+    | ReopenFinding
+    | PutRenamed
+    | AddTable
+    | ChangeTable
+    | Together
+    | ChangeLinks
+    | LoadTables
+    | ShapeTable
+    | MakeTable
+    | MakeRole
+    | RemakeTable
+    | DropTable
+    | PutColumnEdit
+    | PutColumns
+    | DropColumn
+    | DescribeTable
+    | RenameMeasure
+    | Rename
+    | PromoteMeasure
+    | PutMeasures,
     Field(discriminator="kind"),
-]  # fmt: skip
+]
 EDIT: TypeAdapter[Any] = TypeAdapter(AnyEdit)
-ASKED = ("change_links", "load_tables", "shape_table", "make_table", "make_role", "remake_table", "drop_table", "put_column", "put_columns",
-         "drop_column", "describe_table", "rename_measure", "rename", "promote_measure", "put_measures")  # fmt: skip
+ASKED = (
+    "change_links",
+    "load_tables",
+    "shape_table",
+    "make_table",
+    "make_role",
+    "remake_table",
+    "drop_table",
+    "put_column",
+    "put_columns",
+    "drop_column",
+    "describe_table",
+    "rename_measure",
+    "rename",
+    "promote_measure",
+    "put_measures",
+)
 
 
 def check_edit(edit: Any) -> None:

@@ -51,11 +51,15 @@ def open_package(path: Path) -> Star:
         except Refused as refused:
             wrong += refused.diagnostics
     wrong += [
-        Diagnostic("missing_resource", f"The table {t.name} names the resource {t.resource or t.name}, which the package has not.",
-                   place=t.name,
-                   hint=near_hint(t.resource or t.name, [x.name for x in loaded]))
-        for t in own.tables if not wrong and not t.formula and (t.resource or t.name) not in {x.name for x in loaded}
-    ]  # fmt: skip
+        Diagnostic(
+            "missing_resource",
+            f"The table {t.name} names the resource {t.resource or t.name}, which the package has not.",
+            place=t.name,
+            hint=near_hint(t.resource or t.name, [x.name for x in loaded]),
+        )
+        for t in own.tables
+        if not wrong and not t.formula and (t.resource or t.name) not in {x.name for x in loaded}
+    ]
     if wrong:
         raise Refused(wrong)
     rows = {x.table.name: x.rows for x in loaded}
@@ -85,10 +89,16 @@ def read_property(found: Any) -> NexoremProperty:
     except ValidationError as error:
         raise Refused(told_misfits(misfits(error), "bad_property", "nexorem.", "datapackage.json", "property")) from None
     wrong = [
-        Diagnostic("bad_property", f"{t.name}.{c} has a type without a formula.", place="datapackage.json",
-                   hint="The type of a stored column is in its resource's schema.")
-        for t in own.tables for c, x in t.columns.items() if x.type and not x.formula
-    ]  # fmt: skip
+        Diagnostic(
+            "bad_property",
+            f"{t.name}.{c} has a type without a formula.",
+            place="datapackage.json",
+            hint="The type of a stored column is in its resource's schema.",
+        )
+        for t in own.tables
+        for c, x in t.columns.items()
+        if x.type and not x.formula
+    ]
     if wrong:
         raise Refused(wrong)
     return own
@@ -209,10 +219,14 @@ def fields_of(schema: Mapping[str, Any], names: list[str], place: str) -> list[F
             )
         listed = [given.get(n, {"name": n, "type": "any"}) for n in names]
     return [
-        Field(str(f["name"]), FIELD_TYPES.get(f.get("type", "string"), None if f.get("type") == "any" else "text"),
-              tuple(_words(f.get("missingValues", missing))), f)
+        Field(
+            str(f["name"]),
+            FIELD_TYPES.get(f.get("type", "string"), None if f.get("type") == "any" else "text"),
+            tuple(_words(f.get("missingValues", missing))),
+            f,
+        )
         for f in listed
-    ]  # fmt: skip
+    ]
 
 
 def _words(found: Any) -> list[str]:
@@ -242,12 +256,17 @@ def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list
     except Refused as refused:
         wrong += refused.diagnostics
     model = replace(
-        model, measures=tuple(Measure(**m.model_dump()) for m in own.measures), probes=tuple(own.probes),
-        hierarchies=tuple(own.hierarchies), checks=tuple(own.checks), places=own.places, folios=tuple(own.folios),
+        model,
+        measures=tuple(Measure(**m.model_dump()) for m in own.measures),
+        probes=tuple(own.probes),
+        hierarchies=tuple(own.hierarchies),
+        checks=tuple(own.checks),
+        places=own.places,
+        folios=tuple(own.folios),
         accepted=tuple(x.model_dump() for x in own.accepted),
         renamed=tuple(x.model_dump() for x in own.renamed),
         language=own.language,
-    )  # fmt: skip
+    )
     wrong += check_shape(model)
     if wrong:
         raise Refused(wrong)
@@ -288,8 +307,11 @@ def _foreign_links(loaded: list[Loaded]) -> list[dict[str, Any]]:
                     place="datapackage.json",
                 )
             ends = [[x] if isinstance(x, str) else list(x or []) for x in (key.get("fields"), reference.get("fields"))]
-            found.append({
-                "from": [columns_text(item.table.name, (c,)) for c in ends[0]], "to": [columns_text(target, (c,)) for c in ends[1]],
-                "active": target != item.table.name,
-            })  # fmt: skip
+            found.append(
+                {
+                    "from": [columns_text(item.table.name, (c,)) for c in ends[0]],
+                    "to": [columns_text(target, (c,)) for c in ends[1]],
+                    "active": target != item.table.name,
+                }
+            )
     return found

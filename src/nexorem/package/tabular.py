@@ -22,9 +22,14 @@ from nexorem.package.arrow import coded, from_arrow, to_arrow
 
 MOST_PLACES = 10
 FIELD_TYPES = {
-    "integer": "integer", "year": "integer", "number": "number", "string": "text", "boolean": "boolean", "date": "date",
+    "integer": "integer",
+    "year": "integer",
+    "number": "number",
+    "string": "text",
+    "boolean": "boolean",
+    "date": "date",
     "datetime": "datetime",
-}  # fmt: skip
+}
 GUESSED = ("integer", "number", "boolean", "date", "datetime")
 
 
@@ -52,8 +57,13 @@ def read_csv(data: bytes, place: str, dialect: Mapping[str, Any], encoding: str)
         return "skip"
 
     header = dialect.get("header", True)
-    parse = pacsv.ParseOptions(delimiter=dialect.get("delimiter", ","), quote_char=dialect.get("quoteChar", '"'),
-                               newlines_in_values=True, ignore_empty_lines=False, invalid_row_handler=note)  # fmt: skip
+    parse = pacsv.ParseOptions(
+        delimiter=dialect.get("delimiter", ","),
+        quote_char=dialect.get("quoteChar", '"'),
+        newlines_in_values=True,
+        ignore_empty_lines=False,
+        invalid_row_handler=note,
+    )
     read = pacsv.ReadOptions(use_threads=False, autogenerate_column_names=not header, block_size=max(len(data), 1 << 20))
     names = _header(data, dialect) if header else []
     repeated = {n for n in names if names.count(n) > 1}

@@ -17,8 +17,25 @@ from nexorem.package.tabular import missing_word, write_csv, write_parquet
 PROFILE = "https://datapackage.org/profiles/2.0/datapackage.json"
 TYPE_NAMES = {"text": "string"}
 FORMATS = ("csv", "parquet")
-KEYS = ("name", "description", "rows", "columns", "measures", "define", "picks", "column", "in", "where", "totals", "empty_lines", "sort",
-        "by", "desc", "limit", "levels")  # fmt: skip
+KEYS = (
+    "name",
+    "description",
+    "rows",
+    "columns",
+    "measures",
+    "define",
+    "picks",
+    "column",
+    "in",
+    "where",
+    "totals",
+    "empty_lines",
+    "sort",
+    "by",
+    "desc",
+    "limit",
+    "levels",
+)
 
 
 def write_package(star: Star, path: Path, data: str = "csv") -> None:
@@ -53,9 +70,12 @@ def package_files(star: Star, data: str = "csv") -> dict[str, bytes]:
         files[path] = write_csv(columns) if data == "csv" else write_parquet(columns)
         resources.append(_resource(table, names[table.name], path, data, columns))
     descriptor = {
-        "$schema": PROFILE, "name": star.model.name, **({"title": star.model.title} if star.model.title else {}), "resources": resources,
+        "$schema": PROFILE,
+        "name": star.model.name,
+        **({"title": star.model.title} if star.model.title else {}),
+        "resources": resources,
         "nexorem": nexorem_property(star.model, names),
-    }  # fmt: skip
+    }
     return {"datapackage.json": (json.dumps(descriptor, indent=2, ensure_ascii=False) + "\n").encode(), **files}
 
 

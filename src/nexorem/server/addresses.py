@@ -51,9 +51,18 @@ def unfit(error: Any) -> Refused:
 def make_spec() -> SpecTree:
     """OpenAPI 3.1 from the types of requests and answers."""
     return SpecTree(
-        "flask", title="Nexorem", version=__version__, path="api/docs", filename="openapi.json", naming_strategy=schema_name,
-        nested_naming_strategy=lambda _, child: child, annotations=True, validation_error_status=422, mode="strict", before=_refuse_invalid,
-    )  # fmt: skip
+        "flask",
+        title="Nexorem",
+        version=__version__,
+        path="api/docs",
+        filename="openapi.json",
+        naming_strategy=schema_name,
+        nested_naming_strategy=lambda _, child: child,
+        annotations=True,
+        validation_error_status=422,
+        mode="strict",
+        before=_refuse_invalid,
+    )
 
 
 def registering(api: Blueprint, spec: SpecTree) -> Register:

@@ -121,8 +121,13 @@ def formula_answer(workspace: Workspace, star: Star, asked: f.FormulaRequest) ->
         return told
     reached = reached_by(star, bound)
     return {
-        **told, "dtype": bound.dtype, "value": found["value"], "scans": [asdict(x) for x in reached.scans], "tables": list(reached.tables),
-        "reading": Reader(star.model).sentence(bound), "ledger": [x.as_json() for x in ledger(star.model, bound, arriving, page)],
+        **told,
+        "dtype": bound.dtype,
+        "value": found["value"],
+        "scans": [asdict(x) for x in reached.scans],
+        "tables": list(reached.tables),
+        "reading": Reader(star.model).sentence(bound),
+        "ledger": [x.as_json() for x in ledger(star.model, bound, arriving, page)],
         "tree": print_tree(bound),
         "plan": print_plan(star, make_plan(star.model, [bound])),
-    }  # fmt: skip
+    }

@@ -41,8 +41,13 @@ def document(stored: Stored, star: Star) -> dict[str, Any]:
     """A model as the frame and its stages show it; what is found in it as a whole is told apart (`found_in`)."""
     model = star.model
     return {
-        "id": stored.id, "name": stored.name, "title": model.title or stored.name, "version": stored.version, "edits": stored.edits,
-        "undo": stored.undo, "redo": stored.redo,
+        "id": stored.id,
+        "name": stored.name,
+        "title": model.title or stored.name,
+        "version": stored.version,
+        "edits": stored.edits,
+        "undo": stored.undo,
+        "redo": stored.redo,
         "tables": [table_info(star, x.name) for x in model.tables],
         "links": [link_info(star, k) for k in model.links],
         "measures": measure_infos(star),
@@ -52,7 +57,7 @@ def document(stored: Stored, star: Star) -> dict[str, Any]:
         "places": dict(model.places),
         "renamed": [dict(x) for x in model.renamed],
         "put_aside": [str(x["about"]) for x in model.accepted if x.get("code") == PUT_ASIDE],
-    }  # fmt: skip
+    }
 
 
 def found_in(stored: Stored, star: Star) -> dict[str, Any]:
@@ -83,14 +88,27 @@ def table_info(star: Star, name: str) -> dict[str, Any]:
 def _table_info(star: Star, table: Table) -> dict[str, Any]:
     name = table.name
     return {
-        "name": table.name, "role": role(star, table), "rows": star.size(name), "columns": [asdict(c) for c in table.columns],
-        "candidate_keys": [" + ".join(k) for k in candidate_keys(star, name)], "key": list(table.key), "source": table.source,
+        "name": table.name,
+        "role": role(star, table),
+        "rows": star.size(name),
+        "columns": [asdict(c) for c in table.columns],
+        "candidate_keys": [" + ".join(k) for k in candidate_keys(star, name)],
+        "key": list(table.key),
+        "source": table.source,
         "description": table.description,
-        "calendar": table.calendar.date if table.calendar else None, "unmatched": star.has_unmatched(name),
-        "origin": dict(table.origin), "steps": [dict(x) for x in table.steps], "formula": table.formula, "load": table.load,
-        "from_text": _from_text(table), "found_role": found_role(star, table), "grain": table.grain,
-        "grain_columns": list(table.grain_columns), "hidden": table.hidden, "subject": table.subject,
-    }  # fmt: skip
+        "calendar": table.calendar.date if table.calendar else None,
+        "unmatched": star.has_unmatched(name),
+        "origin": dict(table.origin),
+        "steps": [dict(x) for x in table.steps],
+        "formula": table.formula,
+        "load": table.load,
+        "from_text": _from_text(table),
+        "found_role": found_role(star, table),
+        "grain": table.grain,
+        "grain_columns": list(table.grain_columns),
+        "hidden": table.hidden,
+        "subject": table.subject,
+    }
 
 
 def _from_text(table: Table) -> str:
@@ -191,12 +209,19 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
         reached = reached_by(star, bound)
         known = star.model.measure(name)
         lost = sorted(x for m in of_measure if m["kind"] == "unreached" for x in m["tables"])
-        measures.append({
-            "name": name, "dtype": bound.dtype, "format": known.format if known else "", "unreached": lost,
-            "overrides": sorted(axes[x] for x in {*axes} & {*reached.overrides}), "scans": [asdict(x) for x in reached.scans],
-            "failed": _failed(found, shape[1]),
-            "marks": of_measure, "sums": sums,
-        })  # fmt: skip
+        measures.append(
+            {
+                "name": name,
+                "dtype": bound.dtype,
+                "format": known.format if known else "",
+                "unreached": lost,
+                "overrides": sorted(axes[x] for x in {*axes} & {*reached.overrides}),
+                "scans": [asdict(x) for x in reached.scans],
+                "failed": _failed(found, shape[1]),
+                "marks": of_measure,
+                "sums": sums,
+            }
+        )
         flat = [iso(v) for v in found.tolist()] if found.dtype in ("date", "datetime") else found.tolist()
         values.append([flat[r * shape[1] : (r + 1) * shape[1]] for r in range(shape[0])])
     return {

@@ -51,13 +51,25 @@ def link_preview(star: Star, asked: Mapping[str, Any], name: str | None) -> dict
         edited = star.with_model(replace(bare, links=(*others, link)))
     facts = edited.facts(link)
     return {
-        "link": link_json(link), "text": link.ends_text, "from_table": link.from_table, "from_columns": list(link.from_columns),
-        "to_table": link.to_table, "to_columns": list(link.to_columns), "proven": proven(star, link).cardinality,
-        "allowed": allowed_cardinalities(star, link), "firm": link.name in edited.firm, "why_loose": loose_reason(edited, link),
-        "matched": facts.matched, "orphans": facts.orphans, "empty": facts.empty, "rows": star.size(link.from_table),
-        "key_empty": facts.key_empty, "repeated": len(facts.repeated), "doubles": [double_json(d) for d in doubled],
+        "link": link_json(link),
+        "text": link.ends_text,
+        "from_table": link.from_table,
+        "from_columns": list(link.from_columns),
+        "to_table": link.to_table,
+        "to_columns": list(link.to_columns),
+        "proven": proven(star, link).cardinality,
+        "allowed": allowed_cardinalities(star, link),
+        "firm": link.name in edited.firm,
+        "why_loose": loose_reason(edited, link),
+        "matched": facts.matched,
+        "orphans": facts.orphans,
+        "empty": facts.empty,
+        "rows": star.size(link.from_table),
+        "key_empty": facts.key_empty,
+        "repeated": len(facts.repeated),
+        "doubles": [double_json(d) for d in doubled],
         "yields": yielding(replace(bare, links=(*others, replace(link, active=True))), [link.name]),
-    }  # fmt: skip
+    }
 
 
 def edited_model(model: Model, edits: Sequence[Edit]) -> Model:
@@ -84,8 +96,10 @@ def trial(workspace: Workspace, model_id: int, edits: Sequence[Edit], probe: Map
     if wrong:
         mine = [str(e.get("set", {}).get("name") or e.get("name") or e["link"].get("name", "")) for e in edits]
         return told | {
-            "errors": [d.as_json() for d in wrong], "doubles": [double_json(d) for d in doubles(model)], "yields": yielding(model, mine)
-        }  # fmt: skip
+            "errors": [d.as_json() for d in wrong],
+            "doubles": [double_json(d) for d in doubles(model)],
+            "yields": yielding(model, mine),
+        }
     return told | {"comparison": compared(star, then, probe, budget)}
 
 
@@ -93,8 +107,11 @@ def compared(now: Star, then: Star, probe: Mapping[str, Any] | None, budget: Bud
     """Two states of a model: who filters whom, findings, and the same probe under each (None where one of them cannot answer it, and then
     why)."""
     told: dict[str, Any] = {
-        **reach_change(now, then), **findings_change(findings_of(now), findings_of(then)), "grid": None, "grid_error": ""
-    }  # fmt: skip
+        **reach_change(now, then),
+        **findings_change(findings_of(now), findings_of(then)),
+        "grid": None,
+        "grid_error": "",
+    }
     if not probe or not probe.get("measures"):
         return told
     answers = []

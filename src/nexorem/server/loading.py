@@ -181,8 +181,14 @@ def compared(
     for name, frame in extra.items():
         table = table_of(model, name)
         old = workspace.base(table) if table.load is not None else Frame(0, {})
-        tables.append({"table": name, "rows": [old.size, frame.size], "columns": columns_changed(old.types(), frame.types()),
-                       "key": key_report(table, old, frame)})  # fmt: skip
+        tables.append(
+            {
+                "table": name,
+                "rows": [old.size, frame.size],
+                "columns": columns_changed(old.types(), frame.types()),
+                "key": key_report(table, old, frame),
+            }
+        )
     after, refused, changed = None, None, model
     try:
         change = completed(workspace, model, {"kind": "load_tables", "edits": edits, "title": "", "mends": list(mends)}, extra)

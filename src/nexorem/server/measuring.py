@@ -147,11 +147,19 @@ def _clash(star: Star, item: Written, old: Measure | None) -> Diagnostic | None:
     new = item.measure
     if old and not old.trial and new.trial:
         message = f"{old.name} is official, and the text has a trial of that name."
-        return Diagnostic("trial_over_official", message, place=f"line {item.line}",
-                          hint="Give the trial a name of its own and variant_of, or promote it.")  # fmt: skip
+        return Diagnostic(
+            "trial_over_official",
+            message,
+            place=f"line {item.line}",
+            hint="Give the trial a name of its own and variant_of, or promote it.",
+        )
     if new.home and star.model.table(new.home) is None:
-        return Diagnostic("unknown_table", f"{new.name} is to live with {new.home}, which is no table.", place=f"line {item.line}",
-                          hint=near_hint(new.home, [t.name for t in star.model.tables]))  # fmt: skip
+        return Diagnostic(
+            "unknown_table",
+            f"{new.name} is to live with {new.home}, which is no table.",
+            place=f"line {item.line}",
+            hint=near_hint(new.home, [t.name for t in star.model.tables]),
+        )
     if fault := pattern_fault(new.format):
         return Diagnostic("bad_format", fault, place=f"line {item.line}", hint="Write a pattern of UTS #35, as #,##0.00 or 0.0%.")
     return None

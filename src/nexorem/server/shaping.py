@@ -33,8 +33,18 @@ Edit = dict[str, Any]
 MADE_HERE = ("add_table", "change_table", "remove_table", "together", "load_tables", "put_renamed")
 LINK_EDITS = ("add_link", "remove_link", "change_link")
 SAID = ("description", "key", "calendar", "role", "grain", "grain_columns", "hidden", "subject")
-ASKED = ("change_links", "shape_table", "make_table", "make_role", "remake_table", "drop_table", "put_column", "put_columns",
-         "drop_column", "describe_table")  # fmt: skip
+ASKED = (
+    "change_links",
+    "shape_table",
+    "make_table",
+    "make_role",
+    "remake_table",
+    "drop_table",
+    "put_column",
+    "put_columns",
+    "drop_column",
+    "describe_table",
+)
 
 
 def table_of(model: Model, name: Any) -> Table:
@@ -282,9 +292,13 @@ def preview(
     rows = np.arange(min(start, frame.size), min(start + count, frame.size))
     first = {"rows": raw.size, "columns": [{"name": c, "dtype": t} for c, t in raw.types().items()]}
     return {
-        "start": first, "steps": [told(o) for o in outcomes], "size": frame.size,
-        "columns": [{"name": c, "dtype": t} for c, t in frame.types().items()], "rows": frame.listed(rows), "from": start,
-    }  # fmt: skip
+        "start": first,
+        "steps": [told(o) for o in outcomes],
+        "size": frame.size,
+        "columns": [{"name": c, "dtype": t} for c, t in frame.types().items()],
+        "rows": frame.listed(rows),
+        "from": start,
+    }
 
 
 def profiles_of(frame: Frame) -> list[dict[str, Any]]:
@@ -307,8 +321,12 @@ def made_rows(workspace: Workspace, model: Model, origin: Mapping[str, Any], mos
     shaper: Shaper = workspace.shaper(model)
     frame = made.make(origin, shaper.frame)
     shown = np.arange(min(most, frame.size))
-    return {"size": frame.size, "columns": [{"name": c, "dtype": t} for c, t in frame.types().items()], "rows": frame.listed(shown),
-            "means": made.MEANS[str(origin["kind"])]}  # fmt: skip
+    return {
+        "size": frame.size,
+        "columns": [{"name": c, "dtype": t} for c, t in frame.types().items()],
+        "rows": frame.listed(shown),
+        "means": made.MEANS[str(origin["kind"])],
+    }
 
 
 MOST_SHOWN = 40

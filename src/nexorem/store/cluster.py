@@ -174,10 +174,18 @@ def _make(cluster: Cluster) -> None:
         user = pwd.getpwnam(SERVER_USER)
         os.chown(cluster.password_file, user.pw_uid, user.pw_gid)
     cluster.run(
-        "initdb", "-D", str(cluster.database), "-U", ROLE, "--auth=scram-sha-256", f"--pwfile={cluster.password_file}", "-E", "UTF8",
+        "initdb",
+        "-D",
+        str(cluster.database),
+        "-U",
+        ROLE,
+        "--auth=scram-sha-256",
+        f"--pwfile={cluster.password_file}",
+        "-E",
+        "UTF8",
         "--locale=C",
         "--no-sync",
-    )  # fmt: skip
+    )
     (cluster.folder / "made").write_text("initdb was completed\n")
 
 

@@ -12,9 +12,14 @@ from nexorem.package.fits import mended
 from nexorem.package.forms import MODEL
 
 KINDS = {
-    "tables": "table", "links": "link", "measures": "measure", "probes": "probe", "folios": "folio", "hierarchies": "hierarchy",
+    "tables": "table",
+    "links": "link",
+    "measures": "measure",
+    "probes": "probe",
+    "folios": "folio",
+    "hierarchies": "hierarchy",
     "checks": "check",
-}  # fmt: skip
+}
 
 
 def read_document(document: Mapping[str, Any]) -> Model:

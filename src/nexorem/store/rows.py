@@ -22,17 +22,30 @@ PART_ROWS = 1_000_000
 
 
 def save_load(
-    connection: Connection, model_id: int, table: str, frame: Frame, *, source: Mapping[str, Any] | None = None,
-    report: Mapping[str, Any] | None = None, author: str = "", state: str = "kept",
-) -> int:  # fmt: skip
+    connection: Connection,
+    model_id: int,
+    table: str,
+    frame: Frame,
+    *,
+    source: Mapping[str, Any] | None = None,
+    report: Mapping[str, Any] | None = None,
+    author: str = "",
+    state: str = "kept",
+) -> int:
     """Keeps the rows of a table; gives the number of the load."""
     columns = [{"name": c, "dtype": v.dtype} for c, v in frame.columns.items()]
     told = dict(report or {})
     values = {
-        "model_id": model_id, "table_name": table, "size": frame.size, "columns": columns, "source": without_nul(dict(source or {})),
+        "model_id": model_id,
+        "table_name": table,
+        "size": frame.size,
+        "columns": columns,
+        "source": without_nul(dict(source or {})),
         "report": without_nul(told),
-        "seconds": float(told.get("seconds", 0)), "author": author, "state": state,
-    }  # fmt: skip
+        "seconds": float(told.get("seconds", 0)),
+        "author": author,
+        "state": state,
+    }
     load_id = int(connection.execute(insert(tables.load).values(**values).returning(tables.load.c.id)).scalar_one())
     for name, vector in frame.columns.items():
         for part, data in enumerate(_parts(vector, frame.size)):
@@ -117,10 +130,20 @@ def loads_of(connection: Connection, model_id: int, names: Sequence[str] | None 
     if names is not None:
         query = query.where(c.table_name.in_(names))
     return [
-        {"id": r.id, "table": r.table_name, "rows": int(r.size), "columns": len(r.columns), "source": r.source, "seconds": r.seconds,
-         "author": r.author, "state": r.state, "loaded_at": r.loaded_at.isoformat(), "report": r.report}
+        {
+            "id": r.id,
+            "table": r.table_name,
+            "rows": int(r.size),
+            "columns": len(r.columns),
+            "source": r.source,
+            "seconds": r.seconds,
+            "author": r.author,
+            "state": r.state,
+            "loaded_at": r.loaded_at.isoformat(),
+            "report": r.report,
+        }
         for r in connection.execute(query)
-    ]  # fmt: skip
+    ]
 
 
 def set_state(connection: Connection, load_id: int, state: str) -> None:

@@ -86,10 +86,16 @@ def schedules(connection: Connection, model_id: int | None = None) -> list[dict[
     if model_id is not None:
         query = query.where(c.model_id == model_id)
     return [
-        {"model_id": r.model_id, "table": r.table_name, "minutes": r.minutes, "next_at": r.next_at.isoformat(),
-         "last_at": r.last_at.isoformat() if r.last_at else None, "last_result": r.last_result}
+        {
+            "model_id": r.model_id,
+            "table": r.table_name,
+            "minutes": r.minutes,
+            "next_at": r.next_at.isoformat(),
+            "last_at": r.last_at.isoformat() if r.last_at else None,
+            "last_result": r.last_result,
+        }
         for r in connection.execute(query)
-    ]  # fmt: skip
+    ]
 
 
 def take_due(connection: Connection, now: dt.datetime) -> list[tuple[int, str]]:

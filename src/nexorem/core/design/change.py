@@ -36,9 +36,12 @@ def reach_change(now: Star, then: Star) -> dict[str, list[dict[str, Any]]]:
 def double_json(double: DoublePath) -> dict[str, Any]:
     """A double path, to be drawn: its two ends, and the links of either way from the source on."""
     return {
-        "source": double.source, "target": double.target, "first": list(double.first), "second": list(double.second),
+        "source": double.source,
+        "target": double.target,
+        "first": list(double.first),
+        "second": list(double.second),
         "sentence": double.sentence(),
-    }  # fmt: skip
+    }
 
 
 def doubles(model: Model) -> list[DoublePath]:

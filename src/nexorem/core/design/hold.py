@@ -34,12 +34,16 @@ def _held(star: Star, bound: t.MeasureValue) -> dict[str, Any]:
     `filters`: by table, the columns whose filters the formula edits, and how."""
     told = []
     for scan in _distinct(scans(bound)):
-        told.append({
-            "grain": scan.grain, "text": scan.text, "links": link_changes(star, scan.state),
-            "added": [{"from": k.to_table, "to": k.from_table, "text": k.ends_text} for k in scan.state.added],
-            "runs": _runs(star.inflow(scan.grain, scan.state)),
-            "currents": [current(star, x.name, scan.state) for x in star.model.tables],
-        })  # fmt: skip
+        told.append(
+            {
+                "grain": scan.grain,
+                "text": scan.text,
+                "links": link_changes(star, scan.state),
+                "added": [{"from": k.to_table, "to": k.from_table, "text": k.ends_text} for k in scan.state.added],
+                "runs": _runs(star.inflow(scan.grain, scan.state)),
+                "currents": [current(star, x.name, scan.state) for x in star.model.tables],
+            }
+        )
     filters: dict[str, list[dict[str, str]]] = {}
     # As if a filter sat on every column: what an edit does to it is told whether or not one does.
     arriving = {(x.name, c.name): "a filter" for x in star.model.tables for c in x.columns}

@@ -15,9 +15,13 @@ def proven(star: Star, link: Link) -> Link:
         return replace(link, cardinality="many-to-one")
     if not facts.from_repeated:
         return replace(
-            link, cardinality="many-to-one", from_table=link.to_table, from_columns=link.to_columns, to_table=link.from_table,
+            link,
+            cardinality="many-to-one",
+            from_table=link.to_table,
+            from_columns=link.to_columns,
+            to_table=link.from_table,
             to_columns=link.from_columns,
-        )  # fmt: skip
+        )
     return replace(link, cardinality="many-to-many")
 
 

@@ -59,9 +59,19 @@ def patterns(star: Star, measure: str = "") -> list[Pattern]:
     parts = _parts(star, measure)
     if parts is None:
         return [Pattern(key, title, teaches, name, "", "a measure that adds up rows of a fact") for key, title, teaches, name in WORDS]
-    filled = {"share_of_total": _share_of_total, "share_of_page": _share_of_page, "last_year": _calendar_edit, "to_date": _calendar_edit,
-              "override": _condition, "keep": _condition, "carried": _carried, "bands": _bands, "two_way": _two_way,
-              "last_balance": _last_balance, "new_here": _new_here}  # fmt: skip
+    filled = {
+        "share_of_total": _share_of_total,
+        "share_of_page": _share_of_page,
+        "last_year": _calendar_edit,
+        "to_date": _calendar_edit,
+        "override": _condition,
+        "keep": _condition,
+        "carried": _carried,
+        "bands": _bands,
+        "two_way": _two_way,
+        "last_balance": _last_balance,
+        "new_here": _new_here,
+    }
     found = []
     for key, title, teaches, name in WORDS:
         offers = [(o, "") if isinstance(o, str) else o for o in filled[key](star, parts, key)]
@@ -72,40 +82,73 @@ def patterns(star: Star, measure: str = "") -> list[Pattern]:
 
 
 WORDS = (
-    ("share_of_total", "Share of a total",
-     "Divides by the same measure with the filters cleared on the fact and all that its rows look up, the calendar left alone. A "
-     "filter that comes over a loose link is not among them: then the share is 100 % along it, "
-     "and clear into … is what was meant.", "{}_share"),
-    ("share_of_page", "Share of the page",
-     "Divides by what the picks alone would give: the axes go, the picks stay,"
-     " so the shares of what is shown add up to 100 %.", "{}_share_of_page"),
-    ("last_year", "A year earlier",
-     "Moves the dates in context by a year. A month of which every day is in context moves whole;"
-     " an incomplete one moves day by day.", "{}_year_before"),
+    (
+        "share_of_total",
+        "Share of a total",
+        "Divides by the same measure with the filters cleared on the fact and all that its rows look up, the calendar left alone. A "
+        "filter that comes over a loose link is not among them: then the share is 100 % along it, "
+        "and clear into … is what was meant.",
+        "{}_share",
+    ),
+    (
+        "share_of_page",
+        "Share of the page",
+        "Divides by what the picks alone would give: the axes go, the picks stay, so the shares of what is shown add up to 100 %.",
+        "{}_share_of_page",
+    ),
+    (
+        "last_year",
+        "A year earlier",
+        "Moves the dates in context by a year. A month of which every day is in context moves whole; an incomplete one moves day by day.",
+        "{}_year_before",
+    ),
     ("to_date", "To date", "Stretches the dates in context back to the start of their year.", "{}_to_date"),
-    ("override", "Override a filter",
-     "set replaces whatever filters the column: along an axis of that column"
-     " the number is the same on every line.", "{}_there"),
+    (
+        "override",
+        "Override a filter",
+        "set replaces whatever filters the column: along an axis of that column the number is the same on every line.",
+        "{}_there",
+    ),
     ("keep", "Keep within a filter", "keep adds to the filters that are there: outside them there is nothing left.", "{}_here"),
-    ("carried", "Carry a filter over", "match runs filters from one table to another as over a loose link,"
-     " for this one computation.", "{}_carried"),
-    ("bands", "Put values in bands", "match … where compares in place of equal keys: the bands stand"
-     " on an axis without any link.", "{}_in_band"),
-    ("two_way", "Distinct through a two-way link",
-     "Turns the flow of one link for one measure, so that a count on the dimension's side follows the fact.", "{}_used"),
-    ("last_balance", "Balance at the last day", "Adds up only the rows of the last day in context, for stocks"
-     " that must not be added over time.",
-     "{}_at_end"),
-    ("new_here", "New in this period", "Counts the members whose first day, over all time,"
-     " lies in the dates in context.", "new_{}"),
-)  # fmt: skip
+    (
+        "carried",
+        "Carry a filter over",
+        "match runs filters from one table to another as over a loose link, for this one computation.",
+        "{}_carried",
+    ),
+    (
+        "bands",
+        "Put values in bands",
+        "match … where compares in place of equal keys: the bands stand on an axis without any link.",
+        "{}_in_band",
+    ),
+    (
+        "two_way",
+        "Distinct through a two-way link",
+        "Turns the flow of one link for one measure, so that a count on the dimension's side follows the fact.",
+        "{}_used",
+    ),
+    (
+        "last_balance",
+        "Balance at the last day",
+        "Adds up only the rows of the last day in context, for stocks that must not be added over time.",
+        "{}_at_end",
+    ),
+    ("new_here", "New in this period", "Counts the members whose first day, over all time, lies in the dates in context.", "new_{}"),
+)
 LACKS = {
-    "share_of_total": "a dimension that filters it", "share_of_page": "a measure", "last_year": "a calendar that filters it",
-    "to_date": "a calendar that filters it", "override": "a dimension with a text column that filters it",
-    "keep": "a dimension with a text column that filters it", "carried": "a table whose members are named like those of a dimension",
-    "bands": "a table of bands: two numbers a row, and no link", "two_way": "an active link from it to a dimension",
-    "last_balance": "an active link from it to a calendar", "new_here": "an active link to a calendar, and one to a dimension",
-}  # fmt: skip
+    "share_of_total": "a dimension that filters it",
+    "share_of_page": "a measure",
+    "last_year": "a calendar that filters it",
+    "to_date": "a calendar that filters it",
+    "override": "a dimension with a text column that filters it",
+    "keep": "a dimension with a text column that filters it",
+    "carried": "a table whose members are named like those of a dimension",
+    "bands": "a table of bands: two numbers a row, and no link",
+    "two_way": "an active link from it to a dimension",
+    "last_balance": "an active link from it to a calendar",
+    "new_here": "an active link to a calendar, and one to a dimension",
+}
 Offers = Iterator[str | tuple[str, str]]
 
 
@@ -220,8 +263,13 @@ def _values(star: Star, table: str, column: str) -> set[Any]:
 
 def _bands(star: Star, parts: Parts, _key: str) -> Offers:
     """A table without links that has two numbers a row, and a number of the grain or of what it looks up: those that meet in most bands."""
-    numbers = [(x, c.name) for name in star.lookups(parts.grain, star.state) if (x := star.model.table(name)) for c in x.columns
-               if c.dtype in NUMERIC and c.name not in _keyed(star, x)]  # fmt: skip
+    numbers = [
+        (x, c.name)
+        for name in star.lookups(parts.grain, star.state)
+        if (x := star.model.table(name))
+        for c in x.columns
+        if c.dtype in NUMERIC and c.name not in _keyed(star, x)
+    ]
     found: list[tuple[int, str]] = []
     for table in star.model.tables:
         ends = [c.name for c in table.columns if c.dtype in NUMERIC]
@@ -233,8 +281,13 @@ def _bands(star: Star, parts: Parts, _key: str) -> Offers:
             values = np.array(sorted(float(v) for v in _values(star, owner.name, column)))
             met = sum(1 for a, b in bands if a is not None and b is not None and np.searchsorted(values, a) < np.searchsorted(values, b))
             compared = column_text(owner.name, column)
-            found.append((met, f"{parts.measure} given (match {quoted(table.name)} to {quoted(owner.name)}\n"
-                               f"  where {low} <= {compared} AND {compared} < {high})"))  # fmt: skip
+            found.append(
+                (
+                    met,
+                    f"{parts.measure} given (match {quoted(table.name)} to {quoted(owner.name)}\n"
+                    f"  where {low} <= {compared} AND {compared} < {high})",
+                )
+            )
     yield from (text for met, text in sorted(found, key=lambda x: -x[0]) if met > 1)
 
 

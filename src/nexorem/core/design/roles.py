@@ -135,9 +135,12 @@ def grain_test(star: Star, table: str, columns: Sequence[str]) -> dict[str, Any]
         {"key": [iso(star.column(table, c).at(int(domain.firsts[m]))) for c in columns], "rows": int(counts[m])} for m in most.tolist()
     ]
     return {
-        "columns": list(columns), "rows": star.size(table), "repeated": int(counts[again].sum()), "empty": int((~full).sum()),
+        "columns": list(columns),
+        "rows": star.size(table),
+        "repeated": int(counts[again].sum()),
+        "empty": int((~full).sum()),
         "examples": examples,
-    }  # fmt: skip
+    }
 
 
 def hierarchy_faults(star: Star, hierarchy: Mapping[str, Any]) -> list[dict[str, Any]]:

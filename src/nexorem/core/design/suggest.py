@@ -97,12 +97,21 @@ def _told(star: Star, aside: frozenset[str], budget: Budget) -> Iterator[dict[st
             _open(ways, link)
         model = replace(model, links=(*model.links, link))
         yield {
-            "link": link_json(link), "text": link.ends_text, "score": round(min(item.score, 1.0), 3), "choice": choice,
+            "link": link_json(link),
+            "text": link.ends_text,
+            "score": round(min(item.score, 1.0), 3),
+            "choice": choice,
             "evidence": {
-                "names": round(item.names, 3), "overlap": round(item.overlap, 3), "matched": facts.matched, "orphans": facts.orphans,
-                "empty": facts.empty, "rows": rows, "unique": not facts.key_empty, "sentence": _sentence(star, item, link, choice),
+                "names": round(item.names, 3),
+                "overlap": round(item.overlap, 3),
+                "matched": facts.matched,
+                "orphans": facts.orphans,
+                "empty": facts.empty,
+                "rows": rows,
+                "unique": not facts.key_empty,
+                "sentence": _sentence(star, item, link, choice),
             },
-        }  # fmt: skip
+        }
         count += 1
         if count == MOST:
             return

@@ -43,8 +43,9 @@ def edited_star(star: Star, model: Model, budget: Budget | None = None) -> Star:
         return star.with_model(model)
     stored = {
         x.name: TableRows(star.size(x.name), {c.name: star.column(x.name, c.name) for c in x.columns if not c.formula})
-        for x in star.model.tables if not x.formula
-    }  # fmt: skip
+        for x in star.model.tables
+        if not x.formula
+    }
     return make_star(model, stored, budget)
 
 
@@ -193,8 +194,12 @@ class _Maker:
         values = found.column(len(bound.columns) - 1)
         if column.dtype and column.dtype != values.dtype:
             if not (column.dtype == "number" and values.dtype == "integer"):
-                raise refuse("wrong_type", f"{item_text(item)} is declared as {column.dtype}; its formula gives {values.dtype}.",
-                             f"Declare it as {values.dtype}, or write CAST(… AS {column.dtype}).", item_text(item))  # fmt: skip
+                raise refuse(
+                    "wrong_type",
+                    f"{item_text(item)} is declared as {column.dtype}; its formula gives {values.dtype}.",
+                    f"Declare it as {values.dtype}, or write CAST(… AS {column.dtype}).",
+                    item_text(item),
+                )
             values = widen(values, "number")
         made = replace(column, dtype=values.dtype)
         self.tables[table.name] = replace(table, columns=tuple(made if c.name == made.name else c for c in table.columns))

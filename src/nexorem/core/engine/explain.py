@@ -32,14 +32,16 @@ def explained(star: Star, probe: Probe, name: str, budget: Budget) -> dict[str, 
     steps = executed_steps(star, grid.plan.cells, grid.told)
     start = grid.plan.context(probe, (*probe.rows, *probe.columns))
     return {
-        "measure": bound.name, "dtype": bound.dtype, "diagnostics": [],
+        "measure": bound.name,
+        "dtype": bound.dtype,
+        "diagnostics": [],
         "reading": Reader(star.model).sentence(bound),
         "ledger": [line.as_json() for line in ledger(star.model, bound, arriving, page)],
         "grain": list(dict.fromkeys(scan.grain for scan in scans(bound))),
         "tree": print_tree(bound),
         "plan": list(steps.values()),
         "plan_text": print_plan(star, grid.plan.cells, start, lambda step: _note(steps.get(id(step)))),
-    }  # fmt: skip
+    }
 
 
 def executed_steps(star: Star, plan: Plan, told: Mapping[int, tuple[int, float]]) -> dict[int, dict[str, Any]]:

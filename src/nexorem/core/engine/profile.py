@@ -24,13 +24,17 @@ def profile(star: Star, table: str, column: str) -> dict[str, Any]:
     filled = np.flatnonzero(members.valid)
     most = filled[np.argsort(-counts[filled], kind="stable")][:COMMONEST]
     return {
-        "column": column, "dtype": vector.dtype, "rows": size, "distinct": len(filled), "empty": int((~vector.valid).sum()),
+        "column": column,
+        "dtype": vector.dtype,
+        "rows": size,
+        "distinct": len(filled),
+        "empty": int((~vector.valid).sum()),
         "smallest": iso(members.at(int(filled[0]))) if len(filled) else None,
         "largest": iso(members.at(int(filled[-1]))) if len(filled) else None,
         "commonest": [{"value": iso(members.at(int(m))), "count": int(counts[m])} for m in most],
         "histogram": _histogram(vector.dtype, vector.data[vector.valid], counts[filled]),
         "unique": bool(len(filled) == size and size > 0),
-    }  # fmt: skip
+    }
 
 
 def _histogram(dtype: str, data: Any, counts: Any) -> list[int]:

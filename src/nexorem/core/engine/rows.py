@@ -115,11 +115,14 @@ class Relation:
     def take(self, places: Array) -> Relation:
         """These entries, in this order."""
         return Relation(
-            self.star, self.shape, self.owners[places], None if self.rows is None else self.rows[places],
+            self.star,
+            self.shape,
+            self.owners[places],
+            None if self.rows is None else self.rows[places],
             tuple(None if c is None else c[places] for c in self.codes),
             tuple(None if v is None else v.take(places) for v in self.plain),
             tuple(None if x is None else x[places] for x in self.lost),
-        )  # fmt: skip
+        )
 
     def shaped(self, shape: t.Rows) -> Relation:
         """The same rows as those of another expression with the same columns."""

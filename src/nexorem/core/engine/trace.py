@@ -31,8 +31,12 @@ from nexorem.core.values import iso
 
 MET = (t.MeasureValue, t.Aggregate, t.Edited, t.Iterated, t.Single, t.Asked, t.Rank)
 KINDS = {
-    t.MeasureValue: "measure", t.Aggregate: "aggregate", t.Edited: "given", t.Iterated: "iteration", t.Rank: "rank",
-}  # fmt: skip
+    t.MeasureValue: "measure",
+    t.Aggregate: "aggregate",
+    t.Edited: "given",
+    t.Iterated: "iteration",
+    t.Rank: "rank",
+}
 
 
 def trace(

@@ -42,15 +42,17 @@ class FilterTeller:
             own = [f for f in batch.filters if f.table == table and f.index[0] >= 0]
             kept = self.mask(Inflow(table, None, "", ()), Batch(1, tuple(own)))
             columns = list(dict.fromkeys(c for f in own for c in (f.columns or ())))
-            told.append({
-                "table": table,
-                "columns": [self.allowed(batch, table, c) for c in columns],
-                "rows_filtered": any(f.columns is ROWS for f in own),
-                "origins": list(dict.fromkeys(f.origin for f in own)),
-                "rows_kept": int(np.count_nonzero(kept[:-1])),
-                "rows_total": self.star.size(table),
-                "unmatched": bool(kept[-1]) and self.star.has_unmatched(table),
-            })  # fmt: skip
+            told.append(
+                {
+                    "table": table,
+                    "columns": [self.allowed(batch, table, c) for c in columns],
+                    "rows_filtered": any(f.columns is ROWS for f in own),
+                    "origins": list(dict.fromkeys(f.origin for f in own)),
+                    "rows_kept": int(np.count_nonzero(kept[:-1])),
+                    "rows_total": self.star.size(table),
+                    "unmatched": bool(kept[-1]) and self.star.has_unmatched(table),
+                }
+            )
         return told
 
     def allowed(self, batch: Batch, table: str, column: str) -> dict[str, Any]:
@@ -68,10 +70,12 @@ class FilterTeller:
         values = self.star.column(table, column).take(domain.firsts[np.flatnonzero(mask[:-1])][:MOST_VALUES]).tolist()
         total = domain.size - 1
         return {
-            "column": f"{table}.{column}", "values": [iso(v) for v in values],
+            "column": f"{table}.{column}",
+            "values": [iso(v) for v in values],
             "unmatched": bool(mask[-1]) and self.star.has_unmatched(table),
-            "count": int(mask[:-1].sum()), "total": total,
-        }  # fmt: skip
+            "count": int(mask[:-1].sum()),
+            "total": total,
+        }
 
     def edit(self, edit: t.TypedEdit, old: At, new: At) -> dict[str, Any]:
         """An edit with the filters before and after on every column it touched."""
@@ -121,10 +125,17 @@ class FilterTeller:
             before = int(np.count_nonzero(kept[:-1]))
             kept = kept & self.mask(Inflow(flow.table, None, "", (source,)), Batch(1, filters, compared=batch.compared))
             assert source.link
-            flows.append({
-                "link": source.link.name, "from": source.table, "to": flow.table, "how": source.how,
-                "rows_from": int(np.count_nonzero(there[:-1])), "rows_before": before, "rows_after": int(np.count_nonzero(kept[:-1])),
-            })  # fmt: skip
+            flows.append(
+                {
+                    "link": source.link.name,
+                    "from": source.table,
+                    "to": flow.table,
+                    "how": source.how,
+                    "rows_from": int(np.count_nonzero(there[:-1])),
+                    "rows_before": before,
+                    "rows_after": int(np.count_nonzero(kept[:-1])),
+                }
+            )
         return kept
 
     def blocked(self, context: Context, flows: list[dict[str, Any]]) -> list[dict[str, Any]]:

@@ -50,9 +50,11 @@ def scan(teller: FilterTeller, node: t.Aggregate | t.Single, at: At, around: Aro
     tables = [{"table": f["from"], "rows_kept": f["rows_from"], "rows_total": star.size(f["from"])} for f in flows]
     tables.append({"table": grain, "rows_kept": len(rows), "rows_total": star.size(grain)})
     told: dict[str, Any] = {
-        "flows": flows, "tables": tables, "blocked": teller.blocked(context, flows),
+        "flows": flows,
+        "tables": tables,
+        "blocked": teller.blocked(context, flows),
         "unreached": teller.unreached(flow, context),
-    }  # fmt: skip
+    }
     told["arithmetic"] = _arithmetic(node, batch, around, rows) if isinstance(node, t.Aggregate) else _asked(node, context, around, rows)
     return told
 
@@ -65,11 +67,18 @@ def _asked(node: t.Single, context: Context, around: Around, rows: Array) -> dic
     values = star.column(node.table, node.column).take(domain.firsts[members]).tolist()
     counts = np.bincount(domain.codes[rows], minlength=domain.size)
     return {
-        "function": "single" if node.test else "the", "grain": node.table, "rows_visible": len(rows), "rows_used": len(rows),
-        "rows_total": star.size(node.table), "columns": [f"{node.table}.{node.column}", "rows"],
-        "rows": [[iso(v), int(counts[m])] for v, m in zip(values, members, strict=True)], "lookups": {}, "values": [],
-        "distinct": int((counts > 0).sum()), "hint": _upward(node, star, context) if (counts > 0).sum() > 1 else "",
-    }  # fmt: skip
+        "function": "single" if node.test else "the",
+        "grain": node.table,
+        "rows_visible": len(rows),
+        "rows_used": len(rows),
+        "rows_total": star.size(node.table),
+        "columns": [f"{node.table}.{node.column}", "rows"],
+        "rows": [[iso(v), int(counts[m])] for v, m in zip(values, members, strict=True)],
+        "lookups": {},
+        "values": [],
+        "distinct": int((counts > 0).sum()),
+        "hint": _upward(node, star, context) if (counts > 0).sum() > 1 else "",
+    }
 
 
 def _upward(node: t.Single, star: Star, context: Context) -> str:
@@ -101,11 +110,15 @@ def _arithmetic(node: t.Aggregate, batch: Batch, around: Around, rows: Array) ->
         f"{table}.{c}": star.column(table, c).take(star.partner_along(node.lookups.get(table, ()), first)).tolist() for table, c in columns
     }
     told: dict[str, Any] = {
-        "function": ("count distinct" if node.distinct else node.function), "grain": node.grain, "rows_visible": visible,
-        "rows_used": len(rows), "rows_total": star.size(node.grain), "columns": list(listed),
+        "function": ("count distinct" if node.distinct else node.function),
+        "grain": node.grain,
+        "rows_visible": visible,
+        "rows_used": len(rows),
+        "rows_total": star.size(node.grain),
+        "columns": list(listed),
         "rows": [[iso(listed[c][i]) for c in listed] for i in range(len(first))],
         "lookups": {table: [k.name for k in chain] for table, chain in node.lookups.items() if chain},
-    }  # fmt: skip
+    }
     if node.argument is not None:
         told["values"] = [iso(v) for v in row_vector(node, node.argument, batch, around, first).tolist()]
         if not inner_nodes(node.argument):  # what is computed for each row would be computed for all of them
@@ -136,8 +149,15 @@ def used_rows(teller: FilterTeller, node: t.Aggregate, batch: Batch, around: Aro
     page = rows[order.start : order.start + order.count]
     listed = {name: [iso(v) for v in along(*column, page).tolist()] for name, column in names.items()}
     values = [iso(v) for v in row_vector(node, node.argument, batch, around, page).tolist()] if node.argument is not None else None
-    return {"columns": list(listed), "rows": [list(row) for row in zip(*listed.values(), strict=True)], "values": values,
-            "total": len(rows), "start": order.start, "text": node.text, "grain": node.grain}  # fmt: skip
+    return {
+        "columns": list(listed),
+        "rows": [list(row) for row in zip(*listed.values(), strict=True)],
+        "values": values,
+        "total": len(rows),
+        "start": order.start,
+        "text": node.text,
+        "grain": node.grain,
+    }
 
 
 def _row_places(found: Vector, descending: bool) -> Array:
@@ -201,9 +221,11 @@ def first_rows(over: t.Rows, state: LinkState, batch: Batch, around: Around, nod
         order = valid[np.argsort(values.data[valid], kind="stable")]
         chosen = list(dict.fromkeys([*chosen, *(int(i) for i in order[::-1][:2]), *(int(i) for i in order[:1])]))
     return {
-        "over": over.text, "rows_total": len(found), "columns": [_name(c) for c in _told_columns(over)],
+        "over": over.text,
+        "rows_total": len(found),
+        "columns": [_name(c) for c in _told_columns(over)],
         "rows": [_told_row(over, found, values, i) for i in sorted(chosen)],
-    }  # fmt: skip
+    }
 
 
 def _name(column: t.RowColumn) -> str:

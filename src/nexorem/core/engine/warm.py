@@ -17,13 +17,30 @@ from nexorem.core.model.star import Star, table_rows
 from nexorem.core.values import Array, Vector
 
 FORMULAS = (
-    "rows(F)", "sum(F.a)", "sum(F.b)", "sum(F.c)", "sum(F.x)", "sum(F.e)", "avg(F.a * F.x)", "sum(F.a * F.b)", "min(F.a)", "max(F.x)",
-    "max(F.d)", "count(F.e)", "count(distinct F.small)", "count(distinct F.wide)", "count(distinct F.e)",
-)  # fmt: skip
+    "rows(F)",
+    "sum(F.a)",
+    "sum(F.b)",
+    "sum(F.c)",
+    "sum(F.x)",
+    "sum(F.e)",
+    "avg(F.a * F.x)",
+    "sum(F.a * F.b)",
+    "min(F.a)",
+    "max(F.x)",
+    "max(F.d)",
+    "count(F.e)",
+    "count(distinct F.small)",
+    "count(distinct F.wide)",
+    "count(distinct F.e)",
+)
 PAGES: tuple[list[dict[str, str]], ...] = (
-    [], [{"where": "D.one = 1"}], [{"where": "D.many = 3"}], [{"where": "F.small IN (1, 3, 5, 7, 9, 11)"}], [{"where": "F.wide < 9"}],
+    [],
+    [{"where": "D.one = 1"}],
+    [{"where": "D.many = 3"}],
+    [{"where": "F.small IN (1, 3, 5, 7, 9, 11)"}],
+    [{"where": "F.wide < 9"}],
     [{"where": "F.wide % 7 = 1"}, {"where": "D.one IN (0, 2)"}],
-)  # fmt: skip
+)
 
 
 def star() -> Star:
@@ -36,10 +53,16 @@ def star() -> Star:
 
     dimension = 70_000
     fact = {
-        "key": whole(at % dimension), "small": whole(at % 20), "wide": whole(at % 1000), "a": whole(at * 40 % 30_011 * 400_000),
-        "b": whole(at * 7 % 90_000_001), "c": whole(at * 3_000_017), "x": Vector("number", at * 0.5, np.ones(size, bool)),
-        "e": whole(at % 50, True), "d": Vector("date", at % 3000 + 10_000, np.ones(size, bool)),
-    }  # fmt: skip
+        "key": whole(at % dimension),
+        "small": whole(at % 20),
+        "wide": whole(at % 1000),
+        "a": whole(at * 40 % 30_011 * 400_000),
+        "b": whole(at * 7 % 90_000_001),
+        "c": whole(at * 3_000_017),
+        "x": Vector("number", at * 0.5, np.ones(size, bool)),
+        "e": whole(at % 50, True),
+        "d": Vector("date", at % 3000 + 10_000, np.ones(size, bool)),
+    }
     other = {"key": whole(np.arange(dimension)), "one": whole(np.arange(dimension) % 5), "many": whole(np.arange(dimension) % 700)}
     tables = {"F": fact, "D": other}
     model = Model("warm", tuple(Table(n, tuple(Column(c, v.dtype) for c, v in x.items())) for n, x in tables.items()))

@@ -265,36 +265,48 @@ _operator("IS NULL", 1, lambda d: "boolean", is_empty, "True when it is empty.")
 _operator("IS DISTINCT FROM", 2, comparable, distinct_from, "Unequal, where two empties count as equal.")
 _operator("CASE", 3, lambda d: common_type(d[1:]) if logic(d[:1]) else None, choose, "One branch of a CASE.")
 for _name, _op in (
-    ("=", operator.eq), ("<>", operator.ne), ("<", operator.lt), ("<=", operator.le), (">", operator.gt),
+    ("=", operator.eq),
+    ("<>", operator.ne),
+    ("<", operator.lt),
+    ("<=", operator.le),
+    (">", operator.gt),
     (">=", operator.ge),
-):  # fmt: skip
+):
     _operator(_name, 2, comparable, comparison(_op), "Compares; with an empty side it is not true.")
 
 
 def _function(
-    name: str, arity: tuple[int, int], result: ResultRule, kernel: Callable[..., Vector], signature: str, help_: str,
+    name: str,
+    arity: tuple[int, int],
+    result: ResultRule,
+    kernel: Callable[..., Vector],
+    signature: str,
+    help_: str,
     example: str,
-) -> None:  # fmt: skip
+) -> None:
     register(Function(name, *arity, result, kernel, signature, help_, example))
 
 
 _function("ABS", (1, 1), numeric, absolute, "ABS(x)", "The number without its sign.", "ABS(-3)")
-_function("ROUND", (1, 2), lambda d: numeric(d[:1]) if takes("x", "integer")(d[1:]) or len(d) == 1 else None, rounded,
-          "ROUND(x [, places])", "Rounded, halves away from zero.", "ROUND(2.5)")  # fmt: skip
-_function("FLOOR", (1, 1), takes("integer", "integer|number"), to_whole(np.floor), "FLOOR(x)",
-          "The next whole number below.", "FLOOR(2.7)")  # fmt: skip
-_function("CEIL", (1, 1), takes("integer", "integer|number"), to_whole(np.ceil), "CEIL(x)",
-          "The next whole number above.", "CEIL(2.1)")  # fmt: skip
-_function("POWER", (2, 2), always_number, power, "POWER(x, y)", "x to the power of y; empty where there is none.",
-          "POWER(2, 10)")  # fmt: skip
+_function(
+    "ROUND",
+    (1, 2),
+    lambda d: numeric(d[:1]) if takes("x", "integer")(d[1:]) or len(d) == 1 else None,
+    rounded,
+    "ROUND(x [, places])",
+    "Rounded, halves away from zero.",
+    "ROUND(2.5)",
+)
+_function("FLOOR", (1, 1), takes("integer", "integer|number"), to_whole(np.floor), "FLOOR(x)", "The next whole number below.", "FLOOR(2.7)")
+_function("CEIL", (1, 1), takes("integer", "integer|number"), to_whole(np.ceil), "CEIL(x)", "The next whole number above.", "CEIL(2.1)")
+_function("POWER", (2, 2), always_number, power, "POWER(x, y)", "x to the power of y; empty where there is none.", "POWER(2, 10)")
 _function("SQRT", (1, 1), always_number, of_number(np.sqrt), "SQRT(x)", "Square root; empty below zero.", "SQRT(9)")
 _function("LN", (1, 1), always_number, of_number(np.log), "LN(x)", "Natural logarithm; empty at zero and below.", "LN(1)")
 _function("EXP", (1, 1), always_number, of_number(np.exp), "EXP(x)", "e to the power of x.", "EXP(1)")
 _function("MOD", (2, 2), numeric, remainder, "MOD(x, y)", "Remainder with the sign of x; empty when y is 0.", "MOD(7, 3)")
-_function("LEAST", (1, 99), any_common, extreme(np.minimum), "LEAST(x, y, …)", "The smallest; empty when one is empty.",
-          "LEAST(3, 1, 2)")  # fmt: skip
-_function("GREATEST", (1, 99), any_common, extreme(np.maximum), "GREATEST(x, y, …)",
-          "The largest; empty when one is empty.", "GREATEST(3, 1, 2)")  # fmt: skip
-_function("COALESCE", (1, 99), any_common, first_of, "COALESCE(x, y, …)", "The first that is not empty.",
-          "COALESCE(NULL, 4)")  # fmt: skip
+_function("LEAST", (1, 99), any_common, extreme(np.minimum), "LEAST(x, y, …)", "The smallest; empty when one is empty.", "LEAST(3, 1, 2)")
+_function(
+    "GREATEST", (1, 99), any_common, extreme(np.maximum), "GREATEST(x, y, …)", "The largest; empty when one is empty.", "GREATEST(3, 1, 2)"
+)
+_function("COALESCE", (1, 99), any_common, first_of, "COALESCE(x, y, …)", "The first that is not empty.", "COALESCE(NULL, 4)")
 _function("NULLIF", (2, 2), first_type, null_if, "NULLIF(x, y)", "Empty when x equals y, else x.", "NULLIF(0, 0)")

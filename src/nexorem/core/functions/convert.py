@@ -99,9 +99,12 @@ def parse_datetime(text: str) -> Value:
 
 
 PARSERS: dict[str, Callable[[str], Value]] = {
-    "integer": parse_integer, "number": parse_number, "boolean": parse_boolean, "date": parse_date,
+    "integer": parse_integer,
+    "number": parse_number,
+    "boolean": parse_boolean,
+    "date": parse_date,
     "datetime": parse_datetime,
-}  # fmt: skip
+}
 
 
 def value_text(value: Value) -> str:
@@ -114,10 +117,13 @@ def value_text(value: Value) -> str:
 
 
 CASTS = {
-    ("integer", "number"), ("number", "integer"), ("date", "datetime"), ("datetime", "date"),
+    ("integer", "number"),
+    ("number", "integer"),
+    ("date", "datetime"),
+    ("datetime", "date"),
     *((d, "text") for d in ("integer", "number", "boolean", "date", "datetime")),
     *(("text", d) for d in ("integer", "number", "boolean", "date", "datetime")),
-}  # fmt: skip
+}
 
 
 def can_cast(source: str, target: str) -> bool:

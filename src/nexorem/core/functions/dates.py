@@ -15,10 +15,14 @@ from nexorem.core.values import INTERVALS, Array, Vector
 
 UNITS = ("YEAR", "QUARTER", "MONTH", "WEEK")
 INTERVAL_UNITS = {
-    "YEAR": ("months", 12), "MONTH": ("months", 1), "WEEK": ("days", 7), "DAY": ("days", 1),
-    "HOUR": ("microseconds", 3_600_000_000), "MINUTE": ("microseconds", 60_000_000),
+    "YEAR": ("months", 12),
+    "MONTH": ("months", 1),
+    "WEEK": ("days", 7),
+    "DAY": ("days", 1),
+    "HOUR": ("microseconds", 3_600_000_000),
+    "MINUTE": ("microseconds", 60_000_000),
     "SECOND": ("microseconds", 1_000_000),
-}  # fmt: skip
+}
 
 
 def month_number(days: Array) -> Array:
@@ -228,15 +232,54 @@ register(Function("+", 2, 2, plus_type, plus(True), "x + y", f"Adds; {SPARSE}; m
 register(Function("-", 2, 2, minus_type, minus(True), "x - y", f"Subtracts; {SPARSE}; two dates give whole days.", operator=True))
 # What `+` and `-` are where a column of the row is on a side.
 IN_ROW = {"+": replace(FUNCTIONS["+"], kernel=plus(False)), "-": replace(FUNCTIONS["-"], kernel=minus(False))}
-register(Function("DATE_OF", 3, 3, takes("date", "integer"), date_of, "date_of(year, month, day)",
-                  "The day with this year, month and day; empty where there is none.", "date_of(2031, 4, 30)"))  # fmt: skip
-register(Function("DATETIME_OF", 5, 6, datetime_type, datetime_of, "datetime_of(year, month, day, hour, minute [, second])",
-                  "The moment of this day and time; empty where there is none.", "datetime_of(2031, 4, 30, 12, 45)"))  # fmt: skip
+register(
+    Function(
+        "DATE_OF",
+        3,
+        3,
+        takes("date", "integer"),
+        date_of,
+        "date_of(year, month, day)",
+        "The day with this year, month and day; empty where there is none.",
+        "date_of(2031, 4, 30)",
+    )
+)
+register(
+    Function(
+        "DATETIME_OF",
+        5,
+        6,
+        datetime_type,
+        datetime_of,
+        "datetime_of(year, month, day, hour, minute [, second])",
+        "The moment of this day and time; empty where there is none.",
+        "datetime_of(2031, 4, 30, 12, 45)",
+    )
+)
 for _part in (*DAY_PARTS, *TIME_PARTS):
-    register(Function(f"EXTRACT {_part}", 1, 1, extract_type(_part), extractor(_part), f"EXTRACT({_part} FROM d)",
-                      f"The {_part.lower()} of a date.", f"EXTRACT({_part} FROM DATE '2031-04-30')"))  # fmt: skip
+    register(
+        Function(
+            f"EXTRACT {_part}",
+            1,
+            1,
+            extract_type(_part),
+            extractor(_part),
+            f"EXTRACT({_part} FROM d)",
+            f"The {_part.lower()} of a date.",
+            f"EXTRACT({_part} FROM DATE '2031-04-30')",
+        )
+    )
 for _unit in UNITS:
     for _word, _edges in (("start", STARTS), ("end", ENDS)):
-        register(Function(f"{_word}_of {_unit}", 1, 1, lambda d: "date" if _dates(d) else None, edge(_edges[_unit]),
-                          f"{_word}_of({_unit.lower()}, d)", f"The {'first' if _word == 'start' else 'last'} day of the "
-                          f"{_unit.lower()}.", f"{_word}_of({_unit.lower()}, DATE '2031-04-30')"))  # fmt: skip
+        register(
+            Function(
+                f"{_word}_of {_unit}",
+                1,
+                1,
+                lambda d: "date" if _dates(d) else None,
+                edge(_edges[_unit]),
+                f"{_word}_of({_unit.lower()}, d)",
+                f"The {'first' if _word == 'start' else 'last'} day of the {_unit.lower()}.",
+                f"{_word}_of({_unit.lower()}, DATE '2031-04-30')",
+            )
+        )

@@ -98,9 +98,15 @@ def replaced(text: str, old: str, new: str) -> str:
 
 
 def _register(
-    name: str, arity: tuple[int, int], result: ResultRule, function: Callable[..., Value], signature: str, help_: str,
-    example: str, operator: bool = False,
-) -> None:  # fmt: skip
+    name: str,
+    arity: tuple[int, int],
+    result: ResultRule,
+    function: Callable[..., Value],
+    signature: str,
+    help_: str,
+    example: str,
+    operator: bool = False,
+) -> None:
     dtype = result(["null"] * arity[0])
     assert dtype
 
@@ -111,21 +117,56 @@ def _register(
 
 
 _register("||", (2, 2), takes("text", "text"), joined, "x || y", "Joins two texts.", "'a' || 'b'", True)
-_register("LIKE", (2, 3), takes("boolean", "text"), like, "x LIKE pattern [ESCAPE c]",
-          "% stands for any run, _ for one character.", "'Heron' LIKE 'H%'", True)  # fmt: skip
+_register(
+    "LIKE",
+    (2, 3),
+    takes("boolean", "text"),
+    like,
+    "x LIKE pattern [ESCAPE c]",
+    "% stands for any run, _ for one character.",
+    "'Heron' LIKE 'H%'",
+    True,
+)
 _register("UPPER", (1, 1), takes("text", "text"), str.upper, "UPPER(x)", "In capitals.", "UPPER('tern')")
 _register("LOWER", (1, 1), takes("text", "text"), str.lower, "LOWER(x)", "In small letters.", "LOWER('Tern')")
-_register("SUBSTRING", (2, 3), takes("text", "text", "integer"), substring, "SUBSTRING(x FROM start [FOR length])",
-          "Part of a text; places count from 1.", "SUBSTRING('ferry' FROM 2 FOR 3)")  # fmt: skip
-_register("POSITION", (2, 2), takes("integer", "text"), position, "POSITION(part IN x)",
-          "Where a part first stands; 0 where it does not.", "POSITION('r' IN 'ferry')")  # fmt: skip
-_register("CHAR_LENGTH", (1, 1), takes("integer", "text"), len, "CHAR_LENGTH(x)", "The number of characters.",
-          "CHAR_LENGTH('ferry')")  # fmt: skip
-_register("REPLACE", (3, 3), takes("text", "text"), replaced, "REPLACE(x, old, new)",
-          "With every occurrence replaced.", "REPLACE('a-b', '-', ' ')")  # fmt: skip
+_register(
+    "SUBSTRING",
+    (2, 3),
+    takes("text", "text", "integer"),
+    substring,
+    "SUBSTRING(x FROM start [FOR length])",
+    "Part of a text; places count from 1.",
+    "SUBSTRING('ferry' FROM 2 FOR 3)",
+)
+_register(
+    "POSITION",
+    (2, 2),
+    takes("integer", "text"),
+    position,
+    "POSITION(part IN x)",
+    "Where a part first stands; 0 where it does not.",
+    "POSITION('r' IN 'ferry')",
+)
+_register("CHAR_LENGTH", (1, 1), takes("integer", "text"), len, "CHAR_LENGTH(x)", "The number of characters.", "CHAR_LENGTH('ferry')")
+_register(
+    "REPLACE",
+    (3, 3),
+    takes("text", "text"),
+    replaced,
+    "REPLACE(x, old, new)",
+    "With every occurrence replaced.",
+    "REPLACE('a-b', '-', ' ')",
+)
 for _side in ("BOTH", "LEADING", "TRAILING"):
-    _register(f"TRIM {_side}", (1, 2), takes("text", "text"), trimmed(_side), f"TRIM({_side} c FROM x)",
-              "Without the spaces, or another character, at its ends.", f"TRIM({_side} ' ' FROM ' a ')")  # fmt: skip
+    _register(
+        f"TRIM {_side}",
+        (1, 2),
+        takes("text", "text"),
+        trimmed(_side),
+        f"TRIM({_side} c FROM x)",
+        "Without the spaces, or another character, at its ends.",
+        f"TRIM({_side} ' ' FROM ' a ')",
+    )
 
 
 def _register_cast(target: str) -> None:
@@ -135,8 +176,18 @@ def _register_cast(target: str) -> None:
     def result(dtypes: Sequence[str]) -> str | None:
         return target if can_cast(dtypes[0], target) else None
 
-    register(Function(f"CAST {target}", 1, 1, result, kernel, f"CAST(x AS {target})", "In another type; what cannot be read is empty.",
-                      "CAST('12' AS integer)" if target == "integer" else ""))  # fmt: skip
+    register(
+        Function(
+            f"CAST {target}",
+            1,
+            1,
+            result,
+            kernel,
+            f"CAST(x AS {target})",
+            "In another type; what cannot be read is empty.",
+            "CAST('12' AS integer)" if target == "integer" else "",
+        )
+    )
 
 
 for _target in COLUMN_TYPES:

@@ -35,8 +35,19 @@ class AggregateBinder(EditsBinder):
             return self.report("no_grain", found.message, node.span, found.hint)
         if not self._single_paths(found.table, scope.state, node.span):
             return t.Unknown(node.span, "null")
-        return t.Aggregate(node.span, dtype, node.function, found.table, argument, where, node.distinct, found.lookups, scope.state,
-                           self._source(node.span), extra)  # fmt: skip
+        return t.Aggregate(
+            node.span,
+            dtype,
+            node.function,
+            found.table,
+            argument,
+            where,
+            node.distinct,
+            found.lookups,
+            scope.state,
+            self._source(node.span),
+            extra,
+        )
 
     def _where(self, node: s.Node | None, scope: Scope) -> t.Typed | None:
         where = self.bind(node, scope) if node else None

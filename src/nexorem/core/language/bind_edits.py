@@ -72,8 +72,12 @@ class EditsBinder(RowsBinder):
     def _no_single_table(self, edit: s.SetWhere, tables: list[str], state: LinkState) -> None:
         span, text = edit.predicate.span, self._source(edit.predicate.span)
         if not tables:
-            self.report("condition_tables", "A condition is over columns of one table; this names no table.", span,
-                        "Name the column that is to be filtered, as Table.column.")  # fmt: skip
+            self.report(
+                "condition_tables",
+                "A condition is over columns of one table; this names no table.",
+                span,
+                "Name the column that is to be filtered, as Table.column.",
+            )
             return
         mends = []
         word = "keep" if edit.keep else "set"
@@ -84,9 +88,12 @@ class EditsBinder(RowsBinder):
             if all(x in self.star.lookups(table, state) for x in tables):
                 mends.append(Mend(f"filter {table}", edit.span, f"keep {quoted(table)} in ({quoted(table)} where {text})"))
         self.report(
-            "condition_tables", f"A condition is over columns of one table; this names {' and '.join(tables)}.", span,
-            "Write one edit a table, or keep T in (T where …).", mends,
-        )  # fmt: skip
+            "condition_tables",
+            f"A condition is over columns of one table; this names {' and '.join(tables)}.",
+            span,
+            "Write one edit a table, or keep T in (T where …).",
+            mends,
+        )
 
     def _replaced(self, table_name: str, columns: tuple[str, ...]) -> tuple[str, ...]:
         """Setting a calendar's date replaces every filter on that calendar."""
@@ -111,8 +118,12 @@ class EditsBinder(RowsBinder):
             return None
         tables = list(dict.fromkeys(c.table for c in wanted))
         if len(tables) > 1:
-            self.report("condition_tables", f"An edit filters columns of one table; this names {' and '.join(tables)}.", edit.span,
-                        "Write one edit a table, or keep T in (T where …).")  # fmt: skip
+            self.report(
+                "condition_tables",
+                f"An edit filters columns of one table; this names {' and '.join(tables)}.",
+                edit.span,
+                "Write one edit a table, or keep T in (T where …).",
+            )
             return None
         names = tuple(c.column for c in wanted)
         text = self._source(edit.span)
@@ -129,9 +140,11 @@ class EditsBinder(RowsBinder):
             return tuple(own[c.table, c.column] for c in wanted)
         if len(wanted) != len(rows.columns):
             self.report(
-                "columns_differ", f"{len(wanted)} columns are to be filtered; the rows have {len(rows.columns)}, and not those.", edit.span,
+                "columns_differ",
+                f"{len(wanted)} columns are to be filtered; the rows have {len(rows.columns)}, and not those.",
+                edit.span,
                 "Name as many columns, or let the rows be of the columns that are filtered.",
-            )  # fmt: skip
+            )
             return None
         for column, given in zip(wanted, rows.columns, strict=True):
             if common_type([column.dtype, given.dtype]) is None:
@@ -196,9 +209,13 @@ class EditsBinder(RowsBinder):
             way = found
         if link.name not in state.active:
             mended = f"via {self.model.link_text(link)}, {self._source(edit.span)}"
-            self.report("inactive_link", f"The link “{link.name}” is inactive: no filter crosses it in any direction.", edit.span,
-                        "Switch it on before, with via.",
-                        [Mend("switch it on first", edit.span, mended)])  # fmt: skip
+            self.report(
+                "inactive_link",
+                f"The link “{link.name}” is inactive: no filter crosses it in any direction.",
+                edit.span,
+                "Switch it on before, with via.",
+                [Mend("switch it on first", edit.span, mended)],
+            )
             return None
         return t.Turned(self._source(edit.span), link, way, state.turning(link, way))
 
@@ -221,8 +238,15 @@ class EditsBinder(RowsBinder):
         if not self._two_tables(source[0].table, target[0].table, edit):
             return None
         text = self._source(edit.span)
-        link = Link(text, target[0].table, tuple(c.column for c in target), source[0].table, tuple(c.column for c in source),
-                    "many-to-many", firm=False)  # fmt: skip
+        link = Link(
+            text,
+            target[0].table,
+            tuple(c.column for c in target),
+            source[0].table,
+            tuple(c.column for c in source),
+            "many-to-many",
+            firm=False,
+        )
         return t.Matched(text, link, None, state.adding(link))
 
     def _two_tables(self, source: str, target: str, edit: s.Edit) -> bool:
@@ -247,8 +271,12 @@ class EditsBinder(RowsBinder):
             return None
         if not all(named.values()):
             missing = source if not named[source] else target
-            self.report("match_tables", f"The condition of this match names no column of {missing}.", edit.predicate.span,
-                        "Compare a column of the one table with one of the other.")  # fmt: skip
+            self.report(
+                "match_tables",
+                f"The condition of this match names no column of {missing}.",
+                edit.predicate.span,
+                "Compare a column of the one table with one of the other.",
+            )
             return None
         text = self._source(edit.span)
         link = Comparison(text, target, named[target], source, named[source], "many-to-many", firm=False, predicate=predicate)

@@ -130,15 +130,20 @@ class RowsBinder(ScalarBinder):
             self.report(
                 "columns_differ",
                 f"{node.op} joins rows of as many columns; here are {len(left.columns)} and {len(right.columns)}.",
-                node.span, "Name the columns that are meant, as (T.a, T.b).",
-            )  # fmt: skip
+                node.span,
+                "Name the columns that are meant, as (T.a, T.b).",
+            )
             return None
         columns = []
         for a, b in zip(left.columns, right.columns, strict=True):
             kind = common_type([a.dtype, b.dtype])
             if kind is None:
-                self.report("wrong_type", f"{node.op} puts {a.name}, {an(a.dtype)}, with {b.name}, {an(b.dtype)}.", node.span,
-                            "Columns correspond by their places.")  # fmt: skip
+                self.report(
+                    "wrong_type",
+                    f"{node.op} puts {a.name}, {an(a.dtype)}, with {b.name}, {an(b.dtype)}.",
+                    node.span,
+                    "Columns correspond by their places.",
+                )
                 return None
             same = (a.table, a.column) == (b.table, b.column)
             columns.append(a if node.op != "union" or (same and a.table) else t.RowColumn(a.name, kind))
@@ -190,15 +195,22 @@ class RowsBinder(ScalarBinder):
         if source.identity is None:
             own = [column_text(c.table, c.column or "") if c.table else quoted(c.name) for c in source.columns]
             return self.report(
-                "no_such_row_column", f"{text} is no column of the rows run over, which are {', '.join(own)}.", found.span,
+                "no_such_row_column",
+                f"{text} is no column of the rows run over, which are {', '.join(own)}.",
+                found.span,
                 f"Add it to them, or say which value is meant, as in the({text}) or max({text}).",
                 [Mend(f"write the({text})", found.span, f"the({text})")],
-            )  # fmt: skip
+            )
         chains = self.star.lookups(source.identity, scope.state)
         if found.table not in chains:
             reason = grains.why_not(self.star, scope.state, source.identity, list(chains), found.table)
-            return self.report("no_lookup", reason, found.span, f"Say which value is meant, as in the({text}) or max({text}).",
-                               [Mend(f"write the({text})", found.span, f"the({text})")])  # fmt: skip
+            return self.report(
+                "no_lookup",
+                reason,
+                found.span,
+                f"Say which value is meant, as in the({text}) or max({text}).",
+                [Mend(f"write the({text})", found.span, f"the({text})")],
+            )
         return found
 
     @staticmethod

@@ -114,8 +114,12 @@ class Binder(AggregateBinder):
             names = [c.name.lower() for c in rows.columns] if rows else []
             repeated = next((c.name for i, c in enumerate(rows.columns) if c.name.lower() in names[:i]), None) if rows else None
             if repeated:
-                self.report("repeated_column", f"Two columns of {name} would be named {repeated}.", syntax.span,
-                            "Give one a name of its own: … with (other_name = T.c).")  # fmt: skip
+                self.report(
+                    "repeated_column",
+                    f"Two columns of {name} would be named {repeated}.",
+                    syntax.span,
+                    "Give one a name of its own: … with (other_name = T.c).",
+                )
             return rows
 
         syntax, wrong = parse_rows(formula, self.limits)
@@ -280,9 +284,11 @@ class Binder(AggregateBinder):
             return found
         if kind == "condition":
             return self.report(
-                "row_of_condition", f"{node.name} belongs to the rows a condition is tried on; what stands here is computed once, before.",
-                node.span, "Filter with keep T in (T where …) instead.",
-            )  # fmt: skip
+                "row_of_condition",
+                f"{node.name} belongs to the rows a condition is tried on; what stands here is computed once, before.",
+                node.span,
+                "Filter with keep T in (T where …) instead.",
+            )
         return self._inside(found, scope)
 
     def _column(self, node: s.ColumnName, scope: Scope) -> t.Typed:
@@ -301,9 +307,12 @@ class Binder(AggregateBinder):
         kinds = ("sum", "max", "min") if found.dtype in NUMERIC else ("max", "min", "count")
         mends = [Mend(f"write {k}({text})", found.span, f"{k}({text})") for k in kinds]
         return self.report(
-            "bare_column", f"{text} has many values here, one a row.", found.span,
-            f"Say which one: {', '.join(f'{k}({text})' for k in kinds)}.", mends,
-        )  # fmt: skip
+            "bare_column",
+            f"{text} has many values here, one a row.",
+            found.span,
+            f"Say which one: {', '.join(f'{k}({text})' for k in kinds)}.",
+            mends,
+        )
 
     def _name(self, node: s.BareName, scope: Scope) -> t.Typed:
         own = self._own_name(node, scope)
@@ -353,18 +362,32 @@ class Binder(AggregateBinder):
             hint = f"Take its value along by a let in those rows: let value = {name} in …, and write value here."
             return self.report("row_farther_out", message, node.span, hint)
         if self.model.table(node.name):
-            return self.report("table_as_value", f"{node.name} is a table, not a value.", node.span,
-                               f"rows({quoted(node.name)}) counts its rows.",
-                               [Mend(f"write rows({quoted(node.name)})", node.span, f"rows({quoted(node.name)})")])  # fmt: skip
+            return self.report(
+                "table_as_value",
+                f"{node.name} is a table, not a value.",
+                node.span,
+                f"rows({quoted(node.name)}) counts its rows.",
+                [Mend(f"write rows({quoted(node.name)})", node.span, f"rows({quoted(node.name)})")],
+            )
         owners = [x for x in self.model.tables if x.column(node.name)]
         if owners:
             texts = [column_text(x.name, c.name) for x in owners if (c := x.column(node.name))][:5]
-            return self.report("unqualified_column", f"There is no measure {node.name}; a column is written with its table.", node.span,
-                               f"Did you mean {' or '.join(texts)}?", [Mend(f"write {x}", node.span, x) for x in texts])  # fmt: skip
+            return self.report(
+                "unqualified_column",
+                f"There is no measure {node.name}; a column is written with its table.",
+                node.span,
+                f"Did you mean {' or '.join(texts)}?",
+                [Mend(f"write {x}", node.span, x) for x in texts],
+            )
         if self._source(node.span).startswith('"'):
             text = "'" + node.name.replace("'", "''") + "'"
             hint, mends = "A text stands in single quotes; double quotes are for names.", [Mend(f"write {text}", node.span, text)]
             return self.report("unknown_name", f"There is no measure {node.name}.", node.span, hint, mends)
         close = near(node.name, self.measure_names())
-        return self.report("unknown_name", f"There is no measure {node.name}.", node.span, did_you_mean(close),
-                           [Mend(f"write {n}", node.span, quoted(n)) for n in close])  # fmt: skip
+        return self.report(
+            "unknown_name",
+            f"There is no measure {node.name}.",
+            node.span,
+            did_you_mean(close),
+            [Mend(f"write {n}", node.span, quoted(n)) for n in close],
+        )

@@ -40,8 +40,15 @@ class FunctionsParser(EditsParser):
             return self.asked(token)
         if word == "rank":
             return self.rank(token)
-        special = {"cast": self.cast, "extract": self.extract, "substring": self.substring, "position": self.position,
-                   "trim": self.trim, "start_of": self.edge, "end_of": self.edge}.get(word)  # fmt: skip
+        special = {
+            "cast": self.cast,
+            "extract": self.extract,
+            "substring": self.substring,
+            "position": self.position,
+            "trim": self.trim,
+            "start_of": self.edge,
+            "end_of": self.edge,
+        }.get(word)
         if special:
             return self.counted(special(token))
         arguments = [] if self.is_op(")") else self.list_of(self.expression)

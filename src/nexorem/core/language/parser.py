@@ -17,9 +17,15 @@ from nexorem.core.model.names import RESERVED
 COMPARISONS = ("=", "<>", "<", "<=", ">", ">=")
 OR, AND, NOT, COMPARE, ADD, MULTIPLY, SIGN = range(1, 8)
 CHAINED = {
-    "or": (OR, "OR"), "and": (AND, "AND"), "+": (ADD, "+"), "-": (ADD, "-"), "||": (ADD, "||"), "*": (MULTIPLY, "*"),
-    "/": (MULTIPLY, "/"), "%": (MULTIPLY, "%"),
-}  # fmt: skip
+    "or": (OR, "OR"),
+    "and": (AND, "AND"),
+    "+": (ADD, "+"),
+    "-": (ADD, "-"),
+    "||": (ADD, "||"),
+    "*": (MULTIPLY, "*"),
+    "/": (MULTIPLY, "/"),
+    "%": (MULTIPLY, "%"),
+}
 COMPARE_WORDS = (*COMPARISONS, "is", "in", "not", "between", "like")
 
 

@@ -13,15 +13,34 @@ from nexorem.core.model.names import column_text
 from nexorem.core.values import iso
 
 OPERATORS = {
-    "+": "plus", "-": "minus", "*": "times", "/": "divided by", "%": "modulo", "||": "followed by", "AND": "and", "OR": "or",
-    "=": "is", "<>": "is not", "<": "is below", "<=": "is at most", ">": "is above", ">=": "is at least",
-    "IS DISTINCT FROM": "differs from", "LIKE": "is like",
-}  # fmt: skip
+    "+": "plus",
+    "-": "minus",
+    "*": "times",
+    "/": "divided by",
+    "%": "modulo",
+    "||": "followed by",
+    "AND": "and",
+    "OR": "or",
+    "=": "is",
+    "<>": "is not",
+    "<": "is below",
+    "<=": "is at most",
+    ">": "is above",
+    ">=": "is at least",
+    "IS DISTINCT FROM": "differs from",
+    "LIKE": "is like",
+}
 AGGREGATES = {
-    "sum": "the sum of", "avg": "the mean of", "min": "the smallest", "max": "the largest", "median": "the median of",
-    "stddev": "the standard deviation of", "count": "the number of filled values of", "percentile": "the percentile of",
+    "sum": "the sum of",
+    "avg": "the mean of",
+    "min": "the smallest",
+    "max": "the largest",
+    "median": "the median of",
+    "stddev": "the standard deviation of",
+    "count": "the number of filled values of",
+    "percentile": "the percentile of",
     "listagg": "the list of",
-}  # fmt: skip
+}
 EVERY = "every filter"
 
 

@@ -80,9 +80,17 @@ def renamed(star: Star, change: Renaming, steps: Callable[[Table, Renaming], Tab
     hierarchies = tuple(_named_anew(h, change, "hierarchy") for h in levels)
     links = tuple(_link(model, k, change) for k in model.links)
     return replace(
-        model, tables=tuple(tables), links=links, measures=tuple(measures), probes=tuple(probes), folios=tuple(folios),
-        hierarchies=hierarchies, places=_places(model, change), accepted=_accepted(model, change), renamed=remembered(model, change),
-    )  # fmt: skip
+        model,
+        tables=tuple(tables),
+        links=links,
+        measures=tuple(measures),
+        probes=tuple(probes),
+        folios=tuple(folios),
+        hierarchies=hierarchies,
+        places=_places(model, change),
+        accepted=_accepted(model, change),
+        renamed=remembered(model, change),
+    )
 
 
 def remembered(model: Model, change: Renaming) -> tuple[Mapping[str, Any], ...]:
@@ -166,17 +174,23 @@ def _table(shaped: Table, table: Table, change: Renaming, formulas: Mapping[Any,
 
     columns = tuple(
         replace(
-            c, name=name(c.name), formula=formulas.get(("column", f"{table.name}.{c.name}", ()), c.formula),
+            c,
+            name=name(c.name),
+            formula=formulas.get(("column", f"{table.name}.{c.name}", ()), c.formula),
             order_by=name(c.order_by) if c.order_by else "",
         )
         for c in table.columns
-    )  # fmt: skip
+    )
     calendar = replace(table.calendar, date=name(table.calendar.date)) if table.calendar else None
     return replace(
-        shaped, name=change.new if change.kind == "table" and table.name == change.old else table.name, columns=columns, calendar=calendar,
-        formula=formulas.get(("table", table.name, ()), table.formula), key=tuple(map(name, table.key)),
+        shaped,
+        name=change.new if change.kind == "table" and table.name == change.old else table.name,
+        columns=columns,
+        calendar=calendar,
+        formula=formulas.get(("table", table.name, ()), table.formula),
+        key=tuple(map(name, table.key)),
         grain_columns=tuple(map(name, table.grain_columns)),
-    )  # fmt: skip
+    )
 
 
 def _measure(measure: Measure, change: Renaming, formulas: Mapping[Any, str]) -> Measure:
@@ -189,9 +203,12 @@ def _link(model: Model, link: Link, change: Renaming) -> Link:
     named = change.kind == "link" and link.name == change.old
     # A link that has its ends for a name goes on being called by them.
     made = replace(
-        link, from_table=ends[0][0][0], from_columns=tuple(c for _, c in ends[0]), to_table=ends[1][0][0],
+        link,
+        from_table=ends[0][0][0],
+        from_columns=tuple(c for _, c in ends[0]),
+        to_table=ends[1][0][0],
         to_columns=tuple(c for _, c in ends[1]),
-    )  # fmt: skip
+    )
     name = change.new if named else made.ends_text if link.name == link.ends_text else link.name
     return replace(made, name=name)
 
@@ -217,9 +234,13 @@ def _named_anew(item: Mapping[str, Any], change: Renaming, kind: str) -> dict[st
 
 
 def _probe(
-    probe: Mapping[str, Any], ref: Callable[[Any], Any], change: Renaming, formulas: Mapping[Any, str], owner: tuple[str, str],
+    probe: Mapping[str, Any],
+    ref: Callable[[Any], Any],
+    change: Renaming,
+    formulas: Mapping[Any, str],
+    owner: tuple[str, str],
     way: tuple[str | int, ...] = (),
-) -> dict[str, Any]:  # fmt: skip
+) -> dict[str, Any]:
     """A probe, or the picks of a folio, with its columns and formulas as they are written afterwards."""
     found: Any = dict(probe)
     for (kind, name, key), formula in formulas.items():

@@ -114,9 +114,10 @@ class RowsParser(TokenReader):
         if isinstance(found, s.ColumnRows):
             return s.ColumnRows(span, quantifier, found.columns, found.bracketed)
         raise self.fail(
-            f"{quantifier} stands before a table or its columns.", f"Write {quantifier} T, {quantifier} T.c or {quantifier} (T.a, T.b).",
+            f"{quantifier} stands before a table or its columns.",
+            f"Write {quantifier} T, {quantifier} T.c or {quantifier} (T.a, T.b).",
             span=span,
-        )  # fmt: skip
+        )
 
     def plain_rows(self, quantifier: str) -> s.Rows:
         """A table or a column."""

@@ -81,8 +81,9 @@ def read_sheet(text: str) -> list[Written]:
     names = [w.measure.name.lower() for w in found]
     wrong += [
         Diagnostic("repeated_name", f"{w.measure.name} stands here twice.", place=f"line {w.line}", hint="Leave one of them out.")
-        for i, w in enumerate(found) if w.measure.name.lower() in names[:i]
-    ]  # fmt: skip
+        for i, w in enumerate(found)
+        if w.measure.name.lower() in names[:i]
+    ]
     if not found and not wrong:
         wrong.append(Diagnostic("no_measure", "There is no measure in this text.", place="line 1", hint=HINT))
     if wrong:

@@ -88,17 +88,21 @@ class TokenReader:
         self.level += 1
         if self.level > self.limits.formula_levels:
             raise over(
-                "formula_levels", f"The formula is more than {self.limits.formula_levels} levels deep.",
-                "Give its inner parts names of their own.", self.token.span,
-            )  # fmt: skip
+                "formula_levels",
+                f"The formula is more than {self.limits.formula_levels} levels deep.",
+                "Give its inner parts names of their own.",
+                self.token.span,
+            )
 
     def counted(self, node: s.Node) -> s.Node:
         self.nodes += 1
         if self.nodes > self.limits.formula_nodes:
             raise over(
-                "formula_nodes", f"The formula has more than {self.limits.formula_nodes:,} parts.",
-                "Split it into several measures.", node.span,
-            )  # fmt: skip
+                "formula_nodes",
+                f"The formula has more than {self.limits.formula_nodes:,} parts.",
+                "Split it into several measures.",
+                node.span,
+            )
         return node
 
     def resync(self) -> None:

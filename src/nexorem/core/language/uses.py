@@ -228,9 +228,11 @@ def _check_free(text: Text, spans: list[tuple[int, int]], to: str) -> None:
         dotted = "." in (tokens[i - 1].text if i else "", tokens[i + 1].text if i + 1 < len(tokens) else "")
         if _is_name(token, to) and not dotted and (token.span.start, token.span.end) not in spans:
             raise refuse(
-                "name_in_use", f"In {text.owner} the name {to} means something else: {text.formula[token.span.start : token.span.end]}.",
-                "Choose another name, or rename what stands there.", text.owner,
-            )  # fmt: skip
+                "name_in_use",
+                f"In {text.owner} the name {to} means something else: {text.formula[token.span.start : token.span.end]}.",
+                "Choose another name, or rename what stands there.",
+                text.owner,
+            )
 
 
 def _is_name(token: Token, name: str) -> bool:

@@ -50,8 +50,10 @@ def _key(star: Star, table: Table) -> list[Finding]:
         return []
     told = grain_test(star, table.name, table.key)
     columns = columns_text(table.name, table.key)
-    parts = [f"{counted(told['repeated'], 'row')} share it with another" if told["repeated"] else "",
-             f"{counted(told['empty'], 'row')} {verb(told['empty'], 'has', 'have')} none" if told["empty"] else ""]  # fmt: skip
+    parts = [
+        f"{counted(told['repeated'], 'row')} share it with another" if told["repeated"] else "",
+        f"{counted(told['empty'], 'row')} {verb(told['empty'], 'has', 'have')} none" if told["empty"] else "",
+    ]
     if not any(parts):
         return []
     sentence = f"{columns} is declared to be the key of {table.name}: {' and '.join(p for p in parts if p)}."
@@ -67,7 +69,13 @@ def _gaps(star: Star) -> list[Finding]:
     for fact, dimensions in lacking.items():
         names = list(dimensions)
         probes = list(dict.fromkeys(p for of_dimension in dimensions.values() for p in of_dimension))
-        found.append(Finding("gap", "note", f"table {fact}", f"{fact} does not know {listed(names, 'or')}.",
-                             f"{', '.join(probes)} {'set' if len(probes) > 1 else 'sets'} it beside another fact there; its number stays "
-                             "the same."))  # fmt: skip
+        found.append(
+            Finding(
+                "gap",
+                "note",
+                f"table {fact}",
+                f"{fact} does not know {listed(names, 'or')}.",
+                f"{', '.join(probes)} {'set' if len(probes) > 1 else 'sets'} it beside another fact there; its number stays the same.",
+            )
+        )
     return found

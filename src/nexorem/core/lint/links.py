@@ -75,7 +75,13 @@ def unused_links(star: Star, bound: Sequence[t.MeasureValue]) -> list[Finding]:
     """Inactive links that no measure switches on."""
     switched = {e.link.name for m in bound for e in edits_of(m) if isinstance(e, t.Switched)}
     return [
-        Finding("unused_link", "note", f"link {k.name}", f"No measure switches on {k.name}, which is inactive.",
-                f"Write given (via {star.model.link_text(k)}) where it is meant, or remove the link.")
-        for k in star.model.links if not k.active and k.name not in switched
-    ]  # fmt: skip
+        Finding(
+            "unused_link",
+            "note",
+            f"link {k.name}",
+            f"No measure switches on {k.name}, which is inactive.",
+            f"Write given (via {star.model.link_text(k)}) where it is meant, or remove the link.",
+        )
+        for k in star.model.links
+        if not k.active and k.name not in switched
+    ]

@@ -22,13 +22,26 @@ def of_measure(star: Star, measure: t.MeasureValue) -> list[Finding]:
             behind = {x for table in cleared for x in flowing_into(star.model.links, star.state, table)} - cleared
             if behind:
                 names, wide = ", ".join(sorted(behind)), quoted(edit.table)
-                found.append(Finding("clear_stops", "warning", about,
-                                     f"{measure.name} clears what {wide} looks up, and filters on {names} still reach it over a loose link "
-                                     "or from the many side.", f"Write clear into {wide} where these are meant too."))  # fmt: skip
+                found.append(
+                    Finding(
+                        "clear_stops",
+                        "warning",
+                        about,
+                        f"{measure.name} clears what {wide} looks up, and filters on {names} still reach it over a loose link "
+                        "or from the many side.",
+                        f"Write clear into {wide} where these are meant too.",
+                    )
+                )
     if any(_counts_against_zero(n) for n in nodes(measure)):
-        found.append(Finding("count_compared", "note", about,
-                             f"{measure.name} compares a number of rows with 0: over no rows it is empty, not 0, and the comparison is not "
-                             "true.", "Write … IS NULL, or COALESCE(rows(…), 0)."))  # fmt: skip
+        found.append(
+            Finding(
+                "count_compared",
+                "note",
+                about,
+                f"{measure.name} compares a number of rows with 0: over no rows it is empty, not 0, and the comparison is not true.",
+                "Write … IS NULL, or COALESCE(rows(…), 0).",
+            )
+        )
     return found
 
 

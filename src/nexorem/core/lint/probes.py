@@ -47,8 +47,15 @@ def of_folio(star: Star, data: Mapping[str, Any]) -> list[Finding]:
     for tile in tiles if isinstance(tiles, list | tuple) else ():
         asked = tile.get("probe") if isinstance(tile, Mapping) else None
         if isinstance(asked, str) and asked not in known:
-            found.append(Finding("broken_tile", "warning", about, f"A tile of {name} shows the probe {asked}, which is not in the model.",
-                                 "Take it off the folio, or name another probe."))  # fmt: skip
+            found.append(
+                Finding(
+                    "broken_tile",
+                    "warning",
+                    about,
+                    f"A tile of {name} shows the probe {asked}, which is not in the model.",
+                    "Take it off the folio, or name another probe.",
+                )
+            )
         elif isinstance(asked, Mapping):
             title = str(tile.get("title") or "a tile")
             broken = [f for f in of_probe(star, {**asked, "name": title}) if f.code == "broken_probe"]
@@ -64,10 +71,17 @@ def _unreached(star: Star, about: str, tables: Sequence[str], measures: Sequence
     """Filters that reach no measure at all."""
     reached = {x for m in measures for x in _reaching(star, m)}
     return [
-        Finding("filter_unreached", "warning", about, f"A filter on {table} reaches no measure of the probe.",
-                "Link it, or write the edit that carries it; its reach names what blocks it.", table)
-        for table in tables if measures and table not in reached
-    ]  # fmt: skip
+        Finding(
+            "filter_unreached",
+            "warning",
+            about,
+            f"A filter on {table} reaches no measure of the probe.",
+            "Link it, or write the edit that carries it; its reach names what blocks it.",
+            table,
+        )
+        for table in tables
+        if measures and table not in reached
+    ]
 
 
 def _of_measure(
@@ -76,9 +90,16 @@ def _of_measure(
     found = []
     reaching = _reaching(star, measure)
     if axes and reaching and not reaching & set(axes):
-        found.append(Finding("measure_unreached", "warning", about,
-                             f"No axis reaches {measure.name}: it is the same in every cell.",
-                                 "Take it out, or link its facts.", measure.name))  # fmt: skip
+        found.append(
+            Finding(
+                "measure_unreached",
+                "warning",
+                about,
+                f"No axis reaches {measure.name}: it is the same in every cell.",
+                "Take it out, or link its facts.",
+                measure.name,
+            )
+        )
     found += _summed(star, about, measure, axes)
     found += _set_on_axis(about, probe, measure)
     if probe.totals != "none":
@@ -106,9 +127,16 @@ def _set_on_axis(about: str, probe: Probe, measure: t.MeasureValue) -> list[Find
         if isinstance(edit, t.Condition | t.Listing) and not edit.keep:
             own = [c for c in edit.columns or () if (edit.table, c) in axes]
             if own:
-                return [Finding("set_on_axis", "note", about,
-                                f"{measure.name} sets {edit.table}.{own[0]}, which is on the axes: it is the same along them.",
-                                "Write keep where only the members set are to have a value.", measure.name)]  # fmt: skip
+                return [
+                    Finding(
+                        "set_on_axis",
+                        "note",
+                        about,
+                        f"{measure.name} sets {edit.table}.{own[0]}, which is on the axes: it is the same along them.",
+                        "Write keep where only the members set are to have a value.",
+                        measure.name,
+                    )
+                ]
     return []
 
 

@@ -30,9 +30,15 @@ def _two_way(star: Star, link: Link) -> list[Finding]:
     mates = [k for k in star.model.links if k is not link and k.active and k.flow == "two-way" and k.tables & link.tables]
     if mates and min(k.name for k in mates) > link.name:
         names = ", ".join(k.name for k in mates)
-        found.append(Finding("two_way_chain", "warning", f"link {link.name}",
-                             f"Filters run both ways over {link.name} and on over {names}: a pick in one table empties others far away.",
-                             "Make the links one-way, and write given (flow … two-way) in the measures that need it."))  # fmt: skip
+        found.append(
+            Finding(
+                "two_way_chain",
+                "warning",
+                f"link {link.name}",
+                f"Filters run both ways over {link.name} and on over {names}: a pick in one table empties others far away.",
+                "Make the links one-way, and write given (flow … two-way) in the measures that need it.",
+            )
+        )
     facts = star.facts(link)
     if facts.orphans or facts.empty:
         count = facts.orphans + facts.empty
@@ -54,9 +60,15 @@ def _many_to_many(star: Star, link: Link) -> list[Finding]:
     unique = next((text for text, one in sides if one), None)
     if unique is None:
         return []
-    return [Finding("really_many_to_one", "note", f"link {link.name}",
-                    f"The many-to-many link {link.name} could be many-to-one: {unique} is unique.",
-                    "Declare it many-to-one with that end as `to`; then it can be looked up through.")]  # fmt: skip
+    return [
+        Finding(
+            "really_many_to_one",
+            "note",
+            f"link {link.name}",
+            f"The many-to-many link {link.name} could be many-to-one: {unique} is unique.",
+            "Declare it many-to-one with that end as `to`; then it can be looked up through.",
+        )
+    ]
 
 
 def _bridge(star: Star, table: Table) -> list[Finding]:
@@ -69,9 +81,15 @@ def _bridge(star: Star, table: Table) -> list[Finding]:
     if any(k.flow == "two-way" for k in looks_up):
         return []
     a, b = sorted(others)
-    return [Finding("bridge_one_way", "note", f"table {table.name}",
-                    f"{table.name} looks like a bridge between {a} and {b}, and no filter comes over it from the one to the other.",
-                    f"Make the link to one of them two-way, or write given (flow … two-way) where {a} is to filter {b}.")]  # fmt: skip
+    return [
+        Finding(
+            "bridge_one_way",
+            "note",
+            f"table {table.name}",
+            f"{table.name} looks like a bridge between {a} and {b}, and no filter comes over it from the one to the other.",
+            f"Make the link to one of them two-way, or write given (flow … two-way) where {a} is to filter {b}.",
+        )
+    ]
 
 
 def _calendar(star: Star, table: Table) -> list[Finding]:

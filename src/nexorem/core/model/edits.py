@@ -186,8 +186,23 @@ def _remove_table(model: Model, edit: Edit) -> Applied:
     return replace(model, tables=left), {"kind": "add_table", "table": table_json(table), "at": model.tables.index(table)}
 
 
-CHANGEABLE = ("name", "columns", "source", "key", "calendar", "description", "formula", "origin", "steps", "load", "role", "grain",
-              "grain_columns", "hidden", "subject")  # fmt: skip
+CHANGEABLE = (
+    "name",
+    "columns",
+    "source",
+    "key",
+    "calendar",
+    "description",
+    "formula",
+    "origin",
+    "steps",
+    "load",
+    "role",
+    "grain",
+    "grain_columns",
+    "hidden",
+    "subject",
+)
 
 
 def _change_table(model: Model, edit: Edit) -> Applied:
@@ -259,13 +274,27 @@ def _put_renamed(model: Model, edit: Edit) -> Applied:
 
 
 KINDS: dict[str, Callable[[Model, Edit], Applied]] = {
-    "add_link": _add_link, "remove_link": _remove_link, "change_link": _change_link, "add_measure": _add_measure,
-    "remove_measure": _remove_measure, "change_measure": _change_measure, "put_probe": _put_probe,
-    "remove_probe": _remove_probe, "place_tables": _place_tables, "add_table": _add_table, "remove_table": _remove_table,
-    "change_table": _change_table, "put_hierarchy": _put_hierarchy, "remove_hierarchy": _remove_hierarchy, "put_folio": _put_folio,
-    "remove_folio": _remove_folio, "together": _together, "accept_finding": _accept_finding, "reopen_finding": _reopen_finding,
+    "add_link": _add_link,
+    "remove_link": _remove_link,
+    "change_link": _change_link,
+    "add_measure": _add_measure,
+    "remove_measure": _remove_measure,
+    "change_measure": _change_measure,
+    "put_probe": _put_probe,
+    "remove_probe": _remove_probe,
+    "place_tables": _place_tables,
+    "add_table": _add_table,
+    "remove_table": _remove_table,
+    "change_table": _change_table,
+    "put_hierarchy": _put_hierarchy,
+    "remove_hierarchy": _remove_hierarchy,
+    "put_folio": _put_folio,
+    "remove_folio": _remove_folio,
+    "together": _together,
+    "accept_finding": _accept_finding,
+    "reopen_finding": _reopen_finding,
     "put_renamed": _put_renamed,
-}  # fmt: skip
+}
 
 
 def _subject(edit: Edit) -> str:

@@ -212,9 +212,10 @@ class Model:
         column = table.column(column_name)
         if column is None:
             raise refuse(
-                "unknown_column", f"{table.name} has no column {column_name}.",
+                "unknown_column",
+                f"{table.name} has no column {column_name}.",
                 near_hint(column_name, [c.name for c in table.columns]),
-            )  # fmt: skip
+            )
         return table.name, column.name
 
 
@@ -237,9 +238,13 @@ def link_json(link: Link) -> dict[str, Any]:
         return texts[0] if len(texts) == 1 else texts
 
     data: dict[str, Any] = {
-        "name": link.name, "from": end(link.from_table, link.from_columns), "to": end(link.to_table, link.to_columns),
-        "cardinality": link.cardinality, "flow": link.flow, "active": link.active,
-    }  # fmt: skip
+        "name": link.name,
+        "from": end(link.from_table, link.from_columns),
+        "to": end(link.to_table, link.to_columns),
+        "cardinality": link.cardinality,
+        "flow": link.flow,
+        "active": link.active,
+    }
     if link.firm is not None:
         data["firm"] = link.firm
     if link.description:
@@ -271,9 +276,17 @@ def link_from_json(model: Model, data: Mapping[str, Any]) -> Link:
         if data.get(word, allowed[0]) not in allowed:
             raise refuse("bad_link", f"{word} is {data[word]!r}.", f"It is one of {', '.join(allowed)}.")
     link = Link(
-        "", from_table, from_columns, to_table, to_columns, data.get("cardinality", "many-to-one"), data.get("flow", "one-way"),
-        bool(data.get("active", True)) and from_table != to_table, data.get("firm"), str(data.get("description", "")),
-    )  # fmt: skip
+        "",
+        from_table,
+        from_columns,
+        to_table,
+        to_columns,
+        data.get("cardinality", "many-to-one"),
+        data.get("flow", "one-way"),
+        bool(data.get("active", True)) and from_table != to_table,
+        data.get("firm"),
+        str(data.get("description", "")),
+    )
     return replace(link, name=str(data.get("name") or link.ends_text))
 
 
@@ -290,9 +303,22 @@ def table_json(table: Table) -> dict[str, Any]:
 
 
 TABLE_PARTS: dict[str, type[Any]] = {
-    "name": str, "columns": list, "source": str, "key": list, "calendar": dict, "description": str, "formula": str, "origin": dict,
-    "steps": list, "load": int, "role": str, "grain": str, "grain_columns": list, "hidden": bool, "subject": str,
-}  # fmt: skip
+    "name": str,
+    "columns": list,
+    "source": str,
+    "key": list,
+    "calendar": dict,
+    "description": str,
+    "formula": str,
+    "origin": dict,
+    "steps": list,
+    "load": int,
+    "role": str,
+    "grain": str,
+    "grain_columns": list,
+    "hidden": bool,
+    "subject": str,
+}
 
 
 def table_from_json(item: Mapping[str, Any]) -> Table:

@@ -14,8 +14,14 @@ from nexorem.core.words import listed
 
 ADDING = ("sum", "count", "rows")
 SIGNS = frozenset({"+", "-", "negate"})
-EXTREMES = {"min": "the smallest", "max": "the largest", "median": "the median", "percentile": "a percentile", "stddev": "a deviation",
-            "listagg": "a list"}  # fmt: skip
+EXTREMES = {
+    "min": "the smallest",
+    "max": "the largest",
+    "median": "the median",
+    "percentile": "a percentile",
+    "stddev": "a deviation",
+    "listagg": "a list",
+}
 BY_FORMULA = ("ratio", "product", "average", "extreme", "constant", "distinct", "kind")  # whatever the axes are
 
 

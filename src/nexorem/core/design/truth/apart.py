@@ -206,9 +206,12 @@ def rows_by_lines(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item:
         return None  # it is computed for rows of something else
     context = run.contexts[step.context]
     owners, rows = visible_pairs(
-        star, selectors(star, star.inflow(scan.grain, scan.state), context, found.budget), context.size, np.arange(star.size(scan.grain)),
+        star,
+        selectors(star, star.inflow(scan.grain, scan.state), context, found.budget),
+        context.size,
+        np.arange(star.size(scan.grain)),
         found.budget,
-    )  # fmt: skip
+    )
     if scan.where is not None:
         first = np.zeros(1, np.int64)
         every = np.arange(star.size(scan.grain))

@@ -79,8 +79,13 @@ def _whole(grid: Grid, measure: t.MeasureValue, below: t.Typed, along: Columns) 
             new = text.replace(first.text, _cleared(first, target, over_loose)) if first else more
             made = mend_of(star, grid.probe.define, measure, edited, new, f"write clear {target}")
             mends = [made] if made and mended_measure(star, grid.probe.define, made, measure) else []
-    return make_mark("whole", f"{measure.name} is 100 % wherever it has a value: its denominator keeps the filters on {named}; {why}.",
-                 [x for x, _ in along], along, mends=mends)  # fmt: skip
+    return make_mark(
+        "whole",
+        f"{measure.name} is 100 % wherever it has a value: its denominator keeps the filters on {named}; {why}.",
+        [x for x, _ in along],
+        along,
+        mends=mends,
+    )
 
 
 def _cleared(edit: t.Cleared, target: str, instead: bool) -> str:

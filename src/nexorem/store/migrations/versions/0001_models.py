@@ -28,35 +28,38 @@ def upgrade() -> None:
         _now("created_at"),
     )
     op.create_table(
-        "edit", _owner(),
+        "edit",
+        _owner(),
         sa.Column("number", sa.BigInteger, primary_key=True),
         sa.Column("author", sa.Text, nullable=False),
         sa.Column("title", sa.Text, nullable=False),
         sa.Column("change", pg.JSONB, nullable=False),
         sa.Column("inverse", pg.JSONB, nullable=False),
         _now("made_at"),
-    )  # fmt: skip
+    )
     op.create_table(
-        "change", _owner(),
+        "change",
+        _owner(),
         sa.Column("version", sa.BigInteger, primary_key=True),
         sa.Column("direction", sa.Text, nullable=False),
         sa.Column("title", sa.Text, nullable=False),
         sa.Column("author", sa.Text, nullable=False),
         sa.Column("touches", pg.ARRAY(sa.Text), nullable=False),
         _now("made_at"),
-    )  # fmt: skip
+    )
     op.create_table(
         "table_rows", _owner(), sa.Column("table_name", sa.Text, primary_key=True), sa.Column("size", sa.BigInteger, nullable=False)
     )
     op.create_table(
-        "column_part", _owner(),
+        "column_part",
+        _owner(),
         sa.Column("table_name", sa.Text, primary_key=True),
         sa.Column("column_name", sa.Text, primary_key=True),
         sa.Column("part", sa.Integer, primary_key=True),
         sa.Column("dtype", sa.Text, nullable=False),
         sa.Column("last", sa.Boolean, nullable=False),
         sa.Column("data", sa.LargeBinary, nullable=False),
-    )  # fmt: skip
+    )
     # The parts are compressed already; the server should not try again.
     op.execute("ALTER TABLE column_part ALTER COLUMN data SET STORAGE EXTERNAL")
 

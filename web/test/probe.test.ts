@@ -1,0 +1,63 @@
+import { describe, expect, it } from 'vitest';
+import { freeName } from '../src/features/measure/drafts';
+import { nextSort, orderOf } from '../src/features/probe/axes';
+import { cellFailures } from '../src/features/probe/gridState';
+import { extent } from '../src/features/probe/pictures/series';
+import type { GridAnswer } from '../src/api/client';
+
+describe('a heading', () => {
+  it.each([undefined, { 'Cal.year': 2031 }])('orders down, then up, then not, at %o', (at) => {
+    const made = at ? { by: 'seats', at } : { by: 'seats' };
+    let sort: ReturnType<typeof nextSort> = [];
+    for (const want of [[{ ...made, desc: true }], [{ ...made, desc: false }], []]) {
+      sort = nextSort(sort, 'seats', ...(at ? ([at] as const) : []));
+      expect(sort).toEqual(want);
+    }
+  });
+
+  it('has another order over all places than at one', () => {
+    expect(orderOf([{ by: 'seats', desc: true, at: { 'Cal.year': 2031 } }], 'seats') ?? null).toBeNull();
+  });
+});
+
+it.each([
+  ['share', 'share_3'],
+  ['y', 'y'],
+  ['X', 'X_2'],
+])('a free name for %s is taken by nobody', (name, want) => {
+  expect(freeName([{ name: 'Share' }, { name: 'share_2' }, { name: 'x' }] as Parameters<typeof freeName>[0], name)).toBe(want);
+});
+
+/** Whole numbers from -9 to 9 and gaps, the same in every run. */
+function* numbers(seed: number): Generator<number | null> {
+  for (let x = seed; ; x = (x * 1103515245 + 12345) % 2 ** 31) yield x % 7 === 0 ? null : (x % 19) - 9;
+}
+
+describe.each([false, true])('the extent of a picture, stacked %s', (stacked) => {
+  it('holds every bar and 0', () => {
+    const next = numbers(5);
+    for (let i = 0; i < 30; i += 1) {
+      const series = Array.from({ length: 1 + (i % 3) }, () => ({
+        values: Array.from({ length: 4 }, () => next.next().value as number | null),
+      }));
+      const ends = [0, 1, 2, 3].flatMap((at) => {
+        const bars = series.map((s) => s.values[at] ?? 0);
+        const sum = (those: number[]) => those.reduce((a, b) => a + b, 0);
+        return stacked ? [sum(bars.filter((v) => v > 0)), sum(bars.filter((v) => v < 0))] : bars;
+      });
+      const [low, high] = [Math.min(0, ...ends), Math.max(0, ...ends)];
+      expect(extent(series as Parameters<typeof extent>[0], stacked)).toEqual([low, high > low ? high : low + 1]);
+    }
+  });
+});
+
+it('finds the cells that cannot be computed by measure and place', () => {
+  const failed = [{ row: 2, column: 1, error: 'overflow', message: 'A whole number grew beyond 64 bits.' }];
+  const answer = {
+    measures: [
+      { name: 'a', failed },
+      { name: 'b', failed: [] },
+    ],
+  } as unknown as GridAnswer;
+  expect([...cellFailures(answer)]).toEqual([['a 2 1', failed[0]]]);
+});
