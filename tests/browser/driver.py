@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import tempfile
-import time
 from pathlib import Path
 
 from selenium import webdriver
@@ -51,6 +50,30 @@ READS = (
 )
 TEXTS = "return [...document.querySelectorAll(arguments[0])].map((e) => (e.innerText ?? e.textContent).slice(0, 400))"
 
+# Counts what is asked of the server, from the first script of each page on.
+COUNTED = """
+window.onTheirWay = 0;
+const asked = window.fetch;
+window.fetch = (...all) => { window.onTheirWay += 1; return asked(...all).finally(() => { window.onTheirWay -= 1; }); };
+"""
+STILL = """
+const done = arguments[0];
+let left = 4;
+const look = () => {
+  const moves = document.getAnimations().some((a) => a.playState === 'running' && a.effect?.getComputedTiming().iterations !== Infinity);
+  if (window.onTheirWay > 0 || moves) done(false);
+  else if ((left -= 1) === 0) done(true);
+  else requestAnimationFrame(look);
+};
+requestAnimationFrame(look);
+"""
+FRAMES = """
+const [count, done] = arguments;
+let left = count;
+const next = () => ((left -= 1) < 0 ? done(true) : requestAnimationFrame(next));
+next();
+"""
+
 
 class Browser:
     """A browser with a window of exactly the size asked for."""
@@ -63,6 +86,7 @@ class Browser:
             options.add_argument(flag)
         options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
         self.driver = webdriver.Chrome(options, Service("/usr/bin/chromedriver"))
+        self.driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": COUNTED})
         self.resize(width, height)
         self.scheme(dark)
 
@@ -193,8 +217,16 @@ class Browser:
         """A key with Ctrl held."""
         ActionChains(self.driver).key_down(Keys.CONTROL).send_keys(key).key_up(Keys.CONTROL).perform()
 
+    def settled(self):
+        """Waits until nothing is on its way: no answer, and nothing that moves, for some frames on end."""
+        self.until(lambda: self.driver.execute_async_script(STILL))
+
+    def frames(self, count):
+        """Waits for some pictures of the screen."""
+        self.driver.execute_async_script(FRAMES, count)
+
     def picture(self, path):
-        time.sleep(0.35)
+        self.settled()
         self.driver.save_screenshot(str(path))
 
     def violations(self):

@@ -1,6 +1,5 @@
 """The benches of Measure and Probe by hand and by keyboard: what each gesture does to the sentence, the formula and the numbers."""
 
-import time
 import unittest
 import urllib.parse
 import urllib.request
@@ -309,7 +308,7 @@ class MeasureBench(Bench):
         self.write("sum(Booking.seats * Fare.")
         self.b.keys("w")
         self.b.reads("winter", ".cm-tooltip-autocomplete")
-        time.sleep(0.3)  # the editor takes no choice from a list that has only just opened
+        self.b.frames(20)  # the editor takes no choice from a list that has only just opened
         self.b.keys(Keys.ENTER)
         self.b.reads("Fare.winter", ".cm-content")
         self.write("growth + 1")

@@ -2,7 +2,6 @@
 
 import json
 import tempfile
-import time
 import unittest
 import urllib.request
 from pathlib import Path
@@ -116,7 +115,7 @@ class Gathering(OneBrowser):
         sheets.send_keys(Keys.CONTROL, "a")
         sheets.send_keys("season")
         self.b.click("Read again with these settings")
-        time.sleep(0.5)  # until the new reading has taken the old one's place
+        self.b.settled()  # the new reading has taken the old one's place
         self.b.reads("Read 21 tables", seconds=40)
         for found, name in NAMES.items():
             self.type(f"Name of {found}", name)

@@ -1,6 +1,5 @@
 """Designing links in the real browser by the keyboard alone, and for everyone: both themes, after WCAG 2.2 AA."""
 
-import time
 import unittest
 
 from selenium.webdriver.common.action_chains import ActionChains
@@ -173,12 +172,12 @@ class Accessible(Stage):
             self.assertEqual(self.b.violations(), [], "cell")
             self.b.click("Switch off", ".cell-panel button")
             self.b.reads("cells differ", ".sheet")
-            time.sleep(0.4)
+            self.b.settled()
             self.assertEqual(self.b.violations(), [], f"sheet {dark}")
             for named, shown in views:
                 self.again(**named)
                 self.b.one(shown)
-                time.sleep(0.3)
+                self.b.settled()
                 self.assertEqual(self.b.violations(), [], (named, dark))
             self.api("/edits", edit=off[0], base=0)
             self.again(s={"kind": "history", "number": 1})

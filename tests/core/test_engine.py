@@ -2,7 +2,6 @@
 
 import random
 import socket
-import threading
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from unittest import mock
@@ -21,6 +20,7 @@ from nexorem.core.values import encode, vector
 from nexorem.server.callers import has_gone, watch
 from tests.core.small import STAR, grid, make_star
 from tests.oracle.random_models import Maker
+from tests.waiting import until
 
 
 class Columns(unittest.TestCase):
@@ -100,12 +100,7 @@ class Together(unittest.TestCase):
         watch(ours, budget)
         theirs.close()
         self.assertTrue(has_gone(ours))
-        for _ in range(100):
-            try:
-                budget.check()
-            except OverLimit:
-                break
-            threading.Event().wait(0.05)
+        until(lambda: budget._cancelled)
         self.assertRaises(OverLimit, budget.check)
         ours.close()
         self.assertTrue(has_gone(ours))

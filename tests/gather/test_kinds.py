@@ -6,7 +6,6 @@ import io
 import json
 import os
 import random
-import time
 import unittest
 import zipfile
 from pathlib import Path
@@ -24,6 +23,7 @@ from nexorem.package.arrow import from_arrow
 from nexorem.package.write import package_files
 from tests.core.small import STAR, make_star
 from tests.gather.folder import TABLE, Folder, ods, saved, workbook
+from tests.waiting import until
 
 MUTATIONS = int(os.environ.get("MUTATIONS", "60"))
 
@@ -328,18 +328,15 @@ class Broken(Folder):
             packed.writestr("[Content_Types].xml", b" " * 300_000_000)
         self.put("deep.xlsx", deep.getvalue())
         self.put("lines.jsonl", b'{"a": "' + b"x" * 50 * 1024**2)
-        start = time.monotonic()
         job = Job(1, {"discover": ["bomb.zip", "bomb.xlsx", "deep.xlsx", "lines.jsonl"], "files": self.folder})
         self.follow(job, 60)
         self.assertEqual([i.state for i in job.items], ["failed"] * 4)
         self.assertEqual([i.errors[0]["code"] for i in job.items[:2]], ["too_large", "too_large"])
-        self.assertLess(time.monotonic() - start, 60)
 
     def test_a_reader_that_is_killed_harms_nobody(self):
         self.put("long.csv", "a,b\n" + "1,x\n" * 3_000_000)
         job = Job(1, {"discover": ["long.csv"], "files": self.folder})
-        while not job.items:
-            time.sleep(0.02)
+        until(lambda: job.items)
         job.process.kill()
         self.follow(job, 20)
         self.assertEqual([i.errors[0]["code"] for i in job.items], ["reader_ended"])

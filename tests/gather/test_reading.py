@@ -3,7 +3,6 @@
 import datetime as dt
 import random
 import re
-import time
 import unittest
 
 import numpy as np
@@ -158,10 +157,8 @@ class Csv(Folder):
             ("a\n1\n", "bad_source", "delimiters", {"delimiters": ","}),
         ):
             self.put("t.csv", data)
-            start = time.monotonic()
             with self.subTest(code=code, data=data[:20]):
                 self.refused(code, words, **source)
-            self.assertLess(time.monotonic() - start, 20)
 
     def test_the_folder_of_files_is_not_left(self):
         (self.folder / "link.csv").symlink_to("/etc/passwd")

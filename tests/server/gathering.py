@@ -1,10 +1,10 @@
 """What tests of gathering share: a model of two files, and short ways to ask the server."""
 
-import time
 import unittest
 
 from nexorem.server.app import create_app
 from tests.store.cluster import fresh_url
+from tests.waiting import until
 
 SALES = "no,port,sold on,seats\n1,N,31.12.2031,2\n2,s ,1.1.2032,3\n3,X,2.1.2032,\n"
 PORTS = "code,name\nN,North\nS,South\n"
@@ -31,12 +31,11 @@ class Gathered(unittest.TestCase):
 
     def read(self, **asked):
         reading = self.ask("POST", f"{self.model}/readings", asked)
-        for _ in range(400):
-            if reading["state"] != "running":
-                return reading
-            time.sleep(0.05)
-            reading = self.ask("GET", f"{self.model}/readings/{reading['id']}")
-        raise AssertionError(reading)
+        return self.ended(reading["id"])
+
+    def ended(self, reading):
+        """A reading, once it has ended."""
+        return until(lambda: (told := self.ask("GET", f"{self.model}/readings/{reading}"))["state"] != "running" and told)
 
     def document(self):
         return self.ask("GET", self.model)

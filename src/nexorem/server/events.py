@@ -6,12 +6,13 @@ import json
 import queue
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import psycopg
 
 from nexorem.store.models import CHANNEL
 
+FIRST_SECONDS = 5.0  # that a window waits for the store to be listened to
 BEAT_SECONDS = 15.0
 
 
@@ -23,9 +24,11 @@ class Events:
         self._queues: dict[int, list[queue.Queue[int]]] = {}
         self._lock = threading.Lock()
         self._thread: threading.Thread | None = None
+        self._listening = threading.Event()
 
-    def stream(self, model_id: int, version: int) -> Iterator[str]:
-        """Server-sent events of one window: the version it starts from, then each new one."""
+    def stream(self, model_id: int, version: Callable[[], int]) -> Iterator[str]:
+        """Server-sent events of one window: the version it starts from, then each new one. The first is asked for when all that come after
+        it are heard."""
         waiting: queue.Queue[int] = queue.Queue()
         with self._lock:
             self._queues.setdefault(model_id, []).append(waiting)
@@ -33,7 +36,8 @@ class Events:
                 self._thread = threading.Thread(target=self._listen, daemon=True)
                 self._thread.start()
         try:
-            yield f"event: version\ndata: {json.dumps({'version': version})}\n\n"
+            self._listening.wait(FIRST_SECONDS)
+            yield f"event: version\ndata: {json.dumps({'version': version()})}\n\n"
             while True:
                 try:
                     found = waiting.get(timeout=BEAT_SECONDS)
@@ -50,9 +54,11 @@ class Events:
             try:
                 with psycopg.connect(self._url, autocommit=True) as connection:
                     connection.execute(f"LISTEN {CHANNEL}")
+                    self._listening.set()
                     for notice in connection.notifies():
                         self._hand_out(notice.payload)
             except psycopg.Error:
+                self._listening.clear()
                 time.sleep(1.0)
 
     def _hand_out(self, payload: str) -> None:
