@@ -82,7 +82,10 @@ class Maker(Formulas):
         start = dt.date(2031, r.choice([1, 2, 3, 12]), r.choice([1, 1, 27, 28]))
         step = r.choice([1, 1, 1, 13])
         days = [start + dt.timedelta(days=step * i) for i in range(r.choice([8, 33, 62]))]
-        return [{**r.choice(rows), "id": i + 1, "c1": i, "c2": "a", "d": day} for i, day in enumerate(days)]
+        found = [{**r.choice(rows), "id": i + 1, "c1": i, "c2": "a", "d": day} for i, day in enumerate(days)]
+        if self.more.random() < 0.6:  # columns that dates determine, as a calendar has them
+            found = [{**row, "f0": row["d"].month, "f1": row["d"].isocalendar().week % 10, "g": f"{row['d']:%Y}"} for row in found]
+        return found
 
     def table(self):
         """One of the tables, mostly of those in focus."""

@@ -10,7 +10,8 @@ from contextlib import suppress
 from unittest import mock
 
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine import fast, grid, lines, scan
+from nexorem.core.engine import cubes, fast, grid, lines, scan
+from nexorem.core.engine.cubes import coarsened
 from tests.oracle.agreement import check_seed
 
 SEEDS = int(os.environ.get("SEEDS", "2000"))
@@ -35,8 +36,17 @@ class Agreement(unittest.TestCase):
             mock.patch.object(lines, "CROSSED", 0),
             mock.patch.multiple(grid, FEW_ROWS=range(99), FEW_USED=0),
         )
-        with mock.patch.multiple(scan, BLOCK=3, SHARE=2), few[0], few[1], few[2]:
+        acted = []
+
+        def coarser(star, selector):
+            found = coarsened(star, selector)
+            acted.append(found is not selector)
+            return found
+
+        finer = mock.patch.multiple(cubes, FINE=2, COARSER=1), mock.patch.object(fast, "coarsened", coarser)
+        with mock.patch.multiple(scan, BLOCK=3, SHARE=2), few[0], few[1], few[2], finer[0], finer[1]:
             self.agree(FIRST + 100_000, SEEDS - SEEDS // 2)
+            self.assertGreater(sum(acted), len(acted) // 200, "dates are hardly ever taken for their months")
             # A filter that runs from the rows to what they look up closes its (unmatched) line.
             self.assertIsNotNone(check_seed(1_000_565))
 

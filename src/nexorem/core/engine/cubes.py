@@ -20,6 +20,7 @@ from nexorem.core.values import Array, Vector
 
 MOST_CELLS = 1_000_000
 FINE = 100  # members: fewer are fine enough as they are
+COARSER = 4  # times fewer members that a column must have to be worth it
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -98,7 +99,7 @@ def coarsened(star: Star, selector: Selector) -> Selector:
         (star.domain(table.name, (c.name,)).size, c.name) for c in table.columns if star.column(table.name, c.name).codes is not None
     )
     for members, name in columns:
-        if members * 4 > size:
+        if members * COARSER > size:
             break
         other = Selector(selector.table, (name,), selector.chain, selector.sets, selector.index)
         coarse = _coarser(star, selector, other, 0)
