@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import assert_never
 
 import numpy as np
 
@@ -100,7 +101,20 @@ def supports(star: Star, node: t.Typed, tables: set[str]) -> list[t.Aggregate] |
             return _combined(star, {f.name for f in node.functions}, node.arguments, tables)
         case t.Apply():
             return _combined(star, {node.function.name}, node.arguments, tables)
-    return None
+        case (
+            t.Unknown()
+            | t.ColumnValue()
+            | t.RowName()
+            | t.InRow()
+            | t.InContext()
+            | t.Member()
+            | t.Iterated()
+            | t.Single()
+            | t.Asked()
+            | t.Rank()
+        ):
+            return None
+    assert_never(node)
 
 
 def _combined(star: Star, names: set[str], arguments: Sequence[t.Typed], tables: set[str]) -> list[t.Aggregate] | None:

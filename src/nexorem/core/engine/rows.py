@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
+from typing import assert_never
 
 import numpy as np
 
@@ -211,7 +212,7 @@ def relation(shape: t.Rows, batch: Batch, around: Around, state: LinkState) -> R
             return _listed(shape, batch, around)
         case t.JoinedRows():
             return _joined(shape, batch, around, state)
-    raise AssertionError(shape)
+    assert_never(shape)
 
 
 def passing(found: Relation, predicate: Vector, around: Around) -> Relation:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import assert_never
 
 import numpy as np
 
@@ -36,7 +37,11 @@ def computed(node: t.Typed, values: Sequence[Vector], size: int) -> Vector:
             return widen(found, node.dtype)
         case t.Member():
             return _member(values).failing(*(v.failed for v in values))
-    raise AssertionError(node)
+        case t.Aggregate() | t.Iterated() | t.Single() | t.Asked() | t.Rank() | t.Let() | t.LetValue() | t.MeasureValue() | t.Edited():
+            raise AssertionError("has no value of its own here")
+        case t.Unknown() | t.ColumnValue() | t.RowName() | t.InRow() | t.InContext():
+            raise AssertionError("is a leaf")
+    assert_never(node)
 
 
 def chosen(condition: Vector, then: Vector, otherwise: Vector) -> Vector:

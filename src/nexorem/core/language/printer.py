@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from typing import assert_never
+
 from nexorem.core.language import typed as t
 
+Over = t.Unknown | t.RowName | t.Let | t.LetValue | t.Aggregate | t.Iterated | t.Single | t.Asked | t.Rank
 Child = tuple[str, "t.Typed | t.Rows | None"]
 
 
@@ -57,7 +60,7 @@ def _shown(node: t.Typed, met: set[str]) -> tuple[str, list[Child]]:
     return _aggregated(node)
 
 
-def _aggregated(node: t.Typed) -> tuple[str, list[Child]]:
+def _aggregated(node: Over) -> tuple[str, list[Child]]:
     match node:
         case t.RowName():
             return f"column {node.place + 1} of the rows", []
@@ -81,7 +84,9 @@ def _aggregated(node: t.Typed) -> tuple[str, list[Child]]:
         case t.Rank():
             order = "ascending" if node.ascending else "descending"
             return f"rank, {order}", [("own value", node.operand), ("among", node.among), ("by", node.by)]
-    return "unknown", []
+        case t.Unknown():
+            return "unknown", []
+    assert_never(node)
 
 
 def _given(children: list[Child]) -> list[Child]:
@@ -116,4 +121,4 @@ def _rows(node: t.Rows) -> tuple[str, list[Child]]:
             return "with", [("", node.rows), *((n, v) for n, v in zip(names, node.values, strict=True))]
         case t.ListedRows():
             return "values", [(f"row {i + 1}" if j == 0 else "", x) for i, line in enumerate(node.lines) for j, x in enumerate(line)]
-    return "rows", []
+    assert_never(node)

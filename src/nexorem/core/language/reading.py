@@ -6,6 +6,7 @@ Nothing here looks at a formula's text, so a sentence says what is computed, not
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import assert_never
 
 from nexorem.core.language import typed as t
 from nexorem.core.model.model import Model
@@ -119,7 +120,7 @@ class Reader:
             return f"{words[0]} is empty"
         return f"minus {words[0]}" if name == "negate" else f"{name.lower()} of {', '.join(words)}"
 
-    def _aggregated(self, node: t.Typed) -> str:
+    def _aggregated(self, node: t.Unknown | t.Aggregate | t.Iterated | t.Single | t.Asked | t.Rank) -> str:
         match node:
             case t.Aggregate():
                 where = f" where {self.words(node.where)}" if node.where else ""
@@ -142,7 +143,9 @@ class Reader:
             case t.Rank():
                 order = "smallest" if node.ascending else "largest"
                 return f"the rank of {self.words(node.by)} among {self.rows(node.among)}, the {order} first"
-        return "nothing"
+            case t.Unknown():
+                return "nothing"
+        assert_never(node)
 
     def _function(self, node: t.Aggregate | t.Iterated) -> str:
         if node.distinct:
@@ -175,7 +178,7 @@ class Reader:
                 return "the list " + "; ".join(", ".join(self.words(x) for x in line) for line in rows.lines[:5])
             case t.WithRows():
                 return self.rows(rows.rows)
-        return "rows"
+        assert_never(rows)
 
     # edits
 
@@ -210,7 +213,7 @@ class Reader:
             case t.Matched():
                 how = f" where {self.words(edit.predicate)}" if edit.predicate else ""
                 return f"filters on {edit.link.to_table} carried to {edit.link.from_table}{how or ' by equal values'}"
-        return "an edit"
+        assert_never(edit)
 
     def _condition(self, edit: t.Condition) -> str:
         columns = listed(edit.table, edit.columns)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from typing import assert_never
 
 from nexorem.core.design.truth.mark import Columns
 from nexorem.core.language import typed as t
@@ -70,7 +71,9 @@ def adds(node: t.Typed) -> bool:
             if names <= {"*", "/"}:
                 return adds(parts[0]) and all(isinstance(a, t.Const) for a in parts[1:])
             return names <= SIGNS and all(adds(a) or _is_zero(a) for a in parts)
-    return False
+        case t.Unknown() | t.Const() | t.ColumnValue() | t.RowName() | t.Cases() | t.Member() | t.Single() | t.Asked() | t.Rank():
+            return False
+    assert_never(node)
 
 
 def operators(node: t.Typed | None) -> frozenset[str]:
@@ -107,7 +110,20 @@ class _Reader:
                 return self.edited(node)
             case t.Fold() | t.Apply():
                 return self.operation(node)
-        return OPEN
+            case (
+                t.Unknown()
+                | t.Const()
+                | t.ColumnValue()
+                | t.RowName()
+                | t.InRow()
+                | t.Cases()
+                | t.Member()
+                | t.Single()
+                | t.Asked()
+                | t.Rank()
+            ):
+                return OPEN
+        assert_never(node)
 
     def scan(self, node: t.Aggregate) -> Additivity:
         if node.distinct:
