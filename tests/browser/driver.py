@@ -56,7 +56,7 @@ window.onTheirWay = 0;
 const asked = window.fetch;
 window.fetch = (...all) => { window.onTheirWay += 1; return asked(...all).finally(() => { window.onTheirWay -= 1; }); };
 """
-STILL = """
+SETTLED = """
 const done = arguments[0];
 let left = 4;
 const look = () => {
@@ -219,7 +219,7 @@ class Browser:
 
     def settled(self):
         """Waits until nothing is on its way: no answer, and nothing that moves, for some frames on end."""
-        self.until(lambda: self.driver.execute_async_script(STILL))
+        self.until(lambda: self.driver.execute_async_script(SETTLED))
 
     def frames(self, count):
         """Waits for some pictures of the screen."""
