@@ -81,6 +81,7 @@ export const GridHead = memo(function GridHead({ answer, probe, columns, from, t
               <Heading
                 probe={probe}
                 measure={column.measure}
+                across={column.across.place}
                 order={order ? (order.desc ? ' ↓' : ' ↑') : ''}
                 onSort={() => put({ sort: nextSort(probe.sort, column.measure.name, place) })}
                 still={still}
@@ -111,6 +112,7 @@ const SIGNS: Partial<Record<TruthMark['kind'], [string, string]>> = {
 function Heading({
   probe,
   measure,
+  across,
   order,
   onSort,
   still,
@@ -118,11 +120,13 @@ function Heading({
 }: {
   probe: Probe;
   measure: Measured;
+  across: number;
   order: string;
   onSort: () => void;
   still: boolean;
   onMenu: (asked: HeadMenuAsked) => void;
 }) {
+  const failed = measure.failed.filter((f) => f.column === across);
   const unreached = measure.marks.find((m) => m.kind === 'unreached');
   const partly = measure.marks.filter((m) => m.kind === 'partly').flatMap((m) => m.tables);
   const signs = measure.marks.filter((m, i) => SIGNS[m.kind] && measure.marks.findIndex((x) => x.kind === m.kind) === i);
@@ -179,9 +183,9 @@ function Heading({
           reached in part by {partly.join(', ')}
         </button>
       )}
-      {measure.failed.length > 0 && (
+      {failed.length > 0 && (
         <span className="not-reached">
-          {counted(measure.failed.length, 'cell')} cannot be computed: {[...new Set(measure.failed.map((f) => f.error))].join(', ')}
+          {counted(failed.length, 'cell')} cannot be computed: {[...new Set(failed.map((f) => f.error))].join(', ')}
         </span>
       )}
     </>
