@@ -6,6 +6,8 @@ import unittest
 from contextlib import suppress
 
 from nexorem.core.diagnostics import OverLimit
+from nexorem.core.engine import scan
+from nexorem.core.engine.beside import grids_beside
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.limits import Budget, Limits
@@ -107,6 +109,28 @@ class Failures(unittest.TestCase):
                     most = tracemalloc.get_traced_memory()[1]
                     tracemalloc.stop()
                     self.assertLess(most, 2 * bound)
+
+    def test_two_grids_beside_each_other(self):
+        """An empty member, an unmatched one and a text that reads like it are three lines; one that only the second has follows its own."""
+        named = {
+            "F": ("k:text n:integer", [("a", 1), (None, 2), ("(unmatched)", 4), ("q", 8)]),
+            "D": ("k:text g:text", [("a", "x"), ("z", None)]),
+        }
+        star = make_star(named, [{"name": "d", "from": "F.k", "to": "D.k"}], {})
+        more = make_star(
+            {**named, "D": ("k:text g:text", [("a", "x"), ("z", None), ("q", "(unmatched)")])},
+            [{"name": "d", "from": "F.k", "to": "D.k"}],
+            {},
+        )
+        probe = {"rows": ["D.g"], "measures": ["x"], "define": {"x": "COALESCE(sum(F.n), 0)"}, "totals": "all", "empty_lines": True}
+        both = grids_beside(*(answer(s, read_probe(s, probe), Budget()) for s in (star, more)))
+        shown = [x[:, 0].tolist() for x in (both.before[0], both.after[0])]
+        # (unmatched) the text, x, the empty one, the unmatched member, the whole
+        self.assertEqual(sorted(zip(*shown, strict=True), key=str), [(0, 0), (1, 1), (14, 6), (15, 15), (None, 8)])
+        self.assertEqual(int(both.differs.sum()), 2)
+
+    def test_threads_are_as_many_as_each_bound_allows(self):
+        self.assertEqual([scan.workers(n)._max_workers for n in (1, 3, 1, 2)], [1, 3, 1, 2])
 
     def test_a_question_does_not_lift_the_bound_of_cells(self):
         probe = read_probe(BIG, {"rows": ["D.k"], "measures": ["x"], "define": {"x": "1"}, "limit": 10**9})

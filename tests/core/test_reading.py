@@ -111,6 +111,23 @@ class Reading(unittest.TestCase):
                 found = lines(formula) if "match" not in formula else lines(f"({formula}) given (flow Booking.port = Port.code off)")
                 self.assertLessEqual(expected.items(), found.items())
 
+    def test_a_given_is_found_wherever_it_stands(self):
+        """In a table expression, right of an edit, in rows that are run over; each is told once."""
+        own = "the cell's own"
+        for formula, given in (
+            ("sum(seats for each (top 1 of Port.name by (trips given (clear Cal))))", "given (clear Cal)"),
+            ("seats given (keep Port.depth > (max(Port.depth) given (clear Cal)))", "given (clear Cal)"),
+            ("sum(seats for each Port where (trips given (clear Cal)) > 1)", "given (clear Cal)"),
+        ):
+            with self.subTest(formula):
+                probe = read_probe(STAR, {"rows": ["Port.name"], "columns": ["Cal.week"], "measures": ["x"], "define": {"x": formula}})
+                told = [x for x in explained(STAR, probe, "x", Budget())["ledger"] if x["given"] == given]
+                cleared = [(x["column"], x["arriving"], x["leaving"]) for x in told if x["kind"] == "cleared"]
+                self.assertEqual(cleared, [("Cal.week", own, "")])
+                self.assertIn(("Port.name", "kept"), [(x["column"], x["kind"]) for x in told])
+        rows = lines("rows(Booking) given (set Booking in (Booking where seats > 3))")
+        self.assertEqual(rows["Booking"], ("", "the visible rows of Booking where seats is above 3", "added"))
+
     def test_reset_brings_back_the_page(self):
         found = lines("seats given (clear Port, reset Port)", [{"column": "Port.region", "in": ["North"]}])
         self.assertEqual(found["Port.region"], ("the page's North", "the page's North", "kept"))

@@ -5,13 +5,14 @@ import os
 import random
 import time
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
 from nexorem.core.diagnostics import Diagnostic, Refused
 from nexorem.core.limits import Budget
-from nexorem.core.model.model import Column, Model, Table
+from nexorem.core.model.model import Column, Measure, Model, Table
 from nexorem.core.values import vector
 from nexorem.gather.frame import Frame
 from nexorem.gather.lineage import columns_from, story, touched_by
@@ -402,6 +403,12 @@ class Story(unittest.TestCase):
         self.assertEqual(story(model, "column", "Vessel.built")["after"], [])
         self.assertIn(("measure", "share_of_ports"), touched_by(model, "Booking", ["seats"]))
         self.assertNotIn(("measure", "sailings"), touched_by(model, "Booking", ["seats"]))
+        # A name of a `let` is no measure of that name, nor is a column that `with` made.
+        own = "let seats_sold = 2 in seats_sold + max(sailings for each Port with (sailings = 1))"
+        named = replace(model, measures=(*model.measures, Measure("own_names", own)))
+        before = {tuple(x) for x in story(named, "measure", "own_names")["before"]}
+        self.assertIn(("table", "Port"), before)
+        self.assertFalse({("measure", "seats_sold"), ("measure", "sailings")} & before)
 
 
 if __name__ == "__main__":
