@@ -21,7 +21,7 @@ from nexorem.core.engine.trace import trace
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
 from nexorem.package.read import open_package
-from nexorem.server.describe import grid_answer
+from nexorem.work.describe import grid_answer
 
 DEMO = Path(__file__).resolve().parents[1] / "demo" / "lantern_isles"
 PROBE = {"rows": ["Port.name"], "columns": ["Calendar.year"], "measures": ["seats_sold", "share_of_ports", "target_seats"], "totals": "all"}

@@ -85,8 +85,8 @@ def large_model(facts: int, dimensions: int, columns: int, links: int) -> Star:
 
 def server_part(matrix: Star, star: Star) -> dict[str, float]:
     """What an edit and a look cost the server."""
-    from nexorem.server.describe import document
     from nexorem.store.models import Stored
+    from nexorem.work.describe import document
 
     def whole(of: Star) -> object:
         fresh = of.with_model(replace(of.model, title=f"t{time.perf_counter_ns()}"))

@@ -8,7 +8,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).parents[2]
 SOURCE = ROOT / "src" / "nexorem"
-LAYERS = ["core", "package", "gather", "export", "store", "server", "cli"]  # each may import those before it
+LAYERS = ["core", "package", "gather", "export", "store", "work", "server", "cli"]  # each may import those before it
 INSIDE_CORE = [
     "words",
     "diagnostics",
@@ -83,6 +83,13 @@ class Structure(unittest.TestCase):
             for name in imports(path):
                 key = (str(path.relative_to(SOURCE)), name.split(".")[0])
                 self.assertTrue(key[1] not in IMPURE or key in ALLOWED, f"{key[0]} imports {name}")
+
+    def test_what_people_do_knows_neither_http_nor_sql(self):
+        names = {(path.name, name) for path in (SOURCE / "work").rglob("*.py") for name in imports(path)}
+        self.assertIn(("workspace.py", "nexorem.store"), names)
+        self.assertEqual({(p, n) for p, n in names if n.split(".")[0] in ("flask", "spectree", "psycopg")}, set())
+        # The workspace holds the engine that it was given; nobody else there knows it by name.
+        self.assertEqual({p for p, n in names if n.split(".")[0] == "sqlalchemy"}, {"workspace.py"})
 
     def test_nothing_is_evaluated_as_code(self):
         for path in SOURCE.rglob("*.py"):

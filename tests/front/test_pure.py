@@ -15,7 +15,7 @@ from nexorem.core.engine.probe import read_probe
 from nexorem.core.formats import format_value, pattern_fault
 from nexorem.core.limits import Budget
 from nexorem.core.model.names import quoted, reference_text, split_reference
-from nexorem.server.describe import grid_answer
+from nexorem.work.describe import grid_answer
 from tests.core.small import STAR
 from tests.core.small import grid as small_grid
 from tests.core.test_uses import DEMO

@@ -4,7 +4,7 @@ import datetime as dt
 import unittest
 from unittest import mock
 
-from nexorem.server import loading
+from nexorem.work import loading, scheduling
 from tests.server.gathering import PORTS, Gathered
 
 
@@ -79,17 +79,17 @@ class Loads(Gathered):
         self.linked()
         self.ask("PUT", f"{self.model}/schedules", {"table": "Port", "minutes": 60})
         now = dt.datetime.now(dt.UTC)
-        self.assertEqual(loading.run_due(self.workspace, now), 0)
+        self.assertEqual(scheduling.run_due(self.workspace, now), 0)
         version = self.document()["version"]
-        self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(minutes=61)), 1)
+        self.assertEqual(scheduling.run_due(self.workspace, now + dt.timedelta(minutes=61)), 1)
         self.assertEqual(self.ask("GET", f"{self.model}/schedules")["schedules"][0]["last_result"], "nothing has changed")
         self.assertEqual(self.document()["version"], version)
         self.put("ports.csv", PORTS + "X,Xanadu\n")
-        self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(minutes=122)), 1)
+        self.assertEqual(scheduling.run_due(self.workspace, now + dt.timedelta(minutes=122)), 1)
         self.assertEqual(self.document()["tables"][1]["rows"], 3)
         self.put("ports.csv", "name\nNo code\n")
         for minutes in (200, 300):
-            self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(minutes=minutes)), 1)
+            self.assertEqual(scheduling.run_due(self.workspace, now + dt.timedelta(minutes=minutes)), 1)
         self.assertEqual([x["state"] for x in self.ask("GET", f"{self.model}/loads")["loads"]].count("held"), 1)
         self.assertEqual(self.document()["tables"][1]["rows"], 3)
         (schedule,) = self.ask("GET", f"{self.model}/schedules")["schedules"]
@@ -100,7 +100,7 @@ class Loads(Gathered):
         self.ask("POST", f"{self.model}/loads/{held['id']}/use", {"base": self.document()["version"]}, 422)
         self.ask("DELETE", f"{self.model}/loads/{held['id']}")
         self.ask("PUT", f"{self.model}/schedules", {"table": "Port", "minutes": 0})
-        self.assertEqual(loading.run_due(self.workspace, now + dt.timedelta(days=9)), 0)
+        self.assertEqual(scheduling.run_due(self.workspace, now + dt.timedelta(days=9)), 0)
 
 
 if __name__ == "__main__":

@@ -14,6 +14,7 @@ import pyarrow.parquet as pq
 from nexorem.core.model.edits import apply
 from nexorem.package.write import write_package
 from nexorem.server.app import create_app
+from nexorem.work.actor import COMMAND_LINE
 from tests.core.small import LINKS, make_star
 from tests.store.cluster import fresh_url
 
@@ -33,7 +34,7 @@ class Measures(unittest.TestCase):
 
     def setUp(self):
         self.client = self.app.test_client()
-        self.id = self.app.extensions["nexorem"].open(self.package)
+        self.id = self.app.extensions["nexorem"].open(COMMAND_LINE, self.package)
 
     def url(self, rest=""):
         return f"/api/models/{self.id}{rest}"

@@ -9,9 +9,10 @@ from nexorem.core.diagnostics import Refused
 from nexorem.core.values import vector
 from nexorem.gather.frame import Frame
 from nexorem.server.app import create_app
-from nexorem.server.shaping import completed, consequences
-from nexorem.server.workspace import Workspace
 from nexorem.store import models, rows
+from nexorem.work.actor import COMMAND_LINE, Actor
+from nexorem.work.shaping import completed, consequences
+from nexorem.work.workspace import Workspace
 from tests.store.cluster import fresh_url
 
 
@@ -49,7 +50,7 @@ class States(unittest.TestCase):
         self.url = fresh_url()
         self.workspace = create_app(self.url).extensions["nexorem"]
         self.addCleanup(self.workspace.engine.dispose)
-        self.model_id = self.workspace.new("States")
+        self.model_id = self.workspace.new(COMMAND_LINE, "States")
         self.r = random.Random(20310101)
         first = []
         for name in ("One", "Two"):
@@ -68,7 +69,8 @@ class States(unittest.TestCase):
 
     def do(self, change):
         stored, _ = self.workspace.star(self.model_id)
-        self.workspace.edit(self.model_id, completed(self.workspace, stored.model, change, model_id=self.model_id), "ann", stored.version)
+        change = completed(self.workspace, stored.model, change, model_id=self.model_id)
+        self.workspace.edit(Actor("ann"), self.model_id, change, stored.version)
 
     def change(self):
         """A random edit of tables."""
@@ -116,7 +118,7 @@ class States(unittest.TestCase):
         for _ in range(130):
             stored, _ = self.workspace.star(self.model_id)
             if self.r.random() < 0.2 and stored.undo and stored.undo["number"] > 2:
-                self.workspace.step(self.model_id, "undo", stored.undo["number"], "bea")
+                self.workspace.step(Actor("bea"), self.model_id, "undo", stored.undo["number"])
                 documents.pop()
                 self.assertEqual(models.load(self.workspace.engine, self.model_id).model, documents[-1])
                 undone += 1

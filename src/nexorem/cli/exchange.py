@@ -15,10 +15,11 @@ from nexorem.core.model.star import Star
 from nexorem.export.documents import DOCUMENTS, make_document
 from nexorem.package.read import open_package
 from nexorem.package.write import write_package
-from nexorem.server.workspace import Workspace
 from nexorem.store.cluster import running
 from nexorem.store.database import connect
 from nexorem.store.models import listed
+from nexorem.work.actor import COMMAND_LINE
+from nexorem.work.workspace import Workspace
 
 STORE = click.option("--store", "folder", type=click.Path(path_type=Path, file_okay=False), help="The folder of the running store.")
 
@@ -75,7 +76,7 @@ def export(
 def import_package(package: Path, folder: Path | None, as_json: bool) -> None:
     """Put the model of a package into the running store."""
     workspace = store_at(folder or default_data())
-    model_id = workspace.open(package)
+    model_id = workspace.open(COMMAND_LINE, package)
     name = workspace.star(model_id)[0].model.name
     click.echo(json.dumps({"id": model_id, "name": name}) if as_json else f"Imported {package} as {name}.")
 

@@ -135,11 +135,13 @@ def ready_app(url: str, data: Path, with_demo: bool) -> Any:
 
 def load_demo(workspace: Any) -> None:
     """Stores the demo model if there is none of its name; its files are read only then."""
+    from nexorem.work.actor import COMMAND_LINE
+
     name = json.loads((DEMO / "datapackage.json").read_text(encoding="utf-8"))["name"]
     if name not in workspace.names():
         say("loading the demo")
         raw = sorted(p for p in (DEMO / "raw").iterdir() if p.suffix in (".csv", ".xlsx"))
-        workspace.gather(raw, DEMO / "steps.json", only_if_new=True)
+        workspace.gather(COMMAND_LINE, raw, DEMO / "steps.json", only_if_new=True)
 
 
 def say(text: str) -> None:
@@ -151,7 +153,7 @@ def serve_app(app: Any, port: int) -> None:
     """Runs the server in this process until it is told to stop."""
     from gunicorn.app.base import BaseApplication
 
-    from nexorem.server.loading import Clock
+    from nexorem.work.scheduling import Clock
 
     class Server(BaseApplication):  # type: ignore[misc]
         def load_config(self) -> None:

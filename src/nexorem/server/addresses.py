@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import wraps
 from typing import Any
 
-from flask import Blueprint, request
+from flask import Blueprint, g, request
 from pydantic import ValidationError
 from spectree import Response as Answers
 from spectree import SpecTree
@@ -14,8 +15,10 @@ from nexorem import __version__
 from nexorem.core.diagnostics import Refused
 from nexorem.package.fits import misfits, told_misfits
 from nexorem.server.schemas import Problem
+from nexorem.work.actor import Actor, Need
 
 Register = Callable[..., Callable[[Any], Any]]
+LONGEST_NAME = 60
 
 
 class Unchecked(Answers):
@@ -31,9 +34,15 @@ def schema_name(model: type[Any]) -> str:
     return model.__name__
 
 
-def author() -> str:
-    """Who makes an edit: the name the window gives itself."""
-    return (request.headers.get("X-Nexorem-Author") or "someone").strip()[:60] or "someone"
+def caller() -> Actor:
+    """Who calls, where one person has the machine to themselves: the name that the window gives itself, and everything is allowed."""
+    return Actor((request.headers.get("X-Nexorem-Author") or "").strip()[:LONGEST_NAME] or "someone")
+
+
+def actor() -> Actor:
+    """Who makes the present request, as the door let them in."""
+    made: Actor = g.actor
+    return made
 
 
 def _refuse_invalid(_request: Any, _response: Any, error: Any, *_: Any) -> None:
@@ -65,15 +74,31 @@ def make_spec() -> SpecTree:
     )
 
 
-def registering(api: Blueprint, spec: SpecTree) -> Register:
-    """`address(path, method, result, **types)` registers a handler with its types; `large` answers are not checked against theirs."""
+def registering(api: Blueprint, spec: SpecTree, who: Callable[[], Actor] = caller) -> Register:
+    """The one door: `address(path, method, result, needs=…, **types)` registers a handler with its types and with what it needs of whoever
+    calls; `large` answers are not checked against their type, and a `result` of None is a file or a stream. Who may not, is refused before
+    anything is read."""
 
-    def address(path: str, method: str, result: type[Any] | None, large: bool = False, **types: Any) -> Callable[[Any], Any]:
+    def address(
+        path: str, method: str, result: type[Any] | None, needs: Need = Need.LOOK, large: bool = False, **types: Any
+    ) -> Callable[[Any], Any]:
         def register(handler: Callable[..., Any]) -> Callable[..., Any]:
             kind = Unchecked if large else Answers
-            answers = kind(HTTP_200=result, HTTP_404=Problem, HTTP_409=Problem, HTTP_422=Problem) if result else Answers("HTTP_200")
-            checked = spec.validate(resp=answers, skip_validation=False, operation_id=handler.__name__, **types)(handler)
-            api.add_url_rule(path, handler.__name__, checked, methods=[method])
+            problems = {"HTTP_403": Problem, "HTTP_404": Problem, "HTTP_409": Problem, "HTTP_422": Problem}
+            answers = kind(HTTP_200=result, **problems) if result else Answers("HTTP_200")
+            # What has no types is a stream or a file at a plain address: it is not gathered up to be checked.
+            checked = handler
+            if result or types:
+                checked = spec.validate(resp=answers, skip_validation=False, operation_id=handler.__name__, **types)(handler)
+
+            @wraps(checked)
+            def entered(*args: Any, **kwargs: Any) -> Any:
+                g.actor = who()
+                g.actor.must(needs)
+                return checked(*args, **kwargs)
+
+            entered.needs = needs  # type: ignore[attr-defined]
+            api.add_url_rule(path, handler.__name__, entered, methods=[method])
             return handler
 
         return register

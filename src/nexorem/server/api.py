@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import tempfile
 import zipfile
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -21,35 +22,34 @@ from nexorem.core.model.star import Star
 from nexorem.core.plan.reach import reach_after
 from nexorem.core.values import iso
 from nexorem.package.write import package_files
-from nexorem.server import describe
 from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
-from nexorem.server.addresses import author, make_spec, registering
+from nexorem.server.addresses import actor, caller, make_spec, registering
 from nexorem.server.api_gather import add_gather, add_shape
 from nexorem.server.api_link import add_link
 from nexorem.server.api_measure import add_measure
 from nexorem.server.api_probe import add_probe
 from nexorem.server.events import Events
-from nexorem.server.measuring import completed_measures
-from nexorem.server.renaming import completed_rename, rename_preview
-from nexorem.server.shaping import completed, from_outside
-from nexorem.server.workspace import Workspace
 from nexorem.store import models
+from nexorem.work import describe, editing
+from nexorem.work.actor import Actor, Need
+from nexorem.work.renaming import rename_preview
+from nexorem.work.workspace import Workspace
 
 MOST_UPLOAD = 600 * 1024**2
 UPLOADED = ".zip"
 
 
-def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]:  # noqa: C901 - one short function an address
+def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = caller) -> tuple[Blueprint, SpecTree]:  # noqa: C901 - one short function an address
     """The blueprint with every address, and its description."""
     api = Blueprint("api", __name__, url_prefix="/api")
     spec = make_spec()
 
-    address = registering(api, spec)
+    address = registering(api, spec, who)
     add_gather(address, workspace)
     add_shape(address, workspace)
     add_link(address, workspace)
-    add_probe(address, workspace, api)
+    add_probe(address, workspace)
     add_measure(address, workspace)
 
     def document(model_id: int) -> Response:
@@ -61,7 +61,7 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         """All models, the newest first."""
         return jsonify({"models": models.listed(workspace.engine)})
 
-    @address("/models", "POST", s.Created)
+    @address("/models", "POST", s.Created, needs=Need.KEEP)
     def open_package() -> Response:
         """Opens a package: the .zip is the request's body, or its part `package`."""
         upload = request.files.get("package")
@@ -73,7 +73,7 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
                 path.write_bytes(request.get_data())
             if not zipfile.is_zipfile(path):
                 raise refuse("bad_zip", "This is no .zip of a data package.", "Choose a .zip with a datapackage.json in it.")
-            return jsonify({"id": workspace.open(path)})
+            return jsonify({"id": workspace.open(actor(), path)})
 
     @address("/models/<int:model_id>", "GET", s.ModelDocument)
     def get_model(model_id: int) -> Response:
@@ -85,13 +85,10 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         """What is found in a model as a whole: asked for apart, for an edit need not wait for it."""
         return jsonify(describe.found_in(*workspace.star(model_id)))
 
-    @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, json=s.EditRequest)
+    @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, needs=Need.EDIT, json=s.EditRequest)
     def edit_model(model_id: int, json: s.EditRequest) -> Response:
         """Makes an edit; 409 where something it touches has changed since `base`."""
-        stored, star = workspace.star(model_id)
-        change = completed_rename(workspace, model_id, star, from_outside(json.edit))
-        change = completed_measures(star, completed(workspace, stored.model, change, model_id=model_id))
-        workspace.edit(model_id, change, author(), json.base)
+        editing.edit(workspace, actor(), model_id, json.edit, json.base)
         return document(model_id)
 
     @address("/models/<int:model_id>/rename", "POST", s.RenamePreview, json=s.RenameRequest)
@@ -107,16 +104,16 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         back = [{"kind": x.get("kind", ""), "was": x.get("now", ""), "now": x.get("was", "")} for x in reversed(json.undone)]
         return jsonify({"probe": presented(replace(model, renamed=(*model.renamed, *back)), json.probe)})
 
-    @address("/models/<int:model_id>/undo", "POST", s.ModelDocument, json=s.StepRequest)
+    @address("/models/<int:model_id>/undo", "POST", s.ModelDocument, needs=Need.EDIT, json=s.StepRequest)
     def undo(model_id: int, json: s.StepRequest) -> Response:
         """Takes the newest edit back."""
-        workspace.step(model_id, "undo", json.expected, author())
+        workspace.step(actor(), model_id, "undo", json.expected)
         return document(model_id)
 
-    @address("/models/<int:model_id>/redo", "POST", s.ModelDocument, json=s.StepRequest)
+    @address("/models/<int:model_id>/redo", "POST", s.ModelDocument, needs=Need.EDIT, json=s.StepRequest)
     def redo(model_id: int, json: s.StepRequest) -> Response:
         """Makes the edit again that was last taken back."""
-        workspace.step(model_id, "redo", json.expected, author())
+        workspace.step(actor(), model_id, "redo", json.expected)
         return document(model_id)
 
     @address("/models/<int:model_id>/reach", "POST", f.ReachAnswer, json=f.ReachRequest)
@@ -158,14 +155,14 @@ def make_api(workspace: Workspace, events: Events) -> tuple[Blueprint, SpecTree]
         headers = {"Content-Disposition": f'attachment; filename="{stored.name}.zip"'}
         return Response(out.getvalue(), mimetype="application/zip", headers=headers)
 
-    @api.get("/models/<int:model_id>/events")
+    @address("/models/<int:model_id>/events", "GET", None)
     def follow(model_id: int) -> Response:
         """Server-sent events: each new version of the model."""
         models.version_of(workspace.engine, model_id)  # that there is one
         newest = partial(models.version_of, workspace.engine, model_id)
         return Response(events.stream(model_id, newest), mimetype="text/event-stream", headers={"X-Accel-Buffering": "no"})
 
-    @api.get("/openapi.json")
+    @address("/openapi.json", "GET", None)
     def openapi() -> Response:
         """This interface, described."""
         return jsonify(spec.spec)

@@ -3,28 +3,18 @@
 from __future__ import annotations
 
 import datetime as dt
-import shutil
-from pathlib import Path, PurePosixPath
-from typing import Any
 
 from flask import Response, jsonify, request
 
-from nexorem.core.diagnostics import refuse
 from nexorem.gather.lineage import story
-from nexorem.gather.read import ENDINGS, file_in, table_name
-from nexorem.gather.sources.database import listed, reading
-from nexorem.server import loading, shaping
 from nexorem.server import schemas as s
 from nexorem.server import schemas_gather as g
-from nexorem.server.addresses import Register, author
+from nexorem.server.addresses import Register, actor
 from nexorem.server.callers import request_budget
-from nexorem.server.describe import document
-from nexorem.server.workspace import Workspace
-from nexorem.store import sources
-
-LEAST_FREE = 500 * 1024**2
-CHUNK = 1 << 20
-MOST_FILE = 8 * 1024**3
+from nexorem.work import connecting, filing, loading, scheduling, shaping
+from nexorem.work.actor import Need
+from nexorem.work.describe import document
+from nexorem.work.workspace import Workspace
 
 
 def add_gather(address: Register, workspace: Workspace) -> None:
@@ -40,80 +30,48 @@ def _answer(workspace: Workspace, model_id: int) -> Response:
 
 
 def _files(address: Register, workspace: Workspace) -> None:
-    @address("/models/new", "POST", s.Created, json=g.NewModel)
+    @address("/models/new", "POST", s.Created, needs=Need.KEEP, json=g.NewModel)
     def new_model(json: g.NewModel) -> Response:
         """Makes a model without tables."""
-        return jsonify({"id": workspace.new(json.title.strip())})
+        return jsonify({"id": workspace.new(actor(), json.title.strip())})
 
-    @address("/models/<int:model_id>", "DELETE", g.Done)
+    @address("/models/<int:model_id>", "DELETE", g.Done, needs=Need.KEEP)
     def remove_model(model_id: int) -> Response:
         """Removes a model with all its rows and files."""
-        workspace.remove(model_id)
+        workspace.remove(actor(), model_id)
         return jsonify({"done": True})
 
     @address("/models/<int:model_id>/files", "GET", g.Files)
     def list_files(model_id: int) -> Response:
         """The files that were dropped, or put into the model's folder."""
-        workspace.star(model_id)
-        folder = workspace.files(model_id)
-        return jsonify(
-            {"folder": str(folder), "files": [_file_info(p) for p in sorted(folder.iterdir()) if p.is_file() and not p.is_symlink()]}
-        )
+        return jsonify(filing.files(workspace, model_id))
 
-    @address("/models/<int:model_id>/files", "PUT", g.FileInfo, query=g.FileQuery)
+    @address("/models/<int:model_id>/files", "PUT", g.FileInfo, needs=Need.BRING, query=g.FileQuery)
     def put_file(model_id: int, query: g.FileQuery) -> Response:
         """Keeps a file: the request's body. One of that name is replaced when the whole of the new one has come."""
-        workspace.star(model_id)
-        return jsonify(_file_info(keep_file(workspace.files(model_id), query.name)))
+        request.max_content_length = filing.MOST_FILE
+        kept = filing.keep_file(workspace, actor(), model_id, query.name, request.stream, request.content_length or 0)
+        return jsonify(filing.file_info(kept))
 
-    @address("/models/<int:model_id>/files", "DELETE", g.Done, query=g.FileQuery)
+    @address("/models/<int:model_id>/files", "DELETE", g.Done, needs=Need.BRING, query=g.FileQuery)
     def remove_file(model_id: int, query: g.FileQuery) -> Response:
         """Removes a file; the rows that were loaded from it stay."""
-        file_in(workspace.files(model_id), query.name).unlink()
+        filing.remove_file(workspace, actor(), model_id, query.name)
         return jsonify({"done": True})
 
 
-def _file_info(path: Path) -> dict[str, Any]:
-    found = path.stat()
-    return {"name": path.name, "bytes": found.st_size, "changed_at": dt.datetime.fromtimestamp(found.st_mtime, dt.UTC).isoformat()}
-
-
-def keep_file(folder: Path, name: str) -> Path:
-    """Writes the request's body into the folder, first beside its place."""
-    if PurePosixPath(name).name != name or "\\" in name or name.startswith(".") or len(name) > 200 or not name.isprintable():
-        raise refuse("bad_name", f"{name!r} is no name for a file.", "Use a plain name, without a folder.")
-    if PurePosixPath(name).suffix.lower() not in ENDINGS:
-        raise refuse("unknown_kind", f"{name} is of no kind that can be read.", f"Files that end with {', '.join(ENDINGS)} can.", name)
-    request.max_content_length = MOST_FILE
-    size = request.content_length or 0
-    if shutil.disk_usage(folder).free < size + LEAST_FREE:
-        raise refuse("disk_full", f"The disk has no room for {name}.", "Make room first.")
-    part = folder / f".{name}.part"
-    try:
-        with part.open("wb") as out:
-            while chunk := request.stream.read(CHUNK):
-                out.write(chunk)
-        if size and part.stat().st_size != size:
-            raise refuse("cut_short", f"{name} came only in part.", "Send it again.")
-        target = folder / name
-        part.replace(target)
-        return target
-    finally:
-        part.unlink(missing_ok=True)
-
-
 def _readings(address: Register, workspace: Workspace) -> None:
-    @address("/models/<int:model_id>/readings", "POST", g.Reading, json=g.ReadingRequest)
+    @address("/models/<int:model_id>/readings", "POST", g.Reading, needs=Need.BRING, json=g.ReadingRequest)
     def start_reading(model_id: int, json: g.ReadingRequest) -> Response:
         """Begins to read; nothing is taken into the model yet."""
-        return jsonify(loading.start_reading(workspace, model_id, json.model_dump()).told())
+        return jsonify(loading.start_reading(workspace, actor(), model_id, json.model_dump()).told())
 
     @address("/models/<int:model_id>/readings/<string:reading_id>", "GET", g.Reading)
     def look_at_reading(model_id: int, reading_id: str) -> Response:
         """How far a reading is, and what it found."""
         return jsonify(workspace.jobs.get(model_id, reading_id).told())
 
-    @address("/models/<int:model_id>/readings/<string:reading_id>", "DELETE", g.Done)
+    @address("/models/<int:model_id>/readings/<string:reading_id>", "DELETE", g.Done, needs=Need.BRING)
     def drop_reading(model_id: int, reading_id: str) -> Response:
         """Ends a reading; nothing of it is kept."""
         workspace.jobs.drop(workspace.jobs.get(model_id, reading_id))
@@ -125,11 +83,11 @@ def _readings(address: Register, workspace: Workspace) -> None:
         job = workspace.jobs.get(model_id, reading_id)
         return jsonify(loading.comparison(workspace, model_id, job, [c.model_dump() for c in json.tables], json.mends))
 
-    @address("/models/<int:model_id>/readings/<string:reading_id>/take", "POST", s.ModelDocument, json=g.TakeRequest)
+    @address("/models/<int:model_id>/readings/<string:reading_id>/take", "POST", s.ModelDocument, needs=Need.BRING, json=g.TakeRequest)
     def take_reading(model_id: int, reading_id: str, json: g.TakeRequest) -> Response:
         """Takes tables of it into the model, as one edit."""
         job = workspace.jobs.get(model_id, reading_id)
-        loading.take(workspace, model_id, job, [c.model_dump() for c in json.tables], author(), json.base, json.mends)
+        loading.take(workspace, actor(), model_id, job, [c.model_dump() for c in json.tables], json.base, json.mends)
         return _answer(workspace, model_id)
 
 
@@ -144,67 +102,53 @@ def _loads(address: Register, workspace: Workspace) -> None:
         """What putting a load in force would change."""
         return jsonify(loading.compare_load(workspace, model_id, load_id))
 
-    @address("/models/<int:model_id>/loads/<int:load_id>/use", "POST", s.ModelDocument, json=g.GoRequest)
+    @address("/models/<int:model_id>/loads/<int:load_id>/use", "POST", s.ModelDocument, needs=Need.BRING, json=g.GoRequest)
     def use_load(model_id: int, load_id: int, json: g.GoRequest) -> Response:
         """Puts a load in force: one before, or one that is held."""
-        loading.go_to(workspace, model_id, load_id, author(), json.base, json.mends)
+        loading.go_to(workspace, actor(), model_id, load_id, json.base, json.mends)
         return _answer(workspace, model_id)
 
-    @address("/models/<int:model_id>/loads/<int:load_id>", "DELETE", g.Done)
+    @address("/models/<int:model_id>/loads/<int:load_id>", "DELETE", g.Done, needs=Need.BRING)
     def drop_load(model_id: int, load_id: int) -> Response:
         """Forgets a load that is held."""
-        loading.drop_held(workspace, model_id, load_id)
+        loading.drop_held(workspace, actor(), model_id, load_id)
         return jsonify({"done": True})
 
     @address("/models/<int:model_id>/schedules", "GET", g.Schedules)
     def list_schedules(model_id: int) -> Response:
         """When tables are loaded by themselves."""
-        with workspace.engine.connect() as connection:
-            return jsonify({"schedules": sources.schedules(connection, model_id)})
+        return jsonify({"schedules": scheduling.schedules(workspace, model_id)})
 
-    @address("/models/<int:model_id>/schedules", "PUT", g.Schedules, json=g.ScheduleRequest)
+    @address("/models/<int:model_id>/schedules", "PUT", g.Schedules, needs=Need.BRING, json=g.ScheduleRequest)
     def put_schedule(model_id: int, json: g.ScheduleRequest) -> Response:
         """Sets or ends a schedule."""
-        _, star = workspace.star(model_id)
-        if json.table != sources.EVERYTHING:
-            loading.source_of(shaping.table_of(star.model, json.table))
-        with workspace.engine.begin() as connection:
-            sources.put_schedule(connection, model_id, json.table, json.minutes, dt.datetime.now(dt.UTC))
-            return jsonify({"schedules": sources.schedules(connection, model_id)})
+        scheduling.put_schedule(workspace, actor(), model_id, json.table, json.minutes, dt.datetime.now(dt.UTC))
+        return jsonify({"schedules": scheduling.schedules(workspace, model_id)})
 
 
 def _databases(address: Register, workspace: Workspace) -> None:
     @address("/models/<int:model_id>/connections", "GET", g.Connections)
     def list_connections(model_id: int) -> Response:
         """Ways to databases, without passwords."""
-        with workspace.engine.connect() as connection:
-            return jsonify({"connections": sources.connections(connection, model_id)})
+        return jsonify({"connections": connecting.connections(workspace, model_id)})
 
-    @address("/models/<int:model_id>/connections", "PUT", g.Connections, json=g.ConnectionRequest)
+    @address("/models/<int:model_id>/connections", "PUT", g.Connections, needs=Need.BRING, json=g.ConnectionRequest)
     def put_connection(model_id: int, json: g.ConnectionRequest) -> Response:
         """Keeps a way to a database that answers."""
-        workspace.star(model_id)
         access = json.model_dump(exclude={"name", "keep_password"})
-        with reading(access, json.name):
-            pass
-        key = sources.secret_key(workspace.data)
-        with workspace.engine.begin() as connection:
-            sources.put_connection(connection, model_id, json.name, access, json.password if json.keep_password else None, key)
-            return jsonify({"connections": sources.connections(connection, model_id)})
+        connecting.put_connection(workspace, actor(), model_id, json.name, access, json.keep_password)
+        return jsonify({"connections": connecting.connections(workspace, model_id)})
 
-    @address("/models/<int:model_id>/connections", "DELETE", g.Done, query=g.FileQuery)
+    @address("/models/<int:model_id>/connections", "DELETE", g.Done, needs=Need.BRING, query=g.FileQuery)
     def remove_connection(model_id: int, query: g.FileQuery) -> Response:
         """Forgets a connection."""
-        with workspace.engine.begin() as connection:
-            sources.remove_connection(connection, model_id, query.name)
+        connecting.remove_connection(workspace, actor(), model_id, query.name)
         return jsonify({"done": True})
 
-    @address("/models/<int:model_id>/connections/tables", "POST", g.DatabaseTables, json=g.LookRequest)
+    @address("/models/<int:model_id>/connections/tables", "POST", g.DatabaseTables, needs=Need.BRING, json=g.LookRequest)
     def database_tables(model_id: int, json: g.LookRequest) -> Response:
         """What a database has."""
-        with workspace.engine.connect() as connection:
-            access = sources.access_of(connection, model_id, json.name, sources.secret_key(workspace.data), json.password)
-        return jsonify({"tables": [t | {"title": table_name(t["name"])} for t in listed(access, json.name)]})
+        return jsonify({"tables": connecting.database_tables(workspace, actor(), model_id, json.name, json.password)})
 
 
 def add_shape(address: Register, workspace: Workspace) -> None:

@@ -13,14 +13,15 @@ from nexorem.core.diagnostics import refuse
 from nexorem.core.model.model import Table
 from nexorem.core.model.star import Star
 from nexorem.export.documents import DOCUMENTS, make_document
-from nexorem.server import designing
 from nexorem.server import schemas as s
 from nexorem.server import schemas_link as k
-from nexorem.server.addresses import Register, author
+from nexorem.server.addresses import Register, actor
 from nexorem.server.callers import request_budget
-from nexorem.server.describe import document
-from nexorem.server.workspace import Workspace
 from nexorem.store import models
+from nexorem.work import designing
+from nexorem.work.actor import Need
+from nexorem.work.describe import document
+from nexorem.work.workspace import Workspace
 
 
 def add_link(address: Register, workspace: Workspace) -> None:
@@ -110,10 +111,10 @@ def _history(address: Register, workspace: Workspace) -> None:
         """What one edit changed."""
         return jsonify(designing.edit_change(workspace, model_id, number, json.probe, request_budget(workspace)))
 
-    @address("/models/<int:model_id>/go_to", "POST", s.ModelDocument, json=k.GoToRequest)
+    @address("/models/<int:model_id>/go_to", "POST", s.ModelDocument, needs=Need.EDIT, json=k.GoToRequest)
     def go_to(model_id: int, json: k.GoToRequest) -> Response:
         """Takes back, or makes again, every edit up to one."""
-        workspace.go_to(model_id, json.number, json.expected, author())
+        workspace.go_to(actor(), model_id, json.number, json.expected)
         return jsonify(document(*workspace.star(model_id)))
 
 

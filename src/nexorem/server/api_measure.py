@@ -2,32 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
-from typing import Any
-
 from flask import Response, jsonify
 
 from nexorem.core.design.comparisons import comparisons
 from nexorem.core.design.patterns import patterns
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.probe import read_probe
-from nexorem.core.engine.trace import trace
 from nexorem.core.language.assist import complete, hover
-from nexorem.core.language.binder import Binder
-from nexorem.core.language.printer import print_tree
-from nexorem.core.language.reading import Reader
 from nexorem.core.language.sheet import print_sheet
 from nexorem.core.language.uses import named_at, uses_of
-from nexorem.core.model.star import Star
-from nexorem.core.plan.dependence import reached_by
-from nexorem.core.plan.ledger import ledger
-from nexorem.core.plan.logical import make_plan
-from nexorem.core.plan.text import print_plan
-from nexorem.server import measuring
 from nexorem.server import schemas_formula as f
 from nexorem.server.addresses import Register
 from nexorem.server.callers import request_budget
-from nexorem.server.workspace import Workspace
+from nexorem.work import formulas, measuring
+from nexorem.work.workspace import Workspace
 
 
 def add_measure(address: Register, workspace: Workspace) -> None:
@@ -42,7 +29,7 @@ def _formulas(address: Register, workspace: Workspace) -> None:
     def formula(model_id: int, json: f.FormulaRequest) -> Response:
         """What a formula means as it is being written: its errors, or its type, value and plan."""
         _, star = workspace.star(model_id)
-        return jsonify(formula_answer(workspace, star, json))
+        return jsonify(formulas.formula_answer(star, json.name, json.formula, json.arriving, json.page, request_budget(workspace)))
 
     @address("/models/<int:model_id>/completion", "POST", f.Completion, json=f.AssistRequest)
     def completion(model_id: int, json: f.AssistRequest) -> Response:
@@ -105,29 +92,3 @@ def _trials(address: Register, workspace: Workspace) -> None:
             return jsonify({"items": measuring.preview(star, json.text), "errors": []})
         except Refused as refused:
             return jsonify({"items": [], "errors": [d.as_json() for d in refused.diagnostics]})
-
-
-def formula_answer(workspace: Workspace, star: Star, asked: f.FormulaRequest) -> dict[str, Any]:
-    """A formula under the name it has or will have, in the model as it stands."""
-    told: dict[str, Any] = {"errors": [], "dtype": None, "value": None, "scans": [], "tables": [], "tree": [], "plan": []}
-    told |= {"formula": asked.formula, "reading": "", "ledger": []}
-    try:
-        bound = Binder(star, {asked.name: asked.formula}).measure(asked.name)
-        probe = read_probe(star, {"measures": [asked.name], "define": {asked.name: asked.formula}})
-        found = trace(star, probe, asked.name, [], request_budget(workspace))
-        arriving, page = ({star.model.find_column(c): text for c, text in x.items()} for x in (asked.arriving, asked.page))
-    except Refused as refused:
-        told["errors"] = [d.as_json() for d in refused.diagnostics]
-        return told
-    reached = reached_by(star, bound)
-    return {
-        **told,
-        "dtype": bound.dtype,
-        "value": found["value"],
-        "scans": [asdict(x) for x in reached.scans],
-        "tables": list(reached.tables),
-        "reading": Reader(star.model).sentence(bound),
-        "ledger": [x.as_json() for x in ledger(star.model, bound, arriving, page)],
-        "tree": print_tree(bound),
-        "plan": print_plan(star, make_plan(star.model, [bound])),
-    }

@@ -8,7 +8,7 @@ import json as plain_json
 import time
 from typing import Any
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Response, jsonify, request
 from pydantic import ValidationError
 
 from nexorem.core.diagnostics import Refused, refuse
@@ -20,21 +20,21 @@ from nexorem.core.engine.trace_rows import EACH, RowOrder
 from nexorem.core.language.former import present_name
 from nexorem.core.model.star import Star
 from nexorem.export.grids import grid_file
-from nexorem.server import describe
 from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
 from nexorem.server.addresses import Register, unfit
 from nexorem.server.callers import request_budget
-from nexorem.server.workspace import Workspace
+from nexorem.work import describe
+from nexorem.work.workspace import Workspace
 
 MOST_ROWS = 1_000_000  # of a file of rows
 
 
-def add_probe(address: Register, workspace: Workspace, api: Blueprint) -> None:
+def add_probe(address: Register, workspace: Workspace) -> None:
     """Everything that reads numbers."""
     _grids(address, workspace)
     _traces(address, workspace)
-    _files(api, workspace)
+    _files(address, workspace)
 
 
 def _grids(address: Register, workspace: Workspace) -> None:
@@ -112,16 +112,16 @@ def _into(asked: f.TraceRequest) -> list[tuple[str, int]]:
     return [(i.path, i.key) for i in asked.into]
 
 
-def _files(api: Blueprint, workspace: Workspace) -> None:
+def _files(address: Register, workspace: Workspace) -> None:
     """Addresses that any tool can fetch: nothing but an address is needed."""
 
-    @api.get("/models/<int:model_id>/grid.<string:ending>")
+    @address("/models/<int:model_id>/grid.<string:ending>", "GET", None)
     def grid_as(model_id: int, ending: str) -> Response:
         """A probe's answer as a file; the probe is JSON in the address."""
         _, star = workspace.star(model_id)
         return _file(workspace, star, _json(request.args.get("probe", ""), "probe"), ending, "grid")
 
-    @api.get("/models/<int:model_id>/probes/<path:name>.<string:ending>")
+    @address("/models/<int:model_id>/probes/<path:name>.<string:ending>", "GET", None)
     def saved_probe_as(model_id: int, name: str, ending: str) -> Response:
         """The answer of a probe of the model as a file, as the model stands when it is fetched."""
         _, star = workspace.star(model_id)
@@ -131,7 +131,7 @@ def _files(api: Blueprint, workspace: Workspace) -> None:
             raise refuse("unknown_probe", f"There is no probe {name}.")
         return _file(workspace, star, dict(found), ending, name)
 
-    @api.get("/models/<int:model_id>/trace/rows.csv")
+    @address("/models/<int:model_id>/trace/rows.csv", "GET", None)
     def rows_as_csv(model_id: int) -> Response:
         """All rows that an aggregate of a trace used, as CSV; the request of /trace/rows is JSON in the address."""
         _, star = workspace.star(model_id)

@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from flask import Flask, Response, send_from_directory
 
 from nexorem.server import problems, security
+from nexorem.server.addresses import caller
 from nexorem.server.api import MOST_UPLOAD, make_api
 from nexorem.server.events import Events
-from nexorem.server.workspace import Workspace
 from nexorem.store.database import connect
+from nexorem.work.actor import Actor
+from nexorem.work.workspace import Workspace
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
 
 
-def create_app(url: str, web: Path = WEB, data: Path | None = None) -> Flask:
-    """The application on a store's address; `data` is the folder of files and of the key for passwords."""
+def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callable[[], Actor] = caller) -> Flask:
+    """The application on a store's address; `data` is the folder of files and of the key for passwords, `who` tells who makes the request
+    that is being answered."""
     app = Flask("nexorem", static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = MOST_UPLOAD
     app.json.sort_keys = False  # type: ignore[attr-defined]
@@ -24,7 +28,7 @@ def create_app(url: str, web: Path = WEB, data: Path | None = None) -> Flask:
     problems.install(app)
     workspace = Workspace(connect(url), data)
     app.extensions["nexorem"] = workspace
-    api, spec = make_api(workspace, Events(url))
+    api, spec = make_api(workspace, Events(url), who)
     app.register_blueprint(api)
     spec.register(app)
 

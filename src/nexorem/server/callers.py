@@ -13,7 +13,7 @@ from typing import Any
 from flask import request
 
 from nexorem.core.limits import Budget
-from nexorem.server.workspace import Workspace
+from nexorem.work.workspace import Workspace
 
 EVERY = 0.2  # seconds between two looks
 _watched: weakref.WeakKeyDictionary[Budget, Any] = weakref.WeakKeyDictionary()

@@ -12,6 +12,7 @@ from werkzeug.exceptions import HTTPException
 from nexorem.core.diagnostics import CellError, OverLimit, Refused
 from nexorem.store.models import Conflict
 
+STATUS = {"unknown_model": 404, "not_allowed": 403}  # of refusals by code; of all others 422
 log = logging.getLogger("nexorem")
 
 
@@ -36,7 +37,7 @@ def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> Res
 def of_refusal(refused: Refused) -> Response:
     """The user's mistake, or a bound that was met: every diagnostic at once."""
     first = refused.diagnostics[0]
-    status = 404 if first.code == "unknown_model" else 413 if isinstance(refused, OverLimit) else 422
+    status = 413 if isinstance(refused, OverLimit) else STATUS.get(first.code, 422)
     errors = [d.as_json() for d in refused.diagnostics]
     return problem(status, first.code, "This cannot be done as asked.", " ".join(d.message for d in refused.diagnostics[:3]), errors=errors)
 

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
-import logging
-import threading
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -24,22 +21,22 @@ from nexorem.gather.compare import (
     probes_changed,
     repeated_keys,
 )
-from nexorem.gather.frame import Frame, same_rows
+from nexorem.gather.frame import Frame
 from nexorem.gather.jobs import Job
 from nexorem.gather.read import package_links
 from nexorem.gather.sources.kinds import source_words
-from nexorem.server.shaping import completed, table_of
-from nexorem.server.workspace import Workspace
 from nexorem.store import rows, sources
+from nexorem.work.actor import Actor, Need
+from nexorem.work.shaping import completed, table_of
+from nexorem.work.workspace import Workspace
 
 Edit = dict[str, Any]
 KEPT_LOADS = 10
-EVERYTHING = sources.EVERYTHING
-log = logging.getLogger("nexorem")
 
 
-def start_reading(workspace: Workspace, model_id: int, asked: Mapping[str, Any]) -> Job:
+def start_reading(workspace: Workspace, actor: Actor, model_id: int, asked: Mapping[str, Any]) -> Job:
     """Begins to read files, sources, or the sources of tables that are here already."""
+    actor.must(Need.BRING)
     model = workspace.star(model_id)[0].model
     items = [{"name": x["name"], "source": x["source"], "table": x.get("table")} for x in asked.get("items", [])]
     for name in asked.get("tables", []):
@@ -79,9 +76,10 @@ def free_name(name: str, taken: Sequence[str]) -> str:
 
 
 def take(
-    workspace: Workspace, model_id: int, job: Job, chosen: Sequence[Mapping[str, Any]], author: str, base: int, mends: Sequence[Edit] = ()
+    workspace: Workspace, actor: Actor, model_id: int, job: Job, chosen: Sequence[Mapping[str, Any]], base: int, mends: Sequence[Edit] = ()
 ) -> None:
     """Takes tables of a reading into the model, as one edit: new ones, and new rows for tables that are here. All of them or none."""
+    actor.must(Need.BRING)
     stored, _ = workspace.star(model_id)
     names = [t.name for t in stored.model.tables]
     frames: dict[str, Frame] = {}
@@ -95,7 +93,9 @@ def take(
             target = choice.get("table")
             name = table_of(stored.model, target).name if target else free_name(str(choice.get("name") or item.name).strip(), names)
             names.append(name)
-            load = rows.save_load(connection, model_id, name, frame, source=item.source, report=_short(item.report or {}), author=author)
+            load = rows.save_load(
+                connection, model_id, name, frame, source=item.source, report=short_report(item.report or {}), author=actor.name
+            )
             kept.append(load)
             frames[name], places[place] = frame, name
             if target:
@@ -113,7 +113,7 @@ def take(
         change = completed(
             workspace, stored.model, {"kind": "load_tables", "edits": edits, "title": title, "mends": list(mends)}, model_id=model_id
         )
-        workspace.edit(model_id, change | {"edits": [*change["edits"], *links]}, author, base)
+        workspace.edit(actor, model_id, change | {"edits": [*change["edits"], *links]}, base)
     except Exception:
         with workspace.engine.begin() as connection:
             for load in kept:
@@ -133,7 +133,7 @@ def _few(names: Sequence[str]) -> str:
     return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
 
 
-def _short(report: Mapping[str, Any]) -> dict[str, Any]:
+def short_report(report: Mapping[str, Any]) -> dict[str, Any]:
     """A report as history keeps it, without the sample."""
     return {k: v for k, v in report.items() if k != "sample"}
 
@@ -232,8 +232,9 @@ def history(workspace: Workspace, model_id: int, table: str | None = None) -> li
     return [{**x, "live": x["id"] in live, "source": source_words(x["source"]) if x["source"] else "the package"} for x in found]
 
 
-def go_to(workspace: Workspace, model_id: int, load_id: int, author: str, base: int, mends: Sequence[Edit] = ()) -> None:
+def go_to(workspace: Workspace, actor: Actor, model_id: int, load_id: int, base: int, mends: Sequence[Edit] = ()) -> None:
     """Puts a load in force: one before, or one that was held."""
+    actor.must(Need.BRING)
     found = next((x for x in history(workspace, model_id) if x["id"] == load_id), None)
     if found is None:
         raise refuse("unknown_load", f"There is no load number {load_id} any more.", "Load the table again.")
@@ -244,7 +245,7 @@ def go_to(workspace: Workspace, model_id: int, load_id: int, author: str, base: 
     change = completed(
         workspace, stored.model, {"kind": "load_tables", "edits": [edit], "title": title, "mends": list(mends)}, model_id=model_id
     )
-    workspace.edit(model_id, change, author, base)
+    workspace.edit(actor, model_id, change, base)
     with workspace.engine.begin() as connection:
         rows.set_state(connection, load_id, "kept")
 
@@ -260,85 +261,11 @@ def compare_load(workspace: Workspace, model_id: int, load_id: int) -> dict[str,
     return compared(workspace, model_id, {found["table"]: frame}, {found["table"]: origin}, [])
 
 
-def drop_held(workspace: Workspace, model_id: int, load_id: int) -> None:
+def drop_held(workspace: Workspace, actor: Actor, model_id: int, load_id: int) -> None:
     """Forgets a load that was held."""
+    actor.must(Need.BRING)
     found = next((x for x in history(workspace, model_id) if x["id"] == load_id and x["state"] == "held"), None)
     if found is None:
         raise refuse("unknown_load", "This load is not held any more.")
     with workspace.engine.begin() as connection:
         rows.drop_load(connection, load_id)
-
-
-def run_due(workspace: Workspace, now: dt.datetime) -> int:
-    """Loads what its schedule says is due; gives how many schedules were run."""
-    with workspace.engine.begin() as connection:
-        due = sources.take_due(connection, now)
-    for model_id, table in due:
-        try:
-            words = load_again(workspace, model_id, table)
-        except Refused as refused:
-            words = f"failed: {refused.diagnostics[0].message}"
-        except Exception:
-            log.exception("a scheduled load failed")
-            words = "failed: an error of the server's own"
-        with workspace.engine.begin() as connection:
-            sources.told_result(connection, model_id, table, words)
-    return len(due)
-
-
-def load_again(workspace: Workspace, model_id: int, table: str) -> str:
-    """Loads a table, or all that have a source; holds what would break something. Gives what came of it in words."""
-    model = workspace.star(model_id)[0].model
-    names = [t.name for t in model.tables if can_reload(t)] if table == EVERYTHING else [present_name(model, "table", table)]
-    job = start_reading(workspace, model_id, {"tables": names})
-    try:
-        job.wait()
-        return _settle(workspace, model_id, job)
-    finally:
-        workspace.jobs.drop(job)
-
-
-def _settle(workspace: Workspace, model_id: int, job: Job) -> str:
-    """Takes what a scheduled reading brought, or holds it; rows that are the same as before are neither."""
-    failed = [i for i in job.items if i.state != "read"]
-    if failed:
-        said = failed[0].errors[0]["message"] if failed[0].errors else "it was not read"
-        raise refuse("load_failed", f"{failed[0].name}: {said}")
-    model = workspace.star(model_id)[0].model
-    changed = [(p, i) for p, i in enumerate(job.items) if not same_rows(workspace.base(table_of(model, i.table)), job.frame(p))]
-    if not changed:
-        return "nothing has changed"
-    chosen = [{"place": place, "table": item.table} for place, item in changed]
-    told = comparison(workspace, model_id, job, chosen)
-    if not told["breaks"]:
-        take(workspace, model_id, job, chosen, "schedule", workspace.star(model_id)[0].version)
-        return f"loaded {counted(sum(item.size for _, item in changed), 'row')}"
-    with workspace.engine.begin() as connection:
-        for old in rows.loads_of(connection, model_id):
-            # The newest one that is held says all that those before it did.
-            if old["state"] == "held" and present_name(model, "table", old["table"]) in {item.table for _, item in changed}:
-                rows.drop_load(connection, old["id"])
-        for place, item in changed:
-            more = {"source": item.source, "report": {**_short(item.report or {}), "breaks": told["breaks"]}}
-            rows.save_load(connection, model_id, str(item.table), job.frame(place), author="schedule", state="held", **more)
-    return f"held: {told['breaks'][0]['message']}"
-
-
-class Clock:
-    """Looks for schedules that are due, in a thread of its own."""
-
-    def __init__(self, workspace: Workspace, every: float = 15.0) -> None:
-        self.workspace, self.every = workspace, every
-        self._stop = threading.Event()
-        threading.Thread(target=self._run, name="schedules", daemon=True).start()
-
-    def _run(self) -> None:
-        while not self._stop.wait(self.every):
-            try:
-                run_due(self.workspace, dt.datetime.now(dt.UTC))
-            except Exception:
-                log.exception("schedules could not be looked at")
-
-    def stop(self) -> None:
-        """No more loads."""
-        self._stop.set()

@@ -29,6 +29,7 @@ from nexorem.gather.shape import Frames, Shaper
 from nexorem.package.read import open_package
 from nexorem.store import models
 from nexorem.store.rows import read_load
+from nexorem.work.actor import Actor, Need
 
 Signatures = dict[str, str]
 SHAPING = Limits(seconds=120.0)
@@ -123,11 +124,11 @@ class Workspace:
             old = found[1:] if found and found[0].version == stored.version else None
         return self.make(model, old or (star, {}))
 
-    def edit(self, model_id: int, change: dict[str, Any], author: str, base: int) -> models.Stored:
+    def edit(self, actor: Actor, model_id: int, change: dict[str, Any], base: int) -> models.Stored:
         """Makes an edit; refuses one after which the model would not hold together."""
-
+        actor.must(Need.EDIT)
         check = _Check(self, model_id, lambda star: _check_measure(star, change), self.star(model_id)[1])
-        return check.keep(models.edit(self.engine, model_id, change, author, base, check, self._whole))
+        return check.keep(models.edit(self.engine, model_id, change, actor.name, base, check, self._whole))
 
     def _whole(self, stored: models.Stored) -> Model:
         """A stored model with the columns of tables made by formulas, where an older version did not keep them."""
@@ -138,28 +139,30 @@ class Workspace:
         tables = (replace(t, columns=known[t.name].columns) if t.name in bare else t for t in stored.model.tables)
         return replace(stored.model, tables=tuple(tables))
 
-    def step(self, model_id: int, direction: str, expected: int, author: str) -> models.Stored:
+    def step(self, actor: Actor, model_id: int, direction: str, expected: int) -> models.Stored:
         """Undo or redo."""
-
+        actor.must(Need.EDIT)
         check = _Check(self, model_id)
-        return check.keep(models.step(self.engine, model_id, direction, expected, author, check))
+        return check.keep(models.step(self.engine, model_id, direction, expected, actor.name, check))
 
-    def go_to(self, model_id: int, number: int, expected: int, author: str) -> models.Stored:
+    def go_to(self, actor: Actor, model_id: int, number: int, expected: int) -> models.Stored:
         """Undo or redo of many edits at once, up to the one with this number."""
-
+        actor.must(Need.EDIT)
         check = _Check(self, model_id)
-        return check.keep(models.go_to(self.engine, model_id, number, expected, author, check))
+        return check.keep(models.go_to(self.engine, model_id, number, expected, actor.name, check))
 
     def names(self) -> list[str]:
         """The names of the models in the store."""
         return [m["name"] for m in models.listed(self.engine)]
 
-    def open(self, path: Path, only_if_new: bool = False) -> int:
+    def open(self, actor: Actor, path: Path, only_if_new: bool = False) -> int:
         """Stores the model of a package; nothing is stored when anything is wrong with it."""
+        actor.must(Need.KEEP)
         return models.create(self.engine, open_package(path), only_if_new)
 
-    def gather(self, files: Sequence[Path], recipe: Path, only_if_new: bool = False) -> int:
+    def gather(self, actor: Actor, files: Sequence[Path], recipe: Path, only_if_new: bool = False) -> int:
         """Stores the model that a recipe makes of files, with the files, so that they can be loaded again and their steps changed."""
+        actor.must(Need.KEEP)
         found = gather(files, load_recipe(recipe))
         model_id = models.create(
             self.engine, found.star, only_if_new, found.raw, "a steps file", {n: r.report for n, r in found.readings.items()}
@@ -168,13 +171,15 @@ class Workspace:
             shutil.copyfile(path, self.files(model_id) / path.name)
         return model_id
 
-    def new(self, title: str) -> int:
+    def new(self, actor: Actor, title: str) -> int:
         """Stores a model without tables."""
+        actor.must(Need.KEEP)
         name = "-".join("".join(c if c.isalnum() else " " for c in title.lower()).split()) or "model"
         return models.create(self.engine, Star(Model(name, title=title), {}))
 
-    def remove(self, model_id: int) -> None:
+    def remove(self, actor: Actor, model_id: int) -> None:
         """Removes a model with its rows and files."""
+        actor.must(Need.KEEP)
         models.remove(self.engine, model_id)
         self.jobs.close([model_id])
         with self._locks[model_id]:

@@ -10,7 +10,7 @@ from nexorem.core.engine.beside import Lines, grids_beside
 from nexorem.core.engine.grid import Grid
 from nexorem.core.limits import Budget
 from nexorem.core.values import Array
-from nexorem.server.describe import grid_answer
+from nexorem.work.describe import grid_answer
 
 MOST_LINES = 2_000
 

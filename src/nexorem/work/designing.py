@@ -21,11 +21,11 @@ from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Model, link_from_json, link_json
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import scans
-from nexorem.server.beside import beside
-from nexorem.server.describe import document, findings_of, found_in
-from nexorem.server.shaping import Edit, link_edits
-from nexorem.server.workspace import Workspace
 from nexorem.store import models
+from nexorem.work.beside import beside
+from nexorem.work.describe import document, findings_of, found_in
+from nexorem.work.shaping import Edit, link_edits
+from nexorem.work.workspace import Workspace
 
 
 def link_preview(star: Star, asked: Mapping[str, Any], name: str | None) -> dict[str, Any]:

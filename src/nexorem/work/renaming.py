@@ -11,7 +11,7 @@ from nexorem.core.model.model import Model
 from nexorem.core.model.names import columns_text
 from nexorem.core.model.star import Star
 from nexorem.gather.renames import steps_renamed
-from nexorem.server.workspace import Workspace
+from nexorem.work.workspace import Workspace
 
 Edit = dict[str, Any]
 

@@ -27,7 +27,7 @@ from nexorem.gather.roles import asked_role
 from nexorem.gather.shape import Shaper, with_columns
 from nexorem.gather.steps.replay import told
 from nexorem.package.edit_forms import check_edit
-from nexorem.server.workspace import Workspace
+from nexorem.work.workspace import Workspace
 
 Edit = dict[str, Any]
 MADE_HERE = ("add_table", "change_table", "remove_table", "together", "load_tables", "put_renamed")
