@@ -16,7 +16,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_pick, read_probe
+from nexorem.core.engine.probe import probe_of, read_pick
 from nexorem.core.engine.trace import trace
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
@@ -41,10 +41,10 @@ def one_run(opened: Star) -> dict[str, float]:
     at = [read_pick(star, "Port.name", ["Teal Quay"]), read_pick(star, "Calendar.year", [2032])]
 
     def grid() -> object:
-        return grid_answer(answer(star, read_probe(star, PROBE), Budget()))
+        return grid_answer(answer(star, probe_of(star, PROBE), Budget()))
 
     def told() -> object:
-        return trace(star, read_probe(star, PROBE), "share_of_ports", at, Budget())
+        return trace(star, probe_of(star, PROBE), "share_of_ports", at, Budget())
 
     return {"first grid": milliseconds(grid), "same grid again": milliseconds(grid), "trace": milliseconds(told)}
 

@@ -14,7 +14,7 @@ from bench.link import GESTURE, SECONDS, WINDOW
 from bench.timing import median
 from nexorem.core.design.truth import marks
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
 from nexorem.core.model.check import checked_star
 from nexorem.core.model.model import Calendar, Column, Link, Measure, Model, Table
@@ -124,7 +124,7 @@ def probe_part(say: Callable[[str], None]) -> dict[str, Any]:
         "members of 10,000 under another pick": median(lambda: post("members", members), 5),
         "a cell traced": median(lambda: post("trace", trace), 5),
     }
-    found_grid = answer(star, read_probe(star, {**LARGE, "totals": "all"}), Budget())
+    found_grid = answer(star, probe_of(star, {**LARGE, "totals": "all"}), Budget())
     server["the marks of that grid alone, totals added"] = median(lambda: marks(found_grid), 5)
     for name, found in server.items():
         say(f"{name}: {found:.0f} ms")

@@ -25,7 +25,7 @@ from bench.probe import probe_part
 from bench.timing import median
 from nexorem.core.engine.computed import edited_star
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_pick, read_probe
+from nexorem.core.engine.probe import probe_of, read_pick
 from nexorem.core.engine.trace import trace
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.model import Measure
@@ -63,7 +63,7 @@ def budget() -> Budget:
 
 def ours(star: Star, data: dict[str, Any]) -> list[dict[str, Any]]:
     """A probe's whole answer."""
-    return list(answer(star, read_probe(star, data), budget()).tidy())
+    return list(answer(star, probe_of(star, data), budget()).tidy())
 
 
 class Peers:
@@ -139,7 +139,7 @@ def cells_part(star: Star, runs: int, say: Callable[[str], None]) -> dict[str, A
     for name, formula in EDITS.items():
         few = small | {"measures": ["x"], "define": {"x": formula}}
         many = large | {"measures": ["x"], "define": {"x": formula}}
-        a, b = (median(lambda p=p: answer(star, read_probe(star, p), budget()), runs, 3) for p in (few, many))
+        a, b = (median(lambda p=p: answer(star, probe_of(star, p), budget()), runs, 3) for p in (few, many))
         told[name] = {"few": a, "many": b, "growth": b / a}
         say(f"{name}: {a:.1f} ms for 8 cells, {b:.1f} ms for 8,008")
     return told
@@ -150,7 +150,7 @@ def trace_part(star: Star, runs: int) -> dict[str, float]:
     told = {}
     for name in ("revenue", "share", "year_before", "customers"):
         at = [read_pick(star, "Calendar.year", [1995]), read_pick(star, "Part.brand", ["MFGR#2239"])]
-        probe = read_probe(star, {"measures": [name]})
+        probe = probe_of(star, {"measures": [name]})
         told[name] = median(lambda p=probe, a=at, n=name: trace(star, p, n, a, budget()), runs, 2)
     return told
 

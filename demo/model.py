@@ -239,7 +239,7 @@ def recipe() -> dict[str, Any]:
         "measures": measures,
         "hierarchies": HIERARCHIES,
         "links": [{"cardinality": "many-to-one", "flow": "one-way", "active": True, **k} for k in LINKS],
-        "probes": [{"columns": [], "picks": [], "totals": "none", **x} for x in PROBES],
+        "probes": PROBES,
         "folios": FOLIOS,
     }
 

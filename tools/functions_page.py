@@ -9,7 +9,7 @@ ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT / "src"))
 
 from nexorem.core.engine.grid import answer  # noqa: E402
-from nexorem.core.engine.probe import read_probe  # noqa: E402
+from nexorem.core.engine.probe import probe_of  # noqa: E402
 from nexorem.core.functions.library import FUNCTIONS  # noqa: E402
 from nexorem.core.functions.registry import Function  # noqa: E402
 from nexorem.core.language.vocabulary import AGGREGATES, EDITS, ROWS  # noqa: E402
@@ -81,7 +81,7 @@ def _example(function: Function) -> str:
     else:
         example = function.example or function.signature.replace("x", "7").replace("y", "2")
     star = Star(Model("none"), {})
-    grid = answer(star, read_probe(star, {"measures": ["e"], "define": {"e": example}}), Budget())
+    grid = answer(star, probe_of(star, {"measures": ["e"], "define": {"e": example}}), Budget())
     value = grid.value(0, 0, 0)
     return f"{example} → {'empty' if value is None else str(value).lower() if isinstance(value, bool) else value}"
 

@@ -9,11 +9,11 @@ import datetime as dt
 from dataclasses import replace
 
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_pick, read_probe
+from nexorem.core.engine.probe import probe_of, read_pick
 from nexorem.core.engine.trace import trace
 from nexorem.core.limits import Budget
 from nexorem.core.model.edits import apply
-from nexorem.core.model.model import Calendar, Column, Measure, Model, Table, link_from_json
+from nexorem.core.model.model import Calendar, Column, Measure, Model, Table, link_from_json, model_from_json, model_json
 from nexorem.core.model.star import Star, table_rows
 from nexorem.core.values import vector
 
@@ -92,6 +92,11 @@ STRIPPED = {
 }
 
 
+def keeping(star, **parts):
+    """The star of a model that keeps other probes, folios, hierarchies or findings, each as JSON."""
+    return star.with_model(model_from_json(model_json(star.model) | parts))
+
+
 def edited(star, edits):
     """The star after edits of links."""
     return star.with_model(apply(star.model, {"kind": "together", "edits": edits})[0]) if edits else star
@@ -101,15 +106,12 @@ def grid(formula="x", star=None, **probe):
     """The tidy cells of one formula, named x."""
     star = star or STAR
     data = {"measures": ["x"], "define": {"x": formula}, **probe}
-    return list(answer(star, read_probe(star, data), Budget()).tidy())
+    return list(answer(star, probe_of(star, data), Budget()).tidy())
 
 
 def value(formula, star=None, picks=(), **at):
     """One cell's value. `at` has coordinates by column, with `__` for the dot; read through the trace."""
     star = star or STAR
-    probe = read_probe(star, {"measures": ["x"], "define": {"x": formula}, "picks": list(picks)})
+    probe = probe_of(star, {"measures": ["x"], "define": {"x": formula}, "picks": list(picks)})
     coordinates = [read_pick(star, name.replace("__", "."), [v]) for name, v in at.items()]
     return trace(star, probe, "x", coordinates, Budget())["value"]
-
-
-UNMATCHED = {"unmatched": True}

@@ -9,7 +9,7 @@ import unittest
 from nexorem.core.design.comparisons import comparisons
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
 from tests.core.test_uses import DEMO
 from tests.oracle.agreement import same
@@ -20,7 +20,7 @@ MONTHS = {"year": 12, "quarter": 3, "month": 1}
 
 def asked(star, names, offered=(), **probe):
     define = {name: formula for c in offered for name, formula, _ in c.adds if formula}
-    return list(answer(star, read_probe(star, {"measures": names, "define": define, **probe}), Budget()).tidy())
+    return list(answer(star, probe_of(star, {"measures": names, "define": define, **probe}), Budget()).tidy())
 
 
 def back(day, months, whole):

@@ -19,9 +19,10 @@ from nexorem.core.model.check import check_model
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import link_from_json
 from nexorem.core.model.paths import doubled_paths, model_state
+from nexorem.core.model.specs import Hierarchy
 from nexorem.core.plan.reach import carrying_edits, carrying_ways, first_stop, reach_after, reached_tables, reaches
 from nexorem.package.read import open_package
-from tests.core.small import LINKS, STAR, STRIPPED, TABLES, edited, make_star
+from tests.core.small import LINKS, STAR, STRIPPED, TABLES, edited, keeping, make_star
 from tests.oracle.random_models import Maker
 
 DEMO = open_package(Path(__file__).parents[2] / "demo" / "lantern_isles")
@@ -260,16 +261,16 @@ class Tables(unittest.TestCase):
             (["Calendar.year", "Calendar.season"], 1),
             (["Island.group", "Island.name", "Port.name"], 0),
         ):
-            told = hierarchy_faults(DEMO, {"name": "h", "levels": levels})
+            told = hierarchy_faults(DEMO, Hierarchy("h", tuple(levels)))
             self.assertEqual(len(told), faults, (levels, told))
         orphans = make_star(TABLES, LINKS, {})
-        told = hierarchy_faults(orphans, {"name": "h", "levels": ["Port.region", "Booking.port"]})
+        told = hierarchy_faults(orphans, Hierarchy("h", ("Port.region", "Booking.port")))
         self.assertEqual(told, [])
 
     def test_findings_of_design(self):
         model = replace(
             STAR.model,
-            hierarchies=({"name": "Where", "levels": ["Port.name", "Port.region"]},),
+            hierarchies=(Hierarchy("Where", ("Port.name", "Port.region")),),
             tables=tuple(
                 replace(t, grain="one port", grain_columns=("region",))
                 if t.name == "Port"
@@ -325,7 +326,7 @@ class Matrix(unittest.TestCase):
             "picks": [{"column": "Crew.name", "in": ["Bo"]}],
         }
         star = make_star(measures={"seats": "sum(Booking.seats)", "tags": "rows(Tag)"})
-        star = star.with_model(replace(star.model, probes=(probe, {"name": "broken", "measures": ["nope"]})))
+        star = keeping(star, probes=[probe, {"name": "broken", "measures": ["nope"]}])
         self.assertEqual(probe_gaps(star), {("Tag", "Port"): ["both"], ("Tag", "Cal"): ["both"], ("Tag", "Crew"): ["both"]})
         self.assertIn("Tag does not know", next(f["sentence"] for f in findings(star) if f["code"] == "gap"))
 

@@ -7,7 +7,7 @@ import unittest
 
 from nexorem.core.diagnostics import OverLimit, Refused
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.foreign import INSTEAD
 from nexorem.core.language.parser import parse
@@ -197,9 +197,11 @@ class Diagnostics(unittest.TestCase):
             "odd": 1,
         }
         with self.assertRaises(Refused) as caught:
-            read_probe(STAR, bad)
+            probe_of(STAR, bad)
+        places = [d.place for d in caught.exception.diagnostics if d.code == "bad_probe"]
+        self.assertEqual(places, ["columns", "picks.1", "totals", "limit", "odd"])
         codes = [d.code for d in caught.exception.diagnostics]
-        self.assertEqual(sorted(set(codes)), ["bad_column", "bad_pick", "bad_probe", "bad_sort", "bad_value", "syntax", "unknown_column"])
+        self.assertEqual(sorted(set(codes)), ["bad_column", "bad_probe", "bad_sort", "bad_value", "syntax", "unknown_column"])
 
 
 class Bounds(unittest.TestCase):
@@ -236,7 +238,7 @@ class Bounds(unittest.TestCase):
     def test_cells_time_and_cancelling(self):
         probe = {"measures": ["seats"], "rows": ["Port.name", "Cal.day", "Booking.no"], "limit": 50}
         with self.assertRaises(OverLimit) as caught:
-            answer(STAR, read_probe(STAR, probe), Budget())
+            answer(STAR, probe_of(STAR, probe), Budget())
         self.assertEqual(caught.exception.diagnostics[0].code, "limit_probe_cells")
         ticks = iter(range(10_000))
         for budget, code in (
@@ -244,11 +246,11 @@ class Bounds(unittest.TestCase):
             (Budget(Limits(memory_bytes=10)), "limit_memory_bytes"),
         ):
             with self.assertRaises(OverLimit) as caught:
-                answer(STAR, read_probe(STAR, {"measures": ["x"], "define": {"x": "sum(Port.depth * seats)"}, "rows": ["Cal.day"]}), budget)
+                answer(STAR, probe_of(STAR, {"measures": ["x"], "define": {"x": "sum(Port.depth * seats)"}, "rows": ["Cal.day"]}), budget)
             self.assertEqual(caught.exception.diagnostics[0].code, code)
         budget = Budget()
         budget.cancel()
-        self.assertRaises(OverLimit, answer, STAR, read_probe(STAR, {"measures": ["seats"]}), budget)
+        self.assertRaises(OverLimit, answer, STAR, probe_of(STAR, {"measures": ["seats"]}), budget)
 
 
 def errors_or_limit(formula):

@@ -14,7 +14,7 @@ from nexorem.core.engine import fast, lines, scan, warm
 from nexorem.core.engine import grid as engine_grid
 from nexorem.core.engine.context import Sets, sets_of_pairs
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.values import encode, vector
 from nexorem.server.callers import has_gone, watch
@@ -75,7 +75,7 @@ class Together(unittest.TestCase):
 
         def ask(data):
             try:
-                return list(answer(maker.star, read_probe(maker.star, data), Budget()).tidy())
+                return list(answer(maker.star, probe_of(maker.star, data), Budget()).tidy())
             except Exception as error:
                 return type(error).__name__
 
@@ -86,7 +86,7 @@ class Together(unittest.TestCase):
 
     def test_a_cancelled_scan_ends(self):
         star = warm.star()
-        probe = read_probe(star, {"measures": ["m1"], "rows": ["D.one"]})
+        probe = probe_of(star, {"measures": ["m1"], "rows": ["D.one"]})
         budget = Budget()
         budget.cancel()
         with self.assertRaises(OverLimit) as caught:
@@ -111,7 +111,7 @@ class Bounds(unittest.TestCase):
         star = warm.star()
 
         def ask(limits=None, now=None, **data):
-            return answer(star, read_probe(star, {"measures": ["x"], **data}), Budget(limits or Limits(), now))
+            return answer(star, probe_of(star, {"measures": ["x"], **data}), Budget(limits or Limits(), now))
 
         ticks = iter(range(10_000))
         cases = [
@@ -151,7 +151,7 @@ class Bounds(unittest.TestCase):
 
     def test_a_long_text_fails_in_its_cell(self):
         star = warm.star()
-        probe = read_probe(star, {"measures": ["x"], "define": {"x": "listagg(CAST(m1 AS text), 'and' for each F.small)"}})
+        probe = probe_of(star, {"measures": ["x"], "define": {"x": "listagg(CAST(m1 AS text), 'and' for each F.small)"}})
         cell = next(answer(star, probe, Budget(Limits(text_bytes=50))).tidy())
         self.assertEqual(cell["x"], {"error": "limit_text_bytes"})
 
@@ -162,7 +162,7 @@ class Lines(unittest.TestCase):
         star = warm.star()
         data = {"measures": ["m1"], "rows": ["F.wide", "D.many"], "limit": 100_000}
         self.assertGreater(1000 * 700, 100_000)
-        found = list(answer(star, read_probe(star, data), Budget()).tidy())
+        found = list(answer(star, probe_of(star, data), Budget()).tidy())
         self.assertEqual(len(found), len({(i % 1000, i % 70_000 % 700) for i in range(120_000)}))
 
     def test_only_where_the_measures_allow_it(self):
@@ -190,7 +190,7 @@ class Lines(unittest.TestCase):
             {"n": "sum(F.n)"},
         )
         with mock.patch.object(engine_grid, "_combinations", side_effect=AssertionError("looked at everybody")):
-            found = answer(star, read_probe(star, {"rows": ["P.name"], "measures": ["n"], "limit": 100}), Budget())
+            found = answer(star, probe_of(star, {"rows": ["P.name"], "measures": ["n"], "limit": 100}), Budget())
         self.assertEqual(len(found.rows.lines), 90)
 
 
@@ -198,7 +198,7 @@ class Kept(unittest.TestCase):
     """Lines by conditions on measures, and the top ones."""
 
     def told(self, rows=("Port.region", "Port.name"), measures=("seats",), **probe):
-        found = answer(STAR, read_probe(STAR, {"rows": list(rows), "measures": list(measures), **probe}), Budget())
+        found = answer(STAR, probe_of(STAR, {"rows": list(rows), "measures": list(measures), **probe}), Budget())
         return [tuple(c.values()) for c in found.rows.coordinates(STAR)], found.left_out
 
     def test_conditions_and_tops_of_any_level(self):
@@ -235,9 +235,9 @@ class Kept(unittest.TestCase):
         for probe, code, words in (
             ({"having": [{"where": "seats + 1"}]}, "wrong_type", "this is an integer"),
             ({"having": [{"where": "nope > 1"}]}, "unknown_name", "nope"),
-            ({"having": "x"}, "bad_having", "no condition"),
+            ({"having": "x"}, "bad_probe", "having is not a list"),
             ({"having": [{"where": "seats > 1", "level": "Cal.day"}]}, "bad_level", "does not stand on the rows"),
-            ({"having": [{"where": "seats > 1", "at": 3}]}, "bad_having", "no condition"),
+            ({"having": [{"where": "seats > 1", "at": 3}]}, "bad_probe", "having.0.at is not known"),
             ({"having": [{"where": "seats >"}]}, "syntax", ""),
             ({"top": {"count": 1, "by": "seats", "level": "Port.nope"}}, "unknown_column", "nope"),
             ({"having": [{"where": "Port.name = 'x'"}]}, "bare_column", "many values"),

@@ -9,7 +9,7 @@ from nexorem.core.diagnostics import OverLimit
 from nexorem.core.engine import scan
 from nexorem.core.engine.beside import grids_beside
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget, Limits
 from tests.core.small import make_star
 
@@ -36,7 +36,7 @@ BIG = make_star(
 
 def by(formula, rows, **limits):
     """A formula's values by the members of a column."""
-    probe = read_probe(BIG, {"rows": [rows], "measures": ["x"], "define": {"x": formula}, "empty_lines": True})
+    probe = probe_of(BIG, {"rows": [rows], "measures": ["x"], "define": {"x": formula}, "empty_lines": True})
     return [cell["x"] for cell in answer(BIG, probe, Budget(Limits(**limits))).tidy()]
 
 
@@ -85,7 +85,7 @@ class Failures(unittest.TestCase):
         ):
             with self.subTest(formula):
                 probe = {"measures": ["x"], "define": {"x": formula}}
-                self.assertEqual(next(answer(BIG, read_probe(BIG, probe), Budget()).tidy())["x"], expected)
+                self.assertEqual(next(answer(BIG, probe_of(BIG, probe), Budget()).tidy())["x"], expected)
 
     def test_memory_is_bounded_by_what_is_held_together(self):
         """The most that Python and NumPy hold at a time stays near the bound, whatever is asked; most of it is refused."""
@@ -105,7 +105,7 @@ class Failures(unittest.TestCase):
                 with self.subTest(formula, **more):
                     tracemalloc.start()
                     with suppress(OverLimit):
-                        answer(many, read_probe(many, probe), Budget(Limits(memory_bytes=bound)))
+                        answer(many, probe_of(many, probe), Budget(Limits(memory_bytes=bound)))
                     most = tracemalloc.get_traced_memory()[1]
                     tracemalloc.stop()
                     self.assertLess(most, 2 * bound)
@@ -123,7 +123,7 @@ class Failures(unittest.TestCase):
             {},
         )
         probe = {"rows": ["D.g"], "measures": ["x"], "define": {"x": "COALESCE(sum(F.n), 0)"}, "totals": "all", "empty_lines": True}
-        both = grids_beside(*(answer(s, read_probe(s, probe), Budget()) for s in (star, more)))
+        both = grids_beside(*(answer(s, probe_of(s, probe), Budget()) for s in (star, more)))
         shown = [x[:, 0].tolist() for x in (both.before[0], both.after[0])]
         # (unmatched) the text, x, the empty one, the unmatched member, the whole
         self.assertEqual(sorted(zip(*shown, strict=True), key=str), [(0, 0), (1, 1), (14, 6), (15, 15), (None, 8)])
@@ -133,7 +133,7 @@ class Failures(unittest.TestCase):
         self.assertEqual([scan.workers(n)._max_workers for n in (1, 3, 1, 2)], [1, 3, 1, 2])
 
     def test_a_question_does_not_lift_the_bound_of_cells(self):
-        probe = read_probe(BIG, {"rows": ["D.k"], "measures": ["x"], "define": {"x": "1"}, "limit": 10**9})
+        probe = probe_of(BIG, {"rows": ["D.k"], "measures": ["x"], "define": {"x": "1"}, "limit": 10**9})
         with self.assertRaisesRegex(OverLimit, "3 cells that could be other than empty; 2 are allowed"):
             answer(BIG, probe, Budget(Limits(probe_cells=2)))
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from nexorem.core.lint.findings import findings
 from nexorem.core.model.model import Measure
-from tests.core.small import LINKS, MEASURES, TABLES, make_star
+from tests.core.small import LINKS, MEASURES, TABLES, keeping, make_star
 
 D = dt.date
 
@@ -21,7 +21,7 @@ def with_model(star, **parts):
 
 def star_of(tables, links, measures=None, probes=(), calendar=False):
     star = make_star(tables, links, measures or {}, calendar)
-    return with_model(star, probes=tuple(probes))
+    return keeping(star, probes=list(probes))
 
 
 FACT = ("port:text seats:integer day:date", [("a", 1, D(2031, 1, 1)), ("b", 2, D(2031, 1, 2))])
@@ -158,7 +158,7 @@ class Lint(unittest.TestCase):
             {"kind": "number", "title": "odd", "probe": {"measures": ["nope"]}},
             {"kind": "number", "probe": {"measures": ["seats"]}},
         ]
-        found = findings(star.with_model(replace(star.model, probes=(kept,), folios=({"name": "f", "tiles": tiles},))))
+        found = findings(keeping(star, probes=[kept], folios=[{"name": "f", "tiles": tiles}]))
         told = [f["sentence"] for f in found if f["code"] == "broken_tile"]
         self.assertEqual([("gone" in t, "odd" in t) for t in told], [(True, False), (False, True)])
 

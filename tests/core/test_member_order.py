@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.member_order import member_ranks
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
 from nexorem.core.model.check import check_shape
 from tests.core.small import make_star
@@ -34,7 +34,7 @@ def ordered(**by):
 
 
 def labels(star, *rows, **probe):
-    found = answer(star, read_probe(star, {"rows": list(rows), "measures": ["x"], "define": {"x": "rows(B)"}, **probe}), Budget())
+    found = answer(star, probe_of(star, {"rows": list(rows), "measures": ["x"], "define": {"x": "rows(B)"}, **probe}), Budget())
     return [[c.get(r) for r in rows] for c in found.tidy()]
 
 

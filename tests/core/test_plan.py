@@ -11,7 +11,7 @@ from nexorem.core.engine.execute import Execution
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.order import TOTAL
 from nexorem.core.engine.planned import planned
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.plan.logical import ContextStep, placed
@@ -31,7 +31,7 @@ LINE = "-" * 80
 
 def plan_text(formula):
     """The plan of a formula on small's star, for a grid of ports by weeks under a pick and a condition."""
-    probe = read_probe(STAR, PROBE | {"define": {"x": formula}})
+    probe = probe_of(STAR, PROBE | {"define": {"x": formula}})
     plan = planned(STAR, probe)
     return "\n".join(print_plan(STAR, plan.cells, plan.context(probe, (*probe.rows, *probe.columns))))
 
@@ -58,7 +58,7 @@ class Golden(unittest.TestCase):
         """A new kind of edit or of value is to be shown too."""
         edits, values = set(), set()
         for formula, _ in golden():
-            probe = read_probe(STAR, PROBE | {"define": {"x": formula}})
+            probe = probe_of(STAR, PROBE | {"define": {"x": formula}})
             plan = planned(STAR, probe)
             for part in placed(STAR.model, plan.cells, plan.context(probe, probe.rows)):
                 for step in part.plan.steps:
@@ -71,7 +71,7 @@ class Golden(unittest.TestCase):
 
     def test_a_plan_is_made_once_a_shape(self):
         probes = [
-            read_probe(STAR, PROBE | {"measures": ["share"], "picks": [{"column": "Port.region", "in": [x]}]}) for x in ("North", "South")
+            probe_of(STAR, PROBE | {"measures": ["share"], "picks": [{"column": "Port.region", "in": [x]}]}) for x in ("North", "South")
         ]
         self.assertIs(planned(STAR, probes[0]), planned(STAR, probes[1]))
         self.assertNotEqual(*(list(answer(STAR, p, Budget()).tidy()) for p in probes))
@@ -112,7 +112,7 @@ class Contexts(unittest.TestCase):
             seen = Executions()
             with seen.patched:
                 try:
-                    probe = read_probe(maker.star, data)
+                    probe = probe_of(maker.star, data)
                     grid = answer(maker.star, probe, Budget())
                 except Refused:
                     continue

@@ -6,13 +6,14 @@ from collections import Counter
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.explain import explained
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_pick, read_probe
+from nexorem.core.engine.probe import probe_of, read_pick
 from nexorem.core.engine.trace import trace
 from nexorem.core.language import typed as t
 from nexorem.core.language.assist import complete, hover
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.reading import Reader
 from nexorem.core.limits import Budget
+from nexorem.core.model.specs import UNMATCHED
 from nexorem.core.plan.ledger import ledger
 from nexorem.core.plan.reach import reach_after
 from tests.core.small import STAR
@@ -71,7 +72,7 @@ READINGS = [
 
 
 def lines(formula, picks=()):
-    probe = read_probe(
+    probe = probe_of(
         STAR, {"rows": ["Port.name"], "columns": ["Cal.week"], "measures": ["x"], "define": {"x": formula}, "picks": list(picks)}
     )
     told = explained(STAR, probe, "x", Budget())
@@ -120,7 +121,7 @@ class Reading(unittest.TestCase):
             ("sum(seats for each Port where (trips given (clear Cal)) > 1)", "given (clear Cal)"),
         ):
             with self.subTest(formula):
-                probe = read_probe(STAR, {"rows": ["Port.name"], "columns": ["Cal.week"], "measures": ["x"], "define": {"x": formula}})
+                probe = probe_of(STAR, {"rows": ["Port.name"], "columns": ["Cal.week"], "measures": ["x"], "define": {"x": formula}})
                 told = [x for x in explained(STAR, probe, "x", Budget())["ledger"] if x["given"] == given]
                 cleared = [(x["column"], x["arriving"], x["leaving"]) for x in told if x["kind"] == "cleared"]
                 self.assertEqual(cleared, [("Cal.week", own, "")])
@@ -144,7 +145,7 @@ class Reading(unittest.TestCase):
             probe["picks"] = [p for p in probe["picks"] if "column" in p]
             try:
                 bound = Binder(maker.star, define).measure("x")
-                cells = list(answer(maker.star, read_probe(maker.star, probe), Budget()).tidy())
+                cells = list(answer(maker.star, probe_of(maker.star, probe), Budget()).tidy())
             except Refused:
                 continue
             if not isinstance(bound.body, t.Edited):
@@ -152,9 +153,9 @@ class Reading(unittest.TestCase):
             of_rows = {e.table for e in bound.body.edits if isinstance(e, t.Listing) and e.columns is None}
             for cell in maker.r.sample(cells, min(2, len(cells))):
                 at = {k: v for k, v in cell.items() if k != "x"}
-                picks = [read_pick(maker.star, k, [{"unmatched": True} if v == "(unmatched)" else v]) for k, v in at.items()]
+                picks = [read_pick(maker.star, k, [UNMATCHED if v == "(unmatched)" else v]) for k, v in at.items()]
                 before, after = (
-                    in_force(trace(maker.star, read_probe(maker.star, probe | {"measures": [m]}), m, picks, Budget())) for m in "yx"
+                    in_force(trace(maker.star, probe_of(maker.star, probe | {"measures": [m]}), m, picks, Budget())) for m in "yx"
                 )
                 page = {tuple(p["column"].split(".")): "the page's" for p in probe["picks"]}
                 arriving = page | {tuple(k.split(".")): f"the cell's {v}" for k, v in at.items()}
@@ -177,7 +178,7 @@ class Reading(unittest.TestCase):
         self.assertGreater(min(kinds.values()), 5)
 
     def test_explained(self):
-        probe = read_probe(STAR, {"measures": ["x"], "rows": ["Port.name"], "define": {"x": "seats / seats given (clear Port)"}})
+        probe = probe_of(STAR, {"measures": ["x"], "rows": ["Port.name"], "define": {"x": "seats / seats given (clear Port)"}})
         told = explained(STAR, probe, "x", Budget())
         self.assertEqual(told["grain"], ["Booking"])
         self.assertEqual({s["rows"] for s in told["plan"] if "scan" in s["step"]}, {7})

@@ -5,11 +5,12 @@ import unittest
 
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import UNMATCHED, read_pick, read_probe
+from nexorem.core.engine.probe import probe_of, read_pick
 from nexorem.core.engine.trace import trace, trace_rows
 from nexorem.core.engine.trace_beside import parting
 from nexorem.core.engine.trace_rows import RowOrder
 from nexorem.core.limits import Budget
+from nexorem.core.model.specs import UNMATCHED
 from tests.core.small import STAR
 from tests.oracle.common import UNMATCHED as MEMBER
 from tests.oracle.common import Filter
@@ -18,7 +19,7 @@ from tests.oracle.random_models import Maker
 
 
 def told(formula, picks=(), **at):
-    probe = read_probe(STAR, {"measures": ["x"], "define": {"x": formula}, "picks": list(picks)})
+    probe = probe_of(STAR, {"measures": ["x"], "define": {"x": formula}, "picks": list(picks)})
     return trace(STAR, probe, "x", [read_pick(STAR, k.replace("__", "."), [v]) for k, v in at.items()], Budget())
 
 
@@ -94,13 +95,13 @@ class Trace(unittest.TestCase):
             maker.with_measures(2)
             probe = maker.probe(["m0"]) | {"totals": "all"}
             try:
-                cells = list(answer(maker.star, read_probe(maker.star, probe), Budget()).tidy())
+                cells = list(answer(maker.star, probe_of(maker.star, probe), Budget()).tidy())
             except Refused:
                 continue
             for cell in maker.r.sample(cells, min(3, len(cells))):
                 at = {k: v for k, v in cell.items() if k != "m0"}
                 picks = [read_pick(maker.star, k, [UNMATCHED if v == "(unmatched)" else v]) for k, v in at.items()]
-                found = trace(maker.star, read_probe(maker.star, probe), "m0", picks, Budget())
+                found = trace(maker.star, probe_of(maker.star, probe), "m0", picks, Budget())
                 checked += 1
                 a, b = found["value"], cell["m0"]
                 if isinstance(a, float) and isinstance(b, float):
@@ -120,7 +121,7 @@ class Trace(unittest.TestCase):
         done = 0
         for node in [n for n in walked(tree) if n.get("iteration")][:2]:
             for row in node["iteration"]["rows"][:2]:
-                asked = read_probe(maker.star, probe)
+                asked = probe_of(maker.star, probe)
                 found = trace(maker.star, asked, "m0", picks, Budget(), [(node["path"], row["key"])])
                 self.assertEqual(found["within"][0]["row"]["value"], row["value"])
                 formula = node["text"].partition("for each")[0]
@@ -199,7 +200,7 @@ class Wholes(unittest.TestCase):
             maker.with_measures(2)
             probe = maker.probe(["m1"]) | {"totals": "all"}
             try:
-                cells = list(answer(maker.star, read_probe(maker.star, probe), Budget()).tidy())
+                cells = list(answer(maker.star, probe_of(maker.star, probe), Budget()).tidy())
             except Refused:
                 continue
             if len(cells) < 2:
@@ -208,7 +209,7 @@ class Wholes(unittest.TestCase):
             for cell in maker.r.sample(cells, 2):
                 at = {k: v for k, v in cell.items() if k != "m1"}
                 picks = [read_pick(maker.star, k, [UNMATCHED if v == "(unmatched)" else v]) for k, v in at.items()]
-                traces.append(trace(maker.star, read_probe(maker.star, probe), "m1", picks, Budget()))
+                traces.append(trace(maker.star, probe_of(maker.star, probe), "m1", picks, Budget()))
             self.assertEqual(parting(traces[0], traces[0]), [])
             found = parting(*traces)
             told = {s["what"]: (s["first"], s["second"]) for s in found if s["kind"] == "coordinate"}
@@ -227,7 +228,7 @@ class Wholes(unittest.TestCase):
         self.assertGreater(alike, 15)
 
     def test_rows_behind_a_number_page_by_page(self):
-        probe = read_probe(STAR, {"measures": ["x"], "define": {"x": "sum(Booking.seats * Booking.fare where Booking.no < 7)"}})
+        probe = probe_of(STAR, {"measures": ["x"], "define": {"x": "sum(Booking.seats * Booking.fare where Booking.no < 7)"}})
 
         def page(**order):
             return trace_rows(STAR, probe, "x", [], Budget(), [], "0.0", RowOrder(**order))

@@ -9,7 +9,7 @@ from dataclasses import replace
 from nexorem.core.design.truth import marks, unmatched_told
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
 from tests.core.small import LINKS, MEASURES, STAR, TABLES, grid, make_star
 from tests.oracle.agreement import same
@@ -23,7 +23,7 @@ LOOSE = make_star(
 
 
 def asked(star=STAR, measures=("seats",), totals="all", **probe):
-    return answer(star, read_probe(star, {"measures": list(measures), "totals": totals, **probe}), Budget())
+    return answer(star, probe_of(star, {"measures": list(measures), "totals": totals, **probe}), Budget())
 
 
 def told(found, measure=0):
@@ -89,7 +89,7 @@ class Marks(unittest.TestCase):
             star, name = maker.star, maker.model.measures[-1].name
             probe = maker.probe(["x"]) | {"define": {"x": name}, "empty_lines": True, "totals": "none"}
             try:
-                found = answer(star, read_probe(star, probe), Budget())
+                found = answer(star, probe_of(star, probe), Budget())
             except Refused:
                 continue
             if found.values[0].failed is not None:
@@ -104,7 +104,7 @@ class Marks(unittest.TestCase):
                     lines.setdefault(tuple(x for i, x in enumerate(place) if i not in own), []).append(value)
                 self.assertTrue(all(same(v, vs[0]) for vs in lines.values() for v in vs), (seed, mark["sentence"]))
                 kept = [p for p in probe["picks"] if f"{table}." not in p.get("column", "") + p.get("where", "")]
-                freely = answer(star, read_probe(star, probe | {"picks": kept}), Budget()).tidy()
+                freely = answer(star, probe_of(star, probe | {"picks": kept}), Budget()).tidy()
                 free = {tuple(str(c[a]) for a in axes): c["x"] for c in freely}
                 self.assertTrue(all(same(v, free[place]) for place, v in cells.items()), (seed, mark["sentence"]))
                 met += 1
@@ -117,13 +117,13 @@ class Marks(unittest.TestCase):
             maker.with_measures(2)
             probe = maker.probe([maker.model.measures[-1].name])
             try:
-                found = marks(answer(maker.star, read_probe(maker.star, probe), Budget()))[0]
+                found = marks(answer(maker.star, probe_of(maker.star, probe), Budget()))[0]
             except Refused:
                 continue
             for mark, mend in ((m, x) for m in found if m["kind"] in ("unreached", "whole") for x in m["mends"]):
                 kept = tuple(replace(x, formula=mend["formula"]) if x.name == mend["measure"] else x for x in maker.model.measures)
                 star = maker.star.with_model(replace(maker.model, measures=kept))
-                after = marks(answer(star, read_probe(star, probe), Budget()))[0]
+                after = marks(answer(star, probe_of(star, probe), Budget()))[0]
                 self.assertNotIn((mark["kind"], mark["tables"]), [(m["kind"], m["tables"]) for m in after], (seed, mend["formula"]))
                 met += 1
         self.assertGreater(met, 80)

@@ -14,7 +14,7 @@ from nexorem.core.design.truth.apart import compared_parts, rows_by_lines
 from nexorem.core.design.truth.seen import seen
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
 from nexorem.core.plan.tree import scans
 from tests.core.small import LINKS, make_star
@@ -65,7 +65,7 @@ def one(formula, star=STAR, **probe):
 
 
 def number(formula, star=STAR, **probe):
-    found = answer(star, read_probe(star, {"measures": ["x"], "define": {"x": formula}, **probe}), Budget())
+    found = answer(star, probe_of(star, {"measures": ["x"], "define": {"x": formula}, **probe}), Budget())
     return found.value(0, len(found.rows.lines) - 1, len(found.columns.lines) - 1)
 
 
@@ -267,7 +267,7 @@ class Sums(unittest.TestCase):
             probe = maker.probe([model.measures[-1].name]) | {"totals": "all"}
             probe = {k: v for k, v in probe.items() if k != "top"} | {"measures": [model.measures[-1].name, *define], "define": define}
             try:
-                grid = answer(maker.star, read_probe(maker.star, probe), Budget())
+                grid = answer(maker.star, probe_of(maker.star, probe), Budget())
             except Refused:
                 continue
             look = seen(grid, Budget())
@@ -293,13 +293,13 @@ class Sums(unittest.TestCase):
         else:
             kept = tuple(replace(x, formula=mend["formula"]) if x.name == mend["measure"] else x for x in maker.model.measures)
             star = star.with_model(replace(maker.model, measures=kept))
-        after = answer(star, read_probe(star, again), Budget())
+        after = answer(star, probe_of(star, again), Budget())
         place = after.probe.measures.index(name)
         self.assertNotIn(
             (mark["kind"], mark["sentence"]), [(m["kind"], m["sentence"]) for m in marks(after)[place]], (seed, mend["formula"])
         )
         if mark["kind"] == "lost" and after.values[place].failed is None:
-            before = answer(maker.star, read_probe(maker.star, probe), Budget())
+            before = answer(maker.star, probe_of(maker.star, probe), Budget())
             mine, theirs = (
                 {repr({k: v for k, v in c.items() if k not in probe["measures"]}): c[name] for c in g.tidy()} for g in (before, after)
             )

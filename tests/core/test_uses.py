@@ -8,16 +8,17 @@ from pathlib import Path
 from nexorem.core.design.patterns import WORDS, patterns
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of, read_probe
 from nexorem.core.language.sheet import print_sheet, read_sheet
 from nexorem.core.language.uses import named_at, renaming, uses_of
 from nexorem.core.limits import Budget
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Column, Measure, Model, Table
+from nexorem.core.model.specs import ProbeSpec, spec_json
 from nexorem.core.model.star import Star, table_rows
 from nexorem.core.values import vector
 from nexorem.package.read import open_package
-from tests.core.small import STAR, make_star
+from tests.core.small import STAR, keeping, make_star
 from tests.core.test_computed import with_parts
 from tests.oracle.random_models import Maker
 
@@ -42,12 +43,13 @@ class Uses(unittest.TestCase):
         self.assertEqual(len(uses_of(self.star, "column", "Booking.seats")), 1)
         where = {(u["kind"], u["owner"]) for u in uses_of(DEMO, "column", "Calendar.year") if not u["formula"]}
         for folio in DEMO.model.folios:
-            asked = [folio, *(t["probe"] for t in folio["tiles"] if isinstance(t.get("probe"), dict))]
+            written = spec_json(folio)
+            asked = [written, *(t["probe"] for t in written["tiles"] if isinstance(t.get("probe"), dict))]
             named = any(
                 "Calendar.year" in (*p.get("rows", ()), *p.get("columns", ()), *(x.get("column") for x in p.get("picks", ())))
                 for p in asked
             )
-            self.assertEqual(("folio", folio["name"]) in where, named, folio["name"])
+            self.assertEqual(("folio", folio.name) in where, named, folio.name)
         self.assertEqual({u["owner"] for u in uses_of(self.star, "table", "Booking")}, {"trips"})
 
     def test_what_stands_at_a_place(self):
@@ -82,15 +84,15 @@ class Uses(unittest.TestCase):
             edits += more
         for before, after in zip(model.probes, star.model.probes, strict=True):
             cells = [list(answer(s, read_probe(s, p), Budget()).tidy()) for s, p in ((DEMO, before), (star, after))]
-            self.assertEqual([list(c.values()) for c in cells[0]], [list(c.values()) for c in cells[1]], before["name"])
+            self.assertEqual([list(c.values()) for c in cells[0]], [list(c.values()) for c in cells[1]], before.name)
         tiles = 0
         for before, after in zip(model.folios, star.model.folios, strict=True):
-            for one, other in zip(before["tiles"], after["tiles"], strict=True):
-                if not isinstance(one.get("probe"), dict):
+            for one, other in zip(before.tiles, after.tiles, strict=True):
+                if not isinstance(one.probe, ProbeSpec):
                     continue
-                cells = [list(answer(s, read_probe(s, t["probe"]), Budget()).tidy()) for s, t in ((DEMO, one), (star, other))]
+                cells = [list(answer(s, read_probe(s, t.probe), Budget()).tidy()) for s, t in ((DEMO, one), (star, other))]
                 self.assertEqual([list(c.values()) for c in cells[0]], [list(c.values()) for c in cells[1]], one)
-                tiles += one["probe"] != other["probe"]
+                tiles += one.probe != other.probe
         self.assertGreater(tiles, 2)
         self.assertEqual(uses_of(star, "measure", "seats_sold"), [])
 
@@ -110,7 +112,7 @@ class Uses(unittest.TestCase):
             "top": {"count": 2, "by": "SEATS"},
             "look": {"shade": ["seats"], "formats": {"seats": "0"}},
         }
-        own = {"measures": ["seats"], "define": {"seats": "3"}, "picks": []}
+        own = {"measures": ["seats"], "define": {"seats": "3"}}
         tiles = [
             {"kind": "probe", "probe": "A"},
             {"kind": "number", "probe": asked, "against": "seats", "without": [condition, "x"]},
@@ -118,7 +120,7 @@ class Uses(unittest.TestCase):
             {"kind": "number", "probe": own, "against": "seats"},
         ]
         folio = {"name": "F", "picks": [{"column": "Port.name", "in": ["Alder"]}, {"where": condition}], "tiles": tiles}
-        star = star.with_model(replace(star.model, probes=({"name": "A", **asked},), folios=(folio,)))
+        star = keeping(star, probes=[{"name": "A", **asked}], folios=[folio])
         edit = {"kind": "together", "edits": renaming(star, "seats", "sold seats")}
         model, inverse = apply(star.model, edit)
         want = '"sold seats"'
@@ -129,14 +131,14 @@ class Uses(unittest.TestCase):
             (model.table("Busy").formula, model.measure("over").formula),
             (f"every Port where {want} > 4", f"{want} given (set Port.name in (Busy.name))"),
         )
-        for probe in (model.probes[0], model.folios[0]["tiles"][1]["probe"]):
+        done = spec_json(model.folios[0])
+        for probe in (spec_json(model.probes[0]), done["tiles"][1]["probe"]):
             self.assertEqual((probe["measures"], probe["define"]), (["sold seats", "more"], {"more": f"{want} + 1", "own": "2"}))
             self.assertEqual(
                 (probe["picks"], probe["sort"], probe["top"]),
                 ([{"where": f"Port.depth < {want} -- seats"}], [{"by": "sold seats"}], {"count": 2, "by": "sold seats"}),
             )
             self.assertEqual(probe["look"], {"shade": ["sold seats"], "formats": {"sold seats": "0"}})
-        done = model.folios[0]
         self.assertEqual(done["picks"], [{"column": "Port.name", "in": ["Alder"]}, {"where": f"Port.depth < {want} -- seats"}])
         self.assertEqual((done["tiles"][1]["against"], done["tiles"][1]["without"]), ("sold seats", [f"Port.depth < {want} -- seats", "x"]))
         self.assertEqual((done["tiles"][0], done["tiles"][2], done["tiles"][3]), (tiles[0], tiles[2], tiles[3]))
@@ -198,7 +200,7 @@ class Patterns(unittest.TestCase):
                 self.assertEqual(pattern.formula == "", pattern.lacks != "")
                 if pattern.formula:
                     offered += 1
-                    answer(star, read_probe(star, {"measures": ["p"], "define": {"p": pattern.formula}}), Budget())
+                    answer(star, probe_of(star, {"measures": ["p"], "define": {"p": pattern.formula}}), Budget())
         self.assertGreater(offered, 60)
 
     def test_a_model_without_facts_says_what_it_lacks(self):
@@ -209,5 +211,5 @@ class Patterns(unittest.TestCase):
         """By hand: all three ports that are named and have days begin in the first week."""
         formula = next(p.formula for p in patterns(STAR) if p.key == "new_here")
         probe = {"measures": ["p"], "define": {"p": formula}, "rows": ["Cal.week"]}
-        cells = {c["Cal.week"]: c["p"] for c in answer(STAR, read_probe(STAR, probe), Budget()).tidy()}
+        cells = {c["Cal.week"]: c["p"] for c in answer(STAR, probe_of(STAR, probe), Budget()).tidy()}
         self.assertEqual((cells.get(1), cells.get(2)), (3, None))

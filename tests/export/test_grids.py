@@ -11,7 +11,7 @@ import pyarrow.parquet as pq
 
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
 from nexorem.export.grids import EMPTY, FILES, TOTALLED, grid_file
 from tests.core.small import make_star
@@ -69,7 +69,7 @@ class Files(unittest.TestCase):
                 "totals": r.choice(["none", "grand", "all"]),
             }
             try:
-                yield seed, answer(maker.star, read_probe(maker.star, probe), Budget())
+                yield seed, answer(maker.star, probe_of(maker.star, probe), Budget())
             except Refused:
                 continue
 
@@ -116,7 +116,7 @@ class Files(unittest.TestCase):
 
     def test_text_that_a_spreadsheet_could_take_for_a_formula_stays_text(self):
         star = make_star({"T": ("name:text", [(x,) for x in ODD])}, [], {})
-        grid = answer(star, read_probe(star, {"rows": ["T.name"], "measures": ["x"], "define": {"x": "max(T.name)"}}), Budget())
+        grid = answer(star, probe_of(star, {"rows": ["T.name"], "measures": ["x"], "define": {"x": "max(T.name)"}}), Budget())
         sheet = openpyxl.load_workbook(io.BytesIO(grid_file(grid, "xlsx")[1])).active
         for row in sheet.iter_rows(min_row=2):
             self.assertEqual([c.data_type for c in row], ["s", "s"])
@@ -126,14 +126,14 @@ class Files(unittest.TestCase):
 
     def test_what_cannot_be_written_is_refused(self):
         star = make_star()
-        grid = answer(star, read_probe(star, {"measures": ["seats"]}), Budget())
+        grid = answer(star, probe_of(star, {"measures": ["seats"]}), Budget())
         self.assertEqual({*FILES}, {"csv", "xlsx", "parquet"})
         for ending in ("xls", "", "CSV "):
             with self.assertRaises(Refused) as caught:
                 grid_file(grid, ending)
             self.assertEqual(caught.exception.diagnostics[0].code, "unknown_format")
         wide = make_star({"T": ("n:integer", [(i,) for i in range(16_001)])}, [], {})
-        grid = answer(wide, read_probe(wide, {"columns": ["T.n"], "measures": ["x"], "define": {"x": "rows(T)"}}), Budget())
+        grid = answer(wide, probe_of(wide, {"columns": ["T.n"], "measures": ["x"], "define": {"x": "rows(T)"}}), Budget())
         with self.assertRaises(Refused) as caught:
             grid_file(grid, "xlsx")
         self.assertEqual(caught.exception.diagnostics[0].code, "too_wide")

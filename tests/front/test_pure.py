@@ -11,10 +11,11 @@ from hypothesis import strategies as st
 
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.formats import format_value, pattern_fault
 from nexorem.core.limits import Budget
 from nexorem.core.model.names import quoted, reference_text, split_reference
+from nexorem.core.model.specs import spec_json
 from nexorem.work.describe import grid_answer
 from tests.core.small import STAR
 from tests.core.small import grid as small_grid
@@ -48,7 +49,7 @@ def tearDownModule():
 
 def answered(star=STAR, measures=("seats",), **probe):
     """A grid's answer as it travels."""
-    return json.loads(json.dumps(grid_answer(answer(star, read_probe(star, {"measures": list(measures), **probe}), Budget()))))
+    return json.loads(json.dumps(grid_answer(answer(star, probe_of(star, {"measures": list(measures), **probe}), Budget()))))
 
 
 def random_answers(count):
@@ -299,7 +300,7 @@ class Asked(unittest.TestCase):
         asked = call("shown", "askedProbe", call("shapes", "asProbe", stored))
         want = {"name": "A", "rows": ["Port.name"], "columns": [], "measures": ["seats"], "picks": picks[1:], "totals": "none"}
         self.assertEqual(asked, want)
-        self.assertEqual(read_probe(STAR, asked).conditions, ("Cal.year = 2031",))
+        self.assertEqual(probe_of(STAR, asked).conditions, ("Cal.year = 2031",))
 
 
 JSON = st.recursive(
@@ -318,12 +319,12 @@ JSON = st.recursive(
 
 class Addresses(unittest.TestCase):
     def test_what_the_model_stores_is_read_whole(self):
-        for probe in DEMO.model.probes:
+        for probe in map(spec_json, DEMO.model.probes):
             told = call("shapes", "readNamed", json.dumps({"p": probe}))
             self.assertEqual(
                 (told["whole"], told["named"]["p"]), (True, {"rows": [], "columns": [], "picks": [], "totals": "none"} | dict(probe))
             )
-        for folio in DEMO.model.folios:
+        for folio in map(spec_json, DEMO.model.folios):
             self.assertTrue(call("shapes", "readNamed", json.dumps({"o": folio}))["whole"], folio["name"])
         cell = {
             "kind": "cell",
@@ -364,7 +365,7 @@ class Addresses(unittest.TestCase):
 
     def test_the_same_in_another_order_is_the_same(self):
         r = random.Random(3)
-        for stored in [*DEMO.model.probes, *DEMO.model.folios]:
+        for stored in map(spec_json, [*DEMO.model.probes, *DEMO.model.folios]):
             name = "sameFolio" if "tiles" in stored else "sameProbe"
             mixed = dict(r.sample(sorted(stored.items()), len(stored)))
             self.assertTrue(call("shapes", name, stored, mixed), stored["name"])

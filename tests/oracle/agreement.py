@@ -8,7 +8,7 @@ from collections import Counter
 
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
 from nexorem.core.values import iso
 from tests.oracle.common import UNMATCHED, Filter, of_member
@@ -146,7 +146,7 @@ def check_seed(seed, wide=False):
     good = []
     for name in measures:
         try:
-            answer(maker.star, read_probe(maker.star, {**probe, **FEW, "measures": [name]}), Budget())
+            answer(maker.star, probe_of(maker.star, {**probe, **FEW, "measures": [name]}), Budget())
             good.append(name)
         except Refused:
             continue
@@ -155,7 +155,7 @@ def check_seed(seed, wide=False):
     probe["measures"] = good
     if not wide:
         maker.cutting(probe)
-    grid = answer(maker.star, read_probe(maker.star, probe), Budget())
+    grid = answer(maker.star, probe_of(maker.star, probe), Budget())
     found = {}
     for cell in grid.tidy():
         place = frozenset((k, v) for k, v in cell.items() if k not in good)

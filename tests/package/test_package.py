@@ -262,7 +262,7 @@ class Demo(unittest.TestCase):
         self.assertGreaterEqual(len(star.model.links), 12)
         model = star.model
         self.assertEqual((len(model.links), len(model.measures), len(model.probes), len(model.folios)), (23, 59, 18, 3))
-        said = [*(m.description for m in model.measures), *(p.get("description", "") for p in (*model.probes, *model.folios))]
+        said = [*(m.description for m in model.measures), *(p.description for p in (*model.probes, *model.folios))]
         self.assertTrue(all(len(text) > 12 for text in said), [text for text in said if len(text) < 13])
         self.assertTrue(all(p.stat().st_size < 4 * 1024**2 for p in DEMO.rglob("*")))
         known = set((DEMO / "raw" / "agents.csv").read_text().replace("\n", ",").split(","))

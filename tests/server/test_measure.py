@@ -12,6 +12,7 @@ import openpyxl
 import pyarrow.parquet as pq
 
 from nexorem.core.model.edits import apply
+from nexorem.core.model.specs import FolioSpec, read_spec
 from nexorem.package.write import write_package
 from nexorem.server.app import create_app
 from nexorem.work.actor import COMMAND_LINE
@@ -214,7 +215,8 @@ class Measures(unittest.TestCase):
                 {"kind": "number", "against": "seats", "probe": {"measures": ["trips", "seats"], "define": {"seats": "2"}, "picks": []}},
             ],
         }
-        self.assertEqual(self.edit(kind="put_folio", folio=folio).json["folios"], [folio])
+        kept = self.edit(kind="put_folio", folio=folio).json["folios"]
+        self.assertEqual([read_spec(FolioSpec, x) for x in kept], [read_spec(FolioSpec, folio)])
         renamed = self.edit(kind="rename_measure", name="seats", to="sold").json
         tiles = renamed["folios"][0]["tiles"]
         self.assertEqual([t["probe"]["measures"] for t in tiles], [["sold"], ["trips", "sold"], ["trips", "seats"]])

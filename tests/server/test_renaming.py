@@ -12,6 +12,7 @@ from nexorem.core.limits import Budget
 from nexorem.core.lint.findings import findings
 from nexorem.core.model.model import model_json
 from nexorem.core.model.names import reference_text
+from nexorem.core.model.specs import ProbeSpec, read_spec, spec_json
 from nexorem.server.app import create_app
 from nexorem.store import models
 from tests.core.small import STAR
@@ -44,9 +45,7 @@ class Renaming(unittest.TestCase):
     def probes(self):
         """Every probe, and those written into folios."""
         _, star = self.workspace.star(self.id)
-        return [dict(p) for p in star.model.probes] + [
-            t["probe"] for f in star.model.folios for t in f["tiles"] if isinstance(t.get("probe"), dict)
-        ]
+        return [*star.model.probes, *(p for f in star.model.folios for p in f.own_probes())]
 
     def numbers(self, asked=None):
         """Every number of these probes, or of all, in order; and findings of what cannot be answered."""
@@ -69,9 +68,9 @@ class Renaming(unittest.TestCase):
             "table": [t.name for t in model.tables],
             "link": [k.name for k in model.links],
             "measure": [m.name for m in model.measures],
-            "hierarchy": [h["name"] for h in model.hierarchies],
-            "probe": [p["name"] for p in model.probes],
-            "folio": [f["name"] for f in model.folios],
+            "hierarchy": [h.name for h in model.hierarchies],
+            "probe": [p.name for p in model.probes],
+            "folio": [f.name for f in model.folios],
         }[kind]
         return kind, r.choice(listed)
 
@@ -103,7 +102,10 @@ class Renaming(unittest.TestCase):
             made += 1
             self.assertEqual(self.numbers(), before, (kind, name, to))
             states.append(self.stored())
-        self.assertEqual(self.numbers([presented(self.workspace.star(self.id)[1].model, p) for p in given])[0], before[0])
+        self.assertEqual(
+            self.numbers([read_spec(ProbeSpec, presented(self.workspace.star(self.id)[1].model, spec_json(p))) for p in given])[0],
+            before[0],
+        )
         for state in reversed(states[:-1]):
             number = models.load(self.workspace.engine, self.id).undo["number"]
             undone = self.client.post(f"/api/models/{self.id}/undo", json={"expected": number})

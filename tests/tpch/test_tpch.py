@@ -8,7 +8,7 @@ from decimal import Decimal
 
 from nexorem.core.design.suggest import suggestions
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
 from nexorem.core.model.check import check_model
 from nexorem.core.model.model import Model
@@ -33,7 +33,7 @@ class Benchmark(unittest.TestCase):
             with self.subTest(f"question {number}"):
                 probe = {k: v for k, v in asked.items() if k != "unshown"}
                 keys, measures = len(asked.get("rows", ())), 0 if "unshown" in asked else len(asked["measures"])
-                grid = answer(star, read_probe(star, probe), Budget())
+                grid = answer(star, probe_of(star, probe), Budget())
                 cells = [list(c.values()) for c in grid.tidy()]
                 found = {tuple(map(plain, c[:keys])): list(map(plain, c[keys : keys + measures])) for c in cells}
                 expected = {tuple(map(plain, r[:keys])): list(map(plain, r[keys:])) for r in base.execute(sql).fetchall()}
@@ -49,7 +49,7 @@ class Benchmark(unittest.TestCase):
             "SELECT ps_supplycost, count(*) FROM partsupp GROUP BY ALL ORDER BY 2 DESC, 1 LIMIT 60"
         ).fetchall():
             asked = {"measures": ["n"], "define": {"n": f"rows(Partsupp where Partsupp.ps_supplycost = {value})"}}
-            self.assertEqual(next(answer(star, read_probe(star, asked), Budget()).tidy())["n"], count, value)
+            self.assertEqual(next(answer(star, probe_of(star, asked), Budget()).tidy())["n"], count, value)
 
     def test_its_links_are_suggested_and_can_be_taken_together(self):
         star, _, _ = made()

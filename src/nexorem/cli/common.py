@@ -15,8 +15,9 @@ from typing import Any
 import click
 
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
-from nexorem.core.engine.probe import UNMATCHED, Pick, read_pick
+from nexorem.core.engine.probe import Pick, read_pick
 from nexorem.core.limits import Budget, Limits
+from nexorem.core.model.specs import UNMATCHED, spec_json
 from nexorem.core.model.star import Star
 
 UNUSABLE, OURS = 2, 70
@@ -79,7 +80,7 @@ def parse_pick(text: str) -> dict[str, Any]:
     column, sign, values = text.partition("=")
     if not sign or not column.strip():
         raise refuse("bad_pick", f"{text!r} is no pick.", "Write Table.column=value|value.", "--pick")
-    return {"column": column.strip(), "in": [word_value(v) for v in values.split("|")]}
+    return {"column": column.strip(), "in": [spec_json(v) if v is UNMATCHED else v for v in map(word_value, values.split("|"))]}
 
 
 def parse_at(star: Star, text: str) -> Pick:

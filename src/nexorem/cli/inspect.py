@@ -14,7 +14,7 @@ from nexorem.cli.query import AS_JSON, PACKAGE, axis_options, limit_options, lim
 from nexorem.core.design.suggest import suggestions
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.explain import explained
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.lint.findings import findings
 from nexorem.core.plan.reach import reach_after
 from nexorem.package.read import open_package
@@ -37,7 +37,7 @@ def explain(package: Path, measure: str | None, as_json: bool, probe_file: Path 
     if name is None:
         raise refuse("no_measure", "There is no formula to explain.", "Name one with --measure, or write one with --define.")
     try:
-        told = explained(star, read_probe(star, data | {"measures": [name]}), name, common.budget(limits))
+        told = explained(star, probe_of(star, data | {"measures": [name]}), name, common.budget(limits))
     except Refused as refused:
         if as_json:
             click.echo(

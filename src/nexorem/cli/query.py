@@ -15,7 +15,7 @@ from nexorem.cli import common
 from nexorem.core.design.truth import looked_at, unmatched_told
 from nexorem.core.diagnostics import Diagnostic, refuse
 from nexorem.core.engine.grid import Grid, answer
-from nexorem.core.engine.probe import read_probe, unknown_members
+from nexorem.core.engine.probe import probe_of, unknown_members
 from nexorem.core.engine.trace import trace as trace_cell
 from nexorem.core.limits import Limits
 from nexorem.core.values import FAULTS
@@ -110,7 +110,7 @@ def query(package: Path, form: str, formatted: bool, with_marks: bool, as_json: 
     limits = limits_of(options)
     limits = replace(limits, probe_cells=max(limits.probe_cells, options["limit"] or 0))
     star = open_package(package)
-    probe = read_probe(star, probe_json(probe_file, options))
+    probe = probe_of(star, probe_json(probe_file, options))
     grid = answer(star, probe, common.budget(limits))
     write_answer(grid, form, formatted)
     tell_marks(grid, with_marks)
@@ -192,7 +192,7 @@ def trace(
     """Explain one cell step by step."""
     limits = limits_of(options)
     star = open_package(package)
-    probe = read_probe(star, {"measures": [measure], **page_json(defines, picks, wheres)})
+    probe = probe_of(star, {"measures": [measure], **page_json(defines, picks, wheres)})
     told = trace_cell(star, probe, measure, [common.parse_at(star, a) for a in ats], common.budget(limits), list(map(parse_into, intos)))
     click.echo(json.dumps(told, ensure_ascii=False, indent=1) if as_json else "\n".join(trace_lines(told)))
 

@@ -35,19 +35,14 @@ def dictionary(star: Star) -> str:
         lines += ["## Hierarchies", ""]
         for h in model.hierarchies:
             faults = "; ".join(f["sentence"] for f in hierarchy_faults(star, h))
-            lines.append(
-                f"- **{_cell(h.get('name'))}**: {' › '.join(map(_cell, h.get('levels') or ()))}" + (f" ({_cell(faults)})" if faults else "")
-            )
+            lines.append(f"- **{_cell(h.name)}**: {' › '.join(map(_cell, h.levels))}" + (f" ({_cell(faults)})" if faults else ""))
         lines.append("")
     lines += ["## Measures", ""]
     for measure in model.measures:
         lines += _measure(star, measure)
     if model.probes:
         lines += ["## Probes", ""]
-        lines += [
-            f"- **{_cell(p.get('name'))}**: {_cell(p.get('description')) or ', '.join(map(_cell, p.get('measures') or ()))}"
-            for p in model.probes
-        ]
+        lines += [f"- **{_cell(p.name)}**: {_cell(p.description) or ', '.join(map(_cell, p.measures))}" for p in model.probes]
         lines.append("")
     return "\n".join(lines).rstrip() + "\n"
 

@@ -17,6 +17,7 @@ from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget
 from nexorem.core.model.check import check_keys, check_model, check_shape
 from nexorem.core.model.model import Model, Table
+from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
 from nexorem.gather.frame import Frame
@@ -67,7 +68,7 @@ def links_changed(before: Star, after: Star, tables: Sequence[str]) -> list[dict
 def total(star: Star, name: str, budget: Budget) -> Any:
     """A measure over everything; an error's words where it cannot be computed."""
     try:
-        grid = answer(star, read_probe(star, {"measures": [name]}), budget)
+        grid = answer(star, read_probe(star, ProbeSpec(measures=(name,))), budget)
         found = grid.values[0]
         return found.fault_code() or (iso(found.tolist()[0]) if len(found) else None)
     except Refused as refused:
@@ -89,16 +90,16 @@ def measures_changed(before: Star, after: Star, budget: Budget) -> list[dict[str
 def probes_changed(before: Star, after: Star, budget: Budget) -> list[dict[str, Any]]:
     """Saved probes with how many of their cells differ, over the lines of both states."""
     told = []
-    for data in after.model.probes[:MOST_PROBES]:
-        name = str(data.get("name"))
+    for spec in after.model.probes[:MOST_PROBES]:
+        name = spec.name
         try:
-            new = answer(after, read_probe(after, data), budget)
+            new = answer(after, read_probe(after, spec), budget)
         except Refused as refused:
             told.append({"probe": name, "cells": 0, "changed": 0, "error": refused.diagnostics[0].message})
             continue
         cells = changed = len(new.rows.lines) * len(new.columns.lines) * len(new.values)
         with suppress(Refused):  # what could not be answered before is all new
-            differs = grids_beside(answer(before, read_probe(before, data), budget), new).differs
+            differs = grids_beside(answer(before, read_probe(before, spec), budget), new).differs
             cells, changed = differs.size, int(differs.sum())
         if changed:
             told.append({"probe": name, "cells": cells, "changed": changed, "error": None})

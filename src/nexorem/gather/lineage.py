@@ -13,7 +13,9 @@ from typing import Any
 from nexorem.core.diagnostics import Refused
 from nexorem.core.language.mentions import mentions
 from nexorem.core.language.parser import parse, parse_rows
+from nexorem.core.language.uses import columns_of
 from nexorem.core.model.model import Model, Table
+from nexorem.core.model.specs import ConditionPick, FolioSpec, ProbeSpec
 from nexorem.gather import made
 from nexorem.gather.sources.kinds import source_words
 from nexorem.gather.steps import kinds as k
@@ -69,19 +71,17 @@ def lineage(model: Model) -> Lineage:
     for measure in model.measures:
         found.add(("measure", measure.name), _named(model, measure.formula, None, rows=False))
     for hierarchy in model.hierarchies:
-        found.add(("hierarchy", str(hierarchy.get("name"))), _columns(model, hierarchy.get("levels", [])))
-    for kind, listed in (("probe", model.probes), ("check", model.checks)):
-        for item in listed:
-            found.add((kind, str(item.get("name"))), _of_probe(model, item))
+        found.add(("hierarchy", hierarchy.name), _columns(model, hierarchy.levels))
+    for probe in model.probes:
+        found.add(("probe", probe.name), _of_probe(model, probe))
     for folio in model.folios:
-        found.add(("folio", str(folio.get("name"))), _of_folio(model, folio))
+        found.add(("folio", folio.name), _of_folio(model, folio))
     return found
 
 
-def _of_folio(model: Model, folio: Mapping[str, Any]) -> list[Thing]:
-    asked = [tile.get("probe") for tile in folio.get("tiles", []) if isinstance(tile, Mapping)]
-    found: list[Thing] = [("probe", name) for name in asked if isinstance(name, str)]
-    for probe in [*(x for x in asked if isinstance(x, Mapping)), {"picks": folio.get("picks", [])}]:
+def _of_folio(model: Model, folio: FolioSpec) -> list[Thing]:
+    found: list[Thing] = [("probe", tile.probe) for tile in folio.tiles if isinstance(tile.probe, str)]
+    for probe in (*folio.own_probes(), folio.shared()):
         found += _of_probe(model, probe)
     return found
 
@@ -191,15 +191,12 @@ def _columns(model: Model, texts: Iterable[Any]) -> list[Thing]:
     return found
 
 
-def _of_probe(model: Model, item: Mapping[str, Any]) -> list[Thing]:
-    found = _columns(model, [*item.get("rows", []), *item.get("columns", [])])
-    found += [("measure", m.name) for name in item.get("measures", []) if (m := model.measure(str(name)))]
-    for pick in item.get("picks", []):
-        found += _columns(model, [pick["column"]] if "column" in pick else [])
-        if "where" in pick:
-            found += _named(model, str(pick["where"]), None, rows=False)
-    for formula in (item.get("define") or {}).values():
-        found += _named(model, str(formula), None, rows=False)
+def _of_probe(model: Model, probe: ProbeSpec) -> list[Thing]:
+    found = _columns(model, columns_of(probe))
+    found += [("measure", m.name) for name in probe.measures if (m := model.measure(name))]
+    conditions = [p.where for p in probe.picks if isinstance(p, ConditionPick)] + [h.where for h in probe.having]
+    for formula in (*conditions, *probe.define.values()):
+        found += _named(model, formula, None, rows=False)
     return found
 
 

@@ -18,6 +18,7 @@ from pydantic import Field, ValidationError
 
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.engine.computed import make_star
+from nexorem.core.fits import misfits, told_misfits
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.check import check_shape, checked_star
 from nexorem.core.model.model import Calendar, Column, Measure, Model, Table
@@ -28,8 +29,7 @@ from nexorem.gather.read import Reading, package_links, read, sources_in
 from nexorem.gather.shape import Shaper, with_columns
 from nexorem.gather.sources.kinds import read_source
 from nexorem.gather.steps.kinds import read_step, tables_needed
-from nexorem.package.fits import misfits, told_misfits
-from nexorem.package.read import said_of, with_links
+from nexorem.package.read import kept_of, said_of, with_links
 from nexorem.package.schema import CalendarProperty, ColumnProperty, LinkProperty, NexoremProperty, SaidProperty
 
 SECONDS = 600.0
@@ -70,7 +70,7 @@ class Gathered:
 def read_recipe(data: Any) -> Recipe:
     """A recipe from JSON; refuses with all that is wrong with it."""
     try:
-        return Recipe.model_validate(data)
+        return Recipe.model_validate_json(json.dumps(data))
     except ValidationError as error:
         raise Refused(told_misfits(misfits(error), "bad_steps", "", "steps", "The file")) from None
 
@@ -237,11 +237,7 @@ def _whole(
     model = replace(
         model,
         measures=tuple(Measure(**m.model_dump()) for m in recipe.measures),
-        probes=tuple(recipe.probes),
-        hierarchies=tuple(recipe.hierarchies),
-        checks=tuple(recipe.checks),
-        places=recipe.places,
-        folios=tuple(recipe.folios),
+        **kept_of(recipe),
     )
     asked = [k.model_dump(by_alias=True, exclude_none=True) for k in recipe.links or []]
     star = make_star(model, rows, budget)

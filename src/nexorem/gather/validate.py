@@ -7,7 +7,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from nexorem.core.diagnostics import Refused
-from nexorem.package.fits import misfits, told_misfits
+from nexorem.core.fits import misfits, told_misfits
 
 
 def validated(adapter: TypeAdapter[Any], data: Any, code: str, what: str, place: str = "") -> Any:

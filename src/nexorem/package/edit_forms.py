@@ -8,26 +8,10 @@ from typing import Annotated, Any, Literal
 from pydantic import ConfigDict, Field, TypeAdapter, create_model
 
 from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.fits import fitted, mended, told_misfits, unclean
 from nexorem.core.model.edits import KINDS
-from nexorem.package.fits import fitted, mended, told_misfits, unclean
-from nexorem.package.forms import (
-    At,
-    CalendarForm,
-    ColumnName,
-    FolioForm,
-    Form,
-    HierarchyForm,
-    Json,
-    LinkForm,
-    MeasureForm,
-    Name,
-    PlaceForm,
-    ProbeForm,
-    RenamedForm,
-    TableForm,
-    Text,
-    parts_of,
-)
+from nexorem.core.model.specs import FormerName, Name, NamedFolio, NamedHierarchy, NamedProbe, Place, Text
+from nexorem.package.forms import At, CalendarForm, ColumnName, Form, Json, LinkForm, MeasureForm, TableForm, parts_of
 
 Edit = dict[str, Any]
 MOST_EDITS = 20_000
@@ -70,19 +54,19 @@ class ChangeMeasure(EditForm):
 
 class PutProbe(EditForm):
     kind: Literal["put_probe"]
-    probe: ProbeForm
+    probe: NamedProbe
     at: At = None
 
 
 class PutFolio(EditForm):
     kind: Literal["put_folio"]
-    folio: FolioForm
+    folio: NamedFolio
     at: At = None
 
 
 class PutHierarchy(EditForm):
     kind: Literal["put_hierarchy"]
-    hierarchy: HierarchyForm
+    hierarchy: NamedHierarchy
     at: At = None
 
 
@@ -93,7 +77,7 @@ class Remove(EditForm):
 
 class PlaceTables(EditForm):
     kind: Literal["place_tables"]
-    places: Annotated[dict[Text, PlaceForm | None], Field(min_length=1, max_length=10_000)]
+    places: Annotated[dict[Text, Place | None], Field(min_length=1, max_length=10_000)]
 
 
 class AcceptFinding(EditForm):
@@ -114,7 +98,7 @@ class ReopenFinding(EditForm):
 
 class PutRenamed(EditForm):
     kind: Literal["put_renamed"]
-    renamed: list[RenamedForm]
+    renamed: list[FormerName]
 
 
 class AddTable(EditForm):

@@ -1,20 +1,15 @@
-"""What a model stores, as strict types: a text is a text, and nothing is unknown. Probes and folios may name what is not there (that is a
-finding); they may not be of another form."""
+"""What a model stores, as strict types: a text is a text, and nothing is unknown. Probes, folios and hierarchies are `core.model.specs`."""
 
 from __future__ import annotations
 
-import unicodedata
 from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, TypeAdapter
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from nexorem.core.model.specs import MOST_NAME, Accepted, Damage, FormerName, Name, NamedFolio, NamedHierarchy, NamedProbe, Place, Text
 from nexorem.core.values import COLUMN_TYPES
 from nexorem.package.schema import LinkProperty, MeasureProperty, SaidProperty
-
-MOST_NAME = 1_000
-MOST_TEXT = 1_000_000
-MOST_ITEMS = 100_000
 
 
 class Form(BaseModel):
@@ -23,126 +18,9 @@ class Form(BaseModel):
     model_config = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False, populate_by_name=True)
 
 
-def _name(text: str) -> str:
-    if not text.strip():
-        raise ValueError("is empty")
-    if any(unicodedata.category(c) == "Cc" for c in text):
-        raise ValueError("holds a character that cannot be seen or typed, such as a line's end")
-    return text
-
-
-Text = Annotated[str, Field(max_length=MOST_TEXT)]
-Name = Annotated[str, Field(max_length=MOST_NAME), AfterValidator(_name)]
 ColumnName = Annotated[str, Field(min_length=1, max_length=MOST_NAME)]
 At = Annotated[int, Field(ge=0)] | None
-Scalar = bool | int | float | Text | None
 Json = dict[str, Any]
-
-
-# A pick, an order, a probe
-
-
-class Unmatched(Form):
-    unmatched: Literal[True]
-
-
-Member = Scalar | Unmatched
-
-
-class MemberPick(Form):
-    column: Text
-    in_: list[Member] = Field(alias="in", max_length=MOST_ITEMS)
-
-
-class ConditionPick(Form):
-    where: Text
-
-
-Picks = Annotated[list[MemberPick | ConditionPick], Field(max_length=1_000)]
-
-
-class OrderForm(Form):
-    by: Text
-    desc: bool = False
-    at: dict[Text, Member] = {}
-
-
-class TopForm(Form):
-    count: Annotated[int, Field(ge=1)]
-    by: Text
-    asc: bool = False
-    level: Text | None = None
-    ties: bool = True
-
-
-class HavingForm(Form):
-    where: Text
-    level: Text | None = None
-
-
-class LookForm(Form):
-    """How a probe is shown; read by screens, not by the engine."""
-
-    picture: Literal["grid", "bars", "lines", "columns", "stacked", "dots", "heat", "multiples"] = "grid"
-    shade: list[Text] = []
-    bars: list[Text] = []
-    formats: dict[Text, Text] = {}
-    folded: list[Text] = []
-    pinned: list[Text] = []
-
-
-class TileProbe(Form):
-    """A probe written into a tile: it may go without a name."""
-
-    name: Text | None = None
-    description: Text = ""
-    rows: list[Text] = []
-    columns: list[Text] = []
-    measures: list[Text] = []
-    define: dict[Text, Text] = {}
-    picks: Picks = []
-    totals: Literal["none", "grand", "all"] = "none"
-    empty_lines: bool = False
-    sort: list[OrderForm] = []
-    top: TopForm | None = None
-    having: Annotated[list[HavingForm], Field(max_length=100)] = []
-    limit: Annotated[int, Field(ge=1)] | None = None
-    look: LookForm | None = None
-
-
-class ProbeForm(TileProbe):
-    name: Name
-
-
-Size = Annotated[int, Field(ge=1, le=8)]
-
-
-class TileForm(Form):
-    kind: Literal["probe", "number", "text"]
-    title: Text = ""
-    probe: Text | TileProbe | None = None
-    text: Text = ""
-    against: Text = ""
-    without: list[Text] = []
-    width: Size | None = None
-    height: Size | None = None
-
-
-class FolioForm(Form):
-    name: Name
-    description: Text = ""
-    picks: Picks = []
-    tiles: Annotated[list[TileForm], Field(max_length=1_000)] = []
-
-
-class HierarchyForm(Form):
-    name: Name
-    levels: list[Text]
-
-
-class PlaceForm(Form):
-    x: float
-    y: float
 
 
 # Links, measures, tables
@@ -191,29 +69,6 @@ class TableForm(SaidProperty):
     load: int | None = None
 
 
-class DamageForm(Form):
-    """What an older version let through and was put right when the model was opened."""
-
-    about: Text
-    part: Text
-    was: Text
-
-
-class AcceptedForm(Form):
-    """A finding that is known."""
-
-    code: Name
-    about: Text
-    key: Text = ""
-    reason: Text = ""
-
-
-class RenamedForm(Form):
-    kind: Literal["table", "column", "link", "hierarchy", "probe", "folio", "measure"]
-    was: Text
-    now: Text
-
-
 class ModelForm(Form):
     """A whole model as the store keeps it."""
 
@@ -222,14 +77,14 @@ class ModelForm(Form):
     tables: list[TableForm] = []
     links: list[LinkForm] = []
     measures: list[MeasureForm] = []
-    probes: list[ProbeForm] = []
-    hierarchies: list[HierarchyForm] = []
+    probes: list[NamedProbe] = []
+    hierarchies: list[NamedHierarchy] = []
     checks: list[Json] = []
-    folios: list[FolioForm] = []
-    places: dict[Text, PlaceForm] = {}
-    damage: list[DamageForm] = []
-    accepted: list[AcceptedForm] = []
-    renamed: list[RenamedForm] = []
+    folios: list[NamedFolio] = []
+    places: dict[Text, Place] = {}
+    damage: list[Damage] = []
+    accepted: list[Accepted] = []
+    renamed: list[FormerName] = []
     language: Literal[1, 2] = 1
 
 

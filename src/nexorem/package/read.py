@@ -14,13 +14,13 @@ from pydantic import ValidationError
 
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.engine.computed import make_star
+from nexorem.core.fits import misfits, told_misfits
 from nexorem.core.model.check import check_shape, checked_star
 from nexorem.core.model.model import Calendar, Column, Link, Measure, Model, Table, link_from_json
 from nexorem.core.model.names import columns_text, split_reference
 from nexorem.core.model.star import Star, TableRows, table_rows
 from nexorem.core.values import Vector
 from nexorem.package.files import Folder, Zip, open_files
-from nexorem.package.fits import misfits, told_misfits
 from nexorem.package.schema import ColumnProperty, NexoremProperty, SaidProperty, TableProperty
 from nexorem.package.tabular import FIELD_TYPES, Field, read_csv, read_parquet, to_vector
 
@@ -85,7 +85,7 @@ def read_descriptor(files: Folder | Zip) -> Mapping[str, Any]:
 def read_property(found: Any) -> NexoremProperty:
     """The `nexorem` property, or its defaults; refuses what this version cannot compute, by name."""
     try:
-        own = NexoremProperty.model_validate(found or {})
+        own = NexoremProperty.model_validate_json(json.dumps(found or {}))
     except ValidationError as error:
         raise Refused(told_misfits(misfits(error), "bad_property", "nexorem.", "datapackage.json", "property")) from None
     wrong = [
@@ -258,19 +258,19 @@ def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list
     model = replace(
         model,
         measures=tuple(Measure(**m.model_dump()) for m in own.measures),
-        probes=tuple(own.probes),
-        hierarchies=tuple(own.hierarchies),
-        checks=tuple(own.checks),
-        places=own.places,
-        folios=tuple(own.folios),
-        accepted=tuple(x.model_dump() for x in own.accepted),
-        renamed=tuple(x.model_dump() for x in own.renamed),
         language=own.language,
+        **kept_of(own),
     )
     wrong += check_shape(model)
     if wrong:
         raise Refused(wrong)
     return model, later
+
+
+def kept_of(own: NexoremProperty) -> dict[str, Any]:
+    """What a package keeps beside tables, links and measures, as `Model` takes it."""
+    parts = ("probes", "folios", "hierarchies", "checks", "accepted", "renamed")
+    return {key: tuple(getattr(own, key)) for key in parts} | {"places": own.places}
 
 
 def _table_of(end: Any) -> str:

@@ -6,6 +6,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from nexorem.core.model.specs import Accepted, FormerName, NamedFolio, NamedHierarchy, NamedProbe, Place
+
 
 class Strict(BaseModel):
     """No unknown properties: a misspelt one is told, not ignored."""
@@ -90,35 +92,18 @@ class MeasureProperty(Strict):
     variant_of: str = ""
 
 
-class AcceptedProperty(Strict):
-    """A finding that its author knows of: the finding's code, what it is about and its key, and why it may stand."""
-
-    code: str = Field(min_length=1)
-    about: str
-    key: str = ""
-    reason: str = ""
-
-
-class RenamedProperty(Strict):
-    """A name that something had: addresses given away still find it."""
-
-    kind: str
-    was: str
-    now: str
-
-
 class NexoremProperty(Strict):
     """What the standard has no place for."""
 
     version: Literal[1] = 1
     tables: list[TableProperty] = []
     links: list[LinkProperty] | None = None
-    hierarchies: list[dict[str, Any]] = []
+    hierarchies: list[NamedHierarchy] = []
     measures: list[MeasureProperty] = []
-    probes: list[dict[str, Any]] = []
+    probes: list[NamedProbe] = []
     checks: list[dict[str, Any]] = []
-    folios: list[dict[str, Any]] = []
-    places: dict[str, Any] = {}
-    accepted: list[AcceptedProperty] = []
-    renamed: list[RenamedProperty] = []
+    folios: list[NamedFolio] = []
+    places: dict[str, Place] = {}
+    accepted: list[Accepted] = []
+    renamed: list[FormerName] = []
     language: Literal[1, 2] = 1

@@ -10,6 +10,7 @@ from typing import Any
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.model.model import Model, Table, link_json, plain
+from nexorem.core.model.specs import spec_json
 from nexorem.core.model.star import Star
 from nexorem.core.values import Vector
 from nexorem.package.tabular import missing_word, write_csv, write_parquet
@@ -147,14 +148,21 @@ def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
         if table.calendar:
             item["calendar"] = {"date": table.calendar.date, "year_starts_in": table.calendar.year_starts_in}
         tables.append(item)
-    found: dict[str, Any] = {"version": 1, "language": model.language, "tables": tables, "links": [link_json(k) for k in model.links]}
-    for key in ("hierarchies", "probes", "folios", "checks"):
+    return {"version": 1, "language": model.language, "tables": tables, "links": [link_json(k) for k in model.links], **_specs(model)}
+
+
+def _specs(model: Model) -> dict[str, Any]:
+    """What a model keeps beside its tables and links; what it has none of is left out."""
+    found: dict[str, Any] = {}
+    for key in ("hierarchies", "probes", "folios"):
         if getattr(model, key):
-            found[key] = [canonical(dict(x)) for x in getattr(model, key)]
+            found[key] = [canonical(spec_json(x)) for x in getattr(model, key)]
+    if model.checks:
+        found["checks"] = [canonical(dict(x)) for x in model.checks]
     found["measures"] = [plain(m) for m in model.measures]
     if model.places:
-        found["places"] = canonical(dict(model.places))
+        found["places"] = {key: spec_json(place) for key, place in sorted(model.places.items())}
     for key in ("accepted", "renamed"):
         if getattr(model, key):
-            found[key] = [dict(x) for x in getattr(model, key)]
+            found[key] = [spec_json(x) for x in getattr(model, key)]
     return found

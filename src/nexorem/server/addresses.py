@@ -13,7 +13,7 @@ from spectree import SpecTree
 
 from nexorem import __version__
 from nexorem.core.diagnostics import Refused
-from nexorem.package.fits import misfits, told_misfits
+from nexorem.core.fits import misfits, told_misfits
 from nexorem.server.schemas import Problem
 from nexorem.work.actor import Actor, Need
 

@@ -18,6 +18,7 @@ from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.profile import profile
 from nexorem.core.language.former import presented
 from nexorem.core.language.vocabulary import vocabulary
+from nexorem.core.model.specs import FormerName
 from nexorem.core.model.star import Star
 from nexorem.core.plan.reach import reach_after
 from nexorem.core.values import iso
@@ -101,7 +102,7 @@ def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = ca
     def present(model_id: int, json: s.PresentRequest) -> Response:
         """A probe of an address given away, or what a window shows, with the names that things have now."""
         model = workspace.star(model_id)[1].model
-        back = [{"kind": x.get("kind", ""), "was": x.get("now", ""), "now": x.get("was", "")} for x in reversed(json.undone)]
+        back = [FormerName(x.kind, x.now, x.was) for x in reversed(json.undone)]
         return jsonify({"probe": presented(replace(model, renamed=(*model.renamed, *back)), json.probe)})
 
     @address("/models/<int:model_id>/undo", "POST", s.ModelDocument, needs=Need.EDIT, json=s.StepRequest)

@@ -6,6 +6,7 @@ import csv
 import io
 import json as plain_json
 import time
+from dataclasses import replace
 from typing import Any
 
 from flask import Response, jsonify, request
@@ -13,11 +14,12 @@ from pydantic import ValidationError
 
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import UNMATCHED, Pick, read_pick, read_probe
+from nexorem.core.engine.probe import Pick, read_pick, read_probe
 from nexorem.core.engine.trace import trace, trace_rows
 from nexorem.core.engine.trace_beside import parting
 from nexorem.core.engine.trace_rows import EACH, RowOrder
 from nexorem.core.language.former import present_name
+from nexorem.core.model.specs import UNMATCHED, ProbeSpec, read_spec
 from nexorem.core.model.star import Star
 from nexorem.export.grids import grid_file
 from nexorem.server import schemas as s
@@ -90,8 +92,8 @@ def _traces(address: Register, workspace: Workspace) -> None:
 def _mended_value(workspace: Workspace, star: Star, asked: f.MendsRequest, mend: f.MendAsk) -> dict[str, Any]:
     """The cell that a formula would make, beside the one that is there."""
     told: dict[str, Any] = {"now": None, "then": None, "dtype": "number", "error": ""}
-    define = {**(asked.probe.get("define") or {}), mend.measure: mend.formula}
-    for key, probe in (("now", asked.probe), ("then", {**asked.probe, "define": define})):
+    mended = replace(asked.probe, define={**asked.probe.define, mend.measure: mend.formula})
+    for key, probe in (("now", asked.probe), ("then", mended)):
         try:
             found = trace(star, read_probe(star, probe), asked.measure, coordinates(star, asked.at), request_budget(workspace))
         except Refused as refused:
@@ -119,17 +121,17 @@ def _files(address: Register, workspace: Workspace) -> None:
     def grid_as(model_id: int, ending: str) -> Response:
         """A probe's answer as a file; the probe is JSON in the address."""
         _, star = workspace.star(model_id)
-        return _file(workspace, star, _json(request.args.get("probe", ""), "probe"), ending, "grid")
+        return _file(workspace, star, read_spec(ProbeSpec, _json(request.args.get("probe", ""), "probe"), "bad_probe"), ending, "grid")
 
     @address("/models/<int:model_id>/probes/<path:name>.<string:ending>", "GET", None)
     def saved_probe_as(model_id: int, name: str, ending: str) -> Response:
         """The answer of a probe of the model as a file, as the model stands when it is fetched."""
         _, star = workspace.star(model_id)
         known = present_name(star.model, "probe", name)  # an address given away goes on working
-        found = next((p for p in star.model.probes if str(p.get("name", "")).lower() == known.lower()), None)
+        found = star.model.probe(known)
         if found is None:
             raise refuse("unknown_probe", f"There is no probe {name}.")
-        return _file(workspace, star, dict(found), ending, name)
+        return _file(workspace, star, found, ending, name)
 
     @address("/models/<int:model_id>/trace/rows.csv", "GET", None)
     def rows_as_csv(model_id: int) -> Response:
@@ -159,7 +161,7 @@ def _json(text: str, what: str) -> dict[str, Any]:
     return found
 
 
-def _file(workspace: Workspace, star: Star, probe: dict[str, Any], ending: str, name: str) -> Response:
+def _file(workspace: Workspace, star: Star, probe: ProbeSpec, ending: str, name: str) -> Response:
     kind, content = grid_file(answer(star, read_probe(star, probe), request_budget(workspace)), ending)
     return _sent(content, kind, f"{name}.{ending}")
 

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from nexorem.core.model.specs import FolioSpec, FormerName, Hierarchy, PickSpec, ProbeSpec, as_stored
+
 Scalar = bool | int | float | str | None
+SentProbe = Annotated[ProbeSpec, as_stored(ProbeSpec, "bad_probe")]
+SentPicks = Annotated[tuple[PickSpec, ...], as_stored(tuple[PickSpec, ...], "bad_pick")]
+SentNames = Annotated[tuple[FormerName, ...], as_stored(tuple[FormerName, ...], "bad_request")]
 
 
 class Body(BaseModel):
@@ -208,11 +213,11 @@ class ModelDocument(BaseModel):
     tables: list[TableInfo]
     links: list[LinkInfo]
     measures: list[MeasureInfo]
-    probes: list[dict[str, Any]]
-    folios: list[dict[str, Any]]
-    hierarchies: list[dict[str, Any]]
+    probes: Annotated[tuple[ProbeSpec, ...], as_stored(tuple[ProbeSpec, ...], "defect")]
+    folios: Annotated[tuple[FolioSpec, ...], as_stored(tuple[FolioSpec, ...], "defect")]
+    hierarchies: Annotated[tuple[Hierarchy, ...], as_stored(tuple[Hierarchy, ...], "defect")]
     places: dict[str, Place]
-    renamed: list[dict[str, str]]
+    renamed: SentNames
     put_aside: list[str]
 
 
@@ -259,7 +264,7 @@ class PresentRequest(Body):
     """`undone` are renamings that were taken back: their new names lead to the old ones again."""
 
     probe: dict[str, Any]
-    undone: list[dict[str, str]] = []
+    undone: SentNames = ()
 
 
 class Presented(BaseModel):
@@ -279,7 +284,7 @@ class StepRequest(Body):
 
 
 class GridRequest(Body):
-    probe: dict[str, Any]
+    probe: SentProbe
 
 
 class Member(BaseModel):
@@ -436,7 +441,7 @@ class MembersRequest(Body):
 
     column: str
     search: str = ""
-    picks: list[dict[str, Any]] = []
+    picks: SentPicks = ()
     counted: str = ""
     by_rows: bool = False
 

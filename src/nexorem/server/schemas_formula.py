@@ -6,11 +6,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from nexorem.server.schemas import Body, Coordinate, ErrorItem, Scalar, ScanInfo, Stop
+from nexorem.server.schemas import Body, Coordinate, ErrorItem, Scalar, ScanInfo, SentProbe, Stop
 
 
 class TraceRequest(Body):
-    probe: dict[str, Any]
+    probe: SentProbe
     measure: str
     at: list[Coordinate]
     into: list[Into] = []
@@ -24,7 +24,7 @@ class MendAsk(Body):
 class MendsRequest(Body):
     """What formulas that are offered would make of one cell."""
 
-    probe: dict[str, Any]
+    probe: SentProbe
     measure: str
     at: list[Coordinate]
     mends: list[MendAsk] = Field(max_length=20)
@@ -223,7 +223,7 @@ class UsedRows(BaseModel):
 class TraceSide(Body):
     """One of two cells."""
 
-    probe: dict[str, Any]
+    probe: SentProbe
     measure: str
     at: list[Coordinate]
 

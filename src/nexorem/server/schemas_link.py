@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from nexorem.server.schemas import AxisAnswer, Body, Crossing, Current, ErrorItem, Finding, Scalar
+from nexorem.server.schemas import AxisAnswer, Body, Crossing, Current, ErrorItem, Finding, Scalar, SentProbe
 
 Cardinality = Literal["many-to-one", "one-to-one", "many-to-many"]
 Edits = list[dict[str, Any]]
@@ -56,7 +56,7 @@ class TrialRequest(Body):
     """Edits of links that are not made, and the probe that is open."""
 
     edits: Edits
-    probe: dict[str, Any] | None = None
+    probe: SentProbe | None = None
 
 
 class PairReached(BaseModel):
@@ -117,7 +117,7 @@ class VariantRequest(Body):
 class ProbeRequest(Body):
     """The probe that is open, if there is one."""
 
-    probe: dict[str, Any] | None = None
+    probe: SentProbe | None = None
 
 
 class GoToRequest(Body):

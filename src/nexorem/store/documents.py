@@ -7,8 +7,9 @@ from dataclasses import replace
 from typing import Any
 
 from nexorem.core.diagnostics import refuse
+from nexorem.core.fits import mended
 from nexorem.core.model.model import Model, model_from_json
-from nexorem.package.fits import mended
+from nexorem.core.model.specs import Damage
 from nexorem.package.forms import MODEL
 
 KINDS = {
@@ -35,12 +36,12 @@ def read_document(document: Mapping[str, Any]) -> Model:
     return replace(model, damage=(*model.damage, *(_damage(document, change) for change in changes)))
 
 
-def _damage(document: Mapping[str, Any], change: Mapping[str, str]) -> dict[str, Any]:
+def _damage(document: Mapping[str, Any], change: Mapping[str, str]) -> Damage:
     """A change as the model tells it: the thing it is about by its name, the part of it, and what stood there."""
     first, *rest = change["place"].split(".")
     kind, items = KINDS.get(first, first), document.get(first)
     if not rest or not isinstance(items, list):
-        return {"about": f"{kind} {rest[0]}" if rest else "the model", "part": ".".join(rest[1:]) or first, "was": change["was"]}
+        return Damage(f"{kind} {rest[0]}" if rest else "the model", ".".join(rest[1:]) or first, change["was"])
     item = items[int(rest[0])] if int(rest[0]) < len(items) else {}
     name = item.get("name") if isinstance(item, Mapping) else None
-    return {"about": f"{kind} {name or rest[0]}", "part": ".".join(rest[1:]), "was": change["was"]}
+    return Damage(f"{kind} {name or rest[0]}", ".".join(rest[1:]), change["was"])

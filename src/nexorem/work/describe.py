@@ -28,6 +28,7 @@ from nexorem.core.limits import Budget
 from nexorem.core.lint.findings import findings
 from nexorem.core.model.model import Link, Measure, Table
 from nexorem.core.model.names import column_text, quoted, reference_text
+from nexorem.core.model.specs import FolioSpec, MemberPick, PickSpec, ProbeSpec, spec_json
 from nexorem.core.model.star import Star
 from nexorem.core.plan.dependence import named_columns, reached_by
 from nexorem.core.plan.reach import current
@@ -51,13 +52,23 @@ def document(stored: Stored, star: Star) -> dict[str, Any]:
         "tables": [table_info(star, x.name) for x in model.tables],
         "links": [link_info(star, k) for k in model.links],
         "measures": measure_infos(star),
-        "probes": [dict(p) for p in model.probes],
-        "folios": [dict(x) for x in model.folios],
-        "hierarchies": [dict(h) for h in model.hierarchies],
-        "places": dict(model.places),
-        "renamed": [dict(x) for x in model.renamed],
-        "put_aside": [str(x["about"]) for x in model.accepted if x.get("code") == PUT_ASIDE],
+        "probes": [_probe_json(p) for p in model.probes],
+        "folios": [_folio_json(x) for x in model.folios],
+        "hierarchies": [spec_json(h) for h in model.hierarchies],
+        "places": {key: spec_json(place) for key, place in model.places.items()},
+        "renamed": [spec_json(x) for x in model.renamed],
+        "put_aside": [x.about for x in model.accepted if x.code == PUT_ASIDE],
     }
+
+
+def _probe_json(probe: ProbeSpec) -> dict[str, Any]:
+    """A probe with the parts that every screen asks for, empty ones too."""
+    return {"rows": [], "columns": [], "measures": [], "picks": [], "totals": probe.totals, **spec_json(probe)}
+
+
+def _folio_json(folio: FolioSpec) -> dict[str, Any]:
+    tiles = [spec_json(t) | ({"probe": _probe_json(t.probe)} if isinstance(t.probe, ProbeSpec) else {}) for t in folio.tiles]
+    return {**spec_json(folio), "tiles": tiles}
 
 
 def found_in(stored: Stored, star: Star) -> dict[str, Any]:
@@ -253,10 +264,10 @@ def members(star: Star, asked: MembersAsk, budget: Budget) -> dict[str, Any]:
     grain = asked.counted or table
     if star.model.table(grain) is None or table not in {f.table for f in star.inflow(grain, star.state).walk()}:
         grain = table
-    page = [p for p in asked.picks if not (isinstance(p, dict) and _same_column(star, p.get("column"), name))]
+    page = tuple(p for p in asked.picks if not (isinstance(p, MemberPick) and _same_column(star, p.column, name)))
     formula = f"rows({quoted(grain)})"
-    probe = {"rows": [column_text(table, column)], "measures": ["\0rows"], "define": {"\0rows": formula}, "picks": page}
-    grid = answer(star, read_probe(star, probe), budget)
+    spec = ProbeSpec(rows=(column_text(table, column),), measures=("\0rows",), define={"\0rows": formula}, picks=page)
+    grid = answer(star, read_probe(star, spec), budget)
     size = star.domain(table, (column,)).size
     counts = np.zeros(size, np.int64)
     found = grid.values[0]
@@ -274,9 +285,9 @@ def members(star: Star, asked: MembersAsk, budget: Budget) -> dict[str, Any]:
     return {"column": name, "counted": grain, "total": total, "members": shown, "more": order.size - first.size}
 
 
-def _same_column(star: Star, text: Any, name: str) -> bool:
+def _same_column(star: Star, text: str, name: str) -> bool:
     try:
-        return isinstance(text, str) and "{}.{}".format(*star.model.find_column(text)) == name
+        return "{}.{}".format(*star.model.find_column(text)) == name
     except Refused:
         return False
 
@@ -310,7 +321,7 @@ class MembersAsk:
 
     column: str
     search: str = ""
-    picks: Sequence[Any] = ()
+    picks: Sequence[PickSpec] = ()
     counted: str = ""
     by_rows: bool = False
     most: int = 200

@@ -19,6 +19,7 @@ from nexorem.core.limits import Budget
 from nexorem.core.model.check import check_link_types, check_model, checked_star
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Model, link_from_json, link_json
+from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import scans
 from nexorem.store import models
@@ -83,7 +84,7 @@ def edited_star(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> S
     return workspace.edited(model_id, edited_model(star.model, edits)) if edits else star
 
 
-def trial(workspace: Workspace, model_id: int, edits: Sequence[Edit], probe: Mapping[str, Any] | None, budget: Budget) -> dict[str, Any]:
+def trial(workspace: Workspace, model_id: int, edits: Sequence[Edit], probe: ProbeSpec | None, budget: Budget) -> dict[str, Any]:
     """What edits of links would do: to who filters whom, to paths, findings, and the numbers of a probe; and what forbids them."""
     _, star = workspace.star(model_id)
     told: dict[str, Any] = {"errors": [], "doubles": [], "yields": [], "comparison": None}
@@ -103,7 +104,7 @@ def trial(workspace: Workspace, model_id: int, edits: Sequence[Edit], probe: Map
     return told | {"comparison": compared(star, then, probe, budget)}
 
 
-def compared(now: Star, then: Star, probe: Mapping[str, Any] | None, budget: Budget) -> dict[str, Any]:
+def compared(now: Star, then: Star, probe: ProbeSpec | None, budget: Budget) -> dict[str, Any]:
     """Two states of a model: who filters whom, findings, and the same probe under each (None where one of them cannot answer it, and then
     why)."""
     told: dict[str, Any] = {
@@ -112,7 +113,7 @@ def compared(now: Star, then: Star, probe: Mapping[str, Any] | None, budget: Bud
         "grid": None,
         "grid_error": "",
     }
-    if not probe or not probe.get("measures"):
+    if not probe or not probe.measures:
         return told
     answers = []
     for star, words in ((now, "As it is, the probe cannot be answered"), (then, "Afterwards the probe could not be answered")):
@@ -132,7 +133,7 @@ def variant(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> dict[
     return document(shown, star) | found_in(shown, star)
 
 
-def edit_change(workspace: Workspace, model_id: int, number: int, probe: Mapping[str, Any] | None, budget: Budget) -> dict[str, Any]:
+def edit_change(workspace: Workspace, model_id: int, number: int, probe: ProbeSpec | None, budget: Budget) -> dict[str, Any]:
     """What one edit of the history changed: the model before it and after it, compared on their own rows."""
     if number < 1:
         raise refuse("unknown_edit", f"There is no edit number {number}.", "Choose one of the history.")
@@ -175,11 +176,10 @@ def shape_answer(star: Star, table: str, columns: Sequence[str]) -> dict[str, An
     grain = grain_test(star, found.name, columns) if columns else None
     hierarchies = []
     for item in star.model.hierarchies:
-        levels = [str(x) for x in item.get("levels") or ()]
         try:
-            tables = {star.model.find_column(x)[0] for x in levels}
+            tables = {star.model.find_column(x)[0] for x in item.levels}
         except Refused:
             tables = {found.name}
         if found.name in tables:
-            hierarchies.append({"name": str(item.get("name", "")), "levels": levels, "faults": hierarchy_faults(star, item)})
+            hierarchies.append({"name": item.name, "levels": list(item.levels), "faults": hierarchy_faults(star, item)})
     return {"table": found.name, "grain": grain, "hierarchies": hierarchies}

@@ -13,6 +13,7 @@ from nexorem.core.language.binder import Binder
 from nexorem.core.language.printer import print_tree
 from nexorem.core.language.reading import Reader
 from nexorem.core.limits import Budget
+from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.plan.dependence import reached_by
 from nexorem.core.plan.ledger import ledger
@@ -29,7 +30,7 @@ def formula_answer(
     told |= {"formula": formula, "reading": "", "ledger": []}
     try:
         bound = Binder(star, {name: formula}).measure(name)
-        probe = read_probe(star, {"measures": [name], "define": {name: formula}})
+        probe = read_probe(star, ProbeSpec(measures=(name,), define={name: formula}))
         found = trace(star, probe, name, [], budget)
         filters, on_page = ({star.model.find_column(c): text for c, text in x.items()} for x in (arriving, page))
     except Refused as refused:

@@ -16,6 +16,7 @@ from nexorem.core.language.sheet import Written, read_sheet
 from nexorem.core.language.uses import renaming, replacing
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Measure, plain
+from nexorem.core.model.specs import spec_json
 from nexorem.core.model.star import Star
 
 Edit = dict[str, Any]
@@ -46,7 +47,7 @@ def renamed_and_changed(star: Star, name: str, to: str, more: Mapping[str, Any])
     with the new name already, or with the old one."""
     measure = _measure(star, name)
     note = remembered(star.model, Renaming("measure", "", measure.name, to.strip()))
-    noted: list[Edit] = [{"kind": "put_renamed", "renamed": [dict(x) for x in note]}] if note != star.model.renamed else []
+    noted: list[Edit] = [{"kind": "put_renamed", "renamed": [spec_json(x) for x in note]}] if note != star.model.renamed else []
     if not more:
         return renaming(star, name, to) + noted
     first: Edit = {"kind": "change_measure", "name": measure.name, "set": {k: v for k, v in more.items() if k != "name"}}

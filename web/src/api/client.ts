@@ -59,74 +59,36 @@ export type NearMatch = S['NearMatch'];
 export type Consequences = S['Consequences'];
 export type Scalar = boolean | number | string | null;
 
-/** A pick of a probe, as formats.md writes it. */
-export type Pick = { column: string; in: (Scalar | { unmatched: true })[] } | { where: string };
+/** What is stored, whose parts are there or left out, never null. */
+type Given<T> = { [part in keyof T]: Exclude<T[part], null> };
 
-/** A probe, as formats.md writes it. */
-export interface Probe {
-  name?: string;
-  rows: string[];
-  columns: string[];
-  measures: string[];
-  picks: Pick[];
-  totals: 'none' | 'grand' | 'all';
-  define?: Record<string, string>;
-  sort?: Order[];
-  top?: { count: number; by: string; asc?: boolean; level?: string; ties?: boolean };
-  having?: Having[];
-  empty_lines?: boolean;
-  description?: string;
-  look?: Look;
-}
+/** A pick of a probe, as formats.md writes it. */
+export type Pick = S['MemberPick'] | S['ConditionPick'];
 
 /** A condition on lines of a level of the rows, the last one where none is named. */
-export interface Having {
-  where: string;
-  level?: string;
-}
+export type Having = Given<S['HavingSpec']>;
 
 /** What lines are ordered by; a measure may be read at one place of the axis across. */
-export interface Order {
-  by: string;
-  desc?: boolean;
-  at?: Record<string, Scalar | { unmatched: true }>;
-}
-
-export type Picture = 'grid' | 'bars' | 'lines' | 'columns' | 'stacked' | 'dots' | 'heat' | 'multiples';
+export type Order = S['OrderSpec'];
 
 /** How a probe's answer is shown; nothing of what it is. */
-export interface Look {
-  picture?: Picture;
-  /** Measures whose cells are shaded by value, and those with bars in their cells. */
-  shade?: string[];
-  bars?: string[];
-  formats?: Record<string, string>;
-  /** Lines (their members as JSON) whose parts are folded away, and lines that stay in sight. */
-  folded?: string[];
-  pinned?: string[];
-}
+export type Look = S['Look'];
+export type Picture = NonNullable<Look['picture']>;
 
-/** A tile of a folio. */
-export interface Tile {
-  kind: 'probe' | 'number' | 'text';
-  title?: string;
-  /** The name of a saved probe, or a probe of its own. */
-  probe?: string | Probe;
-  text?: string;
-  /** What a number is compared with: another measure of its probe. */
-  against?: string;
-  /** Columns whose shared pick it opts out of; `page` for the page's condition. */
-  without?: string[];
-  width?: number;
-  height?: number;
-}
+type Always = 'rows' | 'columns' | 'measures' | 'picks' | 'totals';
+type Written = Omit<S['ProbeSpec'], Always | 'top' | 'having' | 'look' | 'limit'>;
 
-export interface Folio {
-  name: string;
-  description?: string;
-  picks: Pick[];
-  tiles: Tile[];
-}
+/** A probe, as formats.md writes it, with the parts that every screen asks for. */
+export type Probe = Written & { [part in Always]-?: NonNullable<S['ProbeSpec'][part]> } & {
+  top?: Given<S['TopSpec']>;
+  having?: Having[];
+  look?: Look;
+};
+
+/** A tile of a folio; its probe is a saved one by name, or one of its own. */
+export type Tile = Given<Omit<S['Tile'], 'probe'>> & { probe?: string | Probe };
+
+export type Folio = Omit<S['FolioSpec'], 'name' | 'picks' | 'tiles'> & { name: string; picks: Pick[]; tiles: Tile[] };
 
 const AUTHOR_KEY = 'nexorem.author';
 /** What a window calls itself until somebody says who sits in front of it. */

@@ -1377,6 +1377,14 @@ export interface components {
              */
             table: string | null;
         };
+        /**
+         * ConditionPick
+         * @description A condition that the page's rows keep.
+         */
+        ConditionPick: {
+            /** Where */
+            where: string;
+        };
         /** ConnectionInfo */
         ConnectionInfo: {
             /** Database */
@@ -1803,6 +1811,35 @@ export interface components {
             to: string;
         };
         /**
+         * FolioSpec
+         * @description A page of tiles under picks that they share.
+         */
+        FolioSpec: {
+            /** Description */
+            description?: string;
+            /** Name */
+            name?: string;
+            /** Picks */
+            picks?: (components["schemas"]["MemberPick"] | components["schemas"]["ConditionPick"])[];
+            /** Tiles */
+            tiles?: components["schemas"]["Tile"][];
+        };
+        /**
+         * FormerName
+         * @description A name that something had: addresses given away still find it.
+         */
+        FormerName: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "table" | "column" | "link" | "hierarchy" | "probe" | "folio" | "measure";
+            /** Now */
+            now: string;
+            /** Was */
+            was: string;
+        };
+        /**
          * FormulaAnswer
          * @description `formula` is what was asked about, so that an answer can be told from the next one's.
          */
@@ -1943,10 +1980,17 @@ export interface components {
         };
         /** GridRequest */
         GridRequest: {
-            /** Probe */
-            probe: {
-                [key: string]: unknown;
-            };
+            probe: components["schemas"]["ProbeSpec"];
+        };
+        /**
+         * HavingSpec
+         * @description A condition over measures on the lines of a level.
+         */
+        HavingSpec: {
+            /** Level */
+            level?: string | null;
+            /** Where */
+            where: string;
         };
         /** Held */
         Held: {
@@ -2016,6 +2060,16 @@ export interface components {
             runs: components["schemas"]["Crossing"][];
             /** Text */
             text: string;
+        };
+        /**
+         * Hierarchy
+         * @description Columns from wide to narrow, each `Table.column`.
+         */
+        Hierarchy: {
+            /** Levels */
+            levels: string[];
+            /** Name */
+            name: string;
         };
         /** HierarchyFault */
         HierarchyFault: {
@@ -2325,6 +2379,29 @@ export interface components {
              */
             table: string | null;
         };
+        /**
+         * Look
+         * @description How a probe is shown; read by screens, not by the engine.
+         */
+        Look: {
+            /** Bars */
+            bars?: string[];
+            /** Folded */
+            folded?: string[];
+            /** Formats */
+            formats?: {
+                [key: string]: string;
+            };
+            /**
+             * Picture
+             * @enum {string}
+             */
+            picture?: "grid" | "bars" | "lines" | "columns" | "stacked" | "dots" | "heat" | "multiples";
+            /** Pinned */
+            pinned?: string[];
+            /** Shade */
+            shade?: string[];
+        };
         /** LookRequest */
         LookRequest: {
             /** Name */
@@ -2459,6 +2536,16 @@ export interface components {
             /** Rows */
             rows: number;
         };
+        /**
+         * MemberPick
+         * @description The members of a column (`Table.column`) that the page lets through; None is `(empty)`.
+         */
+        MemberPick: {
+            /** Column */
+            column: string;
+            /** In */
+            in: (boolean | number | string | components["schemas"]["Unmatched"] | null)[];
+        };
         /** Members */
         Members: {
             /** Column */
@@ -2493,9 +2580,7 @@ export interface components {
              * Picks
              * @default []
              */
-            picks: {
-                [key: string]: unknown;
-            }[];
+            picks: (components["schemas"]["MemberPick"] | components["schemas"]["ConditionPick"])[];
             /**
              * Search
              * @default
@@ -2550,10 +2635,7 @@ export interface components {
             measure: string;
             /** Mends */
             mends: components["schemas"]["MendAsk"][];
-            /** Probe */
-            probe: {
-                [key: string]: unknown;
-            };
+            probe: components["schemas"]["ProbeSpec"];
         };
         /** Misfit */
         Misfit: {
@@ -2630,13 +2712,9 @@ export interface components {
             /** Edits */
             edits: number;
             /** Folios */
-            folios: {
-                [key: string]: unknown;
-            }[];
+            folios: components["schemas"]["FolioSpec"][];
             /** Hierarchies */
-            hierarchies: {
-                [key: string]: unknown;
-            }[];
+            hierarchies: components["schemas"]["Hierarchy"][];
             /** Id */
             id: number;
             /** Links */
@@ -2650,16 +2728,12 @@ export interface components {
                 [key: string]: components["schemas"]["Place"];
             };
             /** Probes */
-            probes: {
-                [key: string]: unknown;
-            }[];
+            probes: components["schemas"]["ProbeSpec"][];
             /** Put Aside */
             put_aside: string[];
             redo: components["schemas"]["StepInfo"] | null;
             /** Renamed */
-            renamed: {
-                [key: string]: string;
-            }[];
+            renamed: components["schemas"]["FormerName"][];
             /** Tables */
             tables: components["schemas"]["TableInfo"][];
             /** Title */
@@ -2741,6 +2815,20 @@ export interface components {
             measure: string | null;
             /** To */
             to: string;
+        };
+        /**
+         * OrderSpec
+         * @description What lines are ordered by: a measure or a column; a measure over all columns, or at the members `at` across.
+         */
+        OrderSpec: {
+            /** At */
+            at?: {
+                [key: string]: boolean | number | string | components["schemas"]["Unmatched"] | null;
+            };
+            /** By */
+            by: string;
+            /** Desc */
+            desc?: boolean;
         };
         /** PackageQuery */
         PackageQuery: {
@@ -2846,9 +2934,7 @@ export interface components {
              * Undone
              * @default []
              */
-            undone: {
-                [key: string]: string;
-            }[];
+            undone: components["schemas"]["FormerName"][];
         };
         /** Presented */
         Presented: {
@@ -2873,13 +2959,46 @@ export interface components {
          * @description The probe that is open, if there is one.
          */
         ProbeRequest: {
+            /** @default null */
+            probe: components["schemas"]["ProbeSpec"] | null;
+        };
+        /**
+         * ProbeSpec
+         * @description A probe as it is written (formats.md, section 2): it may name what is not there, which is a finding. One in a tile, or of an
+         *     address, may go without a name.
+         */
+        ProbeSpec: {
+            /** Columns */
+            columns?: string[];
+            /** Define */
+            define?: {
+                [key: string]: string;
+            };
+            /** Description */
+            description?: string;
+            /** Empty Lines */
+            empty_lines?: boolean;
+            /** Having */
+            having?: components["schemas"]["HavingSpec"][];
+            /** Limit */
+            limit?: number | null;
+            look?: components["schemas"]["Look"] | null;
+            /** Measures */
+            measures?: string[];
+            /** Name */
+            name?: string;
+            /** Picks */
+            picks?: (components["schemas"]["MemberPick"] | components["schemas"]["ConditionPick"])[];
+            /** Rows */
+            rows?: string[];
+            /** Sort */
+            sort?: components["schemas"]["OrderSpec"][];
+            top?: components["schemas"]["TopSpec"] | null;
             /**
-             * Probe
-             * @default null
+             * Totals
+             * @enum {string}
              */
-            probe: {
-                [key: string]: unknown;
-            } | null;
+            totals?: "none" | "grand" | "all";
         };
         /**
          * Problem
@@ -3285,10 +3404,7 @@ export interface components {
             measure: string;
             /** Path */
             path: string;
-            /** Probe */
-            probe: {
-                [key: string]: unknown;
-            };
+            probe: components["schemas"]["ProbeSpec"];
             /**
              * Start
              * @default 0
@@ -3738,6 +3854,32 @@ export interface components {
             tables: components["schemas"]["Choice"][];
         };
         /**
+         * Tile
+         * @description A tile of a folio: a probe of the model by its name or one of its own, a number, or a text. It does `without` some of the folio's
+         *     picks.
+         */
+        Tile: {
+            /** Against */
+            against?: string;
+            /** Height */
+            height?: number | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "probe" | "number" | "text";
+            /** Probe */
+            probe?: string | components["schemas"]["ProbeSpec"] | null;
+            /** Text */
+            text?: string;
+            /** Title */
+            title?: string;
+            /** Width */
+            width?: number | null;
+            /** Without */
+            without?: string[];
+        };
+        /**
          * Told
          * @description What is found in a version of a model as a whole.
          */
@@ -3749,6 +3891,22 @@ export interface components {
             matrix: components["schemas"]["Matrix"];
             /** Version */
             version: number;
+        };
+        /**
+         * TopSpec
+         * @description Only the lines with the largest values, or the smallest, of a level (a column; None: the last).
+         */
+        TopSpec: {
+            /** Asc */
+            asc?: boolean;
+            /** By */
+            by: string;
+            /** Count */
+            count: number;
+            /** Level */
+            level?: string | null;
+            /** Ties */
+            ties?: boolean;
         };
         /** Touched */
         Touched: {
@@ -3837,10 +3995,7 @@ export interface components {
             into: components["schemas"]["Into"][];
             /** Measure */
             measure: string;
-            /** Probe */
-            probe: {
-                [key: string]: unknown;
-            };
+            probe: components["schemas"]["ProbeSpec"];
         };
         /**
          * TraceSide
@@ -3851,10 +4006,7 @@ export interface components {
             at: components["schemas"]["Coordinate"][];
             /** Measure */
             measure: string;
-            /** Probe */
-            probe: {
-                [key: string]: unknown;
-            };
+            probe: components["schemas"]["ProbeSpec"];
         };
         /** TracesBeside */
         TracesBeside: {
@@ -3887,13 +4039,8 @@ export interface components {
             edits: {
                 [key: string]: unknown;
             }[];
-            /**
-             * Probe
-             * @default null
-             */
-            probe: {
-                [key: string]: unknown;
-            } | null;
+            /** @default null */
+            probe: components["schemas"]["ProbeSpec"] | null;
         };
         /**
          * TruthMark
@@ -3937,6 +4084,17 @@ export interface components {
             member: boolean | number | string | null;
             /** Parents */
             parents: (boolean | number | string | null)[];
+        };
+        /**
+         * Unmatched
+         * @description The member of a table's rows that a filter's rows find nothing in.
+         */
+        Unmatched: {
+            /**
+             * Unmatched
+             * @constant
+             */
+            unmatched: true;
         };
         /** Unreached */
         Unreached: {
@@ -4046,13 +4204,9 @@ export interface components {
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Folios */
-            folios: {
-                [key: string]: unknown;
-            }[];
+            folios: components["schemas"]["FolioSpec"][];
             /** Hierarchies */
-            hierarchies: {
-                [key: string]: unknown;
-            }[];
+            hierarchies: components["schemas"]["Hierarchy"][];
             /** Id */
             id: number;
             /** Links */
@@ -4067,16 +4221,12 @@ export interface components {
                 [key: string]: components["schemas"]["Place"];
             };
             /** Probes */
-            probes: {
-                [key: string]: unknown;
-            }[];
+            probes: components["schemas"]["ProbeSpec"][];
             /** Put Aside */
             put_aside: string[];
             redo: components["schemas"]["StepInfo"] | null;
             /** Renamed */
-            renamed: {
-                [key: string]: string;
-            }[];
+            renamed: components["schemas"]["FormerName"][];
             /** Tables */
             tables: components["schemas"]["TableInfo"][];
             /** Title */

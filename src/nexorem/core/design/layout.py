@@ -77,9 +77,9 @@ def layout(model: Model, fact: str, beside: str | None = None, before: Mapping[s
         assert before
         boxes[name].x, boxes[name].y = before[name]
     key = " + ".join(roots)
-    pulled = {name: place for name in boxes if (place := model.places.get(f"{key}/{name}"))}
+    pulled = {name: at for name in boxes if (at := model.places.get(f"{key}/{name}"))}
     for name, place in pulled.items():
-        boxes[name].x, boxes[name].y = float(place["x"]), float(place["y"])
+        boxes[name].x, boxes[name].y = place.x, place.y
     fixed = {*roots, *kept, *pulled}
     separate(boxes, fixed)
     for name in (n for n in boxes if n not in fixed):

@@ -11,6 +11,7 @@ from nexorem.core.engine.planned import planned
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.language import typed as t
 from nexorem.core.model.model import Model
+from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.plan.reach import reaches
 from nexorem.core.plan.tree import scans
@@ -71,9 +72,9 @@ def _via(model: Model, path: list[str], at: str) -> list[str]:
     return found
 
 
-def bound_probe(star: Star, data: Mapping[str, Any]) -> tuple[tuple[t.MeasureValue, ...], set[str]]:
+def bound_probe(star: Star, spec: ProbeSpec) -> tuple[tuple[t.MeasureValue, ...], set[str]]:
     """A stored probe's measures, bound, and the tables that its axes, picks and conditions filter; refuses what cannot be asked."""
-    probe = read_probe(star, data)
+    probe = read_probe(star, spec)
     plan = planned(star, probe)
     filtered = {table for table, _ in (*probe.rows, *probe.columns)} | {p.table for p in probe.picks}
     return plan.measures, filtered | {c.table for c in plan.conditions}
@@ -82,9 +83,9 @@ def bound_probe(star: Star, data: Mapping[str, Any]) -> tuple[tuple[t.MeasureVal
 def probe_gaps(star: Star) -> dict[tuple[str, str], list[str]]:
     """By fact and dimension, the probes whose axes or picks name the dimension, which reaches some fact that they show and not this one."""
     found: dict[tuple[str, str], list[str]] = {}
-    for data in star.model.probes:
+    for spec in star.model.probes:
         try:
-            bound, filtered = bound_probe(star, data)
+            bound, filtered = bound_probe(star, spec)
         except Refused:
             continue
         reached: dict[str, set[str]] = {}
@@ -94,5 +95,5 @@ def probe_gaps(star: Star) -> dict[tuple[str, str], list[str]]:
         for dimension in filtered:
             have = [fact for fact, tables in reached.items() if dimension in tables]
             for fact in (f for f in reached if have and f not in have):
-                found.setdefault((fact, dimension), []).append(str(data.get("name", "")))
+                found.setdefault((fact, dimension), []).append(spec.name)
     return found

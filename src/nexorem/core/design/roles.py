@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from itertools import pairwise
 from typing import Any
 
@@ -14,6 +14,7 @@ from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.candidates import candidate_keys
 from nexorem.core.model.model import Column, Model, Table
 from nexorem.core.model.names import columns_text
+from nexorem.core.model.specs import Hierarchy
 from nexorem.core.model.star import Star
 from nexorem.core.values import NUMERIC, Array, combine, iso
 
@@ -143,11 +144,11 @@ def grain_test(star: Star, table: str, columns: Sequence[str]) -> dict[str, Any]
     }
 
 
-def hierarchy_faults(star: Star, hierarchy: Mapping[str, Any]) -> list[dict[str, Any]]:
+def hierarchy_faults(star: Star, hierarchy: Hierarchy) -> list[dict[str, Any]]:
     """What is wrong with a hierarchy, level by level, the widest first: a level that is no column or that the next one cannot look up, and
     members with two parents or more, with examples. Each has `level`, `above`, `sentence`, `count`, `examples`."""
     try:
-        levels = [star.model.find_column(str(x)) for x in hierarchy.get("levels") or ()]
+        levels = [star.model.find_column(x) for x in hierarchy.levels]
     except Refused as refused:
         return [_fault("", "", refused.diagnostics[0].message)]
     found = []

@@ -59,7 +59,7 @@ def suggestions(star: Star, budget: Budget | None = None) -> list[dict[str, Any]
     model = star.model
     kept: dict[Any, list[dict[str, Any]]] = star.found(("suggestions",), dict)
     ends = tuple((k.ends_text, k.active, k.flow, k.cardinality) for k in model.links)
-    aside = frozenset(str(x.get("about")) for x in model.accepted if x.get("code") == PUT_ASIDE)
+    aside = frozenset(x.about for x in model.accepted if x.code == PUT_ASIDE)
     key = ends, aside, tuple((t.name, t.calendar, t.role, t.key, t.origin.get("kind") == "role") for t in model.tables)
     if key not in kept:
         told = list(_told(star, aside, budget or Budget()))

@@ -9,18 +9,15 @@ from typing import Any
 import numpy as np
 
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
+from nexorem.core.fits import mended
 from nexorem.core.functions.convert import PARSERS
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import DEFAULT_LIMITS
 from nexorem.core.model.names import column_text
+from nexorem.core.model.specs import ConditionPick, Member, MemberPick, PickSpec, ProbeSpec, Unmatched, adapter_of, read_spec
 from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Value, Vector, constant, iso
 from nexorem.core.words import listed
-
-TOTALS = ("none", "grand", "all")
-# `look` says how the answer is shown, and nothing of what it is
-KEYS = frozenset("name description rows columns measures define picks totals empty_lines sort top having limit look".split())
-UNMATCHED = {"unmatched": True}
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,89 +78,78 @@ class Probe:
     limit: int = DEFAULT_LIMITS.probe_cells
 
 
-def read_probe(star: Star, data: Mapping[str, Any]) -> Probe:
-    """A probe from its JSON; refuses with everything that is wrong with it."""
+def read_probe(star: Star, spec: ProbeSpec) -> Probe:
+    """A probe with every name in it resolved; refuses with everything that is wrong with it. Cost: one binding of each of its measures."""
     wrong: list[Diagnostic] = []
-
-    def columns_of(key: str) -> tuple[tuple[str, str], ...]:
-        found = []
-        for text in _strings(data.get(key, []), key, wrong):
-            try:
-                found.append(star.model.find_column(text))
-            except Refused as refused:
-                wrong.extend(_in(d, key) for d in refused.diagnostics)
-        return tuple(found)
-
-    rows, columns = columns_of("rows"), columns_of("columns")
+    rows, columns = (_resolved(star, getattr(spec, axis), axis, wrong) for axis in ("rows", "columns"))
     repeated = [f"{a}.{b}" for i, (a, b) in enumerate((*rows, *columns)) if (a, b) in (*rows, *columns)[:i]]
     if repeated:
         wrong.append(Diagnostic("repeated_axis", f"{repeated[0]} stands on the axes twice.", place="rows", hint="Leave one of them out."))
-    define = data.get("define") or {}
-    if not isinstance(define, Mapping) or not all(isinstance(v, str) for v in define.values()):
-        wrong.append(Diagnostic("bad_probe", "“define” maps names to formulas.", place="define"))
-        define = {}
-    picks, conditions = _read_picks(star, data.get("picks") or [], wrong)
-    totals = data.get("totals", "none")
-    if totals not in TOTALS:
-        wrong.append(Diagnostic("bad_probe", f"totals is {totals!r}.", place="totals", hint=f"It is one of {', '.join(TOTALS)}."))
-    limit = data.get("limit", DEFAULT_LIMITS.probe_cells)
-    if not isinstance(limit, int) or isinstance(limit, bool) or limit < 1:
-        wrong.append(Diagnostic("bad_probe", f"limit is {limit!r}.", place="limit", hint="It is a whole number above 0."))
-        limit = DEFAULT_LIMITS.probe_cells
-    measures = tuple(_strings(data.get("measures", []), "measures", wrong))
-    sort = _read_sort(star, data.get("sort") or [], rows, columns, measures, wrong)
-    top = _read_top(star, data.get("top"), measures, rows, wrong)
-    having = _read_having(star, data.get("having") or [], rows, wrong)
-    unknown = set(data) - KEYS
-    wrong += [Diagnostic("bad_probe", f"A probe has no {key!r}.", place=key) for key in sorted(unknown)]
-    if not measures:
+    picks = _read_picks(star, spec.picks, wrong)
+    conditions = tuple(p.where for p in spec.picks if isinstance(p, ConditionPick))
+    sort = _read_sort(star, spec, rows, columns, wrong)
+    top = _read_top(star, spec, rows, wrong)
+    having = tuple(Having(h.where, _read_level(star, h.level, rows, "having", wrong)) for h in spec.having)
+    if not spec.measures:
         wrong.append(Diagnostic("no_measure", "The probe asks for no measure.", place="measures", hint="Name at least one."))
-    names = Binder(star, define)
+    names = Binder(star, spec.define)
     if wrong:
         # All that is wrong is told at once, the formulas' errors too.
-        for name in measures:
+        for name in spec.measures:
             try:
                 names.measure(name)
             except Refused as refused:
                 wrong += [d for d in refused.diagnostics if d not in wrong]
         raise Refused(wrong)
-    measures = tuple(found[0] if (found := names.formula_of(m)) else m for m in measures)
-    return Probe(
-        rows, columns, measures, dict(define), picks, conditions, totals, bool(data.get("empty_lines", False)), sort, top, having, limit
-    )
+    measures = tuple(formula[0] if (formula := names.formula_of(m)) else m for m in spec.measures)
+    limit = spec.limit or DEFAULT_LIMITS.probe_cells
+    return Probe(rows, columns, measures, dict(spec.define), picks, conditions, spec.totals, spec.empty_lines, sort, top, having, limit)
+
+
+def probe_of(star: Star, data: Mapping[str, Any]) -> Probe:
+    """A probe from its JSON; refuses with everything that is wrong with it, in its form and in what it names."""
+    try:
+        spec = read_spec(ProbeSpec, data, "bad_probe")
+    except Refused as misfits:
+        more: list[Diagnostic] = []
+        try:
+            read_probe(star, read_spec(ProbeSpec, mended(adapter_of(ProbeSpec), data)[0] or {}))
+        except Refused as wrong:
+            more += wrong.diagnostics
+        raise Refused([*misfits.diagnostics, *more]) from None
+    return read_probe(star, spec)
+
+
+def _resolved(star: Star, texts: Sequence[str], place: str, wrong: list[Diagnostic]) -> tuple[tuple[str, str], ...]:
+    found = []
+    for text in texts:
+        try:
+            found.append(star.model.find_column(text))
+        except Refused as refused:
+            wrong.extend(_in(d, place) for d in refused.diagnostics)
+    return tuple(found)
 
 
 def _in(d: Diagnostic, place: str) -> Diagnostic:
     return replace(d, place=place)
 
 
-def _strings(found: Any, place: str, wrong: list[Diagnostic]) -> list[str]:
-    if isinstance(found, list | tuple) and all(isinstance(x, str) for x in found):
-        return list(found)
-    wrong.append(Diagnostic("bad_probe", f"“{place}” is a list of names.", place=place))
-    return []
+def _read_picks(star: Star, specs: Sequence[PickSpec], wrong: list[Diagnostic]) -> tuple[Pick, ...]:
+    picks = []
+    for spec in specs:
+        if isinstance(spec, MemberPick):
+            try:
+                picks.append(read_pick(star, spec.column, spec.in_))
+            except Refused as refused:
+                wrong.extend(_in(d, "picks") for d in refused.diagnostics)
+    return tuple(picks)
 
 
-def _read_picks(star: Star, found: Any, wrong: list[Diagnostic]) -> tuple[tuple[Pick, ...], tuple[str, ...]]:
-    picks, conditions = [], []
-    for item in found if isinstance(found, list) else [None]:
-        try:
-            if isinstance(item, Mapping) and isinstance(item.get("where"), str) and len(item) == 1:
-                conditions.append(item["where"])
-            elif isinstance(item, Mapping) and isinstance(item.get("column"), str) and isinstance(item.get("in"), list):
-                picks.append(read_pick(star, item["column"], item["in"]))
-            else:
-                raise refuse("bad_pick", "This is no pick.", 'Write {"column": …, "in": […]} or {"where": …}.')
-        except Refused as refused:
-            wrong.extend(_in(d, "picks") for d in refused.diagnostics)
-    return tuple(picks), tuple(conditions)
-
-
-def read_pick(star: Star, column_text: str, values: Sequence[Any]) -> Pick:
-    """A pick from JSON values: null is `(empty)`, {"unmatched": true} is `(unmatched)`."""
+def read_pick(star: Star, column_text: str, values: Sequence[Member]) -> Pick:
+    """A pick from the members it lists; None is `(empty)`."""
     table, column = star.model.find_column(column_text)
     dtype = star.column(table, column).dtype
-    listed = [v for v in values if v != UNMATCHED]
+    listed = [v for v in values if not isinstance(v, Unmatched)]
     return Pick(table, column, tuple(read_value(dtype, v, f"{table}.{column}") for v in listed), len(listed) < len(values))
 
 
@@ -183,45 +169,33 @@ def read_value(dtype: str, value: Any, what: str) -> Value:
 
 
 def _read_sort(
-    star: Star,
-    found: Any,
-    rows: Sequence[tuple[str, str]],
-    columns: Sequence[tuple[str, str]],
-    measures: Sequence[str],
-    wrong: list[Diagnostic],
+    star: Star, spec: ProbeSpec, rows: Sequence[tuple[str, str]], columns: Sequence[tuple[str, str]], wrong: list[Diagnostic]
 ) -> tuple[Order, ...]:
     by = []
-    for item in found if isinstance(found, list) else [None]:
-        name = item.get("by") if isinstance(item, Mapping) else None
-        if not isinstance(item, Mapping) or not isinstance(name, str):
-            wrong.append(Diagnostic("bad_sort", "This is no order.", place="sort", hint='Write {"by": …, "desc": true}.'))
-            continue
-        match: str | tuple[str, str] | None = _measure_of(name, measures)
+    for item in spec.sort:
+        match: str | tuple[str, str] | None = _measure_of(item.by, spec.measures)
         if match is None:
             try:
-                match = star.model.find_column(name)
+                match = star.model.find_column(item.by)
             except Refused:
                 match = None
         if match is None or (isinstance(match, tuple) and match[0] not in {table for table, _ in (*rows, *columns)}):
             hint = "Order by one of its measures, or by a column of a table that has a column on an axis."
-            wrong.append(Diagnostic("bad_sort", f"{name} is neither a measure nor of an axis of this probe.", place="sort", hint=hint))
+            wrong.append(Diagnostic("bad_sort", f"{item.by} is neither a measure nor of an axis of this probe.", place="sort", hint=hint))
             continue
-        by.append(Order(match, bool(item.get("desc", False)), _read_at(star, item.get("at") or {}, columns, wrong)))
+        by.append(Order(match, item.desc, _read_at(star, item.at, columns, wrong)))
     return tuple(by)
 
 
-def _measure_of(name: Any, measures: Sequence[str]) -> str | None:
-    return next((m for m in measures if isinstance(name, str) and m.lower() == name.lower()), None)
+def _measure_of(name: str, measures: Sequence[str]) -> str | None:
+    return next((m for m in measures if m.lower() == name.lower()), None)
 
 
-def _read_at(star: Star, found: Any, columns: Sequence[tuple[str, str]], wrong: list[Diagnostic]) -> tuple[Pick, ...]:
+def _read_at(star: Star, at: Mapping[str, Member], columns: Sequence[tuple[str, str]], wrong: list[Diagnostic]) -> tuple[Pick, ...]:
     """The members of the columns across at which a measure orders."""
     hint = 'Write {"Table.column": value} with columns of the axis across; null is (empty), {"unmatched": true} is (unmatched).'
-    if not isinstance(found, Mapping):
-        wrong.append(Diagnostic("bad_sort", "“at” names no members.", place="sort", hint=hint))
-        return ()
     picks = []
-    for text, value in found.items():
+    for text, value in at.items():
         try:
             pick = read_pick(star, text, [value])
         except Refused as refused:
@@ -234,43 +208,31 @@ def _read_at(star: Star, found: Any, columns: Sequence[tuple[str, str]], wrong: 
     return tuple(picks)
 
 
-def _read_top(star: Star, found: Any, measures: Sequence[str], rows: Sequence[tuple[str, str]], wrong: list[Diagnostic]) -> Top | None:
-    if found is None:
+def _read_top(star: Star, spec: ProbeSpec, rows: Sequence[tuple[str, str]], wrong: list[Diagnostic]) -> Top | None:
+    if spec.top is None:
         return None
-    hint = 'Write {"count": 10, "by": "a measure of the probe", "asc": false}.'
-    count, by = (found.get("count"), _measure_of(found.get("by"), measures)) if isinstance(found, Mapping) else (None, None)
-    if not isinstance(count, int) or isinstance(count, bool) or count < 1 or by is None:
-        wrong.append(Diagnostic("bad_top", "This says not which lines are the top ones.", place="top", hint=hint))
+    by = _measure_of(spec.top.by, spec.measures)
+    if by is None:
+        hint = f"It is one of {', '.join(spec.measures)}." if spec.measures else ""
+        wrong.append(Diagnostic("bad_top", f"{spec.top.by} is no measure of this probe.", place="top", hint=hint))
         return None
-    level = _read_level(star, found.get("level"), rows, "top", wrong)
-    return Top(count, by, bool(found.get("asc", False)), level, bool(found.get("ties", True)))
+    return Top(spec.top.count, by, spec.top.asc, _read_level(star, spec.top.level, rows, "top", wrong), spec.top.ties)
 
 
-def _read_level(star: Star, found: Any, rows: Sequence[tuple[str, str]], place: str, wrong: list[Diagnostic]) -> int | None:
+def _read_level(star: Star, text: str | None, rows: Sequence[tuple[str, str]], place: str, wrong: list[Diagnostic]) -> int | None:
     """The place of a column on the axis of rows; None where none is named."""
-    if found is None:
+    if text is None:
         return None
     hint = f"It is one of {', '.join(f'{a}.{b}' for a, b in rows)}." if rows else "There are no columns on the rows."
     try:
-        column = star.model.find_column(str(found))
+        column = star.model.find_column(text)
     except Refused as refused:
         wrong.extend(_in(d, place) for d in refused.diagnostics)
         return None
     if column not in rows:
-        wrong.append(Diagnostic("bad_level", f"{found} does not stand on the rows.", place=place, hint=hint))
+        wrong.append(Diagnostic("bad_level", f"{text} does not stand on the rows.", place=place, hint=hint))
         return None
     return list(rows).index(column)
-
-
-def _read_having(star: Star, found: Any, rows: Sequence[tuple[str, str]], wrong: list[Diagnostic]) -> tuple[Having, ...]:
-    having = []
-    for item in found if isinstance(found, list) else [None]:
-        if not isinstance(item, Mapping) or not isinstance(item.get("where"), str) or not set(item) <= {"where", "level"}:
-            hint = 'Write {"where": "a condition over measures", "level": "Table.column"}; without a level it is that of whole lines.'
-            wrong.append(Diagnostic("bad_having", "This is no condition on lines.", place="having", hint=hint))
-            continue
-        having.append(Having(item["where"], _read_level(star, item.get("level"), rows, "having", wrong)))
-    return tuple(having)
 
 
 def member_mask(star: Star, pick: Pick) -> Array:

@@ -10,7 +10,7 @@ import numpy as np
 
 from nexorem.core.engine import fast, scan
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
 from nexorem.core.model.model import Column, Measure, Model, Table, link_from_json
 from nexorem.core.model.star import Star, table_rows
@@ -80,7 +80,7 @@ def main() -> None:
         for page in PAGES:
             for axes in ([], ["D.one"], ["D.many"], ["F.small", "D.one"]):
                 probe = {"measures": [f"m{i}" for i in range(len(FORMULAS))], "rows": axes, "columns": [], "picks": page}
-                answer(found, read_probe(found, probe), Budget())
+                answer(found, probe_of(found, probe), Budget())
 
 
 if __name__ == "__main__":

@@ -18,10 +18,10 @@ def names_of(model: Model, kind: str) -> list[str]:
         case "link":
             return [k.name for k in model.links]
         case "hierarchy":
-            return [str(h.get("name")) for h in model.hierarchies]
+            return [h.name for h in model.hierarchies]
         case "measure":
             return [m.name for m in model.measures]
-    return [str(x.get("name")) for x in (model.probes if kind == "probe" else model.folios)]
+    return [x.name for x in model.probes] if kind == "probe" else [x.name for x in model.folios]
 
 
 def present_name(model: Model, kind: str, name: str) -> str:
@@ -30,7 +30,7 @@ def present_name(model: Model, kind: str, name: str) -> str:
     for _ in range(len(model.renamed) + 1):
         if name.lower() in known:
             break
-        later = next((str(x["now"]) for x in model.renamed if x["kind"] == kind and str(x["was"]).lower() == name.lower()), None)
+        later = next((x.now for x in model.renamed if x.kind == kind and x.was.lower() == name.lower()), None)
         if later is None:
             break
         name = later
@@ -41,8 +41,8 @@ def earlier_names(model: Model, kind: str, name: str) -> list[str]:
     """A thing's name and those it had before."""
     found = [name]
     for item in reversed(model.renamed):
-        if item["kind"] == kind and str(item["now"]).lower() in {x.lower() for x in found}:
-            found.append(str(item["was"]))
+        if item.kind == kind and item.now.lower() in {x.lower() for x in found}:
+            found.append(item.was)
     return found
 
 
@@ -102,12 +102,12 @@ def _present_column(model: Model, table: str, column: str) -> tuple[str, str]:
         known = model.table(table)
         if known and known.column(column):
             break
-        names = [str(x["now"]) for x in model.renamed if x["kind"] == "column" and str(x["was"]).lower() == f"{table}.{column}".lower()]
+        names = [x.now for x in model.renamed if x.kind == "column" and x.was.lower() == f"{table}.{column}".lower()]
         own = known.name if known else table
         if names:
             column = names[-1].removeprefix(f"{own}.").removeprefix(f"{table}.")
             continue
-        later = next((str(x["now"]) for x in model.renamed if x["kind"] == "table" and str(x["was"]).lower() == table.lower()), None)
+        later = next((x.now for x in model.renamed if x.kind == "table" and x.was.lower() == table.lower()), None)
         if known or later is None:
             break
         table = later

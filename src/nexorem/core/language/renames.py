@@ -4,20 +4,35 @@ probes, folios. The model under the new name is made as a whole; `edits_between`
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import asdict, dataclass, fields, replace
 from itertools import pairwise
-from typing import Any
+from typing import Any, TypeVar
 
 from nexorem.core.diagnostics import Refused, near_hint, refuse
 from nexorem.core.language.former import names_of
 from nexorem.core.language.lexer import Token, tokenize
-from nexorem.core.language.uses import Text, defined_beside, named_in, put_at, texts_of
+from nexorem.core.language.uses import Text, Way, defined_beside, folio_with, named_in, probe_with, texts_of
 from nexorem.core.model.model import Link, Measure, Model, Table, link_json, table_json
 from nexorem.core.model.names import PLAIN, quoted, reference_text
+from nexorem.core.model.specs import (
+    Accepted,
+    FolioSpec,
+    FormerName,
+    Hierarchy,
+    MemberPick,
+    PickSpec,
+    Place,
+    ProbeSpec,
+    Tile,
+    read_spec,
+    spec_json,
+)
 from nexorem.core.model.star import Star
 
 KINDS = ("table", "column", "link", "hierarchy", "probe", "folio")
 Edit = dict[str, Any]
+Ref = Callable[[str], str]
+N = TypeVar("N", ProbeSpec, FolioSpec, Hierarchy)
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,10 +89,9 @@ def renamed(star: Star, change: Renaming, steps: Callable[[Table, Renaming], Tab
     tables = [_table(steps(x, change), x, change, formulas) for x in model.tables]
     measures = [_measure(m, change, formulas) for m in model.measures]
     ref = _references(model, change)
-    probes = [_probe(p, ref, change, formulas, ("probe", str(p.get("name")))) for p in model.probes]
-    folios = [_folio(f, ref, change, formulas) for f in model.folios]
-    levels = ({**h, "levels": [ref(x) for x in h.get("levels", ())]} for h in model.hierarchies)
-    hierarchies = tuple(_named_anew(h, change, "hierarchy") for h in levels)
+    probes = [_named_anew(_probe(probe_with(p, _of(formulas, "probe", p.name)), ref), change, "probe") for p in model.probes]
+    folios = [_named_anew(_folio(folio_with(f, _of(formulas, "folio", f.name)), ref, change), change, "folio") for f in model.folios]
+    hierarchies = tuple(_named_anew(replace(h, levels=tuple(map(ref, h.levels))), change, "hierarchy") for h in model.hierarchies)
     links = tuple(_link(model, k, change) for k in model.links)
     return replace(
         model,
@@ -93,13 +107,17 @@ def renamed(star: Star, change: Renaming, steps: Callable[[Table, Renaming], Tab
     )
 
 
-def remembered(model: Model, change: Renaming) -> tuple[Mapping[str, Any], ...]:
+def _of(formulas: Mapping[tuple[str, str, Way], str], kind: str, owner: str) -> dict[Way, str]:
+    return {way: formula for (k, o, way), formula in formulas.items() if (k, o) == (kind, owner)}
+
+
+def remembered(model: Model, change: Renaming) -> tuple[FormerName, ...]:
     """The names that things had, for addresses and packages given away: a name that is in use again leads to what has it now."""
     was, now = (f"{change.table}.{x}" if change.kind == "column" else x for x in (change.old, change.new))
     if was.lower() == now.lower():
         return model.renamed
-    kept = [x for x in model.renamed if (x["kind"], str(x["was"]).lower()) not in ((change.kind, was.lower()), (change.kind, now.lower()))]
-    return (*kept, {"kind": change.kind, "was": was, "now": now})
+    kept = [x for x in model.renamed if (x.kind, x.was.lower()) not in ((change.kind, was.lower()), (change.kind, now.lower()))]
+    return (*kept, read_spec(FormerName, {"kind": change.kind, "was": was, "now": now}))
 
 
 # formulas
@@ -213,11 +231,11 @@ def _link(model: Model, link: Link, change: Renaming) -> Link:
     return replace(made, name=name)
 
 
-def _references(model: Model, change: Renaming) -> Callable[[Any], Any]:
+def _references(model: Model, change: Renaming) -> Ref:
     """How a written `Table.column` is written afterwards; what is no column of the model stays."""
 
-    def ref(text: Any) -> Any:
-        if not isinstance(text, str) or change.kind not in ("table", "column"):
+    def ref(text: str) -> str:
+        if change.kind not in ("table", "column"):
             return text
         try:
             found = model.find_column(text)
@@ -229,78 +247,45 @@ def _references(model: Model, change: Renaming) -> Callable[[Any], Any]:
     return ref
 
 
-def _named_anew(item: Mapping[str, Any], change: Renaming, kind: str) -> dict[str, Any]:
-    return {**item, "name": change.new} if change.kind == kind and item.get("name") == change.old else dict(item)
+def _named_anew(item: N, change: Renaming, kind: str) -> N:
+    return replace(item, name=change.new) if change.kind == kind and item.name == change.old else item
 
 
-def _probe(
-    probe: Mapping[str, Any],
-    ref: Callable[[Any], Any],
-    change: Renaming,
-    formulas: Mapping[Any, str],
-    owner: tuple[str, str],
-    way: tuple[str | int, ...] = (),
-) -> dict[str, Any]:
-    """A probe, or the picks of a folio, with its columns and formulas as they are written afterwards."""
-    found: Any = dict(probe)
-    for (kind, name, key), formula in formulas.items():
-        if (kind, name) == owner and key[: len(way)] == way and (way or "tiles" not in key):
-            found = put_at(found, key[len(way) :], formula)
-    for part in ("rows", "columns"):
-        if isinstance(found.get(part), list | tuple):
-            found[part] = [ref(x) for x in found[part]]
-    if isinstance(found.get("picks"), list | tuple):
-        found["picks"] = [{**p, "column": ref(p["column"])} if isinstance(p, Mapping) and "column" in p else p for p in found["picks"]]
-    if isinstance(found.get("sort"), list | tuple):
-        found["sort"] = [_order(o, ref) if isinstance(o, Mapping) else o for o in found["sort"]]
-    if isinstance(found.get("having"), list | tuple):
-        found["having"] = [_at_level(x, ref) for x in found["having"]]
-    if isinstance(found.get("top"), Mapping):
-        found["top"] = _at_level(found["top"], ref)
-    return _named_anew(found, change, "probe") if owner[0] == "probe" else found
+def _probe(probe: ProbeSpec, ref: Ref) -> ProbeSpec:
+    """A probe with its columns as they are written afterwards."""
+
+    def level(at: str | None) -> str | None:
+        return ref(at) if at else at
+
+    return replace(
+        probe,
+        rows=tuple(map(ref, probe.rows)),
+        columns=tuple(map(ref, probe.columns)),
+        picks=_picks(probe.picks, ref),
+        sort=tuple(replace(o, by=ref(o.by), at={ref(k): v for k, v in o.at.items()}) for o in probe.sort),
+        having=tuple(replace(h, level=level(h.level)) for h in probe.having),
+        top=replace(probe.top, level=level(probe.top.level)) if probe.top else None,
+    )
 
 
-def _at_level(item: Any, ref: Callable[[Any], Any]) -> Any:
-    """A condition on lines, or the top, whose level may be a column."""
-    return {**item, "level": ref(item["level"])} if isinstance(item, Mapping) and item.get("level") else item
+def _picks(picks: Sequence[PickSpec], ref: Ref) -> tuple[PickSpec, ...]:
+    return tuple(replace(p, column=ref(p.column)) if isinstance(p, MemberPick) else p for p in picks)
 
 
-def _order(order: Mapping[str, Any], ref: Callable[[Any], Any]) -> dict[str, Any]:
-    found = dict(order) | ({"by": ref(order["by"])} if "by" in order else {})
-    if isinstance(order.get("at"), Mapping):
-        found["at"] = {ref(k): v for k, v in order["at"].items()}
-    return found
+def _folio(folio: FolioSpec, ref: Ref, change: Renaming) -> FolioSpec:
+    return replace(folio, picks=_picks(folio.picks, ref), tiles=tuple(_tile(t, ref, change) for t in folio.tiles))
 
 
-def _folio(folio: Mapping[str, Any], ref: Callable[[Any], Any], change: Renaming, formulas: Mapping[Any, str]) -> dict[str, Any]:
-    owner = "folio", str(folio.get("name"))
-    own = [(key, formula) for (kind, name, key), formula in formulas.items() if (kind, name) == owner and key[:1] == ("picks",)]
-    conditions = {_text_at(folio, key): formula for key, formula in own}
-    found = _probe(folio, ref, change, formulas, owner)
-    tiles = []
-    for place, tile in enumerate(folio.get("tiles") or ()):
-        made = dict(tile) if isinstance(tile, Mapping) else tile
-        if isinstance(tile, Mapping):
-            asked = tile.get("probe")
-            if isinstance(asked, Mapping):
-                made["probe"] = _probe(asked, ref, change, formulas, owner, ("tiles", place, "probe"))
-            elif change.kind == "probe" and asked == change.old:
-                made["probe"] = change.new
-            if isinstance(tile.get("without"), list | tuple):
-                made["without"] = [conditions.get(x, ref(x)) for x in tile["without"]]
-        tiles.append(made)
-    if "tiles" in folio:
-        found["tiles"] = tiles
-    return _named_anew(found, change, "folio")
+def _tile(tile: Tile, ref: Ref, change: Renaming) -> Tile:
+    probe = tile.probe
+    if isinstance(probe, ProbeSpec):
+        probe = _probe(probe, ref)
+    elif change.kind == "probe" and probe == change.old:
+        probe = change.new
+    return replace(tile, probe=probe, without=tuple(map(ref, tile.without)))
 
 
-def _text_at(item: Any, key: Sequence[str | int]) -> Any:
-    for part in key:
-        item = item[part]
-    return item
-
-
-def _places(model: Model, change: Renaming) -> dict[str, Any]:
+def _places(model: Model, change: Renaming) -> dict[str, Place]:
     """Where tables stand in the star: keys are `FACT/TABLE`, or `FACT + FACT/TABLE`."""
     if change.kind != "table":
         return dict(model.places)
@@ -313,10 +298,10 @@ def _places(model: Model, change: Renaming) -> dict[str, Any]:
     return {key(k): v for k, v in model.places.items()}
 
 
-def _accepted(model: Model, change: Renaming) -> tuple[Mapping[str, Any], ...]:
+def _accepted(model: Model, change: Renaming) -> tuple[Accepted, ...]:
     """What was accepted of a thing stays accepted of it."""
     was, now = f"{change.kind} {change.old}", f"{change.kind} {change.new}"
-    return tuple({**x, "about": now} if x.get("about") == was else x for x in model.accepted)
+    return tuple(replace(x, about=now) if x.about == was else x for x in model.accepted)
 
 
 # a model's changes as edits
@@ -334,20 +319,21 @@ def edits_between(before: Model, after: Model) -> list[Edit]:
         edits += _changed("change_measure", x.name, *({f.name: getattr(m, f.name) for f in fields(m)} for m in (x, y)))
     for kept, kind in (("probes", "probe"), ("folios", "folio"), ("hierarchies", "hierarchy")):
         for place, (old, new) in enumerate(zip(getattr(before, kept), getattr(after, kept), strict=True)):
-            if dict(old) == dict(new):
+            if old == new:
                 continue
-            if old.get("name") != new.get("name"):
-                edits.append({"kind": f"remove_{kind}", "name": old["name"]})
-            edits.append({"kind": f"put_{kind}", kind: dict(new), "at": place})
+            if old.name != new.name:
+                edits.append({"kind": f"remove_{kind}", "name": old.name})
+            edits.append({"kind": f"put_{kind}", kind: spec_json(new), "at": place})
     if dict(before.places) != dict(after.places):
         gone = {key: None for key in before.places if key not in after.places}
-        edits.append({"kind": "place_tables", "places": gone | {k: v for k, v in after.places.items() if before.places.get(k) != v}})
+        moved = {k: spec_json(v) for k, v in after.places.items() if before.places.get(k) != v}
+        edits.append({"kind": "place_tables", "places": gone | moved})
     for item, other in zip(before.accepted, after.accepted, strict=True):
         if item != other:
-            edits.append({"kind": "reopen_finding", **{k: item.get(k, "") for k in ("code", "about", "key")}})
-            edits.append({"kind": "accept_finding", **other})
+            edits.append({"kind": "reopen_finding", "code": item.code, "about": item.about, "key": item.key})
+            edits.append({"kind": "accept_finding", **asdict(other)})
     if before.renamed != after.renamed:
-        edits.append({"kind": "put_renamed", "renamed": [dict(x) for x in after.renamed]})
+        edits.append({"kind": "put_renamed", "renamed": [spec_json(x) for x in after.renamed]})
     return edits
 
 

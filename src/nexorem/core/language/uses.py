@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 from nexorem.core.diagnostics import OverLimit, Refused, Span, refuse
@@ -12,7 +12,10 @@ from nexorem.core.language.lexer import Token, tokenize
 from nexorem.core.language.names import Named
 from nexorem.core.model.model import Model, plain
 from nexorem.core.model.names import quoted
+from nexorem.core.model.specs import ConditionPick, FolioSpec, MemberPick, PickSpec, ProbeSpec, Tile, spec_json
 from nexorem.core.model.star import Star
+
+Way = tuple[str | int, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,7 +25,7 @@ class Text:
     kind: str
     owner: str
     formula: str
-    key: tuple[str | int, ...] = ()
+    key: Way = ()
 
 
 def texts_of(model: Model) -> Iterator[Text]:
@@ -36,26 +39,48 @@ def texts_of(model: Model) -> Iterator[Text]:
             if column.formula:
                 yield Text("column", f"{table.name}.{column.name}", column.formula)
     for probe in model.probes:
-        yield from _probe_texts("probe", str(probe.get("name")), probe)
+        yield from _probe_texts("probe", probe.name, probe)
     for folio in model.folios:
-        name, tiles = str(folio.get("name")), folio.get("tiles")
-        yield from _probe_texts("folio", name, {"picks": folio.get("picks")})
-        for place, tile in enumerate(tiles if isinstance(tiles, list | tuple) else ()):
-            asked = tile.get("probe") if isinstance(tile, Mapping) else None
-            if isinstance(asked, Mapping):
-                yield from _probe_texts("folio", name, asked, ("tiles", place, "probe"))
+        yield from _probe_texts("folio", folio.name, folio.shared())
+        for place, tile in enumerate(folio.tiles):
+            if isinstance(tile.probe, ProbeSpec):
+                yield from _probe_texts("folio", folio.name, tile.probe, ("tiles", place, "probe"))
 
 
-def _probe_texts(kind: str, owner: str, probe: Mapping[str, Any], way: tuple[str | int, ...] = ()) -> Iterator[Text]:
-    define = probe.get("define")
-    for name, formula in define.items() if isinstance(define, Mapping) else ():
-        yield Text(kind, owner, str(formula), (*way, "define", name))
-    for place, pick in enumerate(probe.get("picks") or ()):
-        if isinstance(pick, Mapping) and isinstance(pick.get("where"), str):
-            yield Text(kind, owner, pick["where"], (*way, "picks", place, "where"))
-    for place, item in enumerate(probe.get("having") or ()):
-        if isinstance(item, Mapping) and isinstance(item.get("where"), str):
-            yield Text(kind, owner, item["where"], (*way, "having", place, "where"))
+def _probe_texts(kind: str, owner: str, probe: ProbeSpec, way: Way = ()) -> Iterator[Text]:
+    for name, formula in probe.define.items():
+        yield Text(kind, owner, formula, (*way, "define", name))
+    for place, pick in enumerate(probe.picks):
+        if isinstance(pick, ConditionPick):
+            yield Text(kind, owner, pick.where, (*way, "picks", place, "where"))
+    for place, item in enumerate(probe.having):
+        yield Text(kind, owner, item.where, (*way, "having", place, "where"))
+
+
+def probe_with(probe: ProbeSpec, formulas: Mapping[Way, str], way: Way = ()) -> ProbeSpec:
+    """A probe with other formulas, by the ways to them as `Text` has them."""
+    having = (replace(h, where=formulas.get((*way, "having", place, "where"), h.where)) for place, h in enumerate(probe.having))
+    define = {name: formulas.get((*way, "define", name), formula) for name, formula in probe.define.items()}
+    return replace(probe, define=define, picks=_picks_with(probe.picks, formulas, way), having=tuple(having))
+
+
+def _picks_with(picks: Sequence[PickSpec], formulas: Mapping[Way, str], way: Way) -> tuple[PickSpec, ...]:
+    return tuple(
+        replace(p, where=formulas.get((*way, "picks", place, "where"), p.where)) if isinstance(p, ConditionPick) else p
+        for place, p in enumerate(picks)
+    )
+
+
+def folio_with(folio: FolioSpec, formulas: Mapping[Way, str]) -> FolioSpec:
+    """A folio with other formulas. A tile that does without a condition names it by its text."""
+    picks = _picks_with(folio.picks, formulas, ())
+    both = zip(folio.picks, picks, strict=True)
+    conditions = {a.where: b.where for a, b in both if isinstance(a, ConditionPick) and isinstance(b, ConditionPick)}
+    tiles = []
+    for place, tile in enumerate(folio.tiles):
+        probe = probe_with(tile.probe, formulas, ("tiles", place, "probe")) if isinstance(tile.probe, ProbeSpec) else tile.probe
+        tiles.append(replace(tile, probe=probe, without=tuple(conditions.get(x, x) for x in tile.without)))
+    return replace(folio, picks=picks, tiles=tuple(tiles))
 
 
 def bind_text(star: Star, binder: Binder, text: Text) -> None:
@@ -118,38 +143,34 @@ def uses_of(star: Star, kind: str, name: str) -> list[dict[str, Any]]:
             if (n.kind, n.name.lower()) == (kind, name.lower()):
                 found.append({"kind": text.kind, "owner": text.owner, "formula": text.formula, "start": n.start, "end": n.end})
     for probe in star.model.probes:
-        lists = [*(probe.get("measures") or ())] if kind == "measure" else _columns(probe) if kind == "column" else []
-        if name.lower() in (str(x).replace('"', "").lower() for x in lists):
-            found.append({"kind": "probe", "owner": str(probe.get("name")), "formula": "", "start": 0, "end": 0})
+        if _lists(probe, kind, name):
+            found.append({"kind": "probe", "owner": probe.name, "formula": "", "start": 0, "end": 0})
     for folio in star.model.folios:
-        tiles = _tiles(folio)
-        lists = [x for t in tiles for x in t.get("measures") or ()] if kind == "measure" else []
-        lists += [x for t in (folio, *tiles) for x in _columns(t)] if kind == "column" else []
-        if name.lower() in (str(x).replace('"', "").lower() for x in lists):
-            found.append({"kind": "folio", "owner": str(folio.get("name")), "formula": "", "start": 0, "end": 0})
+        if any(_lists(probe, kind, name) for probe in (folio.shared(), *folio.own_probes())):
+            found.append({"kind": "folio", "owner": folio.name, "formula": "", "start": 0, "end": 0})
     return found
 
 
-def _tiles(folio: Mapping[str, Any]) -> list[Mapping[str, Any]]:
-    """The probes written into a folio's tiles."""
-    tiles = folio.get("tiles")
-    asked = [t.get("probe") for t in tiles if isinstance(t, Mapping)] if isinstance(tiles, list | tuple) else []
-    return [p for p in asked if isinstance(p, Mapping)]
+def _lists(probe: ProbeSpec, kind: str, name: str) -> bool:
+    """Whether a probe names a measure or a column outside of its formulas."""
+    listed = probe.measures if kind == "measure" else columns_of(probe) if kind == "column" else ()
+    return name.lower() in (x.replace('"', "").lower() for x in listed)
 
 
-def _columns(probe: Mapping[str, Any]) -> list[str]:
-    picked = [p["column"] for p in probe.get("picks") or () if isinstance(p, Mapping) and "column" in p]
-    return [*(probe.get("rows") or ()), *(probe.get("columns") or ()), *picked]
+def columns_of(probe: ProbeSpec) -> list[str]:
+    """The columns that a probe's axes and picks name, as they are written."""
+    return [*probe.rows, *probe.columns, *(p.column for p in probe.picks if isinstance(p, MemberPick))]
 
 
 def defined_beside(model: Model, text: Text) -> Mapping[str, str]:
     """The formulas of the probe that a text stands in."""
-    owners = {"probe": model.probes, "folio": model.folios}.get(text.kind, ())
-    probe: Any = next((p for p in owners if str(p.get("name")) == text.owner), None)
-    for part in text.key[: text.key.index("probe") + 1] if "probe" in text.key else ():
-        probe = probe[part]
-    define = probe.get("define") if probe else None
-    return {str(k): str(v) for k, v in define.items()} if isinstance(define, Mapping) else {}
+    if text.kind == "probe":
+        return next((p.define for p in model.probes if p.name == text.owner), {})
+    if text.kind == "folio" and text.key[0] == "tiles":
+        folio = next(x for x in model.folios if x.name == text.owner)
+        probe = folio.tiles[int(text.key[1])].probe
+        return probe.define if isinstance(probe, ProbeSpec) else {}
+    return {}
 
 
 def renaming(star: Star, name: str, to: str) -> list[dict[str, Any]]:
@@ -177,7 +198,7 @@ def replacing(star: Star, name: str, to: str) -> list[dict[str, Any]]:
     model = star.model
     edits: list[dict[str, Any]] = []
     columns: dict[str, dict[str, str]] = {}
-    kept = {"probe": {str(p.get("name")): p for p in model.probes}, "folio": {str(f.get("name")): f for f in model.folios}}
+    written_anew: dict[tuple[str, str], dict[Way, str]] = {}
     for text in texts_of(model):
         named = named_in(star, text, defined_beside(model, text))
         spans = [(n.start, n.end) for n in named if n.kind == "measure" and n.name.lower() == name.lower()]
@@ -194,21 +215,17 @@ def replacing(star: Star, name: str, to: str) -> list[dict[str, Any]]:
             table, column = owner_of(star, text.owner)
             columns.setdefault(table, {})[column] = formula
         else:
-            kept[text.kind][text.owner] = put_at(kept[text.kind][text.owner], text.key, formula)
-            if text.key[0] == "picks" and text.kind == "folio":  # a tile that does without a condition names it by its text
-                kept["folio"][text.owner] = _doing_without(kept["folio"][text.owner], text.formula, formula)
+            written_anew.setdefault((text.kind, text.owner), {})[text.key] = formula
     edits += [_with_formulas(model, owner, formulas) for owner, formulas in columns.items()]
     for probe in model.probes:
-        changed_probe = _renamed_lists(kept["probe"][str(probe.get("name"))], name, to)
-        if changed_probe != probe:
-            edits.append({"kind": "put_probe", "probe": changed_probe})
+        changed = _renamed_lists(probe_with(probe, written_anew.get(("probe", probe.name), {})), name, to)
+        if changed != probe:
+            edits.append({"kind": "put_probe", "probe": spec_json(changed)})
     for folio in model.folios:
-        changed_folio = kept["folio"][str(folio.get("name"))]
-        tiles = [_renamed_tile(t, name, to) for t in changed_folio.get("tiles") or ()]
-        if tiles != list(changed_folio.get("tiles") or ()):
-            changed_folio = {**changed_folio, "tiles": tiles}
-        if changed_folio != folio:
-            edits.append({"kind": "put_folio", "folio": changed_folio})
+        anew = folio_with(folio, written_anew.get(("folio", folio.name), {}))
+        anew = replace(anew, tiles=tuple(_renamed_tile(t, name, to) for t in anew.tiles))
+        if anew != folio:
+            edits.append({"kind": "put_folio", "folio": spec_json(anew)})
     return edits
 
 
@@ -246,57 +263,35 @@ def written(formula: str, spans: list[tuple[int, int]], word: str) -> str:
     return formula
 
 
-def _doing_without(folio: Mapping[str, Any], before: str, after: str) -> dict[str, Any]:
-    tiles = [
-        {**t, "without": [after if x == before else x for x in t["without"]]} if isinstance(t, Mapping) and t.get("without") else t
-        for t in folio.get("tiles") or ()
-    ]
-    return {**folio, "tiles": tiles}
-
-
-def put_at(owner: Any, key: tuple[str | int, ...], formula: str) -> Any:
-    """A copy of a probe or folio with another formula at the end of a way; what is beside the way is shared with the original."""
-    if not key:
-        return formula
-    if isinstance(owner, Mapping):
-        return {**owner, key[0]: put_at(owner[key[0]], key[1:], formula)}
-    return [put_at(x, key[1:], formula) if i == key[0] else x for i, x in enumerate(owner)]
-
-
-def _renamed_lists(probe: Mapping[str, Any], name: str, to: str) -> dict[str, Any]:
+def _renamed_lists(probe: ProbeSpec, name: str, to: str) -> ProbeSpec:
     """A probe whose measures, order and look name the measure anew."""
 
-    def new(x: Any) -> Any:
-        return to if isinstance(x, str) and x.lower() == name.lower() else x
+    def new(x: str) -> str:
+        return to if x.lower() == name.lower() else x
 
-    found = dict(probe)
-    if isinstance(found.get("define"), Mapping) and any(str(k).lower() == name.lower() for k in found["define"]):
-        return found  # a formula of its own goes by that name here
-    if isinstance(found.get("measures"), list | tuple):
-        found["measures"] = list(dict.fromkeys(new(m) for m in found["measures"]))
-    if isinstance(found.get("sort"), list | tuple):
-        found["sort"] = [{**x, "by": new(x.get("by"))} if isinstance(x, Mapping) else x for x in found["sort"]]
-    if isinstance(found.get("top"), Mapping):
-        found["top"] = {**found["top"], "by": new(found["top"].get("by"))}
-    if isinstance(found.get("look"), Mapping):
-        found["look"] = {k: _renamed_look(v, new) for k, v in found["look"].items()}
-    return found
+    if any(k.lower() == name.lower() for k in probe.define):
+        return probe  # a formula of its own goes by that name here
+    look = probe.look
+    if look:
+        formats = {new(k): v for k, v in look.formats.items()}
+        shade, bars, folded, pinned = (tuple(map(new, x)) for x in (look.shade, look.bars, look.folded, look.pinned))
+        look = replace(look, formats=formats, shade=shade, bars=bars, folded=folded, pinned=pinned)
+    return replace(
+        probe,
+        measures=tuple(dict.fromkeys(map(new, probe.measures))),
+        sort=tuple(replace(x, by=new(x.by)) for x in probe.sort),
+        top=replace(probe.top, by=new(probe.top.by)) if probe.top else None,
+        look=look,
+    )
 
 
-def _renamed_tile(tile: Any, name: str, to: str) -> Any:
+def _renamed_tile(tile: Tile, name: str, to: str) -> Tile:
     """A tile whose probe, and what its number is held against, name the measure anew."""
-    if not isinstance(tile, Mapping) or not isinstance(tile.get("probe"), Mapping):
+    if not isinstance(tile.probe, ProbeSpec):
         return tile
-    found = {**tile, "probe": _renamed_lists(tile["probe"], name, to)}
-    if found["probe"] != tile["probe"] and str(tile.get("against")).lower() == name.lower():
-        found["against"] = to
-    return found
-
-
-def _renamed_look(value: Any, new: Any) -> Any:
-    if isinstance(value, Mapping):
-        return {new(k): v for k, v in value.items()}
-    return [new(x) for x in value] if isinstance(value, list | tuple) else value
+    probe = _renamed_lists(tile.probe, name, to)
+    against = to if probe != tile.probe and tile.against.lower() == name.lower() else tile.against
+    return replace(tile, probe=probe, against=against)
 
 
 def named_at(star: Star, name: str, formula: str, at: int) -> Named | None:

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
 
 from nexorem.core.design.matrix import bound_probe
 from nexorem.core.diagnostics import Refused
 from nexorem.core.language import typed as t
 from nexorem.core.model.paths import Inflow
+from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import nodes, scans
 
@@ -34,25 +33,21 @@ def attention(star: Star) -> Attention:
     """What all probes and folios of a model look at; those that cannot be answered look at nothing but themselves."""
     found = Attention()
     for probe in star.model.probes:
-        name = str(probe.get("name"))
-        found.note(f"probe {name}", name)
-        _look(star, probe, name, found)
+        found.note(f"probe {probe.name}", probe.name)
+        _look(star, probe, probe.name, found)
     for folio in star.model.folios:
-        name = str(folio.get("name"))
-        found.note(f"folio {name}", name)
-        tiles = folio.get("tiles")
-        for tile in tiles if isinstance(tiles, list | tuple) else ():
-            asked = tile.get("probe") if isinstance(tile, Mapping) else None
-            if isinstance(asked, str):
-                found.note(f"probe {asked}", name)
-            elif isinstance(asked, Mapping):
-                _look(star, asked, name, found)
+        found.note(f"folio {folio.name}", folio.name)
+        for tile in folio.tiles:
+            if isinstance(tile.probe, str):
+                found.note(f"probe {tile.probe}", folio.name)
+            elif tile.probe is not None:
+                _look(star, tile.probe, folio.name, found)
     return found
 
 
-def _look(star: Star, data: Mapping[str, Any], watcher: str, found: Attention) -> None:
+def _look(star: Star, probe: ProbeSpec, watcher: str, found: Attention) -> None:
     try:
-        measures, filtered = bound_probe(star, data)
+        measures, filtered = bound_probe(star, probe)
     except Refused:
         return
     for table in filtered:

@@ -16,7 +16,7 @@ def of_design(star: Star) -> list[Finding]:
     found = [f for table in star.model.tables if table.grain_columns for f in _grain(star, table)]
     found += [f for table in star.model.tables if table.key for f in _key(star, table)]
     for hierarchy in star.model.hierarchies:
-        name = str(hierarchy.get("name") or "a hierarchy")
+        name = hierarchy.name
         for fault in hierarchy_faults(star, hierarchy):
             examples = "; ".join(f"{x['member']} under {', '.join(map(str, x['parents']))}" for x in fault["examples"][:2])
             told = f"In the hierarchy {name}: {fault['sentence']}" + (f" {examples}." if examples else "")

@@ -37,7 +37,7 @@ def findings(star: Star) -> list[dict[str, Any]]:
     found += [f for probe in star.model.probes for f in of_probe(star, probe)]
     found += [f for folio in star.model.folios for f in of_folio(star, folio)]
     looked_at = attention(star)
-    reasons = {tuple(str(x.get(k, "")) for k in ("code", "about", "key")): str(x.get("reason", "")) for x in star.model.accepted}
+    reasons = {x.finding: x.reason for x in star.model.accepted}
     told = [_told(f, looked_at, reasons.get((f.code, f.about, f.key))) for f in found]
     # The order of the model stands behind: sorting is stable.
     return sorted(told, key=lambda f: (GROUPS.index(f["group"]), f["code"] not in UNANSWERED, -len(f["watchers"])))

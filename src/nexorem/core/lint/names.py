@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
-from typing import Any
 
 from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
-from nexorem.core.language.uses import bind_text, texts_of
+from nexorem.core.language.uses import bind_text, columns_of, texts_of
 from nexorem.core.lint.finding import Finding
 from nexorem.core.model.model import Table
+from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import scans
 from nexorem.core.words import listed
@@ -55,26 +55,16 @@ def _listed_columns(star: Star) -> Iterator[str]:
     for probe in star.model.probes:
         yield from _columns_of(probe)
     for folio in star.model.folios:
-        yield from _columns_of(folio)
-        tiles = folio.get("tiles")
-        for tile in tiles if isinstance(tiles, list | tuple) else ():
-            if isinstance(tile, Mapping) and isinstance(tile.get("probe"), Mapping):
-                yield from _columns_of(tile["probe"])
+        for probe in (folio.shared(), *folio.own_probes()):
+            yield from _columns_of(probe)
     for hierarchy in star.model.hierarchies:
-        yield from _texts(hierarchy.get("levels"))
+        yield from hierarchy.levels
 
 
-def _columns_of(probe: Mapping[str, Any]) -> Iterator[str]:
-    yield from _texts(probe.get("rows"))
-    yield from _texts(probe.get("columns"))
-    yield from (p["column"] for p in probe.get("picks") or () if isinstance(p, Mapping) and isinstance(p.get("column"), str))
-    for order in probe.get("sort") or ():
-        if isinstance(order, Mapping):
-            yield from _texts([order.get("by"), *(order.get("at") or ())])
-
-
-def _texts(found: Any) -> list[str]:
-    return [x for x in found if isinstance(x, str)] if isinstance(found, list | tuple) else []
+def _columns_of(probe: ProbeSpec) -> Iterator[str]:
+    yield from columns_of(probe)
+    for order in probe.sort:
+        yield from (order.by, *order.at)
 
 
 def of_names(star: Star, used: Used) -> list[Finding]:
@@ -138,7 +128,7 @@ def of_damage(star: Star) -> list[Finding]:
     """What an older version let through, and was put right when the model was opened."""
     found = []
     for item in star.model.damage:
-        about, part, was = (str(item.get(k, "")) for k in ("about", "part", "was"))
+        about, part, was = item.about, item.part, item.was
         what = f"its part {part}" if part else "it"
         short = was if len(was) <= 80 else was[:80] + "…"
         sentence = f"Of the {about} {what} was stored as {short}, which it cannot be; it was left out, or taken as a text."

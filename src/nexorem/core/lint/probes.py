@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
-from typing import Any
+from collections.abc import Collection, Sequence
+from dataclasses import replace
 
 from nexorem.core.design.roles import role
 from nexorem.core.design.truth.additive import additivity, adds
@@ -12,18 +12,19 @@ from nexorem.core.engine.planned import planned
 from nexorem.core.engine.probe import Probe, read_probe
 from nexorem.core.language import typed as t
 from nexorem.core.lint.finding import Finding
+from nexorem.core.model.specs import FolioSpec, ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.plan.dependence import reached_by
 from nexorem.core.plan.tree import edits_of, scans
 from nexorem.core.words import listed
 
 
-def of_probe(star: Star, data: Mapping[str, Any]) -> list[Finding]:
+def of_probe(star: Star, spec: ProbeSpec) -> list[Finding]:
     """All findings of one probe; one that cannot be read is a finding itself."""
-    name = str(data.get("name") or "a probe")
+    name = spec.name or "a probe"
     about = f"probe {name}"
     try:
-        probe = read_probe(star, data)
+        probe = read_probe(star, spec)
         plan = planned(star, probe)
     except Refused as refused:
         first = refused.diagnostics[0]
@@ -38,28 +39,18 @@ def of_probe(star: Star, data: Mapping[str, Any]) -> list[Finding]:
     return found
 
 
-def of_folio(star: Star, data: Mapping[str, Any]) -> list[Finding]:
+def of_folio(star: Star, folio: FolioSpec) -> list[Finding]:
     """Tiles whose probe is not in the model, or cannot be answered."""
-    name = str(data.get("name") or "a folio")
-    about, found = f"folio {name}", list[Finding]()
-    known = {str(p.get("name")) for p in star.model.probes}
-    tiles = data.get("tiles")
-    for tile in tiles if isinstance(tiles, list | tuple) else ():
-        asked = tile.get("probe") if isinstance(tile, Mapping) else None
-        if isinstance(asked, str) and asked not in known:
-            found.append(
-                Finding(
-                    "broken_tile",
-                    "warning",
-                    about,
-                    f"A tile of {name} shows the probe {asked}, which is not in the model.",
-                    "Take it off the folio, or name another probe.",
-                )
-            )
-        elif isinstance(asked, Mapping):
-            title = str(tile.get("title") or "a tile")
-            broken = [f for f in of_probe(star, {**asked, "name": title}) if f.code == "broken_probe"]
-            found += [Finding("broken_tile", "warning", about, f"In {name}: {f.sentence}", f.mend) for f in broken]
+    about, found = f"folio {folio.name}", list[Finding]()
+    known = {p.name for p in star.model.probes}
+    for tile in folio.tiles:
+        if isinstance(tile.probe, ProbeSpec):
+            title = tile.title or "a tile"
+            broken = [f for f in of_probe(star, replace(tile.probe, name=title)) if f.code == "broken_probe"]
+            found += [Finding("broken_tile", "warning", about, f"In {folio.name}: {f.sentence}", f.mend) for f in broken]
+        elif tile.probe is not None and tile.probe not in known:
+            sentence = f"A tile of {folio.name} shows the probe {tile.probe}, which is not in the model."
+            found.append(Finding("broken_tile", "warning", about, sentence, "Take it off the folio, or name another probe."))
     return found
 
 

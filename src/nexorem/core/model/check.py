@@ -27,8 +27,8 @@ def check_names(model: Model) -> list[Diagnostic]:
         ("table", [t.name for t in model.tables]),
         ("link", [k.name for k in model.links]),
         ("measure", [m.name for m in model.measures]),
-        ("probe", [str(p.get("name")) for p in model.probes]),
-        ("folio", [str(x.get("name")) for x in model.folios]),
+        ("probe", [p.name for p in model.probes]),
+        ("folio", [x.name for x in model.folios]),
     ]
     lists += [(f"column of {t.name}", [c.name for c in t.columns]) for t in model.tables]
     for what, names in lists:

@@ -7,13 +7,14 @@ words; `touches` names what it changes, so that edits made at the same time can 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import fields, replace
+from dataclasses import asdict, fields, replace
 from typing import Any
 
 from nexorem.core.diagnostics import Refused, near_hint, refuse
 from nexorem.core.model.check import check_shape
 from nexorem.core.model.model import Link, Measure, Model, Table, link_from_json, link_json, plain, table_from_json, table_json
 from nexorem.core.model.names import column_text
+from nexorem.core.model.specs import Accepted, FolioSpec, FormerName, Hierarchy, Place, ProbeSpec, read_spec, spec_json
 
 Edit = Mapping[str, Any]
 Applied = tuple[Model, dict[str, Any]]
@@ -104,63 +105,75 @@ def _change_measure(model: Model, edit: Edit) -> Applied:
     return changed, {"kind": "change_measure", "name": after.name, "set": back}
 
 
-def _with(model: Model, kept: str, items: tuple[Mapping[str, Any], ...]) -> Model:
-    match kept:
-        case "probes":
+Listed = ProbeSpec | FolioSpec | Hierarchy
+
+
+def _with(model: Model, kind: str, items: tuple[Any, ...]) -> Model:
+    match kind:
+        case "probe":
             return replace(model, probes=items)
-        case "folios":
+        case "folio":
             return replace(model, folios=items)
     return replace(model, hierarchies=items)
 
 
-def _put(model: Model, kept: str, kind: str, item: dict[str, Any], at: Any) -> Applied:
+def _listed(model: Model, kind: str) -> tuple[Listed, ...]:
+    match kind:
+        case "probe":
+            return model.probes
+        case "folio":
+            return model.folios
+    return model.hierarchies
+
+
+def _put(model: Model, kind: str, item: Listed, at: Any) -> Applied:
     """A probe, folio or hierarchy, new or in place of the one of its name."""
-    items: tuple[Mapping[str, Any], ...] = getattr(model, kept)
-    old = next((x for x in items if x.get("name") == item["name"]), None)
+    items = _listed(model, kind)
+    old = next((x for x in items if x.name == item.name), None)
     if old is not None:
-        changed = tuple(item if x is old else x for x in items)
-        return _with(model, kept, changed), {"kind": f"put_{kind}", kind: dict(old)}
-    return _with(model, kept, _inserted(items, item, at)), {"kind": f"remove_{kind}", "name": item["name"]}
+        return _with(model, kind, tuple(item if x is old else x for x in items)), {"kind": f"put_{kind}", kind: spec_json(old)}
+    return _with(model, kind, _inserted(items, item, at)), {"kind": f"remove_{kind}", "name": item.name}
 
 
-def _remove(model: Model, kept: str, kind: str, name: str) -> Applied:
+def _remove(model: Model, kind: str, name: str) -> Applied:
     """The model without a probe, folio or hierarchy."""
-    items: tuple[Mapping[str, Any], ...] = getattr(model, kept)
-    old = next((x for x in items if x.get("name") == name), None)
+    items = _listed(model, kind)
+    old = next((x for x in items if x.name == name), None)
     if old is None:
         raise refuse(f"unknown_{kind}", f"There is no {kind} {name} any more.")
     left = tuple(x for x in items if x is not old)
-    return _with(model, kept, left), {"kind": f"put_{kind}", kind: dict(old), "at": items.index(old)}
+    return _with(model, kind, left), {"kind": f"put_{kind}", kind: spec_json(old), "at": items.index(old)}
 
 
 def _put_probe(model: Model, edit: Edit) -> Applied:
-    return _put(model, "probes", "probe", dict(edit["probe"]), edit.get("at"))
+    return _put(model, "probe", read_spec(ProbeSpec, edit["probe"]), edit.get("at"))
 
 
 def _remove_probe(model: Model, edit: Edit) -> Applied:
-    return _remove(model, "probes", "probe", edit["name"])
+    return _remove(model, "probe", edit["name"])
 
 
 def _put_folio(model: Model, edit: Edit) -> Applied:
-    return _put(model, "folios", "folio", dict(edit["folio"]), edit.get("at"))
+    return _put(model, "folio", read_spec(FolioSpec, edit["folio"]), edit.get("at"))
 
 
 def _remove_folio(model: Model, edit: Edit) -> Applied:
-    return _remove(model, "folios", "folio", edit["name"])
+    return _remove(model, "folio", edit["name"])
 
 
 def _put_hierarchy(model: Model, edit: Edit) -> Applied:
-    found = {"name": str(edit["hierarchy"]["name"]).strip(), "levels": [str(x) for x in edit["hierarchy"]["levels"]]}
-    if not found["name"] or len(found["levels"]) < 2:
+    spec = read_spec(Hierarchy, edit["hierarchy"])
+    name = spec.name.strip()
+    if not name or len(spec.levels) < 2:
         raise refuse(
             "bad_hierarchy", "A hierarchy has a name and two levels or more.", "Write the widest level first, each as Table.column."
         )
-    found["levels"] = [column_text(*model.find_column(x)) for x in found["levels"]]
-    return _put(model, "hierarchies", "hierarchy", found, edit.get("at"))
+    levels = tuple(column_text(*model.find_column(x)) for x in spec.levels)
+    return _put(model, "hierarchy", Hierarchy(name, levels), edit.get("at"))
 
 
 def _remove_hierarchy(model: Model, edit: Edit) -> Applied:
-    return _remove(model, "hierarchies", "hierarchy", edit["name"])
+    return _remove(model, "hierarchy", edit["name"])
 
 
 def _table(model: Model, name: str) -> Table:
@@ -235,42 +248,44 @@ def _together(model: Model, edit: Edit) -> Applied:
 def _place_tables(model: Model, edit: Edit) -> Applied:
     """Where a person has pulled tables to in the star; None lets the program place a table again."""
     places = dict(model.places)
-    back = {key: places.get(key) for key in edit["places"]}
+    back = {key: spec_json(places[key]) if key in places else None for key in edit["places"]}
     for key, place in edit["places"].items():
         if place is None:
             places.pop(key, None)
         else:
-            places[key] = {"x": float(place["x"]), "y": float(place["y"])}
+            places[key] = read_spec(Place, place)
     return replace(model, places=places), {"kind": "place_tables", "places": back}
 
 
-def _is_of(found: Mapping[str, Any], edit: Edit) -> bool:
-    return all(found.get(k, "") == edit.get(k, "") for k in ("code", "about", "key"))
+def _accepted(model: Model, edit: Edit) -> Accepted | None:
+    """What is accepted of the finding that an edit names."""
+    named = (edit.get("code", ""), edit.get("about", ""), edit.get("key", ""))
+    return next((x for x in model.accepted if x.finding == named), None)
 
 
 def _accept_finding(model: Model, edit: Edit) -> Applied:
     """Keeps a finding as known, with a reason; accepted once more, the reason is another."""
-    item = {k: str(edit.get(k, "")) for k in ("code", "about", "key", "reason")}
-    old = next((x for x in model.accepted if _is_of(x, edit)), None)
+    item = Accepted(*(str(edit.get(k, "")) for k in ("code", "about", "key", "reason")))
+    old = _accepted(model, edit)
     if old is None:
-        back = {"kind": "reopen_finding", **{k: item[k] for k in ("code", "about", "key")}}
+        back = {"kind": "reopen_finding", "code": item.code, "about": item.about, "key": item.key}
         return replace(model, accepted=_inserted(model.accepted, item, edit.get("at"))), back
     kept = tuple(item if x is old else x for x in model.accepted)
-    return replace(model, accepted=kept), {"kind": "accept_finding", **old}
+    return replace(model, accepted=kept), {"kind": "accept_finding", **asdict(old)}
 
 
 def _reopen_finding(model: Model, edit: Edit) -> Applied:
-    old = next((x for x in model.accepted if _is_of(x, edit)), None)
+    old = _accepted(model, edit)
     if old is None:
         raise refuse("unknown_finding", "This finding is not accepted any more.")
     left = tuple(x for x in model.accepted if x is not old)
-    return replace(model, accepted=left), {"kind": "accept_finding", **old, "at": model.accepted.index(old)}
+    return replace(model, accepted=left), {"kind": "accept_finding", **asdict(old), "at": model.accepted.index(old)}
 
 
 def _put_renamed(model: Model, edit: Edit) -> Applied:
     """The names that things had, as a whole."""
-    back = {"kind": "put_renamed", "renamed": [dict(x) for x in model.renamed]}
-    return replace(model, renamed=tuple(dict(x) for x in edit["renamed"])), back
+    back = {"kind": "put_renamed", "renamed": [spec_json(x) for x in model.renamed]}
+    return replace(model, renamed=tuple(read_spec(FormerName, x) for x in edit["renamed"])), back
 
 
 KINDS: dict[str, Callable[[Model, Edit], Applied]] = {

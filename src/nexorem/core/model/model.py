@@ -9,6 +9,7 @@ from typing import Any
 
 from nexorem.core.diagnostics import near_hint, refuse
 from nexorem.core.model.names import columns_text, split_key, split_reference
+from nexorem.core.model.specs import Accepted, Damage, FolioSpec, FormerName, Hierarchy, Place, ProbeSpec, read_spec, spec_json
 
 CARDINALITIES = ("many-to-one", "one-to-one", "many-to-many")
 FLOWS = ("one-way", "two-way")
@@ -141,24 +142,23 @@ class Measure:
 
 @dataclass(frozen=True)
 class Model:
-    """A whole model. `probes`, `folios`, `hierarchies`, `checks` and `places` (where tables stand in the star) are kept as JSON; `damage`
-    is what could not be read when it was opened, as `about`, `part` and `was`; `accepted` are findings that are known, as `code`, `about`,
-    `key` and `reason`; `renamed` the names that things had, as `kind`, `was` and `now`; `language` the edition of the language it was begun
-    in, 1 where nothing says so."""
+    """A whole model. `places` says where tables stand in the star (by `FACT/TABLE`); `checks` are kept as JSON; `damage` is what could not
+    be read when it was opened; `accepted` are findings that are known; `renamed` the names that things had; `language` the edition of the
+    language it was begun in, 1 where nothing says so."""
 
     name: str
     tables: tuple[Table, ...] = ()
     links: tuple[Link, ...] = ()
     measures: tuple[Measure, ...] = ()
-    probes: tuple[Mapping[str, Any], ...] = ()
-    hierarchies: tuple[Mapping[str, Any], ...] = ()
+    probes: tuple[ProbeSpec, ...] = ()
+    hierarchies: tuple[Hierarchy, ...] = ()
     checks: tuple[Mapping[str, Any], ...] = ()
-    places: Mapping[str, Any] = field(default_factory=dict)
+    places: Mapping[str, Place] = field(default_factory=dict)
     title: str = ""
-    folios: tuple[Mapping[str, Any], ...] = ()
-    damage: tuple[Mapping[str, Any], ...] = ()
-    accepted: tuple[Mapping[str, Any], ...] = ()
-    renamed: tuple[Mapping[str, Any], ...] = ()
+    folios: tuple[FolioSpec, ...] = ()
+    damage: tuple[Damage, ...] = ()
+    accepted: tuple[Accepted, ...] = ()
+    renamed: tuple[FormerName, ...] = ()
     language: int = LANGUAGE
 
     def table(self, name: str) -> Table | None:
@@ -194,6 +194,10 @@ class Model:
         alike = [k for k in self.links if {k.from_text, k.to_text} == {link.from_text, link.to_text}]
         name = link.name.replace('"', '""')
         return f'link "{name}"' if len(alike) > 1 else link.ends_text
+
+    def probe(self, name: str) -> ProbeSpec | None:
+        """The probe of that name, whatever its case."""
+        return next((p for p in self.probes if p.name.lower() == name.lower()), None)
 
     def measure(self, name: str) -> Measure | None:
         """The measure of that name, whatever its case."""
@@ -339,40 +343,37 @@ def table_from_json(item: Mapping[str, Any]) -> Table:
     return Table(columns=columns, calendar=calendar, **lists, **kept)
 
 
+SPECS: dict[str, type[Any]] = {"probes": ProbeSpec, "hierarchies": Hierarchy, "folios": FolioSpec}
+NOTES: dict[str, type[Any]] = {"damage": Damage, "accepted": Accepted, "renamed": FormerName}
+
+
 def model_json(model: Model) -> dict[str, Any]:
     """The whole model as JSON; `model_from_json` reads it back to an equal value."""
-    more = {key: [dict(x) for x in getattr(model, key)] for key in ("damage", "accepted", "renamed") if getattr(model, key)}
+    kept = {key: [spec_json(x) for x in getattr(model, key)] for key in (*SPECS, *NOTES) if key in SPECS or getattr(model, key)}
     return {
         "name": model.name,
         "title": model.title,
         "tables": [table_json(t) for t in model.tables],
         "links": [link_json(k) for k in model.links],
         "measures": [plain(m) for m in model.measures],
-        "probes": [dict(p) for p in model.probes],
-        "hierarchies": [dict(h) for h in model.hierarchies],
         "checks": [dict(c) for c in model.checks],
-        "folios": [dict(x) for x in model.folios],
-        "places": dict(model.places),
+        "places": {key: spec_json(place) for key, place in model.places.items()},
         "language": model.language,
-        **more,
+        **kept,
     }
 
 
 def model_from_json(data: Mapping[str, Any]) -> Model:
     """Reads what `model_json` wrote."""
     tables = [table_from_json(item) for item in data["tables"]]
+    specs: dict[str, Any] = {key: tuple(read_spec(kind, x) for x in data.get(key, ())) for key, kind in {**SPECS, **NOTES}.items()}
     model = Model(data["name"], tuple(tables), title=data.get("title", ""))
     return replace(
         model,
         links=tuple(link_from_json(model, k) for k in data["links"]),
         measures=tuple(Measure(**m) for m in data["measures"]),
-        probes=tuple(data["probes"]),
-        hierarchies=tuple(data["hierarchies"]),
         checks=tuple(data["checks"]),
-        places=dict(data["places"]),
-        folios=tuple(data.get("folios", ())),
-        damage=tuple(data.get("damage", ())),
-        accepted=tuple(data.get("accepted", ())),
-        renamed=tuple(data.get("renamed", ())),
+        places={key: read_spec(Place, place) for key, place in data["places"].items()},
         language=data.get("language", 1),
+        **specs,
     )

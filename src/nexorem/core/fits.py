@@ -14,11 +14,13 @@ from nexorem.core.diagnostics import Diagnostic, Refused
 DEEPEST = 60  # levels of lists and objects
 LARGEST = 2**63  # beyond any whole number that travels
 MOST_TOLD = 20
+TAGS = ("in-list", "condition")  # of unions whose members have no name of their own; no part of a place
 
 # By the library's word for a fault: what is said of it. In braces the bounds that were not kept.
 SAYINGS = {
     "missing": "is missing",
     "extra_forbidden": "is not known here",
+    "unexpected_keyword_argument": "is not known here",
     "string_type": "is not a text",
     "string_unicode": "is not a text of whole characters",
     "bool_type": "is neither true nor false",
@@ -72,7 +74,7 @@ def misfits(error: ValidationError, skip: int = 0) -> list[tuple[str, str]]:
     """Each place that does not fit, dotted, and what is wrong there; `skip` leaves out so many first parts of a place."""
     told = []
     for e in error.errors(include_url=False, include_input=False):
-        parts = [str(x) for x in e["loc"][skip:]]
+        parts = [str(x) for x in e["loc"][skip:] if x not in TAGS]
         told.append((".".join(parts), saying(e["type"], e.get("ctx", {}))))
     return list(dict.fromkeys(told))
 
@@ -85,7 +87,7 @@ def told_misfits(places: Sequence[tuple[str, str]], code: str, what: str, place:
 def fitted(adapter: TypeAdapter[Any], data: Any, code: str, what: str, place: str = "", skip: int = 0) -> Any:
     """A value of a type; refuses with a diagnostic for each place that does not fit."""
     try:
-        return adapter.validate_python(data)
+        return adapter.validate_json(json.dumps(data))
     except ValidationError as error:
         raise Refused(told_misfits(misfits(error, skip), code, what, place)) from None
 
@@ -128,7 +130,7 @@ def mended(adapter: TypeAdapter[Any], data: Any) -> tuple[Any, list[dict[str, st
     data = json.loads(json.dumps(data), parse_constant=lambda _: None)
     for _ in range(1000):
         try:
-            adapter.validate_python(data)
+            adapter.validate_json(json.dumps(data))
             return data, changes
         except ValidationError as error:
             fault = error.errors(include_url=False, include_input=False)[0]
