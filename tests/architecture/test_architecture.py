@@ -17,6 +17,7 @@ INSIDE_CORE = [
     "columns",
     "formats",
     "fits",
+    "results",
     "kept",
     "functions",
     "model",

@@ -10,6 +10,7 @@ from pathlib import Path
 from werkzeug.serving import make_server
 
 from nexorem.server.app import create_app
+from nexorem.work.actor import COMMAND_LINE
 from tests.store.cluster import fresh_url
 
 DEMO = Path(__file__).parents[2] / "demo" / "lantern_isles"
@@ -29,15 +30,15 @@ class Site:
 
     def model(self):
         """The address of a new model of the demo."""
-        return f"{self.address}/m/{self.app.extensions['nexorem'].open(DEMO)}"
+        return f"{self.address}/m/{self.app.extensions['nexorem'].open(COMMAND_LINE, DEMO)}"
 
     def demo(self):
         """The address of a new model of the demo, gathered from its raw files, with its steps."""
-        return f"{self.address}/m/{self.app.extensions['nexorem'].gather(sorted(RAW.iterdir()), DEMO / 'steps.json')}"
+        return f"{self.address}/m/{self.app.extensions['nexorem'].gather(COMMAND_LINE, sorted(RAW.iterdir()), DEMO / 'steps.json')}"
 
     def empty(self, title="Trial"):
         """The address of a new model without tables."""
-        return f"{self.address}/m/{self.app.extensions['nexorem'].new(title)}"
+        return f"{self.address}/m/{self.app.extensions['nexorem'].new(COMMAND_LINE, title)}"
 
 
 @cache

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from selenium.webdriver.common.action_chains import ActionChains
 
+from nexorem.work.actor import COMMAND_LINE
 from tests.browser.driver import Keys
 from tests.browser.site import site
 from tests.browser.test_benches import GROUPS, NEAR
@@ -86,7 +87,7 @@ class Everyone(Bench):
                 ("sales.csv", 'item no.,net.amount,"say ""hi"""\na,1.5,x\nb,2,y\nz,4,x\n'),
             ):
                 (Path(folder) / name).write_text(text)
-            self.address = f"{site().address}/m/{site().app.extensions['nexorem'].open(Path(folder))}"
+            self.address = f"{site().address}/m/{site().app.extensions['nexorem'].open(COMMAND_LINE, Path(folder))}"
         self.open("probe", p=probe(measures=["net amount"]))
         for button, words in (("Add a column to the rows", "kind.of"), ("Add a column across", "say")):
             self.b.click(button)

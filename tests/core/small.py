@@ -10,12 +10,12 @@ from dataclasses import replace
 
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of, read_pick
-from nexorem.core.engine.trace import trace
 from nexorem.core.limits import Budget
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Calendar, Column, Measure, Model, Table, link_from_json, model_from_json, model_json
 from nexorem.core.model.star import Star, table_rows
 from nexorem.core.values import vector
+from tests.plain import trace
 
 D = dt.date
 TABLES = {

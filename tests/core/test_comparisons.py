@@ -19,7 +19,7 @@ MONTHS = {"year": 12, "quarter": 3, "month": 1}
 
 
 def asked(star, names, offered=(), **probe):
-    define = {name: formula for c in offered for name, formula, _ in c.adds if formula}
+    define = {a.name: a.formula for c in offered for a in c.adds if a.formula}
     return list(answer(star, probe_of(star, {"measures": names, "define": define, **probe}), Budget()).tidy())
 
 
@@ -44,7 +44,7 @@ class Compared(unittest.TestCase):
         ]
         for unit, months in MONTHS.items():
             found = offered[f"a {unit} earlier"]
-            (before, _, _), (change, _, _) = found.adds
+            before, change = (a.name for a in found.adds)
             for first, last in spans:
                 with self.subTest(unit, first=first):
                     days = f"Calendar.date BETWEEN DATE '{first}' AND DATE '{last}'"
@@ -62,12 +62,12 @@ class Compared(unittest.TestCase):
     def test_the_page_and_other_measures(self):
         offered = comparisons(DEMO, "seats_sold")
         page = next(c for c in offered if c.key == "page")
-        name = page.adds[0][0]
+        name = page.adds[0].name
         picks = [{"column": "Island.group", "in": ["Near Isles", "Middle Holms"]}]
         cells = asked(DEMO, ["seats_sold", name], [page], rows=["Port.name"], columns=["Calendar.year"], picks=picks)
         self.assertTrue(math.isclose(sum(c[name] or 0 for c in cells), 1))
         other = next(c for c in offered if c.key == "measure" and c.label == "target_seats")
-        less = other.adds[1][0]
+        less = other.adds[1].name
         for cell in asked(DEMO, ["seats_sold", "target_seats", less], [other], rows=["Route.code"]):
             self.assertEqual(cell[less] or 0, (cell["seats_sold"] or 0) - (cell["target_seats"] or 0))
         self.assertEqual(comparisons(DEMO, "target_verdict"), [])  # a text
@@ -85,7 +85,7 @@ class Compared(unittest.TestCase):
             except Refused:
                 continue
             for found in random.Random(seed).sample(offered := comparisons(maker.star, names[0]), min(2, len(offered))):
-                added = [name for name, _, _ in found.adds]
+                added = [a.name for a in found.adds]
                 cells = asked(
                     maker.star, list(dict.fromkeys([names[0], *added])), [found], **{k: v for k, v in probe.items() if k != "measures"}
                 )

@@ -5,25 +5,36 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 
-from nexorem.core.design.change import doubles, reach_change, switched_off, yielding
-from nexorem.core.design.hold import held_given, held_measure
-from nexorem.core.design.layout import GAP, Box, layout
-from nexorem.core.design.matrix import bus_matrix, probe_gaps
-from nexorem.core.design.opening import opening, reach_of
-from nexorem.core.design.roles import grain_test, hierarchy_faults, role
+from nexorem.core.design.change import doubles, switched_off, yielding
+from nexorem.core.design.layout import GAP, Box
+from nexorem.core.design.matrix import probe_gaps
+from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
-from nexorem.core.language.assist import complete
 from nexorem.core.language.binder import Binder
-from nexorem.core.lint.findings import findings
 from nexorem.core.model.check import check_model
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import link_from_json
 from nexorem.core.model.paths import doubled_paths, model_state
-from nexorem.core.model.specs import Hierarchy
-from nexorem.core.plan.reach import carrying_edits, carrying_ways, first_stop, reach_after, reached_tables, reaches
+from nexorem.core.model.specs import Hierarchy, Place
+from nexorem.core.plan.reach import NO_WAY, carrying_edits, carrying_ways, reached_tables, reaches
 from nexorem.package.read import open_package
 from tests.core.small import LINKS, STAR, STRIPPED, TABLES, edited, keeping, make_star
 from tests.oracle.random_models import Maker
+from tests.plain import (
+    bus_matrix,
+    complete,
+    findings,
+    first_stop,
+    grain_test,
+    held_given,
+    held_measure,
+    hierarchy_faults,
+    layout,
+    opening,
+    reach_after,
+    reach_change,
+    reach_of,
+)
 
 DEMO = open_package(Path(__file__).parents[2] / "demo" / "lantern_isles")
 SEEDS = 60
@@ -74,13 +85,13 @@ class Reach(unittest.TestCase):
                     continue
                 stops = min(s for s, _ in every)
                 length = min(len(k) for s, k in every if s == stops)
-                links = found["path"] if "path" in found else found["blocked"]
-                self.assertEqual((len(found.get("stops", [])), len(links)), (stops, length), (seed, a, b))
+                links = found.path or found.chain
+                self.assertEqual((len(found.stops), len(links)), (stops, length), (seed, a, b))
                 nearest = [changes(star, a, k) for s, k in every if (s, len(k)) == (stops, length)]
                 self.assertEqual(changes(star, a, links), min(nearest), (seed, a, b))
                 choices += len({*nearest}) > 1
                 self.assertEqual(
-                    "path" in found,
+                    bool(found.path),
                     b in {f.table for f in star.inflow(b, star.state).walk()} and a in {f.table for f in star.inflow(b, star.state).walk()},
                 )
                 ways += 1
@@ -147,14 +158,14 @@ class Openings(unittest.TestCase):
             star = Maker(seed).star
             names = [t.name for t in star.model.tables]
             for a, b in itertools.permutations(names, 2):
-                if "path" in reaches(star, star.state, a).get(b, {}):
+                if reaches(star, star.state, a).get(b, NO_WAY).path:
                     continue
                 told = opening(star, a, b)
                 if told["edits"]:
                     opened += 1
                     then = edited(star, told["edits"])
                     self.assertEqual(doubled_paths(then.model, then.state), [], (seed, a, b))
-                    self.assertIn("path", reaches(then, then.state, a).get(b, {}), (seed, a, b, told))
+                    self.assertTrue(reaches(then, then.state, a).get(b, NO_WAY).path, (seed, a, b, told))
                     self.assertTrue(told["title"])
                     # The smallest: no single edit of a link does it at less.
                     for link, change in itertools.product(
@@ -165,7 +176,7 @@ class Openings(unittest.TestCase):
                             if link.from_table != link.to_table
                             else star
                         )
-                        if not doubled_paths(alone.model, alone.state) and "path" in reaches(alone, alone.state, a).get(b, {}):
+                        if not doubled_paths(alone.model, alone.state) and reaches(alone, alone.state, a).get(b, NO_WAY).path:
                             self.assertLessEqual(cost(told["edits"]), 1 + ("flow" in change), (seed, a, b, told, link.name, change))
                 if told["given"]:
                     given += 1
@@ -191,6 +202,7 @@ class Openings(unittest.TestCase):
 
     def test_what_filters_and_what_is_filtered(self):
         told = reach_of(STAR, "Port")
+        told |= told["scans"][0]
         self.assertEqual({f["table"] for f in told["filters"]}, {"Booking", "Crew"})
         self.assertEqual({f["table"] for f in told["filtered_by"]}, {"Crew"})
         blocked = {b["table"]: [s["reason"] for s in b["stops"]] for b in told["blocked"]}
@@ -245,7 +257,7 @@ class Tables(unittest.TestCase):
                     if row[level] is not None:
                         parents.setdefault(row[level], set()).add(row[above])
                 several = {k: v for k, v in parents.items() if len(v) > 1}
-                told = hierarchy_faults(maker.star, {"name": "h", "levels": [f"{table}.{above}", f"{table}.{level}"]})
+                told = hierarchy_faults(maker.star, Hierarchy("h", (f"{table}.{above}", f"{table}.{level}")))
                 self.assertEqual(sum(f["count"] for f in told), len(several), (seed, above, level))
                 wrong, right = wrong + bool(several), right + (not several)
                 for example in (e for f in told for e in f["examples"]):
@@ -313,9 +325,9 @@ class Matrix(unittest.TestCase):
             self.assertEqual((cell["kind"], cell["via"], len(cell["links"]), cell["two_way"]), (kind, via, links, two_way), (fact, other))
         for fact in found["facts"]:
             for other in found["dimensions"]:
-                path = reaches(star, star.state, other).get(fact, {}).get("path")
+                path = reaches(star, star.state, other).get(fact, NO_WAY).path
                 kind = found["cells"][fact].get(other, {"kind": "none"})["kind"]
-                self.assertEqual(kind in ("direct", "through", "loose"), path is not None, (fact, other))
+                self.assertEqual(kind in ("direct", "through", "loose"), bool(path), (fact, other))
 
     def test_gaps_are_what_a_probe_runs_into(self):
         probe = {
@@ -399,7 +411,7 @@ class Places(unittest.TestCase):
     def test_pulled_and_hidden_tables(self):
         model = replace(
             DEMO.model,
-            places={"Booking/Island": {"x": -700, "y": 33}},
+            places={"Booking/Island": Place(-700, 33)},
             tables=tuple(replace(t, hidden=t.name in ("Agent", "Price band")) for t in DEMO.model.tables),
         )
         told = layout(model, "Booking")

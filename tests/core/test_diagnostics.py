@@ -11,11 +11,11 @@ from nexorem.core.engine.probe import probe_of
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.foreign import INSTEAD
 from nexorem.core.language.parser import parse
-from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.limits import Budget, Limits
 from tests.core.small import LINKS, STAR, grid, make_star
 from tests.core.test_language_page import examples
 from tests.core.test_scalars import CASES as SCALARS
+from tests.plain import vocabulary
 
 # (formula, the codes in order, the text under the first)
 WRONG = [

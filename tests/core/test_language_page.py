@@ -40,7 +40,7 @@ class Page(unittest.TestCase):
         text = PAGE.read_text(encoding="utf-8").lower()
         from nexorem.core.language.vocabulary import vocabulary
 
-        for word in (x["name"] for x in vocabulary() if x["kind"] != "function"):
+        for word in (x.name for x in vocabulary() if x.kind != "function"):
             self.assertTrue(re.search(rf"\b{word}\b", text), word)
 
 

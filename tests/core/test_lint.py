@@ -4,9 +4,9 @@ import datetime as dt
 import unittest
 from dataclasses import replace
 
-from nexorem.core.lint.findings import findings
 from nexorem.core.model.model import Measure
 from tests.core.small import LINKS, MEASURES, TABLES, keeping, make_star
+from tests.plain import findings
 
 D = dt.date
 

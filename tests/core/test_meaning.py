@@ -4,8 +4,9 @@ import unittest
 from dataclasses import replace
 
 from nexorem.core.diagnostics import Refused
+from nexorem.core.model.specs import UNMATCHED
 from nexorem.core.model.star import Star
-from tests.core.small import LINKS, STAR, TABLES, UNMATCHED, grid, make_star, value
+from tests.core.small import LINKS, STAR, TABLES, grid, make_star, value
 
 PORT, REGION, NAME, YEAR, WEEK = "Port__code", "Port__region", "Port__name", "Cal__year", "Cal__week"
 
@@ -85,7 +86,7 @@ class Meaning(unittest.TestCase):
                 self.assertEqual(found, expected) if not isinstance(expected, float) else self.assertAlmostEqual(found, expected)
 
     def test_picks_and_coordinates_hold_together(self):
-        picks = [{"column": "Port.region", "in": ["South", UNMATCHED]}]
+        picks = [{"column": "Port.region", "in": ["South", {"unmatched": True}]}]
         self.assertEqual(value("seats", picks=picks), 26)
         self.assertEqual(value("seats", picks=picks, Port__region="North"), None)
         self.assertEqual(value("seats", picks=[{"where": "Booking.seats > 4"}]), 56)

@@ -4,13 +4,10 @@ import random
 import unittest
 from dataclasses import replace
 
-from nexorem.core.design.matrix import bus_matrix
 from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.candidates import candidate_keys
-from nexorem.core.engine.profile import profile
 from nexorem.core.language.binder import Binder
-from nexorem.core.lint.findings import findings
 from nexorem.core.model.check import check_model, check_shape
 from nexorem.core.model.edits import KINDS, apply, title, touches
 from nexorem.core.model.model import link_from_json, link_json, model_from_json, model_json
@@ -18,11 +15,12 @@ from nexorem.core.model.names import column_text, quoted, split_reference
 from nexorem.core.model.paths import doubled_paths, model_state
 from nexorem.core.model.star import Star
 from nexorem.core.plan.dependence import reached_by
-from nexorem.core.plan.reach import blocked, current, reach
+from nexorem.core.plan.reach import ChainStop, Way, reach
 from tests.core.small import LINKS, MEASURES, STAR, TABLES, make_star
 from tests.oracle.common import Filter
 from tests.oracle.interpreter import Context
 from tests.oracle.random_models import Maker
+from tests.plain import blocked, bus_matrix, current, findings, profile
 
 FACT = {
     "F": ("a:integer b:integer", [(1, 1)]),
@@ -270,10 +268,10 @@ class Checks(unittest.TestCase):
 
 class Reach(unittest.TestCase):
     def test_who_filters_whom(self):
-        self.assertEqual(reach(STAR, STAR.state, "Crew", "Booking"), {"path": ["crew", "port"]})
-        self.assertEqual(reach(STAR, STAR.state, "Booking", "Port")["stops"], [{"link": "port", "to": "Port", "reason": "one-way"}])
-        self.assertEqual(reach(STAR, STAR.state, "Tag", "Port")["stops"], [{"link": "tag", "to": "Port", "reason": "inactive"}])
-        self.assertEqual(reach(STAR, STAR.state, "Nobody", "Port"), {"none": True})
+        self.assertEqual(reach(STAR, STAR.state, "Crew", "Booking"), Way(("crew", "port")))
+        self.assertEqual(reach(STAR, STAR.state, "Booking", "Port").stops, (ChainStop("port", "Port", "one-way"),))
+        self.assertEqual(reach(STAR, STAR.state, "Tag", "Port").stops, (ChainStop("tag", "Port", "inactive"),))
+        self.assertEqual(reach(STAR, STAR.state, "Nobody", "Port"), Way())
 
     def test_reach_agrees_with_the_oracle(self):
         for seed in range(60):
@@ -285,7 +283,7 @@ class Reach(unittest.TestCase):
                 for b in maker.names:
                     if a != b:
                         self.assertEqual(
-                            "path" in reach(maker.star, maker.star.state, a, b), oracle.filtered(context, b, None), f"{seed} {a} {b}"
+                            bool(reach(maker.star, maker.star.state, a, b).path), oracle.filtered(context, b, None), f"{seed} {a} {b}"
                         )
 
     def test_roles_matrix_and_currents(self):

@@ -4,20 +4,17 @@ import unittest
 from collections import Counter
 
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.explain import explained
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of, read_pick
-from nexorem.core.engine.trace import trace
 from nexorem.core.language import typed as t
-from nexorem.core.language.assist import complete, hover
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.reading import Reader
 from nexorem.core.limits import Budget
 from nexorem.core.model.specs import UNMATCHED
 from nexorem.core.plan.ledger import ledger
-from nexorem.core.plan.reach import reach_after
 from tests.core.small import STAR
 from tests.oracle.random_models import Maker
+from tests.plain import complete, explained, hover, reach_after, trace
 
 READINGS = [
     ("seats", "Seats."),

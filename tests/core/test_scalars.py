@@ -12,11 +12,11 @@ from nexorem.core.engine.scalar import evaluate
 from nexorem.core.functions.library import FUNCTIONS
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
-from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.values import vector
 from tests.core.small import STAR
 from tests.oracle import scalars
 from tests.oracle.interpreter import Context, Env, Oracle
+from tests.plain import vocabulary
 
 D, T = dt.date, dt.datetime
 

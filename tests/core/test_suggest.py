@@ -9,7 +9,7 @@ from pathlib import Path
 from unittest import mock
 
 from nexorem.core.design.overlap import names_alike
-from nexorem.core.design.suggest import MOST, role_name, suggestions
+from nexorem.core.design.suggest import MOST, role_name
 from nexorem.core.diagnostics import OverLimit
 from nexorem.core.engine import candidates
 from nexorem.core.engine.candidates import candidate_keys
@@ -18,6 +18,7 @@ from nexorem.core.model.check import check_model
 from nexorem.core.model.model import link_from_json
 from nexorem.package.read import open_package
 from tests.core.small import STRIPPED, edited, keeping, make_star
+from tests.plain import suggestions
 
 DEMO = open_package(Path(__file__).parents[2] / "demo" / "lantern_isles")
 

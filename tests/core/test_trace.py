@@ -6,21 +6,33 @@ import unittest
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of, read_pick
-from nexorem.core.engine.trace import trace, trace_rows
+from nexorem.core.engine.trace import trace as whole_trace
 from nexorem.core.engine.trace_beside import parting
 from nexorem.core.engine.trace_rows import RowOrder
 from nexorem.core.limits import Budget
 from nexorem.core.model.specs import UNMATCHED
+from nexorem.core.results import as_json
 from tests.core.small import STAR
 from tests.oracle.common import UNMATCHED as MEMBER
 from tests.oracle.common import Filter
 from tests.oracle.interpreter import Context
 from tests.oracle.random_models import Maker
+from tests.plain import trace, trace_rows
 
 
-def told(formula, picks=(), **at):
+def traced(formula, picks=(), **at):
     probe = probe_of(STAR, {"measures": ["x"], "define": {"x": formula}, "picks": list(picks)})
-    return trace(STAR, probe, "x", [read_pick(STAR, k.replace("__", "."), [v]) for k, v in at.items()], Budget())
+    return whole_trace(STAR, probe, "x", [read_pick(STAR, k.replace("__", "."), [v]) for k, v in at.items()], Budget())
+
+
+def told(formula, **at):
+    """A trace as it is sent."""
+    return as_json(traced(formula, **at))
+
+
+def parted(first, second):
+    """Where two traces part, as it is sent."""
+    return as_json(parting(first, second))
 
 
 def only(node, kind):
@@ -182,19 +194,19 @@ class Wholes(unittest.TestCase):
         self.assertEqual([e.get("cut") for e in edits], [{"table": "Port", "rows_before": 4, "rows_after": 2}, None])
 
     def test_where_two_cells_part(self):
-        a, b = (told(f"seats given (set Port.region = '{x}')", Cal__week=1) for x in ("North", "South"))
-        found = parting(a, b)
+        a, b = (traced(f"seats given (set Port.region = '{x}')", Cal__week=1) for x in ("North", "South"))
+        found = parted(a, b)
         self.assertEqual([s["kind"] for s in found][:2], ["formula", "formula"])
         self.assertIn(
             ("filter", "filter on Port.region", "North", "South"), [(s["kind"], s["what"], s["first"], s["second"]) for s in found]
         )
         self.assertEqual((found[-1]["kind"], found[-1]["first"], found[-1]["second"]), ("value", "1", "2"))
-        self.assertEqual(parting(a, a), [])
-        weeks = parting(told("seats", Cal__week=1), told("seats", Cal__week=2))
+        self.assertEqual(parted(a, a), [])
+        weeks = parted(traced("seats", Cal__week=1), traced("seats", Cal__week=2))
         self.assertEqual(weeks[0], {"kind": "coordinate", "path": "0", "what": "Cal.week", "first": "1", "second": "2"})
 
     def test_two_cells_part_where_something_differs_and_nowhere_else(self):
-        parted = alike = 0
+        apart = alike = 0
         for seed in range(400):
             maker = Maker(seed)
             maker.with_measures(2)
@@ -209,22 +221,22 @@ class Wholes(unittest.TestCase):
             for cell in maker.r.sample(cells, 2):
                 at = {k: v for k, v in cell.items() if k != "m1"}
                 picks = [read_pick(maker.star, k, [UNMATCHED if v == "(unmatched)" else v]) for k, v in at.items()]
-                traces.append(trace(maker.star, probe_of(maker.star, probe), "m1", picks, Budget()))
-            self.assertEqual(parting(traces[0], traces[0]), [])
-            found = parting(*traces)
+                traces.append(whole_trace(maker.star, probe_of(maker.star, probe), "m1", picks, Budget()))
+            self.assertEqual(parted(traces[0], traces[0]), [])
+            found = parted(*traces)
             told = {s["what"]: (s["first"], s["second"]) for s in found if s["kind"] == "coordinate"}
-            ours, theirs = (t["coordinates"] for t in traces)
+            ours, theirs = (t.coordinates for t in traces)
             differ = {k for k in {*ours, *theirs} if ours.get(k, "all") != theirs.get(k, "all")}
             self.assertEqual({*told}, differ, seed)
             self.assertTrue(all(s["first"] != s["second"] for s in found), (seed, found))
-            values = [t["value"] for t in traces]
+            values = [t.value for t in traces]
             if values[0] != values[1] and len(found) < 40:
                 self.assertEqual(found[-1]["kind"], "value", seed)
                 # Values never part by themselves: something before them does.
                 self.assertTrue({s["kind"] for s in found} - {"value"}, seed)
-                parted += 1
+                apart += 1
             alike += values[0] == values[1]
-        self.assertGreater(parted, 12)
+        self.assertGreater(apart, 12)
         self.assertGreater(alike, 15)
 
     def test_rows_behind_a_number_page_by_page(self):

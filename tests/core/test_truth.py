@@ -6,7 +6,6 @@ import random
 import unittest
 from dataclasses import replace
 
-from nexorem.core.design.truth import marks, unmatched_told
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of
@@ -14,6 +13,7 @@ from nexorem.core.limits import Budget
 from tests.core.small import LINKS, MEASURES, STAR, TABLES, grid, make_star
 from tests.oracle.agreement import same
 from tests.oracle.random_models import Maker
+from tests.plain import marks, unmatched_told
 
 LOOSE = make_star(
     links=[k | {"active": k["name"] not in ("crew", "refund")} for k in LINKS],

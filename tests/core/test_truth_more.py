@@ -8,7 +8,6 @@ import unittest
 from dataclasses import replace
 
 from nexorem.core.design.roles import role
-from nexorem.core.design.truth import looked_at, marks, unmatched_told
 from nexorem.core.design.truth.additive import additivity
 from nexorem.core.design.truth.apart import compared_parts, rows_by_lines
 from nexorem.core.design.truth.seen import seen
@@ -21,6 +20,7 @@ from tests.core.small import LINKS, make_star
 from tests.core.test_truth import LOOSE, asked, told
 from tests.oracle.agreement import same
 from tests.oracle.random_models import Maker
+from tests.plain import looked_at, marks, unmatched_told
 
 D = dt.date
 SEEDS = int(os.environ.get("SEEDS", "2000")) // 2

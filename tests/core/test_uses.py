@@ -10,7 +10,7 @@ from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of, read_probe
 from nexorem.core.language.sheet import print_sheet, read_sheet
-from nexorem.core.language.uses import named_at, renaming, uses_of
+from nexorem.core.language.uses import named_at, renaming
 from nexorem.core.limits import Budget
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Column, Measure, Model, Table
@@ -21,6 +21,7 @@ from nexorem.package.read import open_package
 from tests.core.small import STAR, keeping, make_star
 from tests.core.test_computed import with_parts
 from tests.oracle.random_models import Maker
+from tests.plain import uses_of
 
 DEMO = open_package(Path(__file__).parents[2] / "demo" / "lantern_isles")
 MEASURES = {

@@ -10,7 +10,6 @@ from pathlib import Path
 from demo.model import TABLES
 
 from nexorem.core.diagnostics import Refused
-from nexorem.core.lint.findings import findings
 from nexorem.core.model.star import Star
 from nexorem.gather.read import read
 from nexorem.package.read import open_package
@@ -18,6 +17,7 @@ from nexorem.package.schema import NexoremProperty
 from nexorem.package.write import package_files, write_package
 from tests.core.small import STAR
 from tests.oracle.random_models import Maker
+from tests.plain import findings
 
 DEMO = Path(__file__).parents[2] / "demo" / "lantern_isles"
 GOOD = {

@@ -9,13 +9,13 @@ from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.language.former import presented
 from nexorem.core.limits import Budget
-from nexorem.core.lint.findings import findings
 from nexorem.core.model.model import model_json
 from nexorem.core.model.names import reference_text
 from nexorem.core.model.specs import ProbeSpec, read_spec, spec_json
 from nexorem.server.app import create_app
 from nexorem.store import models
 from tests.core.small import STAR
+from tests.plain import findings
 from tests.server.test_edit_forms import FOLIO, PROBE
 from tests.server.test_server import package_files, zipped
 from tests.store.cluster import fresh_url

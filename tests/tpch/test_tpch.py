@@ -6,13 +6,13 @@ import unittest
 from dataclasses import replace
 from decimal import Decimal
 
-from nexorem.core.design.suggest import suggestions
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
 from nexorem.core.model.check import check_model
 from nexorem.core.model.model import Model
 from tests.core.small import edited
+from tests.plain import suggestions
 from tests.tpch.model import LINKS, made
 from tests.tpch.queries import QUERIES
 

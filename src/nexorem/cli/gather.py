@@ -80,8 +80,6 @@ def told(found: Gathered, out: Path) -> dict[str, Any]:
         )
     said = found.model.measures or found.model.probes or any(t.key for t in found.model.tables)
     broken = [
-        {"about": f["about"], "sentence": f["sentence"], "mend": f["mend"]}
-        for f in (findings(found.star) if said else ())
-        if f["code"] in BROKEN
+        {"about": f.about, "sentence": f.sentence, "mend": f.mend} for f in (findings(found.star) if said else ()) if f.code in BROKEN
     ]
     return {"written": str(out), "tables": tables, "broken": broken}

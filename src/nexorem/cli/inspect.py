@@ -11,6 +11,7 @@ import click
 
 from nexorem.cli import common
 from nexorem.cli.query import AS_JSON, PACKAGE, axis_options, limit_options, limits_of, page_options, probe_json
+from nexorem.core import results
 from nexorem.core.design.suggest import suggestions
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.explain import explained
@@ -45,11 +46,11 @@ def explain(package: Path, measure: str | None, as_json: bool, probe_file: Path 
             )
         raise
     if as_json:
-        click.echo(json.dumps(told, ensure_ascii=False, indent=1))
+        click.echo(json.dumps(results.as_json(told), ensure_ascii=False, indent=1))
         return
-    lines = [told["reading"], "", "filters"]
-    lines += [f"  {x['column']}: {x['arriving'] or 'none'} › {x['leaving'] or 'none'} ({x['kind']})" for x in told["ledger"]] or ["  none"]
-    click.echo("\n".join([*lines, "", "typed tree", *told["tree"], "", "plan", *told["plan_text"]]))
+    lines = [told.reading, "", "filters"]
+    lines += [f"  {x.column}: {x.arriving or 'none'} › {x.leaving or 'none'} ({x.kind})" for x in told.ledger] or ["  none"]
+    click.echo("\n".join([*lines, "", "typed tree", *told.tree, "", "plan", *told.plan_text]))
 
 
 @click.command()
@@ -61,16 +62,16 @@ def reach(package: Path, edits: str | None, as_json: bool) -> None:
     """Who filters whom: for every two tables the links a filter takes from the one to the other, or what blocks it."""
     told = reach_after(open_package(package), edits or "")
     if as_json:
-        click.echo(json.dumps(told, ensure_ascii=False, indent=1))
+        click.echo(json.dumps(results.as_json(told), ensure_ascii=False, indent=1))
         return
-    for pair in told["pairs"]:
-        if "path" in pair:
-            click.echo(f"{pair['from']} filters {pair['to']} over {' › '.join(pair['path'])}")
-        elif "blocked" in pair:
-            stops = ", ".join(f"{s['link']} ({s['reason']})" for s in pair["stops"])
-            click.echo(f"{pair['from']} does not filter {pair['to']}: blocked at {stops}")
+    for pair in told.pairs:
+        if pair.path:
+            click.echo(f"{pair.from_} filters {pair.to} over {' › '.join(pair.path)}")
+        elif pair.blocked:
+            stops = ", ".join(f"{s.link} ({s.reason})" for s in pair.stops or ())
+            click.echo(f"{pair.from_} does not filter {pair.to}: blocked at {stops}")
         else:
-            click.echo(f"{pair['from']} does not filter {pair['to']}: no links lead there")
+            click.echo(f"{pair.from_} does not filter {pair.to}: no links lead there")
 
 
 @click.command()
@@ -81,13 +82,13 @@ def lint(package: Path, as_json: bool) -> None:
     """Findings about the model, its data and its measures; exit status 1 where one of them is a warning that nobody has accepted."""
     found = findings(open_package(package))
     if as_json:
-        click.echo(json.dumps({"findings": found}, ensure_ascii=False, indent=1))
+        click.echo(json.dumps({"findings": results.as_json(found)}, ensure_ascii=False, indent=1))
     else:
         for f in found:
-            seen = f" Looked at in {', '.join(f['watchers'])}." if f["group"] == "seen" else ""
-            known = f" (accepted: {f['accepted']})" if f["accepted"] is not None else ""
-            click.echo(f"{f['about']}: {f['code']} ({f['weight']}): {f['sentence']} {f['mend']}{seen}{known}")
-    if any(f["weight"] == "warning" and f["accepted"] is None for f in found):
+            seen = f" Looked at in {', '.join(f.watchers)}." if f.group == "seen" else ""
+            known = f" (accepted: {f.accepted})" if f.accepted is not None else ""
+            click.echo(f"{f.about}: {f.code} ({f.weight}): {f.sentence} {f.mend}{seen}{known}")
+    if any(f.weight == "warning" and f.accepted is None for f in found):
         sys.exit(1)
 
 
@@ -99,9 +100,9 @@ def suggest(package: Path, as_json: bool) -> None:
     """Links that the data suggest and the model has not, with their evidence, the likeliest first. None is made."""
     found = suggestions(open_package(package))
     if as_json:
-        click.echo(json.dumps({"suggestions": found}, ensure_ascii=False, indent=1))
+        click.echo(json.dumps({"suggestions": results.as_json(found)}, ensure_ascii=False, indent=1))
         return
     for item in found:
-        click.echo(f"{item['text']} ({item['link']['cardinality']}): {item['evidence']['sentence']}")
+        click.echo(f"{item.text} ({item.link['cardinality']}): {item.evidence.sentence}")
     if not found:
         click.echo("The data suggest no link that the model has not.")

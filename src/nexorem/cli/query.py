@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -12,11 +12,13 @@ from typing import Any
 import click
 
 from nexorem.cli import common
+from nexorem.core import results
 from nexorem.core.design.truth import looked_at, unmatched_told
 from nexorem.core.diagnostics import Diagnostic, refuse
 from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.probe import probe_of, unknown_members
 from nexorem.core.engine.trace import trace as trace_cell
+from nexorem.core.engine.traced import Allowed, Arithmetic, CellFailure, CellValue, Trace, TraceNode
 from nexorem.core.limits import Limits
 from nexorem.core.values import FAULTS
 from nexorem.core.words import counted, verb
@@ -151,8 +153,9 @@ def tell_marks(grid: Grid, as_json: bool) -> None:
     told = [m for found, _ in looked_at(grid) for m in found] + unmatched_told(grid)
     if as_json:
         for mark in told:
-            click.echo(json.dumps({"mark": mark["kind"], **{k: v for k, v in mark.items() if k != "kind"}}, ensure_ascii=False))
-    sentences = [*unknown_members(grid.star, grid.probe), *(() if as_json else (m["sentence"] for m in told))]
+            written = results.as_json(mark)
+            click.echo(json.dumps({"mark": written.pop("kind"), **written}, ensure_ascii=False))
+    sentences = [*unknown_members(grid.star, grid.probe), *(() if as_json else (m.sentence for m in told))]
     for sentence in dict.fromkeys(sentences):
         click.echo(f"nexorem: {sentence}", err=True)
 
@@ -194,7 +197,7 @@ def trace(
     star = open_package(package)
     probe = probe_of(star, {"measures": [measure], **page_json(defines, picks, wheres)})
     told = trace_cell(star, probe, measure, [common.parse_at(star, a) for a in ats], common.budget(limits), list(map(parse_into, intos)))
-    click.echo(json.dumps(told, ensure_ascii=False, indent=1) if as_json else "\n".join(trace_lines(told)))
+    click.echo(json.dumps(results.as_json(told), ensure_ascii=False, indent=1) if as_json else "\n".join(trace_lines(told)))
 
 
 def parse_into(text: str) -> tuple[str, int]:
@@ -205,62 +208,56 @@ def parse_into(text: str) -> tuple[str, int]:
     return path, int(key)
 
 
-def trace_lines(told: dict[str, Any]) -> list[str]:
+def trace_lines(traced: Trace) -> list[str]:
     """A trace as text."""
-    at = ", ".join(f"{k} {v}" for k, v in told["coordinates"].items()) or "the whole"
-    lines = [f"{told['measure']} at {at} = {told['value']}"]
-
-    def show(node: dict[str, Any], indent: str) -> None:
-        lines.append(f"{indent}{node['kind']} {node.get('name', '')} {node['text']} = {node['value']}".replace("  ", " "))
-        for edit in node["edits"]:
-            lines.append(f"{indent}  edit {edit['text']}")
-            lines.extend(
-                f"{indent}    {c['column']}: {allowed(c['before'])} › {allowed(c['after'])} ({c['kind']})" for c in edit["changes"]
-            )
-            if cut := edit.get("cut"):
-                lines.append(f"{indent}    it leaves {cut['rows_after']:,} of {cut['rows_before']:,} rows of {cut['table']}")
-        for f in node["filters"]:
-            columns = ", ".join(map(allowed_column, f["columns"])) or f["table"]
-            lines.append(f"{indent}  filter {columns}: {f['rows_kept']:,} of {f['rows_total']:,} rows")
-        for f in node["flows"]:
-            lines.append(f"{indent}  over {f['link']}, {f['from']} to {f['to']}: {f['rows_before']:,} › {f['rows_after']:,} rows")
-        for b in node["blocked"]:
-            lines.append(f"{indent}  stopped at {b['link'] or b['from']}: {b['reason']}" + (f", before {b['to']}" if b["to"] else ""))
-        if "arithmetic" in node:
-            sums = node["arithmetic"]
-            filled = sums.get("rows_filled", sums["rows_used"])
-            valued = f", of which {filled:,} {verb(filled, 'has', 'have')} a value" if filled < sums["rows_used"] else ""
-            lines.append(
-                f"{indent}  {sums['function']} over {sums['rows_used']:,} of {sums['rows_total']:,} rows of {sums['grain']}{valued}"
-            )
-            if sums.get("distinct", 0) > 1:
-                lines.append(
-                    f"{indent}  {sums['distinct']:,} different values are visible: there is no single one. {sums['hint']}".rstrip()
-                )
-        for u in node.get("unreached", ()):
-            mend = f"; {' or '.join(u['mends'])} would carry it" if u["mends"] else ""
-            lines.append(f"{indent}  the filter on {u['table']} does not reach it{mend}")
-        if node.get("iteration"):
-            told_rows = node["iteration"]
-            lines.append(f"{indent}  {counted(told_rows['rows_total'], 'row')} of {told_rows['over']}")
-            lines.extend(f"{indent}    {r['key']}: {', '.join(map(str, r['cells']))} = {r['value']}" for r in told_rows["rows"])
-        for child in node["children"]:
-            show(child, indent + "  ")
-
-    show(told["tree"], "")
-    return lines
+    at = ", ".join(f"{k} {v}" for k, v in traced.coordinates.items()) or "the whole"
+    return [f"{traced.measure} at {at} = {value_text(traced.value)}", *node_lines(traced.tree, "")]
 
 
-def allowed(found: dict[str, Any] | None) -> str:
+def value_text(value: CellValue) -> str:
+    """A cell's value, or why there is none."""
+    return f"{value.error}: {value.message}" if isinstance(value, CellFailure) else str(value)
+
+
+def node_lines(node: TraceNode, indent: str) -> Iterator[str]:
+    """A node of a trace and those below it, a step of indent each."""
+    yield f"{indent}{node.kind} {node.name or ''} {node.text} = {value_text(node.value)}".replace("  ", " ")
+    for edit in node.edits:
+        yield f"{indent}  edit {edit.text}"
+        yield from (f"{indent}    {c.column}: {allowed(c.before)} › {allowed(c.after)} ({c.kind})" for c in edit.changes)
+        if edit.cut:
+            yield f"{indent}    it leaves {edit.cut.rows_after:,} of {edit.cut.rows_before:,} rows of {edit.cut.table}"
+    for f in node.filters:
+        columns = ", ".join(f"{c.column} {allowed(c)}" for c in f.columns) or f.table
+        yield f"{indent}  filter {columns}: {f.rows_kept:,} of {f.rows_total:,} rows"
+    for flow in node.flows:
+        yield f"{indent}  over {flow.link}, {flow.from_} to {flow.to}: {flow.rows_before:,} › {flow.rows_after:,} rows"
+    for stop in node.blocked:
+        yield f"{indent}  stopped at {stop.link or stop.from_}: {stop.reason}" + (f", before {stop.to}" if stop.to else "")
+    if node.arithmetic:
+        yield from (f"{indent}  {line}" for line in arithmetic_lines(node.arithmetic))
+    for unreached in node.unreached:
+        mend = f"; {' or '.join(unreached.mends)} would carry it" if unreached.mends else ""
+        yield f"{indent}  the filter on {unreached.table} does not reach it{mend}"
+    if rows := node.iteration:
+        yield f"{indent}  {counted(rows.rows_total, 'row')} of {rows.over}"
+        yield from (f"{indent}    {r.key}: {', '.join(map(str, r.cells))} = {r.value}" for r in rows.rows)
+    for child in node.children:
+        yield from node_lines(child, indent + "  ")
+
+
+def arithmetic_lines(sums: Arithmetic) -> Iterator[str]:
+    """What an aggregate made of its rows."""
+    filled = sums.rows_used if sums.rows_filled is None else sums.rows_filled
+    valued = f", of which {filled:,} {verb(filled, 'has', 'have')} a value" if filled < sums.rows_used else ""
+    yield f"{sums.function} over {sums.rows_used:,} of {sums.rows_total:,} rows of {sums.grain}{valued}"
+    if sums.distinct and sums.distinct > 1:
+        yield f"{sums.distinct:,} different values are visible: there is no single one. {sums.hint}".rstrip()
+
+
+def allowed(column: Allowed | None) -> str:
     """What a filter allows, in a few words."""
-    if found is None:
+    if column is None:
         return "any"
-    values = ["(empty)" if v is None else str(v) for v in found["values"]] + (["(unmatched)"] if found["unmatched"] else [])
-    if found["count"] > 4:
-        return f"{found['count']} of {found['total']}"
-    return ", ".join(values) or "nothing"
-
-
-def allowed_column(found: dict[str, Any]) -> str:
-    """The same with the column's name."""
-    return f"{found['column']} {allowed(found)}"
+    values = ["(empty)" if v is None else str(v) for v in column.values] + (["(unmatched)"] if column.unmatched else [])
+    return f"{column.count} of {column.total}" if column.count > 4 else ", ".join(values) or "nothing"

@@ -28,6 +28,8 @@ from nexorem.core.diagnostics import CellError
 
 Array = npt.NDArray[Any]
 Value = None | bool | int | float | str | dt.date | dt.datetime
+Cell = bool | int | float | str | None | dict[str, str]  # a cell as it is sent: a value, or `error` with the fault's code
+Json = bool | int | float | str | None  # a value as it is sent: dates and times as texts of ISO 8601
 
 COLUMN_TYPES = ("integer", "number", "text", "boolean", "date", "datetime")
 INTERVALS = ("months", "days", "microseconds")
@@ -93,7 +95,7 @@ class Vector:
         worst_of_all = int(self.failed.max(initial=0)) if self.failed is not None else 0
         return FAULT_CODES[worst_of_all] if worst_of_all else None
 
-    def as_json(self) -> list[Any]:
+    def as_json(self) -> list[Cell]:
         """All entries as JSON holds them: null where empty, {"error": code} where failed."""
         found: list[Any] = self.tolist() if self.dtype in ("integer", "number", "boolean", "text") else [iso(v) for v in self.tolist()]
         if self.failed is not None:
@@ -260,7 +262,7 @@ def combine(coded: Sequence[tuple[Array, int]]) -> tuple[Array, Array]:
     return (np.cumsum(seen) - 1)[key], first_of[seen]
 
 
-def iso(value: Value) -> Value:
+def iso(value: Value) -> Json:
     """A value as JSON holds it: dates after ISO 8601, the rest as it is."""
     if isinstance(value, dt.datetime):
         return value.isoformat()

@@ -34,7 +34,7 @@ def dictionary(star: Star) -> str:
     if model.hierarchies:
         lines += ["## Hierarchies", ""]
         for h in model.hierarchies:
-            faults = "; ".join(f["sentence"] for f in hierarchy_faults(star, h))
+            faults = "; ".join(f.sentence for f in hierarchy_faults(star, h))
             lines.append(f"- **{_cell(h.name)}**: {' › '.join(map(_cell, h.levels))}" + (f" ({_cell(faults)})" if faults else ""))
         lines.append("")
     lines += ["## Measures", ""]

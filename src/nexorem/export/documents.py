@@ -38,7 +38,7 @@ def _named(star: Star, name: str) -> str:
 
 
 def _first(star: Star) -> str:
-    facts = bus_matrix(star)["facts"] or [t.name for t in star.model.tables]
+    facts = bus_matrix(star).facts or [t.name for t in star.model.tables]
     if not facts:
         raise refuse("no_tables", "The model has no tables.", "Gather some first.")
     return str(facts[0])

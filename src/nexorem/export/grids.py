@@ -44,7 +44,7 @@ def written(grid: Grid) -> Iterator[dict[str, Any]]:
     """The tidy answer with numbers as text, by the formats of their measures."""
     patterns = {name: found.format if (found := grid.star.model.measure(name)) else "" for name in grid.probe.measures}
     for cell in grid.tidy():
-        yield cell | {m: format_value(cell[m], p) for m, p in patterns.items() if isinstance(cell[m], int | float)}
+        yield cell | {m: format_value(value, p) for m, p in patterns.items() if isinstance(value := cell[m], int | float)}
 
 
 def _plain(value: Any) -> Any:

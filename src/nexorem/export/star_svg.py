@@ -17,7 +17,7 @@ BESIDE = 34.0  # between links that join the same two tables
 def star_svg(star: Star, fact: str, beside: str | None = None) -> str:
     """The star of a fact, or of two, with what is linked to nothing on a shelf below."""
     found = layout(star.model, fact, beside)
-    boxes = {n: Box(b["x"], b["y"], b["width"], b["height"]) for n, b in found["boxes"].items()}
+    boxes = {n: Box(b.x, b.y, b.width, b.height) for n, b in found.boxes.items()}
     left = min(b.x - b.width / 2 for b in boxes.values()) - EDGE
     top = min(b.y - b.height / 2 for b in boxes.values()) - EDGE - HEAD
     for b in boxes.values():
@@ -27,7 +27,7 @@ def star_svg(star: Star, fact: str, beside: str | None = None) -> str:
     title = f"The star of {fact}" + (f" beside {beside}" if beside and beside != fact else "")
     parts = [text(EDGE, 42, title, 20, 640), *_links(star, boxes)]
     parts += [_card(star, name, box, name in (fact, beside)) for name, box in boxes.items()]
-    shelf = found["shelf"]
+    shelf = found.shelf
     if shelf:
         parts.append(f'<path d="M{EDGE} {height:.0f}H{width - EDGE:.0f}" stroke="{LINE}"/>')
         parts.append(text(EDGE, height + 30, f"Linked to nothing: {', '.join(shelf)}", 13, 400, SOFT))

@@ -56,19 +56,19 @@ def _links(address: Register, workspace: Workspace) -> None:
 
 
 def _reach(address: Register, workspace: Workspace) -> None:
-    @address("/models/<int:model_id>/reach_of", "POST", k.ReachOf, json=k.ReachOfRequest)
+    @address("/models/<int:model_id>/reach_of", "POST", k.ReachOfAnswer, json=k.ReachOfRequest)
     def reach_of(model_id: int, json: k.ReachOfRequest) -> Response:
         """What filters a table or a measure, what it filters, and what is blocked."""
         _, star = workspace.star(model_id)
         return jsonify(designing.reach_answer(star, json.table, json.measure))
 
-    @address("/models/<int:model_id>/opening", "POST", k.Opening, json=k.OpeningRequest)
+    @address("/models/<int:model_id>/opening", "POST", k.OpeningAnswer, json=k.OpeningRequest)
     def open_way(model_id: int, json: k.OpeningRequest) -> Response:
         """The smallest change after which a filter on one table reaches another."""
         _, star = workspace.star(model_id)
         return jsonify(designing.opening_answer(star, json.from_, json.to, json.measure))
 
-    @address("/models/<int:model_id>/held", "POST", k.Held, json=k.HeldRequest)
+    @address("/models/<int:model_id>/held", "POST", k.HeldAnswer, json=k.HeldRequest)
     def hold(model_id: int, json: k.HeldRequest) -> Response:
         """What a measure, or the edits of a given, does to links and filters."""
         _, star = workspace.star(model_id)
@@ -76,7 +76,7 @@ def _reach(address: Register, workspace: Workspace) -> None:
             return jsonify(held_measure(star, json.measure))
         return jsonify(held_given(star, json.given or "", _table(star, json.fact).name))
 
-    @address("/models/<int:model_id>/star", "POST", k.StarLayout, json=k.StarRequest)
+    @address("/models/<int:model_id>/star", "POST", k.StarAnswer, json=k.StarRequest)
     def star_layout(model_id: int, json: k.StarRequest) -> Response:
         """Where the tables of a star stand."""
         _, star = workspace.star(model_id)

@@ -31,13 +31,13 @@ def _formulas(address: Register, workspace: Workspace) -> None:
         _, star = workspace.star(model_id)
         return jsonify(formulas.formula_answer(star, json.name, json.formula, json.arriving, json.page, request_budget(workspace)))
 
-    @address("/models/<int:model_id>/completion", "POST", f.Completion, json=f.AssistRequest)
+    @address("/models/<int:model_id>/completion", "POST", f.CompletionAnswer, json=f.AssistRequest)
     def completion(model_id: int, json: f.AssistRequest) -> Response:
         """What can be written at a place of a formula."""
         _, star = workspace.star(model_id)
         return jsonify(complete(star, json.formula, json.at))
 
-    @address("/models/<int:model_id>/hover", "POST", f.Hover, json=f.AssistRequest)
+    @address("/models/<int:model_id>/hover", "POST", f.HoverAnswer, json=f.AssistRequest)
     def hovering(model_id: int, json: f.AssistRequest) -> Response:
         """What stands at a place of a formula."""
         _, star = workspace.star(model_id)
@@ -47,13 +47,13 @@ def _formulas(address: Register, workspace: Workspace) -> None:
     def worked_patterns(model_id: int, query: f.PatternsQuery) -> Response:
         """Formulas to begin from, filled with the model's own names."""
         _, star = workspace.star(model_id)
-        return jsonify({"patterns": [p.as_json() for p in patterns(star, query.measure)]})
+        return jsonify({"patterns": patterns(star, query.measure)})
 
     @address("/models/<int:model_id>/comparisons", "GET", f.Comparisons, query=f.PatternsQuery)
     def comparing(model_id: int, query: f.PatternsQuery) -> Response:
         """What a measure can be held against, with the formulas a probe would show beside it."""
         _, star = workspace.star(model_id)
-        return jsonify({"comparisons": [c.as_json() for c in comparisons(star, query.measure)]})
+        return jsonify({"comparisons": comparisons(star, query.measure)})
 
 
 def _names(address: Register, workspace: Workspace) -> None:

@@ -18,9 +18,11 @@ from nexorem.core.engine.probe import Pick, read_pick, read_probe
 from nexorem.core.engine.trace import trace, trace_rows
 from nexorem.core.engine.trace_beside import parting
 from nexorem.core.engine.trace_rows import EACH, RowOrder
+from nexorem.core.engine.traced import CellFailure, UsedRows
 from nexorem.core.language.former import present_name
 from nexorem.core.model.specs import UNMATCHED, ProbeSpec, read_spec
 from nexorem.core.model.star import Star
+from nexorem.core.results import as_json
 from nexorem.export.grids import grid_file
 from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
@@ -64,7 +66,7 @@ def _traces(address: Register, workspace: Workspace) -> None:
         _, star = workspace.star(model_id)
         start = time.perf_counter()
         told = trace(star, read_probe(star, json.probe), json.measure, coordinates(star, json.at), request_budget(workspace), _into(json))
-        return jsonify({**told, "milliseconds": milliseconds(start)})
+        return jsonify(as_json(told) | {"milliseconds": milliseconds(start)})
 
     @address("/models/<int:model_id>/mends", "POST", f.MendValues, json=f.MendsRequest)
     def mend_values(model_id: int, json: f.MendsRequest) -> Response:
@@ -72,7 +74,7 @@ def _traces(address: Register, workspace: Workspace) -> None:
         _, star = workspace.star(model_id)
         return jsonify({"values": [_mended_value(workspace, star, json, m) for m in json.mends]})
 
-    @address("/models/<int:model_id>/trace/rows", "POST", f.UsedRows, json=f.RowsRequest)
+    @address("/models/<int:model_id>/trace/rows", "POST", f.UsedRowsAnswer, json=f.RowsRequest)
     def used_rows(model_id: int, json: f.RowsRequest) -> Response:
         """A page of the rows that an aggregate of a trace used."""
         _, star = workspace.star(model_id)
@@ -86,7 +88,7 @@ def _traces(address: Register, workspace: Workspace) -> None:
             trace(star, read_probe(star, x.probe), x.measure, coordinates(star, x.at), request_budget(workspace))
             for x in (json.first, json.second)
         ]
-        return jsonify({"first": sides[0]["value"], "second": sides[1]["value"], "steps": parting(*sides)})
+        return jsonify({"first": sides[0].value, "second": sides[1].value, "steps": parting(*sides)})
 
 
 def _mended_value(workspace: Workspace, star: Star, asked: f.MendsRequest, mend: f.MendAsk) -> dict[str, Any]:
@@ -98,14 +100,13 @@ def _mended_value(workspace: Workspace, star: Star, asked: f.MendsRequest, mend:
             found = trace(star, read_probe(star, probe), asked.measure, coordinates(star, asked.at), request_budget(workspace))
         except Refused as refused:
             return told | {"error": refused.diagnostics[0].message}
-        value = found["value"]
-        if isinstance(value, dict):
-            return told | {"error": str(value.get("message", ""))}
-        told |= {key: value, "dtype": found["tree"]["dtype"]}
+        if isinstance(found.value, CellFailure):
+            return told | {"error": found.value.message}
+        told |= {key: found.value, "dtype": found.tree.dtype}
     return told
 
 
-def _used_rows(workspace: Workspace, star: Star, asked: f.RowsRequest, order: RowOrder) -> dict[str, Any]:
+def _used_rows(workspace: Workspace, star: Star, asked: f.RowsRequest, order: RowOrder) -> UsedRows:
     probe, at = read_probe(star, asked.probe), coordinates(star, asked.at)
     return trace_rows(star, probe, asked.measure, at, request_budget(workspace), _into(asked), asked.path, order)
 
@@ -144,11 +145,11 @@ def _files(address: Register, workspace: Workspace) -> None:
         told = _used_rows(workspace, star, asked, RowOrder(0, MOST_ROWS, asked.by, asked.descending))
         out = io.StringIO()
         writer = csv.writer(out, lineterminator="\n")
-        values = told["values"]
-        writer.writerow([*told["columns"], *([EACH] if values is not None else [])])
-        for i, row in enumerate(told["rows"]):
+        values = told.values
+        writer.writerow([*told.columns, *([EACH] if values is not None else [])])
+        for i, row in enumerate(told.rows):
             writer.writerow(["" if v is None else v for v in (*row, *([values[i]] if values is not None else []))])
-        return _sent(out.getvalue().encode(), "text/csv; charset=utf-8", f"{told['grain']}.csv")
+        return _sent(out.getvalue().encode(), "text/csv; charset=utf-8", f"{told.grain}.csv")
 
 
 def _json(text: str, what: str) -> dict[str, Any]:

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from flask import Flask, Response, send_from_directory
 
+from nexorem.core.results import as_json
 from nexorem.server import problems, security
 from nexorem.server.addresses import caller
 from nexorem.server.api import MOST_UPLOAD, make_api
@@ -24,6 +25,7 @@ def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callabl
     app = Flask("nexorem", static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = MOST_UPLOAD
     app.json.sort_keys = False  # type: ignore[attr-defined]
+    app.json.default = as_json  # type: ignore[attr-defined]
     security.install(app)
     problems.install(app)
     workspace = Workspace(connect(url), data)

@@ -6,7 +6,13 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from nexorem.core.design.matrix import Matrix
+from nexorem.core.design.truth.mark import Mark, Sums
+from nexorem.core.engine.profile import Profile
+from nexorem.core.language.vocabulary import Word
+from nexorem.core.lint.finding import RankedFinding
 from nexorem.core.model.specs import FolioSpec, FormerName, Hierarchy, PickSpec, ProbeSpec, as_stored
+from nexorem.core.plan.reach import Current
 
 Scalar = bool | int | float | str | None
 SentProbe = Annotated[ProbeSpec, as_stored(ProbeSpec, "bad_probe")]
@@ -146,57 +152,6 @@ class StepInfo(BaseModel):
     author: str
 
 
-class Finding(BaseModel):
-    code: str
-    weight: Literal["warning", "note"]
-    about: str
-    sentence: str
-    mend: str
-    key: str
-    group: Literal["seen", "unseen", "note", "tidy"]
-    watchers: list[str]
-    accepted: str | None
-
-
-class Crossing(BaseModel):
-    model_config = ConfigDict(populate_by_name=True)
-
-    link: str
-    from_: str = Field(alias="from")
-    to: str
-
-
-class Stop(BaseModel):
-    model_config = ConfigDict(populate_by_name=True)
-
-    link: str | None
-    from_: str = Field(alias="from")
-    to: str | None
-    reason: Literal["inactive", "one-way", "off", "no link"]
-
-
-class Current(BaseModel):
-    table: str
-    runs: list[Crossing]
-    stops: list[Stop]
-
-
-class MatrixCell(BaseModel):
-    kind: Literal["direct", "through", "loose", "inactive", "none"]
-    path: list[str]
-    links: list[str]
-    via: list[str]
-    two_way: bool
-    gap: list[str]
-
-
-class Matrix(BaseModel):
-    facts: list[str]
-    dimensions: list[str]
-    apart: list[str]
-    cells: dict[str, dict[str, MatrixCell]]
-
-
 class Place(BaseModel):
     x: float
     y: float
@@ -225,7 +180,7 @@ class Told(BaseModel):
     """What is found in a version of a model as a whole."""
 
     version: int
-    findings: list[Finding]
+    findings: list[RankedFinding]
     matrix: Matrix
     currents: list[Current]
 
@@ -233,7 +188,7 @@ class Told(BaseModel):
 class WholeModel(ModelDocument):
     """A model with what is found in it."""
 
-    findings: list[Finding]
+    findings: list[RankedFinding]
     matrix: Matrix
     currents: list[Current]
 
@@ -303,54 +258,6 @@ class ScanInfo(BaseModel):
     tables: dict[str, list[str]]
 
 
-class MarkMend(BaseModel):
-    """The formula that a measure would have; `own` where it is one of the probe's own."""
-
-    measure: str
-    formula: str
-    label: str
-    own: bool
-
-
-class TruthMark(BaseModel):
-    """What a person has to know of a measure's numbers; of some cells (row line, column line) alone where any are named."""
-
-    kind: Literal[
-        "unreached",
-        "partly",
-        "overridden",
-        "apart",
-        "denominator",
-        "whole",
-        "dimension_side",
-        "unmatched",
-        "coarse",
-        "lost",
-        "uneven",
-        "nested",
-        "first",
-        "fixed",
-    ]
-    measure: str = ""
-    sentence: str
-    tables: list[str]
-    columns: list[str]
-    cells: list[list[int]]
-    mends: list[MarkMend]
-    why: str = ""
-    links: list[str] = []
-
-
-class Sums(BaseModel):
-    """What is known of a measure's totals: `sum` (its formula proves it), `found` (compared, and so), `apart` (compared, and not so), `not`
-    (no sum by its kind, `why` tells which), or nothing where nothing was looked at."""
-
-    status: Literal["", "sum", "found", "apart", "not"]
-    why: str
-    sentence: str
-    totals: int
-
-
 class FailedCell(BaseModel):
     """A cell whose value cannot be computed, by the places of its lines, and why."""
 
@@ -368,7 +275,7 @@ class GridMeasure(BaseModel):
     overrides: list[str]
     scans: list[ScanInfo]
     failed: list[FailedCell]
-    marks: list[TruthMark]
+    marks: list[Mark]
     sums: Sums
 
 
@@ -387,7 +294,7 @@ class GridAnswer(BaseModel):
     measures: list[GridMeasure]
     values: list[list[list[Scalar]]]
     cells: int
-    unmatched: list[TruthMark]
+    unmatched: list[Mark]
     left_out: int
     notes: list[str]
     conditions: list[PageCondition]
@@ -398,24 +305,6 @@ class GridAnswer(BaseModel):
 class Coordinate(Body):
     column: str
     member: Member
-
-
-class Commonest(BaseModel):
-    value: Scalar
-    count: int
-
-
-class Profile(BaseModel):
-    column: str
-    dtype: str
-    rows: int
-    distinct: int
-    empty: int
-    smallest: Scalar
-    largest: Scalar
-    commonest: list[Commonest]
-    histogram: list[int]
-    unique: bool
 
 
 class TableRowsAnswer(BaseModel):
@@ -457,14 +346,6 @@ class Members(BaseModel):
     members: list[MemberCount]
     total: int
     more: int
-
-
-class Word(BaseModel):
-    kind: Literal["function", "aggregate", "edit", "rows"]
-    name: str
-    signature: str
-    help: str
-    example: str
 
 
 class Language(BaseModel):

@@ -6,7 +6,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from nexorem.server.schemas import Body, ErrorItem, Profile, Scalar
+from nexorem.core.engine.profile import Profile
+from nexorem.server.schemas import Body, ErrorItem, Scalar
 
 
 class NewModel(Body):

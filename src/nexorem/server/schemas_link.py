@@ -4,9 +4,16 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, RootModel
 
-from nexorem.server.schemas import AxisAnswer, Body, Crossing, Current, ErrorItem, Finding, Scalar, SentProbe
+from nexorem.core.design.change import Double, PairReached
+from nexorem.core.design.hold import Held
+from nexorem.core.design.layout import StarLayout
+from nexorem.core.design.opening import Opening, ReachOf
+from nexorem.core.design.roles import GrainTest, HierarchyFault
+from nexorem.core.design.suggest import LinkSuggestion
+from nexorem.core.lint.finding import RankedFinding
+from nexorem.server.schemas import AxisAnswer, Body, ErrorItem, Scalar, SentProbe
 
 Cardinality = Literal["many-to-one", "one-to-one", "many-to-many"]
 Edits = list[dict[str, Any]]
@@ -19,14 +26,6 @@ class LinkRequest(Body):
     link: dict[str, Any]
     name: str | None = None
     edits: Edits = []
-
-
-class Double(BaseModel):
-    source: str
-    target: str
-    first: list[str]
-    second: list[str]
-    sentence: str
 
 
 class LinkPreview(BaseModel):
@@ -59,15 +58,6 @@ class TrialRequest(Body):
     probe: SentProbe | None = None
 
 
-class PairReached(BaseModel):
-    model_config = ConfigDict(populate_by_name=True)
-
-    from_: str = Field(alias="from")
-    to: str
-    path: list[str]
-    was: list[str] = []
-
-
 class BesideMeasure(BaseModel):
     name: str
     dtype: str
@@ -95,8 +85,8 @@ class StatesCompared(BaseModel):
     newly: list[PairReached]
     no_longer: list[PairReached]
     moved: list[PairReached]
-    appear: list[Finding]
-    go: list[Finding]
+    appear: list[RankedFinding]
+    go: list[RankedFinding]
     grid: Beside | None
     grid_error: str
 
@@ -127,27 +117,6 @@ class GoToRequest(Body):
     expected: int
 
 
-class Evidence(BaseModel):
-    """`names` and `overlap` from 0 to 1, `overlap` of a sample of the keys; the rest counts all rows."""
-
-    names: float
-    overlap: float
-    matched: int
-    orphans: int
-    empty: int
-    rows: int
-    unique: bool
-    sentence: str
-
-
-class LinkSuggestion(BaseModel):
-    link: dict[str, Any]
-    text: str
-    score: float
-    choice: str
-    evidence: Evidence
-
-
 class Suggestions(BaseModel):
     suggestions: list[LinkSuggestion]
 
@@ -159,38 +128,6 @@ class ReachOfRequest(Body):
     measure: str | None = None
 
 
-class Reached(BaseModel):
-    table: str
-    path: list[str]
-
-
-class ChainStop(BaseModel):
-    link: str
-    to: str
-    reason: str
-
-
-class Blocked(BaseModel):
-    table: str
-    chain: list[str]
-    stops: list[ChainStop]
-
-
-class ReachedScan(BaseModel):
-    grain: str
-    text: str
-    filtered_by: list[Reached]
-    blocked_by: list[Blocked]
-
-
-class ReachOf(BaseModel):
-    table: str | None
-    measure: str | None
-    filters: list[Reached]
-    blocked: list[Blocked]
-    scans: list[ReachedScan]
-
-
 class OpeningRequest(Body):
     model_config = ConfigDict(extra="forbid", populate_by_name=True)
 
@@ -199,16 +136,20 @@ class OpeningRequest(Body):
     measure: str | None = None
 
 
-class Opening(BaseModel):
-    model_config = ConfigDict(populate_by_name=True)
+class ReachOfAnswer(RootModel[ReachOf]):
+    pass
 
-    from_: str = Field(alias="from")
-    to: str
-    edits: Edits
-    stops: list[ChainStop]
-    refused: str
-    title: str
-    given: str
+
+class OpeningAnswer(RootModel[Opening]):
+    pass
+
+
+class HeldAnswer(RootModel[Held]):
+    pass
+
+
+class StarAnswer(RootModel[StarLayout]):
+    pass
 
 
 class HeldRequest(Body):
@@ -219,89 +160,12 @@ class HeldRequest(Body):
     fact: str = ""
 
 
-class HeldLink(BaseModel):
-    link: str
-    change: str
-
-
-class AddedFlow(BaseModel):
-    model_config = ConfigDict(populate_by_name=True)
-
-    from_: str = Field(alias="from")
-    to: str
-    text: str
-
-
-class HeldScan(BaseModel):
-    grain: str
-    text: str
-    links: list[HeldLink]
-    added: list[AddedFlow]
-    runs: list[Crossing]
-    currents: list[Current]
-
-
-class HeldColumn(BaseModel):
-    column: str
-    kind: Literal["replaced", "cleared", "added", "moved", "carried"]
-
-
-class HeldFilter(BaseModel):
-    table: str
-    columns: list[HeldColumn]
-
-
-class Held(BaseModel):
-    name: str
-    scans: list[HeldScan]
-    filters: list[HeldFilter]
-
-
 class StarRequest(Body):
     """The fact in the middle, a second one beside it, and where tables stood before."""
 
     fact: str
     beside: str | None = None
     before: dict[str, tuple[float, float]] = {}
-
-
-class StarBox(BaseModel):
-    x: float
-    y: float
-    width: float
-    height: float
-
-
-class StarLayout(BaseModel):
-    key: str
-    boxes: dict[str, StarBox]
-    shelf: list[str]
-
-
-class RepeatedKey(BaseModel):
-    key: list[Scalar]
-    rows: int
-
-
-class GrainTest(BaseModel):
-    columns: list[str]
-    rows: int
-    repeated: int
-    empty: int
-    examples: list[RepeatedKey]
-
-
-class TwoParents(BaseModel):
-    member: Scalar
-    parents: list[Scalar]
-
-
-class HierarchyFault(BaseModel):
-    level: str
-    above: str
-    sentence: str
-    count: int
-    examples: list[TwoParents]
 
 
 class HierarchyInfo(BaseModel):

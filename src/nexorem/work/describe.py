@@ -25,6 +25,7 @@ from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.reading import Reader
 from nexorem.core.limits import Budget
+from nexorem.core.lint.finding import RankedFinding
 from nexorem.core.lint.findings import findings
 from nexorem.core.model.model import Link, Measure, Table
 from nexorem.core.model.names import column_text, quoted, reference_text
@@ -33,6 +34,7 @@ from nexorem.core.model.star import Star
 from nexorem.core.plan.dependence import named_columns, reached_by
 from nexorem.core.plan.reach import current
 from nexorem.core.plan.tree import below, edits_of
+from nexorem.core.results import as_json
 from nexorem.core.values import FAULTS, Array, Vector, iso
 from nexorem.gather.sources.kinds import source_words
 from nexorem.store.models import Stored
@@ -77,10 +79,10 @@ def found_in(stored: Stored, star: Star) -> dict[str, Any]:
     return {"version": stored.version, "findings": findings_of(star), "matrix": bus_matrix(star), "currents": currents}
 
 
-_found: WeakKeyDictionary[Star, list[dict[str, Any]]] = WeakKeyDictionary()
+_found: WeakKeyDictionary[Star, list[RankedFinding]] = WeakKeyDictionary()
 
 
-def findings_of(star: Star) -> list[dict[str, Any]]:
+def findings_of(star: Star) -> list[RankedFinding]:
     """The findings of a star, kept as long as it is: every screen that compares two states asks for them again."""
     found = _found.get(star)
     if found is None:
@@ -219,7 +221,7 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
     for name, bound, found, (of_measure, sums) in zip(probe.measures, grid.plan.measures, grid.values, told, strict=True):
         reached = reached_by(star, bound)
         known = star.model.measure(name)
-        lost = sorted(x for m in of_measure if m["kind"] == "unreached" for x in m["tables"])
+        lost = sorted(x for m in of_measure if m.kind == "unreached" for x in m.tables)
         measures.append(
             {
                 "name": name,
@@ -229,8 +231,8 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
                 "overrides": sorted(axes[x] for x in {*axes} & {*reached.overrides}),
                 "scans": [asdict(x) for x in reached.scans],
                 "failed": _failed(found, shape[1]),
-                "marks": of_measure,
-                "sums": sums,
+                "marks": as_json(of_measure),
+                "sums": as_json(sums),
             }
         )
         flat = [iso(v) for v in found.tolist()] if found.dtype in ("date", "datetime") else found.tolist()
@@ -241,7 +243,7 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
         "measures": measures,
         "values": values,
         "cells": shape[0] * shape[1] * len(measures),
-        "unmatched": unmatched_told(grid),
+        "unmatched": as_json(unmatched_told(grid)),
         "left_out": grid.left_out,
         "notes": unknown_members(star, probe),
         "conditions": [

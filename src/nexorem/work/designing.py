@@ -6,9 +6,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from nexorem.core.design.change import double_json, doubles, findings_change, reach_change, yielding
+from nexorem.core.design.change import doubles, drawn, reach_change, yielding
 from nexorem.core.design.keys import allowed_cardinalities, loose_reason, proven
-from nexorem.core.design.opening import measure_reach, opening, reach_of
+from nexorem.core.design.opening import Opening, ReachOf, measure_reach, opening, reach_of
 from nexorem.core.design.roles import grain_test, hierarchy_faults
 from nexorem.core.design.suggest import free_name
 from nexorem.core.diagnostics import Refused, refuse
@@ -16,16 +16,18 @@ from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget
+from nexorem.core.lint.change import findings_change
 from nexorem.core.model.check import check_link_types, check_model, checked_star
-from nexorem.core.model.edits import apply
+from nexorem.core.model.edits import Edit, apply
 from nexorem.core.model.model import Model, link_from_json, link_json
 from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import scans
+from nexorem.core.results import as_json
 from nexorem.store import models
 from nexorem.work.beside import beside
 from nexorem.work.describe import document, findings_of, found_in
-from nexorem.work.shaping import Edit, link_edits
+from nexorem.work.shaping import link_edits
 from nexorem.work.workspace import Workspace
 
 
@@ -68,7 +70,7 @@ def link_preview(star: Star, asked: Mapping[str, Any], name: str | None) -> dict
         "rows": star.size(link.from_table),
         "key_empty": facts.key_empty,
         "repeated": len(facts.repeated),
-        "doubles": [double_json(d) for d in doubled],
+        "doubles": [drawn(d) for d in doubled],
         "yields": yielding(replace(bare, links=(*others, replace(link, active=True))), [link.name]),
     }
 
@@ -98,7 +100,7 @@ def trial(workspace: Workspace, model_id: int, edits: Sequence[Edit], probe: Pro
         mine = [str(e.get("set", {}).get("name") or e.get("name") or e["link"].get("name", "")) for e in edits]
         return told | {
             "errors": [d.as_json() for d in wrong],
-            "doubles": [double_json(d) for d in doubles(model)],
+            "doubles": [drawn(d) for d in doubles(model)],
             "yields": yielding(model, mine),
         }
     return told | {"comparison": compared(star, then, probe, budget)}
@@ -108,8 +110,8 @@ def compared(now: Star, then: Star, probe: ProbeSpec | None, budget: Budget) -> 
     """Two states of a model: who filters whom, findings, and the same probe under each (None where one of them cannot answer it, and then
     why)."""
     told: dict[str, Any] = {
-        **reach_change(now, then),
-        **findings_change(findings_of(now), findings_of(then)),
+        **as_json(reach_change(now, then)),
+        **as_json(findings_change(findings_of(now), findings_of(then))),
         "grid": None,
         "grid_error": "",
     }
@@ -141,20 +143,18 @@ def edit_change(workspace: Workspace, model_id: int, number: int, probe: ProbeSp
     return compared(sides[0], sides[1], probe, budget)
 
 
-def reach_answer(star: Star, table: str | None, measure: str | None) -> dict[str, Any]:
+def reach_answer(star: Star, table: str | None, measure: str | None) -> ReachOf:
     """What filters a table or a measure, what it filters, and what is blocked."""
     if measure is not None:
         bound = Binder(star).measure(measure)
-        return {"table": None, "measure": measure, "filters": [], "blocked": [], "scans": measure_reach(star, bound, scans(bound))}
+        return measure_reach(star, measure, scans(bound))
     found = star.model.table(str(table))
     if found is None:
         raise refuse("unknown_table", f"There is no table {table}.")
-    told = reach_of(star, found.name)
-    scan = {"grain": found.name, "text": "", "filtered_by": told["filtered_by"], "blocked_by": told["blocked_by"]}
-    return {"table": found.name, "measure": None, "filters": told["filters"], "blocked": told["blocked"], "scans": [scan]}
+    return reach_of(star, found.name)
 
 
-def opening_answer(star: Star, source: str, target: str, measure: str | None) -> dict[str, Any]:
+def opening_answer(star: Star, source: str, target: str, measure: str | None) -> Opening:
     """The smallest change that lets a filter on one table reach another; for a measure, with the links as it has them there."""
     names = [t.name for t in star.model.tables]
     if source not in names or target not in names or source == target:

@@ -40,11 +40,11 @@ def formula_answer(
     return {
         **told,
         "dtype": bound.dtype,
-        "value": found["value"],
+        "value": found.value,
         "scans": [asdict(x) for x in reached.scans],
         "tables": list(reached.tables),
         "reading": Reader(star.model).sentence(bound),
-        "ledger": [x.as_json() for x in ledger(star.model, bound, filters, on_page)],
+        "ledger": [x.written() for x in ledger(star.model, bound, filters, on_page)],
         "tree": print_tree(bound),
         "plan": print_plan(star, make_plan(star.model, [bound])),
     }

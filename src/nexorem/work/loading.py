@@ -7,7 +7,7 @@ from typing import Any
 
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.language.former import earlier_names, present_name
-from nexorem.core.model.edits import apply
+from nexorem.core.model.edits import Edit, apply
 from nexorem.core.model.model import Model, Table
 from nexorem.core.words import counted
 from nexorem.gather import made
@@ -30,7 +30,6 @@ from nexorem.work.actor import Actor, Need
 from nexorem.work.shaping import completed, table_of
 from nexorem.work.workspace import Workspace
 
-Edit = dict[str, Any]
 KEPT_LOADS = 10
 
 

@@ -10,12 +10,12 @@ import numpy as np
 
 from nexorem.core.diagnostics import Refused, near_hint, refuse
 from nexorem.core.engine.computed import evaluated
-from nexorem.core.engine.profile import profile
+from nexorem.core.engine.profile import Profile, profile
 from nexorem.core.functions.convert import widen
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget
 from nexorem.core.model.check import check_shape
-from nexorem.core.model.edits import apply, title
+from nexorem.core.model.edits import Edit, apply, title
 from nexorem.core.model.model import Column, Model, Table, plain, table_json
 from nexorem.core.model.star import Star, table_rows
 from nexorem.gather import made
@@ -29,7 +29,6 @@ from nexorem.gather.steps.replay import told
 from nexorem.package.edit_forms import check_edit
 from nexorem.work.workspace import Workspace
 
-Edit = dict[str, Any]
 MADE_HERE = ("add_table", "change_table", "remove_table", "together", "load_tables", "put_renamed")
 LINK_EDITS = ("add_link", "remove_link", "change_link")
 SAID = ("description", "key", "calendar", "role", "grain", "grain_columns", "hidden", "subject")
@@ -301,7 +300,7 @@ def preview(
     }
 
 
-def profiles_of(frame: Frame) -> list[dict[str, Any]]:
+def profiles_of(frame: Frame) -> list[Profile]:
     """The profiles of a frame's columns."""
     columns = tuple(Column(c, t) for c, t in frame.types().items())
     star = Star(Model("profile", (Table("T", columns),)), {"T": table_rows(frame.size, frame.columns)})

@@ -1055,18 +1055,9 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
-         * Added
-         * @description A formula of a probe's own; an empty one stands for the measure of this name.
+         * AddedFlow
+         * @description A flow that a formula puts between two tables.
          */
-        Added: {
-            /** Format */
-            format: string;
-            /** Formula */
-            formula: string;
-            /** Name */
-            name: string;
-        };
-        /** AddedFlow */
         AddedFlow: {
             /** From */
             from: string;
@@ -1075,7 +1066,22 @@ export interface components {
             /** To */
             to: string;
         };
-        /** Allowed */
+        /**
+         * AddedFormula
+         * @description A formula of a probe's own; an empty one stands for the measure of this name.
+         */
+        AddedFormula: {
+            /** Format */
+            format: string;
+            /** Formula */
+            formula: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Allowed
+         * @description What all filters on a column (`Table.column`) allow of it: the first `values`, `count` of `total` members.
+         */
         Allowed: {
             /** Column */
             column: string;
@@ -1088,7 +1094,11 @@ export interface components {
             /** Values */
             values: (boolean | number | string | null)[];
         };
-        /** Arithmetic */
+        /**
+         * Arithmetic
+         * @description An aggregate's rows: how many are visible and used, and the first of them with what was made of each. Of `the` and `single` the
+         *     different values with their rows.
+         */
         Arithmetic: {
             /** Columns */
             columns: string[];
@@ -1184,7 +1194,10 @@ export interface components {
             first: components["schemas"]["TraceSide"];
             second: components["schemas"]["TraceSide"];
         };
-        /** Blocked */
+        /**
+         * Blocked
+         * @description A table that no filter reaches, or comes from: the nearest chain with its stops, or none at all.
+         */
         Blocked: {
             /** Chain */
             chain: string[];
@@ -1202,19 +1215,28 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** CellFailure */
+        /**
+         * CellFailure
+         * @description Why there is no value: a fault's code, and it in words.
+         */
         CellFailure: {
             /** Error */
             error: string;
             /** Message */
             message: string;
         };
-        /** ChainStop */
+        /**
+         * ChainStop
+         * @description A link of a chain that carries no filter into the table `to`, and why.
+         */
         ChainStop: {
             /** Link */
             link: string;
-            /** Reason */
-            reason: string;
+            /**
+             * Reason
+             * @enum {string}
+             */
+            reason: "inactive" | "one-way" | "off" | "no link";
             /** To */
             to: string;
         };
@@ -1224,18 +1246,6 @@ export interface components {
             author: string;
             /** Title */
             title: string;
-        };
-        /** ChangeTold */
-        ChangeTold: {
-            after: components["schemas"]["Allowed"] | null;
-            before: components["schemas"]["Allowed"] | null;
-            /** Column */
-            column: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "added" | "replaced" | "cleared" | "kept" | "moved";
         };
         /** ChangedPart */
         ChangedPart: {
@@ -1288,7 +1298,10 @@ export interface components {
             /** Retyped */
             retyped: components["schemas"]["Retyped"][];
         };
-        /** Commonest */
+        /**
+         * Commonest
+         * @description A value with the rows that have it.
+         */
         Commonest: {
             /** Count */
             count: number;
@@ -1325,27 +1338,10 @@ export interface components {
             /** Tables */
             tables: components["schemas"]["TableChanged"][];
         };
-        /**
-         * ComparisonInfo
-         * @description What a measure can be held against; the first of `adds` is what it is held against.
-         */
-        ComparisonInfo: {
-            /** Adds */
-            adds: components["schemas"]["Added"][];
-            /** Detail */
-            detail: string;
-            /**
-             * Key
-             * @enum {string}
-             */
-            key: "earlier" | "page" | "measure";
-            /** Label */
-            label: string;
-        };
         /** Comparisons */
         Comparisons: {
             /** Comparisons */
-            comparisons: components["schemas"]["ComparisonInfo"][];
+            comparisons: components["schemas"]["Counterpart"][];
         };
         /**
          * Completion
@@ -1359,6 +1355,8 @@ export interface components {
             /** Start */
             start: number;
         };
+        /** CompletionAnswer */
+        CompletionAnswer: components["schemas"]["Completion"];
         /**
          * ComputedRequest
          * @description A formula to be looked at: of a table's rows, or of the column of a table.
@@ -1465,12 +1463,33 @@ export interface components {
             column: string;
             member: components["schemas"]["Member"];
         };
+        /**
+         * Counterpart
+         * @description Formulas that a probe shows beside a measure; the first is what it is held against. `key` tells the
+         *     kinds apart: earlier, page, measure.
+         */
+        Counterpart: {
+            /** Adds */
+            adds: components["schemas"]["AddedFormula"][];
+            /** Detail */
+            detail: string;
+            /**
+             * Key
+             * @enum {string}
+             */
+            key: "earlier" | "page" | "measure";
+            /** Label */
+            label: string;
+        };
         /** Created */
         Created: {
             /** Id */
             id: number;
         };
-        /** Crossing */
+        /**
+         * Crossing
+         * @description A filter that goes over a link, from one table to another.
+         */
         Crossing: {
             /** From */
             from: string;
@@ -1479,7 +1498,10 @@ export interface components {
             /** To */
             to: string;
         };
-        /** Current */
+        /**
+         * Current
+         * @description How a filter on a table runs out: the links it crosses, outward, and those it stops at.
+         */
         Current: {
             /** Runs */
             runs: components["schemas"]["Crossing"][];
@@ -1489,10 +1511,10 @@ export interface components {
             table: string;
         };
         /**
-         * CutTold
+         * Cut
          * @description The rows of a table that pass its own filters before an edit and after it.
          */
-        CutTold: {
+        Cut: {
             /** Rows After */
             rows_after: number;
             /** Rows Before */
@@ -1587,7 +1609,10 @@ export interface components {
             /** Done */
             done: boolean;
         };
-        /** Double */
+        /**
+         * Double
+         * @description A double path, to be drawn: its two ends, and the links of either way from the source on.
+         */
         Double: {
             /** First */
             first: string[];
@@ -1612,54 +1637,9 @@ export interface components {
                 [key: string]: unknown;
             };
         };
-        /** EditTold */
-        EditTold: {
-            /** Changes */
-            changes: components["schemas"]["ChangeTold"][];
-            /** Children */
-            children: components["schemas"]["TraceNode"][];
-            /** @default null */
-            cut: components["schemas"]["CutTold"] | null;
-            /**
-             * From
-             * @default null
-             */
-            from: string | null;
-            /**
-             * Instead Of
-             * @default []
-             */
-            instead_of: string[];
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "set" | "keep" | "clear" | "reset" | "via" | "flow" | "match" | "shift" | "stretch";
-            /** Link */
-            link: string | null;
-            /** @default null */
-            rows: components["schemas"]["RowsTold"] | null;
-            /** Text */
-            text: string;
-            /**
-             * To
-             * @default null
-             */
-            to: string | null;
-            /**
-             * Way
-             * @default null
-             */
-            way: string | null;
-            /**
-             * Way Before
-             * @default null
-             */
-            way_before: string | null;
-        };
         /**
          * Emptied
-         * @description The step at which nothing was left.
+         * @description The step at which nothing was left, in a sentence.
          */
         Emptied: {
             /** Path */
@@ -1691,7 +1671,7 @@ export interface components {
         };
         /**
          * Evidence
-         * @description `names` and `overlap` from 0 to 1, `overlap` of a sample of the keys; the rest counts all rows.
+         * @description Why a link is thought of. `names` and `overlap` are from 0 to 1, `overlap` that of a sample of the keys; the rest counts all rows.
          */
         Evidence: {
             /** Empty */
@@ -1746,69 +1726,20 @@ export interface components {
             /** Folder */
             folder: string;
         };
-        /** FilterTold */
-        FilterTold: {
-            /** Columns */
-            columns: components["schemas"]["Allowed"][];
-            /** Origins */
-            origins: string[];
-            /** Rows Filtered */
-            rows_filtered: boolean;
-            /** Rows Kept */
-            rows_kept: number;
-            /** Rows Total */
-            rows_total: number;
-            /** Table */
-            table: string;
-            /** Unmatched */
-            unmatched: boolean;
-        };
-        /** Finding */
-        Finding: {
-            /** About */
-            about: string;
-            /** Accepted */
-            accepted: string | null;
-            /** Code */
-            code: string;
+        /**
+         * FilterChange
+         * @description What an edit made of the filter on a column.
+         */
+        FilterChange: {
+            after: components["schemas"]["Allowed"] | null;
+            before: components["schemas"]["Allowed"] | null;
+            /** Column */
+            column: string;
             /**
-             * Group
+             * Kind
              * @enum {string}
              */
-            group: "seen" | "unseen" | "note" | "tidy";
-            /** Key */
-            key: string;
-            /** Mend */
-            mend: string;
-            /** Sentence */
-            sentence: string;
-            /** Watchers */
-            watchers: string[];
-            /**
-             * Weight
-             * @enum {string}
-             */
-            weight: "warning" | "note";
-        };
-        /** FlowTold */
-        FlowTold: {
-            /** From */
-            from: string;
-            /**
-             * How
-             * @enum {string}
-             */
-            how: "lookup" | "up" | "loose";
-            /** Link */
-            link: string;
-            /** Rows After */
-            rows_after: number;
-            /** Rows Before */
-            rows_before: number;
-            /** Rows From */
-            rows_from: number;
-            /** To */
-            to: string;
+            kind: "kept" | "replaced" | "cleared" | "added" | "moved" | "carried";
         };
         /**
          * FolioSpec
@@ -1922,7 +1853,11 @@ export interface components {
              */
             columns: string[];
         };
-        /** GrainTest */
+        /**
+         * GrainTest
+         * @description Whether the rows of a table are told apart by some columns: `repeated` rows share their key with another, `empty` ones have an empty
+         *     part; `examples` are keys that repeat.
+         */
         GrainTest: {
             /** Columns */
             columns: string[];
@@ -1952,7 +1887,7 @@ export interface components {
             notes: string[];
             rows: components["schemas"]["AxisAnswer"];
             /** Unmatched */
-            unmatched: components["schemas"]["TruthMark"][];
+            unmatched: components["schemas"]["Mark"][];
             /** Values */
             values: (boolean | number | string | null)[][][];
             /** Version */
@@ -1967,7 +1902,7 @@ export interface components {
             /** Format */
             format: string;
             /** Marks */
-            marks: components["schemas"]["TruthMark"][];
+            marks: components["schemas"]["Mark"][];
             /** Name */
             name: string;
             /** Overrides */
@@ -1992,7 +1927,10 @@ export interface components {
             /** Where */
             where: string;
         };
-        /** Held */
+        /**
+         * Held
+         * @description A measure, or the edits of a `given`, over the star.
+         */
         Held: {
             /** Filters */
             filters: components["schemas"]["HeldFilter"][];
@@ -2001,7 +1939,12 @@ export interface components {
             /** Scans */
             scans: components["schemas"]["HeldScan"][];
         };
-        /** HeldColumn */
+        /** HeldAnswer */
+        HeldAnswer: components["schemas"]["Held"];
+        /**
+         * HeldColumn
+         * @description What becomes of a filter on a column.
+         */
         HeldColumn: {
             /** Column */
             column: string;
@@ -2011,14 +1954,20 @@ export interface components {
              */
             kind: "replaced" | "cleared" | "added" | "moved" | "carried";
         };
-        /** HeldFilter */
+        /**
+         * HeldFilter
+         * @description The columns of a table whose filters a formula edits.
+         */
         HeldFilter: {
             /** Columns */
             columns: components["schemas"]["HeldColumn"][];
             /** Table */
             table: string;
         };
-        /** HeldLink */
+        /**
+         * HeldLink
+         * @description A link that is not as in the model: on, inactive, off, two-way, or `to` a table.
+         */
         HeldLink: {
             /** Change */
             change: string;
@@ -2046,7 +1995,11 @@ export interface components {
              */
             measure: string | null;
         };
-        /** HeldScan */
+        /**
+         * HeldScan
+         * @description A grain with the links that are not as in the model, the flows that are put there, the crossings of the filters that reach it
+         *     (`runs`), and the current of every table under its links.
+         */
         HeldScan: {
             /** Added */
             added: components["schemas"]["AddedFlow"][];
@@ -2071,13 +2024,22 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** HierarchyFault */
+        /**
+         * HierarchyFault
+         * @description What is wrong at a level of a hierarchy: it is no column, the next one cannot look it up, or `count` members have several parents.
+         */
         HierarchyFault: {
             /** Above */
             above: string;
-            /** Count */
+            /**
+             * Count
+             * @default 0
+             */
             count: number;
-            /** Examples */
+            /**
+             * Examples
+             * @default []
+             */
             examples: components["schemas"]["TwoParents"][];
             /** Level */
             level: string;
@@ -2120,11 +2082,19 @@ export interface components {
             end: number;
             /** Start */
             start: number;
-            /** Text */
+            /**
+             * Text
+             * @default
+             */
             text: string;
-            /** Title */
+            /**
+             * Title
+             * @default
+             */
             title: string;
         };
+        /** HoverAnswer */
+        HoverAnswer: components["schemas"]["Hover"];
         /**
          * Into
          * @description A row of an iteration, by the path of its node and its key.
@@ -2179,7 +2149,7 @@ export interface components {
         };
         /**
          * LedgerLine
-         * @description What becomes of the filter on a column in a `given`.
+         * @description What becomes of the filter on a column in a `given`: what arrives, the edits that are about it, what leaves.
          */
         LedgerLine: {
             /** Arriving */
@@ -2322,7 +2292,11 @@ export interface components {
              */
             name: string | null;
         };
-        /** LinkSuggestion */
+        /**
+         * LinkSuggestion
+         * @description A link that the data suggest, as an edit adds it. `choice` names what is to be chosen from: of several columns of a table that lead
+         *     to one key, one may be the active link.
+         */
         LinkSuggestion: {
             /** Choice */
             choice: string;
@@ -2431,8 +2405,58 @@ export interface components {
             };
         };
         /**
+         * Mark
+         * @description What a person has to know of a measure's numbers: tables and columns that it is about (as probes write them), `cells` as (row line,
+         *     column line) where it is about some of them alone, links, and formulas that would mend it; `why` is the cause of totals that are no
+         *     sums. `measure` is empty of what is about no measure.
+         */
+        Mark: {
+            /**
+             * Cells
+             * @default []
+             */
+            cells: number[][];
+            /**
+             * Columns
+             * @default []
+             */
+            columns: string[];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "unreached" | "partly" | "overridden" | "apart" | "denominator" | "whole" | "dimension_side" | "unmatched" | "coarse" | "lost" | "uneven" | "nested" | "first" | "fixed";
+            /**
+             * Links
+             * @default []
+             */
+            links: string[];
+            /**
+             * Measure
+             * @default
+             */
+            measure: string;
+            /**
+             * Mends
+             * @default []
+             */
+            mends: components["schemas"]["MarkMend"][];
+            /** Sentence */
+            sentence: string;
+            /**
+             * Tables
+             * @default []
+             */
+            tables: string[];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
          * MarkMend
-         * @description The formula that a measure would have; `own` where it is one of the probe's own.
+         * @description The formula that a measure would have, under a label; `own` where it is one of the probe's own.
          */
         MarkMend: {
             /** Formula */
@@ -2444,7 +2468,11 @@ export interface components {
             /** Own */
             own: boolean;
         };
-        /** Matrix */
+        /**
+         * Matrix
+         * @description A row a fact (or bridge), a column every other linked table; `apart` are those that are linked to nothing. Cells that would tell
+         *     nothing are left out.
+         */
         Matrix: {
             /** Apart */
             apart: string[];
@@ -2459,9 +2487,18 @@ export interface components {
             /** Facts */
             facts: string[];
         };
-        /** MatrixCell */
+        /**
+         * MatrixCell
+         * @description How a dimension filters a fact: direct (one link), through (by way of the tables `via`), loose (some link on the way is loose),
+         *     inactive (a link of their own that is switched off), none; `path`, the links of the way, or those that are inactive; `links`, those
+         *     between the two; `two_way`, whether the fact filters the dimension as well; `gap`, the probes that set the fact beside another one under
+         *     this dimension, which does not reach it.
+         */
         MatrixCell: {
-            /** Gap */
+            /**
+             * Gap
+             * @default []
+             */
             gap: string[];
             /**
              * Kind
@@ -2472,7 +2509,10 @@ export interface components {
             links: string[];
             /** Path */
             path: string[];
-            /** Two Way */
+            /**
+             * Two Way
+             * @default false
+             */
             two_way: boolean;
             /** Via */
             via: string[];
@@ -2785,25 +2825,46 @@ export interface components {
             /** Title */
             title: string;
         };
-        /** Opening */
+        /**
+         * Opening
+         * @description The smallest change that opens a way: `edits` of the model with their `title`, none where each would double a path, which `refused`
+         *     then names; `stops` are those of the chain that is opened; `given` is what a formula can write for itself.
+         */
         Opening: {
-            /** Edits */
+            /**
+             * Edits
+             * @default []
+             */
             edits: {
                 [key: string]: unknown;
             }[];
             /** From */
             from: string;
-            /** Given */
+            /**
+             * Given
+             * @default
+             */
             given: string;
-            /** Refused */
+            /**
+             * Refused
+             * @default
+             */
             refused: string;
-            /** Stops */
+            /**
+             * Stops
+             * @default []
+             */
             stops: components["schemas"]["ChainStop"][];
-            /** Title */
+            /**
+             * Title
+             * @default
+             */
             title: string;
             /** To */
             to: string;
         };
+        /** OpeningAnswer */
+        OpeningAnswer: components["schemas"]["Opening"];
         /** OpeningRequest */
         OpeningRequest: {
             /** From */
@@ -2853,7 +2914,41 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** PairReached */
+        /**
+         * Pair
+         * @description How a filter on one table comes to another (formats.md, section 4): its `path`; or the links that are `blocked` and the `stops` in
+         *     them; or `none`.
+         */
+        Pair: {
+            /**
+             * Blocked
+             * @default null
+             */
+            blocked: string[] | null;
+            /** From */
+            from: string;
+            /**
+             * None
+             * @default null
+             */
+            none: boolean | null;
+            /**
+             * Path
+             * @default null
+             */
+            path: string[] | null;
+            /**
+             * Stops
+             * @default null
+             */
+            stops: components["schemas"]["ChainStop"][] | null;
+            /** To */
+            to: string;
+        };
+        /**
+         * PairReached
+         * @description Two tables, the first filtering the second over a path; `was` is another one that it took before.
+         */
         PairReached: {
             /** From */
             from: string;
@@ -2867,7 +2962,10 @@ export interface components {
              */
             was: string[];
         };
-        /** PartingStep */
+        /**
+         * PartingStep
+         * @description A difference of two traces: what it is about, its path, and both sides in words.
+         */
         PartingStep: {
             /** First */
             first: string;
@@ -2884,15 +2982,19 @@ export interface components {
             what: string;
         };
         /**
-         * PatternInfo
-         * @description A formula to begin from; without one, what the model lacks for it.
+         * Pattern
+         * @description A formula to begin from. `teaches` says what it does and what to watch for; where the model has nothing to fill it with, `formula` is
+         *     empty and `lacks` says what is missing.
          */
-        PatternInfo: {
+        Pattern: {
             /** Formula */
             formula: string;
             /** Key */
             key: string;
-            /** Lacks */
+            /**
+             * Lacks
+             * @default
+             */
             lacks: string;
             /** Name */
             name: string;
@@ -2904,7 +3006,7 @@ export interface components {
         /** Patterns */
         Patterns: {
             /** Patterns */
-            patterns: components["schemas"]["PatternInfo"][];
+            patterns: components["schemas"]["Pattern"][];
         };
         /** PatternsQuery */
         PatternsQuery: {
@@ -3029,7 +3131,11 @@ export interface components {
              */
             version: number | null;
         };
-        /** Profile */
+        /**
+         * Profile
+         * @description What a column holds. `histogram` counts equal steps from the smallest value to the largest, or the commonest members of a text; empty
+         *     for a column without values.
+         */
         Profile: {
             /** Column */
             column: string;
@@ -3073,14 +3179,50 @@ export interface components {
             /** Trial */
             trial: string;
         };
-        /** ReachAnswer */
-        ReachAnswer: {
-            /** Pairs */
-            pairs: components["schemas"]["ReachPair"][];
-            /** Tables */
-            tables: string[];
+        /**
+         * RankedFinding
+         * @description A finding with what it could do: `seen` may make a number wrong that `watchers`, probes and folios, show; `unseen` one that nobody
+         *     looks at yet; `note`; `tidy`. `accepted` is the reason for which it may stand, or None.
+         */
+        RankedFinding: {
+            /** About */
+            about: string;
+            /** Accepted */
+            accepted: string | null;
+            /** Code */
+            code: string;
+            /**
+             * Group
+             * @default note
+             * @enum {string}
+             */
+            group: "seen" | "unseen" | "note" | "tidy";
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+            /** Mend */
+            mend: string;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Watchers
+             * @default []
+             */
+            watchers: string[];
+            /**
+             * Weight
+             * @enum {string}
+             */
+            weight: "warning" | "note";
         };
-        /** ReachOf */
+        /** ReachAnswer */
+        ReachAnswer: components["schemas"]["ReachTable"];
+        /**
+         * ReachOf
+         * @description What a table filters and does not, and what filters it; or what filters the scans of a measure.
+         */
         ReachOf: {
             /** Blocked */
             blocked: components["schemas"]["Blocked"][];
@@ -3093,6 +3235,8 @@ export interface components {
             /** Table */
             table: string | null;
         };
+        /** ReachOfAnswer */
+        ReachOfAnswer: components["schemas"]["ReachOf"];
         /**
          * ReachOfRequest
          * @description A table, or a measure.
@@ -3109,35 +3253,6 @@ export interface components {
              */
             table: string | null;
         };
-        /** ReachPair */
-        ReachPair: {
-            /**
-             * Blocked
-             * @default null
-             */
-            blocked: string[] | null;
-            /** From */
-            from: string;
-            /**
-             * None
-             * @default false
-             */
-            none: boolean;
-            /**
-             * Path
-             * @default null
-             */
-            path: string[] | null;
-            /**
-             * Stops
-             * @default []
-             */
-            stops: {
-                [key: string]: string;
-            }[];
-            /** To */
-            to: string;
-        };
         /** ReachRequest */
         ReachRequest: {
             /**
@@ -3146,14 +3261,30 @@ export interface components {
              */
             given: string;
         };
-        /** Reached */
+        /**
+         * ReachTable
+         * @description Who filters whom, for every ordered pair of tables.
+         */
+        ReachTable: {
+            /** Pairs */
+            pairs: components["schemas"]["Pair"][];
+            /** Tables */
+            tables: string[];
+        };
+        /**
+         * Reached
+         * @description A table that a filter reaches, or comes from, over a path.
+         */
         Reached: {
             /** Path */
             path: string[];
             /** Table */
             table: string;
         };
-        /** ReachedScan */
+        /**
+         * ReachedScan
+         * @description A scan with the tables whose filters reach it and those whose filters do not.
+         */
         ReachedScan: {
             /** Blocked By */
             blocked_by: components["schemas"]["Blocked"][];
@@ -3318,7 +3449,10 @@ export interface components {
              */
             what: "table" | "column" | "link" | "hierarchy" | "probe" | "folio";
         };
-        /** RepeatedKey */
+        /**
+         * RepeatedKey
+         * @description A key that several rows share.
+         */
         RepeatedKey: {
             /** Key */
             key: (boolean | number | string | null)[];
@@ -3350,15 +3484,6 @@ export interface components {
             name: string;
             /** To */
             to: string;
-        };
-        /** RowTold */
-        RowTold: {
-            /** Cells */
-            cells: (boolean | number | string | null)[];
-            /** Key */
-            key: number;
-            /** Value */
-            value: boolean | number | string | null;
         };
         /** RowsQuery */
         RowsQuery: {
@@ -3410,17 +3535,6 @@ export interface components {
              * @default 0
              */
             start: number;
-        };
-        /** RowsTold */
-        RowsTold: {
-            /** Columns */
-            columns: string[];
-            /** Over */
-            over: string;
-            /** Rows */
-            rows: components["schemas"]["RowTold"][];
-            /** Rows Total */
-            rows_total: number;
         };
         /** ScanInfo */
         ScanInfo: {
@@ -3556,7 +3670,12 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** StarBox */
+        /** StarAnswer */
+        StarAnswer: components["schemas"]["StarLayout"];
+        /**
+         * StarBox
+         * @description The middle and the size of a table's card, in pixels.
+         */
         StarBox: {
             /** Height */
             height: number;
@@ -3567,7 +3686,10 @@ export interface components {
             /** Y */
             y: number;
         };
-        /** StarLayout */
+        /**
+         * StarLayout
+         * @description The `boxes` of a star's tables by name; `shelf` are the tables that no links lead to; `key` is what places of this star go by.
+         */
         StarLayout: {
             /** Boxes */
             boxes: {
@@ -3607,9 +3729,9 @@ export interface components {
          */
         StatesCompared: {
             /** Appear */
-            appear: components["schemas"]["Finding"][];
+            appear: components["schemas"]["RankedFinding"][];
             /** Go */
-            go: components["schemas"]["Finding"][];
+            go: components["schemas"]["RankedFinding"][];
             grid: components["schemas"]["Beside"] | null;
             /** Grid Error */
             grid_error: string;
@@ -3675,7 +3797,10 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** Stop */
+        /**
+         * Stop
+         * @description A link that a filter on the table `from` does not cross to the other, and why; a table without links has none.
+         */
         Stop: {
             /** From */
             from: string;
@@ -3713,7 +3838,10 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** Suggestion */
+        /**
+         * Suggestion
+         * @description Something that can be named: `insert` is what is written for it.
+         */
         Suggestion: {
             /** Detail */
             detail: string;
@@ -3732,7 +3860,7 @@ export interface components {
         /**
          * Sums
          * @description What is known of a measure's totals: `sum` (its formula proves it), `found` (compared, and so), `apart` (compared, and not so), `not`
-         *     (no sum by its kind, `why` tells which), or nothing where nothing was looked at.
+         *     (no sum by its kind, `why` tells which), or nothing where nothing was looked at; how many `totals` were compared.
          */
         Sums: {
             /** Sentence */
@@ -3755,6 +3883,26 @@ export interface components {
             rows: number[];
             /** Table */
             table: string;
+        };
+        /**
+         * TableFilter
+         * @description A table's own filters, where they come from, and the rows that pass them.
+         */
+        TableFilter: {
+            /** Columns */
+            columns: components["schemas"]["Allowed"][];
+            /** Origins */
+            origins: string[];
+            /** Rows Filtered */
+            rows_filtered: boolean;
+            /** Rows Kept */
+            rows_kept: number;
+            /** Rows Total */
+            rows_total: number;
+            /** Table */
+            table: string;
+            /** Unmatched */
+            unmatched: boolean;
         };
         /** TableInfo */
         TableInfo: {
@@ -3809,6 +3957,18 @@ export interface components {
             /** Unmatched */
             unmatched: boolean;
         };
+        /**
+         * TableKept
+         * @description The rows of a table that are left.
+         */
+        TableKept: {
+            /** Rows Kept */
+            rows_kept: number;
+            /** Rows Total */
+            rows_total: number;
+            /** Table */
+            table: string;
+        };
         /** TableRowsAnswer */
         TableRowsAnswer: {
             /** Columns */
@@ -3827,15 +3987,6 @@ export interface components {
             grain: components["schemas"]["GrainTest"] | null;
             /** Hierarchies */
             hierarchies: components["schemas"]["HierarchyInfo"][];
-            /** Table */
-            table: string;
-        };
-        /** TableTold */
-        TableTold: {
-            /** Rows Kept */
-            rows_kept: number;
-            /** Rows Total */
-            rows_total: number;
             /** Table */
             table: string;
         };
@@ -3880,6 +4031,28 @@ export interface components {
             without?: string[];
         };
         /**
+         * TimedTrace
+         * @description A trace, and how long it took.
+         */
+        TimedTrace: {
+            /** Coordinates */
+            coordinates: {
+                [key: string]: boolean | number | string | null;
+            };
+            emptied: components["schemas"]["Emptied"] | null;
+            /** Measure */
+            measure: string;
+            /** Milliseconds */
+            milliseconds: number;
+            /** Picks */
+            picks: (components["schemas"]["MemberPick"] | components["schemas"]["ConditionPick"])[];
+            tree: components["schemas"]["TraceNode"];
+            /** Value */
+            value: boolean | number | string | components["schemas"]["CellFailure"] | null;
+            /** Within */
+            within: components["schemas"]["Within"][];
+        };
+        /**
          * Told
          * @description What is found in a version of a model as a whole.
          */
@@ -3887,7 +4060,7 @@ export interface components {
             /** Currents */
             currents: components["schemas"]["Current"][];
             /** Findings */
-            findings: components["schemas"]["Finding"][];
+            findings: components["schemas"]["RankedFinding"][];
             matrix: components["schemas"]["Matrix"];
             /** Version */
             version: number;
@@ -3916,47 +4089,40 @@ export interface components {
             name: string;
         };
         /** TraceAnswer */
-        TraceAnswer: {
-            /** Coordinates */
-            coordinates: {
-                [key: string]: boolean | number | string | null;
-            };
-            emptied: components["schemas"]["Emptied"] | null;
-            /** Measure */
-            measure: string;
-            /** Milliseconds */
-            milliseconds: number;
-            /** Picks */
-            picks: {
-                [key: string]: unknown;
-            }[];
-            tree: components["schemas"]["TraceNode"];
-            /** Value */
-            value: boolean | number | string | components["schemas"]["CellFailure"] | null;
-            /**
-             * Within
-             * @default []
-             */
-            within: components["schemas"]["Within"][];
-        };
-        /** TraceNode */
+        TraceAnswer: components["schemas"]["TimedTrace"];
+        /**
+         * TraceNode
+         * @description A measure, an aggregate, a `given`, an iteration, a rank, a question about the context, or a row of an iteration.
+         */
         TraceNode: {
             /** @default null */
             arithmetic: components["schemas"]["Arithmetic"] | null;
-            /** Blocked */
+            /**
+             * Blocked
+             * @default []
+             */
             blocked: components["schemas"]["Stop"][];
-            /** Children */
+            /**
+             * Children
+             * @default []
+             */
             children: components["schemas"]["TraceNode"][];
             /** Dtype */
             dtype: string;
-            /** Edits */
-            edits: components["schemas"]["EditTold"][];
+            /**
+             * Edits
+             * @default []
+             */
+            edits: components["schemas"]["TracedEdit"][];
             /** Filters */
-            filters: components["schemas"]["FilterTold"][];
-            /** Flows */
-            flows: components["schemas"]["FlowTold"][];
+            filters: components["schemas"]["TableFilter"][];
+            /**
+             * Flows
+             * @default []
+             */
+            flows: components["schemas"]["TracedFlow"][];
             /** @default null */
-            iteration: components["schemas"]["RowsTold"] | null;
+            iteration: components["schemas"]["TracedRows"] | null;
             /**
              * Kind
              * @enum {string}
@@ -3973,7 +4139,7 @@ export interface components {
              * Tables
              * @default []
              */
-            tables: components["schemas"]["TableTold"][];
+            tables: components["schemas"]["TableKept"][];
             /** Text */
             text: string;
             /**
@@ -4007,6 +4173,113 @@ export interface components {
             /** Measure */
             measure: string;
             probe: components["schemas"]["ProbeSpec"];
+        };
+        /**
+         * TracedEdit
+         * @description An edit of a `given`, and what it changed: filters by column; a `link` that is switched on `instead_of` others, turned another `way`,
+         *     or put there `from` one table `to` another.
+         */
+        TracedEdit: {
+            /**
+             * Changes
+             * @default []
+             */
+            changes: components["schemas"]["FilterChange"][];
+            /**
+             * Children
+             * @default []
+             */
+            children: components["schemas"]["TraceNode"][];
+            /** @default null */
+            cut: components["schemas"]["Cut"] | null;
+            /**
+             * From
+             * @default null
+             */
+            from: string | null;
+            /**
+             * Instead Of
+             * @default null
+             */
+            instead_of: string[] | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "set" | "keep" | "clear" | "reset" | "via" | "flow" | "match" | "shift" | "stretch";
+            /**
+             * Link
+             * @default null
+             */
+            link: string | null;
+            /** @default null */
+            rows: components["schemas"]["TracedRows"] | null;
+            /** Text */
+            text: string;
+            /**
+             * To
+             * @default null
+             */
+            to: string | null;
+            /**
+             * Way
+             * @default null
+             */
+            way: string | null;
+            /**
+             * Way Before
+             * @default null
+             */
+            way_before: string | null;
+        };
+        /**
+         * TracedFlow
+         * @description A link that filters crossed: the rows left where they come from, and those of the table they come to, before and after.
+         */
+        TracedFlow: {
+            /** From */
+            from: string;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "lookup" | "up" | "loose";
+            /** Link */
+            link: string;
+            /** Rows After */
+            rows_after: number;
+            /** Rows Before */
+            rows_before: number;
+            /** Rows From */
+            rows_from: number;
+            /** To */
+            to: string;
+        };
+        /**
+         * TracedRow
+         * @description A row of an iteration; `key` is its place among them.
+         */
+        TracedRow: {
+            /** Cells */
+            cells: (boolean | number | string | null)[];
+            /** Key */
+            key: number;
+            /** Value */
+            value: boolean | number | string | null;
+        };
+        /**
+         * TracedRows
+         * @description Some rows of a table expression: the first, and those with the largest and the smallest values.
+         */
+        TracedRows: {
+            /** Columns */
+            columns: string[];
+            /** Over */
+            over: string;
+            /** Rows */
+            rows: components["schemas"]["TracedRow"][];
+            /** Rows Total */
+            rows_total: number;
         };
         /** TracesBeside */
         TracesBeside: {
@@ -4043,42 +4316,9 @@ export interface components {
             probe: components["schemas"]["ProbeSpec"] | null;
         };
         /**
-         * TruthMark
-         * @description What a person has to know of a measure's numbers; of some cells (row line, column line) alone where any are named.
+         * TwoParents
+         * @description A member of a level that stands under several of the level above.
          */
-        TruthMark: {
-            /** Cells */
-            cells: number[][];
-            /** Columns */
-            columns: string[];
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "unreached" | "partly" | "overridden" | "apart" | "denominator" | "whole" | "dimension_side" | "unmatched" | "coarse" | "lost" | "uneven" | "nested" | "first" | "fixed";
-            /**
-             * Links
-             * @default []
-             */
-            links: string[];
-            /**
-             * Measure
-             * @default
-             */
-            measure: string;
-            /** Mends */
-            mends: components["schemas"]["MarkMend"][];
-            /** Sentence */
-            sentence: string;
-            /** Tables */
-            tables: string[];
-            /**
-             * Why
-             * @default
-             */
-            why: string;
-        };
-        /** TwoParents */
         TwoParents: {
             /** Member */
             member: boolean | number | string | null;
@@ -4096,14 +4336,14 @@ export interface components {
              */
             unmatched: true;
         };
-        /** Unreached */
+        /**
+         * Unreached
+         * @description A filtered table whose filter does not come to the grain: where it stops on the shortest way there, all its stops, and the edits that
+         *     would carry it.
+         */
         Unreached: {
-            /**
-             * Mends
-             * @default []
-             */
+            /** Mends */
             mends: string[];
-            /** @default null */
             nearest: components["schemas"]["Stop"] | null;
             /** Stops */
             stops: components["schemas"]["Stop"][];
@@ -4112,12 +4352,18 @@ export interface components {
         };
         /**
          * Use
-         * @description A place that names something; `start` and `end` count code points of `formula`.
+         * @description A place that names something: whose it is, and where in its formula (code points; none for the lists of a probe).
          */
         Use: {
-            /** End */
+            /**
+             * End
+             * @default 0
+             */
             end: number;
-            /** Formula */
+            /**
+             * Formula
+             * @default
+             */
             formula: string;
             /**
              * Kind
@@ -4126,10 +4372,16 @@ export interface components {
             kind: "measure" | "column" | "table" | "probe" | "folio";
             /** Owner */
             owner: string;
-            /** Start */
+            /**
+             * Start
+             * @default 0
+             */
             start: number;
         };
-        /** UsedRows */
+        /**
+         * UsedRows
+         * @description A page of the rows an aggregate used: the columns it names first, then the others of its grain; `values` what was made of each.
+         */
         UsedRows: {
             /** Columns */
             columns: string[];
@@ -4146,6 +4398,8 @@ export interface components {
             /** Values */
             values: (boolean | number | string | null)[] | null;
         };
+        /** UsedRowsAnswer */
+        UsedRowsAnswer: components["schemas"]["UsedRows"];
         /** Uses */
         Uses: {
             /** Uses */
@@ -4202,7 +4456,7 @@ export interface components {
             /** Edits */
             edits: number;
             /** Findings */
-            findings: components["schemas"]["Finding"][];
+            findings: components["schemas"]["RankedFinding"][];
             /** Folios */
             folios: components["schemas"]["FolioSpec"][];
             /** Hierarchies */
@@ -4235,15 +4489,21 @@ export interface components {
             /** Version */
             version: number;
         };
-        /** Within */
+        /**
+         * Within
+         * @description The row of an iteration that a trace went on in.
+         */
         Within: {
             /** Key */
             key: number;
             /** Path */
             path: string;
-            row: components["schemas"]["RowTold"];
+            row: components["schemas"]["TracedRow"];
         };
-        /** Word */
+        /**
+         * Word
+         * @description Something that a formula can be written with.
+         */
         Word: {
             /** Example */
             example: string;
@@ -4253,7 +4513,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "function" | "aggregate" | "edit" | "rows";
+            kind: "aggregate" | "edit" | "rows" | "function";
             /** Name */
             name: string;
             /** Signature */
@@ -4710,7 +4970,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Completion"];
+                    "application/json": components["schemas"]["CompletionAnswer"];
                 };
             };
             /** @description Forbidden */
@@ -5659,7 +5919,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Held"];
+                    "application/json": components["schemas"]["HeldAnswer"];
                 };
             };
             /** @description Forbidden */
@@ -5842,7 +6102,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Hover"];
+                    "application/json": components["schemas"]["HoverAnswer"];
                 };
             };
             /** @description Forbidden */
@@ -6634,7 +6894,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Opening"];
+                    "application/json": components["schemas"]["OpeningAnswer"];
                 };
             };
             /** @description Forbidden */
@@ -6911,7 +7171,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReachOf"];
+                    "application/json": components["schemas"]["ReachOfAnswer"];
                 };
             };
             /** @description Forbidden */
@@ -7523,7 +7783,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StarLayout"];
+                    "application/json": components["schemas"]["StarAnswer"];
                 };
             };
             /** @description Forbidden */
@@ -8196,7 +8456,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["UsedRows"];
+                    "application/json": components["schemas"]["UsedRowsAnswer"];
                 };
             };
             /** @description Forbidden */

@@ -2,46 +2,66 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import replace
-from typing import Any
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 
 from nexorem.core.model.model import Model
 from nexorem.core.model.paths import DoublePath, doubled_paths, model_state
 from nexorem.core.model.star import Star
-from nexorem.core.plan.reach import reaches
+from nexorem.core.plan.reach import NO_WAY, reaches
+from nexorem.core.results import Result
 
-Finding = Mapping[str, Any]
+
+@dataclass(frozen=True, slots=True)
+class PairReached(Result):
+    """Two tables, the first filtering the second over a path; `was` is another one that it took before."""
+
+    from_: str
+    to: str
+    path: tuple[str, ...]
+    was: tuple[str, ...] = ()
 
 
-def reach_change(now: Star, then: Star) -> dict[str, list[dict[str, Any]]]:
-    """By ordered pair of tables that both models have: `newly` reached, over `path`; `no_longer` reached, over what was the `path`;
-    `moved`, reached over another `path` than `was`."""
+@dataclass(frozen=True, slots=True)
+class ReachChange(Result):
+    """Ordered pairs of tables that both models have: `newly` reached; `no_longer` reached, over what was the path; `moved` to another."""
+
+    newly: tuple[PairReached, ...]
+    no_longer: tuple[PairReached, ...]
+    moved: tuple[PairReached, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Double(Result):
+    """A double path, to be drawn: its two ends, and the links of either way from the source on."""
+
+    source: str
+    target: str
+    first: tuple[str, ...]
+    second: tuple[str, ...]
+    sentence: str
+
+
+def reach_change(now: Star, then: Star) -> ReachChange:
+    """Who is newly filtered by whom, who no longer, and who over another path."""
     names = [t.name for t in now.model.tables if then.model.table(t.name)]
-    told: dict[str, list[dict[str, Any]]] = {"newly": [], "no_longer": [], "moved": []}
+    newly, no_longer, moved = list[PairReached](), list[PairReached](), list[PairReached]()
     for source in names:
         before, after = reaches(now, now.state, source), reaches(then, then.state, source)
         for target in (n for n in names if n != source):
-            was, path = before.get(target, {}).get("path"), after.get(target, {}).get("path")
-            pair = {"from": source, "to": target, "path": path or was or []}
+            was, path = before.get(target, NO_WAY).path, after.get(target, NO_WAY).path
             if path and not was:
-                told["newly"].append(pair)
+                newly.append(PairReached(source, target, path))
             elif was and not path:
-                told["no_longer"].append(pair)
+                no_longer.append(PairReached(source, target, was))
             elif was != path:
-                told["moved"].append(pair | {"was": was})
-    return told
+                moved.append(PairReached(source, target, path, was))
+    return ReachChange(tuple(newly), tuple(no_longer), tuple(moved))
 
 
-def double_json(double: DoublePath) -> dict[str, Any]:
-    """A double path, to be drawn: its two ends, and the links of either way from the source on."""
-    return {
-        "source": double.source,
-        "target": double.target,
-        "first": list(double.first),
-        "second": list(double.second),
-        "sentence": double.sentence(),
-    }
+def drawn(double: DoublePath) -> Double:
+    """A double path with what is drawn and said of it."""
+    return Double(double.source, double.target, tuple(double.first), tuple(double.second), double.sentence())
 
 
 def doubles(model: Model) -> list[DoublePath]:
@@ -71,13 +91,3 @@ def yielding(model: Model, keep: Sequence[str]) -> list[str]:
 def switched_off(model: Model, names: Collection[str]) -> Model:
     """The model with these links inactive."""
     return replace(model, links=tuple(replace(k, active=False) if k.name in names else k for k in model.links))
-
-
-def findings_change(now: Sequence[Finding], then: Sequence[Finding]) -> dict[str, list[dict[str, Any]]]:
-    """The findings that appear and those that go."""
-
-    def key(finding: Finding) -> tuple[Any, ...]:
-        return finding["code"], finding["about"], finding["sentence"]
-
-    before, after = {key(f) for f in now}, {key(f) for f in then}
-    return {"appear": [dict(f) for f in then if key(f) not in before], "go": [dict(f) for f in now if key(f) not in after]}

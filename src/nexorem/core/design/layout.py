@@ -9,9 +9,9 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
 
 from nexorem.core.model.model import Model
+from nexorem.core.results import Result
 
 CARD_HEIGHT = 52.0
 # Benches are higher than wide beside the matrix: outer rings grow upwards and downwards rather than sideways.
@@ -62,9 +62,28 @@ def card_width(name: str) -> float:
     return max(112.0, round(len(name) * 7.8) + 74.0)
 
 
-def layout(model: Model, fact: str, beside: str | None = None, before: Mapping[str, tuple[float, float]] | None = None) -> dict[str, Any]:
-    """`boxes`: middle and size of every table that links lead to from the fact (and from a second one `beside` it), by name; `shelf`: the
-    others. `before` are middles that stay. Hidden tables are left out."""
+@dataclass(frozen=True, slots=True)
+class StarBox(Result):
+    """The middle and the size of a table's card, in pixels."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+
+
+@dataclass(frozen=True, slots=True)
+class StarLayout(Result):
+    """The `boxes` of a star's tables by name; `shelf` are the tables that no links lead to; `key` is what places of this star go by."""
+
+    key: str
+    boxes: Mapping[str, StarBox]
+    shelf: tuple[str, ...]
+
+
+def layout(model: Model, fact: str, beside: str | None = None, before: Mapping[str, tuple[float, float]] | None = None) -> StarLayout:
+    """Where the tables stand that links lead to from the fact (and from a second one `beside` it). `before` are middles that stay. Hidden
+    tables are left out."""
     boxes: dict[str, Box] = {}
     if beside in (None, fact) or model.table(str(beside)) is None:
         _around(model, fact, boxes)
@@ -85,13 +104,8 @@ def layout(model: Model, fact: str, beside: str | None = None, before: Mapping[s
     for name in (n for n in boxes if n not in fixed):
         _free(boxes, name)
     shown = {t.name for t in model.tables if not t.hidden or t.name in roots}
-    return {
-        "key": key,
-        "boxes": {
-            n: {"x": round(b.x, 1), "y": round(b.y, 1), "width": b.width, "height": b.height} for n, b in boxes.items() if n in shown
-        },
-        "shelf": [t.name for t in model.tables if t.name not in boxes and t.name in shown],
-    }
+    places = {n: StarBox(round(b.x, 1), round(b.y, 1), b.width, b.height) for n, b in boxes.items() if n in shown}
+    return StarLayout(key, places, tuple(t.name for t in model.tables if t.name not in boxes and t.name in shown))
 
 
 def _neighbours(model: Model, name: str) -> list[tuple[str, int]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Any
@@ -11,16 +11,18 @@ from typing import Any
 from nexorem.core.design.change import doubles, reach_change, switched_off
 from nexorem.core.design.suggest import suggestions
 from nexorem.core.language import typed as t
+from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Link, Model, link_from_json
 from nexorem.core.model.paths import LinkState, model_state
 from nexorem.core.model.star import Star
-from nexorem.core.plan.reach import carrying_edits, reaches, stop_reason
+from nexorem.core.plan.reach import NO_WAY, ChainStop, Reason, Way, carrying_edits, reach, reaches, stop_reason
+from nexorem.core.results import Result
 
 MOST_CHAINS = 400  # of links that are looked at between two tables
 MOST_OPENED = 10
 MOST_YIELDING = 3
 MOST_TRIED = 16
-Stops = list[tuple[Link, str, str]]  # link, the table it should carry into, why it does not
+Stops = list[tuple[Link, str, Reason]]  # link, the table it should carry into, why it does not
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,39 +33,90 @@ class Chain:
     stops: Stops
 
 
-def reach_of(star: Star, table: str) -> dict[str, Any]:
-    """What a table filters (`filters`), and what filters it (`filtered_by`): each other table with its `path`; or, in `blocked` and
-    `blocked_by`, the nearest chain with its stops, or none at all."""
+@dataclass(frozen=True, slots=True)
+class Reached(Result):
+    """A table that a filter reaches, or comes from, over a path."""
+
+    table: str
+    path: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Blocked(Result):
+    """A table that no filter reaches, or comes from: the nearest chain with its stops, or none at all."""
+
+    table: str
+    chain: tuple[str, ...]
+    stops: tuple[ChainStop, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ReachedScan(Result):
+    """A scan with the tables whose filters reach it and those whose filters do not."""
+
+    grain: str
+    text: str
+    filtered_by: tuple[Reached, ...]
+    blocked_by: tuple[Blocked, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ReachOf(Result):
+    """What a table filters and does not, and what filters it; or what filters the scans of a measure."""
+
+    table: str | None
+    measure: str | None
+    filters: tuple[Reached, ...]
+    blocked: tuple[Blocked, ...]
+    scans: tuple[ReachedScan, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Opening(Result):
+    """The smallest change that opens a way: `edits` of the model with their `title`, none where each would double a path, which `refused`
+    then names; `stops` are those of the chain that is opened; `given` is what a formula can write for itself."""
+
+    from_: str
+    to: str
+    edits: tuple[Edit, ...] = ()
+    stops: tuple[ChainStop, ...] = ()
+    refused: str = ""
+    title: str = ""
+    given: str = ""
+
+
+def reach_of(star: Star, table: str) -> ReachOf:
+    """What a table filters, and what filters it."""
+    others = [x.name for x in star.model.tables if x.name != table]
     mine = reaches(star, star.state, table)
-    told: dict[str, Any] = {"table": table, "filters": [], "filtered_by": [], "blocked": [], "blocked_by": []}
-    for other in (x.name for x in star.model.tables if x.name != table):
-        _sort_in(told, "filters", "blocked", other, mine.get(other, {}))
-        _sort_in(told, "filtered_by", "blocked_by", other, reaches(star, star.state, other).get(table, {}))
-    return told
+    filters, blocked = _sorted_out((x, mine.get(x, NO_WAY)) for x in others)
+    return ReachOf(table, None, filters, blocked, (_scan_reach(star, table, "", star.state),))
 
 
-def _sort_in(told: dict[str, Any], open_key: str, blocked_key: str, other: str, found: dict[str, Any]) -> None:
-    if "path" in found:
-        told[open_key].append({"table": other, "path": found["path"]})
-    else:
-        told[blocked_key].append({"table": other, "chain": found.get("blocked", []), "stops": found.get("stops", [])})
+def _scan_reach(star: Star, grain: str, text: str, state: LinkState) -> ReachedScan:
+    others = [x.name for x in star.model.tables if x.name != grain]
+    return ReachedScan(grain, text, *_sorted_out((x, reach(star, state, x, grain)) for x in others))
 
 
-def opening(star: Star, source: str, target: str, state: LinkState | None = None) -> dict[str, Any]:
-    """The smallest change after which a filter on `source` reaches `target`: `edits` of the model (none where each would double a path,
-    which `refused` then names), and `given`, the edits a formula can make for itself. `stops` are those of the chain that is opened."""
-    told: dict[str, Any] = {"from": source, "to": target, "edits": [], "stops": [], "refused": "", "title": ""}
-    told |= _opening_links(star, list(islice(_chains(star, source, target), MOST_OPENED)))
-    if not told["edits"]:
-        told |= _new_link(star, source, target)
+def _sorted_out(ways: Iterable[tuple[str, Way]]) -> tuple[tuple[Reached, ...], tuple[Blocked, ...]]:
+    found = list(ways)
+    reached = tuple(Reached(table, way.path) for table, way in found if way.path)
+    return reached, tuple(Blocked(table, way.chain, way.stops) for table, way in found if not way.path)
+
+
+def opening(star: Star, source: str, target: str, state: LinkState | None = None) -> Opening:
+    """The smallest change after which a filter on `source` reaches `target`."""
+    found = _opening_links(star, source, target, list(islice(_chains(star, source, target), MOST_OPENED)))
+    if not found.edits:
+        found = _new_link(star, source, target) or found
     given = carrying_edits(star, state or star.state, source, target)
-    return told | {"given": f"given ({', '.join(given)})" if given else ""}
+    return replace(found, given=f"given ({', '.join(given)})" if given else "")
 
 
-def _opening_links(star: Star, chains: list[Chain]) -> dict[str, Any]:
+def _opening_links(star: Star, source: str, target: str, chains: list[Chain]) -> Opening:
     """The chain that is opened at the least cost, of equals the one that turns fewest links. An edit costs one, and one more where it turns
     a link both ways: that lets filters through to everything behind it."""
-    best: tuple[int, int, dict[str, Any]] | None = None
+    best: tuple[int, int, Opening] | None = None
     refused = ""
     for chain in chains:
         model, edits = _opened(star.model, chain.stops)
@@ -74,15 +127,11 @@ def _opening_links(star: Star, chains: list[Chain]) -> dict[str, Any]:
         if yields is None:
             refused = refused or next((d.sentence() for d in doubles(model)), "")
         elif best is None or (cost + len(yields), turns) < best[:2]:
-            best = cost + len(yields), turns, _opening_told(chain, edits, yields)
-    return best[2] if best else {"refused": refused}
-
-
-def _opening_told(chain: Chain, edits: list[dict[str, Any]], yields: tuple[str, ...]) -> dict[str, Any]:
-    off = [{"kind": "change_link", "name": name, "set": {"active": False}} for name in yields]
-    said = [_said(*s) for s in chain.stops] + ([f"{' and '.join(yields)} yield{'' if yields[1:] else 's'}"] if yields else [])
-    stops = [{"link": k.name, "to": to, "reason": why} for k, to, why in chain.stops]
-    return {"edits": [*off, *edits], "title": "; ".join(said), "stops": stops}
+            off = [{"kind": "change_link", "name": name, "set": {"active": False}} for name in yields]
+            said = [_said(*s) for s in chain.stops] + ([f"{' and '.join(yields)} yield{'' if yields[1:] else 's'}"] if yields else [])
+            stops = tuple(ChainStop(k.name, to, why) for k, to, why in chain.stops)
+            best = cost + len(yields), turns, Opening(source, target, (*off, *edits), stops, title="; ".join(said))
+    return best[2] if best else Opening(source, target, refused=refused)
 
 
 def _yields(star: Star, model: Model, chain: Chain, most: int) -> tuple[str, ...] | None:
@@ -107,7 +156,7 @@ def _yields(star: Star, model: Model, chain: Chain, most: int) -> tuple[str, ...
 def _lost(star: Star, model: Model) -> int:
     """How many pairs of tables, the one filtering the other, a change of links would part."""
     then = star.with_model(model)
-    return len(reach_change(star, then)["no_longer"])
+    return len(reach_change(star, then).no_longer)
 
 
 def _chains(star: Star, source: str, target: str) -> Iterator[Chain]:
@@ -131,10 +180,10 @@ def _chains(star: Star, source: str, target: str) -> Iterator[Chain]:
                 heapq.heappush(queue, (stopped + bool(why), length + 1, number, other, (*seen, other), (*links, link.name), more))
 
 
-def _opened(model: Model, stops: Stops) -> tuple[Model, list[dict[str, Any]]]:
+def _opened(model: Model, stops: Stops) -> tuple[Model, list[Edit]]:
     """The model in which these links carry filters on, and the edits that make it. Of the links between the same two tables one is active:
     the others yield."""
-    edits: list[dict[str, Any]] = []
+    edits: list[Edit] = []
     for link, into, why in stops:
         change: dict[str, Any] = {"active": True} if why == "inactive" else {}
         if link.flow == "one-way" and into != link.from_table:
@@ -154,33 +203,17 @@ def _said(link: Link, into: str, why: str) -> str:
     return " and ".join(x for x in (switch, turn) if x)
 
 
-def _new_link(star: Star, source: str, target: str) -> dict[str, Any]:
+def _new_link(star: Star, source: str, target: str) -> Opening | None:
     """A link that the data suggest and that would open the way."""
     for found in suggestions(star):
-        link = link_from_json(star.model, {**found["link"], "active": True})
+        active = {**found.link, "active": True}
+        link = link_from_json(star.model, active)
         model = replace(star.model, links=(*star.model.links, link))
-        if doubles(model):
-            continue
-        if "path" in reaches(star.with_model(model), model_state(model), source).get(target, {}):
-            return {
-                "edits": [{"kind": "add_link", "link": {**found["link"], "active": True}}],
-                "title": f"link {found['text']}",
-                "refused": "",
-            }
-    return {}
+        if not doubles(model) and reach(star.with_model(model), model_state(model), source, target).path:
+            return Opening(source, target, ({"kind": "add_link", "link": active},), title=f"link {found.text}")
+    return None
 
 
-def measure_reach(star: Star, measure: t.MeasureValue, found: Sequence[t.Aggregate]) -> list[dict[str, Any]]:
-    """For each scan of a measure (`found`, those it computes): its grain, the tables whose filters reach it, each over its path, and those
-    whose filters do not, each with the chain that is blocked."""
-    told = []
-    for scan in found:
-        reached, blocked = [], []
-        for other in (x.name for x in star.model.tables if x.name != scan.grain):
-            way = reaches(star, scan.state, other).get(scan.grain, {})
-            if "path" in way:
-                reached.append({"table": other, "path": way["path"]})
-            else:
-                blocked.append({"table": other, "chain": way.get("blocked", []), "stops": way.get("stops", [])})
-        told.append({"grain": scan.grain, "text": scan.text, "filtered_by": reached, "blocked_by": blocked})
-    return told
+def measure_reach(star: Star, name: str, found: Sequence[t.Aggregate]) -> ReachOf:
+    """For each scan of a measure (`found`, those it computes), the tables whose filters reach it and those whose filters do not."""
+    return ReachOf(None, name, (), (), tuple(_scan_reach(star, scan.grain, scan.text, scan.state) for scan in found))

@@ -16,13 +16,14 @@ from nexorem.core.model.model import Column, Link, Table
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import nodes, scans
+from nexorem.core.results import Result
 from nexorem.core.values import NUMERIC
 
 FEW = range(2, 200)  # members of a column that reads well on an axis
 
 
 @dataclass(frozen=True, slots=True)
-class Pattern:
+class Pattern(Result):
     """A formula to begin from. `teaches` says what it does and what to watch for; where the model has nothing to fill it with, `formula` is
     empty and `lacks` says what is missing."""
 
@@ -32,17 +33,6 @@ class Pattern:
     name: str
     formula: str
     lacks: str = ""
-
-    def as_json(self) -> dict[str, str]:
-        """As it travels."""
-        return {
-            "key": self.key,
-            "title": self.title,
-            "teaches": self.teaches,
-            "name": self.name,
-            "formula": self.formula,
-            "lacks": self.lacks,
-        }
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from dataclasses import dataclass
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 
@@ -16,7 +16,8 @@ from nexorem.core.model.model import Column, Model, Table
 from nexorem.core.model.names import columns_text
 from nexorem.core.model.specs import Hierarchy
 from nexorem.core.model.star import Star
-from nexorem.core.values import NUMERIC, Array, combine, iso
+from nexorem.core.results import Result
+from nexorem.core.values import NUMERIC, Array, Json, combine, iso
 
 MOST_EXAMPLES = 5
 KEY_WORDS = COMMON_WORDS - {"name"}
@@ -122,9 +123,47 @@ def _looked_up_from(model: Model, table: str) -> set[str]:
     return {k.to_table for k in model.links_beside(table) if k.from_table == table and k.cardinality != "many-to-many"}
 
 
-def grain_test(star: Star, table: str, columns: Sequence[str]) -> dict[str, Any]:
-    """Whether the rows of a table are told apart by some columns: `rows`, `repeated` (rows that share their key with another), `empty`
-    (rows with an empty part) and `examples` of keys that repeat, with their rows. An empty part is a value here like any other."""
+@dataclass(frozen=True, slots=True)
+class RepeatedKey(Result):
+    """A key that several rows share."""
+
+    key: tuple[Json, ...]
+    rows: int
+
+
+@dataclass(frozen=True, slots=True)
+class GrainTest(Result):
+    """Whether the rows of a table are told apart by some columns: `repeated` rows share their key with another, `empty` ones have an empty
+    part; `examples` are keys that repeat."""
+
+    columns: tuple[str, ...]
+    rows: int
+    repeated: int
+    empty: int
+    examples: tuple[RepeatedKey, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class TwoParents(Result):
+    """A member of a level that stands under several of the level above."""
+
+    member: Json
+    parents: tuple[Json, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class HierarchyFault(Result):
+    """What is wrong at a level of a hierarchy: it is no column, the next one cannot look it up, or `count` members have several parents."""
+
+    level: str
+    above: str
+    sentence: str
+    count: int = 0
+    examples: tuple[TwoParents, ...] = ()
+
+
+def grain_test(star: Star, table: str, columns: Sequence[str]) -> GrainTest:
+    """Whether the rows of a table are told apart by some columns. An empty part is a value here like any other."""
     domain = star.domain(table, tuple(columns))
     counts = np.bincount(domain.codes[:-1], minlength=domain.size)
     again = np.flatnonzero(counts > 1)
@@ -132,39 +171,28 @@ def grain_test(star: Star, table: str, columns: Sequence[str]) -> dict[str, Any]
     full = np.ones(star.size(table), bool)
     for column in columns:
         full &= star.column(table, column).rows().valid
-    examples = [
-        {"key": [iso(star.column(table, c).at(int(domain.firsts[m]))) for c in columns], "rows": int(counts[m])} for m in most.tolist()
-    ]
-    return {
-        "columns": list(columns),
-        "rows": star.size(table),
-        "repeated": int(counts[again].sum()),
-        "empty": int((~full).sum()),
-        "examples": examples,
-    }
+    examples = (
+        RepeatedKey(tuple(iso(star.column(table, c).at(int(domain.firsts[m]))) for c in columns), int(counts[m])) for m in most.tolist()
+    )
+    return GrainTest(tuple(columns), star.size(table), int(counts[again].sum()), int((~full).sum()), tuple(examples))
 
 
-def hierarchy_faults(star: Star, hierarchy: Hierarchy) -> list[dict[str, Any]]:
-    """What is wrong with a hierarchy, level by level, the widest first: a level that is no column or that the next one cannot look up, and
-    members with two parents or more, with examples. Each has `level`, `above`, `sentence`, `count`, `examples`."""
+def hierarchy_faults(star: Star, hierarchy: Hierarchy) -> list[HierarchyFault]:
+    """What is wrong with a hierarchy, level by level, the widest first."""
     try:
         levels = [star.model.find_column(x) for x in hierarchy.levels]
     except Refused as refused:
-        return [_fault("", "", refused.diagnostics[0].message)]
-    found = []
+        return [HierarchyFault("", "", refused.diagnostics[0].message)]
+    found = list[HierarchyFault]()
     for above, level in pairwise(levels):
         texts = columns_text(above[0], (above[1],)), columns_text(level[0], (level[1],))
         codes = _beside(star, level[0], above)
         if codes is None:
             words = f"{level[0]} does not look {above[0]} up: no chain of firm active links leads there."
-            found.append(_fault(texts[1], texts[0], words))
+            found.append(HierarchyFault(texts[1], texts[0], words))
             continue
         found += _two_parents(star, above, level, codes, texts)
     return found
-
-
-def _fault(level: str, above: str, sentence: str) -> dict[str, Any]:
-    return {"level": level, "above": above, "sentence": sentence, "count": 0, "examples": []}
 
 
 def _beside(star: Star, table: str, above: tuple[str, str]) -> Array | None:
@@ -175,7 +203,7 @@ def _beside(star: Star, table: str, above: tuple[str, str]) -> Array | None:
 
 def _two_parents(
     star: Star, above: tuple[str, str], level: tuple[str, str], parents: Array, texts: tuple[str, str]
-) -> list[dict[str, Any]]:
+) -> list[HierarchyFault]:
     domain = star.domain(level[0], (level[1],))
     filled = star.column(*level).rows().valid
     rows = np.flatnonzero(filled)
@@ -194,7 +222,7 @@ def _two_parents(
     for m in several[:MOST_EXAMPLES].tolist():
         codes = parents[rows[firsts[pairs == m]]].tolist()
         names = ["(unmatched)" if c == up.size - 1 else iso(upper.at(int(up.firsts[c]))) for c in codes]
-        examples.append({"member": iso(column.at(int(domain.firsts[m]))), "parents": names})
+        examples.append(TwoParents(iso(column.at(int(domain.firsts[m]))), tuple(names)))
     who = f"{len(several):,} members of {texts[1]} stand" if len(several) > 1 else f"One member of {texts[1]} stands"
     text = f"{who} under several of {texts[0]}."
-    return [{"level": texts[1], "above": texts[0], "sentence": text, "count": len(several), "examples": examples}]
+    return [HierarchyFault(texts[1], texts[0], text, len(several), tuple(examples))]

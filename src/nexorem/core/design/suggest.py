@@ -20,6 +20,7 @@ from nexorem.core.limits import Budget
 from nexorem.core.model.model import Link, Model, Table, link_json
 from nexorem.core.model.paths import model_state
 from nexorem.core.model.star import Star
+from nexorem.core.results import Result
 from nexorem.core.words import counted, verb
 
 SHORTEST_CODE = 2  # characters
@@ -47,17 +48,41 @@ class Found:
         return (1.0 if self.declared else 0.0) + 0.55 * self.overlap + 0.45 * self.names + 0.02 * len(self.link.from_columns)
 
 
-def suggestions(star: Star, budget: Budget | None = None) -> list[dict[str, Any]]:
-    """The links that the data suggest and the model does not have, the likeliest first, at most a screenful: `link`, as an edit adds it,
-    `text`, `evidence`, and `choice`, the name of what is to be chosen from: of several columns of a table that lead to one key, one may be
-    the active link.
+@dataclass(frozen=True, slots=True)
+class Evidence(Result):
+    """Why a link is thought of. `names` and `overlap` are from 0 to 1, `overlap` that of a sample of the keys; the rest counts all rows."""
+
+    names: float
+    overlap: float
+    matched: int
+    orphans: int
+    empty: int
+    rows: int
+    unique: bool
+    sentence: str
+
+
+@dataclass(frozen=True, slots=True)
+class LinkSuggestion(Result):
+    """A link that the data suggest, as an edit adds it. `choice` names what is to be chosen from: of several columns of a table that lead
+    to one key, one may be the active link."""
+
+    link: Mapping[str, Any]
+    text: str
+    score: float
+    choice: str
+    evidence: Evidence
+
+
+def suggestions(star: Star, budget: Budget | None = None) -> list[LinkSuggestion]:
+    """The links that the data suggest and the model does not have, the likeliest first, at most a screenful.
 
     A link is offered inactive where, with the model's own and with those offered before it, it would double a path, and where it is one of
     several to choose from; so any of them can be taken together. Kept by the rows and links they were found from; raises OverLimit when
     the budget is spent, and keeps what was counted up to there.
     """
     model = star.model
-    kept: dict[Any, list[dict[str, Any]]] = star.found(("suggestions",), dict)
+    kept: dict[Any, list[LinkSuggestion]] = star.found(("suggestions",), dict)
     ends = tuple((k.ends_text, k.active, k.flow, k.cardinality) for k in model.links)
     aside = frozenset(x.about for x in model.accepted if x.code == PUT_ASIDE)
     key = ends, aside, tuple((t.name, t.calendar, t.role, t.key, t.origin.get("kind") == "role") for t in model.tables)
@@ -66,10 +91,10 @@ def suggestions(star: Star, budget: Budget | None = None) -> list[dict[str, Any]
         while len(kept) >= KEPT:
             kept.pop(next(iter(kept)), None)
         kept[key] = told
-    return [dict(x) for x in kept[key]]
+    return list(kept[key])
 
 
-def _told(star: Star, aside: frozenset[str], budget: Budget) -> Iterator[dict[str, Any]]:
+def _told(star: Star, aside: frozenset[str], budget: Budget) -> Iterator[LinkSuggestion]:
     model = star.model
     ways = _ways(model)
     found = [f for f in _found(star, budget) if f.link.ends_text not in aside]
@@ -96,22 +121,10 @@ def _told(star: Star, aside: frozenset[str], budget: Budget) -> Iterator[dict[st
         else:
             _open(ways, link)
         model = replace(model, links=(*model.links, link))
-        yield {
-            "link": link_json(link),
-            "text": link.ends_text,
-            "score": round(min(item.score, 1.0), 3),
-            "choice": choice,
-            "evidence": {
-                "names": round(item.names, 3),
-                "overlap": round(item.overlap, 3),
-                "matched": facts.matched,
-                "orphans": facts.orphans,
-                "empty": facts.empty,
-                "rows": rows,
-                "unique": not facts.key_empty,
-                "sentence": _sentence(star, item, link, choice),
-            },
-        }
+        sentence = _sentence(star, item, link, choice)
+        scores = round(item.names, 3), round(item.overlap, 3)
+        evidence = Evidence(*scores, facts.matched, facts.orphans, facts.empty, rows, not facts.key_empty, sentence)
+        yield LinkSuggestion(link_json(link), link.ends_text, round(min(item.score, 1.0), 3), choice, evidence)
         count += 1
         if count == MOST:
             return

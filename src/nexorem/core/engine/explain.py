@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from dataclasses import dataclass
 
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import Probe
@@ -12,53 +12,79 @@ from nexorem.core.language.printer import print_tree
 from nexorem.core.language.reading import Reader
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
-from nexorem.core.plan.ledger import ledger
+from nexorem.core.plan.ledger import LedgerLine, ledger
 from nexorem.core.plan.logical import Plan, ValueStep
 from nexorem.core.plan.text import print_plan, step_text
 from nexorem.core.plan.tree import scans
+from nexorem.core.results import Result
 from nexorem.core.values import iso
 from nexorem.core.words import counted
 
 MOST_NAMED = 5
 
 
-def explained(star: Star, probe: Probe, name: str, budget: Budget) -> dict[str, Any]:
-    """Diagnostics (none, else it is refused), typed tree, grain, reading, ledger, and the plan with rows and
-    milliseconds of a grid over the probe's axes."""
+@dataclass(frozen=True, slots=True)
+class ExecutedStep(Result):
+    """A step of a plan as it was executed: the rows of the table that was scanned, contexts, milliseconds."""
+
+    step: str
+    rows: int
+    cells: int
+    milliseconds: float
+
+
+@dataclass(frozen=True, slots=True)
+class Explained(Result):
+    """How a formula is read and computed: its sentence, ledger, grains, typed tree, and the plan of a grid, as steps and as text. It has no
+    diagnostics, else it would have been refused."""
+
+    measure: str
+    dtype: str
+    diagnostics: tuple[str, ...]
+    reading: str
+    ledger: tuple[LedgerLine, ...]
+    grain: tuple[str, ...]
+    tree: tuple[str, ...]
+    plan: tuple[ExecutedStep, ...]
+    plan_text: tuple[str, ...]
+
+
+def explained(star: Star, probe: Probe, name: str, budget: Budget) -> Explained:
+    """A measure of a probe explained, with the rows and milliseconds of a grid over the probe's axes."""
     page = page_words(probe)
     arriving = page | {key: _both(page.get(key), "the cell's own") for key in (*probe.rows, *probe.columns)}
     grid = answer(star, probe, budget)
     bound = next(m for m in grid.plan.measures if m.name.lower() == name.lower())
     steps = executed_steps(star, grid.plan.cells, grid.told)
     start = grid.plan.context(probe, (*probe.rows, *probe.columns))
-    return {
-        "measure": bound.name,
-        "dtype": bound.dtype,
-        "diagnostics": [],
-        "reading": Reader(star.model).sentence(bound),
-        "ledger": [line.as_json() for line in ledger(star.model, bound, arriving, page)],
-        "grain": list(dict.fromkeys(scan.grain for scan in scans(bound))),
-        "tree": print_tree(bound),
-        "plan": list(steps.values()),
-        "plan_text": print_plan(star, grid.plan.cells, start, lambda step: _note(steps.get(id(step)))),
-    }
+    return Explained(
+        bound.name,
+        bound.dtype,
+        (),
+        Reader(star.model).sentence(bound),
+        tuple(line.written() for line in ledger(star.model, bound, arriving, page)),
+        tuple(dict.fromkeys(scan.grain for scan in scans(bound))),
+        tuple(print_tree(bound)),
+        tuple(steps.values()),
+        tuple(print_plan(star, grid.plan.cells, start, lambda step: _note(steps.get(id(step))))),
+    )
 
 
-def executed_steps(star: Star, plan: Plan, told: Mapping[int, tuple[int, float]]) -> dict[int, dict[str, Any]]:
-    """By id, the steps of an executed plan: text, rows of the table that was scanned, contexts, milliseconds."""
+def executed_steps(star: Star, plan: Plan, told: Mapping[int, tuple[int, float]]) -> dict[int, ExecutedStep]:
+    """The steps of an executed plan by id."""
     found = {}
     for step in plan.steps:
         contexts, spent = told.get(id(step), (0, 0.0))
         scan = step.node if isinstance(step, ValueStep) and isinstance(step.node, t.Aggregate) else None
         rows = star.size(scan.grain) if scan else 0
-        found[id(step)] = {"step": step_text(star, step), "rows": rows, "cells": contexts, "milliseconds": round(spent, 3)}
+        found[id(step)] = ExecutedStep(step_text(star, step), rows, contexts, round(spent, 3))
     return found
 
 
-def _note(step: Mapping[str, Any] | None) -> str:
+def _note(step: ExecutedStep | None) -> str:
     if step is None:
         return ""
-    return f"  [{counted(step['rows'], 'row')}, {counted(step['cells'], 'cell')}, {step['milliseconds']:.2f} ms]"
+    return f"  [{counted(step.rows, 'row')}, {counted(step.cells, 'cell')}, {step.milliseconds:.2f} ms]"
 
 
 def page_words(probe: Probe) -> dict[tuple[str, str], str]:

@@ -6,7 +6,6 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import repeat
-from typing import Any
 
 import numpy as np
 
@@ -24,7 +23,7 @@ from nexorem.core.engine.visibility import Selector, selectors, visible
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget, over
 from nexorem.core.model.star import ROWS, Star
-from nexorem.core.values import Array, Vector, combine, iso
+from nexorem.core.values import Array, Cell, Vector, combine, iso
 
 MOST_LINES = 20_000_000  # that are looked at before most of them are left out
 FEW_ROWS = range(5_000, 1_000_000)  # of a table whose combinations of members are looked at in place of its rows
@@ -49,13 +48,13 @@ class Grid:
         """The type of each measure."""
         return tuple(m.dtype for m in self.plan.measures)
 
-    def value(self, measure: int, row: int, column: int) -> Any:
+    def value(self, measure: int, row: int, column: int) -> Cell:
         """One cell as JSON."""
         found, place = self.values[measure], row * len(self.columns.lines) + column
         fault = found.fault(place)
         return {"error": fault[0]} if fault else iso(found.at(place))
 
-    def tidy(self) -> Iterator[dict[str, Any]]:
+    def tidy(self) -> Iterator[dict[str, Cell]]:
         """One object a cell, row lines first."""
         across = self.columns.coordinates(self.star)
         names = self.probe.measures
@@ -69,7 +68,7 @@ class Grid:
             for coordinate in across:
                 yield {**down, **coordinate, **dict(zip(names, next(cells), strict=True))}
 
-    def _told(self, measure: int) -> list[Any]:
+    def _told(self, measure: int) -> list[Cell]:
         """All cells of a measure as JSON."""
         return self.values[measure].as_json()
 

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
 from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.model.star import Star
-from nexorem.core.values import Array, Vector, combine, iso
+from nexorem.core.values import Array, Json, Vector, combine, iso
 
 TOTAL = -1
 # What lines are ordered by, whether it descends, and a measure's value at each beginning of a line.
@@ -25,10 +24,10 @@ class Axis:
     columns: tuple[tuple[str, str], ...]
     lines: Array
 
-    def coordinates(self, star: Star) -> list[dict[str, Any]]:
+    def coordinates(self, star: Star) -> list[dict[str, Json]]:
         """The coordinates of every line as JSON; columns totalled over are left out."""
         names = [f"{table}.{column}" for table, column in self.columns]
-        members: list[dict[int, Any]] = []
+        members: list[dict[int, Json]] = []
         for (table, column), codes in zip(self.columns, self.lines.T, strict=True):
             members.append(member_values(star, table, column, codes) | {star.domain(table, (column,)).size - 1: "(unmatched)"})
         return [
@@ -36,16 +35,8 @@ class Axis:
             for line in self.lines.tolist()
         ]
 
-    def coordinate(self, star: Star, line: int) -> dict[str, Any]:
-        """A line's coordinates as JSON; columns totalled over are left out."""
-        found: dict[str, Any] = {}
-        for (table, column), code in zip(self.columns, self.lines[line], strict=True):
-            if code != TOTAL:
-                found[f"{table}.{column}"] = member_json(star, table, column, int(code))
-        return found
 
-
-def member_values(star: Star, table: str, column: str, codes: Array) -> dict[int, Any]:
+def member_values(star: Star, table: str, column: str, codes: Array) -> dict[int, Json]:
     """By code, the values as JSON of the members among some codes, totals and the unmatched one aside. Costs the codes, not the domain."""
     domain = star.domain(table, (column,))
     used = np.unique(codes)
@@ -53,7 +44,7 @@ def member_values(star: Star, table: str, column: str, codes: Array) -> dict[int
     return dict(zip(used.tolist(), map(iso, star.column(table, column).take(domain.firsts[used]).tolist()), strict=True))
 
 
-def member_json(star: Star, table: str, column: str, code: int) -> Any:
+def member_json(star: Star, table: str, column: str, code: int) -> Json:
     """A member of a column as JSON: null for `(empty)`, "(unmatched)" for the unmatched one."""
     domain = star.domain(table, (column,))
     if code == domain.size - 1:

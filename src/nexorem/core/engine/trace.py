@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Literal
 
 import numpy as np
 
@@ -21,16 +21,18 @@ from nexorem.core.engine.probe import Pick, Probe, member_mask
 from nexorem.core.engine.trace_beside import emptied
 from nexorem.core.engine.trace_filters import At, FilterTeller
 from nexorem.core.engine.trace_rows import RowOrder, first_rows, scan, through, used_rows
+from nexorem.core.engine.traced import CellFailure, CellValue, Trace, TracedRow, TraceNode, UsedRows, Within
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
+from nexorem.core.model.specs import UNMATCHED, ConditionPick, MemberPick, PickSpec
 from nexorem.core.model.star import Star
 from nexorem.core.plan.contexts import Context, in_row
 from nexorem.core.plan.logical import Needs, placed
 from nexorem.core.plan.tree import children
-from nexorem.core.values import iso
+from nexorem.core.values import Json, iso
 
 MET = (t.MeasureValue, t.Aggregate, t.Edited, t.Iterated, t.Single, t.Asked, t.Rank)
-KINDS = {
+KINDS: dict[type[t.Typed], Literal["measure", "aggregate", "given", "iteration", "rank"]] = {
     t.MeasureValue: "measure",
     t.Aggregate: "aggregate",
     t.Edited: "given",
@@ -39,9 +41,7 @@ KINDS = {
 }
 
 
-def trace(
-    star: Star, probe: Probe, measure: str, at: Iterable[Pick], budget: Budget, into: Sequence[tuple[str, int]] = ()
-) -> dict[str, Any]:
+def trace(star: Star, probe: Probe, measure: str, at: Iterable[Pick], budget: Budget, into: Sequence[tuple[str, int]] = ()) -> Trace:
     """The cell of `measure` at the coordinates `at`, under the probe's page.
 
     `into` goes on in a row of an iteration: (`path` of its node, `key` of the row), one after the other; the tree told
@@ -52,7 +52,7 @@ def trace(
 
 def traced(
     star: Star, probe: Probe, measure: str, at: Iterable[Pick], budget: Budget, into: Sequence[tuple[str, int]] = ()
-) -> tuple[dict[str, Any], Met]:
+) -> tuple[Trace, Met]:
     """The same, with what its nodes were told from, by their paths."""
     asked = replace(probe, measures=(measure,), having=())
     plan = planned(star, asked, budget.limits)
@@ -66,23 +66,19 @@ def traced(
     start = plan.context(asked, [(p.table, p.column) for p in at])
     teller = Teller(star, execute(star, plan.cells, base, budget), start, budget, met)
     node = teller.node(bound, 0, "0")
-    told = {
-        "measure": bound.name,
-        "coordinates": {f"{p.table}.{p.column}": _member(p) for p in at},
-        "picks": [_pick_json(p) for p in probe.picks] + [{"where": text} for text in probe.conditions],
-        "value": node["value"],
-        "tree": node,
-        "within": [],
-    }
+    within: list[Within] = []
+    tree = node
     for path, key in into:
-        node, row = enter(met, path, key)
-        told |= {"tree": node, "within": [*told["within"], {"path": path, "key": key, "row": row}]}
-    return told | {"emptied": emptied(told["tree"])}, met
+        tree, row = enter(met, path, key)
+        within.append(Within(path, key, row))
+    coordinates = {f"{p.table}.{p.column}": _member(p) for p in at}
+    picks: list[PickSpec] = [*map(_pick_spec, probe.picks), *map(ConditionPick, probe.conditions)]
+    return Trace(bound.name, coordinates, tuple(picks), node.value, tree, tuple(within), emptied(tree)), met
 
 
 def trace_rows(
     star: Star, probe: Probe, measure: str, at: Iterable[Pick], budget: Budget, into: Sequence[tuple[str, int]], path: str, order: RowOrder
-) -> dict[str, Any]:
+) -> UsedRows:
     """The rows that an aggregate of a trace used, by the `path` of its node: all of them, ordered, a page at a time."""
     _, met = traced(star, probe, measure, at, budget, into)
     teller, node, context = met.get(path, (None, None, 0))
@@ -92,13 +88,12 @@ def trace_rows(
     return used_rows(teller.filters, node, batch, teller.run.around(teller.needs(node, context), batch), order)
 
 
-def _member(pick: Pick) -> Any:
+def _member(pick: Pick) -> Json:
     return "(unmatched)" if pick.unmatched else iso(pick.values[0])
 
 
-def _pick_json(pick: Pick) -> dict[str, Any]:
-    values: list[Any] = [iso(v) for v in pick.values]
-    return {"column": f"{pick.table}.{pick.column}", "in": values + ([{"unmatched": True}] if pick.unmatched else [])}
+def _pick_spec(pick: Pick) -> MemberPick:
+    return MemberPick(f"{pick.table}.{pick.column}", (*map(iso, pick.values), *([UNMATCHED] if pick.unmatched else [])))
 
 
 Met = dict[str, "tuple[Teller, t.Typed, int]"]  # by path: who told a node, the node, and its context
@@ -123,42 +118,38 @@ class Teller:
         """The filters of a context; none where its computation failed."""
         return self.at(context).batch
 
-    def value(self, node: t.Typed, context: int) -> Any:
+    def value(self, node: t.Typed, context: int) -> CellValue:
         """A node's value as JSON."""
         found = self.run.values[self.run.plan.values[id(node), context]]
         fault = found.fault(0)
-        return {"error": fault[0], "message": fault[1]} if fault else iso(found.at(0))
+        return CellFailure(*fault) if fault else iso(found.at(0))
 
-    def node(self, node: t.Typed, context: int, path: str) -> dict[str, Any]:
+    def node(self, node: t.Typed, context: int, path: str) -> TraceNode:
         """A node of the tree, with those below it."""
         self.budget.check()
         self.met[path] = self, node, context
-        told: dict[str, Any] = {"kind": KINDS.get(type(node), "question"), "path": path, "text": "", "dtype": node.dtype}
-        told |= {"value": self.value(node, context), "edits": [], "filters": self.filters.told(self.at(context)), "flows": []}
-        told |= {"blocked": [], "children": []}
+        filters = self.filters.told(self.at(context))
+        traced = TraceNode(KINDS.get(type(node), "question"), path, "", node.dtype, self.value(node, context), filters)
         if isinstance(node, t.MeasureValue):
-            told |= {"name": node.name, "text": node.formula}
-            told["children"] = self.nested([node.body], context, path)
-        elif isinstance(node, t.Edited):
-            told["text"] = f"given ({', '.join(e.text for e in node.edits)})"
-            self.edited(node, context, path, told)
-        else:
-            assert isinstance(node, t.Aggregate | t.Iterated | t.Single | t.Asked | t.Rank)
-            told["text"] = node.text
-            needs = self.needs(node, context)
-            cells = [tree for tree, _ in needs.cells]
-            told["children"] = self.nested(cells, context, path)
-            if isinstance(node, t.Aggregate | t.Single):
-                told |= scan(self.filters, node, self.at(context), self.run.around(needs, self.batch(context)))
-            elif isinstance(node, t.Iterated | t.Rank):
-                told |= self.iteration(node, context)
-        return told
+            return replace(traced, name=node.name, text=node.formula, children=self.nested([node.body], context, path))
+        if isinstance(node, t.Edited):
+            return self.edited(node, context, traced)
+        assert isinstance(node, t.Aggregate | t.Iterated | t.Single | t.Asked | t.Rank)
+        needs, batch = self.needs(node, context), self.batch(context)
+        traced = replace(traced, text=node.text, children=self.nested([tree for tree, _ in needs.cells], context, path))
+        if isinstance(node, t.Aggregate | t.Single):
+            s = scan(self.filters, node, self.at(context), self.run.around(needs, batch))
+            return replace(traced, flows=s.flows, tables=s.tables, blocked=s.blocked, unreached=s.unreached, arithmetic=s.arithmetic)
+        if isinstance(node, t.Iterated | t.Rank):
+            over = node.over if isinstance(node, t.Iterated) else node.among
+            return replace(traced, iteration=first_rows(over, node.state, batch, self.run.around(needs, batch), node))
+        return traced
 
     def needs(self, node: t.Typed, context: int) -> Needs:
         """What the step of a node needed."""
         return self.run.plan.value_step(node, context).needs
 
-    def nested(self, nodes: Iterable[t.Typed], context: int, path: str) -> list[dict[str, Any]]:
+    def nested(self, nodes: Iterable[t.Typed], context: int, path: str) -> tuple[TraceNode, ...]:
         """The nearest nodes of the tree at or below some nodes; their paths go on from `path`."""
         found: list[t.Typed] = []
 
@@ -172,33 +163,31 @@ class Teller:
         for node in nodes:
             gather(node)
         taken = sum(1 for p in self.met if p.startswith(f"{path}.") and "." not in p[len(path) + 1 :])
-        return [self.node(n, context, f"{path}.{taken + i}") for i, n in enumerate(found)]
+        return tuple(self.node(n, context, f"{path}.{taken + i}") for i, n in enumerate(found))
 
-    def edited(self, node: t.Edited, context: int, path: str, told: dict[str, Any]) -> None:
+    def edited(self, node: t.Edited, context: int, traced: TraceNode) -> TraceNode:
         """The edits of a `given`, and what is computed after them."""
+        edits = []
         for edit in node.edits:
             step = self.run.plan.context_step(edit, context)
             after, needs = step.number, step.needs
             one = self.filters.edit(edit, self.at(context), self.at(after))
-            one["children"] = self.nested([tree for tree, _ in needs.cells], context, path)
+            one = replace(one, children=self.nested([tree for tree, _ in needs.cells], context, traced.path))
             if isinstance(edit, t.Listing) and self.run.contexts[after].failed is None:
-                one["rows"] = first_rows(edit.rows, edit.state, self.batch(context), self.run.around(needs, self.batch(context)))
-            told["edits"].append(one)
+                around = self.run.around(needs, self.batch(context))
+                one = replace(one, rows=first_rows(edit.rows, edit.state, self.batch(context), around))
+            edits.append(one)
             context = after
-        told["filters"] = self.filters.told(self.at(context))
-        told["children"] = self.nested([node.body], context, path)
-
-    # iterations
-
-    def iteration(self, node: t.Iterated | t.Rank, context: int) -> dict[str, Any]:
-        """The rows run over: the first, those with the smallest and largest values, and how many."""
-        batch = self.batch(context)
-        over = node.over if isinstance(node, t.Iterated) else node.among
-        around = self.run.around(self.needs(node, context), batch)
-        return {"iteration": first_rows(over, node.state, batch, around, node)}
+        return replace(
+            traced,
+            text=f"given ({', '.join(e.text for e in node.edits)})",
+            edits=tuple(edits),
+            filters=self.filters.told(self.at(context)),
+            children=self.nested([node.body], context, traced.path),
+        )
 
 
-def enter(met: Met, path: str, key: int) -> tuple[dict[str, Any], dict[str, Any]]:
+def enter(met: Met, path: str, key: int) -> tuple[TraceNode, TracedRow]:
     """The tree of one row of an iteration, and the row."""
     teller, node, context = met.get(path, (None, None, 0))
     if teller is None or not isinstance(node, t.Iterated | t.Rank):
@@ -208,11 +197,11 @@ def enter(met: Met, path: str, key: int) -> tuple[dict[str, Any], dict[str, Any]
     if found is None:
         raise refuse("no_such_row", f"The iteration at {path} has no row {key}.", "Take the key of one of its rows.", "into")
     runs, batch, row = found
-    trees = []
+    trees = list[TraceNode]()
     rows = {id(x.node): x.rows for x in needs.inner}
     own = in_row(teller.star.model, node.over if isinstance(node, t.Iterated) else node.among, teller.contexts[context])
     for place, (inner, run) in enumerate(runs):
         below = Teller(teller.star, run, in_row(teller.star.model, rows[id(inner)], teller.contexts[context]), teller.budget, met)
         trees += below.nested([inner.body], 0, f"{path}[{key}].{place}")
-    told = {"kind": "row", "path": f"{path}[{key}]", "text": node.text, "dtype": node.dtype, "value": row["value"], "edits": []}
-    return told | {"filters": teller.filters.told(At(own, batch)), "flows": [], "blocked": [], "children": trees}, row
+    filters = teller.filters.told(At(own, batch))
+    return TraceNode("row", f"{path}[{key}]", node.text, node.dtype, row.value, filters, children=tuple(trees)), row

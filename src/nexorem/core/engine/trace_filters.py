@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from nexorem.core.engine.context import Batch
+from nexorem.core.engine.traced import Allowed, Cut, EditWord, FilterChange, TableFilter, TracedEdit, TracedFlow, Unreached
 from nexorem.core.engine.visibility import selectors
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
@@ -15,7 +16,7 @@ from nexorem.core.model.paths import Inflow
 from nexorem.core.model.star import ROWS, Star
 from nexorem.core.plan.contexts import Context, changes
 from nexorem.core.plan.flow import Flow
-from nexorem.core.plan.reach import blocked, carrying_edits, first_stop
+from nexorem.core.plan.reach import Stop, blocked, carrying_edits, first_stop
 from nexorem.core.values import Array, iso
 
 MOST_VALUES = 12
@@ -35,27 +36,25 @@ class FilterTeller:
     def __init__(self, star: Star, budget: Budget) -> None:
         self.star, self.budget = star, budget
 
-    def told(self, at: At) -> list[dict[str, Any]]:
+    def told(self, at: At) -> tuple[TableFilter, ...]:
         """For each table with a filter of its own: its columns, what they allow, and the rows that pass them."""
-        told, batch = [], at.batch
-        for table in at.context.tables:
-            own = [f for f in batch.filters if f.table == table and f.index[0] >= 0]
-            kept = self.mask(Inflow(table, None, "", ()), Batch(1, tuple(own)))
-            columns = list(dict.fromkeys(c for f in own for c in (f.columns or ())))
-            told.append(
-                {
-                    "table": table,
-                    "columns": [self.allowed(batch, table, c) for c in columns],
-                    "rows_filtered": any(f.columns is ROWS for f in own),
-                    "origins": list(dict.fromkeys(f.origin for f in own)),
-                    "rows_kept": int(np.count_nonzero(kept[:-1])),
-                    "rows_total": self.star.size(table),
-                    "unmatched": bool(kept[-1]) and self.star.has_unmatched(table),
-                }
-            )
-        return told
+        return tuple(self._of_table(at.batch, table) for table in at.context.tables)
 
-    def allowed(self, batch: Batch, table: str, column: str) -> dict[str, Any]:
+    def _of_table(self, batch: Batch, table: str) -> TableFilter:
+        own = [f for f in batch.filters if f.table == table and f.index[0] >= 0]
+        kept = self.mask(Inflow(table, None, "", ()), Batch(1, tuple(own)))
+        columns = dict.fromkeys(c for f in own for c in (f.columns or ()))
+        return TableFilter(
+            table,
+            tuple(self.allowed(batch, table, c) for c in columns),
+            rows_filtered=any(f.columns is ROWS for f in own),
+            origins=tuple(dict.fromkeys(f.origin for f in own)),
+            rows_kept=int(np.count_nonzero(kept[:-1])),
+            rows_total=self.star.size(table),
+            unmatched=bool(kept[-1]) and self.star.has_unmatched(table),
+        )
+
+    def allowed(self, batch: Batch, table: str, column: str) -> Allowed:
         """What all filters on a column together allow of it: the first values, and how many of how many."""
         domain = self.star.domain(table, (column,))
         mask = np.ones(domain.size, bool)
@@ -68,40 +67,34 @@ class FilterTeller:
                 mine[domain.codes[before.firsts[members]]] = True
                 mask &= mine
         values = self.star.column(table, column).take(domain.firsts[np.flatnonzero(mask[:-1])][:MOST_VALUES]).tolist()
-        total = domain.size - 1
-        return {
-            "column": f"{table}.{column}",
-            "values": [iso(v) for v in values],
-            "unmatched": bool(mask[-1]) and self.star.has_unmatched(table),
-            "count": int(mask[:-1].sum()),
-            "total": total,
-        }
+        unmatched = bool(mask[-1]) and self.star.has_unmatched(table)
+        return Allowed(f"{table}.{column}", tuple(map(iso, values)), unmatched, int(mask[:-1].sum()), domain.size - 1)
 
-    def edit(self, edit: t.TypedEdit, old: At, new: At) -> dict[str, Any]:
+    def edit(self, edit: t.TypedEdit, old: At, new: At) -> TracedEdit:
         """An edit with the filters before and after on every column it touched."""
-        told: dict[str, Any] = {"text": edit.text, "changes": [], "link": None, "children": [], "kind": edit_word(edit)}
+        traced = TracedEdit(edit.text, edit_word(edit))
         match edit:
             case t.Switched(link=link):
                 active = old.context.state.active
                 off = [k.name for k in self.star.model.links if k.tables == link.tables and k.name in active and k.name != link.name]
-                return told | {"link": link.name, "instead_of": off}
+                return replace(traced, link=link.name, instead_of=tuple(off))
             case t.Turned(link=link):
-                return told | {"link": link.name, "way": edit.way, "way_before": old.context.state.way(link)}
+                return replace(traced, link=link.name, way=edit.way, way_before=old.context.state.way(link))
             case t.Matched(link=link):
-                return told | {"link": link.name, "from": link.to_table, "to": link.from_table}
+                return replace(traced, link=link.name, from_=link.to_table, to=link.from_table)
             case t.Condition() | t.Listing() if edit.keep:
                 before, after = (self.mask(Inflow(edit.table, None, "", ()), x.batch)[:-1].sum() for x in (old, new))
-                told["cut"] = {"table": edit.table, "rows_before": int(before), "rows_after": int(after)}
-        for c in changes(self.star.model, edit, old.context, new.context):
-            told["changes"].append(
-                {
-                    "column": f"{c.table}.{c.column}",
-                    "before": self.allowed(old.batch, c.table, c.column) if c.before else None,
-                    "after": self.allowed(new.batch, c.table, c.column) if c.after else None,
-                    "kind": c.kind,
-                }
+                traced = replace(traced, cut=Cut(edit.table, int(before), int(after)))
+        found = (
+            FilterChange(
+                f"{c.table}.{c.column}",
+                self.allowed(old.batch, c.table, c.column) if c.before else None,
+                self.allowed(new.batch, c.table, c.column) if c.after else None,
+                c.kind,
             )
-        return told
+            for c in changes(self.star.model, edit, old.context, new.context)
+        )
+        return replace(traced, changes=tuple(found))
 
     def mask(self, flow: Inflow, batch: Batch) -> Array:
         """bool[n+1]: what these filters leave of `flow.table`."""
@@ -113,7 +106,7 @@ class FilterTeller:
                 shown = passing if shown is None else np.logical_and(shown, passing, out=shown)
         return np.ones(self.star.size(flow.table) + 1, bool) if shown is None else shown
 
-    def crossed(self, flow: Inflow, batch: Batch, flows: list[dict[str, Any]]) -> Array:
+    def crossed(self, flow: Inflow, batch: Batch, flows: list[TracedFlow]) -> Array:
         """bool[n+1], what is left of `flow.table`; notes each link that a filter crossed on its way there."""
         kept = self.mask(Inflow(flow.table, None, "", ()), batch)
         for source in flow.sources:
@@ -124,40 +117,40 @@ class FilterTeller:
             there = self.crossed(source, batch, flows)
             before = int(np.count_nonzero(kept[:-1]))
             kept = kept & self.mask(Inflow(flow.table, None, "", (source,)), Batch(1, filters, compared=batch.compared))
-            assert source.link
-            flows.append(
-                {
-                    "link": source.link.name,
-                    "from": source.table,
-                    "to": flow.table,
-                    "how": source.how,
-                    "rows_from": int(np.count_nonzero(there[:-1])),
-                    "rows_before": before,
-                    "rows_after": int(np.count_nonzero(kept[:-1])),
-                }
-            )
+            assert source.link and source.how != ""
+            counts = int(np.count_nonzero(there[:-1])), before, int(np.count_nonzero(kept[:-1]))
+            flows.append(TracedFlow(source.link.name, source.table, flow.table, source.how, *counts))
         return kept
 
-    def blocked(self, context: Context, flows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    def blocked(self, context: Context, flows: Sequence[TracedFlow]) -> tuple[Stop, ...]:
         """Each link next to a filtered table that did not carry the filter on."""
-        return blocked(self.star, context.state, context.tables, {f["link"] for f in flows})
+        return blocked(self.star, context.state, context.tables, {f.link for f in flows})
 
-    def unreached(self, flow: Flow, context: Context) -> list[dict[str, Any]]:
-        """Tables with a filter of their own that does not reach the grain, where it stops (on the shortest way to the grain, `nearest`, and
-        all over), and what would carry it."""
-        found, state = [], context.state
-        for table in flow.unreached:
-            stops = blocked(self.star, state, [table], set())
-            mends = carrying_edits(self.star, state, table, flow.grain)
-            found.append({"table": table, "nearest": first_stop(self.star, state, table, flow.grain), "stops": stops, "mends": mends})
-        return found
+    def unreached(self, flow: Flow, context: Context) -> tuple[Unreached, ...]:
+        """Tables with a filter of their own that does not reach the grain."""
+        state = context.state
+        return tuple(
+            Unreached(
+                table,
+                first_stop(self.star, state, table, flow.grain),
+                blocked(self.star, state, [table], set()),
+                tuple(carrying_edits(self.star, state, table, flow.grain)),
+            )
+            for table in flow.unreached
+        )
 
 
-def edit_word(edit: t.TypedEdit) -> str:
+def edit_word(edit: t.TypedEdit) -> EditWord:
     """The word an edit starts with."""
     if isinstance(edit, t.Condition | t.Listing):
         return "keep" if edit.keep else "set"
     if isinstance(edit, t.Moved):
         return "shift" if edit.kind == "shift" else "stretch"
-    words = {t.Cleared: "clear", t.Restored: "reset", t.Switched: "via", t.Turned: "flow", t.Matched: "match"}
+    words: dict[type[t.TypedEdit], EditWord] = {
+        t.Cleared: "clear",
+        t.Restored: "reset",
+        t.Switched: "via",
+        t.Turned: "flow",
+        t.Matched: "match",
+    }
     return words[type(edit)]

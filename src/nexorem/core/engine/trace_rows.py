@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -12,6 +11,7 @@ from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution
 from nexorem.core.engine.rows import Around, Relation, known, over_rows, relation, row_batch
 from nexorem.core.engine.trace_filters import At, FilterTeller
+from nexorem.core.engine.traced import Arithmetic, TableKept, TracedFlow, TracedRow, TracedRows, Unreached, UsedRows
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
 from nexorem.core.model.names import column_text, quoted
@@ -20,9 +20,9 @@ from nexorem.core.model.star import Star
 from nexorem.core.plan.contexts import Context
 from nexorem.core.plan.flow import flow_of
 from nexorem.core.plan.logical import Needs
-from nexorem.core.plan.reach import reached_tables
+from nexorem.core.plan.reach import Stop, reached_tables
 from nexorem.core.plan.tree import children, inner_nodes, table_rows
-from nexorem.core.values import Array, Vector, iso
+from nexorem.core.values import Array, Json, Vector, iso
 
 FIRST_ROWS = 6
 EACH = "each"
@@ -39,46 +39,51 @@ class RowOrder:
     descending: bool = False
 
 
-def scan(teller: FilterTeller, node: t.Aggregate | t.Single, at: At, around: Around) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True)
+class Scanned:
+    """What a scan adds to its node."""
+
+    flows: tuple[TracedFlow, ...]
+    tables: tuple[TableKept, ...]
+    blocked: tuple[Stop, ...]
+    unreached: tuple[Unreached, ...]
+    arithmetic: Arithmetic
+
+
+def scan(teller: FilterTeller, node: t.Aggregate | t.Single, at: At, around: Around) -> Scanned:
     """Flows, blocked links and arithmetic of an aggregate, or of `the` and `single`."""
     star, batch, context = teller.star, at.batch, at.context
     flow = flow_of(star, node, context)
-    grain = flow.grain
-    flows: list[dict[str, Any]] = []
+    flows: list[TracedFlow] = []
     kept = teller.crossed(flow.tree, batch, flows)
     rows = np.flatnonzero(kept[:-1])
-    tables = [{"table": f["from"], "rows_kept": f["rows_from"], "rows_total": star.size(f["from"])} for f in flows]
-    tables.append({"table": grain, "rows_kept": len(rows), "rows_total": star.size(grain)})
-    told: dict[str, Any] = {
-        "flows": flows,
-        "tables": tables,
-        "blocked": teller.blocked(context, flows),
-        "unreached": teller.unreached(flow, context),
-    }
-    told["arithmetic"] = _arithmetic(node, batch, around, rows) if isinstance(node, t.Aggregate) else _asked(node, context, around, rows)
-    return told
+    tables = [TableKept(f.from_, f.rows_from, star.size(f.from_)) for f in flows]
+    tables.append(TableKept(flow.grain, len(rows), star.size(flow.grain)))
+    arithmetic = _arithmetic(node, batch, around, rows) if isinstance(node, t.Aggregate) else _asked(node, context, around, rows)
+    return Scanned(tuple(flows), tuple(tables), teller.blocked(context, flows), teller.unreached(flow, context), arithmetic)
 
 
-def _asked(node: t.Single, context: Context, around: Around, rows: Array) -> dict[str, Any]:
+def _asked(node: t.Single, context: Context, around: Around, rows: Array) -> Arithmetic:
     """The different values that `the` and `single` found."""
     star = around.star
     domain = star.domain(node.table, (node.column,))
     members = np.unique(domain.codes[rows])[: FIRST_ROWS * 2]
     values = star.column(node.table, node.column).take(domain.firsts[members]).tolist()
     counts = np.bincount(domain.codes[rows], minlength=domain.size)
-    return {
-        "function": "single" if node.test else "the",
-        "grain": node.table,
-        "rows_visible": len(rows),
-        "rows_used": len(rows),
-        "rows_total": star.size(node.table),
-        "columns": [f"{node.table}.{node.column}", "rows"],
-        "rows": [[iso(v), int(counts[m])] for v, m in zip(values, members, strict=True)],
-        "lookups": {},
-        "values": [],
-        "distinct": int((counts > 0).sum()),
-        "hint": _upward(node, star, context) if (counts > 0).sum() > 1 else "",
-    }
+    distinct = int((counts > 0).sum())
+    return Arithmetic(
+        "single" if node.test else "the",
+        node.table,
+        rows_visible=len(rows),
+        rows_used=len(rows),
+        rows_total=star.size(node.table),
+        columns=(f"{node.table}.{node.column}", "rows"),
+        rows=tuple((iso(v), int(counts[m])) for v, m in zip(values, members, strict=True)),
+        lookups={},
+        values=(),
+        distinct=distinct,
+        hint=_upward(node, star, context) if distinct > 1 else "",
+    )
 
 
 def _upward(node: t.Single, star: Star, context: Context) -> str:
@@ -98,7 +103,7 @@ def _upward(node: t.Single, star: Star, context: Context) -> str:
     return ""
 
 
-def _arithmetic(node: t.Aggregate, batch: Batch, around: Around, rows: Array) -> dict[str, Any]:
+def _arithmetic(node: t.Aggregate, batch: Batch, around: Around, rows: Array) -> Arithmetic:
     """The grain, how many rows were used, and the first of them with what was made of each."""
     star = around.star
     visible = len(rows)
@@ -109,26 +114,28 @@ def _arithmetic(node: t.Aggregate, batch: Batch, around: Around, rows: Array) ->
     listed = {
         f"{table}.{c}": star.column(table, c).take(star.partner_along(node.lookups.get(table, ()), first)).tolist() for table, c in columns
     }
-    told: dict[str, Any] = {
-        "function": ("count distinct" if node.distinct else node.function),
-        "grain": node.grain,
-        "rows_visible": visible,
-        "rows_used": len(rows),
-        "rows_total": star.size(node.grain),
-        "columns": list(listed),
-        "rows": [[iso(listed[c][i]) for c in listed] for i in range(len(first))],
-        "lookups": {table: [k.name for k in chain] for table, chain in node.lookups.items() if chain},
-    }
+    values: tuple[Json, ...] | None = None
+    filled: int | None = None
     if node.argument is not None:
-        told["values"] = [iso(v) for v in row_vector(node, node.argument, batch, around, first).tolist()]
+        values = tuple(iso(v) for v in row_vector(node, node.argument, batch, around, first).tolist())
         if not inner_nodes(node.argument):  # what is computed for each row would be computed for all of them
-            told["rows_filled"] = int(row_vector(node, node.argument, batch, around, rows).valid.sum())
-    return told
+            filled = int(row_vector(node, node.argument, batch, around, rows).valid.sum())
+    return Arithmetic(
+        "count distinct" if node.distinct else node.function,
+        node.grain,
+        rows_visible=visible,
+        rows_used=len(rows),
+        rows_total=star.size(node.grain),
+        columns=tuple(listed),
+        rows=tuple(tuple(iso(listed[c][i]) for c in listed) for i in range(len(first))),
+        lookups={table: tuple(k.name for k in chain) for table, chain in node.lookups.items() if chain},
+        values=values,
+        rows_filled=filled,
+    )
 
 
-def used_rows(teller: FilterTeller, node: t.Aggregate, batch: Batch, around: Around, order: RowOrder) -> dict[str, Any]:
-    """A page of the rows an aggregate used: `columns` (those it names first, then the others of its grain), `rows`, with `values` what was
-    made of each, and `total`."""
+def used_rows(teller: FilterTeller, node: t.Aggregate, batch: Batch, around: Around, order: RowOrder) -> UsedRows:
+    """A page of the rows an aggregate used."""
     star = teller.star
     rows = np.flatnonzero(teller.crossed(star.inflow(node.grain, node.state), batch, [])[:-1])
     if node.where is not None:
@@ -148,16 +155,8 @@ def used_rows(teller: FilterTeller, node: t.Aggregate, batch: Batch, around: Aro
         raise refuse("unknown_column", f"These rows have no {order.by}.", f"Order by one of {', '.join([*names, EACH])}.", "by")
     page = rows[order.start : order.start + order.count]
     listed = {name: [iso(v) for v in along(*column, page).tolist()] for name, column in names.items()}
-    values = [iso(v) for v in row_vector(node, node.argument, batch, around, page).tolist()] if node.argument is not None else None
-    return {
-        "columns": list(listed),
-        "rows": [list(row) for row in zip(*listed.values(), strict=True)],
-        "values": values,
-        "total": len(rows),
-        "start": order.start,
-        "text": node.text,
-        "grain": node.grain,
-    }
+    values = tuple(map(iso, row_vector(node, node.argument, batch, around, page).tolist())) if node.argument is not None else None
+    return UsedRows(tuple(listed), tuple(zip(*listed.values(), strict=True)), values, len(rows), order.start, node.text, node.grain)
 
 
 def _row_places(found: Vector, descending: bool) -> Array:
@@ -208,7 +207,7 @@ def _iterated(node: t.Iterated | t.Rank, batch: Batch, around: Around) -> tuple[
     return found, over_rows(node.argument, found, batch, around, node.state) if node.argument is not None else None
 
 
-def first_rows(over: t.Rows, state: LinkState, batch: Batch, around: Around, node: t.Iterated | t.Rank | None = None) -> dict[str, Any]:
+def first_rows(over: t.Rows, state: LinkState, batch: Batch, around: Around, node: t.Iterated | t.Rank | None = None) -> TracedRows:
     """The rows of a table expression in one context: how many, the first, and those with the largest and the smallest
     values. `key` is a row's place among them, by which a trace goes on in it."""
     if node is not None:
@@ -220,12 +219,8 @@ def first_rows(over: t.Rows, state: LinkState, batch: Batch, around: Around, nod
         valid = np.flatnonzero(values.valid)
         order = valid[np.argsort(values.data[valid], kind="stable")]
         chosen = list(dict.fromkeys([*chosen, *(int(i) for i in order[::-1][:2]), *(int(i) for i in order[:1])]))
-    return {
-        "over": over.text,
-        "rows_total": len(found),
-        "columns": [_name(c) for c in _told_columns(over)],
-        "rows": [_told_row(over, found, values, i) for i in sorted(chosen)],
-    }
+    rows = tuple(_told_row(over, found, values, i) for i in sorted(chosen))
+    return TracedRows(over.text, len(found), tuple(_name(c) for c in _told_columns(over)), rows)
 
 
 def _name(column: t.RowColumn) -> str:
@@ -236,15 +231,15 @@ def _told_columns(over: t.Rows) -> list[t.RowColumn]:
     return list(over.columns[:8])
 
 
-def _told_row(over: t.Rows, found: Relation, values: Vector | None, at: int) -> dict[str, Any]:
+def _told_row(over: t.Rows, found: Relation, values: Vector | None, at: int) -> TracedRow:
     one = found.take(np.array([at]))
-    cells = ["(unmatched)" if bool(one.unmatched(i)[0]) else iso(one.column(i).at(0)) for i in range(len(_told_columns(over)))]
-    return {"key": at, "cells": cells, "value": iso(values.at(at)) if values is not None else None}
+    cells = ("(unmatched)" if bool(one.unmatched(i)[0]) else iso(one.column(i).at(0)) for i in range(len(_told_columns(over))))
+    return TracedRow(at, tuple(cells), iso(values.at(at)) if values is not None else None)
 
 
 def through(
     node: t.Iterated | t.Rank, batch: Batch, run: Execution, needs: Needs, key: int
-) -> tuple[list[tuple[t.InRow, Execution]], Batch, dict[str, Any]] | None:
+) -> tuple[list[tuple[t.InRow, Execution]], Batch, TracedRow] | None:
     """One row of an iteration: the executions of what is computed in its context, that context, and the row; None for a
     key that is no row's."""
     around = run.around(needs, batch)

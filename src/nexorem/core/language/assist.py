@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from itertools import pairwise
-from typing import Any
 
 from nexorem.core.diagnostics import OverLimit, Refused
 from nexorem.core.language import typed as t
@@ -13,14 +13,44 @@ from nexorem.core.language.reading import Reader
 from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.star import Star
+from nexorem.core.results import Result
 from nexorem.core.words import counted
 
 MOST = 200
 AFTER_LINK = ("via", "flow")
 
 
-def complete(star: Star, text: str, at: int) -> dict[str, Any]:
-    """What can be named at a place (a code point): it replaces the word from `start` to `end`.
+@dataclass(frozen=True, slots=True)
+class Suggestion(Result):
+    """Something that can be named: `insert` is what is written for it."""
+
+    kind: str
+    label: str
+    insert: str
+    detail: str
+
+
+@dataclass(frozen=True, slots=True)
+class Completion(Result):
+    """What can stand at a place: it replaces the code points from `start` to `end`."""
+
+    start: int
+    end: int
+    items: tuple[Suggestion, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Hover(Result):
+    """What stands at a place; empty where nothing is known of it."""
+
+    start: int
+    end: int
+    title: str = ""
+    text: str = ""
+
+
+def complete(star: Star, text: str, at: int) -> Completion:
+    """What can be named at a place (a code point).
 
     After `Table.` its columns; after `via` and `flow` links; inside an aggregate that names columns already, those that
     can be looked up from its rows come first; else measures, functions, edits, tables and columns.
@@ -31,9 +61,9 @@ def complete(star: Star, text: str, at: int) -> dict[str, Any]:
     word = text[start:at].strip('"').lower()
     before = [x for x in tokens if x.span.end <= start]
     items = _columns_of(star, before) or _links(star, before) or _everything(star, before)
-    fit = list({(i["kind"], i["label"]): i for i in items if word in i["label"].lower()}.values())
-    fit.sort(key=lambda i: not i["label"].lower().startswith(word))
-    return {"start": start, "end": at, "items": fit[:MOST]}
+    fit = list({(i.kind, i.label): i for i in items if word in i.label.lower()}.values())
+    fit.sort(key=lambda i: not i.label.lower().startswith(word))
+    return Completion(start, at, tuple(fit[:MOST]))
 
 
 def _before(text: str, at: int) -> list[Token]:
@@ -44,50 +74,46 @@ def _before(text: str, at: int) -> list[Token]:
     return tokens[:-1]
 
 
-def _item(kind: str, label: str, insert: str, detail: str) -> dict[str, str]:
-    return {"kind": kind, "label": label, "insert": insert, "detail": detail}
-
-
-def _columns_of(star: Star, before: list[Token]) -> list[dict[str, str]]:
+def _columns_of(star: Star, before: list[Token]) -> list[Suggestion]:
     """The columns of a table whose name and dot stand before."""
     if len(before) < 2 or before[-1].text != "." or before[-1].kind != "op":
         return []
     table = star.model.table(before[-2].text)
-    return [_item("column", c.name, quoted(c.name), f"{c.dtype} of {table.name}") for c in table.columns] if table else []
+    return [Suggestion("column", c.name, quoted(c.name), f"{c.dtype} of {table.name}") for c in table.columns] if table else []
 
 
-def _links(star: Star, before: list[Token]) -> list[dict[str, str]]:
+def _links(star: Star, before: list[Token]) -> list[Suggestion]:
     if not before or before[-1].word() not in AFTER_LINK:
         return []
     switched = [k for k in star.model.links if before[-1].word() == "flow" or not k.active]
     return [
-        _item("link", star.model.link_text(k), star.model.link_text(k), f"the link {k.name}, {'active' if k.active else 'inactive'}")
+        Suggestion("link", star.model.link_text(k), star.model.link_text(k), f"the link {k.name}, {'active' if k.active else 'inactive'}")
         for k in switched
     ]
 
 
-def _everything(star: Star, before: list[Token]) -> list[dict[str, str]]:
+def _everything(star: Star, before: list[Token]) -> list[Suggestion]:
     grain = _grain(star, before)
-    items = []
+    items = list[Suggestion]()
     if grain:
         for table in star.lookups(grain, star.state):
             items += _table_columns(star, table, f"looked up from {grain}" if table != grain else "of the rows run over")
-    items += [_item("measure", m.name, quoted(m.name), m.description or m.formula) for m in star.model.measures]
+    items += [Suggestion("measure", m.name, quoted(m.name), m.description or m.formula) for m in star.model.measures]
     for x in vocabulary():
-        if x["kind"] != "edit" or x["name"] == "given" or _in_edits(before):
-            items.append(_item(x["kind"], x["name"], x["name"], f"{x['signature']}: {x['help']}"))
+        if x.kind != "edit" or x.name == "given" or _in_edits(before):
+            items.append(Suggestion(x.kind, x.name, x.name, f"{x.signature}: {x.help}"))
     tables = star.model.tables
-    items += [_item("table", x.name, quoted(x.name), x.description or f"{counted(star.size(x.name), 'row')}") for x in tables]
-    known = {i["label"] for i in items}
+    items += [Suggestion("table", x.name, quoted(x.name), x.description or f"{counted(star.size(x.name), 'row')}") for x in tables]
+    known = {i.label for i in items}
     for other in tables:
-        items += [i for i in _table_columns(star, other.name, "") if i["label"] not in known]
+        items += [i for i in _table_columns(star, other.name, "") if i.label not in known]
     return items
 
 
-def _table_columns(star: Star, name: str, note: str) -> list[dict[str, str]]:
+def _table_columns(star: Star, name: str, note: str) -> list[Suggestion]:
     table = star.model.table(name)
     assert table
-    return [_item("column", column_text(name, c.name), column_text(name, c.name), f"{c.dtype} {note}".strip()) for c in table.columns]
+    return [Suggestion("column", column_text(name, c.name), column_text(name, c.name), f"{c.dtype} {note}".strip()) for c in table.columns]
 
 
 def _grain(star: Star, before: list[Token]) -> str | None:
@@ -117,9 +143,9 @@ def _in_edits(before: list[Token]) -> bool:
     return False
 
 
-def hover(star: Star, text: str, at: int) -> dict[str, Any]:
+def hover(star: Star, text: str, at: int) -> Hover:
     """What is known of the word at a place: a measure's formula in words, a column's type, a function's help."""
-    nothing = {"start": at, "end": at, "title": "", "text": ""}
+    nothing = Hover(at, at)
     try:
         tokens, _ = tokenize(text)
     except OverLimit:
@@ -129,7 +155,7 @@ def hover(star: Star, text: str, at: int) -> dict[str, Any]:
         return nothing
     token = tokens[place]
     told = _column_at(star, tokens, place) or _word_at(star, token)
-    return {"start": token.span.start, "end": token.span.end, "title": told[0], "text": told[1]} if told else nothing
+    return Hover(token.span.start, token.span.end, *told) if told else nothing
 
 
 def _column_at(star: Star, tokens: list[Token], place: int) -> tuple[str, str] | None:
@@ -156,5 +182,5 @@ def _word_at(star: Star, token: Token) -> tuple[str, str] | None:
     if table:
         looked = [x for x in star.lookups(table.name, star.state) if x != table.name]
         return table.name, f"{counted(star.size(table.name), 'row')}" + (f"; its rows look up {', '.join(looked)}" if looked else "")
-    word = next((x for x in vocabulary() if x["name"].lower() == token.word()), None)
-    return (word["signature"], f"{word['help']} For example: {word['example']}") if word else None
+    word = next((x for x in vocabulary() if x.name.lower() == token.word()), None)
+    return (word.signature, f"{word.help} For example: {word.example}") if word else None

@@ -11,7 +11,8 @@ from typing import Any, TypeVar
 from nexorem.core.diagnostics import Refused, near_hint, refuse
 from nexorem.core.language.former import names_of
 from nexorem.core.language.lexer import Token, tokenize
-from nexorem.core.language.uses import Text, Way, defined_beside, folio_with, named_in, probe_with, texts_of
+from nexorem.core.language.uses import Owner, Text, Way, defined_beside, folio_with, named_in, probe_with, texts_of
+from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Link, Measure, Model, Table, link_json, table_json
 from nexorem.core.model.names import PLAIN, quoted, reference_text
 from nexorem.core.model.specs import (
@@ -30,7 +31,6 @@ from nexorem.core.model.specs import (
 from nexorem.core.model.star import Star
 
 KINDS = ("table", "column", "link", "hierarchy", "probe", "folio")
-Edit = dict[str, Any]
 Ref = Callable[[str], str]
 N = TypeVar("N", ProbeSpec, FolioSpec, Hierarchy)
 
@@ -107,7 +107,7 @@ def renamed(star: Star, change: Renaming, steps: Callable[[Table, Renaming], Tab
     )
 
 
-def _of(formulas: Mapping[tuple[str, str, Way], str], kind: str, owner: str) -> dict[Way, str]:
+def _of(formulas: Mapping[tuple[Owner, str, Way], str], kind: Owner, owner: str) -> dict[Way, str]:
     return {way: formula for (k, o, way), formula in formulas.items() if (k, o) == (kind, owner)}
 
 

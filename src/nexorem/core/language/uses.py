@@ -4,25 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Literal
 
 from nexorem.core.diagnostics import OverLimit, Refused, Span, refuse
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.lexer import Token, tokenize
 from nexorem.core.language.names import Named
+from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Model, plain
 from nexorem.core.model.names import quoted
 from nexorem.core.model.specs import ConditionPick, FolioSpec, MemberPick, PickSpec, ProbeSpec, Tile, spec_json
 from nexorem.core.model.star import Star
+from nexorem.core.results import Result
 
 Way = tuple[str | int, ...]
+Owner = Literal["measure", "column", "table", "probe", "folio"]
 
 
 @dataclass(frozen=True, slots=True)
 class Text:
     """A formula of the model. `kind` is measure, column, table, probe or folio; `key` is the way to it in the probe or folio."""
 
-    kind: str
+    kind: Owner
     owner: str
     formula: str
     key: Way = ()
@@ -47,7 +50,7 @@ def texts_of(model: Model) -> Iterator[Text]:
                 yield from _probe_texts("folio", folio.name, tile.probe, ("tiles", place, "probe"))
 
 
-def _probe_texts(kind: str, owner: str, probe: ProbeSpec, way: Way = ()) -> Iterator[Text]:
+def _probe_texts(kind: Literal["probe", "folio"], owner: str, probe: ProbeSpec, way: Way = ()) -> Iterator[Text]:
     for name, formula in probe.define.items():
         yield Text(kind, owner, formula, (*way, "define", name))
     for place, pick in enumerate(probe.picks):
@@ -133,21 +136,31 @@ def _by_words(star: Star, formula: str, known: set[tuple[int, int]]) -> set[Name
     return found
 
 
-def uses_of(star: Star, kind: str, name: str) -> list[dict[str, Any]]:
-    """Every place that names a measure, column (`Table.column`) or table: `kind` and `owner` of the formula or probe, and where in the
-    formula (code points; none for a probe's lists)."""
-    found: list[dict[str, Any]] = []
+@dataclass(frozen=True, slots=True)
+class Use(Result):
+    """A place that names something: whose it is, and where in its formula (code points; none for the lists of a probe)."""
+
+    kind: Owner
+    owner: str
+    formula: str = ""
+    start: int = 0
+    end: int = 0
+
+
+def uses_of(star: Star, kind: str, name: str) -> list[Use]:
+    """Every place that names a measure, column (`Table.column`) or table."""
+    found: list[Use] = []
     for text in texts_of(star.model):
         define = defined_beside(star.model, text)
         for n in named_in(star, text, define):
             if (n.kind, n.name.lower()) == (kind, name.lower()):
-                found.append({"kind": text.kind, "owner": text.owner, "formula": text.formula, "start": n.start, "end": n.end})
+                found.append(Use(text.kind, text.owner, text.formula, n.start, n.end))
     for probe in star.model.probes:
         if _lists(probe, kind, name):
-            found.append({"kind": "probe", "owner": probe.name, "formula": "", "start": 0, "end": 0})
+            found.append(Use("probe", probe.name))
     for folio in star.model.folios:
         if any(_lists(probe, kind, name) for probe in (folio.shared(), *folio.own_probes())):
-            found.append({"kind": "folio", "owner": folio.name, "formula": "", "start": 0, "end": 0})
+            found.append(Use("folio", folio.name))
     return found
 
 
@@ -173,7 +186,7 @@ def defined_beside(model: Model, text: Text) -> Mapping[str, str]:
     return {}
 
 
-def renaming(star: Star, name: str, to: str) -> list[dict[str, Any]]:
+def renaming(star: Star, name: str, to: str) -> list[Edit]:
     """The edits that give a measure another name everywhere it is named; refuses where the new name would mean something else there."""
     measure = star.model.measure(name)
     if measure is None:
@@ -192,11 +205,11 @@ def renaming(star: Star, name: str, to: str) -> list[dict[str, Any]]:
     ]
 
 
-def replacing(star: Star, name: str, to: str) -> list[dict[str, Any]]:
+def replacing(star: Star, name: str, to: str) -> list[Edit]:
     """The edits that put the measure `to` in every place that names the measure `name`. After the first edit of `renaming` they find the
     measure itself under its new name."""
     model = star.model
-    edits: list[dict[str, Any]] = []
+    edits: list[Edit] = []
     columns: dict[str, dict[str, str]] = {}
     written_anew: dict[tuple[str, str], dict[Way, str]] = {}
     for text in texts_of(model):
@@ -229,7 +242,7 @@ def replacing(star: Star, name: str, to: str) -> list[dict[str, Any]]:
     return edits
 
 
-def _with_formulas(model: Model, owner: str, formulas: Mapping[str, str]) -> dict[str, Any]:
+def _with_formulas(model: Model, owner: str, formulas: Mapping[str, str]) -> Edit:
     """The edit that gives computed columns of a table other formulas."""
     table = model.table(owner)
     assert table

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import Literal
+
 from nexorem.core.functions.library import FUNCTIONS
+from nexorem.core.results import Result
 
 AGGREGATES = (
     ("sum", "sum(x [where condition] [for each ROWS])", "Adds the values of x; empties are skipped.", "sum(Booking.seats)"),
@@ -113,15 +117,23 @@ ROWS = (
 )
 
 
-def vocabulary() -> list[dict[str, str]]:
+@dataclass(frozen=True, slots=True)
+class Word(Result):
+    """Something that a formula can be written with."""
+
+    kind: Literal["aggregate", "edit", "rows", "function"]
+    name: str
+    signature: str
+    help: str
+    example: str
+
+
+def vocabulary() -> list[Word]:
     """Every word with its signature, help and example."""
-    told = [{"kind": "aggregate", "name": n, "signature": s, "help": h, "example": e} for n, s, h, e in AGGREGATES]
-    told += [{"kind": "edit", "name": n, "signature": s, "help": h, "example": e} for n, s, h, e in EDITS]
-    told += [{"kind": "rows", "name": n, "signature": s, "help": h, "example": e} for n, s, h, e in ROWS]
+    kinds: tuple[tuple[Literal["aggregate", "edit", "rows"], tuple[tuple[str, str, str, str], ...]], ...]
+    kinds = (("aggregate", AGGREGATES), ("edit", EDITS), ("rows", ROWS))
+    words = [Word(kind, *parts) for kind, listed in kinds for parts in listed]
     for function in FUNCTIONS.values():
         if not function.operator:
-            name = function.signature.split("(")[0]
-            told.append(
-                {"kind": "function", "name": name, "signature": function.signature, "help": function.help, "example": function.example}
-            )
-    return told
+            words.append(Word("function", function.signature.split("(")[0], function.signature, function.help, function.example))
+    return words

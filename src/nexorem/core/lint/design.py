@@ -18,8 +18,8 @@ def of_design(star: Star) -> list[Finding]:
     for hierarchy in star.model.hierarchies:
         name = hierarchy.name
         for fault in hierarchy_faults(star, hierarchy):
-            examples = "; ".join(f"{x['member']} under {', '.join(map(str, x['parents']))}" for x in fault["examples"][:2])
-            told = f"In the hierarchy {name}: {fault['sentence']}" + (f" {examples}." if examples else "")
+            examples = "; ".join(f"{x.member} under {', '.join(map(str, x.parents))}" for x in fault.examples[:2])
+            told = f"In the hierarchy {name}: {fault.sentence}" + (f" {examples}." if examples else "")
             mend = (
                 "Give these members names of their own, or take another level."
                 if examples
@@ -36,11 +36,11 @@ def _grain(star: Star, table: Table) -> list[Finding]:
         sentence = f"The grain of {table.name} names {lost[0]}, which it does not have."
         return [Finding("lost_grain", "warning", about, sentence, "Say anew which columns tell its rows apart.")]
     told = grain_test(star, table.name, table.grain_columns)
-    if not told["repeated"]:
+    if not told.repeated:
         return []
-    key = ", ".join(str(x) for x in told["examples"][0]["key"])
+    key = ", ".join(str(x) for x in told.examples[0].key)
     columns = columns_text(table.name, table.grain_columns)
-    sentence = f"{counted(told['repeated'], 'row')} of {table.name} share {columns} with another: {key}."
+    sentence = f"{counted(told.repeated, 'row')} of {table.name} share {columns} with another: {key}."
     return [Finding("grain_repeated", "warning", about, sentence, "The grain is finer than said, or rows stand twice.")]
 
 
@@ -51,8 +51,8 @@ def _key(star: Star, table: Table) -> list[Finding]:
     told = grain_test(star, table.name, table.key)
     columns = columns_text(table.name, table.key)
     parts = [
-        f"{counted(told['repeated'], 'row')} share it with another" if told["repeated"] else "",
-        f"{counted(told['empty'], 'row')} {verb(told['empty'], 'has', 'have')} none" if told["empty"] else "",
+        f"{counted(told.repeated, 'row')} share it with another" if told.repeated else "",
+        f"{counted(told.empty, 'row')} {verb(told.empty, 'has', 'have')} none" if told.empty else "",
     ]
     if not any(parts):
         return []

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
-from typing import Any
-
 from nexorem.core.diagnostics import Refused
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.attention import Attention, attention
 from nexorem.core.lint.design import of_design
-from nexorem.core.lint.finding import GROUPS, TIDY, Finding
+from nexorem.core.lint.finding import GROUPS, TIDY, Finding, Group, RankedFinding
 from nexorem.core.lint.links import of_link, unused_links
 from nexorem.core.lint.measures import of_measure
 from nexorem.core.lint.names import of_damage, of_names, of_tables, used_names
@@ -22,10 +19,8 @@ from nexorem.core.model.star import Star
 UNANSWERED = ("broken_measure", "broken_probe", "broken_tile")  # there is no number at all
 
 
-def findings(star: Star) -> list[dict[str, Any]]:
-    """All findings, those first that could do most to a number someone looks at. Each has its parts; `group`: `seen` (may make a number
-    wrong that `watchers`, probes and folios, show), `unseen` (one that nobody looks at yet), `note`, `tidy`; and `accepted`, the reason
-    for which it may stand, or None."""
+def findings(star: Star) -> list[RankedFinding]:
+    """All findings, those first that could do most to a number someone looks at."""
     binder = Binder(star)
     bound, broken = _measures(star, binder)
     used = used_names(star, binder)
@@ -40,13 +35,14 @@ def findings(star: Star) -> list[dict[str, Any]]:
     reasons = {x.finding: x.reason for x in star.model.accepted}
     told = [_told(f, looked_at, reasons.get((f.code, f.about, f.key))) for f in found]
     # The order of the model stands behind: sorting is stable.
-    return sorted(told, key=lambda f: (GROUPS.index(f["group"]), f["code"] not in UNANSWERED, -len(f["watchers"])))
+    return sorted(told, key=lambda f: (GROUPS.index(f.group), f.code not in UNANSWERED, -len(f.watchers)))
 
 
-def _told(finding: Finding, looked_at: Attention, reason: str | None) -> dict[str, Any]:
+def _told(finding: Finding, looked_at: Attention, reason: str | None) -> RankedFinding:
     watchers = looked_at.of(finding.about)
-    group = "tidy" if finding.code in TIDY else "note" if finding.weight == "note" else "seen" if watchers else "unseen"
-    return {**asdict(finding), "group": group, "watchers": watchers, "accepted": reason}
+    group: Group = "tidy" if finding.code in TIDY else "note" if finding.weight == "note" else "seen" if watchers else "unseen"
+    f = finding
+    return RankedFinding(f.code, f.weight, f.about, f.sentence, f.mend, f.key, group, tuple(watchers), accepted=reason)
 
 
 def _measures(star: Star, binder: Binder) -> tuple[list[t.MeasureValue], list[Finding]]:

@@ -6,7 +6,7 @@ words; `touches` names what it changes, so that edits made at the same time can 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import asdict, fields, replace
 from typing import Any
 
@@ -16,8 +16,8 @@ from nexorem.core.model.model import Link, Measure, Model, Table, link_from_json
 from nexorem.core.model.names import column_text
 from nexorem.core.model.specs import Accepted, FolioSpec, FormerName, Hierarchy, Place, ProbeSpec, read_spec, spec_json
 
-Edit = Mapping[str, Any]
-Applied = tuple[Model, dict[str, Any]]
+Edit = dict[str, Any]  # formats.md, section 3: an edit is kept and sent as it is written
+Applied = tuple[Model, Edit]
 
 
 def apply(model: Model, edit: Edit) -> Applied:

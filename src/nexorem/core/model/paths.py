@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from typing import Literal
 
 from nexorem.core.model.model import Link, Model
+
+How = Literal["lookup", "up", "loose"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +71,7 @@ class Inflow:
 
     table: str
     link: Link | None
-    how: str
+    how: How | Literal[""]
     sources: tuple[Inflow, ...]
 
     def walk(self) -> Iterator[Inflow]:
@@ -112,7 +115,7 @@ def inflow(model: Model, table: str, state: LinkState, firm: frozenset[str]) -> 
     """
     trails: dict[str, tuple[str, ...]] = {table: ()}
 
-    def grow(at: str, link: Link | None, how: str) -> Inflow:
+    def grow(at: str, link: Link | None, how: How | Literal[""]) -> Inflow:
         sources = []
         for candidate in state.beside(model, at):
             if (link and candidate.name == link.name) or not state.carries(candidate, at):
@@ -125,7 +128,7 @@ def inflow(model: Model, table: str, state: LinkState, firm: frozenset[str]) -> 
             sources.append((source, candidate))
         grown = []
         for source, candidate in sources:
-            kind = "loose" if candidate.name not in firm else "lookup" if at == candidate.from_table else "up"
+            kind: How = "loose" if candidate.name not in firm else "lookup" if at == candidate.from_table else "up"
             grown.append(grow(source, candidate, kind))
         return Inflow(at, link, how, tuple(grown))
 

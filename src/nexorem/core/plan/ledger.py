@@ -28,6 +28,7 @@ from nexorem.core.plan.contexts import (
 from nexorem.core.plan.effects import effect_of
 from nexorem.core.plan.logical import Given, Placed, make_plan, placed
 from nexorem.core.plan.tree import is_idle
+from nexorem.core.results import Result
 
 Words = Mapping[tuple[str, str], str]
 
@@ -50,16 +51,21 @@ class Line:
         """What it is about, as a formula names it."""
         return column_text(self.table, self.name) if self.name is not None else quoted(self.table)
 
-    def as_json(self) -> dict[str, str]:
+    def written(self) -> LedgerLine:
         """As formats.md has it."""
-        return {
-            "given": self.given,
-            "column": self.column,
-            "arriving": self.arriving,
-            "edit": self.edit,
-            "leaving": self.leaving,
-            "kind": self.kind,
-        }
+        return LedgerLine(self.given, self.column, self.arriving, self.edit, self.leaving, self.kind)
+
+
+@dataclass(frozen=True, slots=True)
+class LedgerLine(Result):
+    """What becomes of the filter on a column in a `given`: what arrives, the edits that are about it, what leaves."""
+
+    given: str
+    column: str
+    arriving: str
+    edit: str
+    leaving: str
+    kind: Change
 
 
 def ledger(model: Model, node: t.Typed, arriving: Words, page: Words) -> list[Line]:

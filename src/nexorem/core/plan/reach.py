@@ -6,8 +6,8 @@ import heapq
 import math
 from collections import deque
 from collections.abc import Collection, Iterable, Sequence
-from dataclasses import replace
-from typing import Any
+from dataclasses import dataclass, replace
+from typing import Literal
 
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
@@ -15,12 +15,85 @@ from nexorem.core.model.model import Link, Model
 from nexorem.core.model.names import column_text
 from nexorem.core.model.paths import DoublePath, LinkState, inflow
 from nexorem.core.model.star import Star
+from nexorem.core.results import Result
 
 MOST_ASKED = 12  # chains of links that are looked at for ways to carry a filter
 MOST_OFF = 4  # flows that are switched off to keep one path
+Reason = Literal["inactive", "one-way", "off", "no link"]
 
 
-def stop_reason(state: LinkState, link: Link, into: str) -> str:
+@dataclass(frozen=True, slots=True)
+class Crossing(Result):
+    """A filter that goes over a link, from one table to another."""
+
+    link: str
+    from_: str
+    to: str
+
+
+@dataclass(frozen=True, slots=True)
+class Stop(Result):
+    """A link that a filter on the table `from` does not cross to the other, and why; a table without links has none."""
+
+    link: str | None
+    from_: str
+    to: str | None
+    reason: Reason
+
+
+@dataclass(frozen=True, slots=True)
+class ChainStop(Result):
+    """A link of a chain that carries no filter into the table `to`, and why."""
+
+    link: str
+    to: str
+    reason: Reason
+
+
+@dataclass(frozen=True, slots=True)
+class Current(Result):
+    """How a filter on a table runs out: the links it crosses, outward, and those it stops at."""
+
+    table: str
+    runs: tuple[Crossing, ...]
+    stops: tuple[Stop, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Way(Result):
+    """The links from one table to another: the `path` of a filter; or `chain`, the nearest one with what stops it; or neither, where no
+    links lead there."""
+
+    path: tuple[str, ...] = ()
+    chain: tuple[str, ...] = ()
+    stops: tuple[ChainStop, ...] = ()
+
+
+NO_WAY = Way()
+
+
+@dataclass(frozen=True, slots=True)
+class Pair(Result):
+    """How a filter on one table comes to another (formats.md, section 4): its `path`; or the links that are `blocked` and the `stops` in
+    them; or `none`."""
+
+    from_: str
+    to: str
+    path: tuple[str, ...] | None = None
+    blocked: tuple[str, ...] | None = None
+    stops: tuple[ChainStop, ...] | None = None
+    none: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class ReachTable(Result):
+    """Who filters whom, for every ordered pair of tables."""
+
+    tables: tuple[str, ...]
+    pairs: tuple[Pair, ...]
+
+
+def stop_reason(state: LinkState, link: Link, into: str) -> Reason | Literal[""]:
     """Why a link does not carry a filter into a table: `` where it does."""
     if state.carries(link, into):
         return ""
@@ -41,7 +114,7 @@ def reached_tables(star: Star, state: LinkState, tables: Iterable[str]) -> set[s
     return found
 
 
-def blocked(star: Star, state: LinkState, filtered: Sequence[str], crossed: Collection[str]) -> list[dict[str, Any]]:
+def blocked(star: Star, state: LinkState, filtered: Sequence[str], crossed: Collection[str]) -> tuple[Stop, ...]:
     """Each link next to a filtered table that did not carry the filter on, and why; a filtered table without links.
 
     `filtered` are the tables with filters of their own; those that these reach count as well. A link over which a
@@ -49,27 +122,27 @@ def blocked(star: Star, state: LinkState, filtered: Sequence[str], crossed: Coll
     """
     reached = reached_tables(star, state, filtered)
     order = [*filtered, *sorted(reached - set(filtered))]
-    told: dict[str, dict[str, Any]] = {}
+    told: dict[str, Stop] = {}
     for table in order:
         beside = star.model.links_beside(table)
         if not beside and table in filtered:
-            told[f"no link {table}"] = {"link": None, "from": table, "to": None, "reason": "no link"}
+            told[f"no link {table}"] = Stop(None, table, None, "no link")
         for link in beside:
             other = link.other(table)
             reason = stop_reason(state, link, other)
             came_over = reason == "one-way" and other in reached
             if reason and link.name not in crossed and not came_over:
-                told.setdefault(link.name, {"link": link.name, "from": table, "to": other, "reason": reason})
-    return list(told.values())
+                told.setdefault(link.name, Stop(link.name, table, other, reason))
+    return tuple(told.values())
 
 
-def current(star: Star, table: str, state: LinkState) -> dict[str, Any]:
+def current(star: Star, table: str, state: LinkState) -> Current:
     """How a filter on a table runs out: the links it crosses, outward, and those it stops at."""
     return star.part(("current", table, state), (star.model.links,), lambda: _current(star, table, state))
 
 
-def _current(star: Star, table: str, state: LinkState) -> dict[str, Any]:
-    crossed: list[dict[str, str]] = []
+def _current(star: Star, table: str, state: LinkState) -> Current:
+    crossed: list[Crossing] = []
     seen, queue = {table}, [table]
     while queue:
         at = queue.pop(0)
@@ -77,16 +150,16 @@ def _current(star: Star, table: str, state: LinkState) -> dict[str, Any]:
             if state.carries(link, other := link.other(at)) and other not in seen:
                 seen.add(other)
                 queue.append(other)
-                crossed.append({"link": link.name, "from": at, "to": other})
-    return {"table": table, "runs": crossed, "stops": blocked(star, state, [table], {c["link"] for c in crossed})}
+                crossed.append(Crossing(link.name, at, other))
+    return Current(table, tuple(crossed), blocked(star, state, [table], {c.link for c in crossed}))
 
 
-def reach(star: Star, state: LinkState, source: str, target: str) -> dict[str, Any]:
-    """How a filter on `source` comes to `target`: `path`, or `blocked` (the nearest chain and what stops it), or none."""
-    return reaches(star, state, source).get(target, {"none": True})
+def reach(star: Star, state: LinkState, source: str, target: str) -> Way:
+    """How a filter on `source` comes to `target`, or what stops it."""
+    return reaches(star, state, source).get(target, NO_WAY)
 
 
-def reaches(star: Star, state: LinkState, source: str) -> dict[str, dict[str, Any]]:
+def reaches(star: Star, state: LinkState, source: str) -> dict[str, Way]:
     """How a filter on `source` comes to each table that any chain of links leads to, by table: one search for them all.
 
     Among chains those with fewest stops are taken, of these the shortest, of these the one that fewest edits open: a link may have to be
@@ -95,16 +168,15 @@ def reaches(star: Star, state: LinkState, source: str) -> dict[str, dict[str, An
     return star.part(("reaches", source, state), (star.model.links,), lambda: _reaches(star, state, source))
 
 
-def _reaches(star: Star, state: LinkState, source: str) -> dict[str, dict[str, Any]]:
-    best: list[tuple[int, int, int, str, tuple[tuple[str, str, str], ...]]] = [(0, 0, 0, source, ())]
-    found: dict[str, dict[str, Any]] = {}
+def _reaches(star: Star, state: LinkState, source: str) -> dict[str, Way]:
+    best: list[tuple[int, int, int, str, tuple[tuple[str, str, Reason | Literal[""]], ...]]] = [(0, 0, 0, source, ())]
+    found: dict[str, Way] = {}
     while best:
         stops, length, edits, at, trail = heapq.heappop(best)
         if at in found:
             continue
-        links = [link for link, _, _ in trail]
-        blocks = [{"link": link, "to": to, "reason": why} for link, to, why in trail if why]
-        found[at] = {"blocked": links, "stops": blocks} if stops else {"path": links}
+        links = tuple(link for link, _, _ in trail)
+        found[at] = Way(chain=links, stops=tuple(ChainStop(link, to, why) for link, to, why in trail if why)) if stops else Way(links)
         for link in state.beside(star.model, at):
             if (other := link.other(at)) not in found:
                 why = stop_reason(state, link, other)
@@ -113,11 +185,11 @@ def _reaches(star: Star, state: LinkState, source: str) -> dict[str, dict[str, A
     return found
 
 
-def first_stop(star: Star, state: LinkState, source: str, target: str) -> dict[str, Any] | None:
+def first_stop(star: Star, state: LinkState, source: str, target: str) -> Stop | None:
     """Where a filter on its shortest way from one table to another stops first; None where no chain of links leads there."""
-    stop = next(iter(reach(star, state, source, target).get("stops", ())), None)
-    link = star.model.link(stop["link"]) if stop else None
-    return {"link": link.name, "from": link.other(stop["to"]), "to": stop["to"], "reason": stop["reason"]} if stop and link else None
+    stop = next(iter(reach(star, state, source, target).stops), None)
+    link = star.model.link(stop.link) if stop else None
+    return Stop(link.name, link.other(stop.to), stop.to, stop.reason) if stop and link else None
 
 
 def carrying_edits(star: Star, state: LinkState, source: str, target: str, model: Model | None = None) -> list[str]:
@@ -125,32 +197,32 @@ def carrying_edits(star: Star, state: LinkState, source: str, target: str, model
     for those that would then make a second path; or a `match` of two columns alike where no links lead there. Empty where none does.
     Links are named as in `model`, else as in the star's."""
     found, model = reach(star, state, source, target), model or star.model
-    if "path" in found:
+    if found.path or source == target:
         return []
-    if "stops" not in found:
+    if not found.stops:
         return _alike(star, source, target)
     edits = []
-    for stop in found["stops"]:
-        link = star.model.link(stop["link"])
+    for stop in found.stops:
+        link = star.model.link(stop.link)
         if link is None:  # the far side of a `match`
             return []
-        if stop["reason"] == "inactive":
+        if stop.reason == "inactive":
             edits.append(f"via {model.link_text(link)}")
             state = state.switched(star.model, link)
-        if not state.carries(link, stop["to"]):
+        if not state.carries(link, stop.to):
             edits.append(f"flow {model.link_text(link)} two-way")
             state = state.turning(link, "two-way")
     for _ in range(MOST_OFF):
         try:
             inflow(star.model, target, state, star.firm)
         except DoublePath as double:
-            link = _breaking(star, double, found["blocked"])
+            link = _breaking(star, double, found.chain)
             if link is None:
                 return []
             edits.append(f"flow {model.link_text(link)} off")
             state = state.turning(link, "off")
         else:
-            return edits if reach(star, state, source, target).get("path") else []
+            return edits if reach(star, state, source, target).path else []
     return []
 
 
@@ -168,7 +240,7 @@ def carrying_ways(star: Star, source: str, target: str, most: int = 3) -> list[l
         few = star.with_model(replace(star.model, links=tuple(k for k in star.model.links if k.name not in without)))
         edits, chain = (
             carrying_edits(few, few.state, source, target, star.model),
-            reach(few, few.state, source, target).get("blocked") or [],
+            reach(few, few.state, source, target).chain,
         )
         through = {x for name in chain if (link := star.model.link(name)) for x in link.tables}
         if edits:
@@ -197,16 +269,21 @@ def _alike(star: Star, source: str, target: str) -> list[str]:
     return [f"match {column_text(source, a.name)} to {column_text(target, b.name)}" for a, b in same[:1]]
 
 
-def reach_table(star: Star, state: LinkState) -> dict[str, Any]:
+def reach_table(star: Star, state: LinkState) -> ReachTable:
     """Who filters whom (formats.md, section 4): `tables`, and for each ordered pair how a filter on the first comes to
     the second, or what blocks it."""
     names = [x.name for x in star.model.tables]
     found = {a: reaches(star, state, a) for a in names}
-    pairs = [{"from": a, "to": b, **found[a].get(b, {"none": True})} for a in names for b in names if a != b]
-    return {"tables": names, "pairs": pairs}
+    return ReachTable(tuple(names), tuple(_pair(a, b, found[a].get(b, NO_WAY)) for a in names for b in names if a != b))
 
 
-def reach_after(star: Star, given: str) -> dict[str, Any]:
+def _pair(source: str, target: str, way: Way) -> Pair:
+    if way.path:
+        return Pair(source, target, path=way.path)
+    return Pair(source, target, blocked=way.chain, stops=way.stops) if way.chain else Pair(source, target, none=True)
+
+
+def reach_after(star: Star, given: str) -> ReachTable:
     """Who filters whom after edits, as they stand in the brackets of a `given`; refuses with what is wrong with them."""
     state = star.state
     for edit in Binder(star).given(given) if given.strip() else ():

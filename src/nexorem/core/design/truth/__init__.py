@@ -9,13 +9,13 @@ that do not have the same days), `nested` (parents counted beside their children
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import replace
 
 from nexorem.core.design.truth.apart import sums_told
 from nexorem.core.design.truth.dimension_side import dimension_side
 from nexorem.core.design.truth.idle import first_everywhere, fixed_lets
 from nexorem.core.design.truth.lost import lost_rows
-from nexorem.core.design.truth.mark import Mark
+from nexorem.core.design.truth.mark import Mark, Sums
 from nexorem.core.design.truth.nested import nested_rows
 from nexorem.core.design.truth.periods import coarse_facts, uneven_periods
 from nexorem.core.design.truth.reaching import overridden_marks, partly, unreached
@@ -35,10 +35,8 @@ def marks(grid: Grid) -> list[list[Mark]]:
     return [found for found, _ in looked_at(grid)]
 
 
-def looked_at(grid: Grid, budget: Budget | None = None) -> list[tuple[list[Mark], dict[str, Any]]]:
-    """For each measure of a grid its marks, and what is known of its totals. A mark has `kind`, `sentence`, `tables` and `columns` it is
-    about, `cells` as [row line, column line] where it is about some of them alone, and `mends`: `measure` with the `formula` that it would
-    have, under a `label`; `own` tells a formula of the probe's own from a measure of the model."""
+def looked_at(grid: Grid, budget: Budget | None = None) -> list[tuple[list[Mark], Sums]]:
+    """For each measure of a grid its marks, and what is known of its totals."""
     found = seen(grid, budget or Budget())
     star, axes, page = found.star, found.axes, found.paged
     # What a condition compares with was computed under the picks before it: these come to what it filters.
@@ -50,5 +48,5 @@ def looked_at(grid: Grid, budget: Budget | None = None) -> list[tuple[list[Mark]
         own += [*lost_rows(found, measure), *coarse_facts(found, measure), *uneven_periods(found, measure), *nested_rows(found, measure)]
         own += [*shares(grid, place, measure, axes, page), *first_everywhere(found, place, measure), *fixed_lets(found, measure)]
         sums, apart = sums_told(found, place, measure)
-        told.append(([m | {"measure": grid.probe.measures[place]} for m in (*own, *apart)], sums))
+        told.append(([replace(m, measure=grid.probe.measures[place]) for m in (*own, *apart)], sums))
     return told

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
 from nexorem.core.design.truth.additive import BY_FORMULA, Additivity, additivity, adds
-from nexorem.core.design.truth.mark import CLOSE, MOST_CELLS, Columns, Mark, make_mark
+from nexorem.core.design.truth.mark import CLOSE, Columns, Mark, Sums, make_mark
 from nexorem.core.design.truth.seen import Seen
 from nexorem.core.diagnostics import OverLimit
 from nexorem.core.engine.execute import execute
@@ -92,30 +91,27 @@ def parts_of(lines: Array, line: int) -> Array:
     return np.flatnonzero(same & (levels == wanted))
 
 
-def sums_told(found: Seen, place: int, measure: t.MeasureValue) -> tuple[dict[str, Any], list[Mark]]:
-    """What is known of a measure's totals, and marks of those that are no sums. `status`: `sum` (proven by its formula), `found` (compared,
-    and so), `apart` (compared, and not so: a mark tells), `not` (no sum by its kind), `` (nothing was looked at); with `why`, `sentence`,
-    and how many `totals` were compared."""
+def sums_told(found: Seen, place: int, measure: t.MeasureValue) -> tuple[Sums, list[Mark]]:
+    """What is known of a measure's totals, and marks of those that are no sums."""
     parts = compared_parts(found, place)
     totals, differ = sum(p.totals for p in parts), [p for p in parts if len(p.cells)]
-    told: dict[str, Any] = {"status": "", "why": "", "sentence": "", "totals": totals}
     if not totals:
-        return told, []
+        return Sums("", "", "", 0), []
     shown = [c for p in parts for c in p.axis.columns]
     known = additivity(found.star, measure, shown, {table for table, _ in found.paged})
     marks = list(_marks(found, measure, differ, known)) if adds(measure) else []
     if marks:
-        return told | {"status": "apart", "why": marks[0]["why"], "sentence": marks[0]["sentence"]}, marks
+        return Sums("apart", marks[0].why, marks[0].sentence, totals), marks
     if known.status == "sum" and not found.grid.left_out:
-        return told | {"status": "sum", "sentence": f"{measure.name} adds up: each row behind it stands on one line."}, []
+        return Sums("sum", "", f"{measure.name} adds up: each row behind it stands on one line.", totals), []
     if known.status == "not" and (differ or known.why in BY_FORMULA):
-        return told | {"status": "not", "why": known.why, "sentence": known.sentence}, []
+        return Sums("not", known.why, known.sentence, totals), []
     if differ:
         sentence = f"{measure.name} is computed anew for each total, in its own context."
-        return told | {"status": "not", "why": "context", "sentence": sentence}, []
+        return Sums("not", "context", sentence, totals), []
     each = "its total is" if totals == 1 else f"each of its {totals:,} totals is"
     sentence = f"{measure.name} adds up here: {each} the sum of the lines it was compared with."
-    return told | {"status": "found", "sentence": sentence}, []
+    return Sums("found", "", sentence, totals), []
 
 
 def _marks(found: Seen, measure: t.MeasureValue, differ: list[Compared], known: Additivity) -> Iterator[Mark]:
@@ -123,7 +119,7 @@ def _marks(found: Seen, measure: t.MeasureValue, differ: list[Compared], known: 
         why, sentence = why_apart(found, measure, item, known)
         listed_cells = item.cells if item.down else item.cells[:, ::-1]
         tables = list(dict.fromkeys(table for table, _ in item.axis.columns))
-        yield make_mark("apart", sentence, tables, why=why, cells=listed_cells[:MOST_CELLS].tolist())
+        yield make_mark("apart", sentence, tables, why=why, cells=listed_cells)
 
 
 def why_apart(found: Seen, measure: t.MeasureValue, item: Compared, known: Additivity) -> tuple[str, str]:

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 
 from nexorem.core.design.roles import role
 from nexorem.core.design.truth.additive import operators
-from nexorem.core.design.truth.mark import CLOSE, Mark, make_mark, mend_of, mended_measure
+from nexorem.core.design.truth.mark import CLOSE, Mark, MarkMend, make_mark, mend_of, mended_measure
 from nexorem.core.design.truth.recompute import products_by_hand
 from nexorem.core.design.truth.seen import Seen
 from nexorem.core.engine.execute import execute
@@ -51,7 +51,7 @@ def _sums_of_dimensions(star: Star, measure: t.MeasureValue, asked: set[str]) ->
             yield scan, fact, sorted(reached[fact])
 
 
-def _mends(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, fact: str) -> Iterator[Mark]:
+def _mends(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, fact: str) -> Iterator[MarkMend]:
     """Formulas that look the dimension up from the fact's rows. In a product both factors have to go into one sum, row by row: each by
     itself would still be a product of totals."""
     star, define = found.star, found.grid.probe.define
@@ -112,7 +112,7 @@ def _plain_sum(node: t.Typed) -> t.Aggregate | None:
     return node if plain and isinstance(node, t.Aggregate) and isinstance(node.argument, t.ColumnValue) else None
 
 
-def _mends_it(found: Seen, measure: t.MeasureValue, mend: Mark, scan: t.Aggregate, asked: set[str]) -> bool:
+def _mends_it(found: Seen, measure: t.MeasureValue, mend: MarkMend, scan: t.Aggregate, asked: set[str]) -> bool:
     """Whether the mark is gone with a mend, and its number, where rows can be gone through one by one, the one that they give."""
     after = mended_measure(found.star, found.grid.probe.define, mend, measure)
     if after is None or scan.text in [x.text for x, _, _ in _sums_of_dimensions(found.star, after, asked)]:

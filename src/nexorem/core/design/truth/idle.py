@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from nexorem.core.design.truth.mark import Columns, Mark, make_mark, mend_of, mended_measure, owner_of_node
+from nexorem.core.design.truth.mark import Columns, Mark, MarkMend, make_mark, mend_of, mended_measure, owner_of_node
 from nexorem.core.design.truth.seen import Seen
 from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.language import typed as t
@@ -48,7 +48,7 @@ def _all_ones(grid: Grid, place: int) -> bool:
     return len(filled) > 1 and bool(np.all(filled == 1))
 
 
-def _among_page(found: Seen, measure: t.MeasureValue, rank: t.Rank) -> list[Mark]:
+def _among_page(found: Seen, measure: t.MeasureValue, rank: t.Rank) -> list[MarkMend]:
     """The rank among the members that the page shows; among those of the axis where it ran over others."""
     owner = owner_of_node(measure, rank)
     if owner is None:
@@ -61,12 +61,12 @@ def _among_page(found: Seen, measure: t.MeasureValue, rank: t.Rank) -> list[Mark
     return [made] if made and mended_measure(found.star, define, made, measure) and _differs(found, measure, made) else []
 
 
-def _differs(found: Seen, measure: t.MeasureValue, made: Mark) -> bool:
+def _differs(found: Seen, measure: t.MeasureValue, made: MarkMend) -> bool:
     """Whether the mended measure is something else than 1 somewhere on the grid; never of a grid that would take long."""
     grid = found.grid
     if len(grid.rows.lines) * max(len(grid.columns.lines), 1) > MOST_TRIED:
         return False
-    define = {**grid.probe.define, made["measure"]: made["formula"]}
+    define = {**grid.probe.define, made.measure: made.formula}
     probe = replace(grid.probe, measures=(measure.name,), define=define, top=None, having=(), sort=())
     return not _all_ones(answer(found.star, probe, found.budget), 0)
 
@@ -89,7 +89,7 @@ def fixed_lets(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
         yield make_mark("fixed", sentence, mends=_written_out(found, measure, node, names))
 
 
-def _written_out(found: Seen, measure: t.MeasureValue, node: t.Edited, names: list[t.LetValue]) -> list[Mark]:
+def _written_out(found: Seen, measure: t.MeasureValue, node: t.Edited, names: list[t.LetValue]) -> list[MarkMend]:
     """The edited formula in place of its name, where it is a single name."""
     owner = owner_of_node(measure, node)
     if owner is None or len(names) != 1 or node.body is not names[0]:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from nexorem.core.design.truth.additive import operators
-from nexorem.core.design.truth.mark import Mark, make_mark, mend_of, mended_measure
+from nexorem.core.design.truth.mark import Mark, MarkMend, make_mark, mend_of, mended_measure
 from nexorem.core.design.truth.seen import Seen
 from nexorem.core.engine.visibility import selectors, visible_pairs
 from nexorem.core.language import typed as t
@@ -90,7 +90,7 @@ def _factors(node: t.Typed | None) -> list[t.ColumnValue]:
     return [c for a in node.arguments for c in _factors(a)]
 
 
-def _mends(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, empty: tuple[t.ColumnValue, ...]) -> list[Mark]:
+def _mends(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, empty: tuple[t.ColumnValue, ...]) -> list[MarkMend]:
     """The sum with what is empty counted as 0, in so many words: of products the number stays, of differences the rows come back."""
     define = found.grid.probe.define
     if scan.function != "sum" or len(empty) != 1:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nexorem.core.design.truth.mark import MOST_CELLS, Mark, make_mark, mend_of, mended_measure
+from nexorem.core.design.truth.mark import Mark, MarkMend, make_mark, mend_of, mended_measure
 from nexorem.core.design.truth.seen import Seen
 from nexorem.core.engine.calendars import unit_start
 from nexorem.core.engine.context import Batch
@@ -142,7 +142,7 @@ def _spread(edits: tuple[t.TypedEdit, ...], calendar: str) -> bool:
     )
 
 
-def _whole_unit(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item: Dated, unit: str) -> list[Mark]:
+def _whole_unit(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item: Dated, unit: str) -> list[MarkMend]:
     """The scan, or the measure of its own that it stands in, over the whole unit that the dates in context touch."""
     define = found.grid.probe.define
     at, text = _named_around(measure, scan)
@@ -211,7 +211,7 @@ def uneven_periods(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
         )
         mends = _like_for_like(found, measure, item)
         tables = [item.grain, item.edit.calendar]
-        yield make_mark("uneven", sentence, tables, cells=listed[:MOST_CELLS].tolist(), mends=mends)
+        yield make_mark("uneven", sentence, tables, cells=listed, mends=mends)
 
 
 def _by_calendar(found: Seen, measure: t.MeasureValue) -> tuple[Execution, Array] | None:
@@ -265,7 +265,7 @@ def _days_with_rows(star: Star, edit: t.Moved, batch: Batch, item: Dated, found:
     return np.bincount(owners[inside], minlength=batch.size)
 
 
-def _like_for_like(found: Seen, measure: t.MeasureValue, item: Uneven) -> list[Mark]:
+def _like_for_like(found: Seen, measure: t.MeasureValue, item: Uneven) -> list[MarkMend]:
     """The whole formula on the dates alone that both sides have: from the first day with rows, moved along, to the last."""
     edit, define, star = item.edit, found.grid.probe.define, found.star
     steps = edit.by

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any
 from weakref import WeakKeyDictionary
 
 from nexorem.core.design.roles import role
-from nexorem.core.design.truth.mark import Columns, Mark, make_mark, mend_of, mended_measure
+from nexorem.core.design.truth.mark import Columns, Mark, MarkMend, make_mark, mend_of, mended_measure
 from nexorem.core.engine.grid import Grid
 from nexorem.core.language import typed as t
 from nexorem.core.model.star import Star
@@ -16,7 +15,7 @@ from nexorem.core.plan.reach import carrying_edits, carrying_ways
 from nexorem.core.plan.tree import edits_of, scans
 
 # By star, which every edit of the model replaces: ways are looked for once, not with every grid.
-_carried: WeakKeyDictionary[Star, dict[tuple[str, str, str], list[dict[str, Any]]]] = WeakKeyDictionary()
+_carried: WeakKeyDictionary[Star, dict[tuple[str, str, str], list[MarkMend]]] = WeakKeyDictionary()
 
 
 def unreached(
@@ -33,7 +32,7 @@ def unreached(
         if table in reached:
             continue
         known = star.model.measure(measure.name)
-        mends: list[Mark] = []
+        mends: list[MarkMend] = []
         if found and (known is None or known.formula == measure.formula):  # else it adds up nothing, or is a draft
             kept = _carried.setdefault(star, {})
             key = measure.name, "" if known else repr(sorted(define.items())), table
@@ -71,7 +70,7 @@ def partly(star: Star, measure: t.MeasureValue, axes: Columns, page: Columns) ->
             yield make_mark("partly", sentence, [name], about)
 
 
-def _carrying(star: Star, define: Mapping[str, str], measure: t.MeasureValue, scan: t.Aggregate, table: str) -> list[Mark]:
+def _carrying(star: Star, define: Mapping[str, str], measure: t.MeasureValue, scan: t.Aggregate, table: str) -> list[MarkMend]:
     """The measure's formula with what would carry a filter on the table to the rows it adds up, in up to three ways."""
     own = scan.state == star.state
     ways = carrying_ways(star, table, scan.grain) if own else [carrying_edits(star, scan.state, table, scan.grain)]
