@@ -193,7 +193,7 @@ def memory_part(star: Star) -> dict[str, float]:
     """Bytes a fact row: the columns, and everything made on first use for what was asked so far."""
     size = star.size("Lineorder")
     columns = sum(c.bytes() for c in star.rows["Lineorder"].columns.values()) / size
-    return {"columns": columns, "with_derived": columns + star.derived_bytes("Lineorder") / size}
+    return {"columns": columns, "with_derived": columns + star.derived.table_bytes("Lineorder") / size}
 
 
 def measured(rows: int, runs: int, only: set[str], say: Callable[[str], None]) -> dict[str, Any]:

@@ -14,7 +14,8 @@ from nexorem.core.engine.rows import Around, Relation, relation
 from nexorem.core.engine.scalar import evaluate
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
-from nexorem.core.model.star import Star, concatenated
+from nexorem.core.model.derived import concatenated
+from nexorem.core.model.star import Star
 from nexorem.core.plan.logical import ContextStep
 from nexorem.core.plan.tree import inner_nodes, row_trees, rows_in
 from nexorem.core.values import Array, Vector, combine

@@ -12,7 +12,7 @@ from nexorem.core.language.lexer import Token, tokenize
 from nexorem.core.language.reading import Reader
 from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.model.names import column_text, quoted
-from nexorem.core.model.star import Star
+from nexorem.core.model.proven import Proven
 from nexorem.core.results import Result
 from nexorem.core.words import counted
 
@@ -49,7 +49,7 @@ class Hover(Result):
     text: str = ""
 
 
-def complete(star: Star, text: str, at: int) -> Completion:
+def complete(star: Proven, text: str, at: int) -> Completion:
     """What can be named at a place (a code point).
 
     After `Table.` its columns; after `via` and `flow` links; inside an aggregate that names columns already, those that
@@ -74,7 +74,7 @@ def _before(text: str, at: int) -> list[Token]:
     return tokens[:-1]
 
 
-def _columns_of(star: Star, before: list[Token]) -> list[Suggestion]:
+def _columns_of(star: Proven, before: list[Token]) -> list[Suggestion]:
     """The columns of a table whose name and dot stand before."""
     if len(before) < 2 or before[-1].text != "." or before[-1].kind != "op":
         return []
@@ -82,7 +82,7 @@ def _columns_of(star: Star, before: list[Token]) -> list[Suggestion]:
     return [Suggestion("column", c.name, quoted(c.name), f"{c.dtype} of {table.name}") for c in table.columns] if table else []
 
 
-def _links(star: Star, before: list[Token]) -> list[Suggestion]:
+def _links(star: Proven, before: list[Token]) -> list[Suggestion]:
     if not before or before[-1].word() not in AFTER_LINK:
         return []
     switched = [k for k in star.model.links if before[-1].word() == "flow" or not k.active]
@@ -92,7 +92,7 @@ def _links(star: Star, before: list[Token]) -> list[Suggestion]:
     ]
 
 
-def _everything(star: Star, before: list[Token]) -> list[Suggestion]:
+def _everything(star: Proven, before: list[Token]) -> list[Suggestion]:
     grain = _grain(star, before)
     items = list[Suggestion]()
     if grain:
@@ -110,13 +110,13 @@ def _everything(star: Star, before: list[Token]) -> list[Suggestion]:
     return items
 
 
-def _table_columns(star: Star, name: str, note: str) -> list[Suggestion]:
+def _table_columns(star: Proven, name: str, note: str) -> list[Suggestion]:
     table = star.model.table(name)
     assert table
     return [Suggestion("column", column_text(name, c.name), column_text(name, c.name), f"{c.dtype} {note}".strip()) for c in table.columns]
 
 
-def _grain(star: Star, before: list[Token]) -> str | None:
+def _grain(star: Proven, before: list[Token]) -> str | None:
     """The table that the aggregate a place stands in names first."""
     depth = 0
     for i in range(len(before) - 1, -1, -1):
@@ -143,7 +143,7 @@ def _in_edits(before: list[Token]) -> bool:
     return False
 
 
-def hover(star: Star, text: str, at: int) -> Hover:
+def hover(star: Proven, text: str, at: int) -> Hover:
     """What is known of the word at a place: a measure's formula in words, a column's type, a function's help."""
     nothing = Hover(at, at)
     try:
@@ -158,19 +158,19 @@ def hover(star: Star, text: str, at: int) -> Hover:
     return Hover(token.span.start, token.span.end, *told) if told else nothing
 
 
-def _column_at(star: Star, tokens: list[Token], place: int) -> tuple[str, str] | None:
+def _column_at(star: Proven, tokens: list[Token], place: int) -> tuple[str, str] | None:
     if place >= 2 and tokens[place - 1].text == ".":
         table = star.model.table(tokens[place - 2].text)
         column = table.column(tokens[place].text) if table else None
         if table and column:
-            distinct = star.domain(table.name, (column.name,)).size - 1
+            distinct = star.column_facts(table.name, column.name).distinct
             more = f" {column.description}" if column.description else ""
             computed = f" Computed: {column.formula}." if column.formula else ""
             return column_text(table.name, column.name), f"{column.dtype}, {distinct:,} different values.{computed}{more}"
     return None
 
 
-def _word_at(star: Star, token: Token) -> tuple[str, str] | None:
+def _word_at(star: Proven, token: Token) -> tuple[str, str] | None:
     measure = star.model.measure(token.text)
     if measure:
         try:

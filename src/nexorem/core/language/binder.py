@@ -16,7 +16,7 @@ from nexorem.core.language.parser import parse, parse_rows
 from nexorem.core.limits import DEFAULT_LIMITS, Limits, over
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import LinkState
-from nexorem.core.model.star import Star
+from nexorem.core.model.proven import Proven
 from nexorem.core.values import INTERVALS, NUMERIC
 from nexorem.core.words import an
 
@@ -40,7 +40,7 @@ class Bound:
 class Binder(AggregateBinder):
     """Binds formulas of one star. `define` holds formulas by name that stand before the model's own measures."""
 
-    def __init__(self, star: Star, define: Mapping[str, str] | None = None, limits: Limits = DEFAULT_LIMITS) -> None:
+    def __init__(self, star: Proven, define: Mapping[str, str] | None = None, limits: Limits = DEFAULT_LIMITS) -> None:
         super().__init__(star, limits)
         self.define = {name.lower(): (name, formula) for name, formula in (define or {}).items()}
         self._shares = not define and limits == DEFAULT_LIMITS

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from nexorem.core.model.model import Link
 from nexorem.core.model.paths import LinkState
-from nexorem.core.model.star import Star
+from nexorem.core.model.proven import Proven
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +26,7 @@ class NoGrain:
     hint: str
 
 
-def find_grain(star: Star, state: LinkState, named: Sequence[str], own: str | None = None) -> Grain | NoGrain:
+def find_grain(star: Proven, state: LinkState, named: Sequence[str], own: str | None = None) -> Grain | NoGrain:
     """The grain for the tables named; `own` is the table of `rows(T)`, which decides by itself."""
     tables = list(dict.fromkeys([own, *named] if own else named))
     if not tables:
@@ -49,7 +49,7 @@ def find_grain(star: Star, state: LinkState, named: Sequence[str], own: str | No
     )
 
 
-def why_not(star: Star, state: LinkState, grain: str, reached: Sequence[str], missing: str) -> str:
+def why_not(star: Proven, state: LinkState, grain: str, reached: Sequence[str], missing: str) -> str:
     """The link that is missing, inactive, loose or the wrong way round between what `grain` looks up and a table."""
     between = [k for k in star.model.links if missing in k.tables and k.other(missing) in reached and k.from_table != k.to_table]
     for link in between:

@@ -12,7 +12,7 @@ from nexorem.core.limits import DEFAULT_LIMITS, Limits
 from nexorem.core.model.model import Link
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import DoublePath, LinkState
-from nexorem.core.model.star import Star
+from nexorem.core.model.proven import Proven
 
 MOST_NAMED = 5  # columns that a message lists
 
@@ -76,7 +76,7 @@ class Named:
 class Names:
     """The star, the formula at hand, and finding what a name means."""
 
-    def __init__(self, star: Star, limits: Limits = DEFAULT_LIMITS) -> None:
+    def __init__(self, star: Proven, limits: Limits = DEFAULT_LIMITS) -> None:
         self.star = star
         self.model = star.model
         self.limits = limits

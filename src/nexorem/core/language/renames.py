@@ -15,6 +15,7 @@ from nexorem.core.language.uses import Owner, Text, Way, defined_beside, folio_w
 from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Link, Measure, Model, Table, link_json, table_json
 from nexorem.core.model.names import PLAIN, quoted, reference_text
+from nexorem.core.model.proven import Proven
 from nexorem.core.model.specs import (
     Accepted,
     FolioSpec,
@@ -28,7 +29,6 @@ from nexorem.core.model.specs import (
     read_spec,
     spec_json,
 )
-from nexorem.core.model.star import Star
 
 KINDS = ("table", "column", "link", "hierarchy", "probe", "folio")
 Ref = Callable[[str], str]
@@ -81,7 +81,7 @@ def read_renaming(model: Model, kind: str, name: str, to: str) -> Renaming:
     return Renaming(kind, "", old, to)
 
 
-def renamed(star: Star, change: Renaming, steps: Callable[[Table, Renaming], Table]) -> Model:
+def renamed(star: Proven, change: Renaming, steps: Callable[[Table, Renaming], Table]) -> Model:
     """The model under the new name. `steps` rewrites what shapes and makes a table's rows, which is not read here; formulas keep all else
     of their text, comments too."""
     model = star.model
@@ -134,7 +134,7 @@ def _put(formula: str, pieces: Mapping[tuple[int, int], str]) -> str:
     return formula
 
 
-def _written(star: Star, text: Text, change: Renaming) -> str:
+def _written(star: Proven, text: Text, change: Renaming) -> str:
     """A formula with the new name at its places."""
     tokens, _ = tokenize(text.formula)
     pieces = dict(_dotted(star.model, tokens, change))
@@ -168,7 +168,7 @@ def _link_names(tokens: Sequence[Token], change: Renaming) -> dict[tuple[int, in
     return {(b.span.start, b.span.end): word for b in named}
 
 
-def _bare(star: Star, text: Text, tokens: Sequence[Token], change: Renaming) -> dict[tuple[int, int], str]:
+def _bare(star: Proven, text: Text, tokens: Sequence[Token], change: Renaming) -> dict[tuple[int, int], str]:
     """Names that stand alone: tables, and columns in the formulas of their own table."""
     wanted = change.old if change.kind == "table" else f"{change.table}.{change.old}"
     places = [

@@ -13,8 +13,8 @@ from nexorem.core.language.names import Named
 from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Model, plain
 from nexorem.core.model.names import quoted
+from nexorem.core.model.proven import Proven
 from nexorem.core.model.specs import ConditionPick, FolioSpec, MemberPick, PickSpec, ProbeSpec, Tile, spec_json
-from nexorem.core.model.star import Star
 from nexorem.core.results import Result
 
 Way = tuple[str | int, ...]
@@ -86,7 +86,7 @@ def folio_with(folio: FolioSpec, formulas: Mapping[Way, str]) -> FolioSpec:
     return replace(folio, picks=picks, tiles=tuple(tiles))
 
 
-def bind_text(star: Star, binder: Binder, text: Text) -> None:
+def bind_text(star: Proven, binder: Binder, text: Text) -> None:
     """Binds a formula as what it is: a measure, a computed table or column, one of a probe's own, or a condition of its page."""
     if text.kind == "measure":
         binder.measure(text.owner)
@@ -102,7 +102,7 @@ def bind_text(star: Star, binder: Binder, text: Text) -> None:
         binder.page_condition(text.formula)
 
 
-def named_in(star: Star, text: Text, define: Mapping[str, str] | None = None) -> list[Named]:
+def named_in(star: Proven, text: Text, define: Mapping[str, str] | None = None) -> list[Named]:
     """Everything a formula names, in its order, each place once. What cannot be bound is read by its words."""
     binder, whole = Binder(star, define), True
     try:
@@ -117,14 +117,14 @@ def named_in(star: Star, text: Text, define: Mapping[str, str] | None = None) ->
     return sorted(found | more, key=lambda n: n.start)
 
 
-def owner_of(star: Star, owner: str) -> tuple[str, str]:
+def owner_of(star: Proven, owner: str) -> tuple[str, str]:
     """The table and name of a computed column, as `Text` writes its owner; either may have a dot."""
     table, _, column = owner.partition(".")
     named = ((x.name, c.name) for x in star.model.tables for c in x.columns if f"{x.name}.{c.name}" == owner)
     return next(named, (table, column))
 
 
-def _by_words(star: Star, formula: str, known: set[tuple[int, int]]) -> set[Named]:
+def _by_words(star: Proven, formula: str, known: set[tuple[int, int]]) -> set[Named]:
     """Measures that stand in a formula which could not be bound to its end: bare names that nothing else explains."""
     tokens, _ = tokenize(formula)
     found = set()
@@ -147,7 +147,7 @@ class Use(Result):
     end: int = 0
 
 
-def uses_of(star: Star, kind: str, name: str) -> list[Use]:
+def uses_of(star: Proven, kind: str, name: str) -> list[Use]:
     """Every place that names a measure, column (`Table.column`) or table."""
     found: list[Use] = []
     for text in texts_of(star.model):
@@ -186,7 +186,7 @@ def defined_beside(model: Model, text: Text) -> Mapping[str, str]:
     return {}
 
 
-def renaming(star: Star, name: str, to: str) -> list[Edit]:
+def renaming(star: Proven, name: str, to: str) -> list[Edit]:
     """The edits that give a measure another name everywhere it is named; refuses where the new name would mean something else there."""
     measure = star.model.measure(name)
     if measure is None:
@@ -205,7 +205,7 @@ def renaming(star: Star, name: str, to: str) -> list[Edit]:
     ]
 
 
-def replacing(star: Star, name: str, to: str) -> list[Edit]:
+def replacing(star: Proven, name: str, to: str) -> list[Edit]:
     """The edits that put the measure `to` in every place that names the measure `name`. After the first edit of `renaming` they find the
     measure itself under its new name."""
     model = star.model
@@ -307,7 +307,7 @@ def _renamed_tile(tile: Tile, name: str, to: str) -> Tile:
     return replace(tile, probe=probe, against=against)
 
 
-def named_at(star: Star, name: str, formula: str, at: int) -> Named | None:
+def named_at(star: Proven, name: str, formula: str, at: int) -> Named | None:
     """What stands at a place of a formula that is being written, for going to where it is defined."""
     found = named_in(star, Text("probe", "", formula, ("define", name)), {name: formula})
     return next((n for n in found if Span(n.start, n.end).start <= at <= n.end), None)

@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from nexorem.core.model.model import Table
-from nexorem.core.model.star import Star
+from nexorem.core.model.proven import Proven
 
 
-def calendar_fault(star: Star, table: Table) -> str:
+def calendar_fault(proven: Proven, table: Table) -> str:
     """What keeps the dates of a calendar from being moved, in a sentence; `` where nothing does."""
     assert table.calendar
-    column = table.calendar.date
-    size = star.size(table.name)
-    dates = star.column(table.name, column)
-    if dates.dtype != "date":
-        return f"{column} holds {dates.dtype}, not dates."
-    empty = size - int(dates.rows().valid.sum())
-    if empty:
-        return f"{empty:,} of its dates are empty."
-    repeated = size - (star.domain(table.name, (column,)).size - 1)
+    column = table.column(table.calendar.date)
+    assert column
+    if column.dtype != "date":
+        return f"{column.name} holds {column.dtype}, not dates."
+    facts = proven.column_facts(table.name, column.name)
+    if facts.empty:
+        return f"{facts.empty:,} of its dates are empty."
+    repeated = proven.size(table.name) - facts.distinct
     return f"{repeated:,} of its dates repeat another." if repeated else ""

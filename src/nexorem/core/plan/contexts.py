@@ -14,7 +14,7 @@ from typing import Literal, assert_never
 from nexorem.core.language import typed as t
 from nexorem.core.model.model import Link, Model
 from nexorem.core.model.paths import LinkState
-from nexorem.core.model.star import ROWS, Columns
+from nexorem.core.model.rows import ROWS, Columns
 from nexorem.core.plan.effects import Effect, Handling, Target, columns_of, effect_of, left_by, row_effect
 
 Change = Literal["kept", "replaced", "cleared", "added", "moved", "carried"]

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from nexorem.core.language import typed as t
 from nexorem.core.model.model import Model
-from nexorem.core.model.star import Star
+from nexorem.core.model.proven import Proven
 from nexorem.core.plan.effects import effect_of
 from nexorem.core.plan.flow import trails_of
 from nexorem.core.plan.tree import edits_of, inner_nodes, nodes, row_trees, rows_in, scans, walk
@@ -31,7 +31,7 @@ class Reached:
     overrides: tuple[str, ...]
 
 
-def reached_by(star: Star, node: t.Typed) -> Reached:
+def reached_by(star: Proven, node: t.Typed) -> Reached:
     """Which tables' filters reach a formula, scan by scan and over what, and the columns it sets or clears itself."""
     found = tuple(ScanReach(x.grain, x.text, dict(trails_of(star.inflow(x.grain, x.state)))) for x in scans(node))
     own = {f"{table}.{c}" for edit in edits_of(node) for table, c in overridden(star.model, edit)}
@@ -45,7 +45,7 @@ def overridden(model: Model, edit: t.TypedEdit) -> list[tuple[str, str]]:
     return [] if isinstance(edit, t.Moved) else effect_of(model, edit).removed
 
 
-def _asked(star: Star, node: t.Typed) -> set[str]:
+def _asked(star: Proven, node: t.Typed) -> set[str]:
     """The tables whose filters a formula looks at beside its scans: for the one value of a column, for whether a filter is there, and
     for the rows that it runs over, ranks among or sets. Rows of `every` see no filter."""
     found, flows = set(), []

@@ -13,7 +13,7 @@ from typing import Generic, Protocol, TypeVar, assert_never
 from nexorem.core.language import typed as t
 from nexorem.core.model.model import Link, Model
 from nexorem.core.model.paths import LinkState
-from nexorem.core.model.star import ROWS, Columns
+from nexorem.core.model.rows import ROWS, Columns
 
 
 @dataclass(frozen=True, slots=True)

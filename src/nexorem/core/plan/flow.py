@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from nexorem.core.language import typed as t
 from nexorem.core.model.paths import Inflow
-from nexorem.core.model.star import Star
+from nexorem.core.model.proven import Proven
 from nexorem.core.plan.contexts import Context, Filter
 
 
@@ -34,7 +34,7 @@ class Flow:
 Scanning = t.Aggregate | t.Single | t.BaseRows
 
 
-def flow_of(star: Star, node: Scanning, context: Context) -> Flow:
+def flow_of(star: Proven, node: Scanning, context: Context) -> Flow:
     """The flow into what a node runs over. Rows of `every` see no filter, those of `page` the page's."""
     grain = node.table if isinstance(node, t.Single) else node.grain
     tree = star.inflow(grain, node.state)

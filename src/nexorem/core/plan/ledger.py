@@ -11,7 +11,7 @@ from nexorem.core.language.reading import Reader
 from nexorem.core.model.model import Model
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import model_state
-from nexorem.core.model.star import ROWS
+from nexorem.core.model.rows import ROWS
 from nexorem.core.plan.contexts import (
     AxisMember,
     Change,

@@ -14,7 +14,7 @@ from nexorem.core.language.binder import Binder
 from nexorem.core.model.model import Link, Model
 from nexorem.core.model.names import column_text
 from nexorem.core.model.paths import DoublePath, LinkState, inflow
-from nexorem.core.model.star import Star
+from nexorem.core.model.proven import Proven
 from nexorem.core.results import Result
 
 MOST_ASKED = 12  # chains of links that are looked at for ways to carry a filter
@@ -102,7 +102,7 @@ def stop_reason(state: LinkState, link: Link, into: str) -> Reason | Literal[""]
     return "off" if state.way(link) == "off" else "one-way"
 
 
-def reached_tables(star: Star, state: LinkState, tables: Iterable[str]) -> set[str]:
+def reached_tables(star: Proven, state: LinkState, tables: Iterable[str]) -> set[str]:
     """The tables themselves and every table that a filter on one of them reaches."""
     found, queue = set(tables), list(tables)
     while queue:
@@ -114,7 +114,7 @@ def reached_tables(star: Star, state: LinkState, tables: Iterable[str]) -> set[s
     return found
 
 
-def blocked(star: Star, state: LinkState, filtered: Sequence[str], crossed: Collection[str]) -> tuple[Stop, ...]:
+def blocked(star: Proven, state: LinkState, filtered: Sequence[str], crossed: Collection[str]) -> tuple[Stop, ...]:
     """Each link next to a filtered table that did not carry the filter on, and why; a filtered table without links.
 
     `filtered` are the tables with filters of their own; those that these reach count as well. A link over which a
@@ -136,12 +136,12 @@ def blocked(star: Star, state: LinkState, filtered: Sequence[str], crossed: Coll
     return tuple(told.values())
 
 
-def current(star: Star, table: str, state: LinkState) -> Current:
+def current(star: Proven, table: str, state: LinkState) -> Current:
     """How a filter on a table runs out: the links it crosses, outward, and those it stops at."""
     return star.part(("current", table, state), (star.model.links,), lambda: _current(star, table, state))
 
 
-def _current(star: Star, table: str, state: LinkState) -> Current:
+def _current(star: Proven, table: str, state: LinkState) -> Current:
     crossed: list[Crossing] = []
     seen, queue = {table}, [table]
     while queue:
@@ -154,12 +154,12 @@ def _current(star: Star, table: str, state: LinkState) -> Current:
     return Current(table, tuple(crossed), blocked(star, state, [table], {c.link for c in crossed}))
 
 
-def reach(star: Star, state: LinkState, source: str, target: str) -> Way:
+def reach(star: Proven, state: LinkState, source: str, target: str) -> Way:
     """How a filter on `source` comes to `target`, or what stops it."""
     return reaches(star, state, source).get(target, NO_WAY)
 
 
-def reaches(star: Star, state: LinkState, source: str) -> dict[str, Way]:
+def reaches(star: Proven, state: LinkState, source: str) -> dict[str, Way]:
     """How a filter on `source` comes to each table that any chain of links leads to, by table: one search for them all.
 
     Among chains those with fewest stops are taken, of these the shortest, of these the one that fewest edits open: a link may have to be
@@ -168,7 +168,7 @@ def reaches(star: Star, state: LinkState, source: str) -> dict[str, Way]:
     return star.part(("reaches", source, state), (star.model.links,), lambda: _reaches(star, state, source))
 
 
-def _reaches(star: Star, state: LinkState, source: str) -> dict[str, Way]:
+def _reaches(star: Proven, state: LinkState, source: str) -> dict[str, Way]:
     best: list[tuple[int, int, int, str, tuple[tuple[str, str, Reason | Literal[""]], ...]]] = [(0, 0, 0, source, ())]
     found: dict[str, Way] = {}
     while best:
@@ -185,14 +185,14 @@ def _reaches(star: Star, state: LinkState, source: str) -> dict[str, Way]:
     return found
 
 
-def first_stop(star: Star, state: LinkState, source: str, target: str) -> Stop | None:
+def first_stop(star: Proven, state: LinkState, source: str, target: str) -> Stop | None:
     """Where a filter on its shortest way from one table to another stops first; None where no chain of links leads there."""
     stop = next(iter(reach(star, state, source, target).stops), None)
     link = star.model.link(stop.link) if stop else None
     return Stop(link.name, link.other(stop.to), stop.to, stop.reason) if stop and link else None
 
 
-def carrying_edits(star: Star, state: LinkState, source: str, target: str, model: Model | None = None) -> list[str]:
+def carrying_edits(star: Proven, state: LinkState, source: str, target: str, model: Model | None = None) -> list[str]:
     """The edits that would carry a filter from one table to another, for `given (…)`: those of the nearest chain of links, and `flow … off`
     for those that would then make a second path; or a `match` of two columns alike where no links lead there. Empty where none does.
     Links are named as in `model`, else as in the star's."""
@@ -226,7 +226,7 @@ def carrying_edits(star: Star, state: LinkState, source: str, target: str, model
     return []
 
 
-def carrying_ways(star: Star, source: str, target: str, most: int = 3) -> list[list[str]]:
+def carrying_ways(star: Proven, source: str, target: str, most: int = 3) -> list[list[str]]:
     """Several ways to carry a filter from one table to another, under the model's own links: the edits of the nearest chain of links, and
     those of chains without one of the links of another. Short chains of few edits come first (a flow that is only switched off to keep one
     path does not count), of these the one through the table of most rows; a `match` of columns alike comes last."""
@@ -253,7 +253,7 @@ def carrying_ways(star: Star, source: str, target: str, most: int = 3) -> list[l
     return [list(w) for w in sorted(ways, key=ways.__getitem__)[:most]]
 
 
-def _breaking(star: Star, double: DoublePath, chain: Collection[str]) -> Link | None:
+def _breaking(star: Proven, double: DoublePath, chain: Collection[str]) -> Link | None:
     """The link to switch off so that a double path is one again: of the way that the chain opened, one that is no part of the chain."""
     for way, other in ((double.first, double.second), (double.second, double.first)):
         if set(way) & set(chain) and not set(other) & set(chain):
@@ -261,7 +261,7 @@ def _breaking(star: Star, double: DoublePath, chain: Collection[str]) -> Link | 
     return next((star.model.link(name) for name in (*double.first, *double.second) if name not in chain), None)
 
 
-def _alike(star: Star, source: str, target: str) -> list[str]:
+def _alike(star: Proven, source: str, target: str) -> list[str]:
     """A `match` of columns with one name and type in both tables."""
     ends = [star.model.table(name) for name in (source, target)]
     pairs = [(a, b) for a in ends[0].columns for b in ends[1].columns] if ends[0] and ends[1] else []
@@ -269,7 +269,7 @@ def _alike(star: Star, source: str, target: str) -> list[str]:
     return [f"match {column_text(source, a.name)} to {column_text(target, b.name)}" for a, b in same[:1]]
 
 
-def reach_table(star: Star, state: LinkState) -> ReachTable:
+def reach_table(star: Proven, state: LinkState) -> ReachTable:
     """Who filters whom (formats.md, section 4): `tables`, and for each ordered pair how a filter on the first comes to
     the second, or what blocks it."""
     names = [x.name for x in star.model.tables]
@@ -283,7 +283,7 @@ def _pair(source: str, target: str, way: Way) -> Pair:
     return Pair(source, target, blocked=way.chain, stops=way.stops) if way.chain else Pair(source, target, none=True)
 
 
-def reach_after(star: Star, given: str) -> ReachTable:
+def reach_after(star: Proven, given: str) -> ReachTable:
     """Who filters whom after edits, as they stand in the brackets of a `given`; refuses with what is wrong with them."""
     state = star.state
     for edit in Binder(star).given(given) if given.strip() else ():

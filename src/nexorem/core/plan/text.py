@@ -7,7 +7,8 @@ from typing import assert_never
 
 from nexorem.core.language import typed as t
 from nexorem.core.model.names import column_text, quoted
-from nexorem.core.model.star import ROWS, Star
+from nexorem.core.model.proven import Proven
+from nexorem.core.model.rows import ROWS
 from nexorem.core.plan.contexts import AxisMember, Context, CurrentRow, Filter, Listed, MovedDates, Picked, Predicate, cell_context
 from nexorem.core.plan.flow import flow_of
 from nexorem.core.plan.logical import ContextStep, Needs, Placed, Plan, ValueStep, placed
@@ -15,14 +16,14 @@ from nexorem.core.plan.logical import ContextStep, Needs, Placed, Plan, ValueSte
 Note = Callable[[ContextStep | ValueStep], str]
 
 
-def print_plan(star: Star, plan: Plan, start: Context | None = None, note: Note = lambda step: "") -> list[str]:
+def print_plan(star: Proven, plan: Plan, start: Context | None = None, note: Note = lambda step: "") -> list[str]:
     """A line a step, and one for each filter of each context; `note` is put behind a step's line. `start` is context 0; without it there
     are no filters in it."""
     parts = iter(placed(star.model, plan, start or cell_context(star.state, (), ())))
     return _lines(star, next(parts), parts, note, "")
 
 
-def _lines(star: Star, part: Placed, inner: Iterator[Placed], note: Note, indent: str) -> list[str]:
+def _lines(star: Proven, part: Placed, inner: Iterator[Placed], note: Note, indent: str) -> list[str]:
     """The lines of a plan; the plans of rows in it are taken from `inner`, in their order."""
     lines = [f"{indent}c0 = where it is computed", *_filters(part.contexts[0], indent)]
     for step in part.plan.steps:
@@ -65,7 +66,7 @@ def _held_text(found: Filter) -> str:
     assert_never(found.holds)
 
 
-def step_text(star: Star, step: ContextStep | ValueStep, part: Placed | None = None) -> str:
+def step_text(star: Proven, step: ContextStep | ValueStep, part: Placed | None = None) -> str:
     """A step on a line; of a scan with what flows into it in its context of `part`, else with all that could."""
     if isinstance(step, ContextStep):
         return f"c{step.number} = c{step.parent}, {step.edit.text}{_with(step.needs, ' with ')}"
@@ -76,7 +77,7 @@ def _with(needs: Needs, word: str) -> str:
     return f"{word}{', '.join(f'v{n}' for _, n in needs.cells)}" if needs.cells else ""
 
 
-def _value_text(star: Star, step: ValueStep, part: Placed | None) -> str:
+def _value_text(star: Proven, step: ValueStep, part: Placed | None) -> str:
     node, at, inputs = step.node, f"c{step.context}", ", ".join(f"v{n}" for n in step.inputs)
     match node:
         case t.Aggregate():
@@ -105,7 +106,7 @@ def _value_text(star: Star, step: ValueStep, part: Placed | None) -> str:
     assert_never(node)
 
 
-def _flow_text(star: Star, node: t.Aggregate | t.Single, step: ValueStep, part: Placed | None) -> str:
+def _flow_text(star: Proven, node: t.Aggregate | t.Single, step: ValueStep, part: Placed | None) -> str:
     if part is None:
         grain = node.grain if isinstance(node, t.Aggregate) else node.table
         sources = [f"{f.table} {f.how} {f.link.name}" for f in star.inflow(grain, node.state).walk() if f.link]

@@ -48,5 +48,6 @@ def looked_at(grid: Grid, budget: Budget | None = None) -> list[tuple[list[Mark]
         own += [*lost_rows(found, measure), *coarse_facts(found, measure), *uneven_periods(found, measure), *nested_rows(found, measure)]
         own += [*shares(grid, place, measure, axes, page), *first_everywhere(found, place, measure), *fixed_lets(found, measure)]
         sums, apart = sums_told(found, place, measure)
-        told.append(([replace(m, measure=grid.probe.measures[place]) for m in (*own, *apart)], sums))
+        name = grid.probe.measures[place]
+        told.append(([replace(m, measure=name) for m in (*own, *apart)], sums))
     return told

@@ -1,0 +1,59 @@
+"""The rows of a model's tables, and the members of their columns.
+
+Row numbers: a table of n rows has the rows 0 … n-1; place n stands for its unmatched member, whether it has one or
+not. Every column vector has n+1 entries, the last one empty, so that arrays of row numbers may hold n.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+
+from nexorem.core.columns import Column, compact
+from nexorem.core.values import Array, Vector
+
+MANY_ROWS = 100_000  # that are worth two threads
+ROWS = None  # in place of a tuple of columns: the rows themselves
+Columns = tuple[str, ...] | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TableRows:
+    """The rows of one table; `columns` by the names as defined, each with the place of the unmatched member."""
+
+    size: int
+    columns: Mapping[str, Column]
+
+
+def table_rows(size: int, columns: Mapping[str, Vector]) -> TableRows:
+    """Rows from columns of `size` entries."""
+    assert all(len(v) == size for v in columns.values())
+    if size < MANY_ROWS:
+        return TableRows(size, {name: compact(v) for name, v in columns.items()})
+    with ThreadPoolExecutor(2) as pool:
+        return TableRows(size, dict(zip(columns, pool.map(compact, columns.values()), strict=True)))
+
+
+class Domain:
+    """The members of some columns of a table: their distinct combinations, ascending, empties last.
+
+    codes uint[n+1], as narrow as they can be, the member of each row · size the number of members, the last of which
+    is the unmatched member.
+    """
+
+    __slots__ = ("_firsts", "codes", "size")
+
+    def __init__(self, codes: Array, size: int, firsts: Array | None = None) -> None:
+        self.codes, self.size, self._firsts = codes, size, firsts
+
+    @property
+    def firsts(self) -> Array:
+        """int64[size]: the first row of each member."""
+        if self._firsts is None:
+            found = np.zeros(self.size, dtype=np.int64)
+            found[self.codes[::-1]] = np.arange(len(self.codes) - 1, -1, -1)
+            self._firsts = found
+        return self._firsts
