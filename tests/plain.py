@@ -36,4 +36,4 @@ opening, reach_of, reach_change = plain(ways.opening), plain(ways.reach_of), pla
 held_measure, held_given = plain(hold.held_measure), plain(hold.held_given)
 bus_matrix, grain_test, hierarchy_faults = plain(matrix.bus_matrix), plain(roles.grain_test), plain(roles.hierarchy_faults)
 layout, suggestions, comparisons = plain(places.layout), plain(suggest.suggestions), plain(counterparts.comparisons)
-looked_at, marks, unmatched_told = plain(truth.looked_at), plain(truth.marks), plain(truth.unmatched_told)
+looked_at, marks, unmatched_marks = plain(truth.looked_at), plain(truth.marks), plain(truth.unmatched_marks)

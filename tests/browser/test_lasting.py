@@ -184,11 +184,11 @@ class Names(Bench):
     def test_a_finding_is_accepted_with_a_reason_and_opened_again(self):
         self.open("prove")
         words = self.b.until(lambda: self.texts(".finding")[0])
-        self.assertNotIn("known to the desk", json.dumps(self.api("/told")["findings"]))
+        self.assertNotIn("known to the desk", json.dumps(self.api("/analysis")["findings"]))
         self.b.press(lambda: self.b.one('[aria-label^="Accept: "]'))
         self.sees(lambda: self.b.focused(), "Why it may stand")
         self.b.keys("known to the desk", Keys.ENTER)
-        self.b.until(lambda: "known to the desk" in json.dumps(self.api("/told")["findings"]))
+        self.b.until(lambda: "known to the desk" in json.dumps(self.api("/analysis")["findings"]))
         self.b.until(lambda: self.texts(".finding")[0] != words)
         self.b.click("1 accepted")
         self.b.press(lambda: self.b.one('[aria-label^="Open again: "]'))

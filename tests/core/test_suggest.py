@@ -70,7 +70,7 @@ class Suggested(unittest.TestCase):
     def test_they_are_found_once_for_rows_and_links(self):
         star = make_star(STRIPPED, [], {})
         first = suggestions(star)
-        with mock.patch("nexorem.core.design.suggest._found", side_effect=AssertionError("looked for again")):
+        with mock.patch("nexorem.core.design.suggest._candidates", side_effect=AssertionError("looked for again")):
             self.assertEqual(suggestions(star.with_model(replace(star.model, title="another", measures=()))), first)
         with mock.patch("nexorem.core.design.suggest.overlaps", side_effect=AssertionError("compared again")):
             link = next(s["link"] for s in first if s["text"] == "Sale.shop_code = Shop.code")

@@ -13,7 +13,7 @@ from nexorem.core.limits import Budget
 from tests.core.small import LINKS, MEASURES, STAR, TABLES, grid, make_star
 from tests.oracle.agreement import same
 from tests.oracle.random_models import Maker
-from tests.plain import marks, unmatched_told
+from tests.plain import marks, unmatched_marks
 
 LOOSE = make_star(
     links=[k | {"active": k["name"] not in ("crew", "refund")} for k in LINKS],
@@ -205,10 +205,10 @@ class Marks(unittest.TestCase):
             )
 
     def test_unmatched_rows_are_counted(self):
-        found = unmatched_told(asked(rows=["Port.region"]))
+        found = unmatched_marks(asked(rows=["Port.region"]))
         self.assertEqual([m["links"] for m in found], [["port", "crew"]])
         self.assertIn("1 of Booking with an empty Booking.port and 1 with a Booking.port that is not in Port", found[0]["sentence"])
-        self.assertEqual(unmatched_told(asked(rows=["Port.region"], picks=[{"column": "Port.region", "in": ["North"]}])), [])
+        self.assertEqual(unmatched_marks(asked(rows=["Port.region"], picks=[{"column": "Port.region", "in": ["North"]}])), [])
 
     def test_every_marked_total_is_apart_and_every_other_is_a_sum(self):
         met = 0

@@ -20,7 +20,7 @@ from tests.core.small import LINKS, make_star
 from tests.core.test_truth import LOOSE, asked, told
 from tests.oracle.agreement import same
 from tests.oracle.random_models import Maker
-from tests.plain import looked_at, marks, unmatched_told
+from tests.plain import looked_at, marks, unmatched_marks
 
 D = dt.date
 SEEDS = int(os.environ.get("SEEDS", "2000")) // 2
@@ -206,7 +206,7 @@ class Mistakes(unittest.TestCase):
             links=[*(k for k in LINKS if k["name"] != "crew"), {"name": "crew", "from": "Crew.port", "to": "Port.code", "active": False}]
         )
         probe = {"rows": ["Port.region"], "define": {"x": "rows(Crew) given (via Crew.port = Port.code)"}}
-        (mark,) = unmatched_told(asked(star, ["x"], **probe))
+        (mark,) = unmatched_marks(asked(star, ["x"], **probe))
         self.assertIn("1 of Crew with a Crew.port that is not in Port (over crew, which x switches on)", mark["sentence"])
 
 

@@ -17,7 +17,7 @@ MODULES = {
     "pasted": "features/probe/pasted",
     "series": "features/probe/pictures/series",
     "shapes": "app/shapes",
-    "shown": "app/shown",
+    "probes": "features/probe/store",
 }
 # A call is [module, function, arguments]; an argument {"$": n} is what call n gave, so that no answer travels twice; {"$": "names"} is a
 # function that gives the names an item goes by: itself.

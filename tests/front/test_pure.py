@@ -297,7 +297,7 @@ class Asked(unittest.TestCase):
             "picks": picks,
             "look": {"picture": "bars"},
         }
-        asked = call("shown", "askedProbe", call("shapes", "asProbe", stored))
+        asked = call("probes", "askedProbe", call("shapes", "asProbe", stored))
         want = {"name": "A", "rows": ["Port.name"], "columns": [], "measures": ["seats"], "picks": picks[1:], "totals": "none"}
         self.assertEqual(asked, want)
         self.assertEqual(probe_of(STAR, asked).conditions, ("Cal.year = 2031",))

@@ -18,7 +18,7 @@ from nexorem.gather.frame import Frame
 from nexorem.gather.lineage import columns_from, story, touched_by
 from nexorem.gather.shape import Shaper
 from nexorem.gather.steps import kinds
-from nexorem.gather.steps.replay import RUN, replay, told
+from nexorem.gather.steps.replay import RUN, outcome_json, replay
 from nexorem.package.read import open_package
 from tests.gather import plain_steps as plain
 
@@ -223,7 +223,7 @@ class Steps(unittest.TestCase):
 
     def sampled(self, outcome):
         """What a step says of itself is true."""
-        data = told(outcome)
+        data = outcome_json(outcome)
         self.assertEqual((data["rows_before"], data["rows_after"]), (outcome.before.size, outcome.after.size))
         sample = data["sample"]
         if sample["what"] == "cells that changed":

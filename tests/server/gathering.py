@@ -41,7 +41,7 @@ class Gathered(unittest.TestCase):
         return self.ask("GET", self.model)
 
     def findings(self, code):
-        return [f for f in self.ask("GET", f"{self.model}/told")["findings"] if f["code"] == code]
+        return [f for f in self.ask("GET", f"{self.model}/analysis")["findings"] if f["code"] == code]
 
     def take(self, reading, status=200, **choices):
         """Takes tables: place=name for new ones, place=(table,) for those that replace."""

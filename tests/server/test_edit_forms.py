@@ -229,7 +229,7 @@ class EditForms(unittest.TestCase):
     def document(self):
         answer = self.client.get(f"/api/models/{self.id}")
         self.assertEqual(answer.status_code, 200, answer.data[:2000])
-        told = self.client.get(f"/api/models/{self.id}/told")
+        told = self.client.get(f"/api/models/{self.id}/analysis")
         self.assertEqual(told.status_code, 200, told.data[:2000])
         return answer.json | told.json
 

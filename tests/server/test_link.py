@@ -51,7 +51,7 @@ class Link(unittest.TestCase):
 
     def whole(self):
         """The model with what is found in it."""
-        return self.client.get(self.url()).json | self.client.get(self.url("/told")).json
+        return self.client.get(self.url()).json | self.client.get(self.url("/analysis")).json
 
     def reach(self):
         return {(p["from"], p["to"]) for p in self.post("/reach", given="").json["pairs"] if "path" in p}
@@ -183,7 +183,7 @@ class Link(unittest.TestCase):
         found = self.edit({"kind": "describe_table", "name": "Booking", **said}, 0).json
         table = found["tables"][0]
         self.assertEqual({k: table[k] for k in said}, said)
-        self.assertEqual((table["found_role"], self.whole()["matrix"]["facts"]), ("fact", ["Crew"]))
+        self.assertEqual((table["apparent_role"], self.whole()["matrix"]["facts"]), ("fact", ["Crew"]))
         self.edit({"kind": "put_hierarchy", "hierarchy": {"name": "Where", "levels": ["Port.region", "port.name"]}}, 1)
         shape = self.post("/tables/Port/shape", columns=["region"]).json
         self.assertEqual((shape["grain"]["repeated"], shape["grain"]["examples"]), (2, [{"key": ["South"], "rows": 2}]))

@@ -32,5 +32,5 @@ def bench(rows: int, runs: int, only: tuple[str, ...], as_json: bool) -> None:
         from bench.suite import as_table, measured
     except ImportError as error:
         raise refuse("no_bench", f"The benchmark needs {error.name}.", "Start it with ./nexorem bench, which installs that.") from None
-    told = measured(rows, runs, set(only), lambda text: click.echo(f"nexorem: {text}", err=True))
-    click.echo(json.dumps(told, indent=1, allow_nan=False) if as_json else as_table(told))
+    measurements = measured(rows, runs, set(only), lambda text: click.echo(f"nexorem: {text}", err=True))
+    click.echo(json.dumps(measurements, indent=1, allow_nan=False) if as_json else as_table(measurements))

@@ -93,22 +93,22 @@ def parse_at(star: Star, text: str) -> Pick:
 
 def parse_define(texts: Iterable[str]) -> dict[str, str]:
     """`x = formula`, several of them."""
-    found = {}
+    definitions = {}
     for text in texts:
         name, sign, formula = text.partition("=")
         if not sign or not name.strip():
             raise refuse("bad_define", f"{text!r} defines nothing.", "Write name = formula.", "--define")
-        found[name.strip().strip('"')] = formula.strip()
-    return found
+        definitions[name.strip().strip('"')] = formula.strip()
+    return definitions
 
 
 def names(text: str | None) -> list[str]:
     """A list written with commas; a comma inside double quotes separates nothing."""
-    found, quoted = [""], False
+    parts, quoted = [""], False
     for ch in text or "":
         quoted ^= ch == '"'
         if ch == "," and not quoted:
-            found.append("")
+            parts.append("")
         else:
-            found[-1] += ch
-    return [x.strip() for x in found if x.strip()]
+            parts[-1] += ch
+    return [x.strip() for x in parts if x.strip()]

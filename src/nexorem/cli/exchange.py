@@ -89,7 +89,7 @@ def store_at(folder: Path) -> Workspace:
 def from_store(folder: Path, name: str) -> Star:
     """A model of the store, with its rows."""
     workspace = store_at(folder)
-    known = {m["name"]: m["id"] for m in listed(workspace.engine)}
-    if name not in known:
-        raise refuse("unknown_model", f"The store has no model {name}.", near_hint(name, known) or f"It has {', '.join(known) or 'none'}.")
-    return workspace.star(known[name])[1]
+    ids = {m["name"]: m["id"] for m in listed(workspace.engine)}
+    if name not in ids:
+        raise refuse("unknown_model", f"The store has no model {name}.", near_hint(name, ids) or f"It has {', '.join(ids) or 'none'}.")
+    return workspace.star(ids[name])[1]

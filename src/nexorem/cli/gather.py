@@ -43,12 +43,12 @@ def gather(
     if name:
         recipe = recipe.model_copy(update={"name": name})
     say: Callable[[str], None] = (lambda _: None) if as_json else lambda text: click.echo(f"nexorem: {text}", err=True)
-    found = gather_files(files, recipe, say, missing)
-    write_package(found.star, out, data)
+    gathered = gather_files(files, recipe, say, missing)
+    write_package(gathered.star, out, data)
     if as_json:
-        click.echo(json.dumps(told(found, out), ensure_ascii=False))
+        click.echo(json.dumps(summary(gathered, out), ensure_ascii=False))
         return
-    report = told(found, out)
+    report = summary(gathered, out)
     for table in report["tables"]:
         click.echo(f"{table['name']}: {counted(table['rows'], 'row')}, {counted(len(table['columns']), 'column')}")
         for note in table["notes"]:
@@ -58,16 +58,16 @@ def gather(
     click.echo(f"Wrote the package {out}.")
 
 
-def told(found: Gathered, out: Path) -> dict[str, Any]:
+def summary(gathered: Gathered, out: Path) -> dict[str, Any]:
     """What was read, table by table: rows, types, what did not fit."""
     tables = []
-    for table in found.model.tables:
-        reading = found.readings.get(table.name)
+    for table in gathered.model.tables:
+        reading = gathered.readings.get(table.name)
         report = reading.report if reading else {"notes": [], "broken": 0, "broken_rows": [], "columns": [], "rows": None}
         tables.append(
             {
                 "name": table.name,
-                "rows": found.star.size(table.name),
+                "rows": gathered.star.size(table.name),
                 "columns": [{"name": c.name, "type": c.dtype} for c in table.columns],
                 "rows_read": report["rows"],
                 "read": report["columns"],
@@ -78,8 +78,8 @@ def told(found: Gathered, out: Path) -> dict[str, Any]:
                 "source": reading.source if reading else dict(table.origin),
             }
         )
-    said = found.model.measures or found.model.probes or any(t.key for t in found.model.tables)
+    said = gathered.model.measures or gathered.model.probes or any(t.key for t in gathered.model.tables)
     broken = [
-        {"about": f.about, "sentence": f.sentence, "mend": f.mend} for f in (findings(found.star) if said else ()) if f.code in BROKEN
+        {"about": f.about, "sentence": f.sentence, "mend": f.mend} for f in (findings(gathered.star) if said else ()) if f.code in BROKEN
     ]
     return {"written": str(out), "tables": tables, "broken": broken}

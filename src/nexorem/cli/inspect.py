@@ -38,7 +38,7 @@ def explain(package: Path, measure: str | None, as_json: bool, probe_file: Path 
     if name is None:
         raise refuse("no_measure", "There is no formula to explain.", "Name one with --measure, or write one with --define.")
     try:
-        told = explained(star, probe_of(star, data | {"measures": [name]}), name, common.budget(limits))
+        explanation = explained(star, probe_of(star, data | {"measures": [name]}), name, common.budget(limits))
     except Refused as refused:
         if as_json:
             click.echo(
@@ -46,11 +46,11 @@ def explain(package: Path, measure: str | None, as_json: bool, probe_file: Path 
             )
         raise
     if as_json:
-        click.echo(json.dumps(results.as_json(told), ensure_ascii=False, indent=1))
+        click.echo(json.dumps(results.as_json(explanation), ensure_ascii=False, indent=1))
         return
-    lines = [told.reading, "", "filters"]
-    lines += [f"  {x.column}: {x.arriving or 'none'} › {x.leaving or 'none'} ({x.kind})" for x in told.ledger] or ["  none"]
-    click.echo("\n".join([*lines, "", "typed tree", *told.tree, "", "plan", *told.plan_text]))
+    lines = [explanation.reading, "", "filters"]
+    lines += [f"  {x.column}: {x.arriving or 'none'} › {x.leaving or 'none'} ({x.kind})" for x in explanation.ledger] or ["  none"]
+    click.echo("\n".join([*lines, "", "typed tree", *explanation.tree, "", "plan", *explanation.plan_text]))
 
 
 @click.command()
@@ -60,11 +60,11 @@ def explain(package: Path, measure: str | None, as_json: bool, probe_file: Path 
 @common.reporting
 def reach(package: Path, edits: str | None, as_json: bool) -> None:
     """Who filters whom: for every two tables the links a filter takes from the one to the other, or what blocks it."""
-    told = reach_after(open_package(package), edits or "")
+    change = reach_after(open_package(package), edits or "")
     if as_json:
-        click.echo(json.dumps(results.as_json(told), ensure_ascii=False, indent=1))
+        click.echo(json.dumps(results.as_json(change), ensure_ascii=False, indent=1))
         return
-    for pair in told.pairs:
+    for pair in change.pairs:
         if pair.path:
             click.echo(f"{pair.from_} filters {pair.to} over {' › '.join(pair.path)}")
         elif pair.blocked:
@@ -80,15 +80,15 @@ def reach(package: Path, edits: str | None, as_json: bool) -> None:
 @common.reporting
 def lint(package: Path, as_json: bool) -> None:
     """Findings about the model, its data and its measures; exit status 1 where one of them is a warning that nobody has accepted."""
-    found = findings(open_package(package))
+    ranked = findings(open_package(package))
     if as_json:
-        click.echo(json.dumps({"findings": results.as_json(found)}, ensure_ascii=False, indent=1))
+        click.echo(json.dumps({"findings": results.as_json(ranked)}, ensure_ascii=False, indent=1))
     else:
-        for f in found:
+        for f in ranked:
             seen = f" Looked at in {', '.join(f.watchers)}." if f.group == "seen" else ""
-            known = f" (accepted: {f.accepted})" if f.accepted is not None else ""
-            click.echo(f"{f.about}: {f.code} ({f.weight}): {f.sentence} {f.mend}{seen}{known}")
-    if any(f.weight == "warning" and f.accepted is None for f in found):
+            accepted = f" (accepted: {f.accepted})" if f.accepted is not None else ""
+            click.echo(f"{f.about}: {f.code} ({f.weight}): {f.sentence} {f.mend}{seen}{accepted}")
+    if any(f.weight == "warning" and f.accepted is None for f in ranked):
         sys.exit(1)
 
 
@@ -98,11 +98,11 @@ def lint(package: Path, as_json: bool) -> None:
 @common.reporting
 def suggest(package: Path, as_json: bool) -> None:
     """Links that the data suggest and the model has not, with their evidence, the likeliest first. None is made."""
-    found = suggestions(open_package(package))
+    suggested = suggestions(open_package(package))
     if as_json:
-        click.echo(json.dumps({"suggestions": results.as_json(found)}, ensure_ascii=False, indent=1))
+        click.echo(json.dumps({"suggestions": results.as_json(suggested)}, ensure_ascii=False, indent=1))
         return
-    for item in found:
+    for item in suggested:
         click.echo(f"{item.text} ({item.link['cardinality']}): {item.evidence.sentence}")
-    if not found:
+    if not suggested:
         click.echo("The data suggest no link that the model has not.")

@@ -35,9 +35,9 @@ class Lazy(click.Group):
         if cmd_name not in COMMANDS:
             return None
         module, name = COMMANDS[cmd_name]
-        found: Any = getattr(importlib.import_module(module), name)
-        assert isinstance(found, click.Command)
-        return found
+        command: Any = getattr(importlib.import_module(module), name)
+        assert isinstance(command, click.Command)
+        return command
 
 
 @click.group(cls=Lazy, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110})

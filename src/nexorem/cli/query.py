@@ -13,7 +13,7 @@ import click
 
 from nexorem.cli import common
 from nexorem.core import results
-from nexorem.core.design.truth import looked_at, unmatched_told
+from nexorem.core.design.truth import looked_at, unmatched_marks
 from nexorem.core.diagnostics import Diagnostic, refuse
 from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.probe import probe_of, unknown_members
@@ -150,12 +150,12 @@ def probe_json(probe_file: Path | None, options: dict[str, Any]) -> dict[str, An
 
 def tell_marks(grid: Grid, as_json: bool) -> None:
     """The marks of a grid's measures: as JSON on standard output, one a line, else as notes on standard error."""
-    told = [m for found, _ in looked_at(grid) for m in found] + unmatched_told(grid)
+    marks = [m for of_measure, _ in looked_at(grid) for m in of_measure] + unmatched_marks(grid)
     if as_json:
-        for mark in told:
+        for mark in marks:
             written = results.as_json(mark)
             click.echo(json.dumps({"mark": written.pop("kind"), **written}, ensure_ascii=False))
-    sentences = [*unknown_members(grid.star, grid.probe), *(() if as_json else (m.sentence for m in told))]
+    sentences = [*unknown_members(grid.star, grid.probe), *(() if as_json else (m.sentence for m in marks))]
     for sentence in dict.fromkeys(sentences):
         click.echo(f"nexorem: {sentence}", err=True)
 
@@ -196,8 +196,8 @@ def trace(
     limits = limits_of(options)
     star = open_package(package)
     probe = probe_of(star, {"measures": [measure], **page_json(defines, picks, wheres)})
-    told = trace_cell(star, probe, measure, [common.parse_at(star, a) for a in ats], common.budget(limits), list(map(parse_into, intos)))
-    click.echo(json.dumps(results.as_json(told), ensure_ascii=False, indent=1) if as_json else "\n".join(trace_lines(told)))
+    tracing = trace_cell(star, probe, measure, [common.parse_at(star, a) for a in ats], common.budget(limits), list(map(parse_into, intos)))
+    click.echo(json.dumps(results.as_json(tracing), ensure_ascii=False, indent=1) if as_json else "\n".join(trace_lines(tracing)))
 
 
 def parse_into(text: str) -> tuple[str, int]:

@@ -85,10 +85,10 @@ def compact(v: Vector) -> Column:
     filled = v.data if v.valid.all() else v.data[v.valid]
     low, high = (int(filled.min()), int(filled.max())) if len(filled) else (0, 0)
     if high - low < min(WIDEST_SPAN, 4 * len(v) + MOST_CODED):
-        found = _coded(v, np.where(v.valid, v.data - low, 0), high - low + 1, low)
-        assert found.members is not None
-        if len(found.members) <= max(MOST_CODED, len(v) // 16):
-            return found
+        coded = _coded(v, np.where(v.valid, v.data - low, 0), high - low + 1, low)
+        assert coded.members is not None
+        if len(coded.members) <= max(MOST_CODED, len(v) // 16):
+            return coded
     return _raw(v, narrow(np.where(v.valid, v.data, 0)) if v.dtype != "boolean" else v.data)
 
 

@@ -104,16 +104,16 @@ def refuse(code: str, message: str, hint: str = "", place: str = "") -> Refused:
     return Refused(Diagnostic(code, message, hint=hint, place=place))
 
 
-def near(name: str, known: Iterable[str], most: int = 5) -> list[str]:
+def near(name: str, names: Iterable[str], most: int = 5) -> list[str]:
     """Up to five known names that resemble `name`, the nearest first, whatever their case."""
     folded: dict[str, str] = {}
-    for item in known:
+    for item in names:
         folded.setdefault(item.casefold(), item)
-    found = process.extract(name.casefold(), list(folded), scorer=fuzz.ratio, limit=most, score_cutoff=ALIKE)
-    return [folded[item] for item, _, _ in found]
+    matches = process.extract(name.casefold(), list(folded), scorer=fuzz.ratio, limit=most, score_cutoff=ALIKE)
+    return [folded[item] for item, _, _ in matches]
 
 
-def near_hint(name: str, known: Iterable[str]) -> str:
+def near_hint(name: str, names: Iterable[str]) -> str:
     """“Did you mean …?” or nothing."""
-    found = near(name, known)
-    return f"Did you mean {' or '.join(found)}?" if found else ""
+    alike = near(name, names)
+    return f"Did you mean {' or '.join(alike)}?" if alike else ""

@@ -72,14 +72,14 @@ def saying(kind: str, bounds: Mapping[str, Any]) -> str:
 
 def misfits(error: ValidationError, skip: int = 0) -> list[tuple[str, str]]:
     """Each place that does not fit, dotted, and what is wrong there; `skip` leaves out so many first parts of a place."""
-    told = []
+    places = []
     for e in error.errors(include_url=False, include_input=False):
         parts = [str(x) for x in e["loc"][skip:] if x not in TAGS]
-        told.append((".".join(parts), saying(e["type"], e.get("ctx", {}))))
-    return list(dict.fromkeys(told))
+        places.append((".".join(parts), saying(e["type"], e.get("ctx", {}))))
+    return list(dict.fromkeys(places))
 
 
-def told_misfits(places: Sequence[tuple[str, str]], code: str, what: str, place: str = "", whole: str = "kind") -> list[Diagnostic]:
+def misfit_diagnostics(places: Sequence[tuple[str, str]], code: str, what: str, place: str = "", whole: str = "kind") -> list[Diagnostic]:
     """Diagnostics of misfits; `whole` names the place that has no name of its own."""
     return [Diagnostic(code, f"{what}{where or whole} {said}.", place=place or where or whole) for where, said in places[:MOST_TOLD]]
 
@@ -89,7 +89,7 @@ def fitted(adapter: TypeAdapter[Any], data: Any, code: str, what: str, place: st
     try:
         return adapter.validate_json(json.dumps(data))
     except ValidationError as error:
-        raise Refused(told_misfits(misfits(error, skip), code, what, place)) from None
+        raise Refused(misfit_diagnostics(misfits(error, skip), code, what, place)) from None
 
 
 def unclean(data: Any, place: str = "", depth: int = 0) -> Iterator[tuple[str, str]]:

@@ -30,5 +30,5 @@ def format_value(value: Value, pattern: str) -> str:
     if isinstance(value, bool) or not isinstance(value, int | float):
         return str(value)
     usual = "#,##0.00" if isinstance(value, float) else "#,##0"
-    found: NumberPattern = parse_pattern(pattern or usual)
-    return str(found.apply(value, "en"))
+    number_pattern: NumberPattern = parse_pattern(pattern or usual)
+    return str(number_pattern.apply(value, "en"))

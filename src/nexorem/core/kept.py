@@ -20,10 +20,10 @@ class Kept:
 
     def kept(self, key: Hashable, make: Callable[[], Made]) -> Made:
         """The entry of a key, made where there is none. Two threads may both make it; one of the two is kept."""
-        found = self.get(key)
-        if found is None:
-            found = self.put(key, make())
-        return cast(Made, found)
+        entry = self.get(key)
+        if entry is None:
+            entry = self.put(key, make())
+        return cast(Made, entry)
 
     def get(self, key: Hashable) -> Any:
         """The entry of a key, or None."""

@@ -82,13 +82,13 @@ class Vector:
 
     def failing(self, *failed: Array | None) -> Vector:
         """The vector with the entries of some more arrays failed, as `failed` tells them."""
-        found = worst(self.failed, *failed)
-        return self if found is self.failed or found is None else replace(self, valid=self.valid & (found == 0), failed=found)
+        worst_of = worst(self.failed, *failed)
+        return self if worst_of is self.failed or worst_of is None else replace(self, valid=self.valid & (worst_of == 0), failed=worst_of)
 
     def fault(self, place: int) -> tuple[str, str] | None:
         """Why an entry failed, as a code and a sentence."""
-        found = int(self.failed[place]) if self.failed is not None else 0
-        return FAULTS[found] if found else None
+        code = int(self.failed[place]) if self.failed is not None else 0
+        return FAULTS[code] if code else None
 
     def fault_code(self) -> str | None:
         """The code of what failed in the vector, if anything did."""
@@ -97,11 +97,11 @@ class Vector:
 
     def as_json(self) -> list[Cell]:
         """All entries as JSON holds them: null where empty, {"error": code} where failed."""
-        found: list[Any] = self.tolist() if self.dtype in ("integer", "number", "boolean", "text") else [iso(v) for v in self.tolist()]
+        cells: list[Any] = self.tolist() if self.dtype in ("integer", "number", "boolean", "text") else [iso(v) for v in self.tolist()]
         if self.failed is not None:
             for place in np.flatnonzero(self.failed):
-                found[place] = {"error": FAULT_CODES[self.failed[place]]}
-        return found
+                cells[place] = {"error": FAULT_CODES[self.failed[place]]}
+        return cells
 
     def true(self) -> Array:
         """For a boolean vector: where it is TRUE (empty is not)."""
@@ -244,8 +244,8 @@ def combine(coded: Sequence[tuple[Array, int]]) -> tuple[Array, Array]:
     """
     key: Array | None = None
     span = 1
-    for found, size in coded:
-        codes = found.astype(np.int64, copy=False)
+    for member_codes, size in coded:
+        codes = member_codes.astype(np.int64, copy=False)
         if key is not None and span * (size + 1) >= 2**62:
             key = np.unique(key, return_inverse=True)[1]
             span = int(key.max(initial=0)) + 1

@@ -58,8 +58,8 @@ def _table(star: Star, table: Table) -> list[str]:
 
 
 def _type(star: Star, table: Table, column: Column) -> str:
-    found = star.column(table.name, column.name).dtype
-    return found if found in TYPES else column.dtype if column.dtype in TYPES else "text"
+    dtype = star.column(table.name, column.name).dtype
+    return dtype if dtype in TYPES else column.dtype if column.dtype in TYPES else "text"
 
 
 def _rows(star: Star, table: Table, column: str) -> Vector:
@@ -108,9 +108,9 @@ def _foreign_key(star: Star, link: Link, called: str) -> list[str]:
 def _comments(star: Star, table: Table) -> list[str]:
     said = [table.description, f"Grain: {table.grain}" if table.grain else "", f"Computed: {table.formula}" if table.formula else ""]
     words = " ".join(x for x in said if x)
-    found = [f"COMMENT ON TABLE {identifier(table.name)} IS {literal(words)};"] if words else []
+    comments = [f"COMMENT ON TABLE {identifier(table.name)} IS {literal(words)};"] if words else []
     for column in table.columns:
         text = " ".join(x for x in (column.description, f"Computed: {column.formula}" if column.formula else "") if x)
         if text:
-            found.append(f"COMMENT ON COLUMN {identifier(table.name)}.{identifier(column.name)} IS {literal(text)};")
-    return found
+            comments.append(f"COMMENT ON COLUMN {identifier(table.name)}.{identifier(column.name)} IS {literal(text)};")
+    return comments

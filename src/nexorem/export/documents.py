@@ -31,10 +31,10 @@ def make_document(star: Star, kind: str, fact: str | None = None, beside: str | 
 
 
 def _named(star: Star, name: str) -> str:
-    found = star.model.table(name)
-    if found is None:
+    table = star.model.table(name)
+    if table is None:
         raise refuse("unknown_table", f"There is no table {name}.", near_hint(name, [t.name for t in star.model.tables]))
-    return found.name
+    return table.name
 
 
 def _first(star: Star) -> str:

@@ -42,7 +42,7 @@ def write_csv(grid: Grid, out: TextIO, formatted: bool = False) -> None:
 
 def written(grid: Grid) -> Iterator[dict[str, Any]]:
     """The tidy answer with numbers as text, by the formats of their measures."""
-    patterns = {name: found.format if (found := grid.star.model.measure(name)) else "" for name in grid.probe.measures}
+    patterns = {name: measure.format if (measure := grid.star.model.measure(name)) else "" for name in grid.probe.measures}
     for cell in grid.tidy():
         yield cell | {m: format_value(value, p) for m, p in patterns.items() if isinstance(value := cell[m], int | float)}
 
@@ -66,8 +66,8 @@ def parquet_bytes(grid: Grid) -> bytes:
         name = f"{table}.{column}"
         texts = [TOTALLED if name not in cell else EMPTY if cell[name] is None else str(cell[name]) for cell in tidy]
         fields[name] = pa.array(texts, pa.string())
-    for name, dtype, found in zip(grid.probe.measures, grid.dtypes, grid.values, strict=True):
-        fields[name] = pa.array(found.tolist(), ARROW.get(dtype, pa.string()))
+    for name, dtype, vector in zip(grid.probe.measures, grid.dtypes, grid.values, strict=True):
+        fields[name] = pa.array(vector.tolist(), ARROW.get(dtype, pa.string()))
     out = io.BytesIO()
     pq.write_table(pa.table(fields), out, compression="zstd")
     return out.getvalue()
@@ -90,13 +90,13 @@ def xlsx_bytes(grid: Grid) -> bytes:
     head = len(across.columns) + 1
     for i, text in enumerate([*labels, *(n.replace("_", " ") for _ in across.lines for n in names)]):
         _put(sheet, head, i + 1, text, bold=True, wrap=True)
-    told = [["error" if found.fault(i) else v for i, v in enumerate(found.tolist())] for found in grid.values]
-    formats = [found.format if (found := grid.star.model.measure(name)) else "" for name in names]
+    columns = [["error" if vector.fault(i) else v for i, v in enumerate(vector.tolist())] for vector in grid.values]
+    formats = [vector.format if (vector := grid.star.model.measure(name)) else "" for name in names]
     for r in range(len(grid.rows.lines)):
         for level in range(len(labels)):
             _put(sheet, head + 1 + r, level + 1, _member(grid, grid.rows, r, level))
         for c in range(len(across.lines)):
-            for m, values in enumerate(told):
+            for m, values in enumerate(columns):
                 cell = sheet.cell(head + 1 + r, len(labels) + c * len(names) + m + 1)
                 cell.value = values[r * len(across.lines) + c]
                 if isinstance(cell.value, str):
@@ -113,8 +113,8 @@ def _member(grid: Grid, axis: Axis, line: int, level: int) -> Any:
     code = int(axis.lines[line, level])
     if code == TOTAL:
         return "All"
-    found = member_json(grid.star, *axis.columns[level], code)
-    return EMPTY if found is None else found
+    member = member_json(grid.star, *axis.columns[level], code)
+    return EMPTY if member is None else member
 
 
 def _put(sheet: Any, row: int, column: int, value: Any, bold: bool = False, wrap: bool = False) -> None:

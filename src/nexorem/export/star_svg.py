@@ -16,8 +16,8 @@ BESIDE = 34.0  # between links that join the same two tables
 
 def star_svg(star: Star, fact: str, beside: str | None = None) -> str:
     """The star of a fact, or of two, with what is linked to nothing on a shelf below."""
-    found = layout(star.model, fact, beside)
-    boxes = {n: Box(b.x, b.y, b.width, b.height) for n, b in found.boxes.items()}
+    drawing = layout(star.model, fact, beside)
+    boxes = {n: Box(b.x, b.y, b.width, b.height) for n, b in drawing.boxes.items()}
     left = min(b.x - b.width / 2 for b in boxes.values()) - EDGE
     top = min(b.y - b.height / 2 for b in boxes.values()) - EDGE - HEAD
     for b in boxes.values():
@@ -27,7 +27,7 @@ def star_svg(star: Star, fact: str, beside: str | None = None) -> str:
     title = f"The star of {fact}" + (f" beside {beside}" if beside and beside != fact else "")
     parts = [text(EDGE, 42, title, 20, 640), *_links(star, boxes)]
     parts += [_card(star, name, box, name in (fact, beside)) for name, box in boxes.items()]
-    shelf = found.shelf
+    shelf = drawing.shelf
     if shelf:
         parts.append(f'<path d="M{EDGE} {height:.0f}H{width - EDGE:.0f}" stroke="{LINE}"/>')
         parts.append(text(EDGE, height + 30, f"Linked to nothing: {', '.join(shelf)}", 13, 400, SOFT))
@@ -39,17 +39,17 @@ def _links(star: Star, boxes: dict[str, Box]) -> list[str]:
     groups: dict[frozenset[str], list[str]] = {}
     for link in star.model.links:
         groups.setdefault(link.tables, []).append(link.name)
-    found = []
+    shapes = []
     for link in star.model.links:
         if link.from_table == link.to_table or link.from_table not in boxes or link.to_table not in boxes:
             continue
         group = groups[link.tables]
         offset = (group.index(link.name) - (len(group) - 1) / 2) * BESIDE * (1 if link.from_table < link.to_table else -1)
         start, end = line_between(boxes[link.from_table], boxes[link.to_table], offset)
-        found.append(link_mark(link, link.name in star.firm, start, end))
+        shapes.append(link_mark(link, link.name in star.firm, start, end))
         if len(group) > 1:
-            found.append(beside_line(start, end, offset, link.name))
-    return found
+            shapes.append(beside_line(start, end, offset, link.name))
+    return shapes
 
 
 def _card(star: Star, name: str, box: Box, is_fact: bool) -> str:

@@ -48,12 +48,12 @@ def repeated_keys(frame: Frame, key: Sequence[str]) -> int:
 
 def links_changed(before: Star, after: Star, tables: Sequence[str]) -> list[dict[str, Any]]:
     """Links of these tables, with rows that match and rows without partner, before and now."""
-    told = []
+    changes = []
     for link in after.model.links:
         if not set(tables) & link.tables or before.model.link(link.name) is None:
             continue
         old, new = before.facts(link), after.facts(link)
-        told.append(
+        changes.append(
             {
                 "link": link.name,
                 "matched": [old.matched, new.matched],
@@ -62,53 +62,53 @@ def links_changed(before: Star, after: Star, tables: Sequence[str]) -> list[dict
                 "firm": [link.name in before.firm, link.name in after.firm],
             }
         )
-    return [x for x in told if any(v[0] != v[1] for k, v in x.items() if k != "link")]
+    return [x for x in changes if any(v[0] != v[1] for k, v in x.items() if k != "link")]
 
 
 def total(star: Star, name: str, budget: Budget) -> Any:
     """A measure over everything; an error's words where it cannot be computed."""
     try:
         grid = answer(star, read_probe(star, ProbeSpec(measures=(name,))), budget)
-        found = grid.values[0]
-        return found.fault_code() or (iso(found.tolist()[0]) if len(found) else None)
+        vector = grid.values[0]
+        return vector.fault_code() or (iso(vector.tolist()[0]) if len(vector) else None)
     except Refused as refused:
         return f"error: {refused.diagnostics[0].message}"
 
 
 def measures_changed(before: Star, after: Star, budget: Budget) -> list[dict[str, Any]]:
     """Measures whose value over everything differs, and those that no longer make sense."""
-    told = []
+    changes = []
     for measure in after.model.measures:
         if before.model.measure(measure.name) is None:
             continue
         old, new = total(before, measure.name, budget), total(after, measure.name, budget)
         if old != new:
-            told.append({"measure": measure.name, "before": old, "after": new, "format": measure.format})
-    return told
+            changes.append({"measure": measure.name, "before": old, "after": new, "format": measure.format})
+    return changes
 
 
 def probes_changed(before: Star, after: Star, budget: Budget) -> list[dict[str, Any]]:
     """Saved probes with how many of their cells differ, over the lines of both states."""
-    told = []
+    changes = []
     for spec in after.model.probes[:MOST_PROBES]:
         name = spec.name
         try:
             new = answer(after, read_probe(after, spec), budget)
         except Refused as refused:
-            told.append({"probe": name, "cells": 0, "changed": 0, "error": refused.diagnostics[0].message})
+            changes.append({"probe": name, "cells": 0, "changed": 0, "error": refused.diagnostics[0].message})
             continue
         cells = changed = len(new.rows.lines) * len(new.columns.lines) * len(new.values)
         with suppress(Refused):  # what could not be answered before is all new
             differs = grids_beside(answer(before, read_probe(before, spec), budget), new).differs
             cells, changed = differs.size, int(differs.sum())
         if changed:
-            told.append({"probe": name, "cells": cells, "changed": changed, "error": None})
-    return told
+            changes.append({"probe": name, "cells": cells, "changed": changed, "error": None})
+    return changes
 
 
 def broken_measures(before: Star, after: Star) -> list[Diagnostic]:
     """Measures that made sense and no longer do."""
-    found = []
+    broken = []
     for measure in after.model.measures:
         try:
             Binder(after).measure(measure.name)
@@ -118,8 +118,8 @@ def broken_measures(before: Star, after: Star) -> list[Diagnostic]:
                     Binder(before).measure(measure.name)
             except Refused:
                 continue
-            found.append(replace(refused.diagnostics[0], place=measure.name, span=None))
-    return found
+            broken.append(replace(refused.diagnostics[0], place=measure.name, span=None))
+    return broken
 
 
 def broken_by(before: Star, after: Star | None, model: Model, refused: Refused | None) -> list[dict[str, Any]]:

@@ -52,11 +52,11 @@ def shared_words(vectors: Sequence[Vector]) -> list[Vector]:
     words = pa.concat_arrays([arrow_words(v.words) for v in vectors])
     ends = np.cumsum([0, *(len(v.words) for v in vectors)])
     whole = recoded(np.arange(len(words)), np.ones(len(words), bool), words)
-    found = []
+    aligned = []
     for v, start, end in zip(vectors, ends[:-1], ends[1:], strict=True):
         places = whole.data[start:end] if end > start else np.zeros(1, np.int32)
-        found.append(Vector("text", places[np.where(v.valid, v.data, 0)], v.valid, whole.words))
-    return found
+        aligned.append(Vector("text", places[np.where(v.valid, v.data, 0)], v.valid, whole.words))
+    return aligned
 
 
 def text_map(v: Vector, change: Callable[[pa.Array], pa.Array]) -> Vector:

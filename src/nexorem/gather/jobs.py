@@ -42,7 +42,7 @@ class Item:
     errors: list[dict[str, Any]] = field(default_factory=list)
     table: str | None = None  # the table that it is to replace
 
-    def told(self, now: float) -> dict[str, Any]:
+    def state_json(self, now: float) -> dict[str, Any]:
         """For screens."""
         left = None
         if self.state == "reading" and self.share > 0.02:
@@ -64,19 +64,19 @@ class Item:
 class Job:
     """One reading."""
 
-    def __init__(self, owner: int, asked: Mapping[str, Any]) -> None:
+    def __init__(self, owner: int, request: Mapping[str, Any]) -> None:
         self.id, self.owner = secrets.token_urlsafe(9), owner
         # Removed when the reading is dropped, and at the latest when this process ends.
         self._temporary = tempfile.TemporaryDirectory(prefix="nexorem-", ignore_cleanup_errors=True)
         self.folder = Path(self._temporary.name)
-        self.items: list[Item] = [Item(x["name"], dict(x["source"]), table=x.get("table")) for x in asked.get("items", [])]
+        self.items: list[Item] = [Item(x["name"], dict(x["source"]), table=x.get("table")) for x in request.get("items", [])]
         self.state = "running"  # running, done, cancelled
         self.started = self.ended = time.monotonic()
         self.lock = threading.Lock()
-        self.asked = dict(asked)
+        self.asked = dict(request)
         self.complete = False  # the last reader came to its end
         self.looking = ""  # the file that is looked into
-        self.unseen: list[str] = list(asked.get("discover", []))
+        self.unseen: list[str] = list(request.get("discover", []))
         self.process = self._begin()
         self.thread = threading.Thread(target=self._follow, daemon=True)
         self.thread.start()
@@ -206,7 +206,7 @@ class Job:
                     raise
         raise refuse("not_read", f"{item.name} was not read, or is no longer here.", "Read it again.")
 
-    def told(self) -> dict[str, Any]:
+    def state_json(self) -> dict[str, Any]:
         """For screens."""
         with self.lock:
             now = time.monotonic()
@@ -214,7 +214,7 @@ class Job:
                 "id": self.id,
                 "state": self.state,
                 "seconds": round((self.ended if self.state != "running" else now) - self.started, 2),
-                "items": [i.told(now) for i in self.items],
+                "items": [i.state_json(now) for i in self.items],
             }
 
 
@@ -225,9 +225,9 @@ class Jobs:
         self._jobs: dict[str, Job] = {}
         self._lock = threading.Lock()
 
-    def start(self, owner: int, asked: Mapping[str, Any]) -> Job:
+    def start(self, owner: int, request: Mapping[str, Any]) -> Job:
         """A new reading."""
-        job = Job(owner, asked)
+        job = Job(owner, request)
         with self._lock:
             self._jobs[job.id] = job
             old = [j for j in self._jobs.values() if j.state != "running" and time.monotonic() - j.ended > KEPT_SECONDS]

@@ -32,10 +32,10 @@ class Lineage:
 
     def add(self, thing: Thing, origins: Iterable[Thing]) -> None:
         """One thing and what it is made of."""
-        known = self.built_from.setdefault(thing, [])
+        sources = self.built_from.setdefault(thing, [])
         for origin in origins:
-            if origin != thing and origin not in known:
-                known.append(origin)
+            if origin != thing and origin not in sources:
+                sources.append(origin)
                 self.builds.setdefault(origin, []).append(thing)
 
     def after(self, thing: Thing) -> list[Thing]:
@@ -48,55 +48,55 @@ class Lineage:
 
 
 def _walk(start: Thing, edges: Mapping[Thing, list[Thing]]) -> list[Thing]:
-    found: dict[Thing, None] = {}
+    things: dict[Thing, None] = {}
     queue = [start]
     while queue:
         for near in edges.get(queue.pop(0), []):
-            if near not in found and near != start:
-                found[near] = None
+            if near not in things and near != start:
+                things[near] = None
                 queue.append(near)
-    return list(found)
+    return list(things)
 
 
 def lineage(model: Model) -> Lineage:
     """What everything in a model is made of."""
-    found = Lineage()
+    story = Lineage()
     for table in model.tables:
-        _of_table(found, model, table)
+        _of_table(story, model, table)
     for link in model.links:
-        found.add(
+        story.add(
             ("link", link.name),
             [("column", f"{t}.{c}") for t, cs in ((link.from_table, link.from_columns), (link.to_table, link.to_columns)) for c in cs],
         )
     for measure in model.measures:
-        found.add(("measure", measure.name), _named(model, measure.formula, None, rows=False))
+        story.add(("measure", measure.name), _named(model, measure.formula, None, rows=False))
     for hierarchy in model.hierarchies:
-        found.add(("hierarchy", hierarchy.name), _columns(model, hierarchy.levels))
+        story.add(("hierarchy", hierarchy.name), _columns(model, hierarchy.levels))
     for probe in model.probes:
-        found.add(("probe", probe.name), _of_probe(model, probe))
+        story.add(("probe", probe.name), _of_probe(model, probe))
     for folio in model.folios:
-        found.add(("folio", folio.name), _of_folio(model, folio))
-    return found
+        story.add(("folio", folio.name), _of_folio(model, folio))
+    return story
 
 
 def _of_folio(model: Model, folio: FolioSpec) -> list[Thing]:
-    found: list[Thing] = [("probe", tile.probe) for tile in folio.tiles if isinstance(tile.probe, str)]
+    things: list[Thing] = [("probe", tile.probe) for tile in folio.tiles if isinstance(tile.probe, str)]
     for probe in (*folio.own_probes(), folio.shared()):
-        found += _of_probe(model, probe)
-    return found
+        things += _of_probe(model, probe)
+    return things
 
 
-def _of_table(found: Lineage, model: Model, table: Table) -> None:
+def _of_table(story: Lineage, model: Model, table: Table) -> None:
     own = ("table", table.name)
     if table.formula:
-        found.add(own, _named(model, table.formula, None, rows=True))
+        story.add(own, _named(model, table.formula, None, rows=True))
     elif table.origin:
         words = source_words(dict(table.origin))
-        found.add(own, [("source", words)])
+        story.add(own, [("source", words)])
         if made.is_made(table.origin):
-            found.add(own, _columns(model, table.origin.get("dates", [])) + [("table", t) for t in made.tables_needed(table.origin)])
+            story.add(own, _columns(model, table.origin.get("dates", [])) + [("table", t) for t in made.tables_needed(table.origin)])
     else:
-        found.add(own, [("source", table.source or "the package")])
+        story.add(own, [("source", table.source or "the package")])
     from_columns = columns_from(table)
     for data in table.steps:
         step = _step(data, table)
@@ -104,19 +104,19 @@ def _of_table(found: Lineage, model: Model, table: Table) -> None:
             continue
         for other in k.tables_needed(step):
             if model.table(other):
-                found.add(own, [("table", other)])
+                story.add(own, [("table", other)])
         if isinstance(step, k.LookUp):
             other_table = model.table(step.table)
             for theirs, mine in step.columns.items():
                 if other_table and (column := other_table.column(theirs)):
-                    found.add(("column", f"{table.name}.{mine}"), [("column", f"{other_table.name}.{column.name}")])
+                    story.add(("column", f"{table.name}.{mine}"), [("column", f"{other_table.name}.{column.name}")])
     for column in table.columns:
         name = ("column", f"{table.name}.{column.name}")
-        found.add(name, [own])
+        story.add(name, [own])
         if column.formula:
-            found.add(name, _named(model, column.formula, table.name, rows=False))
+            story.add(name, _named(model, column.formula, table.name, rows=False))
         for raw in from_columns.get(column.name, []):
-            found.add(name, [("source column", f"{table.name} as loaded: {raw}")])
+            story.add(name, [("source column", f"{table.name} as loaded: {raw}")])
 
 
 def _step(data: Mapping[str, Any], table: Table) -> Any:
@@ -181,23 +181,23 @@ def _trace_step(now: dict[str, list[str]], step: Any) -> None:
 
 
 def _columns(model: Model, texts: Iterable[Any]) -> list[Thing]:
-    found: list[Thing] = []
+    things: list[Thing] = []
     for text in texts:
         try:
             table, column = model.find_column(str(text))
-            found.append(("column", f"{table}.{column}"))
+            things.append(("column", f"{table}.{column}"))
         except Refused:
             continue
-    return found
+    return things
 
 
 def _of_probe(model: Model, probe: ProbeSpec) -> list[Thing]:
-    found = _columns(model, columns_of(probe))
-    found += [("measure", m.name) for name in probe.measures if (m := model.measure(name))]
+    things = _columns(model, columns_of(probe))
+    things += [("measure", m.name) for name in probe.measures if (m := model.measure(name))]
     conditions = [p.where for p in probe.picks if isinstance(p, ConditionPick)] + [h.where for h in probe.having]
     for formula in (*conditions, *probe.define.values()):
-        found += _named(model, formula, None, rows=False)
-    return found
+        things += _named(model, formula, None, rows=False)
+    return things
 
 
 def _named(model: Model, formula: str, home: str | None, rows: bool) -> list[Thing]:
@@ -207,19 +207,19 @@ def _named(model: Model, formula: str, home: str | None, rows: bool) -> list[Thi
     except Refused:
         return []
     at, table = mentions(node), model.table(home) if home else None
-    found: list[Thing] = []
+    things: list[Thing] = []
     for name in at.names:
         column, measure = table.column(name) if table else None, model.measure(name)
         if table and column:
-            found.append(("column", f"{table.name}.{column.name}"))
+            things.append(("column", f"{table.name}.{column.name}"))
         elif measure:
-            found.append(("measure", measure.name))
+            things.append(("measure", measure.name))
     for owner, name in at.columns:
         if defined := model.table(owner):
             named = defined.column(name)
-            found.append(("column", f"{defined.name}.{named.name}") if named else ("table", defined.name))
-    found += [("table", x.name) for name in at.tables if (x := model.table(name))]
-    return list(dict.fromkeys(found))
+            things.append(("column", f"{defined.name}.{named.name}") if named else ("table", defined.name))
+    things += [("table", x.name) for name in at.tables if (x := model.table(name))]
+    return list(dict.fromkeys(things))
 
 
 def story(model: Model, kind: str, name: str) -> dict[str, Any]:
@@ -246,7 +246,7 @@ def touched_by(model: Model, table: str, columns: Iterable[str] | None = None) -
     """What is built on a table, or on some of its columns: what a removal would touch. Columns of the table itself are left out."""
     every = lineage(model)
     starts: list[Thing] = [("table", table)] if columns is None else [("column", f"{table}.{c}") for c in columns]
-    found: dict[Thing, None] = {}
+    things: dict[Thing, None] = {}
     for start in starts:
-        found |= dict.fromkeys(every.after(start))
-    return [x for x in found if not (x[0] == "column" and x[1].startswith(f"{table}.")) and x not in starts]
+        things |= dict.fromkeys(every.after(start))
+    return [x for x in things if not (x[0] == "column" and x[1].startswith(f"{table}.")) and x not in starts]

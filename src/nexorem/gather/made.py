@@ -172,9 +172,9 @@ def tables_needed(origin: Mapping[str, Any]) -> list[str]:
         return [str(origin.get("table", ""))]
     if origin.get("kind") != "calendar":
         return []
-    found = [split_reference(text)[0] for text in origin.get("dates", [])]
+    tables = [split_reference(text)[0] for text in origin.get("dates", [])]
     holidays = origin.get("holidays") or {}
-    return list(dict.fromkeys([*found, *([holidays["table"]] if holidays.get("table") else [])]))
+    return list(dict.fromkeys([*tables, *([holidays["table"]] if holidays.get("table") else [])]))
 
 
 def make(data: Mapping[str, Any], other: Other) -> Frame:
@@ -194,10 +194,10 @@ def make(data: Mapping[str, Any], other: Other) -> Frame:
 
 
 def _column(frame: Frame, table: str, name: str) -> Vector:
-    found = next((v for c, v in frame.columns.items() if c.lower() == name.lower()), None)
-    if found is None:
+    column = next((v for c, v in frame.columns.items() if c.lower() == name.lower()), None)
+    if column is None:
         raise refuse("unknown_column", f"{table} has no column {name}.", f"It has {', '.join(list(frame.columns)[:12])}.")
-    return found
+    return column
 
 
 def _days(v: Vector, text: str) -> Array:
@@ -214,17 +214,17 @@ def day_text(day: int) -> str:
 
 def calendar_span(origin: CalendarOrigin, other: Other) -> tuple[int, int]:
     """The first and last day, as days since 1970-01-01."""
-    found: list[int] = []
+    day_numbers: list[int] = []
     for text in origin.dates:
         table, column = split_reference(text)
         days = _days(_column(other(table), table, column), text)
         if len(days):
-            found += [int(days.min()), int(days.max())]
-    found += [(d - EPOCH).days for d in (origin.start, origin.end) if d is not None]
-    if not found:
+            day_numbers += [int(days.min()), int(days.max())]
+    day_numbers += [(d - EPOCH).days for d in (origin.start, origin.end) if d is not None]
+    if not day_numbers:
         raise refuse("no_dates", "There is no date to make the calendar from.", "Name columns of dates, or a first and a last day.")
-    low = (origin.start - EPOCH).days if origin.start else min(found)
-    high = (origin.end - EPOCH).days if origin.end else max(found)
+    low = (origin.start - EPOCH).days if origin.start else min(day_numbers)
+    high = (origin.end - EPOCH).days if origin.end else max(day_numbers)
     if low > high:
         raise refuse("bad_span", "The first day is after the last.", "Change one of the two.")
     if origin.whole_years:
@@ -308,12 +308,12 @@ def _holidays(origin: CalendarOrigin, other: Other, days: Array) -> Vector:
     dates = _column(frame, origin.holidays.table, origin.holidays.date)
     _days(dates, f"{origin.holidays.table}.{origin.holidays.date}")
     names = _column(frame, origin.holidays.table, origin.holidays.name) if origin.holidays.name else None
-    found: list[Any] = [None] * len(days)
+    holidays: list[Any] = [None] * len(days)
     for place in np.flatnonzero(dates.valid):
         day = int(dates.data[place]) // (DAY if dates.dtype == "datetime" else 1) - int(days[0])
-        if 0 <= day < len(days) and found[day] is None:
-            found[day] = str(names.at(int(place)) or "holiday") if names is not None else "holiday"
-    return vector("text", found)
+        if 0 <= day < len(days) and holidays[day] is None:
+            holidays[day] = str(names.at(int(place)) or "holiday") if names is not None else "holiday"
+    return vector("text", holidays)
 
 
 def _is_whole(value: float) -> bool:
@@ -404,14 +404,14 @@ def make_list(origin: ListOrigin) -> Frame:
         raw = [r[place] if place < len(r) else None for r in origin.rows]
         texts = vector("text", [None if x is None or x == "" else str(x).lower() if isinstance(x, bool) else str(x) for x in raw])
         reads = Reads(column.type) if column.type else guesses(texts)[0].reads
-        found, missed = typed(texts, reads, "empty")
+        typed_column, missed = typed(texts, reads, "empty")
         for row, text in missed.rows[:5]:
             wrong.append(
                 Diagnostic(
                     "bad_value", f"{column.name} in row {row}: {text[:40]!r} is no {column.type}.", hint="Mend it, or change the type."
                 )
             )
-        columns[column.name] = found
+        columns[column.name] = typed_column
     if wrong:
         raise Refused(wrong)
     return Frame(len(origin.rows), columns)

@@ -57,7 +57,7 @@ def compare(left: Frame, mine: Sequence[str], right: Frame, theirs: Sequence[str
     only_right = ~np.isin(b.number, a.number)
     hits = np.zeros(left.size, bool)
     hits[full[: left.size]] = np.isin(groups[: left.size][full[: left.size]], b.number)
-    told = {
+    answer = {
         "matched": _counts(a, both),
         "only_left": _counts(a, ~both) | {"listed": _listed(left, columns, a, ~both)},
         "only_right": _counts(b, only_right) | {"listed": _listed(right, others, b, only_right)},
@@ -74,10 +74,10 @@ def compare(left: Frame, mine: Sequence[str], right: Frame, theirs: Sequence[str
     }
     near, skipped = near_matches(_texts(left, columns, a.firsts[~both]), _texts(right, others, b.firsts))
     lost: Array = np.flatnonzero(~both)
-    found: list[dict[str, Any]] = []
+    listed: list[dict[str, Any]] = []
     for place, (other, reason, choices) in near.items():
         at, there = int(lost[place]), int(b.firsts[other])
-        found.append(
+        listed.append(
             {
                 "left": _key(left, columns, int(a.firsts[at])),
                 "right": _key(right, others, there),
@@ -87,11 +87,11 @@ def compare(left: Frame, mine: Sequence[str], right: Frame, theirs: Sequence[str
                 "amount": None if a.amounts is None else float(a.amounts[at]),
             }
         )
-    found.sort(key=lambda x: -int(x["rows"]))
-    return told | {
-        "near": found[: 5 * MOST_LISTED],
-        "near_keys": len(found),
-        "near_rows": sum(int(x["rows"]) for x in found),
+    listed.sort(key=lambda x: -int(x["rows"]))
+    return answer | {
+        "near": listed[: 5 * MOST_LISTED],
+        "near_keys": len(listed),
+        "near_rows": sum(int(x["rows"]) for x in listed),
         "near_skipped": skipped,
     }
 
@@ -149,49 +149,49 @@ def _texts(frame: Frame, columns: Sequence[str], rows: Array) -> list[str]:
     return [BETWEEN.join(str(x) for x in row) for row in zip(*(p.tolist() for p in parts), strict=True)]
 
 
-def near_matches(lost: list[str], known: list[str]) -> tuple[dict[int, tuple[int, str, int]], bool]:
+def near_matches(lost: list[str], keys: list[str]) -> tuple[dict[int, tuple[int, str, int]], bool]:
     """For lost keys the known key that is nearest: its place, what differs, and how many would do. The second value says that keys
     were too many to be compared letter by letter."""
-    found: dict[int, tuple[int, str, int]] = {}
+    matches: dict[int, tuple[int, str, int]] = {}
     for reason, fold in FOLDS:
         folded: dict[str, list[int]] = defaultdict(list)
-        for place, text in enumerate(known):
+        for place, text in enumerate(keys):
             folded[_folded(text, fold)].append(place)
         for place, text in enumerate(lost):
-            if place in found:
+            if place in matches:
                 continue
             hits = folded.get(_folded(text, fold), [])
             if hits and _folded(text, fold).strip(BETWEEN):
-                found[place] = hits[0], reason, len(hits)
-    skipped = len(lost) - len(found) > MOST_NEAR or len(known) > MOST_NEAR
+                matches[place] = hits[0], reason, len(hits)
+    skipped = len(lost) - len(matches) > MOST_NEAR or len(keys) > MOST_NEAR
     if not skipped:
-        _one_letter(lost, known, found)
-    return found, skipped
+        _one_letter(lost, keys, matches)
+    return matches, skipped
 
 
 def _folded(text: str, fold: Any) -> str:
     return BETWEEN.join(fold(part) for part in text.split(BETWEEN))
 
 
-def _one_letter(lost: list[str], known: list[str], found: dict[int, tuple[int, str, int]]) -> None:
+def _one_letter(lost: list[str], keys: list[str], matches: dict[int, tuple[int, str, int]]) -> None:
     """Keys that differ by one letter: put in, left out, put in place of another, or two that changed places.
 
     After W. Garbe's symmetric deletion: two such texts share one of their texts with a letter left out. Codes, numbers and dates are all
     near each other, and are left alone: only words are mistyped.
     """
-    open_places = [i for i, t in enumerate(lost) if i not in found and _is_words(t) and len(t) <= LONGEST]
+    open_places = [i for i, t in enumerate(lost) if i not in matches and _is_words(t) and len(t) <= LONGEST]
     if not open_places:
         return
     shorter: dict[str, set[int]] = defaultdict(set)
-    for place, text in enumerate(known):
+    for place, text in enumerate(keys):
         if _is_words(text) and len(text) <= LONGEST:
             for part in _deletions(text.casefold()):
                 shorter[part].add(place)
     for place in open_places:
         text = lost[place].casefold()
-        near = {p for part in _deletions(text) for p in shorter.get(part, ()) if _one_apart(text, known[p].casefold())}
+        near = {p for part in _deletions(text) for p in shorter.get(part, ()) if _one_apart(text, keys[p].casefold())}
         if near:
-            found[place] = min(near), "one letter", len(near)
+            matches[place] = min(near), "one letter", len(near)
 
 
 def _is_words(text: str) -> bool:

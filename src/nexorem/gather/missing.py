@@ -28,7 +28,7 @@ def means_nothing(text: str) -> bool:
     return len(text) <= LONGEST + 2 and text.strip().lower() in WORDS
 
 
-def missing_told(v: Vector) -> dict[str, Any] | None:
+def missing_report(v: Vector) -> dict[str, Any] | None:
     """For a column that stays text: the `words` in it that mean no value, in how many rows (`count`) they stand, and the `type` that the
     rest is of. None where there are none."""
     words = missing_words(v)
@@ -36,21 +36,22 @@ def missing_told(v: Vector) -> dict[str, Any] | None:
         return None
     marked = np.isin(v.words, words)
     rest = emptied(v, tuple(words))
-    found = guesses(rest)[0]
-    dtype = found.reads.dtype if len(rest.words) else "text"
+    guess = guesses(rest)[0]
+    dtype = guess.reads.dtype if len(rest.words) else "text"
     return {"words": words, "count": int(marked[v.data[v.valid]].sum()), "type": dtype}
 
 
 def missing_notes(columns: Sequence[Mapping[str, Any]]) -> list[str]:
     """One sentence on the columns of a table that are of another type but for such words."""
-    told = [c for c in columns if c.get("missing") and c["missing"]["type"] != "text"]
-    if not told:
+    with_missing = [c for c in columns if c.get("missing") and c["missing"]["type"] != "text"]
+    if not with_missing:
         return []
-    words = list(dict.fromkeys(w for c in told for w in c["missing"]["words"]))
-    rows = sum(c["missing"]["count"] for c in told)
-    kinds = listed(list(dict.fromkeys(PLURALS[c["missing"]["type"]] for c in told)), "or")
-    said = f"{counted(len(told), 'column')} {verb(len(told), 'is', 'are')} {kinds} but for {listed(words)} ({counted(rows, 'value')})"
-    return [f"{said}: {listed([c['name'] for c in told])}. Kept as text; read {listed(words)} as empty to have {kinds}."]
+    words = list(dict.fromkeys(w for c in with_missing for w in c["missing"]["words"]))
+    rows = sum(c["missing"]["count"] for c in with_missing)
+    kinds = listed(list(dict.fromkeys(PLURALS[c["missing"]["type"]] for c in with_missing)), "or")
+    columns_are = f"{counted(len(with_missing), 'column')} {verb(len(with_missing), 'is', 'are')}"
+    said = f"{columns_are} {kinds} but for {listed(words)} ({counted(rows, 'value')})"
+    return [f"{said}: {listed([c['name'] for c in with_missing])}. Kept as text; read {listed(words)} as empty to have {kinds}."]
 
 
 PLURALS = {"integer": "numbers", "number": "numbers", "boolean": "true or false", "date": "dates", "datetime": "moments"}

@@ -24,7 +24,7 @@ from nexorem.core.model.star import Star
 from nexorem.core.values import Vector
 from nexorem.core.words import an, counted, verb
 from nexorem.gather.frame import Frame
-from nexorem.gather.missing import missing_notes, missing_told
+from nexorem.gather.missing import missing_notes, missing_report
 from nexorem.gather.sources import database
 from nexorem.gather.sources import kinds as k
 from nexorem.gather.sources.bounds import Notes, Progress, headings, silent
@@ -155,18 +155,18 @@ def read(
     else:
         marked: set[str] = set()
         if isinstance(given, k.SheetSource):
-            found, rows, header, skip = read_sheets(path, given, notes)
+            vectors, rows, header, skip = read_sheets(path, given, notes)
             settled |= {"header": header, "skip": skip}
         elif isinstance(given, k.ParquetSource):
-            found, rows = read_parquet(path, given.nested, notes, progress)
+            vectors, rows = read_parquet(path, given.nested, notes, progress)
         elif isinstance(given, k.ArrowSource):
-            found, rows = read_arrow(path, given.nested, notes, progress)
+            vectors, rows = read_arrow(path, given.nested, notes, progress)
         else:
-            found, rows, marked = read_lines(path, given, notes, progress)
-        if not found:
+            vectors, rows, marked = read_lines(path, given, notes, progress)
+        if not vectors:
             raise refuse("no_columns", "There is no column in it that a table can hold.", place=path.name)
         above = settled.get("skip", 0) + settled.get("header", 0) if isinstance(given, k.SheetSource) else 0
-        frame, columns = typed_cells(found, rows, given, path.name, above, marked)
+        frame, columns = typed_cells(vectors, rows, given, path.name, above, marked)
     return _reading(
         table_name(given.resource if isinstance(given, k.ResourceSource) else given.file), frame, settled, columns, notes, start, key
     )
@@ -200,9 +200,9 @@ def file_in(files: Path | Mapping[str, Path], name: str) -> Path:
     if PurePosixPath(name).name != name or "\\" in name or name in ("", ".", "..") or path.is_symlink():
         raise refuse("path_outside", f"{name!r} is no file of the folder of files.", "Name a file, without a folder.", name)
     if not path.is_file() or not stat.S_ISREG(path.stat().st_mode):
-        known = [p.name for p in files.iterdir()] if files.is_dir() else []
+        names = [p.name for p in files.iterdir()] if files.is_dir() else []
         raise refuse(
-            "missing_file", f"There is no file {name}.", near_hint(name, known) or "Drop it here, or put it into the folder of files.", name
+            "missing_file", f"There is no file {name}.", near_hint(name, names) or "Drop it here, or put it into the folder of files.", name
         )
     return path
 
@@ -218,20 +218,20 @@ def typed_columns(
         raise refuse("unknown_column", f"There is no column {unknown[0]}.", near_hint(unknown[0], texts), place)
 
     def one(name: str) -> tuple[Vector, dict[str, Any]]:
-        asked = source.columns.get(name)
-        if asked is None or (asked.type in ("integer", "number") and asked.decimal == "." and not asked.group):
-            quick = quick_numbers(texts[name], Field(name, asked.type if asked else None, tuple(source.missing)))
+        reads = source.columns.get(name)
+        if reads is None or (reads.type in ("integer", "number") and reads.decimal == "." and not reads.group):
+            quick = quick_numbers(texts[name], Field(name, reads.type if reads else None, tuple(source.missing)))
             if quick is not None:
                 return quick, _plain_report(name, quick)
-        return _typed(coded(texts[name], source.missing), name, asked, place, above, None)
+        return _typed(coded(texts[name], source.missing), name, reads, place, above, None)
 
     vectors, columns = {}, []
     with ThreadPoolExecutor(2) as pool:
         jobs = {name: pool.submit(one, name) for name in texts}
     for name, job in jobs.items():
         try:
-            vectors[name], told = job.result()
-            columns.append(told)
+            vectors[name], report = job.result()
+            columns.append(report)
         except Refused as refused:
             wrong += refused.diagnostics
     if wrong:
@@ -240,32 +240,32 @@ def typed_columns(
 
 
 def typed_cells(
-    found: Mapping[str, Vector], rows: int, source: k.Typed, place: str, above: int = 0, marked: Collection[str] = ()
+    vectors_read: Mapping[str, Vector], rows: int, source: k.Typed, place: str, above: int = 0, marked: Collection[str] = ()
 ) -> tuple[Frame, list[dict[str, Any]]]:
     """Columns that have types already: those of texts are read like a CSV's, unless they came from a typed file. `marked` are columns of
     JSON whose only texts mean no value."""
-    unknown = [c for c in source.columns if c not in found]
+    unknown = [c for c in source.columns if c not in vectors_read]
     if unknown:
-        raise refuse("unknown_column", f"There is no column {unknown[0]}.", near_hint(unknown[0], found), place)
+        raise refuse("unknown_column", f"There is no column {unknown[0]}.", near_hint(unknown[0], vectors_read), place)
     # A sheet's texts may be anything; those of JSON are texts, unless they are days: it has no other way to write one.
     guessed = isinstance(source, k.SheetSource | k.LinesSource)
     wanted = ("date", "datetime") if isinstance(source, k.LinesSource) else None
     vectors: dict[str, Vector] = {}
     columns: list[dict[str, Any]] = []
     wrong: list[Diagnostic] = []
-    for name, v in found.items():
-        asked = source.columns.get(name)
+    for name, v in vectors_read.items():
+        reads = source.columns.get(name)
         try:
-            if asked is not None and v.dtype != "text" and v.dtype != asked.type:
+            if reads is not None and v.dtype != "text" and v.dtype != reads.type:
                 v = as_text(v)
-            if v.dtype == "text" and (guessed or asked):
-                vectors[name], told = _typed(emptied(v, tuple(source.missing)), name, asked, place, above, wanted)
+            if v.dtype == "text" and (guessed or reads):
+                vectors[name], report = _typed(emptied(v, tuple(source.missing)), name, reads, place, above, wanted)
             else:
-                vectors[name], told = v, _plain_report(name, v)
-            lacking = told["missing"]
+                vectors[name], report = v, _plain_report(name, v)
+            lacking = report["missing"]
             if lacking and wanted is not None and lacking["type"] not in wanted and name not in marked:
                 lacking["type"] = "text"  # texts of JSON stay texts, with such words or without
-            columns.append(told)
+            columns.append(report)
         except Refused as refused:
             wrong += refused.diagnostics
     if wrong:
@@ -274,16 +274,16 @@ def typed_cells(
 
 
 def _typed(
-    words: Vector, name: str, asked: k.ColumnReads | None, place: str, above: int, wanted: tuple[str, ...] | None
+    words: Vector, name: str, chosen: k.ColumnReads | None, place: str, above: int, wanted: tuple[str, ...] | None
 ) -> tuple[Vector, dict[str, Any]]:
     offered = guesses(words)
     if wanted is not None and offered[0].reads.dtype not in wanted:
         offered = [Guess(Reads("text"))]
-    if asked is None:
+    if chosen is None:
         reads, choice = offered[0].reads, "text"
     else:
-        reads, choice = Reads(asked.type, asked.pattern, asked.decimal, asked.group, asked.language), asked.misfits
-    found, missed = typed(words, reads, "empty" if choice == "refuse" else choice, above)  # type: ignore[arg-type]
+        reads, choice = Reads(chosen.type, chosen.pattern, chosen.decimal, chosen.group, chosen.language), chosen.misfits
+    vector, missed = typed(words, reads, "empty" if choice == "refuse" else choice, above)  # type: ignore[arg-type]
     if missed.count and choice == "refuse":
         listed = "; ".join(f"row {r:,}: {t[:40]!r}" for r, t in missed.rows[:10])
         raise refuse(
@@ -292,13 +292,15 @@ def _typed(
             "Keep the column as text, or let these become empty.",
             place,
         )
-    told = _plain_report(name, found) | _reads_json(reads if found.dtype == reads.dtype else Reads("text"))
-    told |= {"misfits": missed.as_json(), "note": offered[0].note if asked is None else "", "choice": choice if asked else ""}
-    told["missing"] = missing_told(words) if asked is None and found.dtype == "text" else None
-    if found.dtype == "datetime" and (zoned := rows_with_zone(words)):
-        told["note"] = f"{counted(zoned, 'moment')} {verb(zoned, 'names', 'name')} a zone, which is not kept: the clock is read as it stood"
+    report = _plain_report(name, vector) | _reads_json(reads if vector.dtype == reads.dtype else Reads("text"))
+    report |= {"misfits": missed.as_json(), "note": offered[0].note if chosen is None else "", "choice": choice if chosen else ""}
+    report["missing"] = missing_report(words) if chosen is None and vector.dtype == "text" else None
+    if vector.dtype == "datetime" and (zoned := rows_with_zone(words)):
+        report["note"] = (
+            f"{counted(zoned, 'moment')} {verb(zoned, 'names', 'name')} a zone, which is not kept: the clock is read as it stood"
+        )
     others = [g for g in offered if g.reads != reads]
-    return found, told | {"others": [_guess_json(g, words, above) for g in others[:3]]}
+    return vector, report | {"others": [_guess_json(g, words, above) for g in others[:3]]}
 
 
 def _guess_json(guess: Guess, words: Vector, above: int) -> dict[str, Any]:
@@ -346,7 +348,7 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
             else pa.table({n: pa.array([], pa.string()) for n in names})
         )
     vectors: dict[str, Vector] = {}
-    told = []
+    reports = []
     for name, (_, kind) in zip(names, columns, strict=True):
         dtype = database.TYPES.get(kind.split("(")[0].strip(), "text")
         dtype = "integer" if dtype == "number" and kind.startswith("numeric") and _whole(table.column(name), kind) else dtype
@@ -355,7 +357,7 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
             words = Vector(
                 "text", words.data, words.valid, np.array([{"t": "true", "f": "false"}.get(w, w) for w in words.words], dtype=object)
             )
-        found, missed = typed(words, Reads(dtype), "empty")
+        vector, missed = typed(words, Reads(dtype), "empty")
         if kind.startswith("numeric"):
             digits = "" if dtype == "integer" else ", the nearest of 15 to 17 digits"
             notes.add(f"{name} is {kind} there; it is kept as {dtype}{digits}.")
@@ -364,10 +366,10 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
         if missed.count:
             some = f"{counted(missed.count, 'value')} of {name}, such as {missed.rows[0][1]!r},"
             notes.add(f"{some} {verb(missed.count, 'has', 'have')} no place in {an(dtype)} and became empty.")
-        vectors[name] = found
-        told.append(_plain_report(name, found) | {"misfits": missed.as_json()})
+        vectors[name] = vector
+        reports.append(_plain_report(name, vector) | {"misfits": missed.as_json()})
     name = source.table or "Query"
-    return _reading(table_name(name), Frame(table.num_rows, vectors), source.model_dump(exclude_defaults=True), told, notes, start, key)
+    return _reading(table_name(name), Frame(table.num_rows, vectors), source.model_dump(exclude_defaults=True), reports, notes, start, key)
 
 
 def _whole(texts: pa.ChunkedArray, kind: str) -> bool:

@@ -18,7 +18,7 @@ from pydantic import Field, ValidationError
 
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.engine.computed import make_star
-from nexorem.core.fits import misfits, told_misfits
+from nexorem.core.fits import misfit_diagnostics, misfits
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.check import check_shape, checked_star
 from nexorem.core.model.model import Calendar, Column, Measure, Model, Table
@@ -72,7 +72,7 @@ def read_recipe(data: Any) -> Recipe:
     try:
         return Recipe.model_validate_json(json.dumps(data))
     except ValidationError as error:
-        raise Refused(told_misfits(misfits(error), "bad_steps", "", "steps", "The file")) from None
+        raise Refused(misfit_diagnostics(misfits(error), "bad_steps", "", "steps", "The file")) from None
 
 
 def load_recipe(path: Path) -> Recipe:
@@ -85,24 +85,24 @@ def load_recipe(path: Path) -> Recipe:
 
 def by_name(files: Sequence[Path]) -> dict[str, Path]:
     """Files by the names that sources give them."""
-    found: dict[str, Path] = {}
+    paths: dict[str, Path] = {}
     for path in files:
         if not path.is_file() and not (path / "datapackage.json").is_file():
             raise refuse("missing_file", f"There is no file {path}, and no package in a folder.", "Check the path.", str(path))
-        if path.name in found:
+        if path.name in paths:
             raise refuse("repeated_name", f"Two files are named {path.name}.", "Rename one of them.", path.name)
-        found[path.name] = path
-    return found
+        paths[path.name] = path
+    return paths
 
 
 def gather(files: Sequence[Path], recipe: Recipe, say: Say = lambda _: None, missing: Sequence[str] = ()) -> Gathered:
     """Reads every table of a recipe, and the files it does not name; shapes them and puts the model together. Refuses with everything
     that is wrong at once, and makes nothing then. `missing` are texts that mean empty where a source says nothing of it."""
-    found = by_name(files)
+    paths = by_name(files)
     tables = list(recipe.tables)
     used = {str(t.source.get("file")) for t in tables}
     wrong: list[Diagnostic] = []
-    for name, path in found.items():
+    for name, path in paths.items():
         if name not in used:
             try:
                 tables += [RecipeTable(name=_free(n, tables), source=s) for n, s in _plainly(sources_in(path, name))]
@@ -117,13 +117,13 @@ def gather(files: Sequence[Path], recipe: Recipe, say: Say = lambda _: None, mis
             continue
         say(f"reading {table.source.get('file') or table.name}")
         try:
-            readings[table.name] = read(_with_missing(table.source, missing), found)
+            readings[table.name] = read(_with_missing(table.source, missing), paths)
         except Refused as refused:
             wrong += [replace(d, place=d.place or table.name) for d in refused.diagnostics]
     if wrong:
         raise Refused(wrong)
     if recipe.links is None:
-        recipe = recipe.model_copy(update={"links": _links_along(found, tables)})
+        recipe = recipe.model_copy(update={"links": _links_along(paths, tables)})
     return _put_together(recipe, tables, readings)
 
 
@@ -153,12 +153,12 @@ def _misread(tables: Sequence[RecipeTable]) -> Iterator[Diagnostic]:
                 yield Diagnostic("unknown_table", f"There is no table {other}.", place=place, hint=hint)
 
 
-def _links_along(found: Mapping[str, Path], tables: Sequence[RecipeTable]) -> list[LinkProperty]:
+def _links_along(paths: Mapping[str, Path], tables: Sequence[RecipeTable]) -> list[LinkProperty]:
     """The links of packages between tables that are taken under their own names, where no links are asked for."""
     links: list[LinkProperty] = []
     for file in dict.fromkeys(str(t.source["file"]) for t in tables if t.source.get("kind") == "resource"):
         names = {str(t.source["resource"]): t.name for t in tables if t.source.get("file") == file}
-        links += [LinkProperty.model_validate(x) for x in package_links(found[file], names)]
+        links += [LinkProperty.model_validate(x) for x in package_links(paths[file], names)]
     return links
 
 
@@ -222,10 +222,10 @@ def _described(table: Table, given: RecipeTable) -> Table:
     """What a recipe says of columns; those with a formula are added."""
     said = {c.lower(): x for c, x in given.columns.items()}
     columns = [replace(c, hidden=x.hidden, description=x.description) if (x := said.get(c.name.lower())) else c for c in table.columns]
-    known = {c.name.lower() for c in columns}
-    more = {c: x for c, x in given.columns.items() if c.lower() not in known and x.formula}
+    names = {c.name.lower() for c in columns}
+    more = {c: x for c, x in given.columns.items() if c.lower() not in names and x.formula}
     columns += [Column(c, x.type or "", x.hidden, x.description, x.formula or "") for c, x in more.items()]
-    lost = [c for c, x in given.columns.items() if c.lower() not in known and not x.formula and not table.formula]
+    lost = [c for c, x in given.columns.items() if c.lower() not in names and not x.formula and not table.formula]
     if lost:
         raise refuse("unknown_column", f"{table.name} has no column {lost[0]}.", place=table.name)
     return replace(table, columns=tuple(columns))
@@ -239,10 +239,10 @@ def _whole(
         measures=tuple(Measure(**m.model_dump()) for m in recipe.measures),
         **kept_of(recipe),
     )
-    asked = [k.model_dump(by_alias=True, exclude_none=True) for k in recipe.links or []]
+    links = [k.model_dump(by_alias=True, exclude_none=True) for k in recipe.links or []]
     star = make_star(model, rows, budget)
     # Links name columns, and columns that are computed have their types only now.
-    linked = with_links(replace(star.model, links=()), asked)
+    linked = with_links(replace(star.model, links=()), links)
     wrong = check_shape(linked)
     if wrong:
         raise Refused(wrong)

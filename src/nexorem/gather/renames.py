@@ -68,15 +68,15 @@ def _origin(model: Model, origin: Mapping[str, Any], change: Renaming) -> Mappin
         return {**origin, "table": change.new}
     if origin.get("kind") != "calendar":
         return origin
-    found = dict(origin)
-    if "dates" in found:
-        found["dates"] = [_reference(model, str(x), change) for x in found["dates"]]
-    holidays = found.get("holidays")
+    origin_of = dict(origin)
+    if "dates" in origin_of:
+        origin_of["dates"] = [_reference(model, str(x), change) for x in origin_of["dates"]]
+    holidays = origin_of.get("holidays")
     if isinstance(holidays, Mapping):
         table = str(holidays.get("table", ""))
         named = {k: change.column(table, str(v))[1] if k in ("date", "name") and v else v for k, v in holidays.items()}
-        found["holidays"] = {**named, "table": change.new if change.kind == "table" and table == change.old else table}
-    return found
+        origin_of["holidays"] = {**named, "table": change.new if change.kind == "table" and table == change.old else table}
+    return origin_of
 
 
 def _reference(model: Model, text: str, change: Renaming) -> str:

@@ -69,7 +69,7 @@ def _key_of(model: Model, base: Table) -> tuple[str, ...]:
     return max(ends, key=ends.count) if ends else base.key or ((base.calendar.date,) if base.calendar else ())
 
 
-def asked_role(model: Model, base: Table, change: Mapping[str, Any]) -> tuple[list[Edit], str]:
+def requested_role(model: Model, base: Table, change: Mapping[str, Any]) -> tuple[list[Edit], str]:
     """The edits of a person's `make_role`, and its title."""
     name = str(change["as"]).strip()
     if not name:

@@ -69,12 +69,12 @@ class Shaper:
 
     def needed(self, table: Table) -> list[str]:
         """The tables it takes rows from."""
-        found = made.tables_needed(table.origin)
+        tables = made.tables_needed(table.origin)
         for data in table.steps:
             step = k.read_step(dict(data), table.name)
             if not step.off:
-                found += k.tables_needed(step)
-        return list(dict.fromkeys(found))
+                tables += k.tables_needed(step)
+        return list(dict.fromkeys(tables))
 
     def signature(self, name: str) -> str:
         """What the shaped rows of a table depend on, as a text."""
@@ -101,13 +101,13 @@ class Shaper:
         """Rows after all steps; refuses with what is wrong with them."""
         table = self.table(name)
         key = self.signature(table.name)
-        found = self.kept.get(key)
-        if found is None:
+        frame_of = self.kept.get(key)
+        if frame_of is None:
             start = self.raw(table)
             with self._inside(table.name):
-                found = shaped(start, table.steps, table.name, self.frame, self.budget)
-            self.kept.put(key, found)
-        return found
+                frame_of = shaped(start, table.steps, table.name, self.frame, self.budget)
+            self.kept.put(key, frame_of)
+        return frame_of
 
     def outcomes(self, name: str, steps: list[Mapping[str, Any]]) -> tuple[Frame, list[Outcome]]:
         """What each of some steps does to a table's rows, and the rows before them."""
@@ -132,11 +132,11 @@ class _Inside:
 
 def with_columns(table: Table, frame: Frame) -> Table:
     """The table with the columns its rows have; what was said of columns that are still there stays, computed ones do."""
-    known = {c.name.lower(): c for c in table.columns}
+    by_name = {c.name.lower(): c for c in table.columns}
     columns = []
     usual = made.ORDERED_BY.get(str(table.origin.get("kind")), {})
     for name, dtype in frame.types().items():
-        old = known.get(name.lower())
+        old = by_name.get(name.lower())
         order = usual.get(name, "") if usual.get(name) in frame.columns else ""
         columns.append(replace(old, name=name, dtype=dtype, formula="") if old and not old.formula else Column(name, dtype, order_by=order))
     taken = {c.name.lower() for c in columns}

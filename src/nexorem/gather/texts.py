@@ -155,7 +155,7 @@ def month_words(language: str) -> dict[str, int]:
         names = [get_month_names(w, c, locale=language) for w in ("wide", "abbreviated") for c in ("format", "stand-alone")]
     except Exception:  # babel has no class of its own for a language it does not know
         raise refuse("unknown_language", f"There is no language {language!r}.", f"Some are {', '.join(LANGUAGES)}.") from None
-    return {str(word).lower().rstrip("."): number for found in names for number, word in found.items()}
+    return {str(word).lower().rstrip("."): number for words in names for number, word in words.items()}
 
 
 @cache
@@ -192,14 +192,14 @@ def _moments(texts: pa.Array, reads: Reads) -> tuple[Array, Array]:
         return _iso_times(texts)
     shape = shape_of(pattern, reads.language)
     wants_time = reads.dtype == "datetime"
-    found = pc.extract_regex(texts, shape)
-    fits = np.asarray(pc.is_valid(found).to_numpy(zero_copy_only=False), dtype=bool)
-    names = {found.type.field(i).name for i in range(found.type.num_fields)}
+    parts = pc.extract_regex(texts, shape)
+    fits = np.asarray(pc.is_valid(parts).to_numpy(zero_copy_only=False), dtype=bool)
+    names = {parts.type.field(i).name for i in range(parts.type.num_fields)}
 
     def part(name: str, default: int) -> Array:
         if name not in names:
             return np.full(len(fits), default, np.int64)
-        digits = pc.fill_null(pc.struct_field(found, name), str(default))
+        digits = pc.fill_null(pc.struct_field(parts, name), str(default))
         return np.asarray(pc.if_else(pc.equal(digits, ""), str(default), digits).cast(pa.int64()).to_numpy(zero_copy_only=False))
 
     year = part("y", 1970)
@@ -207,7 +207,7 @@ def _moments(texts: pa.Array, reads: Reads) -> tuple[Array, Array]:
         year = np.where(year < 70, 2000 + year, 1900 + year)
     month = part("M", 1)
     if "N" in names:
-        words = [str(w).lower().rstrip(".") if w else "" for w in pc.struct_field(found, "N").to_pylist()]
+        words = [str(w).lower().rstrip(".") if w else "" for w in pc.struct_field(parts, "N").to_pylist()]
         month = np.array([month_words(reads.language).get(w, 1) for w in words], dtype=np.int64)
     day = part("d", 1)
     days, real = civil_days(year, month, day)
@@ -217,7 +217,7 @@ def _moments(texts: pa.Array, reads: Reads) -> tuple[Array, Array]:
     hour, minute, second = part("H", 0), part("m", 0), part("s", 0)
     if "h" in names:
         noon = (
-            np.array([str(w or "").lower().startswith("p") for w in pc.struct_field(found, "a").to_pylist()], bool)
+            np.array([str(w or "").lower().startswith("p") for w in pc.struct_field(parts, "a").to_pylist()], bool)
             if "a" in names
             else False
         )
@@ -226,7 +226,7 @@ def _moments(texts: pa.Array, reads: Reads) -> tuple[Array, Array]:
         hour = twelve % 12 + np.where(noon, 12, 0)
     micro = np.zeros(len(fits), np.int64)
     if "S" in names:
-        digits = pc.utf8_rpad(pc.fill_null(pc.struct_field(found, "S"), "0"), 6, "0")
+        digits = pc.utf8_rpad(pc.fill_null(pc.struct_field(parts, "S"), "0"), 6, "0")
         micro = np.asarray(pc.if_else(pc.equal(digits, ""), "0", digits).cast(pa.int64()).to_numpy(zero_copy_only=False))
     fits &= (hour < 24) & (minute < 60) & (second < 60)
     value = days * DAY + ((hour * 60 + minute) * 60 + second) * 1_000_000 + micro
@@ -241,8 +241,8 @@ def _iso_times(texts: pa.Array) -> tuple[Array, Array]:
     for pattern in ("yyyy-MM-dd", *patterns):
         if fits.all():
             break
-        found, ok = _moments(bare, Reads("datetime", pattern))
-        data, fits = np.where(ok, found, data), fits | ok
+        moments, ok = _moments(bare, Reads("datetime", pattern))
+        data, fits = np.where(ok, moments, data), fits | ok
     return data, fits
 
 
@@ -309,14 +309,14 @@ def _look(reads: Reads) -> re.Pattern[str]:
 
 @cache
 def _candidates() -> tuple[Reads, ...]:
-    found = [Reads("integer"), Reads("number"), Reads("boolean")]
-    found += [Reads("number", decimal=","), Reads("number", decimal=",", group="."), Reads("number", decimal=".", group=",")]
-    found += [Reads("date", p) for p in DATES]
-    found.append(Reads("datetime"))
-    found += [Reads("datetime", f"{d}{b}{t}") for d in (*DATES[1:9], *UNPADDED[:2]) for b in BETWEEN for t in TIMES]
-    found += [Reads("datetime", f"{d} {t}") for d in UNPADDED for t in SHORT_TIMES]
-    found += [Reads("date", p, language=x) for x in LANGUAGES[1:] for p in ("d MMM yyyy", "d MMMM yyyy", "d. MMMM yyyy")]
-    return tuple(found)
+    guesses_of = [Reads("integer"), Reads("number"), Reads("boolean")]
+    guesses_of += [Reads("number", decimal=","), Reads("number", decimal=",", group="."), Reads("number", decimal=".", group=",")]
+    guesses_of += [Reads("date", p) for p in DATES]
+    guesses_of.append(Reads("datetime"))
+    guesses_of += [Reads("datetime", f"{d}{b}{t}") for d in (*DATES[1:9], *UNPADDED[:2]) for b in BETWEEN for t in TIMES]
+    guesses_of += [Reads("datetime", f"{d} {t}") for d in UNPADDED for t in SHORT_TIMES]
+    guesses_of += [Reads("date", p, language=x) for x in LANGUAGES[1:] for p in ("d MMM yyyy", "d MMMM yyyy", "d. MMMM yyyy")]
+    return tuple(guesses_of)
 
 
 def _settled(fitting: list[Guess]) -> list[Guess]:

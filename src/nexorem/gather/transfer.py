@@ -18,7 +18,7 @@ from nexorem.package.words import object_words
 def write_frame(frame: Frame, folder: Path) -> list[dict[str, Any]]:
     """Writes each column; gives what `read_frame` needs to know of them."""
     folder.mkdir(parents=True)
-    told = []
+    columns_told = []
     for number, (name, v) in enumerate(frame.columns.items()):
         whole = v.dtype not in ("number", "boolean")
         np.save(folder / f"{number}.data.npy", narrow(np.where(v.valid, v.data, 0)) if whole else v.data)
@@ -29,19 +29,19 @@ def write_frame(frame: Frame, folder: Path) -> list[dict[str, Any]]:
             batch = pa.record_batch({"words": pa.array(v.words.tolist(), type=pa.large_string())})
             with pa.ipc.new_file(str(folder / f"{number}.words"), batch.schema) as writer:
                 writer.write_batch(batch)
-        told.append({"name": name, "dtype": v.dtype, "full": full})
-    return told
+        columns_told.append({"name": name, "dtype": v.dtype, "full": full})
+    return columns_told
 
 
 def read_frame(size: int, columns: Sequence[Mapping[str, Any]], folder: Path) -> Frame:
     """What `write_frame` wrote."""
-    found = {}
-    for number, told in enumerate(columns):
-        data = np.load(folder / f"{number}.data.npy").astype(STORAGE[told["dtype"]], copy=False)
-        valid = np.ones(size, bool) if told["full"] else np.load(folder / f"{number}.valid.npy")
-        if told["dtype"] == "text":
+    columns_read = {}
+    for number, described in enumerate(columns):
+        data = np.load(folder / f"{number}.data.npy").astype(STORAGE[described["dtype"]], copy=False)
+        valid = np.ones(size, bool) if described["full"] else np.load(folder / f"{number}.valid.npy")
+        if described["dtype"] == "text":
             with pa.ipc.open_file(str(folder / f"{number}.words")) as reader:
-                found[told["name"]] = Vector("text", data, valid, object_words(reader.get_batch(0).column(0)))
+                columns_read[described["name"]] = Vector("text", data, valid, object_words(reader.get_batch(0).column(0)))
         else:
-            found[told["name"]] = Vector(told["dtype"], data, valid)
-    return Frame(size, found)
+            columns_read[described["name"]] = Vector(described["dtype"], data, valid)
+    return Frame(size, columns_read)

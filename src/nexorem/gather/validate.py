@@ -7,7 +7,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from nexorem.core.diagnostics import Refused
-from nexorem.core.fits import misfits, told_misfits
+from nexorem.core.fits import misfit_diagnostics, misfits
 
 
 def validated(adapter: TypeAdapter[Any], data: Any, code: str, what: str, place: str = "") -> Any:
@@ -16,4 +16,4 @@ def validated(adapter: TypeAdapter[Any], data: Any, code: str, what: str, place:
         return adapter.validate_python(data)
     except ValidationError as error:
         # The first part of a place is the kind itself.
-        raise Refused(told_misfits(misfits(error, 1), code, f"{what} ", place)) from None
+        raise Refused(misfit_diagnostics(misfits(error, 1), code, f"{what} ", place)) from None

@@ -24,24 +24,24 @@ def tell(event: str, **more: Any) -> None:
     print(json.dumps({"event": event, **more}, default=str), flush=True)
 
 
-def items(asked: Mapping[str, Any], files: Path) -> Iterator[tuple[int, dict[str, Any]]]:
+def items(request: Mapping[str, Any], files: Path) -> Iterator[tuple[int, dict[str, Any]]]:
     """The sources asked for, and those found in the files asked for."""
     from nexorem.gather.read import file_in, sources_in
 
-    place = int(asked.get("first", 0))
-    for item in asked["items"]:
+    place = int(request.get("first", 0))
+    for item in request["items"]:
         yield place, item
         place += 1
-    for name in asked["discover"]:
+    for name in request["discover"]:
         tell("file", name=name)
         try:
-            found = sources_in(file_in(files, name), name)
+            sources = sources_in(file_in(files, name), name)
         except BaseException as error:
             tell("item", place=place, name=name, source={"file": name})
             tell("error", place=place, errors=errors_of(error, name))
             place += 1
             continue
-        for table, source in found:
+        for table, source in sources:
             yield place, {"name": table, "source": source}
             place += 1
 
@@ -66,7 +66,7 @@ def errors_of(error: BaseException, name: str) -> list[dict[str, Any]]:
 
 def main() -> None:
     """Reads everything that is asked for, one after the other."""
-    asked = json.loads(sys.stdin.read())
+    request = json.loads(sys.stdin.read())
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     from nexorem.gather.read import Reading, read, read_database
@@ -74,10 +74,10 @@ def main() -> None:
     from nexorem.gather.sources.kinds import read_source
     from nexorem.gather.transfer import write_frame
 
-    files, out = Path(asked["files"]), Path(asked["out"])
+    files, out = Path(request["files"]), Path(request["out"])
     with ExitStack() as stack:
         open_now: dict[str, Any] = {}
-        for place, item in items(asked, files):
+        for place, item in items(request, files):
             source = item["source"]
             tell("item", place=place, name=item["name"], source=source)
             last = [0.0]
@@ -91,13 +91,15 @@ def main() -> None:
                 if source.get("kind") == "database":
                     name = source["connection"]
                     if name not in open_now:
-                        open_now[name] = stack.enter_context(reading(asked["access"].get(name, {}), name))
-                    found: Reading = read_database(open_now[name], read_source(source), progress)
+                        open_now[name] = stack.enter_context(reading(request["access"].get(name, {}), name))
+                    answer: Reading = read_database(open_now[name], read_source(source), progress)
                 else:
-                    found = read(source, files, None, progress)
+                    answer = read(source, files, None, progress)
                 folder = out / str(place)
-                columns = write_frame(found.frame, folder)
-                tell("read", place=place, size=found.frame.size, columns=columns, source=found.source, report=found.report, key=found.key)
+                columns = write_frame(answer.frame, folder)
+                tell(
+                    "read", place=place, size=answer.frame.size, columns=columns, source=answer.source, report=answer.report, key=answer.key
+                )
             except BaseException as error:
                 if source.get("kind") == "database":
                     open_now.pop(source["connection"], None)

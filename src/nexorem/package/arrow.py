@@ -93,13 +93,13 @@ def _decimals(column: Any, kind: Any) -> tuple[Vector, str]:
     digits = _digits(column, kind)
     if kind.scale == 0 and digits is not None:
         return Vector("integer", np.where(valid, digits, 0), valid), f"{kind}; kept as integer"
-    told = f"{kind}; kept as number, the nearest of 15 to 17 digits"
+    note = f"{kind}; kept as number, the nearest of 15 to 17 digits"
     if digits is not None and kind.scale <= MOST_TENS and (np.abs(digits[valid]) <= EXACT).all():
         # Both sides are doubles, so the quotient is the double nearest to the decimal.
-        return Vector("number", np.where(valid, digits, 0) / 10.0**kind.scale, valid), told
+        return Vector("number", np.where(valid, digits, 0) / 10.0**kind.scale, valid), note
     # By their texts: `float` reads the nearest double.
     values = [0.0 if x is None else float(x) for x in column.to_pylist()]
-    return checked("number", np.array(values, np.float64), valid), told
+    return checked("number", np.array(values, np.float64), valid), note
 
 
 def _digits(column: Any, kind: Any) -> Array | None:
@@ -108,19 +108,19 @@ def _digits(column: Any, kind: Any) -> Array | None:
         return None
     if kind.bit_width != 128:
         column = column.cast(pa.decimal128(kind.precision, kind.scale))
-    found = [np.zeros(0, np.int64)]
+    digits = [np.zeros(0, np.int64)]
     for chunk in column.chunks:
         buffer = chunk.buffers()[1]
         if buffer is None or not len(chunk):
-            found.append(np.zeros(len(chunk), np.int64))
+            digits.append(np.zeros(len(chunk), np.int64))
             continue
         halves = np.frombuffer(buffer, "<i8", 2 * (chunk.offset + len(chunk))).reshape(-1, 2)[chunk.offset :]
         valid = np.asarray(chunk.is_valid().to_numpy(zero_copy_only=False), bool)
         low, high = np.where(valid, halves[:, 0], 0), np.where(valid, halves[:, 1], 0)
         if ((low >> 63) != high).any() or (low == np.iinfo(np.int64).min).any():
             return None
-        found.append(low)
-    return np.concatenate(found)
+        digits.append(low)
+    return np.concatenate(digits)
 
 
 def _as_text(column: Any, kind: Any) -> tuple[Vector, str]:

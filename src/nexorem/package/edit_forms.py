@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import ConfigDict, Field, TypeAdapter, create_model
 
 from nexorem.core.diagnostics import Refused, refuse
-from nexorem.core.fits import fitted, mended, told_misfits, unclean
+from nexorem.core.fits import fitted, mended, misfit_diagnostics, unclean
 from nexorem.core.model.edits import KINDS
 from nexorem.core.model.specs import FormerName, Name, NamedFolio, NamedHierarchy, NamedProbe, Place, Text
 from nexorem.package.forms import At, CalendarForm, ColumnName, Form, Json, LinkForm, MeasureForm, TableForm, parts_of
@@ -331,11 +331,11 @@ def check_edit(edit: Any) -> None:
         raise refuse("unknown_edit", f"There is no edit {str(kind)[:60]!r}.", f"The edits are {', '.join((*KINDS, *ASKED))}.")
     dirty = list(unclean(edit))
     if dirty:
-        raise Refused(told_misfits(dirty, "bad_edit", ""))
+        raise Refused(misfit_diagnostics(dirty, "bad_edit", ""))
     fitted(EDIT, edit, "bad_edit", "", skip=1)
 
 
 def mended_edit(edit: Edit) -> Edit:
     """A stored edit as it can be applied: parts that an older version let through and that fit no type are left out."""
-    found, _ = mended(EDIT, edit)
-    return found if found is not None else {"kind": "together", "edits": [], "title": str(edit.get("title", ""))}
+    document, _ = mended(EDIT, edit)
+    return document if document is not None else {"kind": "together", "edits": [], "title": str(edit.get("title", ""))}

@@ -70,12 +70,12 @@ class Zip:
             raise refuse("path_outside", f"{text!r} is a symbolic link.", "Put the file itself into the package.", place)
         try:
             with self.zip.open(info) as stream:
-                found = stream.read(info.file_size + 1)
+                content = stream.read(info.file_size + 1)
         except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError) as error:
             raise refuse("bad_zip", f"{text} cannot be read from the .zip: {error}.", place=place) from None
-        if len(found) > info.file_size:
+        if len(content) > info.file_size:
             raise too_large(text, place)
-        return found
+        return content
 
 
 def missing(text: str, place: str) -> Refused:

@@ -14,7 +14,7 @@ from pydantic import ValidationError
 
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.engine.computed import make_star
-from nexorem.core.fits import misfits, told_misfits
+from nexorem.core.fits import misfit_diagnostics, misfits
 from nexorem.core.model.check import check_shape, checked_star
 from nexorem.core.model.model import Calendar, Column, Link, Measure, Model, Table, link_from_json
 from nexorem.core.model.names import columns_text, split_reference
@@ -74,20 +74,20 @@ def read_descriptor(files: Folder | Zip) -> Mapping[str, Any]:
     """datapackage.json as an object."""
     data = files.read("datapackage.json", "datapackage.json")
     try:
-        found = json.loads(data.decode("utf-8-sig"))
+        document = json.loads(data.decode("utf-8-sig"))
     except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
         raise refuse("bad_json", f"datapackage.json is no JSON: {error}.", place="datapackage.json") from None
-    if not isinstance(found, dict):
+    if not isinstance(document, dict):
         raise refuse("bad_descriptor", "datapackage.json holds no object.", place="datapackage.json")
-    return found
+    return document
 
 
-def read_property(found: Any) -> NexoremProperty:
+def read_property(document: Any) -> NexoremProperty:
     """The `nexorem` property, or its defaults; refuses what this version cannot compute, by name."""
     try:
-        own = NexoremProperty.model_validate_json(json.dumps(found or {}))
+        own = NexoremProperty.model_validate_json(json.dumps(document or {}))
     except ValidationError as error:
-        raise Refused(told_misfits(misfits(error), "bad_property", "nexorem.", "datapackage.json", "property")) from None
+        raise Refused(misfit_diagnostics(misfits(error), "bad_property", "nexorem.", "datapackage.json", "property")) from None
     wrong = [
         Diagnostic(
             "bad_property",
@@ -106,16 +106,16 @@ def read_property(found: Any) -> NexoremProperty:
 
 def resources_of(descriptor: Mapping[str, Any]) -> list[Mapping[str, Any]]:
     """The resources, with names of their own."""
-    found = descriptor.get("resources")
-    if not isinstance(found, list) or not found or not all(isinstance(r, dict) for r in found):
+    resources = descriptor.get("resources")
+    if not isinstance(resources, list) or not resources or not all(isinstance(r, dict) for r in resources):
         raise refuse("no_resources", "The package lists no resources.", place="datapackage.json")
-    names = [str(r.get("name", "")) for r in found]
+    names = [str(r.get("name", "")) for r in resources]
     repeated = {n for n in names if names.count(n) > 1}
     if repeated or "" in names:
         raise refuse(
             "bad_resource", f"Resources need names of their own; {', '.join(sorted(repeated)) or 'one'} has none.", place="datapackage.json"
         )
-    return found
+    return resources
 
 
 def read_resource(files: Folder | Zip, resource: Mapping[str, Any], number: int, described: Mapping[str, TableProperty]) -> Loaded:
@@ -178,8 +178,8 @@ def read_vectors(
     if any(p.lower().endswith(PARQUET) for p in paths) or resource.get("format") == "parquet":
         if len(paths) > 1:
             raise refuse("bad_resource", f"{paths[0]}: a Parquet resource is one file.", place=paths[0])
-        found = read_parquet(files.read(paths[0], paths[0]), paths[0])
-        return found, len(next(iter(found.values()))) if found else 0
+        loaded = read_parquet(files.read(paths[0], paths[0]), paths[0])
+        return loaded, len(next(iter(loaded.values()))) if loaded else 0
     dialect = resource.get("dialect") if isinstance(resource.get("dialect"), dict) else {}
     parts = [read_csv(files.read(p, p), p, dialect or {}, str(resource.get("encoding", "utf-8"))) for p in paths]
     names = list(parts[0])
@@ -229,8 +229,8 @@ def fields_of(schema: Mapping[str, Any], names: list[str], place: str) -> list[F
     ]
 
 
-def _words(found: Any) -> list[str]:
-    return [str(x["value"]) if isinstance(x, dict) else str(x) for x in found] if isinstance(found, list) else [""]
+def _words(texts: Any) -> list[str]:
+    return [str(x["value"]) if isinstance(x, dict) else str(x) for x in texts] if isinstance(texts, list) else [""]
 
 
 def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list[Loaded]) -> tuple[Model, list[dict[str, Any]]]:
@@ -239,20 +239,32 @@ def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list
     ranked = sorted(loaded, key=lambda x: order.index(x.name) if x.name in order else len(order))
     name = str(descriptor.get("name") or "model")
     tables = [x.table for x in ranked]
-    for found in own.tables:
-        if found.formula:
-            extra = tuple(Column(c, "", x.hidden, x.description, order_by=x.order_by) for c, x in found.columns.items())
-            mark = Calendar(found.calendar.date, found.calendar.year_starts_in) if found.calendar else None
-            behind = {x.name for x in own.tables[own.tables.index(found) :]}
+    for table_property in own.tables:
+        if table_property.formula:
+            extra = tuple(Column(c, "", x.hidden, x.description, order_by=x.order_by) for c, x in table_property.columns.items())
+            mark = Calendar(table_property.calendar.date, table_property.calendar.year_starts_in) if table_property.calendar else None
+            behind = {x.name for x in own.tables[own.tables.index(table_property) :]}
             place = next((i for i, x in enumerate(tables) if x.name in behind), len(tables))
-            tables.insert(place, Table(found.name, extra, found.source, (), mark, found.description, found.formula, **said_of(found)))
+            tables.insert(
+                place,
+                Table(
+                    table_property.name,
+                    extra,
+                    table_property.source,
+                    (),
+                    mark,
+                    table_property.description,
+                    table_property.formula,
+                    **said_of(table_property),
+                ),
+            )
     model = Model(name, tuple(tables), title=str(descriptor.get("title") or ""))
     wrong: list[Diagnostic] = []
-    asked = [k.model_dump(by_alias=True, exclude_none=True) for k in own.links] if own.links is not None else _foreign_links(loaded)
+    links = [k.model_dump(by_alias=True, exclude_none=True) for k in own.links] if own.links is not None else _foreign_links(loaded)
     waiting = {x.name.lower() for x in tables if x.formula}
-    later = [k for k in asked if waiting & {_table_of(end) for end in (k["from"], k["to"])}]
+    later = [k for k in links if waiting & {_table_of(end) for end in (k["from"], k["to"])}]
     try:
-        model = with_links(model, [k for k in asked if k not in later])
+        model = with_links(model, [k for k in links if k not in later])
     except Refused as refused:
         wrong += refused.diagnostics
     model = replace(
@@ -278,11 +290,11 @@ def _table_of(end: Any) -> str:
     return split_reference(text)[0].lower() if "." in text else ""
 
 
-def with_links(model: Model, asked: Sequence[Mapping[str, Any]]) -> Model:
+def with_links(model: Model, declared: Sequence[Mapping[str, Any]]) -> Model:
     """The model with these links added; refuses with all that is wrong with them."""
     wrong: list[Diagnostic] = []
     links: list[Link] = []
-    for item in asked:
+    for item in declared:
         try:
             links.append(link_from_json(model, item))
         except Refused as refused:
@@ -295,7 +307,7 @@ def with_links(model: Model, asked: Sequence[Mapping[str, Any]]) -> Model:
 def _foreign_links(loaded: list[Loaded]) -> list[dict[str, Any]]:
     """Foreign keys of a package that nobody prepared: active many-to-one links; one to a table itself is inactive."""
     tables = {x.name: x.table.name for x in loaded}
-    found = []
+    links = []
     for item in loaded:
         for key in item.foreign_keys:
             reference = key.get("reference") or {}
@@ -307,11 +319,11 @@ def _foreign_links(loaded: list[Loaded]) -> list[dict[str, Any]]:
                     place="datapackage.json",
                 )
             ends = [[x] if isinstance(x, str) else list(x or []) for x in (key.get("fields"), reference.get("fields"))]
-            found.append(
+            links.append(
                 {
                     "from": [columns_text(item.table.name, (c,)) for c in ends[0]],
                     "to": [columns_text(target, (c,)) for c in ends[1]],
                     "active": target != item.table.name,
                 }
             )
-    return found
+    return links

@@ -77,7 +77,7 @@ def read_csv(data: bytes, place: str, dialect: Mapping[str, Any], encoding: str)
     except pa.ArrowInvalid as error:
         raise refuse("bad_csv", f"The CSV cannot be read: {error}.", "It is to be UTF-8, with one header row.", place) from None
     if broken:
-        raise Refused([_broken_row(place, names, *found) for found in broken[:MOST_PLACES]])
+        raise Refused([_broken_row(place, names, *line) for line in broken[:MOST_PLACES]])
     return {n: table.column(n).cast(pa.string()) for n in table.column_names}
 
 
@@ -103,21 +103,21 @@ def _broken_row(place: str, names: Sequence[str], row: int | None, expected: int
 MANY = 10_000  # rows that are worth a way of their own
 
 
-def to_vector(texts: Any, found: Field, place: str) -> Vector:
+def to_vector(texts: Any, field: Field, place: str) -> Vector:
     """An Arrow column of strings as a vector of the field's type; refuses with the first ten places that do not fit."""
-    quick = quick_numbers(texts, found)
+    quick = quick_numbers(texts, field)
     if quick is not None:
         return quick
-    words = coded(texts, found.missing)
+    words = coded(texts, field.missing)
     valid = words.valid
-    dtype = found.dtype or _guessed(words, found)
+    dtype = field.dtype or _guessed(words, field)
     if dtype == "text":
         return words
-    read = _reader(dtype, found)
+    read = _reader(dtype, field)
     parsed: list[Value] = [read(str(w)) for w in words.words]
     bad = [i for i, v in enumerate(parsed) if v is None]
     if bad:
-        raise Refused(_misfits(words, bad, dtype, found, place))
+        raise Refused(_misfits(words, bad, dtype, field, place))
     raw = np.array([stored_value(dtype, v) for v in parsed] or [0], dtype=STORAGE[dtype])
     return checked(dtype, raw[words.data], valid)
 
@@ -125,26 +125,26 @@ def to_vector(texts: Any, found: Field, place: str) -> Vector:
 TENS = 10 ** np.arange(1, 19, dtype=np.int64)
 
 
-def quick_numbers(texts: Any, found: Field) -> Vector | None:
+def quick_numbers(texts: Any, field: Field) -> Vector | None:
     """Numbers as Arrow reads them at once, where that is what reading them one by one would give; else None.
 
     Arrow takes more for a whole number than a person writes (`0x1F`, leading zeros): a text counts only when it is as
     long as the number written out.
     """
-    if found.dtype not in (None, "integer", "number") or found.options.get("groupChar") or found.options.get("decimalChar", ".") != ".":
+    if field.dtype not in (None, "integer", "number") or field.options.get("groupChar") or field.options.get("decimalChar", ".") != ".":
         return None
     array = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
     if len(array) < MANY:
         return None
-    if array.null_count == 0 and set(found.missing) <= {""} and pc.min(pc.binary_length(array)).as_py() > 0:
+    if array.null_count == 0 and set(field.missing) <= {""} and pc.min(pc.binary_length(array)).as_py() > 0:
         filled, valid = array, np.ones(len(array), bool)
     else:
-        empty = pc.or_kleene(pc.is_null(array), pc.is_in(array, value_set=pa.array(list(found.missing), pa.string())))
+        empty = pc.or_kleene(pc.is_null(array), pc.is_in(array, value_set=pa.array(list(field.missing), pa.string())))
         filled = pc.if_else(empty, pa.scalar(None, pa.string()), array)
         valid = np.asarray(pc.is_valid(filled).to_numpy(zero_copy_only=False), dtype=bool)
     if not valid.any():
         return None
-    wanted = ("integer", "number") if found.dtype is None else (found.dtype,)
+    wanted = ("integer", "number") if field.dtype is None else (field.dtype,)
     for kind in wanted:
         target = pa.int64() if kind == "integer" else pa.float64()
         # A cast that fails is slow, for every row is told: the first rows are asked before all.
@@ -154,7 +154,7 @@ def quick_numbers(texts: Any, found: Field) -> Vector | None:
     else:
         return None
     data = pc.fill_null(numbers, 0).to_numpy(zero_copy_only=False)
-    if kind == "number" and found.dtype is None and _whole_beyond(filled):
+    if kind == "number" and field.dtype is None and _whole_beyond(filled):
         return None
     if kind == "number":
         return Vector("number", data, valid) if np.isfinite(data).all() else None
@@ -176,27 +176,27 @@ def _cast(array: Any, target: Any) -> Any | None:
         return None
 
 
-def _misfits(words: Vector, bad: Sequence[int], dtype: str, found: Field, place: str) -> list[Diagnostic]:
+def _misfits(words: Vector, bad: Sequence[int], dtype: str, field: Field, place: str) -> list[Diagnostic]:
     rows = np.flatnonzero(np.isin(words.data, bad) & words.valid)
-    what = f"{len(rows):,} values of {found.name} are no {dtype}" if len(rows) > 1 else f"A value of {found.name} is no {dtype}"
+    what = f"{len(rows):,} values of {field.name} are no {dtype}" if len(rows) > 1 else f"A value of {field.name} is no {dtype}"
     listed = [f"row {r + 2}: {str(words.words[words.data[r]])[:60]!r}" for r in rows[:MOST_PLACES]]
     return [Diagnostic("bad_value", f"{what}: {'; '.join(listed)}.", place=place, hint="Mend the values, or make the field a string.")]
 
 
-def _guessed(words: Vector, found: Field) -> str:
+def _guessed(words: Vector, field: Field) -> str:
     """The narrowest type that every value fits; text for a column without values."""
     if not len(words.words):
         return "text"
     for dtype in GUESSED:
-        read = _reader(dtype, found)
+        read = _reader(dtype, field)
         if all(read(str(w)) is not None for w in words.words):
             return dtype
     return "text"
 
 
-def _reader(dtype: str, found: Field) -> Callable[[str], Value]:
+def _reader(dtype: str, field: Field) -> Callable[[str], Value]:
     plain = PARSERS[dtype]
-    options = found.options
+    options = field.options
     group, decimal = options.get("groupChar", ""), options.get("decimalChar", ".")
     pattern = options.get("format", "default")
     if dtype in ("integer", "number") and (group or decimal != "."):
@@ -213,10 +213,10 @@ def _reader(dtype: str, found: Field) -> Callable[[str], Value]:
 
 def _by_pattern(text: str, pattern: str, dtype: str) -> Value:
     try:
-        found = dt.datetime.strptime(text.strip(), pattern)
+        moment = dt.datetime.strptime(text.strip(), pattern)
     except ValueError:
         return None
-    return found.date() if dtype == "date" else found
+    return moment.date() if dtype == "date" else moment
 
 
 def read_parquet(data: bytes, place: str) -> dict[str, Vector]:

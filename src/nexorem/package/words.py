@@ -36,6 +36,6 @@ def recoded(codes: Array, valid: Array, words: Sequence[str | None] | pa.Array) 
     order = pc.sort_indices(encoded.dictionary).to_numpy()
     place = np.full(len(order) + 1, -1, np.int64)
     place[order] = np.arange(len(order))
-    found = place[pc.fill_null(encoded.indices, len(order)).to_numpy()][codes]
-    live = valid & (found >= 0)
-    return Vector("text", np.where(live, found, 0).astype(np.int32), live, object_words(encoded.dictionary.take(pa.array(order))))
+    codes_now = place[pc.fill_null(encoded.indices, len(order)).to_numpy()][codes]
+    live = valid & (codes_now >= 0)
+    return Vector("text", np.where(live, codes_now, 0).astype(np.int32), live, object_words(encoded.dictionary.take(pa.array(order))))

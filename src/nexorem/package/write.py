@@ -82,14 +82,14 @@ def package_files(star: Star, data: str = "csv") -> dict[str, bytes]:
 
 def resource_names(model: Model) -> dict[str, str]:
     """A resource name for each table: small letters, digits and dashes, distinct."""
-    found: dict[str, str] = {}
+    names: dict[str, str] = {}
     for table in model.tables:
         base = re.sub(r"[^a-z0-9]+", "-", table.name.lower()).strip("-") or "table"
         name, number = base, 2
-        while name in found.values():
+        while name in names.values():
             name, number = f"{base}-{number}", number + 1
-        found[table.name] = name
-    return found
+        names[table.name] = name
+    return names
 
 
 def _resource(table: Table, name: str, path: str, data: str, columns: dict[str, Vector]) -> dict[str, Any]:
@@ -114,14 +114,14 @@ def _origin(table: Table) -> dict[str, Any]:
     return {**({"source": dict(table.origin)} if table.origin else {}), **({"steps": steps} if steps else {})}
 
 
-def canonical(found: Any) -> Any:
+def canonical(value: Any) -> Any:
     """JSON with its keys in one order, the usual ones first: a store may bring them back in another."""
-    if isinstance(found, list | tuple):
-        return [canonical(x) for x in found]
-    if not isinstance(found, dict):
-        return found
-    ordered = sorted(found, key=lambda k: (KEYS.index(k) if k in KEYS else len(KEYS), k))
-    return {k: canonical(found[k]) for k in ordered}
+    if isinstance(value, list | tuple):
+        return [canonical(x) for x in value]
+    if not isinstance(value, dict):
+        return value
+    ordered = sorted(value, key=lambda k: (KEYS.index(k) if k in KEYS else len(KEYS), k))
+    return {k: canonical(value[k]) for k in ordered}
 
 
 def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
@@ -153,16 +153,16 @@ def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
 
 def _specs(model: Model) -> dict[str, Any]:
     """What a model keeps beside its tables and links; what it has none of is left out."""
-    found: dict[str, Any] = {}
+    specs: dict[str, Any] = {}
     for key in ("hierarchies", "probes", "folios"):
         if getattr(model, key):
-            found[key] = [canonical(spec_json(x)) for x in getattr(model, key)]
+            specs[key] = [canonical(spec_json(x)) for x in getattr(model, key)]
     if model.checks:
-        found["checks"] = [canonical(dict(x)) for x in model.checks]
-    found["measures"] = [plain(m) for m in model.measures]
+        specs["checks"] = [canonical(dict(x)) for x in model.checks]
+    specs["measures"] = [plain(m) for m in model.measures]
     if model.places:
-        found["places"] = {key: spec_json(place) for key, place in sorted(model.places.items())}
+        specs["places"] = {key: spec_json(place) for key, place in sorted(model.places.items())}
     for key in ("accepted", "renamed"):
         if getattr(model, key):
-            found[key] = [spec_json(x) for x in getattr(model, key)]
-    return found
+            specs[key] = [spec_json(x) for x in getattr(model, key)]
+    return specs

@@ -13,7 +13,7 @@ from spectree import SpecTree
 
 from nexorem import __version__
 from nexorem.core.diagnostics import Refused
-from nexorem.core.fits import misfits, told_misfits
+from nexorem.core.fits import misfit_diagnostics, misfits
 from nexorem.server.schemas import Problem
 from nexorem.work.actor import Actor, Need
 
@@ -54,7 +54,7 @@ def _refuse_invalid(_request: Any, _response: Any, error: Any, *_: Any) -> None:
 def unfit(error: Any) -> Refused:
     """What does not fit a type, as a refusal that names each place."""
     places = misfits(error) if isinstance(error, ValidationError) else [("", "cannot be read")]
-    return Refused(told_misfits(places, "bad_request", "", whole="body"))
+    return Refused(misfit_diagnostics(places, "bad_request", "", whole="body"))
 
 
 def make_spec() -> SpecTree:

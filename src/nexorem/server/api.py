@@ -81,10 +81,10 @@ def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = ca
         """A model as the stages show it."""
         return document(model_id)
 
-    @address("/models/<int:model_id>/told", "GET", s.Told)
-    def get_told(model_id: int) -> Response:
+    @address("/models/<int:model_id>/analysis", "GET", s.Analysis)
+    def get_analysis(model_id: int) -> Response:
         """What is found in a model as a whole: asked for apart, for an edit need not wait for it."""
-        return jsonify(describe.found_in(*workspace.star(model_id)))
+        return jsonify(describe.analysis(*workspace.star(model_id)))
 
     @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, needs=Need.EDIT, json=s.EditRequest)
     def edit_model(model_id: int, json: s.EditRequest) -> Response:

@@ -64,12 +64,12 @@ def _readings(address: Register, workspace: Workspace) -> None:
     @address("/models/<int:model_id>/readings", "POST", g.Reading, needs=Need.BRING, json=g.ReadingRequest)
     def start_reading(model_id: int, json: g.ReadingRequest) -> Response:
         """Begins to read; nothing is taken into the model yet."""
-        return jsonify(loading.start_reading(workspace, actor(), model_id, json.model_dump()).told())
+        return jsonify(loading.start_reading(workspace, actor(), model_id, json.model_dump()).state_json())
 
     @address("/models/<int:model_id>/readings/<string:reading_id>", "GET", g.Reading)
     def look_at_reading(model_id: int, reading_id: str) -> Response:
         """How far a reading is, and what it found."""
-        return jsonify(workspace.jobs.get(model_id, reading_id).told())
+        return jsonify(workspace.jobs.get(model_id, reading_id).state_json())
 
     @address("/models/<int:model_id>/readings/<string:reading_id>", "DELETE", g.Done, needs=Need.BRING)
     def drop_reading(model_id: int, reading_id: str) -> Response:
@@ -187,7 +187,7 @@ def add_shape(address: Register, workspace: Workspace) -> None:
         return jsonify(shaping.computed_rows(star, json.table, json.column, json.formula, request_budget(workspace)))
 
     @address("/models/<int:model_id>/story", "GET", g.Story, query=g.StoryQuery)
-    def told_story(model_id: int, query: g.StoryQuery) -> Response:
+    def story_of(model_id: int, query: g.StoryQuery) -> Response:
         """Where a thing comes from, and everything built on it."""
         _, star = workspace.star(model_id)
         return jsonify(story(star.model, query.kind, query.name))

@@ -119,8 +119,8 @@ def _history(address: Register, workspace: Workspace) -> None:
 
 
 def _table(star: Star, name: str) -> Table:
-    found: Any = star.model.table(name)
-    if found is None:
+    table: Any = star.model.table(name)
+    if table is None:
         raise refuse("unknown_table", f"There is no table {name}.")
-    assert isinstance(found, Table)
-    return found
+    assert isinstance(table, Table)
+    return table

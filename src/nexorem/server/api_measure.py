@@ -67,8 +67,8 @@ def _names(address: Register, workspace: Workspace) -> None:
     def definition(model_id: int, json: f.DefinitionRequest) -> Response:
         """What a place of a formula names, for going there."""
         _, star = workspace.star(model_id)
-        found = named_at(star, json.name, json.formula, json.at)
-        return jsonify({"kind": found.kind if found else "", "name": found.name if found else ""})
+        place = named_at(star, json.name, json.formula, json.at)
+        return jsonify({"kind": place.kind if place else "", "name": place.name if place else ""})
 
 
 def _trials(address: Register, workspace: Workspace) -> None:

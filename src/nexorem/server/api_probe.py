@@ -48,15 +48,15 @@ def _grids(address: Register, workspace: Workspace) -> None:
         stored, star = workspace.star(model_id)
         start = time.perf_counter()
         budget = request_budget(workspace)
-        found = describe.grid_answer(answer(star, read_probe(star, json.probe), budget), budget)
-        return jsonify({**found, "milliseconds": milliseconds(start), "version": stored.version})
+        grid_json = describe.grid_answer(answer(star, read_probe(star, json.probe), budget), budget)
+        return jsonify({**grid_json, "milliseconds": milliseconds(start), "version": stored.version})
 
     @address("/models/<int:model_id>/members", "POST", s.Members, json=s.MembersRequest)
     def members(model_id: int, json: s.MembersRequest) -> Response:
         """The members of a column, for a pick, with their rows under the other picks."""
         _, star = workspace.star(model_id)
-        asked = describe.MembersAsk(json.column, json.search, json.picks, json.counted, json.by_rows)
-        return jsonify(describe.members(star, asked, request_budget(workspace)))
+        question = describe.MembersAsk(json.column, json.search, json.picks, json.counted, json.by_rows)
+        return jsonify(describe.members(star, question, request_budget(workspace)))
 
 
 def _traces(address: Register, workspace: Workspace) -> None:
@@ -65,8 +65,10 @@ def _traces(address: Register, workspace: Workspace) -> None:
         """Explains one cell."""
         _, star = workspace.star(model_id)
         start = time.perf_counter()
-        told = trace(star, read_probe(star, json.probe), json.measure, coordinates(star, json.at), request_budget(workspace), _into(json))
-        return jsonify(as_json(told) | {"milliseconds": milliseconds(start)})
+        tracing = trace(
+            star, read_probe(star, json.probe), json.measure, coordinates(star, json.at), request_budget(workspace), _into(json)
+        )
+        return jsonify(as_json(tracing) | {"milliseconds": milliseconds(start)})
 
     @address("/models/<int:model_id>/mends", "POST", f.MendValues, json=f.MendsRequest)
     def mend_values(model_id: int, json: f.MendsRequest) -> Response:
@@ -91,28 +93,28 @@ def _traces(address: Register, workspace: Workspace) -> None:
         return jsonify({"first": sides[0].value, "second": sides[1].value, "steps": parting(*sides)})
 
 
-def _mended_value(workspace: Workspace, star: Star, asked: f.MendsRequest, mend: f.MendAsk) -> dict[str, Any]:
+def _mended_value(workspace: Workspace, star: Star, request: f.MendsRequest, mend: f.MendAsk) -> dict[str, Any]:
     """The cell that a formula would make, beside the one that is there."""
-    told: dict[str, Any] = {"now": None, "then": None, "dtype": "number", "error": ""}
-    mended = replace(asked.probe, define={**asked.probe.define, mend.measure: mend.formula})
-    for key, probe in (("now", asked.probe), ("then", mended)):
+    answer_of: dict[str, Any] = {"now": None, "then": None, "dtype": "number", "error": ""}
+    mended = replace(request.probe, define={**request.probe.define, mend.measure: mend.formula})
+    for key, probe in (("now", request.probe), ("then", mended)):
         try:
-            found = trace(star, read_probe(star, probe), asked.measure, coordinates(star, asked.at), request_budget(workspace))
+            tracing = trace(star, read_probe(star, probe), request.measure, coordinates(star, request.at), request_budget(workspace))
         except Refused as refused:
-            return told | {"error": refused.diagnostics[0].message}
-        if isinstance(found.value, CellFailure):
-            return told | {"error": found.value.message}
-        told |= {key: found.value, "dtype": found.tree.dtype}
-    return told
+            return answer_of | {"error": refused.diagnostics[0].message}
+        if isinstance(tracing.value, CellFailure):
+            return answer_of | {"error": tracing.value.message}
+        answer_of |= {key: tracing.value, "dtype": tracing.tree.dtype}
+    return answer_of
 
 
-def _used_rows(workspace: Workspace, star: Star, asked: f.RowsRequest, order: RowOrder) -> UsedRows:
-    probe, at = read_probe(star, asked.probe), coordinates(star, asked.at)
-    return trace_rows(star, probe, asked.measure, at, request_budget(workspace), _into(asked), asked.path, order)
+def _used_rows(workspace: Workspace, star: Star, request: f.RowsRequest, order: RowOrder) -> UsedRows:
+    probe, at = read_probe(star, request.probe), coordinates(star, request.at)
+    return trace_rows(star, probe, request.measure, at, request_budget(workspace), _into(request), request.path, order)
 
 
-def _into(asked: f.TraceRequest) -> list[tuple[str, int]]:
-    return [(i.path, i.key) for i in asked.into]
+def _into(request: f.TraceRequest) -> list[tuple[str, int]]:
+    return [(i.path, i.key) for i in request.into]
 
 
 def _files(address: Register, workspace: Workspace) -> None:
@@ -128,38 +130,38 @@ def _files(address: Register, workspace: Workspace) -> None:
     def saved_probe_as(model_id: int, name: str, ending: str) -> Response:
         """The answer of a probe of the model as a file, as the model stands when it is fetched."""
         _, star = workspace.star(model_id)
-        known = present_name(star.model, "probe", name)  # an address given away goes on working
-        found = star.model.probe(known)
-        if found is None:
+        present = present_name(star.model, "probe", name)  # an address given away goes on working
+        probe = star.model.probe(present)
+        if probe is None:
             raise refuse("unknown_probe", f"There is no probe {name}.")
-        return _file(workspace, star, found, ending, name)
+        return _file(workspace, star, probe, ending, name)
 
     @address("/models/<int:model_id>/trace/rows.csv", "GET", None)
     def rows_as_csv(model_id: int) -> Response:
         """All rows that an aggregate of a trace used, as CSV; the request of /trace/rows is JSON in the address."""
         _, star = workspace.star(model_id)
         try:
-            asked = f.RowsRequest.model_validate(_json(request.args.get("rows", ""), "rows"))
+            rows_request = f.RowsRequest.model_validate(_json(request.args.get("rows", ""), "rows"))
         except ValidationError as error:
             raise unfit(error) from None
-        told = _used_rows(workspace, star, asked, RowOrder(0, MOST_ROWS, asked.by, asked.descending))
+        used = _used_rows(workspace, star, rows_request, RowOrder(0, MOST_ROWS, rows_request.by, rows_request.descending))
         out = io.StringIO()
         writer = csv.writer(out, lineterminator="\n")
-        values = told.values
-        writer.writerow([*told.columns, *([EACH] if values is not None else [])])
-        for i, row in enumerate(told.rows):
+        values = used.values
+        writer.writerow([*used.columns, *([EACH] if values is not None else [])])
+        for i, row in enumerate(used.rows):
             writer.writerow(["" if v is None else v for v in (*row, *([values[i]] if values is not None else []))])
-        return _sent(out.getvalue().encode(), "text/csv; charset=utf-8", f"{told.grain}.csv")
+        return _sent(out.getvalue().encode(), "text/csv; charset=utf-8", f"{used.grain}.csv")
 
 
 def _json(text: str, what: str) -> dict[str, Any]:
     try:
-        found = plain_json.loads(text)
+        document = plain_json.loads(text)
     except ValueError as error:
         raise refuse("bad_json", f"What the address says of {what} is no JSON: {error}.", place=what) from None
-    if not isinstance(found, dict):
+    if not isinstance(document, dict):
         raise refuse("bad_json", f"What the address says of {what} is no JSON object.", place=what)
-    return found
+    return document
 
 
 def _file(workspace: Workspace, star: Star, probe: ProbeSpec, ending: str, name: str) -> Response:
@@ -177,11 +179,11 @@ def milliseconds(start: float) -> float:
     return round((time.perf_counter() - start) * 1000, 1)
 
 
-def coordinates(star: Star, found: list[s.Coordinate]) -> list[Pick]:
+def coordinates(star: Star, said: list[s.Coordinate]) -> list[Pick]:
     """The members of a cell, totals left out."""
-    return [_coordinate(star, c) for c in found if c.member.kind != "total"]
+    return [_coordinate(star, c) for c in said if c.member.kind != "total"]
 
 
-def _coordinate(star: Star, found: s.Coordinate) -> Pick:
-    value: Any = UNMATCHED if found.member.kind == "unmatched" else None if found.member.kind == "empty" else found.member.value
-    return read_pick(star, found.column, [value])
+def _coordinate(star: Star, said: s.Coordinate) -> Pick:
+    value: Any = UNMATCHED if said.member.kind == "unmatched" else None if said.member.kind == "empty" else said.member.value
+    return read_pick(star, said.column, [value])

@@ -34,9 +34,9 @@ def watch(connection: Any, budget: Budget) -> None:
 
 def request_budget(workspace: Workspace) -> Budget:
     """What the present request may take; it is spent at once when its caller goes away."""
-    found = workspace.budget()
-    watch(request.environ.get("gunicorn.socket"), found)
-    return found
+    budget = workspace.budget()
+    watch(request.environ.get("gunicorn.socket"), budget)
+    return budget
 
 
 def _look() -> None:

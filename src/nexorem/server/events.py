@@ -40,8 +40,8 @@ class Events:
             yield f"event: version\ndata: {json.dumps({'version': version()})}\n\n"
             while True:
                 try:
-                    found = waiting.get(timeout=BEAT_SECONDS)
-                    yield f"event: version\ndata: {json.dumps({'version': found})}\n\n"
+                    event = waiting.get(timeout=BEAT_SECONDS)
+                    yield f"event: version\ndata: {json.dumps({'version': event})}\n\n"
                 except queue.Empty:
                     yield ": still here\n\n"
         finally:

@@ -91,7 +91,7 @@ class ColumnInfo(BaseModel):
 class TableInfo(BaseModel):
     name: str
     role: Role
-    found_role: Role
+    apparent_role: Role
     grain: str
     grain_columns: list[str]
     hidden: bool
@@ -176,7 +176,7 @@ class ModelDocument(BaseModel):
     put_aside: list[str]
 
 
-class Told(BaseModel):
+class Analysis(BaseModel):
     """What is found in a version of a model as a whole."""
 
     version: int

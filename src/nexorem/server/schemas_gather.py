@@ -315,7 +315,7 @@ class StepSample(BaseModel):
     after: list[list[Scalar]]
 
 
-class StepTold(BaseModel):
+class StepOutcome(BaseModel):
     words: str
     state: Literal["done", "off", "wrong", "waits"]
     rows_before: int
@@ -339,7 +339,7 @@ class ShapeStart(BaseModel):
 
 class ShapeAnswer(BaseModel):
     start: ShapeStart
-    steps: list[StepTold]
+    steps: list[StepOutcome]
     size: int
     columns: list[ShapeColumn]
     rows: list[list[Scalar]]

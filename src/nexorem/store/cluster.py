@@ -68,9 +68,9 @@ def find_binaries() -> Path:
     versions = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda p: int(p.parts[-3]) if p.parts[-3].isdigit() else 0)
     if versions:
         return versions[-1].parent
-    found = shutil.which("initdb")
-    if found:
-        return Path(found).resolve().parent
+    path = shutil.which("initdb")
+    if path:
+        return Path(path).resolve().parent
     raise refuse("no_postgresql", "PostgreSQL's server is not installed.", f"Ask an administrator to run: {INSTALL}")
 
 

@@ -25,11 +25,11 @@ KINDS = {
 
 def read_document(document: Mapping[str, Any]) -> Model:
     """The model of a stored document. Parts that fit no type are left out, or become texts, and stand in the model's `damage`."""
-    found, changes = mended(MODEL, document)
-    if found is None:
+    content, changes = mended(MODEL, document)
+    if content is None:
         raise refuse("broken_model", "What the store holds of this model is no model.", "Restore it from a package or a backup.")
     model = model_from_json(
-        {"probes": [], "hierarchies": [], "checks": [], "measures": [], "links": [], "tables": [], "places": {}, **found}
+        {"probes": [], "hierarchies": [], "checks": [], "measures": [], "links": [], "tables": [], "places": {}, **content}
     )
     if not changes:
         return model

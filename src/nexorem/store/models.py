@@ -109,10 +109,10 @@ def remove(engine: Engine, model_id: int) -> None:
 def version_of(engine: Engine, model_id: int) -> int:
     """The version alone: what a cache asks first."""
     with engine.connect() as connection:
-        found = connection.execute(select(tables.model.c.version).where(tables.model.c.id == model_id)).scalar()
-    if found is None:
+        version = connection.execute(select(tables.model.c.version).where(tables.model.c.id == model_id)).scalar()
+    if version is None:
         raise unknown(model_id)
-    return int(found)
+    return int(version)
 
 
 def unknown(model_id: int) -> Exception:
@@ -193,11 +193,11 @@ def step(engine: Engine, model_id: int, direction: str, expected: int, author: s
         return _load(connection, model_id)
 
 
-def _keep(connection: Connection, stored: Stored, model: Model, position: int, told: tuple[str, str, str, frozenset[str]]) -> None:
+def _keep(connection: Connection, stored: Stored, model: Model, position: int, entry: tuple[str, str, str, frozenset[str]]) -> None:
     if not are_kept(connection, stored.id, [t.load for t in model.tables if t.load is not None]):
         raise load_gone()
     version = stored.version + 1
-    direction, words, author, touched = told
+    direction, words, author, touched = entry
     connection.execute(
         update(tables.model).where(tables.model.c.id == stored.id).values(document=model_json(model), version=version, position=position)
     )
@@ -214,10 +214,10 @@ def history(engine: Engine, model_id: int, most: int = 200) -> list[dict[str, An
     e = tables.edit
     with engine.connect() as connection:
         position = _load(connection, model_id).edits
-        found = connection.execute(select(e).where(e.c.model_id == model_id).order_by(e.c.number.desc()).limit(most))
+        edits = connection.execute(select(e).where(e.c.model_id == model_id).order_by(e.c.number.desc()).limit(most))
         return [
             {"number": r.number, "title": r.title, "author": r.author, "made_at": r.made_at.isoformat(), "undone": r.number > position}
-            for r in found
+            for r in edits
         ]
 
 

@@ -7,10 +7,10 @@ from typing import Any
 SHOWN = "␀"
 
 
-def without_nul(found: Any) -> Any:
+def without_nul(value: Any) -> Any:
     """The same JSON with a sign in its place."""
-    if isinstance(found, dict):
-        return {str(k).replace("\0", SHOWN): without_nul(v) for k, v in found.items()}
-    if isinstance(found, list | tuple):
-        return [without_nul(x) for x in found]
-    return found.replace("\0", SHOWN) if isinstance(found, str) else found
+    if isinstance(value, dict):
+        return {str(k).replace("\0", SHOWN): without_nul(v) for k, v in value.items()}
+    if isinstance(value, list | tuple):
+        return [without_nul(x) for x in value]
+    return value.replace("\0", SHOWN) if isinstance(value, str) else value

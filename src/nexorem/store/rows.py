@@ -34,15 +34,15 @@ def save_load(
 ) -> int:
     """Keeps the rows of a table; gives the number of the load."""
     columns = [{"name": c, "dtype": v.dtype} for c, v in frame.columns.items()]
-    told = dict(report or {})
+    described = dict(report or {})
     values = {
         "model_id": model_id,
         "table_name": table,
         "size": frame.size,
         "columns": columns,
         "source": without_nul(dict(source or {})),
-        "report": without_nul(told),
-        "seconds": float(told.get("seconds", 0)),
+        "report": without_nul(described),
+        "seconds": float(described.get("seconds", 0)),
         "author": author,
         "state": state,
     }
@@ -71,12 +71,12 @@ def save_rows(
 ) -> dict[str, int]:
     """Keeps the rows of every table: as they were loaded, where `raw` has them so. What is computed or made here is made again.
     Gives each table's load."""
-    found = {}
+    ids = {}
     for table in (x for x in star.model.tables if not x.formula and not is_made(x.origin)):
         frame = raw.get(table.name) or stored_frame(star, table.name)
         report = {k: v for k, v in reports.get(table.name, {}).items() if k != "sample"}
-        found[table.name] = save_load(connection, model_id, table.name, frame, source=table.origin, report=report, author=author)
-    return found
+        ids[table.name] = save_load(connection, model_id, table.name, frame, source=table.origin, report=report, author=author)
+    return ids
 
 
 def stored_frame(star: Star, name: str) -> Frame:
@@ -93,11 +93,11 @@ def read_load(connection: Connection, load_id: int) -> Frame:
     if row is None:
         raise load_gone()
     part = tables.load_part
-    found: dict[str, list[Vector]] = {c["name"]: [] for c in row.columns}
+    parts: dict[str, list[Vector]] = {c["name"]: [] for c in row.columns}
     query = select(part).where(part.c.load_id == load_id).order_by(part.c.column_name, part.c.part)
     for item in connection.execute(query):
-        found[item.column_name].append(unpack(item.dtype, item.data))
-    return Frame(int(row.size), {name: _joined(v) for name, v in found.items()})
+        parts[item.column_name].append(unpack(item.dtype, item.data))
+    return Frame(int(row.size), {name: _joined(v) for name, v in parts.items()})
 
 
 def _joined(parts: list[Vector]) -> Vector:
@@ -119,8 +119,8 @@ def load_gone() -> Refused:
 def are_kept(connection: Connection, model_id: int, loads: Collection[int]) -> bool:
     """Whether loads are all there."""
     c = tables.load.c
-    found = connection.execute(select(c.id).where(c.model_id == model_id, c.id.in_(loads)))
-    return len(found.all()) == len(set(loads))
+    ids = connection.execute(select(c.id).where(c.model_id == model_id, c.id.in_(loads)))
+    return len(ids.all()) == len(set(loads))
 
 
 def loads_of(connection: Connection, model_id: int, names: Sequence[str] | None = None) -> list[dict[str, Any]]:

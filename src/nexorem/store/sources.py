@@ -50,8 +50,8 @@ def access_of(connection: Connection, model_id: int, name: str, key: bytes, pass
     c = tables.connection.c
     row = connection.execute(select(tables.connection).where(c.model_id == model_id, c.name == name)).one_or_none()
     if row is None:
-        known = [x["name"] for x in connections(connection, model_id)]
-        raise refuse("unknown_connection", f"There is no connection {name}.", near_hint(name, known) or "Make it in Gather.", name)
+        names = [x["name"] for x in connections(connection, model_id)]
+        raise refuse("unknown_connection", f"There is no connection {name}.", near_hint(name, names) or "Make it in Gather.", name)
     if password is None:
         if row.password is None:
             raise refuse("no_password", f"The password of {name} is not kept.", "Give it with this load.", name)
@@ -101,16 +101,16 @@ def schedules(connection: Connection, model_id: int | None = None) -> list[dict[
 def take_due(connection: Connection, now: dt.datetime) -> list[tuple[int, str]]:
     """The schedules that are due, set to their next time: no two servers take one."""
     c = tables.schedule.c
-    found = connection.execute(select(tables.schedule).where(c.next_at <= now).with_for_update(skip_locked=True)).all()
-    for r in found:
+    due = connection.execute(select(tables.schedule).where(c.next_at <= now).with_for_update(skip_locked=True)).all()
+    for r in due:
         ahead = r.next_at + dt.timedelta(minutes=r.minutes)
         following = ahead if ahead > now else now + dt.timedelta(minutes=r.minutes)
         query = tables.schedule.update().where(c.model_id == r.model_id, c.table_name == r.table_name)
         connection.execute(query.values(next_at=following, last_at=now, last_result="under way"))
-    return [(r.model_id, r.table_name) for r in found]
+    return [(r.model_id, r.table_name) for r in due]
 
 
-def told_result(connection: Connection, model_id: int, table: str, words: str) -> None:
+def keep_result(connection: Connection, model_id: int, table: str, words: str) -> None:
     """What came of a scheduled load."""
     c = tables.schedule.c
     query = tables.schedule.update().where(c.model_id == model_id, c.table_name == table)

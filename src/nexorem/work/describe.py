@@ -12,9 +12,9 @@ import numpy as np
 
 from nexorem.core.design.keys import loose_reason
 from nexorem.core.design.matrix import bus_matrix
-from nexorem.core.design.roles import found_role, role
+from nexorem.core.design.roles import apparent_role, role
 from nexorem.core.design.suggest import PUT_ASIDE, role_name
-from nexorem.core.design.truth import looked_at, unmatched_told
+from nexorem.core.design.truth import looked_at, unmatched_marks
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.candidates import candidate_keys
 from nexorem.core.engine.grid import Grid, answer
@@ -41,7 +41,7 @@ from nexorem.store.models import Stored
 
 
 def document(stored: Stored, star: Star) -> dict[str, Any]:
-    """A model as the frame and its stages show it; what is found in it as a whole is told apart (`found_in`)."""
+    """A model as the frame and its stages show it; what is found in it as a whole is told apart (`analysis`)."""
     model = star.model
     return {
         "id": stored.id,
@@ -73,7 +73,7 @@ def _folio_json(folio: FolioSpec) -> dict[str, Any]:
     return {**spec_json(folio), "tiles": tiles}
 
 
-def found_in(stored: Stored, star: Star) -> dict[str, Any]:
+def analysis(stored: Stored, star: Star) -> dict[str, Any]:
     """What is found in a model as a whole: findings, the bus matrix, and the current of every table."""
     currents = [current(star, x.name, star.state) for x in star.model.tables]
     return {"version": stored.version, "findings": findings_of(star), "matrix": bus_matrix(star), "currents": currents}
@@ -84,17 +84,17 @@ _found: WeakKeyDictionary[Star, list[RankedFinding]] = WeakKeyDictionary()
 
 def findings_of(star: Star) -> list[RankedFinding]:
     """The findings of a star, kept as long as it is: every screen that compares two states asks for them again."""
-    found = _found.get(star)
-    if found is None:
-        found = _found[star] = findings(star)
-    return found
+    ranked = _found.get(star)
+    if ranked is None:
+        ranked = _found[star] = findings(star)
+    return ranked
 
 
 def table_info(star: Star, name: str) -> dict[str, Any]:
     """A table with its role and keys."""
     table = star.model.table(name)
     assert table
-    made_from = (table, role(star, table), found_role(star, table), star.has_unmatched(name))
+    made_from = (table, role(star, table), apparent_role(star, table), star.has_unmatched(name))
     return star.part(("table", name), made_from, lambda: _table_info(star, table))
 
 
@@ -116,7 +116,7 @@ def _table_info(star: Star, table: Table) -> dict[str, Any]:
         "formula": table.formula,
         "load": table.load,
         "from_text": _from_text(table),
-        "found_role": found_role(star, table),
+        "apparent_role": apparent_role(star, table),
         "grain": table.grain,
         "grain_columns": list(table.grain_columns),
         "hidden": table.hidden,
@@ -156,17 +156,17 @@ def _link_info(star: Star, link: Link) -> dict[str, Any]:
 def measure_infos(star: Star) -> list[dict[str, Any]]:
     """The measures, each with its type or what is wrong with it, and the measures it builds on."""
     binder = Binder(star)
-    told = []
+    infos = []
     for measure in star.model.measures:
         try:
             bound = binder.measure(measure.name)
         except Refused as refused:
             nothing: dict[str, Any] = {"dtype": None, "builds_on": [], "columns": [], "switches_on": []}
-            told.append(asdict(measure) | nothing | {"broken": refused.diagnostics[0].message})
+            infos.append(asdict(measure) | nothing | {"broken": refused.diagnostics[0].message})
             continue
         info = star.part(("measure", measure.name), (measure, bound.body), lambda m=measure, b=bound: _measure_info(m, b))  # type: ignore[misc]
-        told.append(info)
-    return told
+        infos.append(info)
+    return infos
 
 
 def _measure_info(measure: Measure, bound: t.MeasureValue) -> dict[str, Any]:
@@ -177,17 +177,17 @@ def _measure_info(measure: Measure, bound: t.MeasureValue) -> dict[str, Any]:
 
 def _builds_on(node: t.Typed) -> list[str]:
     """The measures a formula names itself, in order."""
-    found: dict[str, None] = {}
+    names: dict[str, None] = {}
 
     def walk(at: t.Typed) -> None:
         if isinstance(at, t.MeasureValue):
-            found[at.name] = None
+            names[at.name] = None
             return
         for child in below(at):
             walk(child)
 
     walk(node)
-    return list(found)
+    return list(names)
 
 
 def axis_answer(star: Star, axis: Axis) -> dict[str, Any]:
@@ -200,14 +200,14 @@ def axis_answer(star: Star, axis: Axis) -> dict[str, Any]:
 def _members(star: Star, table: str, column: str, codes: Array) -> dict[int, dict[str, Any]]:
     """By code, the members of some codes; the last code of a domain is that of unmatched rows. Costs the codes, not the domain."""
     values = member_values(star, table, column, codes)
-    found = {c: {"kind": "empty"} if v is None else {"kind": "value", "value": v} for c, v in values.items()}
-    return found | {star.domain(table, (column,)).size - 1: {"kind": "unmatched"}}
+    members_of = {c: {"kind": "empty"} if v is None else {"kind": "value", "value": v} for c, v in values.items()}
+    return members_of | {star.domain(table, (column,)).size - 1: {"kind": "unmatched"}}
 
 
-def _failed(found: Vector, across: int) -> list[dict[str, Any]]:
+def _failed(vector: Vector, across: int) -> list[dict[str, Any]]:
     """The cells of a measure that failed; their values are null."""
-    places = np.flatnonzero(found.failed).tolist() if found.failed is not None else []
-    faults = [(place, FAULTS[found.failed[place]]) for place in places] if found.failed is not None else []
+    places = np.flatnonzero(vector.failed).tolist() if vector.failed is not None else []
+    faults = [(place, FAULTS[vector.failed[place]]) for place in places] if vector.failed is not None else []
     return [{"row": p // across, "column": p % across, "error": code, "message": message} for p, (code, message) in faults]
 
 
@@ -217,25 +217,25 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
     axes = {f"{table}.{column}": reference_text(table, column) for table, column in (*probe.rows, *probe.columns)}
     conditions = dict(zip(probe.conditions, grid.plan.conditions, strict=True))
     shape = len(grid.rows.lines), len(grid.columns.lines)
-    measures, values, told = [], [], looked_at(grid, budget)
-    for name, bound, found, (of_measure, sums) in zip(probe.measures, grid.plan.measures, grid.values, told, strict=True):
+    measures, values, looked = [], [], looked_at(grid, budget)
+    for name, bound, vector, (of_measure, sums) in zip(probe.measures, grid.plan.measures, grid.values, looked, strict=True):
         reached = reached_by(star, bound)
-        known = star.model.measure(name)
+        saved = star.model.measure(name)
         lost = sorted(x for m in of_measure if m.kind == "unreached" for x in m.tables)
         measures.append(
             {
                 "name": name,
                 "dtype": bound.dtype,
-                "format": known.format if known else "",
+                "format": saved.format if saved else "",
                 "unreached": lost,
                 "overrides": sorted(axes[x] for x in {*axes} & {*reached.overrides}),
                 "scans": [asdict(x) for x in reached.scans],
-                "failed": _failed(found, shape[1]),
+                "failed": _failed(vector, shape[1]),
                 "marks": as_json(of_measure),
                 "sums": as_json(sums),
             }
         )
-        flat = [iso(v) for v in found.tolist()] if found.dtype in ("date", "datetime") else found.tolist()
+        flat = [iso(v) for v in vector.tolist()] if vector.dtype in ("date", "datetime") else vector.tolist()
         values.append([flat[r * shape[1] : (r + 1) * shape[1]] for r in range(shape[0])])
     return {
         "rows": axis_answer(star, grid.rows),
@@ -243,7 +243,7 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
         "measures": measures,
         "values": values,
         "cells": shape[0] * shape[1] * len(measures),
-        "unmatched": as_json(unmatched_told(grid)),
+        "unmatched": as_json(unmatched_marks(grid)),
         "left_out": grid.left_out,
         "notes": unknown_members(star, probe),
         "conditions": [
@@ -258,29 +258,29 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
     }
 
 
-def members(star: Star, asked: MembersAsk, budget: Budget) -> dict[str, Any]:
+def members(star: Star, question: MembersAsk, budget: Budget) -> dict[str, Any]:
     """The members of a column with the rows they have under the other picks of a page, those that contain `search`; `(empty)` and
     `(unmatched)` among them. The rows are those of `counted`, where the column filters them, else of the column's own table."""
-    table, column = star.model.find_column(asked.column)
+    table, column = star.model.find_column(question.column)
     name = f"{table}.{column}"
-    grain = asked.counted or table
+    grain = question.counted or table
     if star.model.table(grain) is None or table not in {f.table for f in star.inflow(grain, star.state).walk()}:
         grain = table
-    page = tuple(p for p in asked.picks if not (isinstance(p, MemberPick) and _same_column(star, p.column, name)))
+    page = tuple(p for p in question.picks if not (isinstance(p, MemberPick) and _same_column(star, p.column, name)))
     formula = f"rows({quoted(grain)})"
     spec = ProbeSpec(rows=(column_text(table, column),), measures=("\0rows",), define={"\0rows": formula}, picks=page)
     grid = answer(star, read_probe(star, spec), budget)
     size = star.domain(table, (column,)).size
     counts = np.zeros(size, np.int64)
-    found = grid.values[0]
-    counts[grid.rows.lines[:, 0]] = np.where(found.valid, found.data, 0)
+    row_counts = grid.values[0]
+    counts[grid.rows.lines[:, 0]] = np.where(row_counts.valid, row_counts.data, 0)
     order = np.argsort(member_ranks(star, table, column))
-    order = order[np.argsort(-counts[order], kind="stable")] if asked.by_rows else order
+    order = order[np.argsort(-counts[order], kind="stable")] if question.by_rows else order
     order = order if star.has_unmatched(table) else order[order != size - 1]
-    if asked.search.strip():
+    if question.search.strip():
         listed = _members(star, table, column, order)
-        order = order[[_fits(listed[c], asked.search) for c in order.tolist()]] if order.size else order
-    first = order[: asked.most]
+        order = order[[_fits(listed[c], question.search) for c in order.tolist()]] if order.size else order
+    first = order[: question.most]
     listed = _members(star, table, column, first)
     shown = [{"member": listed[c], "rows": int(counts[c])} for c in first.tolist()]
     total = size - (not star.has_unmatched(table))
@@ -309,10 +309,10 @@ def _shown_as(member: Mapping[str, Any]) -> list[str]:
     value = member["value"]
     if isinstance(value, bool):
         return ["yes" if value else "no", str(value)]
-    found = ISO_DATE.fullmatch(value) if isinstance(value, str) else None
-    if found is None:
+    match = ISO_DATE.fullmatch(value) if isinstance(value, str) else None
+    if match is None:
         return [str(value)]
-    year, month, day, time = found.groups()
+    year, month, day, time = match.groups()
     return [value, f"{int(day)} {MONTHS[int(month) - 1]} {year}{f' {time}' if time and time != '00:00' else ''}"]
 
 

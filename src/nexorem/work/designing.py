@@ -26,16 +26,16 @@ from nexorem.core.plan.tree import scans
 from nexorem.core.results import as_json
 from nexorem.store import models
 from nexorem.work.beside import beside
-from nexorem.work.describe import document, findings_of, found_in
+from nexorem.work.describe import analysis, document, findings_of
 from nexorem.work.shaping import link_edits
 from nexorem.work.workspace import Workspace
 
 
-def link_preview(star: Star, asked: Mapping[str, Any], name: str | None) -> dict[str, Any]:
+def link_preview(star: Star, request: Mapping[str, Any], name: str | None) -> dict[str, Any]:
     """What a link is or would be: the right way round, what the data prove of its keys, firm or loose and why. With `name` it takes the
     place of the link of that name; without, and without a word on its state, it is offered inactive where it would double a path."""
     others = tuple(k for k in star.model.links if name is None or k.name != name)
-    link = link_from_json(star.model, asked)
+    link = link_from_json(star.model, request)
     if link.from_table == link.to_table:
         link = replace(link, active=False)
     wrong = check_link_types(star.model, link)
@@ -44,12 +44,12 @@ def link_preview(star: Star, asked: Mapping[str, Any], name: str | None) -> dict
     if name is None:
         # A link that is new stands the way round that the data prove, whatever else was chosen for it by then.
         turned = proven(star, link)
-        link = replace(turned, cardinality=link.cardinality if "cardinality" in asked else turned.cardinality)
+        link = replace(turned, cardinality=link.cardinality if "cardinality" in request else turned.cardinality)
     bare = replace(star.model, links=others)
-    link = replace(link, name=str(asked.get("name") or free_name(bare, link)))
+    link = replace(link, name=str(request.get("name") or free_name(bare, link)))
     edited = star.with_model(replace(bare, links=(*others, link)))
     doubled = doubles(edited.model)
-    if "active" not in asked and doubled:
+    if "active" not in request and doubled:
         link = replace(link, active=False)
         edited = star.with_model(replace(bare, links=(*others, link)))
     facts = edited.facts(link)
@@ -89,42 +89,42 @@ def edited_star(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> S
 def trial(workspace: Workspace, model_id: int, edits: Sequence[Edit], probe: ProbeSpec | None, budget: Budget) -> dict[str, Any]:
     """What edits of links would do: to who filters whom, to paths, findings, and the numbers of a probe; and what forbids them."""
     _, star = workspace.star(model_id)
-    told: dict[str, Any] = {"errors": [], "doubles": [], "yields": [], "comparison": None}
+    answer_of: dict[str, Any] = {"errors": [], "doubles": [], "yields": [], "comparison": None}
     try:
         model = edited_model(star.model, edits)
         then = workspace.edited(model_id, model)
     except Refused as refused:
-        return told | {"errors": [d.as_json() for d in refused.diagnostics]}
+        return answer_of | {"errors": [d.as_json() for d in refused.diagnostics]}
     wrong = check_model(then, star)
     if wrong:
         mine = [str(e.get("set", {}).get("name") or e.get("name") or e["link"].get("name", "")) for e in edits]
-        return told | {
+        return answer_of | {
             "errors": [d.as_json() for d in wrong],
             "doubles": [drawn(d) for d in doubles(model)],
             "yields": yielding(model, mine),
         }
-    return told | {"comparison": compared(star, then, probe, budget)}
+    return answer_of | {"comparison": compared(star, then, probe, budget)}
 
 
 def compared(now: Star, then: Star, probe: ProbeSpec | None, budget: Budget) -> dict[str, Any]:
     """Two states of a model: who filters whom, findings, and the same probe under each (None where one of them cannot answer it, and then
     why)."""
-    told: dict[str, Any] = {
+    answer_of: dict[str, Any] = {
         **as_json(reach_change(now, then)),
         **as_json(findings_change(findings_of(now), findings_of(then))),
         "grid": None,
         "grid_error": "",
     }
     if not probe or not probe.measures:
-        return told
+        return answer_of
     answers = []
     for star, words in ((now, "As it is, the probe cannot be answered"), (then, "Afterwards the probe could not be answered")):
         try:
             answers.append(answer(star, read_probe(star, probe), budget))
         except Refused as refused:
             first = refused.diagnostics[0].message
-            return told | {"grid_error": f"{words}: {first}"}
-    return told | {"grid": beside(answers[0], answers[1], budget)}
+            return answer_of | {"grid_error": f"{words}: {first}"}
+    return answer_of | {"grid": beside(answers[0], answers[1], budget)}
 
 
 def variant(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> dict[str, Any]:
@@ -132,7 +132,7 @@ def variant(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> dict[
     stored, now = workspace.star(model_id)
     star = checked_star(edited_star(workspace, model_id, edits), now)
     shown = replace(stored, model=star.model)
-    return document(shown, star) | found_in(shown, star)
+    return document(shown, star) | analysis(shown, star)
 
 
 def edit_change(workspace: Workspace, model_id: int, number: int, probe: ProbeSpec | None, budget: Budget) -> dict[str, Any]:
@@ -148,10 +148,10 @@ def reach_answer(star: Star, table: str | None, measure: str | None) -> ReachOf:
     if measure is not None:
         bound = Binder(star).measure(measure)
         return measure_reach(star, measure, scans(bound))
-    found = star.model.table(str(table))
-    if found is None:
+    table_of_name = star.model.table(str(table))
+    if table_of_name is None:
         raise refuse("unknown_table", f"There is no table {table}.")
-    return reach_of(star, found.name)
+    return reach_of(star, table_of_name.name)
 
 
 def opening_answer(star: Star, source: str, target: str, measure: str | None) -> Opening:
@@ -167,19 +167,19 @@ def opening_answer(star: Star, source: str, target: str, measure: str | None) ->
 
 def shape_answer(star: Star, table: str, columns: Sequence[str]) -> dict[str, Any]:
     """Whether some columns tell the rows of a table apart, and the hierarchies that a table takes part in with what is wrong in them."""
-    found = star.model.table(table)
-    if found is None:
+    table_of_name = star.model.table(table)
+    if table_of_name is None:
         raise refuse("unknown_table", f"There is no table {table}.")
-    lost = [c for c in columns if c not in star.rows[found.name].columns]
+    lost = [c for c in columns if c not in star.rows[table_of_name.name].columns]
     if lost:
-        raise refuse("unknown_column", f"{found.name} has no column {lost[0]}.")
-    grain = grain_test(star, found.name, columns) if columns else None
+        raise refuse("unknown_column", f"{table_of_name.name} has no column {lost[0]}.")
+    grain = grain_test(star, table_of_name.name, columns) if columns else None
     hierarchies = []
     for item in star.model.hierarchies:
         try:
             tables = {star.model.find_column(x)[0] for x in item.levels}
         except Refused:
-            tables = {found.name}
-        if found.name in tables:
+            tables = {table_of_name.name}
+        if table_of_name.name in tables:
             hierarchies.append({"name": item.name, "levels": list(item.levels), "faults": hierarchy_faults(star, item)})
-    return {"table": found.name, "grain": grain, "hierarchies": hierarchies}
+    return {"table": table_of_name.name, "grain": grain, "hierarchies": hierarchies}

@@ -26,21 +26,21 @@ def formula_answer(
 ) -> dict[str, Any]:
     """What a formula means under the name it has or will have, in the model as it stands: its errors, or its type, value, reading, ledger
     and plan. `arriving` and `page` are the filters that an example cell has, in words, by the names of their columns."""
-    told: dict[str, Any] = {"errors": [], "dtype": None, "value": None, "scans": [], "tables": [], "tree": [], "plan": []}
-    told |= {"formula": formula, "reading": "", "ledger": []}
+    answer_of: dict[str, Any] = {"errors": [], "dtype": None, "value": None, "scans": [], "tables": [], "tree": [], "plan": []}
+    answer_of |= {"formula": formula, "reading": "", "ledger": []}
     try:
         bound = Binder(star, {name: formula}).measure(name)
         probe = read_probe(star, ProbeSpec(measures=(name,), define={name: formula}))
-        found = trace(star, probe, name, [], budget)
+        tracing = trace(star, probe, name, [], budget)
         filters, on_page = ({star.model.find_column(c): text for c, text in x.items()} for x in (arriving, page))
     except Refused as refused:
-        told["errors"] = [d.as_json() for d in refused.diagnostics]
-        return told
+        answer_of["errors"] = [d.as_json() for d in refused.diagnostics]
+        return answer_of
     reached = reached_by(star, bound)
     return {
-        **told,
+        **answer_of,
         "dtype": bound.dtype,
-        "value": found.value,
+        "value": tracing.value,
         "scans": [asdict(x) for x in reached.scans],
         "tables": list(reached.tables),
         "reading": Reader(star.model).sentence(bound),

@@ -33,21 +33,21 @@ from nexorem.work.workspace import Workspace
 KEPT_LOADS = 10
 
 
-def start_reading(workspace: Workspace, actor: Actor, model_id: int, asked: Mapping[str, Any]) -> Job:
+def start_reading(workspace: Workspace, actor: Actor, model_id: int, request: Mapping[str, Any]) -> Job:
     """Begins to read files, sources, or the sources of tables that are here already."""
     actor.must(Need.BRING)
     model = workspace.star(model_id)[0].model
-    items = [{"name": x["name"], "source": x["source"], "table": x.get("table")} for x in asked.get("items", [])]
-    for name in asked.get("tables", []):
+    items = [{"name": x["name"], "source": x["source"], "table": x.get("table")} for x in request.get("items", [])]
+    for name in request.get("tables", []):
         table = table_of(model, name)
         items.append({"name": table.name, "source": source_of(table), "table": table.name})
     names = {x["source"].get("connection") for x in items if x["source"].get("kind") == "database"}
     access = {}
     with workspace.engine.connect() as connection:
         for name in names:
-            password = (asked.get("passwords") or {}).get(name)
+            password = (request.get("passwords") or {}).get(name)
             access[name] = sources.access_of(connection, model_id, str(name), sources.secret_key(workspace.data), password)
-    sent = {"items": items, "discover": asked.get("files", []), "access": access, "files": workspace.files(model_id)}
+    sent = {"items": items, "discover": request.get("files", []), "access": access, "files": workspace.files(model_id)}
     return workspace.jobs.start(model_id, sent)
 
 
@@ -147,16 +147,16 @@ def _tidy(workspace: Workspace, model_id: int, names: Sequence[str]) -> None:
 def _links_along(workspace: Workspace, model_id: int, job: Job, places: Mapping[int, str], model: Model) -> list[Edit]:
     """Links that a package says there are between the tables that are taken. What a database declares is suggested, for its author to look
     at."""
-    found: list[dict[str, Any]] = []
+    links: list[dict[str, Any]] = []
     packages: dict[str, dict[str, str]] = {}
     for place, name in places.items():
         source = job.items[place].source
         if source.get("kind") == "resource":
             packages.setdefault(str(source["file"]), {})[str(source["resource"])] = name
     for file, names in packages.items():
-        found += package_links(workspace.files(model_id) / file, names)
-    known = {k.ends_text for k in model.links}
-    return [{"kind": "add_link", "link": link} for link in found if f"{link['from']} = {link['to']}" not in known]
+        links += package_links(workspace.files(model_id) / file, names)
+    ends = {k.ends_text for k in model.links}
+    return [{"kind": "add_link", "link": link} for link in links if f"{link['from']} = {link['to']}" not in ends]
 
 
 def comparison(
@@ -195,17 +195,17 @@ def compared(
         after = workspace.make(changed, None, extra)[0]
     except Refused as error:
         refused = error
-    told: dict[str, Any] = {"tables": tables, "breaks": broken_by(star, after, changed, refused)}
-    told |= {"loosens": [], "links": [], "measures": [], "probes": []}
+    answer_of: dict[str, Any] = {"tables": tables, "breaks": broken_by(star, after, changed, refused)}
+    answer_of |= {"loosens": [], "links": [], "measures": [], "probes": []}
     if after is not None:
         budget = workspace.budget()
-        told["links"] = links_changed(star, after, list(extra))
-        told["loosens"] = loosened_by(star, after)
+        answer_of["links"] = links_changed(star, after, list(extra))
+        answer_of["loosens"] = loosened_by(star, after)
         try:
-            told["measures"] = measures_changed(star, after, budget)
-            told["probes"] = probes_changed(star, after, budget)
+            answer_of["measures"] = measures_changed(star, after, budget)
+            answer_of["probes"] = probes_changed(star, after, budget)
         except Refused as error:
-            told["breaks"] += [d.as_json() for d in error.diagnostics]
+            answer_of["breaks"] += [d.as_json() for d in error.diagnostics]
     for item in tables:
         kept = changed.table(item["table"])
         if kept is not None and after is not None:
@@ -217,8 +217,8 @@ def compared(
             columns, rows = ", ".join(item["key"]["key"]), counted(item["key"]["broken"][1], "row")
             said = f"The key of {item['table']}, {columns}, is repeated or empty in {rows}."
             wrong = Diagnostic("broken_key", said, place=item["table"], hint="Remove the repeats in a step, or choose another key.")
-            told["breaks"].append(wrong.as_json())
-    return told
+            answer_of["breaks"].append(wrong.as_json())
+    return answer_of
 
 
 def history(workspace: Workspace, model_id: int, table: str | None = None) -> list[dict[str, Any]]:
@@ -226,21 +226,21 @@ def history(workspace: Workspace, model_id: int, table: str | None = None) -> li
     model = workspace.star(model_id)[0].model
     live = {t.load for t in model.tables}
     with workspace.engine.connect() as connection:
-        found = rows.loads_of(connection, model_id, None if table is None else earlier_names(model, "table", table))
-    found = [{**x, "table": present_name(model, "table", x["table"])} for x in found]
-    return [{**x, "live": x["id"] in live, "source": source_words(x["source"]) if x["source"] else "the package"} for x in found]
+        loads = rows.loads_of(connection, model_id, None if table is None else earlier_names(model, "table", table))
+    loads = [{**x, "table": present_name(model, "table", x["table"])} for x in loads]
+    return [{**x, "live": x["id"] in live, "source": source_words(x["source"]) if x["source"] else "the package"} for x in loads]
 
 
 def go_to(workspace: Workspace, actor: Actor, model_id: int, load_id: int, base: int, mends: Sequence[Edit] = ()) -> None:
     """Puts a load in force: one before, or one that was held."""
     actor.must(Need.BRING)
-    found = next((x for x in history(workspace, model_id) if x["id"] == load_id), None)
-    if found is None:
+    load = next((x for x in history(workspace, model_id) if x["id"] == load_id), None)
+    if load is None:
         raise refuse("unknown_load", f"There is no load number {load_id} any more.", "Load the table again.")
     stored, _ = workspace.star(model_id)
-    table = table_of(stored.model, found["table"])
+    table = table_of(stored.model, load["table"])
     edit = {"kind": "change_table", "name": table.name, "set": {"load": load_id}}
-    title = f"go to the load of {found['loaded_at'][:16].replace('T', ' ')} of {table.name}"
+    title = f"go to the load of {load['loaded_at'][:16].replace('T', ' ')} of {table.name}"
     change = completed(
         workspace, stored.model, {"kind": "load_tables", "edits": [edit], "title": title, "mends": list(mends)}, model_id=model_id
     )
@@ -251,20 +251,20 @@ def go_to(workspace: Workspace, actor: Actor, model_id: int, load_id: int, base:
 
 def compare_load(workspace: Workspace, model_id: int, load_id: int) -> dict[str, Any]:
     """What putting a load in force would change."""
-    found = next((x for x in history(workspace, model_id) if x["id"] == load_id), None)
-    if found is None:
+    load = next((x for x in history(workspace, model_id) if x["id"] == load_id), None)
+    if load is None:
         raise refuse("unknown_load", f"There is no load number {load_id} any more.", "Load the table again.")
     with workspace.engine.connect() as connection:
         frame = rows.read_load(connection, load_id)
-    origin = dict(table_of(workspace.star(model_id)[0].model, found["table"]).origin)
-    return compared(workspace, model_id, {found["table"]: frame}, {found["table"]: origin}, [])
+    origin = dict(table_of(workspace.star(model_id)[0].model, load["table"]).origin)
+    return compared(workspace, model_id, {load["table"]: frame}, {load["table"]: origin}, [])
 
 
 def drop_held(workspace: Workspace, actor: Actor, model_id: int, load_id: int) -> None:
     """Forgets a load that was held."""
     actor.must(Need.BRING)
-    found = next((x for x in history(workspace, model_id) if x["id"] == load_id and x["state"] == "held"), None)
-    if found is None:
+    load = next((x for x in history(workspace, model_id) if x["id"] == load_id and x["state"] == "held"), None)
+    if load is None:
         raise refuse("unknown_load", "This load is not held any more.")
     with workspace.engine.begin() as connection:
         rows.drop_load(connection, load_id)

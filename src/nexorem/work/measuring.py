@@ -58,10 +58,10 @@ def renamed_and_changed(star: Star, name: str, to: str, more: Mapping[str, Any])
 
 
 def _measure(star: Star, name: str) -> Measure:
-    found = star.model.measure(name)
-    if found is None:
+    measure = star.model.measure(name)
+    if measure is None:
         raise refuse("unknown_measure", f"There is no measure {name} any more.", near_hint(name, [m.name for m in star.model.measures]))
-    return found
+    return measure
 
 
 def promoting(star: Star, name: str) -> list[Edit]:
@@ -87,28 +87,28 @@ def promotion(star: Star, name: str) -> dict[str, Any]:
     """What making a trial official would change, and what forbids it."""
     trial = _measure(star, name)
     official = star.model.measure(trial.variant_of) if trial.variant_of else None
-    told: dict[str, Any] = {"trial": trial.name, "official": official.name if official else None, "difference": [], "errors": []}
+    answer_of: dict[str, Any] = {"trial": trial.name, "official": official.name if official else None, "difference": [], "errors": []}
     if official:
-        told["difference"] = difference(official.formula, trial.formula)
+        answer_of["difference"] = difference(official.formula, trial.formula)
     try:
         promoting(star, name)
     except Refused as refused:
-        told["errors"] = [d.as_json() for d in refused.diagnostics]
-    return told
+        answer_of["errors"] = [d.as_json() for d in refused.diagnostics]
+    return answer_of
 
 
 def difference(before: str, after: str) -> list[dict[str, str]]:
     """Two formulas word by word: pieces that are the `same`, `gone` or `new`, in order (after J. W. Hunt and M. D. McIlroy's matching of
     subsequences, as the standard library has it)."""
     old, new = (re.findall(r"\w+|\s+|[^\w\s]", text) for text in (before, after))
-    told: list[dict[str, str]] = []
+    differences: list[dict[str, str]] = []
     for kind, a, b, c, d in difflib.SequenceMatcher(None, old, new, autojunk=False).get_opcodes():
         if kind == "equal":
-            told.append({"kind": "same", "text": "".join(old[a:b])})
+            differences.append({"kind": "same", "text": "".join(old[a:b])})
             continue
-        told += [{"kind": "gone", "text": "".join(old[a:b])}] if b > a else []
-        told += [{"kind": "new", "text": "".join(new[c:d])}] if d > c else []
-    return told
+        differences += [{"kind": "gone", "text": "".join(old[a:b])}] if b > a else []
+        differences += [{"kind": "new", "text": "".join(new[c:d])}] if d > c else []
+    return differences
 
 
 def preview(star: Star, text: str) -> list[dict[str, Any]]:
@@ -129,18 +129,18 @@ def _previewed(star: Star, binder: Binder, item: Written) -> dict[str, Any]:
         for part in PARTS
         if getattr(merged, part) != (getattr(old, part) if old else Measure(new.name, "").__getattribute__(part))
     ]
-    told: dict[str, Any] = {"name": new.name, "line": item.line, "state": "changed" if old else "new", "changes": changes, "errors": []}
+    preview: dict[str, Any] = {"name": new.name, "line": item.line, "state": "changed" if old else "new", "changes": changes, "errors": []}
     if old and not changes:
-        told["state"] = "same"
-    told["difference"] = difference(old.formula, new.formula) if old and old.formula != new.formula else []
+        preview["state"] = "same"
+    preview["difference"] = difference(old.formula, new.formula) if old and old.formula != new.formula else []
     clash = _clash(star, item, old)
     if clash:
-        told |= {"state": "clash", "errors": [clash.as_json()]}
+        preview |= {"state": "clash", "errors": [clash.as_json()]}
     try:
         binder.measure(new.name)
     except Refused as refused:
-        told["errors"] += [d.as_json() for d in refused.diagnostics]
-    return told
+        preview["errors"] += [d.as_json() for d in refused.diagnostics]
+    return preview
 
 
 def _clash(star: Star, item: Written, old: Measure | None) -> Diagnostic | None:

@@ -26,17 +26,17 @@ def completed_rename(workspace: Workspace, model_id: int, star: Star, change: Ed
 def renaming(workspace: Workspace, model_id: int, star: Star, kind: str, name: str, to: str) -> tuple[Edit, Renaming, Model]:
     """The edit that renames a thing everywhere; refuses where a measure that could be computed before could not be afterwards."""
     stored, _ = workspace.star(model_id)
-    asked = read_renaming(star.model, kind, name, to)
-    after = renamed(star.with_model(_shaped(stored.model, star.model)), asked, lambda t, c: steps_renamed(star.model, t, c))
+    read = read_renaming(star.model, kind, name, to)
+    after = renamed(star.with_model(_shaped(stored.model, star.model)), read, lambda t, c: steps_renamed(star.model, t, c))
     edits = edits_between(_shaped(stored.model, star.model), after)
-    title = f"rename {kind} {f'{asked.table}.' if asked.table else ''}{asked.old} to {asked.new}"
+    title = f"rename {kind} {f'{read.table}.' if read.table else ''}{read.old} to {read.new}"
     if not edits:
-        raise refuse("same_name", f"It is called {asked.new} already.", "Write another name.", asked.new)
+        raise refuse("same_name", f"It is called {read.new} already.", "Write another name.", read.new)
     lost = broken(workspace.edited(model_id, after)) - broken(star)
     if lost:
-        message = f"Under the name {asked.new}, {sorted(lost)[0]} could not be computed any more."
-        raise refuse("name_in_use", message, "Choose another name, or rename what has it there.", asked.new)
-    return {"kind": "together", "title": title, "edits": edits}, asked, after
+        message = f"Under the name {read.new}, {sorted(lost)[0]} could not be computed any more."
+        raise refuse("name_in_use", message, "Choose another name, or rename what has it there.", read.new)
+    return {"kind": "together", "title": title, "edits": edits}, read, after
 
 
 def _shaped(stored: Model, model: Model) -> Model:
@@ -46,23 +46,23 @@ def _shaped(stored: Model, model: Model) -> Model:
 
 def broken(star: Star) -> set[str]:
     """The measures that cannot be computed."""
-    binder, found = Binder(star), set[str]()
+    binder, names = Binder(star), set[str]()
     for measure in star.model.measures:
         try:
             binder.measure(measure.name)
         except Refused:
-            found.add(measure.name)
-    return found
+            names.add(measure.name)
+    return names
 
 
 def rename_preview(workspace: Workspace, model_id: int, star: Star, kind: str, name: str, to: str) -> dict[str, Any]:
     """What would be written anew: each thing, and the text of it before and after where it is a formula."""
-    edit, asked, after = renaming(workspace, model_id, star, kind, name, to)
-    touched = [x for e in edit["edits"] for x in _told(star.model, after, e)]
-    return {"name": f"{asked.table}.{asked.old}" if asked.table else asked.old, "to": asked.new, "touched": touched}
+    edit, read, after = renaming(workspace, model_id, star, kind, name, to)
+    touched = [x for e in edit["edits"] for x in _renamed_parts(star.model, after, e)]
+    return {"name": f"{read.table}.{read.old}" if read.table else read.old, "to": read.new, "touched": touched}
 
 
-def _told(before: Model, after: Model, edit: Edit) -> list[dict[str, str]]:
+def _renamed_parts(before: Model, after: Model, edit: Edit) -> list[dict[str, str]]:
     """One edit of a renaming in words: what it is about, and what is written there."""
     verb, _, what = edit["kind"].partition("_")
     if what == "table":
@@ -83,11 +83,11 @@ def _told(before: Model, after: Model, edit: Edit) -> list[dict[str, str]]:
 def _of_table(before: Model, after: Model, edit: Edit) -> list[dict[str, str]]:
     place = [t.name for t in before.tables].index(edit["name"])
     old, new = before.tables[place], after.tables[place]
-    told = [{"kind": "table", "owner": old.name, "before": old.name, "after": new.name}] if old.name != new.name else []
-    told += [{"kind": "table", "owner": old.name, "before": old.formula, "after": new.formula}] if old.formula != new.formula else []
+    changes = [{"kind": "table", "owner": old.name, "before": old.name, "after": new.name}] if old.name != new.name else []
+    changes += [{"kind": "table", "owner": old.name, "before": old.formula, "after": new.formula}] if old.formula != new.formula else []
     for a, b in zip(old.columns, new.columns, strict=True):
         if a.name != b.name:
-            told.append(
+            changes.append(
                 {
                     "kind": "column",
                     "owner": old.name,
@@ -96,7 +96,7 @@ def _of_table(before: Model, after: Model, edit: Edit) -> list[dict[str, str]]:
                 }
             )
         if a.formula != b.formula:
-            told.append({"kind": "column", "owner": f"{old.name}.{a.name}", "before": a.formula, "after": b.formula})
+            changes.append({"kind": "column", "owner": f"{old.name}.{a.name}", "before": a.formula, "after": b.formula})
     if old.steps != new.steps:
-        told.append({"kind": "steps", "owner": old.name, "before": "", "after": ""})
-    return told
+        changes.append({"kind": "steps", "owner": old.name, "before": "", "after": ""})
+    return changes

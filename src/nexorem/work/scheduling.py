@@ -50,7 +50,7 @@ def run_due(workspace: Workspace, now: dt.datetime) -> int:
             log.exception("a scheduled load failed")
             words = "failed: an error of the server's own"
         with workspace.engine.begin() as connection:
-            sources.told_result(connection, model_id, table, words)
+            sources.keep_result(connection, model_id, table, words)
     return len(due)
 
 
@@ -79,8 +79,8 @@ def _settle(workspace: Workspace, model_id: int, job: Job) -> str:
     if not changed:
         return "nothing has changed"
     chosen = [{"place": place, "table": item.table} for place, item in changed]
-    told = loading.comparison(workspace, model_id, job, chosen)
-    if not told["breaks"]:
+    comparison = loading.comparison(workspace, model_id, job, chosen)
+    if not comparison["breaks"]:
         loading.take(workspace, SCHEDULE, model_id, job, chosen, workspace.star(model_id)[0].version)
         return f"loaded {counted(sum(item.size for _, item in changed), 'row')}"
     with workspace.engine.begin() as connection:
@@ -89,9 +89,9 @@ def _settle(workspace: Workspace, model_id: int, job: Job) -> str:
             if old["state"] == "held" and present_name(model, "table", old["table"]) in {item.table for _, item in changed}:
                 rows.drop_load(connection, old["id"])
         for place, item in changed:
-            more = {"source": item.source, "report": {**loading.short_report(item.report or {}), "breaks": told["breaks"]}}
+            more = {"source": item.source, "report": {**loading.short_report(item.report or {}), "breaks": comparison["breaks"]}}
             rows.save_load(connection, model_id, str(item.table), job.frame(place), author=SCHEDULE.name, state="held", **more)
-    return f"held: {told['breaks'][0]['message']}"
+    return f"held: {comparison['breaks'][0]['message']}"
 
 
 class Clock:

@@ -23,9 +23,9 @@ from nexorem.gather.compare import broken_by
 from nexorem.gather.frame import Frame
 from nexorem.gather.lineage import touched_by
 from nexorem.gather.mismatch import compare
-from nexorem.gather.roles import asked_role
+from nexorem.gather.roles import requested_role
 from nexorem.gather.shape import Shaper, with_columns
-from nexorem.gather.steps.replay import told
+from nexorem.gather.steps.replay import outcome_json
 from nexorem.package.edit_forms import check_edit
 from nexorem.work.workspace import Workspace
 
@@ -49,10 +49,10 @@ ASKED = (
 def table_of(model: Model, name: Any) -> Table:
     """A table by its name; refuses with near names, and what is no name."""
     name = str(name)
-    found = model.table(name)
-    if found is None:
+    table = model.table(name)
+    if table is None:
         raise refuse("unknown_table", f"There is no table {name}.", near_hint(name, [t.name for t in model.tables]))
-    return found
+    return table
 
 
 def completed(
@@ -62,7 +62,7 @@ def completed(
     made by formulas where the model's number is given."""
     if change.get("kind") not in (*ASKED, "load_tables"):
         return change
-    first, words = asked(model, change)
+    first, words = requested_edits(model, change)
     first = [*first, *change.get("mends", [])]
     more = [] if change["kind"] == "change_links" else settled(workspace, model, first, extra)
     if model_id is not None and not extra and change["kind"] != "change_links":
@@ -98,17 +98,17 @@ def from_outside(change: Edit) -> Edit:
     return change
 
 
-def asked(model: Model, change: Edit) -> tuple[list[Edit], str]:
+def requested_edits(model: Model, change: Edit) -> tuple[list[Edit], str]:
     """The edits that a person's edit stands for, and its title; refuses one that is incomplete."""
     try:
         if not all(is_mend(x) for x in change.get("mends", [])):
             raise TypeError("a mend changes or removes a link, or changes the steps or the key of a table")
-        return _asked(model, change)
+        return _requested(model, change)
     except (KeyError, TypeError, AttributeError, ValueError) as error:
         raise refuse("bad_edit", f"The edit {change['kind']} is incomplete: {error}.") from None
 
 
-def _asked(model: Model, change: Edit) -> tuple[list[Edit], str]:
+def _requested(model: Model, change: Edit) -> tuple[list[Edit], str]:
     kind = change["kind"]
     if kind == "make_table":
         return [
@@ -121,7 +121,7 @@ def _asked(model: Model, change: Edit) -> tuple[list[Edit], str]:
         return list(change["edits"]), str(change["title"])
     table = table_of(model, change["name"])
     if kind == "make_role":
-        return asked_role(model, table, change)
+        return requested_role(model, table, change)
     if kind == "shape_table":
         edit = {"kind": "change_table", "name": table.name, "set": {"steps": list(change["steps"])}}
         return [edit], str(change.get("title") or f"shape {table.name}")
@@ -208,7 +208,7 @@ def settled(workspace: Workspace, model: Model, edits: Sequence[Edit], extra: Ma
     """The edits that bring every table's columns in line with its rows, once these edits are made."""
     after = plainly(model, edits)
     shaper = workspace.shaper(after, extra)
-    found: list[Edit] = []
+    settled_edits: list[Edit] = []
     for table in (t for t in after.tables if not t.formula):
         fresh = with_columns(table, shaper.frame(table.name))
         if fresh != table:
@@ -216,8 +216,8 @@ def settled(workspace: Workspace, model: Model, edits: Sequence[Edit], extra: Ma
             changed = {k: now.get(k) for k in ("columns", "key", "calendar") if now.get(k) != then.get(k)}
             if "key" in changed:
                 changed["key"] = changed["key"] or []
-            found.append({"kind": "change_table", "name": table.name, "set": changed})
-    return found
+            settled_edits.append({"kind": "change_table", "name": table.name, "set": changed})
+    return settled_edits
 
 
 def formula_columns(workspace: Workspace, model_id: int, after: Model) -> list[Edit]:
@@ -272,7 +272,7 @@ def _gone(workspace: Workspace, model: Model, table: Table, change: Edit) -> lis
     if change["kind"] == "drop_column":
         return [str(change.get("column"))]
     try:
-        first, _ = asked(model, change)
+        first, _ = requested_edits(model, change)
         after = plainly(model, first)
         fresh = with_columns(table_of(after, table.name), workspace.shaper(after).frame(table.name))
     except Refused:
@@ -292,7 +292,7 @@ def preview(
     first = {"rows": raw.size, "columns": [{"name": c, "dtype": t} for c, t in raw.types().items()]}
     return {
         "start": first,
-        "steps": [told(o) for o in outcomes],
+        "steps": [outcome_json(o) for o in outcomes],
         "size": frame.size,
         "columns": [{"name": c, "dtype": t} for c, t in frame.types().items()],
         "rows": frame.listed(rows),
@@ -335,13 +335,13 @@ def computed_rows(star: Star, table: str | None, column: str, formula: str, budg
     """The rows that a formula would make: of a table, or of a column beside the first columns of its table. Nothing is kept."""
     binder = Binder(star, limits=budget.limits)
     if table is None:
-        found = evaluated(star, binder.computed_table("", formula), budget)
-        vectors = {c.name: found.column(i) for i, c in enumerate(found.shape.columns)}
-        frame = Frame(len(found), {n: widen(v, "text") if v.dtype == "null" else v for n, v in vectors.items()})
+        computed = evaluated(star, binder.computed_table("", formula), budget)
+        vectors = {c.name: computed.column(i) for i, c in enumerate(computed.shape.columns)}
+        frame = Frame(len(computed), {n: widen(v, "text") if v.dtype == "null" else v for n, v in vectors.items()})
     else:
         home = table_of(star.model, table)
-        found = evaluated(star, binder.computed_column(home.name, column, formula), budget)
-        value = found.column(len(found.shape.columns) - 1)
+        computed = evaluated(star, binder.computed_column(home.name, column, formula), budget)
+        value = computed.column(len(computed.shape.columns) - 1)
         beside = [c for c in home.columns if c.name.lower() != column.lower()][:3]
         columns = {c.name: star.column(home.name, c.name).rows() for c in beside}
         frame = Frame(star.size(home.name), {**columns, column: widen(value, "text") if value.dtype == "null" else value})

@@ -61,11 +61,11 @@ class Workspace:
         """A model as it stands, with its rows."""
         version = models.version_of(self.engine, model_id)
         with self._locks[model_id]:
-            found = self._stars.get(model_id)
-            if found and found[0].version == version:
-                return found[0], found[1]
+            kept = self._stars.get(model_id)
+            if kept and kept[0].version == version:
+                return kept[0], kept[1]
             stored = models.load(self.engine, model_id)
-            star, signatures = self.make(stored.model, found[1:] if found else None)
+            star, signatures = self.make(stored.model, kept[1:] if kept else None)
             self._stars[model_id] = stored, star, signatures
             return stored, star
 
@@ -76,12 +76,12 @@ class Workspace:
         if table.load is None:
             raise refuse("no_rows", f"{table.name} has no rows: nothing was loaded.", "Gather its source again.", table.name)
         key = f"load {table.load}"
-        found = self.frames.get(key)
-        if found is None:
+        frame = self.frames.get(key)
+        if frame is None:
             with self.engine.connect() as connection:
-                found = read_load(connection, table.load)
-            self.frames.put(key, found)
-        return found
+                frame = read_load(connection, table.load)
+            self.frames.put(key, frame)
+        return frame
 
     def shaper(self, model: Model, extra: Mapping[str, Frame] | None = None) -> Shaper:
         """What shapes a model's tables; `extra` are rows that are not in the store yet."""
@@ -120,8 +120,8 @@ class Workspace:
     def _edited(self, model_id: int, model: Model) -> tuple[Star, Signatures]:
         stored, star = self.star(model_id)
         with self._locks[model_id]:
-            found = self._stars.get(model_id)
-            old = found[1:] if found and found[0].version == stored.version else None
+            kept = self._stars.get(model_id)
+            old = kept[1:] if kept and kept[0].version == stored.version else None
         return self.make(model, old or (star, {}))
 
     def edit(self, actor: Actor, model_id: int, change: dict[str, Any], base: int) -> models.Stored:
@@ -135,8 +135,8 @@ class Workspace:
         bare = {t.name for t in stored.model.tables if t.formula and not t.columns}
         if not bare:
             return stored.model
-        known = {t.name: t for t in self.star(stored.id)[1].model.tables}
-        tables = (replace(t, columns=known[t.name].columns) if t.name in bare else t for t in stored.model.tables)
+        in_memory = {t.name: t for t in self.star(stored.id)[1].model.tables}
+        tables = (replace(t, columns=in_memory[t.name].columns) if t.name in bare else t for t in stored.model.tables)
         return replace(stored.model, tables=tuple(tables))
 
     def step(self, actor: Actor, model_id: int, direction: str, expected: int) -> models.Stored:
@@ -163,9 +163,9 @@ class Workspace:
     def gather(self, actor: Actor, files: Sequence[Path], recipe: Path, only_if_new: bool = False) -> int:
         """Stores the model that a recipe makes of files, with the files, so that they can be loaded again and their steps changed."""
         actor.must(Need.KEEP)
-        found = gather(files, load_recipe(recipe))
+        gathered = gather(files, load_recipe(recipe))
         model_id = models.create(
-            self.engine, found.star, only_if_new, found.raw, "a steps file", {n: r.report for n, r in found.readings.items()}
+            self.engine, gathered.star, only_if_new, gathered.raw, "a steps file", {n: r.report for n, r in gathered.readings.items()}
         )
         for path in files:
             shutil.copyfile(path, self.files(model_id) / path.name)
@@ -207,8 +207,8 @@ class _Check:
         """Takes the star that was checked as that of what was stored, unless the store gives a part back in another form."""
         if self._made and self._model == stored.model:
             with self.workspace._locks[self.model_id]:
-                known = self.workspace._stars.get(self.model_id)
-                if known is None or known[0].version < stored.version:
+                kept = self.workspace._stars.get(self.model_id)
+                if kept is None or kept[0].version < stored.version:
                     self.workspace._stars[self.model_id] = stored, *self._made
         return stored
 
@@ -218,8 +218,8 @@ def settled(model: Model, before: Model) -> Model:
     changed: dict[str, Any] = {}
     for name in ("tables", "links", "measures"):
         now, then = getattr(model, name), getattr(before, name)
-        known = {repr(x): x for x in then}  # 1, 1.0 and true are equal, and three things in a step
-        parts = tuple(known.get(repr(x), x) for x in now)
+        originals = {repr(x): x for x in then}  # 1, 1.0 and true are equal, and three things in a step
+        parts = tuple(originals.get(repr(x), x) for x in now)
         changed[name] = then if len(parts) == len(then) and all(map(operator.is_, parts, then)) else parts
     return replace(model, **changed)
 

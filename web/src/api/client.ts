@@ -6,7 +6,7 @@ type S = components['schemas'];
 /** A model with what is found in it; the server tells the two apart. */
 export type ModelDocument = S['WholeModel'];
 export type StoredModel = S['ModelDocument'];
-export type Told = S['Told'];
+export type Analysis = S['Analysis'];
 export type TableInfo = S['TableInfo'];
 export type LinkInfo = S['LinkInfo'];
 export type MeasureInfo = S['MeasureInfo'];
@@ -26,8 +26,8 @@ export type LedgerLine = S['LedgerLine'];
 export type Coordinate = { column: string; member: Member };
 export type Member = S['Member'];
 export type TraceNode = S['TraceNode'];
-export type EditTold = S['TracedEdit'];
-export type RowsTold = S['TracedRows'];
+export type TracedEdit = S['TracedEdit'];
+export type TracedRows = S['TracedRows'];
 export type Into = S['Into'];
 export type Allowed = S['Allowed'];
 export type FormulaAnswer = S['FormulaAnswer'];
@@ -52,7 +52,7 @@ export type ReadColumn = S['ReadColumn'];
 export type ReadsInfo = S['ReadsInfo'];
 export type Comparison = S['Comparison'];
 export type LoadInfo = S['LoadInfo'];
-export type StepTold = S['StepTold'];
+export type StepOutcome = S['StepOutcome'];
 export type ShapeColumn = S['ShapeColumn'];
 export type Mismatch = S['Mismatch'];
 export type NearMatch = S['NearMatch'];
@@ -142,15 +142,15 @@ interface Answered<T> {
 /** The data of an answer, or its problem thrown. */
 export function unwrap<T>(answer: Answered<T>): T {
   if (answer.data !== undefined) return answer.data;
-  const known = answer.error as Partial<Problem> | undefined;
+  const reported = answer.error as Partial<Problem> | undefined;
   throw new Refusal({
-    type: known?.type ?? 'urn:nexorem:network',
-    title: known?.title ?? 'No answer',
+    type: reported?.type ?? 'urn:nexorem:network',
+    title: reported?.title ?? 'No answer',
     status: answer.response.status,
-    detail: known?.detail ?? 'The server did not answer.',
-    errors: known?.errors ?? [],
-    changes: known?.changes ?? [],
-    version: known?.version ?? null,
+    detail: reported?.detail ?? 'The server did not answer.',
+    errors: reported?.errors ?? [],
+    changes: reported?.changes ?? [],
+    version: reported?.version ?? null,
   });
 }
 

@@ -74,6 +74,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/analysis": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is found in a model as a whole: asked for apart, for an edit need not wait for it. */
+        get: operations["get_analysis"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/comparisons": {
         parameters: {
             query?: never;
@@ -803,7 +820,7 @@ export interface paths {
             cookie?: never;
         };
         /** Where a thing comes from, and everything built on it. */
-        get: operations["told_story"];
+        get: operations["story_of"];
         put?: never;
         post?: never;
         delete?: never;
@@ -908,23 +925,6 @@ export interface paths {
         put?: never;
         /** The profiles of the columns after a step. */
         post: operations["step_profiles"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/models/{model_id}/told": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What is found in a model as a whole: asked for apart, for an edit need not wait for it. */
-        get: operations["get_told"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1093,6 +1093,19 @@ export interface components {
             unmatched: boolean;
             /** Values */
             values: (boolean | number | string | null)[];
+        };
+        /**
+         * Analysis
+         * @description What is found in a version of a model as a whole.
+         */
+        Analysis: {
+            /** Currents */
+            currents: components["schemas"]["Current"][];
+            /** Findings */
+            findings: components["schemas"]["RankedFinding"][];
+            matrix: components["schemas"]["Matrix"];
+            /** Version */
+            version: number;
         };
         /**
          * Arithmetic
@@ -3589,7 +3602,7 @@ export interface components {
             size: number;
             start: components["schemas"]["ShapeStart"];
             /** Steps */
-            steps: components["schemas"]["StepTold"][];
+            steps: components["schemas"]["StepOutcome"][];
         };
         /** ShapeColumn */
         ShapeColumn: {
@@ -3751,6 +3764,29 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** StepOutcome */
+        StepOutcome: {
+            /** Columns After */
+            columns_after: number;
+            /** Columns Before */
+            columns_before: number;
+            /** Errors */
+            errors: components["schemas"]["ErrorItem"][];
+            /** Milliseconds */
+            milliseconds: number;
+            /** Rows After */
+            rows_after: number;
+            /** Rows Before */
+            rows_before: number;
+            sample: components["schemas"]["StepSample"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "done" | "off" | "wrong" | "waits";
+            /** Words */
+            words: string;
+        };
         /**
          * StepRequest
          * @description Undo or redo of the edit with this number.
@@ -3773,29 +3809,6 @@ export interface components {
             rows: number[];
             /** What */
             what: string;
-        };
-        /** StepTold */
-        StepTold: {
-            /** Columns After */
-            columns_after: number;
-            /** Columns Before */
-            columns_before: number;
-            /** Errors */
-            errors: components["schemas"]["ErrorItem"][];
-            /** Milliseconds */
-            milliseconds: number;
-            /** Rows After */
-            rows_after: number;
-            /** Rows Before */
-            rows_before: number;
-            sample: components["schemas"]["StepSample"] | null;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "done" | "off" | "wrong" | "waits";
-            /** Words */
-            words: string;
         };
         /**
          * Stop
@@ -3906,6 +3919,11 @@ export interface components {
         };
         /** TableInfo */
         TableInfo: {
+            /**
+             * Apparent Role
+             * @enum {string}
+             */
+            apparent_role: "fact" | "dimension" | "outrigger" | "bridge" | "calendar" | "disconnected";
             /** Calendar */
             calendar: string | null;
             /** Candidate Keys */
@@ -3916,11 +3934,6 @@ export interface components {
             description: string;
             /** Formula */
             formula: string;
-            /**
-             * Found Role
-             * @enum {string}
-             */
-            found_role: "fact" | "dimension" | "outrigger" | "bridge" | "calendar" | "disconnected";
             /** From Text */
             from_text: string;
             /** Grain */
@@ -4051,19 +4064,6 @@ export interface components {
             value: boolean | number | string | components["schemas"]["CellFailure"] | null;
             /** Within */
             within: components["schemas"]["Within"][];
-        };
-        /**
-         * Told
-         * @description What is found in a version of a model as a whole.
-         */
-        Told: {
-            /** Currents */
-            currents: components["schemas"]["Current"][];
-            /** Findings */
-            findings: components["schemas"]["RankedFinding"][];
-            matrix: components["schemas"]["Matrix"];
-            /** Version */
-            version: number;
         };
         /**
          * TopSpec
@@ -4849,6 +4849,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_analysis: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Analysis"];
                 };
             };
             /** @description Forbidden */
@@ -7824,7 +7882,7 @@ export interface operations {
             };
         };
     };
-    told_story: {
+    story_of: {
         parameters: {
             query: {
                 kind: "source" | "table" | "column" | "link" | "measure" | "probe" | "hierarchy" | "check";
@@ -8213,64 +8271,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShapeProfiles"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Content */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_told: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                model_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Told"];
                 };
             };
             /** @description Forbidden */

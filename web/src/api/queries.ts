@@ -2,7 +2,7 @@
 import { QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { create } from 'zustand';
-import { useShown } from '../app/shown';
+import { actions } from '../app/shown';
 import {
   client,
   problemOf,
@@ -14,7 +14,7 @@ import {
   type Pick,
   type Probe,
   type StoredModel,
-  type Told,
+  type Analysis,
 } from './client';
 
 export const queryClient = new QueryClient({
@@ -28,23 +28,23 @@ export function useModels() {
 const modelKey = (id: number) => ['model', id];
 
 /** What is found in a model as a whole: findings, the matrix, currents. */
-async function askTold(id: number): Promise<Told> {
-  return unwrap(await client.GET('/api/models/{model_id}/told', { params: { path: { model_id: id } } }));
+async function askAnalysis(id: number): Promise<Analysis> {
+  return unwrap(await client.GET('/api/models/{model_id}/analysis', { params: { path: { model_id: id } } }));
 }
 
-function whole(stored: StoredModel, told: Omit<Told, 'version'>): ModelDocument {
-  return { ...stored, findings: told.findings, matrix: told.matrix, currents: told.currents };
+function whole(stored: StoredModel, findings: Omit<Analysis, 'version'>): ModelDocument {
+  return { ...stored, findings: findings.findings, matrix: findings.matrix, currents: findings.currents };
 }
 
 async function askModel(id: number): Promise<ModelDocument> {
   const path = { model_id: id };
-  let [stored, told] = await Promise.all([client.GET('/api/models/{model_id}', { params: { path } }).then(unwrap), askTold(id)]);
+  let [stored, derived] = await Promise.all([client.GET('/api/models/{model_id}', { params: { path } }).then(unwrap), askAnalysis(id)]);
   // An edit may have come between the two.
-  while (told.version !== stored.version) {
+  while (derived.version !== stored.version) {
     stored = unwrap(await client.GET('/api/models/{model_id}', { params: { path } }));
-    if (told.version < stored.version) told = await askTold(id);
+    if (derived.version < stored.version) derived = await askAnalysis(id);
   }
-  return whole(stored, told);
+  return whole(stored, derived);
 }
 
 export function useModel(id: number) {
@@ -56,19 +56,19 @@ const namesOf = (model: StoredModel) => JSON.stringify([model.tables.map((t) => 
 
 /** Puts a model that an edit answered with in place of the known one, and what is found in it once that is told. */
 async function take(queries: QueryClient, stored: StoredModel): Promise<void> {
-  const known = queries.getQueryData<ModelDocument>(modelKey(stored.id));
-  if (known && known.version > stored.version) return;
-  if (known && namesOf(known) === namesOf(stored)) {
-    queries.setQueryData(modelKey(stored.id), whole(stored, known));
-    void takeTold(queries, stored);
-  } else await takeTold(queries, stored);
+  const cached = queries.getQueryData<ModelDocument>(modelKey(stored.id));
+  if (cached && cached.version > stored.version) return;
+  if (cached && namesOf(cached) === namesOf(stored)) {
+    queries.setQueryData(modelKey(stored.id), whole(stored, cached));
+    void takeAnalysis(queries, stored);
+  } else await takeAnalysis(queries, stored);
 }
 
-async function takeTold(queries: QueryClient, stored: StoredModel): Promise<void> {
-  const told = await askTold(stored.id);
+async function takeAnalysis(queries: QueryClient, stored: StoredModel): Promise<void> {
+  const derived = await askAnalysis(stored.id);
   const now = queries.getQueryData<ModelDocument>(modelKey(stored.id));
   if (now && now.version > stored.version) return;
-  if (told.version === stored.version) queries.setQueryData(modelKey(stored.id), whole(stored, told));
+  if (derived.version === stored.version) queries.setQueryData(modelKey(stored.id), whole(stored, derived));
   else await queries.invalidateQueries({ queryKey: modelKey(stored.id) });
 }
 
@@ -82,8 +82,8 @@ export function useFollow(id: number) {
       source = new EventSource(`/api/models/${id}/events`);
       source.addEventListener('version', (event) => {
         const { version } = JSON.parse((event as MessageEvent<string>).data) as { version: number };
-        const known = queries.getQueryData<ModelDocument>(modelKey(id));
-        if (known && known.version < version) void queries.invalidateQueries({ queryKey: modelKey(id) });
+        const cached = queries.getQueryData<ModelDocument>(modelKey(id));
+        if (cached && cached.version < version) void queries.invalidateQueries({ queryKey: modelKey(id) });
       });
     };
     const stop = () => {
@@ -109,7 +109,7 @@ export type Edit = { kind: string } & Record<string, unknown>;
 /** Edits, undo and redo. A refusal is shown by the frame; one over another's edit offers a choice. */
 export function useEdits(model: ModelDocument) {
   const queries = useQueryClient();
-  const say = useShown((s) => s.say);
+  const say = actions.say;
   const path = { model_id: model.id };
   const keep = (document: StoredModel) => take(queries, document);
   const edit = useMutation({
@@ -119,9 +119,9 @@ export function useEdits(model: ModelDocument) {
       await keep(document);
       say(null);
     },
-    onError: (error, asked) => {
+    onError: (error, variables) => {
       const problem = problemOf(error);
-      say({ problem, retry: problem.status === 409 ? asked.edit : null });
+      say({ problem, retry: problem.status === 409 ? variables.edit : null });
     },
   });
   const step = useMutation({
@@ -181,8 +181,8 @@ export function useGrid(model: ModelDocument, probe: Probe | null) {
 export const useConditions = create<Record<string, PageCondition>>(() => ({}));
 
 function hear(answered: PageCondition[]): void {
-  const known = useConditions.getState();
-  const fresh = answered.filter((c) => known[c.where]?.words !== c.words);
+  const conditions = useConditions.getState();
+  const fresh = answered.filter((c) => conditions[c.where]?.words !== c.words);
   if (fresh.length) useConditions.setState(Object.fromEntries(fresh.map((c) => [c.where, c])));
 }
 
@@ -221,14 +221,14 @@ export function useMends(
   at: { column: string; member: Member }[],
   mends: { measure: string; formula: string }[],
 ) {
-  const asked = mends.map(({ measure: name, formula }) => ({ measure: name, formula }));
+  const formulas = mends.map(({ measure: name, formula }) => ({ measure: name, formula }));
   return useQuery({
-    queryKey: ['mends', model.id, model.version, probe, measure, at, asked],
+    queryKey: ['mends', model.id, model.version, probe, measure, at, formulas],
     queryFn: async ({ signal }) =>
       unwrap(
         await client.POST('/api/models/{model_id}/mends', {
           params: { path: { model_id: model.id } },
-          body: { probe: { ...probe }, measure, at, mends: asked },
+          body: { probe: { ...probe }, measure, at, mends: formulas },
           signal,
         }),
       ).values,

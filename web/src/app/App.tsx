@@ -14,7 +14,8 @@ import { Find } from './Find';
 import { KeysHelp } from './KeysHelp';
 import { Lens } from './Lens';
 import { SaidBar } from './SaidBar';
-import { useShown } from './shown';
+import { useFrame } from './frame';
+import { actions } from './shown';
 import { readAddress, useAddress, useNames } from './address';
 
 const Gather = lazy(() => import('../features/gather/Gather').then((m) => ({ default: m.Gather })));
@@ -80,11 +81,11 @@ function ModelFrame() {
 /** What an address names is put on screen before the first picture of it: behind the render that asks for it, for a store is not written in one. */
 function Addressed({ model, stage }: { model: ModelDocument; stage: Stage }) {
   const [parameters] = useSearchParams();
-  const isRead = useShown((s) => s.addressOf) === model.id;
+  const isRead = useFrame((s) => s.addressOf) === model.id;
   useLayoutEffect(() => {
     if (!isRead) readAddress(parameters, model);
   }, [isRead, parameters, model]);
-  useEffect(() => () => useShown.setState({ addressOf: null }), []);
+  useEffect(() => () => actions.set({ addressOf: null }), []);
   return isRead ? <Frame model={model} stage={stage} /> : null;
 }
 
@@ -93,7 +94,7 @@ function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
   useAddress(stage);
   useNames(model);
   useKeys(model);
-  const lensOpen = useShown((s) => s.lensOpen);
+  const lensOpen = useFrame((s) => s.lensOpen);
   return (
     <div className="frame">
       <TopBar model={model} />
@@ -165,8 +166,8 @@ function Models({ model }: { model: ModelDocument }) {
 
 function TopBar({ model }: { model: ModelDocument }) {
   const edits = useEdits(model);
-  const set = useShown((s) => s.set);
-  const select = useShown((s) => s.select);
+  const set = actions.set;
+  const select = actions.select;
   const { setColorScheme } = useMantineColorScheme();
   const scheme = useComputedColorScheme('light');
   return (
@@ -291,7 +292,7 @@ function toRegion(by: 1 | -1): void {
 function useKeys(model: ModelDocument) {
   const navigate = useNavigate();
   const { undo, redo } = useEdits(model);
-  const set = useShown((s) => s.set);
+  const set = actions.set;
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;

@@ -2,7 +2,7 @@
 import { Modal } from '@mantine/core';
 import { useMemo, useState, type KeyboardEvent } from 'react';
 import { useNavigate } from 'react-router';
-import type { ModelDocument } from '../api/client';
+import type { ModelDocument, Probe } from '../api/client';
 import { useEdits, useModels } from '../api/queries';
 import { focusSoon } from '../shared/focus';
 import { nameText } from '../shared/format';
@@ -10,7 +10,10 @@ import { ranked } from '../shared/rank';
 import { askNew } from '../features/link/edits';
 import { STAGES } from './App';
 import { asFolio, asProbe } from './shapes';
-import { EMPTY_FOLIO, EMPTY_PROBE, actions, useShown } from './shown';
+import { useFrame } from './frame';
+import { actions } from './shown';
+import { EMPTY_FOLIO } from '../features/folio/store';
+import { EMPTY_PROBE } from '../features/probe/store';
 
 interface Item {
   kind: string;
@@ -22,129 +25,90 @@ interface Item {
 
 const MOST = 60;
 
+type Go = (stage: string) => void;
+
+/** What is in the model: each thing leads to the stage where it is worked on. */
+function thingsOf(model: ModelDocument, go: Go): Item[] {
+  const { set } = actions;
+  const to = (stage: string, put: () => void) => () => {
+    put();
+    go(stage);
+  };
+  const tables = model.tables.flatMap((t): Item[] => [
+    { kind: t.role, text: t.name, act: to('link', () => set({ table: t.name, selection: { kind: 'table', name: t.name } })) },
+    ...t.columns.map((c) => ({
+      kind: 'column',
+      text: `${t.name}.${c.name}`,
+      more: [c.name],
+      act: to('shape', () => set({ table: t.name, selection: { kind: 'column', table: t.name, name: c.name } })),
+    })),
+  ]);
+  const links = model.links.map((k) => ({
+    kind: 'link',
+    text: `${k.name}: ${k.text}`,
+    more: [k.name],
+    act: to('link', () => actions.select({ kind: 'link', name: k.name })),
+  }));
+  const measures = model.measures.map((m) => ({
+    kind: 'measure',
+    text: m.name,
+    act: to('measure', () => set({ measure: m.name, selection: { kind: 'measure', name: m.name } })),
+  }));
+  const openProbe = (probe: Probe) => {
+    actions.openProbe(asProbe(probe));
+    set({ folio: null });
+  };
+  const probes = model.probes.map((p) => ({ kind: 'probe', text: String(p.name), act: to('probe', () => openProbe(asProbe(p))) }));
+  const folios = model.folios.map((f) => ({ kind: 'folio', text: String(f.name), act: to('probe', () => actions.openFolio(asFolio(f))) }));
+  return [...tables, ...links, ...measures, ...probes, ...folios];
+}
+
+/** What can be begun from anywhere. */
+function beginnings(go: Go): Item[] {
+  const { set } = actions;
+  const item = (text: string, stage: string | null, put: () => void, focus = ''): Item => ({
+    kind: 'do',
+    text,
+    act: () => {
+      put();
+      if (stage) go(stage);
+      if (focus) focusSoon(focus);
+    },
+  });
+  return [
+    item('New link', null, () => askNew()),
+    item('History: what each edit changed', null, () => actions.select({ kind: 'history', number: null })),
+    item('Put a variant of the model beside it', 'link', () => set({ variant: [] })),
+    item('Gather files', 'gather', () => undefined),
+    item('Make a table here: calendar, bands, list, parameter, formula', 'shape', () => set({ shapeView: 'make' }), '.make input'),
+    item('Compare two keys', 'shape', () => set({ shapeView: 'keys' })),
+    item('New measure', 'measure', () => set({ measure: '', selection: null }), '[aria-label="Name of the new measure"]'),
+    item('New probe', 'probe', () => set({ probe: EMPTY_PROBE, folio: null, selection: null }), '[aria-label="Add a measure"]'),
+    item('New folio', 'probe', () => actions.openFolio(EMPTY_FOLIO), '[aria-label="Name of the folio"]'),
+    item('Show the keys', null, () => set({ keysOpen: true })),
+  ];
+}
+
 function useItems(model: ModelDocument): Item[] {
   const navigate = useNavigate();
   const { undo, redo } = useEdits(model);
-  const { set, select } = actions;
   const models = useModels().data;
   return useMemo(() => {
-    const go = (stage: string) => void navigate(`/m/${model.id}/${stage}`);
-    const items: Item[] = [];
-    for (const stage of STAGES) items.push({ kind: 'stage', text: nameText(stage), act: () => go(stage) });
-    for (const t of model.tables) {
-      const show = () => {
-        select({ kind: 'table', name: t.name });
-        set({ table: t.name });
-        go('link');
-      };
-      items.push({ kind: t.role, text: t.name, act: show });
-      for (const c of t.columns) {
-        const showColumn = () => {
-          set({ table: t.name });
-          select({ kind: 'column', table: t.name, name: c.name });
-          go('shape');
-        };
-        items.push({ kind: 'column', text: `${t.name}.${c.name}`, more: [c.name], act: showColumn });
-      }
-    }
-    for (const k of model.links) {
-      const show = () => {
-        select({ kind: 'link', name: k.name });
-        go('link');
-      };
-      items.push({ kind: 'link', text: `${k.name}: ${k.text}`, more: [k.name], act: show });
-    }
-    for (const m of model.measures) {
-      const show = () => {
-        set({ measure: m.name });
-        select({ kind: 'measure', name: m.name });
-        go('measure');
-      };
-      items.push({ kind: 'measure', text: m.name, act: show });
-    }
-    for (const p of model.probes) {
-      const show = () => {
-        set({ probe: asProbe(p), folio: null, probeBack: [], probeForth: [] });
-        go('probe');
-      };
-      items.push({ kind: 'probe', text: String(p.name), act: show });
-    }
-    for (const f of model.folios)
-      items.push({
-        kind: 'folio',
-        text: String(f.name),
-        act: () => {
-          actions.openFolio(asFolio(f));
-          go('probe');
-        },
-      });
-    for (const m of models ?? [])
-      if (m.id !== model.id) items.push({ kind: 'model', text: m.title, more: [m.name], act: () => void navigate(`/m/${m.id}/link`) });
-    if (model.undo) items.push({ kind: 'do', text: `Undo ${model.undo.title}`, act: undo });
-    if (model.redo) items.push({ kind: 'do', text: `Redo ${model.redo.title}`, act: redo });
-    items.push({ kind: 'do', text: 'New link', act: () => askNew() });
-    items.push({ kind: 'do', text: 'History: what each edit changed', act: () => select({ kind: 'history', number: null }) });
-    items.push({
-      kind: 'do',
-      text: 'Put a variant of the model beside it',
-      act: () => {
-        set({ variant: [] });
-        go('link');
-      },
-    });
-    items.push({ kind: 'do', text: 'Gather files', act: () => go('gather') });
-    items.push({
-      kind: 'do',
-      text: 'Make a table here: calendar, bands, list, parameter, formula',
-      act: () => {
-        set({ shapeView: 'make' });
-        go('shape');
-        focusSoon('.make input');
-      },
-    });
-    items.push({
-      kind: 'do',
-      text: 'Compare two keys',
-      act: () => {
-        set({ shapeView: 'keys' });
-        go('shape');
-      },
-    });
-    items.push({
-      kind: 'do',
-      text: 'New measure',
-      act: () => {
-        set({ measure: '', selection: null });
-        go('measure');
-        focusSoon('[aria-label="Name of the new measure"]');
-      },
-    });
-    items.push({
-      kind: 'do',
-      text: 'New probe',
-      act: () => {
-        set({ probe: EMPTY_PROBE, folio: null, selection: null });
-        go('probe');
-        focusSoon('[aria-label="Add a measure"]');
-      },
-    });
-    items.push({
-      kind: 'do',
-      text: 'New folio',
-      act: () => {
-        actions.openFolio(EMPTY_FOLIO);
-        go('probe');
-        focusSoon('[aria-label="Name of the folio"]');
-      },
-    });
-    items.push({ kind: 'do', text: 'Show the keys', act: () => set({ keysOpen: true }) });
-    return items;
-  }, [model, models, navigate, undo, redo, set, select]);
+    const go: Go = (stage) => void navigate(`/m/${model.id}/${stage}`);
+    const stages = STAGES.map((stage) => ({ kind: 'stage', text: nameText(stage), act: () => go(stage) }));
+    const others = (models ?? [])
+      .filter((m) => m.id !== model.id)
+      .map((m) => ({ kind: 'model', text: m.title, more: [m.name], act: () => void navigate(`/m/${m.id}/link`) }));
+    const steps: Item[] = [];
+    if (model.undo) steps.push({ kind: 'do', text: `Undo ${model.undo.title}`, act: undo });
+    if (model.redo) steps.push({ kind: 'do', text: `Redo ${model.redo.title}`, act: redo });
+    return [...stages, ...thingsOf(model, go), ...others, ...steps, ...beginnings(go)];
+  }, [model, models, navigate, undo, redo]);
 }
 
 export function Find({ model }: { model: ModelDocument }) {
-  const open = useShown((s) => s.findOpen);
-  const set = useShown((s) => s.set);
+  const open = useFrame((s) => s.findOpen);
+  const set = actions.set;
   return (
     <Modal opened={open} onClose={() => set({ findOpen: false })} withCloseButton={false} size="lg" yOffset="10vh">
       {open && <FindList model={model} close={() => set({ findOpen: false })} />}
@@ -156,7 +120,7 @@ function FindList({ model, close }: { model: ModelDocument; close: () => void })
   const [text, setText] = useState('');
   const [place, setPlace] = useState(0);
   const items = useItems(model);
-  const found = ranked(
+  const listed = ranked(
     items,
     text,
     (i) => [i.text, ...(i.more ?? [])],
@@ -167,9 +131,9 @@ function FindList({ model, close }: { model: ModelDocument; close: () => void })
     item?.act();
   };
   const onKey = (event: KeyboardEvent) => {
-    if (event.key === 'ArrowDown') setPlace(Math.min(place + 1, found.length - 1));
+    if (event.key === 'ArrowDown') setPlace(Math.min(place + 1, listed.length - 1));
     else if (event.key === 'ArrowUp') setPlace(Math.max(place - 1, 0));
-    else if (event.key === 'Enter') act(found[place]);
+    else if (event.key === 'Enter') act(listed[place]);
     else return;
     event.preventDefault();
   };
@@ -189,7 +153,7 @@ function FindList({ model, close }: { model: ModelDocument; close: () => void })
         }}
       />
       <div className="find-list" role="listbox" aria-label="Found">
-        {found.map((item, i) => (
+        {listed.map((item, i) => (
           <button
             type="button"
             key={`${item.kind} ${item.text}`}
@@ -204,7 +168,7 @@ function FindList({ model, close }: { model: ModelDocument; close: () => void })
             {item.text}
           </button>
         ))}
-        {found.length === 0 && <p className="wait">Nothing has these words.</p>}
+        {listed.length === 0 && <p className="wait">Nothing has these words.</p>}
       </div>
     </>
   );

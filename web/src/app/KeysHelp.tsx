@@ -1,7 +1,8 @@
 import { Modal } from '@mantine/core';
 import { useState } from 'react';
 import { author, setAuthor } from '../api/client';
-import { useShown } from './shown';
+import { useFrame } from './frame';
+import { actions } from './shown';
 
 const KEYS: [string, string][] = [
   ['1 … 6', 'go to a stage'],
@@ -29,8 +30,8 @@ const KEYS: [string, string][] = [
 ];
 
 export function KeysHelp() {
-  const open = useShown((s) => s.keysOpen);
-  const set = useShown((s) => s.set);
+  const open = useFrame((s) => s.keysOpen);
+  const set = actions.set;
   const [name, setName] = useState(author);
   return (
     <Modal opened={open} onClose={() => set({ keysOpen: false })} title="Keys" size="sm">

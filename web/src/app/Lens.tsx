@@ -1,11 +1,15 @@
 // The Lens: in sentences and one small picture, what the selected thing is and does. The same in every stage.
+import { useMeasure } from '../features/measure/store';
+import { useShape } from '../features/shape/store';
 import { Suspense, lazy } from 'react';
 import type { ModelDocument } from '../api/client';
 import { LensLink } from '../features/link/LensLink';
 import { useVariant } from '../features/link/requests';
 import { LensColumn, LensTable, stopWords } from '../features/link/LensTable';
 import type { Stage } from './App';
-import { useShown, type Selection } from './shown';
+import { type Selection, useFrame } from './frame';
+import { actions } from './shown';
+import { useLink } from '../features/link/store';
 
 const LensCell = lazy(() => import('../features/probe/LensCell').then((m) => ({ default: m.LensCell })));
 const LensMark = lazy(() => import('../features/probe/LensMark').then((m) => ({ default: m.LensMark })));
@@ -15,8 +19,8 @@ const LensProbe = lazy(() => import('../features/probe/LensProbe').then((m) => (
 const HistoryView = lazy(() => import('../features/link/HistoryView').then((m) => ({ default: m.HistoryView })));
 
 export function Lens({ model, stage }: { model: ModelDocument; stage: Stage }) {
-  const open = useShown((s) => s.lensOpen);
-  const set = useShown((s) => s.set);
+  const open = useFrame((s) => s.lensOpen);
+  const set = actions.set;
   const fold = () => {
     localStorage.setItem('nexorem.lens', open ? 'closed' : 'open');
     set({ lensOpen: !open });
@@ -41,7 +45,10 @@ export function Lens({ model, stage }: { model: ModelDocument; stage: Stage }) {
 
 /** Where nothing is selected, the Lens says what the stage itself is about. */
 function useSubject(stage: Stage): Selection | null {
-  const { selection, fact, table, measure } = useShown();
+  const selection = useFrame((s) => s.selection);
+  const fact = useLink((s) => s.fact);
+  const table = useShape((s) => s.table);
+  const measure = useMeasure((s) => s.measure);
   if (selection) return selection;
   if (stage === 'measure' && measure) return { kind: 'measure', name: measure };
   if (stage === 'link' && fact) return { kind: 'table', name: fact };
@@ -50,20 +57,20 @@ function useSubject(stage: Stage): Selection | null {
 
 function Inside({ model: made, stage }: { model: ModelDocument; stage: Stage }) {
   const selection = useSubject(stage);
-  const variant = useShown((s) => s.variant);
+  const variant = useLink((s) => s.variant);
   const tried = useVariant(made, stage === 'link' ? variant : null).data;
   const inVariant = stage === 'link' && variant !== null && variant.length > 0 && tried !== undefined;
   return (
     <>
       {inVariant && selection?.kind !== 'history' && <p className="signal">As in the variant beside the model</p>}
       <Suspense fallback={<p className="wait">Looking…</p>}>
-        <Told model={inVariant ? tried : made} stage={stage} selection={selection} />
+        <Subject model={inVariant ? tried : made} stage={stage} selection={selection} />
       </Suspense>
     </>
   );
 }
 
-function Told({ model, stage, selection }: { model: ModelDocument; stage: Stage; selection: Selection | null }) {
+function Subject({ model, stage, selection }: { model: ModelDocument; stage: Stage; selection: Selection | null }) {
   switch (selection?.kind) {
     case 'table': {
       const table = model.tables.find((t) => t.name === selection.name);
@@ -111,8 +118,8 @@ function Told({ model, stage, selection }: { model: ModelDocument; stage: Stage;
 
 /** Where the current of the table under the pointer runs, in words, over whatever the Lens shows. */
 function Hovered({ model }: { model: ModelDocument }) {
-  const hovered = useShown((s) => s.hovered);
-  const selection = useShown((s) => s.selection);
+  const hovered = useFrame((s) => s.hovered);
+  const selection = useFrame((s) => s.selection);
   const current = model.currents.find((c) => c.table === hovered);
   // Of the table that is chosen the Lens tells it anyway.
   if (!current || (selection?.kind === 'table' && selection.name === hovered)) return null;

@@ -1,11 +1,12 @@
 // What the frame has to say: why something was refused, and the choice where two edits met.
 import type { ModelDocument } from '../api/client';
 import { queryClient, useEdits } from '../api/queries';
-import { actions, useShown } from './shown';
+import { useFrame } from './frame';
+import { actions } from './shown';
 
 export function SaidBar({ model }: { model: ModelDocument | null }) {
-  const said = useShown((s) => s.said);
-  const say = useShown((s) => s.say);
+  const said = useFrame((s) => s.said);
+  const say = actions.say;
   if (!said) return null;
   const { problem, retry } = said;
   const lines = problem.errors.length ? problem.errors : [];
@@ -44,7 +45,7 @@ function keepTheirs(id: number) {
 
 /** Makes the refused edit again on the model as it stands now. */
 function Mine({ model }: { model: ModelDocument }) {
-  const said = useShown((s) => s.said);
+  const said = useFrame((s) => s.said);
   const { editOn } = useEdits(model);
   const version = said?.problem.version ?? model.version;
   return (

@@ -3,7 +3,13 @@ import { useEffect, useRef } from 'react';
 import { client, type ModelDocument, type Problem } from '../api/client';
 import type { Edit } from '../api/queries';
 import { asFolio, asProbe, readNamed, sameProbe, type Addressed } from './shapes';
-import { useShown, type OtherCell, type Selection } from './shown';
+import { type Selection, useFrame } from './frame';
+import { actions, forgetSteps, onScreen } from './shown';
+import { useFolio } from '../features/folio/store';
+import { useLink } from '../features/link/store';
+import { useMeasure } from '../features/measure/store';
+import { probeStates, putProbeStates, type OtherCell, useProbe } from '../features/probe/store';
+import { useShape } from '../features/shape/store';
 
 const MANGLED: Problem = {
   type: 'urn:nexorem:address',
@@ -19,9 +25,9 @@ const MANGLED: Problem = {
 function withPresentNames(named: Addressed, model: ModelDocument, renamed = model.renamed): Addressed {
   if (renamed.length === 0) return named;
   const now = (kind: string, name: string): string => {
-    let found = name;
-    for (const r of renamed) if (r.kind === kind && r.was?.toLowerCase() === found.toLowerCase()) found = r.now ?? found;
-    return found;
+    let free = name;
+    for (const r of renamed) if (r.kind === kind && r.was?.toLowerCase() === free.toLowerCase()) free = r.now ?? free;
+    return free;
   };
   const table = (name: string) => (model.tables.some((t) => t.name === name) ? name : now('table', name));
   const selected = (s: Addressed['s']): Addressed['s'] => {
@@ -49,14 +55,14 @@ function withPresentNames(named: Addressed, model: ModelDocument, renamed = mode
 
 /** Brings the open probe of an address given away to the names that things have now. */
 async function presentProbe(model: ModelDocument): Promise<void> {
-  const { probe } = useShown.getState();
+  const { probe } = onScreen();
   if (!probe || model.renamed.length === 0) return;
   const answer = await client.POST('/api/models/{model_id}/presented', {
     params: { path: { model_id: model.id } },
     body: { probe: { ...probe }, undone: [] },
   });
   const now = answer.data && asProbe(answer.data.probe);
-  if (now && useShown.getState().probe === probe && !sameProbe(now, probe)) useShown.setState({ probe: now });
+  if (now && onScreen().probe === probe && !sameProbe(now, probe)) actions.set({ probe: now });
 }
 
 type Former = ModelDocument['renamed'][number];
@@ -66,7 +72,8 @@ const sameFormer = (a: Former, b: Former) => a.kind === b.kind && a.was === b.wa
 /** What stands on screen under names that an edit changed, or an undo changed back, goes on under the names things have now. */
 async function followNames(model: ModelDocument, undone: Former[]): Promise<void> {
   const back = [...undone].reverse().map((r) => ({ ...r, was: r.now ?? '', now: r.was ?? '' }));
-  const { selection, fact, table, beside, measure, probe, folio, other, probeBack, probeForth } = useShown.getState();
+  const { selection, fact, table, beside, measure, probe, folio, other } = onScreen();
+  const { back: probeBack, forth: probeForth } = probeStates();
   const cell = selection?.kind === 'cell' ? selection : null;
   const named = withPresentNames(
     {
@@ -79,7 +86,7 @@ async function followNames(model: ModelDocument, undone: Former[]): Promise<void
     model,
     [...model.renamed, ...back],
   );
-  useShown.setState({
+  actions.set({
     fact: named.f ?? fact,
     table: named.t ?? table,
     beside: named.b ?? beside,
@@ -93,20 +100,19 @@ async function followNames(model: ModelDocument, undone: Former[]): Promise<void
   });
   const now = answer.data?.probe as typeof before | undefined;
   if (!now) return;
-  const shown = useShown.getState();
-  if (shown.probe === probe && probe)
-    useShown.setState({ probe: asProbe(now.probe), probeBack: now.probeBack.map(asProbe), probeForth: now.probeForth.map(asProbe) });
-  if (shown.folio === folio && folio) useShown.setState({ folio: asFolio(now.folio) });
-  if (shown.selection === cell && cell) useShown.setState({ selection: now.cell });
-  if (shown.other === other && other) useShown.setState({ other: now.other });
+  const shown = onScreen();
+  if (shown.probe === probe && probe) putProbeStates(asProbe(now.probe), now.probeBack.map(asProbe), now.probeForth.map(asProbe));
+  if (shown.folio === folio && folio) actions.set({ folio: asFolio(now.folio) });
+  if (shown.selection === cell && cell) actions.set({ selection: now.cell });
+  if (shown.other === other && other) actions.set({ other: now.other });
 }
 
 /** Follows names that are changed while they stand on screen, by anyone. */
 export function useNames(model: ModelDocument): void {
-  const known = useRef({ id: model.id, renamed: model.renamed });
+  const previous = useRef({ id: model.id, renamed: model.renamed });
   useEffect(() => {
-    const before = known.current;
-    known.current = { id: model.id, renamed: model.renamed };
+    const before = previous.current;
+    previous.current = { id: model.id, renamed: model.renamed };
     if (before.id !== model.id) return;
     const undone = before.renamed.filter((a) => !model.renamed.some((b) => sameFormer(a, b)));
     const fresh = model.renamed.some((a) => !before.renamed.some((b) => sameFormer(a, b)));
@@ -120,7 +126,7 @@ export function readAddress(parameters: URLSearchParams, model: ModelDocument): 
   const named = withPresentNames(given, model);
   const first = model.probes[0];
   const facts = model.matrix.facts;
-  useShown.setState({
+  actions.set({
     addressOf: model.id,
     selection: (named.s as Selection | undefined) ?? null,
     hovered: null,
@@ -137,32 +143,29 @@ export function readAddress(parameters: URLSearchParams, model: ModelDocument): 
     shapeView: named.v ?? 'rows',
     folio: named.o ? asFolio(named.o) : null,
     folioFrom: model.folios.some((f) => f.name === named.o?.name) ? (named.o?.name ?? null) : null,
-    folioBack: [],
-    folioForth: [],
     other: (named.c as OtherCell | undefined) ?? null,
     offered: null,
-    probeBack: [],
-    probeForth: [],
     said: whole ? null : { problem: MANGLED, retry: null },
   });
+  forgetSteps();
   void presentProbe(model);
 }
 
 /** Keeps the address in step with what is on screen. */
 export function useAddress(stage: string): void {
-  const selection = useShown((s) => s.selection);
-  const probe = useShown((s) => s.probe);
-  const fact = useShown((s) => s.fact);
-  const table = useShown((s) => s.table);
-  const measure = useShown((s) => s.measure);
-  const shapeView = useShown((s) => s.shapeView);
-  const linkView = useShown((s) => s.linkView);
-  const beside = useShown((s) => s.beside);
-  const held = useShown((s) => s.held);
-  const reach = useShown((s) => s.reach);
-  const variant = useShown((s) => s.variant);
-  const folio = useShown((s) => s.folio);
-  const other = useShown((s) => s.other);
+  const selection = useFrame((s) => s.selection);
+  const probe = useProbe((s) => s.probe);
+  const fact = useLink((s) => s.fact);
+  const table = useShape((s) => s.table);
+  const measure = useMeasure((s) => s.measure);
+  const shapeView = useShape((s) => s.shapeView);
+  const linkView = useLink((s) => s.linkView);
+  const beside = useLink((s) => s.beside);
+  const held = useLink((s) => s.held);
+  const reach = useLink((s) => s.reach);
+  const variant = useLink((s) => s.variant);
+  const folio = useFolio((s) => s.folio);
+  const other = useProbe((s) => s.other);
   useEffect(() => {
     const named: Record<string, unknown> = {};
     if (selection) named.s = selection;

@@ -22,8 +22,8 @@ function unquoted(text: string): string {
 
 /** One half of a number pattern of UTS #35: what stands before and behind, grouping, least and most digits, percent or per mille. */
 function readPattern(text: string): Pattern {
-  const found = /^((?:'[^']*'|[^#0,.@'])*)([#0,.]*)((?:E\+?0+)?)([\s\S]*)$/.exec(text);
-  const [, prefix = '', number = '', exponent = '', suffix = ''] = found ?? [];
+  const match = /^((?:'[^']*'|[^#0,.@'])*)([#0,.]*)((?:E\+?0+)?)([\s\S]*)$/.exec(text);
+  const [, prefix = '', number = '', exponent = '', suffix = ''] = match ?? [];
   const [whole = '', fraction = ''] = number.split('.');
   const least = (fraction.match(/0/g) ?? []).length;
   const around = prefix + suffix;
@@ -50,13 +50,13 @@ function moved(value: number, shift: number): Intl.StringNumericLiteral {
 
 /** A number by a pattern of UTS #35; a second half behind `;` is for negative numbers. */
 function numberText(value: number, text: string): string {
-  let known = patterns.get(text);
-  if (!known) {
+  let pattern = patterns.get(text);
+  if (!pattern) {
     const halves = text.match(/(?:'[^']*'|[^;'])+/g) ?? [text];
-    known = halves.map(readPattern);
-    patterns.set(text, known);
+    pattern = halves.map(readPattern);
+    patterns.set(text, pattern);
   }
-  const [positive, negative] = known;
+  const [positive, negative] = pattern;
   if (!positive) return String(value);
   const digits = positive.digits.format(moved(Math.abs(value), positive.shift));
   const below = value < 0 && /[1-9]/.test(digits);
@@ -68,9 +68,9 @@ const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', '
 
 /** An ISO date as 3 Jan 2031; anything else as it is. */
 export function dateText(text: string): string {
-  const found = /^(\d{4})-(\d{2})-(\d{2})(?:T(\d{2}:\d{2}).*)?$/.exec(text);
-  if (!found) return text;
-  const [, year, month, day, time] = found;
+  const match = /^(\d{4})-(\d{2})-(\d{2})(?:T(\d{2}:\d{2}).*)?$/.exec(text);
+  if (!match) return text;
+  const [, year, month, day, time] = match;
   return `${Number(day)} ${MONTHS[Number(month) - 1]} ${year}${time && time !== '00:00' ? ` ${time}` : ''}`;
 }
 

@@ -13,18 +13,18 @@ const PREFIX = 'nexorem.draft ';
 
 /** One entry of the browser's store each: two windows do not write over each other's. */
 function read(): Record<string, Kept> {
-  const found: Record<string, Kept> = {};
+  const entries: Record<string, Kept> = {};
   for (let i = 0; i < localStorage.length; i += 1) {
     const name = localStorage.key(i);
     if (!name?.startsWith(PREFIX)) continue;
     try {
       const kept = JSON.parse(localStorage.getItem(name) ?? '') as Kept;
-      if (typeof kept.value === 'string' && typeof kept.base === 'string') found[name.slice(PREFIX.length)] = kept;
+      if (typeof kept.value === 'string' && typeof kept.base === 'string') entries[name.slice(PREFIX.length)] = kept;
     } catch {
       // What is no draft is left alone.
     }
   }
-  return found;
+  return entries;
 }
 
 interface Drafts {

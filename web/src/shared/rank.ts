@@ -20,11 +20,11 @@ export function ranked<T>(items: T[], typed: string, texts: (item: T) => string[
   const whole = fold(typed);
   const words = whole.split(/\s+/).filter(Boolean);
   if (words.length === 0) return items;
-  const found = items.flatMap((item, place) => {
+  const scored = items.flatMap((item, place) => {
     const fits = texts(item)
       .map((t) => fit(words, whole, t, beside(item)))
       .filter((f) => f >= 0);
     return fits.length ? [{ item, place, best: Math.min(...fits), length: texts(item)[0]?.length ?? 0 }] : [];
   });
-  return found.toSorted((a, b) => a.best - b.best || (a.best < 2 ? 0 : a.length - b.length) || a.place - b.place).map((f) => f.item);
+  return scored.toSorted((a, b) => a.best - b.best || (a.best < 2 ? 0 : a.length - b.length) || a.place - b.place).map((f) => f.item);
 }

@@ -66,13 +66,13 @@ def drawn(double: DoublePath) -> Double:
 
 def doubles(model: Model) -> list[DoublePath]:
     """Every double path of a model, the shortest first; of several that are doubled by the same links the nearest alone."""
-    found = sorted(doubled_paths(model, model_state(model)), key=lambda d: len(d.first) + len(d.second))
-    told: list[DoublePath] = []
-    for double in found:
+    paths = sorted(doubled_paths(model, model_state(model)), key=lambda d: len(d.first) + len(d.second))
+    distinct: list[DoublePath] = []
+    for double in paths:
         ways = {double.first, double.second}
-        if not any({d.first, d.second} == ways or _inside(d, double) for d in told):
-            told.append(double)
-    return told
+        if not any({d.first, d.second} == ways or _inside(d, double) for d in distinct):
+            distinct.append(double)
+    return distinct
 
 
 def _inside(short: DoublePath, long: DoublePath) -> bool:
@@ -81,10 +81,10 @@ def _inside(short: DoublePath, long: DoublePath) -> bool:
 
 def yielding(model: Model, keep: Sequence[str]) -> list[str]:
     """The active links, none of them in `keep`, of which any one, made inactive, leaves no path doubled."""
-    found = doubles(model)
-    if not found:
+    paths = doubles(model)
+    if not paths:
         return []
-    candidates = dict.fromkeys(name for d in found for name in (*d.first, *d.second) if name not in keep)
+    candidates = dict.fromkeys(name for d in paths for name in (*d.first, *d.second) if name not in keep)
     return [name for name in candidates if not doubles(switched_off(model, [name]))]
 
 

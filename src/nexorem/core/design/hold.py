@@ -106,9 +106,9 @@ def _held(star: Star, bound: t.MeasureValue) -> Held:
     return Held(bound.name, held, tuple(HeldFilter(table, tuple(columns)) for table, columns in filters.items()))
 
 
-def _distinct(found: list[t.Aggregate]) -> list[t.Aggregate]:
+def _distinct(aggregates: list[t.Aggregate]) -> list[t.Aggregate]:
     """One scan of each grain and link state."""
-    return list({(s.grain, s.state): s for s in reversed(found)}.values())[::-1]
+    return list({(s.grain, s.state): s for s in reversed(aggregates)}.values())[::-1]
 
 
 def link_changes(star: Star, state: LinkState) -> tuple[HeldLink, ...]:

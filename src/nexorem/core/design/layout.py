@@ -116,24 +116,24 @@ def _neighbours(model: Model, name: str) -> list[tuple[str, int]]:
 
 def _tree(model: Model, roots: list[Branch], near: list[tuple[Branch, str]]) -> dict[str, Branch]:
     """Hangs every linked table on the roots: those `near` first, whatever their links' state, the rest by the cheapest way."""
-    found = {r.name: r for r in roots}
+    branches = {r.name: r for r in roots}
 
     def add(parent: Branch, name: str) -> None:
-        found[name] = Branch(name, min(parent.ring + 1, len(RADIUS_X) - 1))
-        parent.children.append(found[name])
+        branches[name] = Branch(name, min(parent.ring + 1, len(RADIUS_X) - 1))
+        parent.children.append(branches[name])
 
     for parent, name in near:
-        if name not in found:
+        if name not in branches:
             add(parent, name)
     beside = {t.name: _neighbours(model, t.name) for t in model.tables}
-    costs = dict.fromkeys(found, 0)
+    costs = dict.fromkeys(branches, 0)
     while True:
         steps = [(cost + more, name, other) for name, cost in costs.items() for other, more in beside.get(name, ()) if other not in costs]
         if not steps:
-            return found
+            return branches
         cost, parent_name, other = min(steps, key=lambda s: s[0])
         costs[other] = cost
-        add(found[parent_name], other)
+        add(branches[parent_name], other)
 
 
 def _around(model: Model, fact: str, boxes: dict[str, Box]) -> None:
@@ -181,15 +181,15 @@ def _rings(root: Branch) -> Rings:
     """Half the width and height of each ring: as usual, and larger where its cards need it."""
     branches = root.walk()
     base_x, base_y = (WIDE_X, WIDE_Y) if len(branches) > MANY else (RADIUS_X, RADIUS_Y)
-    found = [(0.0, 0.0)]
+    rings = [(0.0, 0.0)]
     for ring in range(1, len(base_x)):
         # Half of a card's width and height is what it takes of a round, on average over the directions.
         length = sum((card_width(b.name) + CARD_HEIGHT) / 2 + GAP for b in branches if b.ring == ring)
         round_ = 2 * math.pi * math.sqrt((base_x[ring] ** 2 + base_y[ring] ** 2) / 2) * FILLED
         more = max(1.0, length / round_)
-        x, y = found[-1]
-        found.append((max(base_x[ring] * more, x), max(base_y[ring] * more, y + base_y[ring] - base_y[ring - 1])))
-    return found
+        x, y = rings[-1]
+        rings.append((max(base_x[ring] * more, x), max(base_y[ring] * more, y + base_y[ring] - base_y[ring - 1])))
+    return rings
 
 
 def _put(branch: Branch, angle: float, spread: float, middle: tuple[float, float], boxes: dict[str, Box], rings: Rings) -> None:

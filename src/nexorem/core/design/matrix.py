@@ -103,7 +103,7 @@ def bound_probe(star: Star, spec: ProbeSpec) -> tuple[tuple[t.MeasureValue, ...]
 
 def probe_gaps(star: Star) -> dict[tuple[str, str], list[str]]:
     """By fact and dimension, the probes whose axes or picks name the dimension, which reaches some fact that they show and not this one."""
-    found: dict[tuple[str, str], list[str]] = {}
+    gaps: dict[tuple[str, str], list[str]] = {}
     for spec in star.model.probes:
         try:
             bound, filtered = bound_probe(star, spec)
@@ -116,5 +116,5 @@ def probe_gaps(star: Star) -> dict[tuple[str, str], list[str]]:
         for dimension in filtered:
             have = [fact for fact, tables in reached.items() if dimension in tables]
             for fact in (f for f in reached if have and f not in have):
-                found.setdefault((fact, dimension), []).append(spec.name)
-    return found
+                gaps.setdefault((fact, dimension), []).append(spec.name)
+    return gaps

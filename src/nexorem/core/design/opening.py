@@ -99,18 +99,18 @@ def _scan_reach(star: Star, grain: str, text: str, state: LinkState) -> ReachedS
 
 
 def _sorted_out(ways: Iterable[tuple[str, Way]]) -> tuple[tuple[Reached, ...], tuple[Blocked, ...]]:
-    found = list(ways)
-    reached = tuple(Reached(table, way.path) for table, way in found if way.path)
-    return reached, tuple(Blocked(table, way.chain, way.stops) for table, way in found if not way.path)
+    open_ways = list(ways)
+    reached = tuple(Reached(table, way.path) for table, way in open_ways if way.path)
+    return reached, tuple(Blocked(table, way.chain, way.stops) for table, way in open_ways if not way.path)
 
 
 def opening(star: Star, source: str, target: str, state: LinkState | None = None) -> Opening:
     """The smallest change after which a filter on `source` reaches `target`."""
-    found = _opening_links(star, source, target, list(islice(_chains(star, source, target), MOST_OPENED)))
-    if not found.edits:
-        found = _new_link(star, source, target) or found
+    openings = _opening_links(star, source, target, list(islice(_chains(star, source, target), MOST_OPENED)))
+    if not openings.edits:
+        openings = _new_link(star, source, target) or openings
     given = carrying_edits(star, state or star.state, source, target)
-    return replace(found, given=f"given ({', '.join(given)})" if given else "")
+    return replace(openings, given=f"given ({', '.join(given)})" if given else "")
 
 
 def _opening_links(star: Star, source: str, target: str, chains: list[Chain]) -> Opening:
@@ -142,10 +142,10 @@ def _yields(star: Star, model: Model, chain: Chain, most: int) -> tuple[str, ...
         done: list[tuple[str, ...]] = []
         further: dict[tuple[str, ...], None] = {}
         for names in tried[:MOST_TRIED]:
-            found = doubles(switched_off(model, names))
-            if not found:
+            paths = doubles(switched_off(model, names))
+            if not paths:
                 done.append(names)
-            ways = [x for d in found[:1] for x in (*d.first, *d.second) if x not in chain.links]
+            ways = [x for d in paths[:1] for x in (*d.first, *d.second) if x not in chain.links]
             further |= {tuple(sorted((*names, x))): None for x in ways}
         if done:
             return min(done, key=lambda names: _lost(star, switched_off(model, names))) if len(done) > 1 else done[0]
@@ -205,15 +205,15 @@ def _said(link: Link, into: str, why: str) -> str:
 
 def _new_link(star: Star, source: str, target: str) -> Opening | None:
     """A link that the data suggest and that would open the way."""
-    for found in suggestions(star):
-        active = {**found.link, "active": True}
+    for suggestion in suggestions(star):
+        active = {**suggestion.link, "active": True}
         link = link_from_json(star.model, active)
         model = replace(star.model, links=(*star.model.links, link))
         if not doubles(model) and reach(star.with_model(model), model_state(model), source, target).path:
-            return Opening(source, target, ({"kind": "add_link", "link": active},), title=f"link {found.text}")
+            return Opening(source, target, ({"kind": "add_link", "link": active},), title=f"link {suggestion.text}")
     return None
 
 
-def measure_reach(star: Star, name: str, found: Sequence[t.Aggregate]) -> ReachOf:
-    """For each scan of a measure (`found`, those it computes), the tables whose filters reach it and those whose filters do not."""
-    return ReachOf(None, name, (), (), tuple(_scan_reach(star, scan.grain, scan.text, scan.state) for scan in found))
+def measure_reach(star: Star, name: str, scans: Sequence[t.Aggregate]) -> ReachOf:
+    """For each scan of a measure (`scans`, those it computes), the tables whose filters reach it and those whose filters do not."""
+    return ReachOf(None, name, (), (), tuple(_scan_reach(star, scan.grain, scan.text, scan.state) for scan in scans))

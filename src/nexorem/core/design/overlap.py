@@ -37,7 +37,7 @@ def overlaps(star: Star, keys: Sequence[tuple[Table, tuple[str, ...]]], budget: 
     """
     columns = list(dict.fromkeys((table.name, c) for table, key in keys for c in key))
     pointed, values = Pointers(star, columns), Values(star, columns)
-    found: Hits = {}
+    hits: Hits = {}
     for many in star.model.tables:
         for mine in (c for c in many.columns if c.dtype in KEY_TYPES and c.name in star.rows[many.name].columns):
             own = own_key(star, many, mine.name)
@@ -53,8 +53,8 @@ def overlaps(star: Star, keys: Sequence[tuple[Table, tuple[str, ...]]], budget: 
                     continue  # what tells a table's own rows apart is no key of another, unless it is called the same
                 share = values.share(some, (table, column))
                 if share:
-                    found.setdefault((many.name, table, column), []).append((mine.name, share))
-    return found
+                    hits.setdefault((many.name, table, column), []).append((mine.name, share))
+    return hits
 
 
 def own_key(star: Star, table: Table, column: str) -> bool:
@@ -173,23 +173,23 @@ def together(star: Star, many: str, columns: tuple[str, ...], one: str, key: tup
             coded.append(np.where(there, places, -1))
         wanted = np.stack(coded, axis=1)[full]
         wanted = np.unique(wanted, axis=0)[:SAMPLE] if len(wanted) else wanted
-        known = np.zeros(len(wanted), bool)
+        present = np.zeros(len(wanted), bool)
         inside = (wanted >= 0).all(axis=1)
-        keys = star.found(("key codes", one, key), lambda: np.sort(_one_code([d.codes[: star.size(one)] for d in domains], domains)))
-        asked = _one_code(list(wanted[inside].T), domains)
-        known[inside] = keys[np.minimum(np.searchsorted(keys, asked), len(keys) - 1)] == asked if len(keys) else False
-        return float(known.mean()) if len(known) else 0.0
+        keys = star.derive(("key codes", one, key), lambda: np.sort(_one_code([d.codes[: star.size(one)] for d in domains], domains)))
+        wanted_code = _one_code(list(wanted[inside].T), domains)
+        present[inside] = keys[np.minimum(np.searchsorted(keys, wanted_code), len(keys) - 1)] == wanted_code if len(keys) else False
+        return float(present.mean()) if len(present) else 0.0
 
-    return star.found(("together", many, columns, one, key), count)
+    return star.derive(("together", many, columns, one, key), count)
 
 
 def _one_code(parts: Sequence[Array], domains: Sequence[Domain]) -> Array:
     """int64[n]: codes of several columns as one number, modulo 2^64 where there are very many members: what differs hardly ever meets."""
-    found = np.zeros(len(parts[0]), np.int64)
+    code = np.zeros(len(parts[0]), np.int64)
     with np.errstate(over="ignore"):
         for codes, domain in zip(parts, domains, strict=True):
-            found = found * np.int64(domain.size + 1) + codes.astype(np.int64)
-    return found
+            code = code * np.int64(domain.size + 1) + codes.astype(np.int64)
+    return code
 
 
 def _places(values: Vector, members: Vector) -> tuple[Array, Array]:

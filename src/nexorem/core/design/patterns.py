@@ -62,13 +62,13 @@ def patterns(star: Star, measure: str = "") -> list[Pattern]:
         "last_balance": _last_balance,
         "new_here": _new_here,
     }
-    found = []
+    patterns_of = []
     for key, title, teaches, name in WORDS:
         offers = [(o, "") if isinstance(o, str) else o for o in filled[key](star, parts, key)]
         formula, about = next((o for o in offers if _binds(star, o[0])), ("", ""))
         stem = "_".join((about or parts.measure.strip('"')).lower().split())
-        found.append(Pattern(key, title, teaches, _free(star, name.format(stem)), formula, "" if formula else LACKS[key]))
-    return found
+        patterns_of.append(Pattern(key, title, teaches, _free(star, name.format(stem)), formula, "" if formula else LACKS[key]))
+    return patterns_of
 
 
 WORDS = (
@@ -152,10 +152,10 @@ def _binds(star: Star, formula: str) -> bool:
 
 def _free(star: Star, name: str) -> str:
     """A name that no measure has yet."""
-    number, found = 2, name
-    while star.model.measure(found):
-        found, number = f"{name}_{number}", number + 1
-    return found
+    number, free = 2, name
+    while star.model.measure(free):
+        free, number = f"{name}_{number}", number + 1
+    return free
 
 
 def _parts(star: Star, measure: str) -> Parts | None:
@@ -166,12 +166,12 @@ def _parts(star: Star, measure: str) -> Parts | None:
             bound = binder.measure(name)
         except Refused:
             continue
-        found = [s for s in scans(bound) if s.function in ("sum", "rows", "count")]
+        aggregates = [s for s in scans(bound) if s.function in ("sum", "rows", "count")]
         edited = any(isinstance(n, t.Edited) for n in nodes(bound))
-        table = star.model.table(found[0].grain) if found else None
+        table = star.model.table(aggregates[0].grain) if aggregates else None
         if table and bound.dtype in NUMERIC and (name in names or not edited) and (name in names or role(star, table) == "fact"):
-            reach = tuple(f.table for f in star.inflow(found[0].grain, found[0].state).walk())
-            return Parts(quoted(star.model.measure(name).name), found[0].grain, reach)  # type: ignore[union-attr]
+            reach = tuple(f.table for f in star.inflow(aggregates[0].grain, aggregates[0].state).walk())
+            return Parts(quoted(star.model.measure(name).name), aggregates[0].grain, reach)  # type: ignore[union-attr]
     return None
 
 
@@ -230,7 +230,7 @@ def _carried(star: Star, parts: Parts, _key: str) -> Offers:
     best: list[tuple[float, str]] = []
     for target in _dimensions(star, parts):
         for theirs in _axes(star, target):
-            known = _values(star, target.name, theirs.name)
+            members = _values(star, target.name, theirs.name)
             for source in star.model.tables:
                 if source.name == target.name or any(k.tables == {source.name, target.name} for k in star.model.links):
                     continue
@@ -242,7 +242,7 @@ def _carried(star: Star, parts: Parts, _key: str) -> Offers:
                     # A filter that comes by a link of its own has to be held off, or both would hold together.
                     link = next((k for k in star.model.links if k.tables == {source.name, parts.grain} and k.active), None)
                     off = f"flow {star.model.link_text(link)} off, " if link else ""
-                    best.append((len(known & own) / max(len(known | own), 1), f"{parts.measure} given ({off}{edit})"))
+                    best.append((len(members & own) / max(len(members | own), 1), f"{parts.measure} given ({off}{edit})"))
     yield from (text for likeness, text in sorted(best, reverse=True) if likeness > 0)
 
 
@@ -260,7 +260,7 @@ def _bands(star: Star, parts: Parts, _key: str) -> Offers:
         for c in x.columns
         if c.dtype in NUMERIC and c.name not in _keyed(star, x)
     ]
-    found: list[tuple[int, str]] = []
+    cuts: list[tuple[int, str]] = []
     for table in star.model.tables:
         ends = [c.name for c in table.columns if c.dtype in NUMERIC]
         if any(table.name in k.tables for k in star.model.links) or len(ends) < 2:
@@ -271,14 +271,14 @@ def _bands(star: Star, parts: Parts, _key: str) -> Offers:
             values = np.array(sorted(float(v) for v in _values(star, owner.name, column)))
             met = sum(1 for a, b in bands if a is not None and b is not None and np.searchsorted(values, a) < np.searchsorted(values, b))
             compared = column_text(owner.name, column)
-            found.append(
+            cuts.append(
                 (
                     met,
                     f"{parts.measure} given (match {quoted(table.name)} to {quoted(owner.name)}\n"
                     f"  where {low} <= {compared} AND {compared} < {high})",
                 )
             )
-    yield from (text for met, text in sorted(found, key=lambda x: -x[0]) if met > 1)
+    yield from (text for met, text in sorted(cuts, key=lambda x: -x[0]) if met > 1)
 
 
 def _two_way(star: Star, parts: Parts, _key: str) -> Offers:
@@ -290,10 +290,10 @@ def _two_way(star: Star, parts: Parts, _key: str) -> Offers:
 
 def _many_to_one(star: Star, parts: Parts) -> list[Link]:
     """The active links by one column from the grain to its dimensions, the large ones first."""
-    found = [k for k in star.model.links if k.from_table == parts.grain and k.active and k.flow == "one-way" and len(k.to_columns) == 1]
+    links = [k for k in star.model.links if k.from_table == parts.grain and k.active and k.flow == "one-way" and len(k.to_columns) == 1]
     calendars = {x.name for x in star.model.tables if x.calendar}
     return sorted(
-        (k for k in found if k.cardinality == "many-to-one" and k.to_table not in calendars), key=lambda k: -star.size(k.to_table)
+        (k for k in links if k.cardinality == "many-to-one" and k.to_table not in calendars), key=lambda k: -star.size(k.to_table)
     )
 
 

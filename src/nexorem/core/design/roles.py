@@ -25,20 +25,20 @@ KEY_WORDS = COMMON_WORDS - {"name"}
 
 def role(star: Star, table: Table) -> str:
     """The author's word, or what is found."""
-    return table.role or found_role(star, table)
+    return table.role or apparent_role(star, table)
 
 
-def found_role(star: Star, table: Table) -> str:
+def apparent_role(star: Star, table: Table) -> str:
     """What a table is by its links and columns. A fact looks others up and nobody looks it up over an active link; a bridge is such a
     table with a two-way link and nothing but keys, or keys and a share; a dimension that looks up nothing but an outrigger is told from a
     fact by its own key and by having nothing to add up; an outrigger is looked up by dimensions alone."""
     model = star.model
     # The rows are the star's for all its edits; what they say of a key is asked of it.
     made_from = (table, model.links, model.tables, _named_tables(star))
-    return star.part(("role", table.name), made_from, lambda: _found_role(star, table))
+    return star.part(("role", table.name), made_from, lambda: _apparent_role(star, table))
 
 
-def _found_role(star: Star, table: Table) -> str:
+def _apparent_role(star: Star, table: Table) -> str:
     model = star.model
     if table.calendar:
         return "calendar"
@@ -66,11 +66,11 @@ def _only_a_share(star: Star, table: Table, own: Sequence[Column]) -> bool:
 
 def _within_one(star: Star, table: str, column: str) -> bool:
     def find() -> bool:
-        found = star.column(table, column).rows()
-        known = found.data[found.valid]
-        return bool(len(known) == 0 or (known.min() >= 0 and known.max() <= 1))
+        column_rows = star.column(table, column).rows()
+        values = column_rows.data[column_rows.valid]
+        return bool(len(values) == 0 or (values.min() >= 0 and values.max() <= 1))
 
-    return column in star.rows[table].columns and star.found(("within one", table, column), find)
+    return column in star.rows[table].columns and star.derive(("within one", table, column), find)
 
 
 def _is_snowflaked(star: Star, table: Table, looks_up: set[str]) -> bool:
@@ -114,7 +114,7 @@ def _touches_fact(star: Star, table: str) -> bool:
     """Whether a link joins a table to one that nobody looks up: what hangs on dimensions alone is an outrigger."""
     model = star.model
     others = {k.other(table) for k in model.links_beside(table) if k.from_table != k.to_table}
-    tables = [found for x in others if (found := model.table(x)) and not looked_up_by(model, x)]
+    tables = [table_of for x in others if (table_of := model.table(x)) and not looked_up_by(model, x)]
     return any(not _is_snowflaked(star, x, _looked_up_from(model, x.name)) for x in tables)
 
 
@@ -183,16 +183,16 @@ def hierarchy_faults(star: Star, hierarchy: Hierarchy) -> list[HierarchyFault]:
         levels = [star.model.find_column(x) for x in hierarchy.levels]
     except Refused as refused:
         return [HierarchyFault("", "", refused.diagnostics[0].message)]
-    found = list[HierarchyFault]()
+    faults = list[HierarchyFault]()
     for above, level in pairwise(levels):
         texts = columns_text(above[0], (above[1],)), columns_text(level[0], (level[1],))
         codes = _beside(star, level[0], above)
         if codes is None:
             words = f"{level[0]} does not look {above[0]} up: no chain of firm active links leads there."
-            found.append(HierarchyFault(texts[1], texts[0], words))
+            faults.append(HierarchyFault(texts[1], texts[0], words))
             continue
-        found += _two_parents(star, above, level, codes, texts)
-    return found
+        faults += _two_parents(star, above, level, codes, texts)
+    return faults
 
 
 def _beside(star: Star, table: str, above: tuple[str, str]) -> Array | None:

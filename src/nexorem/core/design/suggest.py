@@ -33,7 +33,7 @@ PUT_ASIDE = "suggestion"  # the code under which one is accepted as not meant
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class Candidate:
     """A link that is thought of. `names` and `overlap` are from 0 to 1, `overlap` of the sample's keys; `declared` is the database that
     says so."""
 
@@ -82,33 +82,35 @@ def suggestions(star: Star, budget: Budget | None = None) -> list[LinkSuggestion
     the budget is spent, and keeps what was counted up to there.
     """
     model = star.model
-    kept: dict[Any, list[LinkSuggestion]] = star.found(("suggestions",), dict)
+    kept: dict[Any, list[LinkSuggestion]] = star.derive(("suggestions",), dict)
     ends = tuple((k.ends_text, k.active, k.flow, k.cardinality) for k in model.links)
     aside = frozenset(x.about for x in model.accepted if x.code == PUT_ASIDE)
-    key = ends, aside, tuple((t.name, t.calendar, t.role, t.key, t.origin.get("kind") == "role") for t in model.tables)
+    declared = tuple((f.link.ends_text, f.declared) for f in _declared(model))
+    roles = tuple(t.origin.get("table") if t.origin.get("kind") == "role" else None for t in model.tables)
+    key = ends, aside, declared, roles, tuple((t.name, t.calendar, t.role, t.key) for t in model.tables)
     if key not in kept:
-        told = list(_told(star, aside, budget or Budget()))
+        suggested = list(_suggested(star, aside, budget or Budget()))
         while len(kept) >= KEPT:
             kept.pop(next(iter(kept)), None)
-        kept[key] = told
+        kept[key] = suggested
     return list(kept[key])
 
 
-def _told(star: Star, aside: frozenset[str], budget: Budget) -> Iterator[LinkSuggestion]:
+def _suggested(star: Star, aside: frozenset[str], budget: Budget) -> Iterator[LinkSuggestion]:
     model = star.model
     ways = _ways(model)
-    found = [f for f in _found(star, budget) if f.link.ends_text not in aside]
-    choices = _several(star, found)
-    chosen = [f.link for f in found if f.link.ends_text in choices]
+    candidates = [f for f in _candidates(star, budget) if f.link.ends_text not in aside]
+    choices = _several(star, candidates)
+    chosen = [f.link for f in candidates if f.link.ends_text in choices]
     for link in chosen:  # one of them may be made the active one: its way is kept free
         if not _doubles(ways, link):
             _open(ways, link)
     count = 0
 
-    def last(item: Found) -> bool:
-        return item.link.ends_text not in choices and _implied(star, item, found)
+    def last(item: Candidate) -> bool:
+        return item.link.ends_text not in choices and _implied(star, item, candidates)
 
-    for item in sorted(found, key=lambda f: (last(f), -f.score, f.link.ends_text)):
+    for item in sorted(candidates, key=lambda f: (last(f), -f.score, f.link.ends_text)):
         budget.check()
         link = replace(item.link, name=free_name(model, item.link))
         facts = star.facts(link)
@@ -130,29 +132,29 @@ def _told(star: Star, aside: frozenset[str], budget: Budget) -> Iterator[LinkSug
             return
 
 
-def _implied(star: Star, item: Found, found: Sequence[Found]) -> bool:
+def _implied(star: Star, item: Candidate, candidates: Sequence[Candidate]) -> bool:
     """Whether filters come as well over a link of a longer key with this one's columns, and on from there: the direct link would be a
     second way. Only where the longer one leaves no row without a partner."""
     link = item.link
-    for first in found:
+    for first in candidates:
         over = first.link
         if over.from_table != link.from_table or over.to_table == link.to_table or not set(link.from_columns) < set(over.from_columns):
             continue
         there = dict(zip(over.from_columns, over.to_columns, strict=True))
         onward = (over.to_table, tuple(there[c] for c in link.from_columns), link.to_table, link.to_columns)
-        if any((f.from_table, f.from_columns, f.to_table, f.to_columns) == onward for f in (x.link for x in found)):
+        if any((f.from_table, f.from_columns, f.to_table, f.to_columns) == onward for f in (x.link for x in candidates)):
             facts = star.facts(over)
             if facts.orphans == 0 and facts.empty == 0 and not facts.repeated:
                 return True
     return False
 
 
-def _several(star: Star, found: Sequence[Found]) -> dict[str, str]:
+def _several(star: Star, candidates: Sequence[Candidate]) -> dict[str, str]:
     """By text, the links from several columns of a table to one key, where no link joins the two tables yet: which of its dates, or of its
     places, counts when nothing is said is its author's choice."""
     linked = {k.tables for k in star.model.links}
     groups: dict[tuple[str, str, tuple[str, ...]], list[str]] = {}
-    for item in found:
+    for item in candidates:
         link = item.link
         if link.from_table != link.to_table and link.tables not in linked and len(link.to_columns) == 1:
             groups.setdefault((link.from_table, link.to_table, link.to_columns), []).append(link.ends_text)
@@ -174,12 +176,12 @@ def _ways(model: Model) -> dict[str, set[str]]:
 
 
 def _reached(ways: Mapping[str, set[str]], start: str) -> set[str]:
-    found, queue = {start}, [start]
+    reached, queue = {start}, [start]
     while queue:
-        for near in ways[queue.pop()] - found:
-            found.add(near)
+        for near in ways[queue.pop()] - reached:
+            reached.add(near)
             queue.append(near)
-    return found
+    return reached
 
 
 def _doubles(ways: Mapping[str, set[str]], link: Link) -> bool:
@@ -219,7 +221,7 @@ def _plain_words(column: str) -> str:
     return " ".join([w for w in words if w not in COMMON_WORDS] or words)
 
 
-def _sentence(star: Star, found: Found, link: Link, choice: str) -> str:
+def _sentence(star: Star, candidate: Candidate, link: Link, choice: str) -> str:
     facts = star.facts(link)
     rows = star.size(link.from_table)
     part = [f"{facts.matched:,} of {counted(rows, 'row')} {verb(facts.matched, 'matches', 'match')}", f"{link.to_text} is unique"]
@@ -227,9 +229,9 @@ def _sentence(star: Star, found: Found, link: Link, choice: str) -> str:
         part.append(f"{facts.orphans:,} {verb(facts.orphans, 'names', 'name')} a key that is not there")
     if facts.empty:
         part.append(f"{facts.empty:,} {verb(facts.empty, 'has', 'have')} none")
-    if found.declared:
-        part.insert(0, f"{found.declared} declares it as a foreign key")
-    elif found.names >= LEAST_NAMES:
+    if candidate.declared:
+        part.insert(0, f"{candidate.declared} declares it as a foreign key")
+    elif candidate.names >= LEAST_NAMES:
         part.append("the names are alike")
     if choice:
         what = "dates" if (to := star.model.table(link.to_table)) and to.calendar else "roles"
@@ -241,9 +243,9 @@ def _sentence(star: Star, found: Found, link: Link, choice: str) -> str:
     return "; ".join(part) + "."
 
 
-def _found(star: Star, budget: Budget) -> list[Found]:
+def _candidates(star: Star, budget: Budget) -> list[Candidate]:
     keys = _keys(star, budget)
-    hits = star.found(("hits", tuple((t.name, k) for t, k in keys)), lambda: overlaps(star, keys, budget))
+    hits = star.derive(("hits", tuple((t.name, k) for t, k in keys)), lambda: overlaps(star, keys, budget))
     have = {_ends(k) for k in star.model.links}
     dated = {(k.from_table, k.to_table) for k in star.model.links}
     pairs = {(many, one) for many, one, _ in hits}
@@ -264,13 +266,13 @@ def _found(star: Star, budget: Budget) -> list[Found]:
             if not all((many_name, one_name, c) in hits for c in key):
                 continue
             budget.check()
-            for found in _of_key(star, one, key, many, hits):
-                ends = _ends(found.link)
-                in_a_role = led.get((many_name, found.link.from_columns, rows_of[one_name]), one_name) != one_name
-                if ends in have or in_a_role or _outdone(star.model, found.link):
+            for candidate in _of_key(star, one, key, many, hits):
+                ends = _ends(candidate.link)
+                in_a_role = led.get((many_name, candidate.link.from_columns, rows_of[one_name]), one_name) != one_name
+                if ends in have or in_a_role or _outdone(star.model, candidate.link):
                     continue
-                if ends not in best or found.score > best[ends].score:
-                    best[ends] = found
+                if ends not in best or candidate.score > best[ends].score:
+                    best[ends] = candidate
     return _best_of_each(list(best.values()))
 
 
@@ -293,7 +295,7 @@ def _outdone(model: Model, link: Link) -> bool:
     return any(k.tables == link.tables and len(link.from_columns) + len(k.from_columns) > 2 and _ends(k) & _ends(link) for k in model.links)
 
 
-def _declared(model: Model) -> Iterator[Found]:
+def _declared(model: Model) -> Iterator[Candidate]:
     """What the databases that tables come from declare as foreign keys, between tables that are here and have these columns."""
     here: dict[tuple[str, str, str], list[Table]] = {}
     for table in (t for t in model.tables if t.origin.get("kind") == "database" and t.origin.get("table")):
@@ -305,7 +307,7 @@ def _declared(model: Model) -> Iterator[Found]:
             for one in here.get((database, str(key.get("table_schema") or "public"), str(key["table"])), []):
                 theirs = tuple(_now_called(one, c) for c in key["key"])
                 if {c.name for c in many.columns} >= set(columns) and {c.name for c in one.columns} >= set(theirs):
-                    yield Found(Link("", many.name, columns, one.name, theirs, "many-to-one"), 1.0, 1.0, database)
+                    yield Candidate(Link("", many.name, columns, one.name, theirs, "many-to-one"), 1.0, 1.0, database)
 
 
 def _now_called(table: Table, column: str) -> str:
@@ -317,23 +319,23 @@ def _now_called(table: Table, column: str) -> str:
 
 def _keys(star: Star, budget: Budget) -> list[tuple[Table, tuple[str, ...]]]:
     """What could be the one side of a link: unique, never empty keys."""
-    found = []
+    keys = []
     for table in star.model.tables:
         budget.check()
         listed = candidate_keys(star, table.name)
         listed = [*listed, table.key] if table.key and table.key not in listed and tells_apart(star, table.name, table.key) else listed
-        known = {c.name: c.dtype for c in table.columns}
-        found += [(table, key) for key in listed if all(known.get(c) in KEY_TYPES for c in key)]
-    return found
+        dtypes = {c.name: c.dtype for c in table.columns}
+        keys += [(table, key) for key in listed if all(dtypes.get(c) in KEY_TYPES for c in key)]
+    return keys
 
 
-def _of_key(star: Star, one: Table, key: tuple[str, ...], many: Table, hits: Hits) -> list[Found]:
+def _of_key(star: Star, one: Table, key: tuple[str, ...], many: Table, hits: Hits) -> list[Candidate]:
     """Links from a table to a key of another; a key of several columns is matched column by column, then as a whole."""
     choices = []
     for column in key:
         near = [(c, names_alike(one.name, bare(one, column), bare(many, c)), overlap) for c, overlap in hits[many.name, one.name, column]]
         choices.append(sorted(near, key=lambda x: -(x[1] + x[2]))[:MOST_CHOICES])
-    found = []
+    candidates = []
     for picked in product(*choices):
         columns = tuple(c for c, _, _ in picked)
         if len(set(columns)) < len(columns):
@@ -342,8 +344,8 @@ def _of_key(star: Star, one: Table, key: tuple[str, ...], many: Table, hits: Hit
         overlap = picked[0][2] if len(key) == 1 else together(star, many.name, columns, one.name, key)
         if overlap >= LEAST_OVERLAP and _likely(star, one, many, columns, names, overlap):
             cardinality = "one-to-one" if columns in candidate_keys(star, many.name) else "many-to-one"
-            found.append(Found(Link("", many.name, columns, one.name, key, cardinality), names, overlap))
-    return found
+            candidates.append(Candidate(Link("", many.name, columns, one.name, key, cardinality), names, overlap))
+    return candidates
 
 
 def _likely(star: Star, one: Table, many: Table, columns: tuple[str, ...], names: float, overlap: float) -> bool:
@@ -369,12 +371,12 @@ def _marks_few(star: Star, one: Table, many: Table, column: str, overlap: float)
     return overlap == 1.0 and len(texts) > 1 and like_codes and star.size(one.name) >= LONG_LIST * len(texts)
 
 
-def _best_of_each(found: Sequence[Found]) -> list[Found]:
+def _best_of_each(candidates: Sequence[Candidate]) -> list[Candidate]:
     """For each key that a table brings, the tables it points to best: a column that is a key of many tables is offered for the one whose
     names fit, and part of a longer key that is offered is not offered by itself."""
-    kept: list[Found] = []
-    of_table: dict[str, list[Found]] = {}
-    for item in sorted(found, key=lambda f: -f.score):
+    kept: list[Candidate] = []
+    of_table: dict[str, list[Candidate]] = {}
+    for item in sorted(candidates, key=lambda f: -f.score):
         link = item.link
         rivals = [f for f in of_table.get(link.from_table, ()) if set(f.link.from_columns) & set(link.from_columns)]
         same = [f for f in rivals if f.link.from_columns == link.from_columns]

@@ -10,7 +10,7 @@ from nexorem.core.engine.context import Batch, classes
 from nexorem.core.engine.fast import Spread, counted, scanned, suits, suits_counting
 from nexorem.core.engine.reduce import Rows, count_distinct, divided, reduce_rows, spread_faults
 from nexorem.core.engine.row_values import row_values
-from nexorem.core.engine.rows import Around, known, over_rows, passing, relation
+from nexorem.core.engine.rows import Around, over_rows, passing, relation, without_unmatched
 from nexorem.core.engine.visibility import Assignment, assign, assign_pattern, patterns, ranges, selectors
 from nexorem.core.functions.arithmetic import alike
 from nexorem.core.functions.convert import widen
@@ -30,14 +30,14 @@ def aggregate(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
     varies = extra is not None and len(np.unique(extra.codes()[0])) > 1
     if inner_nodes(node.argument) or inner_nodes(node.where) or varies:
         return _by_pairs(node, batch, around)
-    found = selectors(star, star.inflow(node.grain, node.state), batch, budget)
-    combinations, index, _ = classes([s.index for s in found], batch.size)
+    filters = selectors(star, star.inflow(node.grain, node.state), batch, budget)
+    combinations, index, _ = classes([s.index for s in filters], batch.size)
     results = empties(node.dtype, len(combinations))
     if extra is not None:
         same = np.zeros(len(combinations), np.int64)
         extra = extra.take(same) if len(extra) else empties(extra.dtype, len(combinations))
     slow: _Slow | None = None
-    several = list(patterns(found, combinations))
+    several = list(patterns(filters, combinations))
     cubes = around.cubes if around.cubes is not None else [] if len(several) > 1 else None
     for pattern in several:
         budget.check()
@@ -90,11 +90,11 @@ def _failed_classes(part: Assignment, failed: Array | None, count: int) -> Array
 def _by_pairs(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
     """Row by row in each context: the cell-shaped parts are evaluated in one batch of (context, row) pairs."""
     few, index, own = around.classes(batch)
-    found = known(relation(table_rows(around.star.model, node), few, own, node.state))
+    pairs = without_unmatched(relation(table_rows(around.star.model, node), few, own, node.state))
     if node.where is not None:
-        found = passing(found, over_rows(node.where, found, few, own, node.state), own)
-    values = over_rows(node.argument, found, few, own, node.state) if node.argument is not None else None
-    part = Rows(found.owners, few.size, values)
+        pairs = passing(pairs, over_rows(node.where, pairs, few, own, node.state), own)
+    values = over_rows(node.argument, pairs, few, own, node.state) if node.argument is not None else None
+    part = Rows(pairs.owners, few.size, values)
     extra = own.cells[id(node.extra)] if node.extra is not None else None
     return reduce_rows(node.function, node.dtype, node.distinct, part, extra, around.budget).failing(own.failed).take(index)
 
@@ -102,11 +102,11 @@ def _by_pairs(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
 def single(node: t.Single, batch: Batch, around: Around) -> Vector:
     """`the` and `single`: the smallest and the largest member that is visible are one and the same."""
     star, budget = around.star, around.budget
-    found = selectors(star, star.inflow(node.table, node.state), batch, budget)
-    combinations, index, _ = classes([s.index for s in found], batch.size)
+    filters = selectors(star, star.inflow(node.table, node.state), batch, budget)
+    combinations, index, _ = classes([s.index for s in filters], batch.size)
     codes = star.domain(node.table, (node.column,)).codes
     low, high = empties("integer", len(combinations)), empties("integer", len(combinations))
-    for part in assign(star, found, combinations, np.arange(star.size(node.table)), budget):
+    for part in assign(star, filters, combinations, np.arange(star.size(node.table)), budget):
         members = Vector("integer", codes[part.rows].astype(np.int64), np.ones(len(part.rows), bool))
         low = _merged(low, _spread(part, members, "min", len(combinations), budget))
         high = _merged(high, _spread(part, members, "max", len(combinations), budget))
@@ -175,23 +175,23 @@ def _distinct_spread(part: Assignment, values: Vector, count: int, budget: Budge
     groups, codes = groups[order], codes[order]
     starts = np.searchsorted(groups, np.arange(len(part.group_firsts) + 1))
     repeats, at = ranges(starts, part.pair_groups, budget)
-    owners, found = np.repeat(part.pair_classes, repeats), codes[at]
-    return count_distinct(owners, found, size, count)
+    owners, distinct = np.repeat(part.pair_classes, repeats), codes[at]
+    return count_distinct(owners, distinct, size, count)
 
 
 def _partials(node: t.Aggregate, rows: Rows) -> dict[str, Vector]:
     """What is needed of each group so that groups can be put together: its rows, count, sum or extreme."""
-    found = {"rows": reduce_rows("rows", "integer", False, Rows(rows.groups, rows.count, None))}
+    partials = {"rows": reduce_rows("rows", "integer", False, Rows(rows.groups, rows.count, None))}
     if rows.values is None:
-        return found
-    found["count"] = reduce_rows("count", "integer", False, rows)
+        return partials
+    partials["count"] = reduce_rows("count", "integer", False, rows)
     if node.function in ("sum", "avg"):
         # The mean of whole numbers is made in doubles: their sum may be beyond 64 bits where it is not.
         kind = rows.values.dtype if rows.values.dtype in NUMERIC and node.function == "sum" else "number"
-        found["sum"] = reduce_rows("sum", kind, False, replace(rows, values=widen(rows.values, kind)))
+        partials["sum"] = reduce_rows("sum", kind, False, replace(rows, values=widen(rows.values, kind)))
     elif node.function in ("min", "max"):
-        found[node.function] = reduce_rows(node.function, node.dtype, False, rows)
-    return found
+        partials[node.function] = reduce_rows(node.function, node.dtype, False, rows)
+    return partials
 
 
 def _combined(node: t.Aggregate, partial: dict[str, Vector], part: Assignment | Spread, count: int) -> Vector:

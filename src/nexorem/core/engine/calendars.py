@@ -35,8 +35,8 @@ def moved(star: Star, edit: t.Moved, batch: Batch, by: Vector | None, budget: Bu
     _, index, firsts = classes([*(f.index for f in own.filters), *more], batch.size)
     few = own.at(firsts)
     rows = np.arange(star.size(edit.calendar))
-    found = selectors(star, Inflow(edit.calendar, None, "", ()), few, budget)
-    owners, picked = visible_pairs(star, found, few.size, rows, budget)
+    filters = selectors(star, Inflow(edit.calendar, None, "", ()), few, budget)
+    owners, picked = visible_pairs(star, filters, few.size, rows, budget)
     days = star.column(edit.calendar, edit.date).take(picked).data
     order = np.lexsort((days, owners))
     steps = np.zeros(few.size, np.int64)
@@ -51,19 +51,19 @@ def moved(star: Star, edit: t.Moved, batch: Batch, by: Vector | None, budget: Bu
     return Filter(edit.calendar, (edit.date,), sets, number[index], edit.text)
 
 
-def _result(star: Star, edit: t.Moved, found: Dates, count: int, steps: Array, budget: Budget) -> Dates:
+def _result(star: Star, edit: t.Moved, dates: Dates, count: int, steps: Array, budget: Budget) -> Dates:
     table = star.model.table(edit.calendar)
     assert table and table.calendar
     first_month = table.calendar.year_starts_in - 1
     if edit.kind == "shift":
-        return _shifted(found, edit.unit, steps, budget)
+        return _shifted(dates, edit.unit, steps, budget)
     if edit.kind == "whole":
-        starts = unit_start(found.days, edit.unit, first_month)
+        starts = unit_start(dates.days, edit.unit, first_month)
         keep = np.ones(len(starts), bool)
-        keep[1:] = (starts[1:] != starts[:-1]) | (found.owners[1:] != found.owners[:-1])
-        return _spans(found.owners[keep], starts[keep], unit_end(starts[keep], edit.unit), budget)
-    ends = np.flatnonzero(np.diff(np.append(found.owners, count)) > 0)  # the last day of each set that has one
-    owners, last = found.owners[ends], found.days[ends]
+        keep[1:] = (starts[1:] != starts[:-1]) | (dates.owners[1:] != dates.owners[:-1])
+        return _spans(dates.owners[keep], starts[keep], unit_end(starts[keep], edit.unit), budget)
+    ends = np.flatnonzero(np.diff(np.append(dates.owners, count)) > 0)  # the last day of each set that has one
+    owners, last = dates.owners[ends], dates.days[ends]
     if edit.kind == "back":
         return _spans(owners, _back(last, edit.unit, steps[owners]), last, budget)
     all_days = star.column(edit.calendar, edit.date).rows().data
@@ -78,9 +78,9 @@ def _back(last: Array, unit: str, steps: Array) -> Array:
     return add_months(last + 1, -np.clip(MONTHS[unit] * steps, -FARTHEST, FARTHEST))
 
 
-def _shifted(found: Dates, unit: str, steps: Array, budget: Budget) -> Dates:
+def _shifted(dates: Dates, unit: str, steps: Array, budget: Budget) -> Dates:
     """Every day by itself; a month of which every day is there moves as a whole month."""
-    owners, days = found.owners, found.days
+    owners, days = dates.owners, dates.days
     if unit in DAYS:
         return Dates(owners, days + DAYS[unit] * steps[owners])
     by = np.clip(MONTHS[unit] * steps, -FARTHEST // 30, FARTHEST // 30)
@@ -123,12 +123,12 @@ def unit_end(starts: Array, unit: str) -> Array:
     return np.asarray(month_start(month_number(starts) + MONTHS[unit]) - 1)
 
 
-def _members(star: Star, edit: t.Moved, found: Dates) -> tuple[Array, Array]:
+def _members(star: Star, edit: t.Moved, dates: Dates) -> tuple[Array, Array]:
     """The dates that the calendar has, as members of its date column."""
     domain = star.domain(edit.calendar, (edit.date,))
-    known = star.column(edit.calendar, edit.date).take(domain.firsts[:-1]).data
-    if not len(known):
-        return found.owners[:0], found.days[:0]
-    at = np.minimum(np.searchsorted(known, found.days), len(known) - 1)
-    hit = known[at] == found.days
-    return found.owners[hit], at[hit]
+    days = star.column(edit.calendar, edit.date).take(domain.firsts[:-1]).data
+    if not len(days):
+        return dates.owners[:0], dates.days[:0]
+    at = np.minimum(np.searchsorted(days, dates.days), len(days) - 1)
+    hit = days[at] == dates.days
+    return dates.owners[hit], at[hit]

@@ -10,7 +10,7 @@ import numpy as np
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution
-from nexorem.core.engine.rows import Relation, known, relation
+from nexorem.core.engine.rows import Relation, relation, without_unmatched
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
@@ -54,7 +54,7 @@ class _Maker:
 
     def __init__(self, model: Model, rows: Mapping[str, TableRows], budget: Budget) -> None:
         self.model, self.budget = model, budget
-        self.rows = {name: TableRows(found.size, dict(found.columns)) for name, found in rows.items()}
+        self.rows = {name: TableRows(frame.size, dict(frame.columns)) for name, frame in rows.items()}
         self.tables = {x.name: x for x in model.tables}
         self.pending: dict[Item, str] = {}
         for table in model.tables:
@@ -121,19 +121,19 @@ class _Maker:
     def links_needed(self, tables: set[str]) -> list[Item]:
         """What links wait for over which filters or look-ups of these tables might run."""
         state = model_state(self.model)
-        found: list[Item] = []
+        items: list[Item] = []
         near = set(tables)
         queue = list(tables)
         while queue:
             at = queue.pop()
             for link in self.model.links:
                 if at in link.tables and link.name in state.active:
-                    found += [i for i in self.waits(link) if i[1] or self._passes(i[0], link)]
+                    items += [i for i in self.waits(link) if i[1] or self._passes(i[0], link)]
                     other = link.other(at)
                     if other not in near:
                         near.add(other)
                         queue.append(other)
-        return list(dict.fromkeys(found))
+        return list(dict.fromkeys(items))
 
     def _passes(self, table: str, link: Link) -> bool:
         """Whether a filter may come into a table over another link than this: one that is yet to be computed has none
@@ -145,7 +145,7 @@ class _Maker:
         """The computed items whose values a formula needs, in its measures too. Of a table that is only counted, or run over, they are
         those of no column: a filter over its rows depends on none of their values."""
         own = self.tables[item[0]] if item[1] else None
-        found: list[Item] = []
+        items: list[Item] = []
         met: set[str] = set()
         queue = [(self.mentions(item), own)]
         while queue:
@@ -153,17 +153,17 @@ class _Maker:
             for name in at.names:
                 column, measure = home.column(name) if home else None, self.model.measure(name)
                 if column is not None and home:
-                    found.append((home.name, column.name))
+                    items.append((home.name, column.name))
                 elif measure and measure.name not in met:
                     met.add(measure.name)
                     queue.append((mentions(parse(measure.formula)[0]), None))
             for table, column_name in at.columns:
                 defined = self.model.table(table)
                 column = defined.column(column_name) if defined else None
-                found += [(defined.name, ""), *([(defined.name, column.name)] if column else [])] if defined else []
-            found += [(x.name, "") for name in at.tables if (x := self.model.table(name))]
-            found += [(x.name, c.name) for name in at.whole if (x := self.model.table(name)) and x is not own for c in x.columns]
-        return [i for i in dict.fromkeys(found) if i in self.pending]
+                items += [(defined.name, ""), *([(defined.name, column.name)] if column else [])] if defined else []
+            items += [(x.name, "") for name in at.tables if (x := self.model.table(name))]
+            items += [(x.name, c.name) for name in at.whole if (x := self.model.table(name)) and x is not own for c in x.columns]
+        return [i for i in dict.fromkeys(items) if i in self.pending]
 
     def mentions(self, item: Item) -> Mentions:
         """What the formula of an item mentions."""
@@ -173,25 +173,25 @@ class _Maker:
         """The tables a formula names, with its own."""
         at = self.mentions(item)
         names = {*at.tables, *(table for table, _ in at.columns)}
-        return {found.name for n in names if (found := self.model.table(n))} | ({item[0]} if item[1] else set())
+        return {named.name for n in names if (named := self.model.table(n))} | ({item[0]} if item[1] else set())
 
     def compute(self, star: Star, item: Item, bound: t.Rows) -> None:
         """Puts the rows of an item in its place."""
-        found = evaluated(star, bound, self.budget)
-        for values in (found.column(i) for i, c in enumerate(bound.columns) if not c.table):
+        rows = evaluated(star, bound, self.budget)
+        for values in (rows.column(i) for i, c in enumerate(bound.columns) if not c.table):
             if fault := values.fault(int(np.argmax(values.failed))) if values.failed is not None else None:
                 raise Refused(Diagnostic(*fault, place=item_text(item)))
         table = self.tables[item[0]]
         if item[1]:
-            self._put_column(item, table, bound, found)
+            self._put_column(item, table, bound, rows)
         else:
-            self._put_table(star, table, found)
+            self._put_table(star, table, rows)
         del self.pending[item]
 
-    def _put_column(self, item: Item, table: Table, bound: t.Rows, found: Relation) -> None:
+    def _put_column(self, item: Item, table: Table, bound: t.Rows, rows: Relation) -> None:
         column = table.column(item[1])
         assert column
-        values = found.column(len(bound.columns) - 1)
+        values = rows.column(len(bound.columns) - 1)
         if column.dtype and column.dtype != values.dtype:
             if not (column.dtype == "number" and values.dtype == "integer"):
                 raise refuse(
@@ -208,18 +208,18 @@ class _Maker:
         columns = {**stored.columns, **added}
         self.rows[table.name] = TableRows(stored.size, {c.name: columns[c.name] for c in table.columns if c.name in columns})
 
-    def _put_table(self, star: Star, table: Table, found: Relation) -> None:
+    def _put_table(self, star: Star, table: Table, rows: Relation) -> None:
         kept = {c.name: c for c in table.columns}
         columns, vectors = [], {}
-        for place, given in enumerate(found.shape.columns):
-            values = found.column(place)
+        for place, given in enumerate(rows.shape.columns):
+            values = rows.column(place)
             dtype = "text" if values.dtype == "null" else values.dtype
             columns.append(replace(kept.get(given.name, Column(given.name, dtype)), dtype=dtype))
             vectors[given.name] = widen(values, dtype)
-        sources = {x.source for x in star.model.tables if x.name in made_from(found.shape)}
+        sources = {x.source for x in star.model.tables if x.name in made_from(rows.shape)}
         source = sources.pop() if len(sources) == 1 else table.source
         self.tables[table.name] = replace(table, columns=tuple(columns), source=source)
-        self.rows[table.name] = table_rows(len(found), vectors)
+        self.rows[table.name] = table_rows(len(rows), vectors)
 
 
 def evaluated(star: Star, bound: t.Rows, budget: Budget) -> Relation:
@@ -229,10 +229,10 @@ def evaluated(star: Star, bound: t.Rows, budget: Budget) -> Relation:
     run = Execution(star, planner.plan, budget).run(Batch(1))
     around = run.around(needs, Batch(1))
     with budget.bounding_texts():
-        found = known(relation(bound, Batch(1), around, star.state))
+        rows = without_unmatched(relation(bound, Batch(1), around, star.state))
     if around.failed.any():
         raise refuse(*FAULTS[around.failed.max()])
-    return found
+    return rows
 
 
 def item_text(item: Item) -> str:

@@ -38,9 +38,9 @@ class Sets:
 
     def mask(self, k: int, size: int) -> Array:
         """bool[size]: which of `size` members are in set k."""
-        found = np.zeros(size, bool)
-        found[self.members[self.offsets[k] : self.offsets[k + 1]]] = True
-        return found
+        allowed = np.zeros(size, bool)
+        allowed[self.members[self.offsets[k] : self.offsets[k + 1]]] = True
+        return allowed
 
     def distinct(self) -> tuple[Sets, Array]:
         """The different sets, and for each of these the number of the one it is."""
@@ -70,9 +70,9 @@ class Sets:
         """int64[size]: the one set each member is in, -1 for none; None where some member is in several."""
         if len(self.members) > size or np.bincount(self.members, minlength=size).max(initial=0) > 1:
             return None
-        found = np.full(size, -1, dtype=np.int64)
-        found[self.members] = self.owner()
-        return found
+        member_of = np.full(size, -1, dtype=np.int64)
+        member_of[self.members] = self.owner()
+        return member_of
 
     def projected(self, mapping: Array) -> Sets:
         """The sets of what `mapping` makes of the members."""
@@ -180,17 +180,17 @@ def constant_filter(batch: Batch, table: str, columns: Columns, mask: Array, ori
 def left_in(star: Star, effect: Effect, batch: Batch) -> Batch:
     """The batch with the filters that an effect leaves in force."""
 
-    def again(found: Filter) -> Filter:
-        return replace(found, index=np.zeros(batch.size, np.int64))
+    def again(held: Filter) -> Filter:
+        return replace(held, index=np.zeros(batch.size, np.int64))
 
     handling = Handling(star.model, lambda f, columns: projected(star, f, columns), again)
     return replace(batch, filters=left_by(effect, batch.filters, batch.page, handling))
 
 
-def projected(star: Star, found: Filter, columns: tuple[str, ...]) -> Filter:
+def projected(star: Star, held: Filter, columns: tuple[str, ...]) -> Filter:
     """The combinations of fewer columns that a filter allows."""
-    before, after = star.domain(found.table, found.columns), star.domain(found.table, columns)
-    return replace(found, columns=columns, sets=found.sets.projected(after.codes[before.firsts]), page=-1)
+    before, after = star.domain(held.table, held.columns), star.domain(held.table, columns)
+    return replace(held, columns=columns, sets=held.sets.projected(after.codes[before.firsts]), page=-1)
 
 
 def classes(indexes: list[Array], size: int) -> tuple[Array, Array, Array]:

@@ -34,13 +34,13 @@ class Cube:
     partial: dict[str, Vector]
 
 
-def wholly(star: Star, found: Sequence[Selector], wanted: Array) -> tuple[list[Selector], list[tuple[Selector, Array]]] | None:
+def wholly(star: Star, filters: Sequence[Selector], wanted: Array) -> tuple[list[Selector], list[tuple[Selector, Array]]] | None:
     """The columns a cube would have for these selectors, and the filters all its rows would pass; None where sets are
     no single members, or there are too many."""
     columns: list[Selector] = []
     constant: list[tuple[Selector, Array]] = []
     cells = 1.0
-    for i, selector in enumerate(found):
+    for i, selector in enumerate(filters):
         own = wanted[:, i]
         if (own == own[0]).all():
             constant.append((selector, members_of(selector.sets, int(own[0]))))
@@ -62,11 +62,11 @@ def alike(a: Selector, b: Selector) -> bool:
     return (a.table, a.columns, a.chain) == (b.table, b.columns, b.chain)
 
 
-def answered(star: Star, cube: Cube, found: Sequence[Selector], wanted: Array, budget: Budget) -> tuple[Array, Array] | None:
+def answered(star: Star, cube: Cube, filters: Sequence[Selector], wanted: Array, budget: Budget) -> tuple[Array, Array] | None:
     """Which groups of a cube are visible in which classes, as (group, class) pairs; None where it does not know."""
     missing = list(cube.constant)
-    asked: list[tuple[int, Sets, Array]] = []
-    for i, selector in enumerate(found):
+    queries: list[tuple[int, Sets, Array]] = []
+    for i, selector in enumerate(filters):
         own = wanted[:, i]
         if (own == own[0]).all():
             members = members_of(selector.sets, int(own[0]))
@@ -76,15 +76,15 @@ def answered(star: Star, cube: Cube, found: Sequence[Selector], wanted: Array, b
                 continue
         place = next((p for p, c in enumerate(cube.columns) if alike(c, selector)), None)
         if place is not None:
-            asked.append((place, selector.sets, own))
+            queries.append((place, selector.sets, own))
             continue
         coarser = next((x for p, c in enumerate(cube.columns) if (x := _coarser(star, selector, c, p))), None)
         if coarser is None:
             return None
-        asked.append((*coarser, own))
+        queries.append((*coarser, own))
     if missing:
         return None
-    return _pairs(star, cube, asked, len(wanted), budget)
+    return _pairs(star, cube, queries, len(wanted), budget)
 
 
 def coarsened(star: Star, selector: Selector) -> Selector:
@@ -120,7 +120,7 @@ def _coarser(star: Star, selector: Selector, column: Selector, place: int) -> tu
         return np.bincount(coarse.codes[fine.firsts], minlength=coarse.size)
 
     # Only the members of the sets are looked at: few of a large table's cost little.
-    sizes = star.found(("finer", selector.table, selector.columns, column.columns), finer)
+    sizes = star.derive(("finer", selector.table, selector.columns, column.columns), finer)
     own = coarse.codes[fine.firsts[selector.sets.members]].astype(np.int64)
     keys, counts = np.unique(selector.sets.owner() * coarse.size + own, return_counts=True)
     owners, members = keys // coarse.size, keys % coarse.size
@@ -134,10 +134,10 @@ def _determines(star: Star, selector: Selector) -> bool:
     return star.domain(selector.table, selector.columns).size == star.size(selector.table) + 1
 
 
-def _pairs(star: Star, cube: Cube, asked: Sequence[tuple[int, Sets, Array]], classes: int, budget: Budget) -> tuple[Array, Array]:
+def _pairs(star: Star, cube: Cube, queries: Sequence[tuple[int, Sets, Array]], classes: int, budget: Budget) -> tuple[Array, Array]:
     groups = np.arange(len(cube.codes[0]))
     varying: list[tuple[Varying, Array]] = []
-    for place, sets, own in asked:
+    for place, sets, own in queries:
         column = cube.columns[place]
         size = star.domain(column.table, column.columns).size
         codes = cube.codes[place]

@@ -31,9 +31,9 @@ def kept_lines(star: Star, axis: Axis, having: Sequence[Having], top: Top | None
     depth = lines.shape[1]
     whole = (lines != TOTAL).all(axis=1)
     kept = np.ones(len(lines), bool)
-    for item, found in zip(having, judged.conditions, strict=True):
+    for item, judgement in zip(having, judged.conditions, strict=True):
         level = depth - 1 if item.level is None else item.level
-        holds = found.true() if found.failed is None else found.true() | (found.failed > 0)
+        holds = judgement.true() if judgement.failed is None else judgement.true() | (judgement.failed > 0)
         kept &= (lines[:, level] == TOTAL) | holds[_beginnings(lines, level, judged.prefixes)]
     if top and isinstance(judged.by, Vector):
         level = depth - 1 if top.level is None else top.level
@@ -51,12 +51,12 @@ def _beginnings(lines: Array, level: int, prefixes: Array) -> Array:
 def _among_top(star: Star, axis: Axis, live: Array, level: int, top: Top, judged: Judged) -> Array:
     """bool[L]: the lines whose beginning is among the top ones of its parent. `live` are the whole lines that are still there; a beginning
     without one, or with an empty value, is among none."""
-    lines, found = axis.lines, judged.by
-    assert isinstance(found, Vector)
+    lines, ranking = axis.lines, judged.by
+    assert isinstance(ranking, Vector)
     at = _beginnings(lines, level, judged.prefixes)
-    begun = np.unique(at[live & found.valid[at]])
+    begun = np.unique(at[live & ranking.valid[at]])
     starts = judged.prefixes[begun]
-    ranks, _ = found.codes()
+    ranks, _ = ranking.codes()
     value = ranks[begun] if top.ascending else -ranks[begun]
     parents = places_of(_up_to(starts, level), judged.prefixes) if level else np.zeros(len(begun), np.int64)
     members = member_ranks(star, *axis.columns[level])[starts[:, level]] if len(begun) else np.zeros(0, np.int64)
@@ -69,8 +69,8 @@ def _among_top(star: Star, axis: Axis, live: Array, level: int, top: Top, judged
         stays[begun[order]] = value[order] <= np.repeat(last, sizes)
     else:
         stays[begun[order]] = np.arange(len(order)) - np.repeat(first, sizes) < top.count
-    if found.failed is not None:
-        stays |= found.failed > 0
+    if ranking.failed is not None:
+        stays |= ranking.failed > 0
     return stays[at]
 
 
@@ -82,10 +82,10 @@ def _up_to(lines: Array, level: int) -> Array:
 
 def _with_parts(lines: Array, whole: Array) -> Array:
     """bool[L]: whole lines, totals that have one of these beneath them, and the grand total."""
-    found = whole | (lines == TOTAL).all(axis=1)
+    kept = whole | (lines == TOTAL).all(axis=1)
     for level in range(1, lines.shape[1]):
         totals = np.flatnonzero((lines[:, level:] == TOTAL).all(axis=1) & (lines[:, level - 1] != TOTAL))
         if len(totals):
             parents = np.unique(places_of(_up_to(lines[whole], level), lines[totals], missing=True))
-            found[totals[parents[parents >= 0]]] = True
-    return np.asarray(found)
+            kept[totals[parents[parents >= 0]]] = True
+    return np.asarray(kept)

@@ -92,22 +92,22 @@ def _tried(star: Star, edit: t.Condition, rows: Array, outer: Mapping[int, Vecto
             return star.column(node.table, node.column).take(rows)
         return outer[id(node)] if isinstance(node, t.InContext) else None
 
-    found = widen(evaluate(edit.predicate, leaf, len(rows)), "boolean")
-    return found.true(), found.failed
+    verdict = widen(evaluate(edit.predicate, leaf, len(rows)), "boolean")
+    return verdict.true(), verdict.failed
 
 
 def listed_filter(edit: t.Listing, batch: Batch, around: Around) -> Filter:
     """The filter of `COLS in ROWS`: for each context the members that its rows name."""
     few, index, own = around.classes(relevant(around.star, edit.rows, batch))
-    found = relation(edit.rows, few, own, edit.state)
+    listed = relation(edit.rows, few, own, edit.state)
     if edit.columns is None:
-        assert found.rows is not None
-        members = found.rows
-        keep = np.arange(len(found))
+        assert listed.rows is not None
+        members = listed.rows
+        keep = np.arange(len(listed))
     else:
-        members = _members(around.star, edit, found)
+        members = _members(around.star, edit, listed)
         keep = np.flatnonzero(members >= 0)
-    sets, number = sets_of_pairs(found.owners[keep], members[keep], few.size).distinct()
+    sets, number = sets_of_pairs(listed.owners[keep], members[keep], few.size).distinct()
     around.note(np.arange(batch.size), own.failed[index])
     return Filter(edit.table, edit.columns, sets, number[index], edit.text)
 
@@ -121,7 +121,7 @@ def relevant(star: Star, rows: t.Rows, batch: Batch) -> Batch:
     return replace(batch, filters=tuple(f for f in batch.filters if f.table in tables), axes={})
 
 
-def _members(star: Star, edit: t.Listing, found: Relation) -> Array:
+def _members(star: Star, edit: t.Listing, listed: Relation) -> Array:
     """int64[P]: the member of the edit's columns that each entry names, -1 for none.
 
     Null is the member `(empty)`; an unmatched member is itself on its own columns and nothing on any other.
@@ -129,12 +129,12 @@ def _members(star: Star, edit: t.Listing, found: Relation) -> Array:
     assert edit.columns
     domain = star.domain(edit.table, edit.columns)
     mine, theirs = [], []
-    gone = np.zeros(len(found), bool)
+    gone = np.zeros(len(listed), bool)
     for column, place in zip(edit.columns, edit.places, strict=True):
         own = star.domain(edit.table, (column,))
-        given = found.shape.columns[place]
+        given = listed.shape.columns[place]
         same = (given.table, given.column) == (edit.table, column)
-        codes = found.code(place) if same else _by_value(star, edit.table, column, found, place)
+        codes = listed.code(place) if same else _by_value(star, edit.table, column, listed, place)
         gone |= codes < 0
         mine.append((own.codes[domain.firsts], own.size))
         theirs.append((np.maximum(codes, 0), own.size))
@@ -146,12 +146,12 @@ def _members(star: Star, edit: t.Listing, found: Relation) -> Array:
     return np.where(gone, -1, place_of[joint[domain.size :]])
 
 
-def _by_value(star: Star, table: str, column: str, found: Relation, place: int) -> Array:
+def _by_value(star: Star, table: str, column: str, listed: Relation, place: int) -> Array:
     """The member of a column with the value of each entry, empties equal; -1 for none and for an unmatched member."""
     domain = star.domain(table, (column,))
     members = star.column(table, column).take(domain.firsts[:-1])
-    both = concatenated(members, found.column(place))
+    both = concatenated(members, listed.column(place))
     codes, size = both.codes()
     place_of = np.full(size + 1, -1, dtype=np.int64)
     place_of[codes[: len(members)]] = np.arange(len(members))
-    return np.where(found.unmatched(place), -1, place_of[codes[len(members) :]])
+    return np.where(listed.unmatched(place), -1, place_of[codes[len(members) :]])

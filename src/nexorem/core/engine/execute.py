@@ -36,9 +36,9 @@ class Execution:
         self.outer, self.owners, self.leaf = outer, owners, leaf
         self.values: dict[int, Vector] = {}
         self.contexts: dict[int, Batch] = {}
-        self.told: dict[int, tuple[int, float]] = {}  # by id of a step: its contexts, and how long it took
-        asked = Counter(id(s.node) for s in plan.steps if isinstance(s, ValueStep) and isinstance(s.node, t.Aggregate))
-        self._cubes: dict[int, list[Cube]] = {key: [] for key, times in asked.items() if times > 1}
+        self.measured: dict[int, tuple[int, float]] = {}  # by id of a step: its contexts, and how long it took
+        uses = Counter(id(s.node) for s in plan.steps if isinstance(s, ValueStep) and isinstance(s.node, t.Aggregate))
+        self._cubes: dict[int, list[Cube]] = {key: [] for key, times in uses.items() if times > 1}
 
     def root(self, place: int) -> Vector:
         """The value of the root at that place."""
@@ -58,7 +58,7 @@ class Execution:
                 else:
                     self.values[step.number] = value = self._value(step)
                     self.budget.keep(value.nbytes, "Values of every cell")
-                self.told[id(step)] = (batch.size, self.budget.milliseconds() - start)
+                self.measured[id(step)] = (batch.size, self.budget.milliseconds() - start)
         return self
 
     def around(
@@ -86,10 +86,10 @@ class Execution:
         batch = self.contexts[step.context]
         around = self.around(step.needs, batch, cubes=self._cubes.get(id(node)))
         try:
-            found = self._computed(step, batch, around)
+            value = self._computed(step, batch, around)
         except CellError as error:
-            found = empties(node.dtype, batch.size).failing(np.full(batch.size, FAULT_CODES.index(error.code), np.uint8))
-        return found.failing(batch.failed, around.failed, *(self.values[x].failed for _, x in step.needs.cells))
+            value = empties(node.dtype, batch.size).failing(np.full(batch.size, FAULT_CODES.index(error.code), np.uint8))
+        return value.failing(batch.failed, around.failed, *(self.values[x].failed for _, x in step.needs.cells))
 
     def _computed(self, step: ValueStep, batch: Batch, around: Around) -> Vector:
         node = step.node
@@ -130,12 +130,12 @@ def execute(star: Star, plan: Plan, batch: Batch, budget: Budget) -> Execution:
 
 def asked(node: t.Asked, batch: Batch) -> Vector:
     """`filtered` and `on_axis`."""
-    found = np.zeros(batch.size, bool)
+    shown = np.zeros(batch.size, bool)
     if node.axis:
         assert node.column
-        found = batch.axes.get((node.table, node.column), found)
+        shown = batch.axes.get((node.table, node.column), shown)
     else:
         for f in batch.filters:
             if f.table == node.table and (node.column is None or f.columns is ROWS or node.column in f.columns):
-                found = found | (f.index >= 0)
-    return Vector("boolean", found, np.ones(batch.size, bool))
+                shown = shown | (f.index >= 0)
+    return Vector("boolean", shown, np.ones(batch.size, bool))

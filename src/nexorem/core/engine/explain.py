@@ -55,7 +55,7 @@ def explained(star: Star, probe: Probe, name: str, budget: Budget) -> Explained:
     arriving = page | {key: _both(page.get(key), "the cell's own") for key in (*probe.rows, *probe.columns)}
     grid = answer(star, probe, budget)
     bound = next(m for m in grid.plan.measures if m.name.lower() == name.lower())
-    steps = executed_steps(star, grid.plan.cells, grid.told)
+    steps = executed_steps(star, grid.plan.cells, grid.measured)
     start = grid.plan.context(probe, (*probe.rows, *probe.columns))
     return Explained(
         bound.name,
@@ -70,15 +70,15 @@ def explained(star: Star, probe: Probe, name: str, budget: Budget) -> Explained:
     )
 
 
-def executed_steps(star: Star, plan: Plan, told: Mapping[int, tuple[int, float]]) -> dict[int, ExecutedStep]:
+def executed_steps(star: Star, plan: Plan, measured: Mapping[int, tuple[int, float]]) -> dict[int, ExecutedStep]:
     """The steps of an executed plan by id."""
-    found = {}
+    steps = {}
     for step in plan.steps:
-        contexts, spent = told.get(id(step), (0, 0.0))
+        contexts, spent = measured.get(id(step), (0, 0.0))
         scan = step.node if isinstance(step, ValueStep) and isinstance(step.node, t.Aggregate) else None
         rows = star.size(scan.grain) if scan else 0
-        found[id(step)] = ExecutedStep(step_text(star, step), rows, contexts, round(spent, 3))
-    return found
+        steps[id(step)] = ExecutedStep(step_text(star, step), rows, contexts, round(spent, 3))
+    return steps
 
 
 def _note(step: ExecutedStep | None) -> str:
@@ -89,12 +89,12 @@ def _note(step: ExecutedStep | None) -> str:
 
 def page_words(probe: Probe) -> dict[tuple[str, str], str]:
     """The page's picks in words, by column."""
-    found: dict[tuple[str, str], str] = {}
+    words: dict[tuple[str, str], str] = {}
     for pick in probe.picks:
         values = ["(empty)" if v is None else str(iso(v)) for v in pick.values[:MOST_NAMED]] + (["(unmatched)"] if pick.unmatched else [])
         more = f" and {len(pick.values) - MOST_NAMED} more" if len(pick.values) > MOST_NAMED else ""
-        found[pick.table, pick.column] = f"the page's {', '.join(values)}{more}"
-    return found
+        words[pick.table, pick.column] = f"the page's {', '.join(values)}{more}"
+    return words
 
 
 def _both(page: str | None, cell: str) -> str:

@@ -27,13 +27,13 @@ FUNCTIONS = ("rows", "count", "sum", "avg", "min", "max")
 EXACT = 2.0**62
 
 
-def digits(star: Star, found: Sequence[Selector], wanted: Array) -> tuple[list[Digit], list[Varying]]:
+def digits(star: Star, filters: Sequence[Selector], wanted: Array) -> tuple[list[Digit], list[Varying]]:
     """The digits of the selectors at hand for classes that want these sets, int64[classes, selectors]; and for those
     that vary what the groups of the scan are spread by, in the order of their digits."""
     made: list[Digit] = []
     varying: list[Varying] = []
-    found, wanted = _single(star, found, wanted)
-    for i, selector in enumerate(found):
+    filters, wanted = _single(star, filters, wanted)
+    for i, selector in enumerate(filters):
         size = star.domain(selector.table, selector.columns).size
         sets, own = selector.sets, wanted[:, i]
         if (own == own[0]).all():
@@ -56,12 +56,12 @@ def digits(star: Star, found: Sequence[Selector], wanted: Array) -> tuple[list[D
     return made, varying
 
 
-def _single(star: Star, found: Sequence[Selector], wanted: Array) -> tuple[list[Selector], Array]:
+def _single(star: Star, filters: Sequence[Selector], wanted: Array) -> tuple[list[Selector], Array]:
     """Constant selectors over several columns as one a column, where their set is a product: codes of one column are
     narrower, and their members stand together more often."""
     selectors: list[Selector] = []
     columns: list[Array] = []
-    for i, selector in enumerate(found):
+    for i, selector in enumerate(filters):
         own = wanted[:, i]
         parts = [selector]
         if selector.columns and len(selector.columns) > 1 and (own == own[0]).all():
@@ -89,7 +89,7 @@ def _factors(star: Star, selector: Selector, k: int) -> list[Selector] | None:
 
 
 class Adder:
-    """Adds the values of blocks to totals: `found` has sums, or lows, and `other` highs.
+    """Adds the values of blocks to totals: `rows` has sums, or lows, and `other` highs.
 
     `where` is what is left of the aggregate's own condition once its simple parts became selectors.
     """
@@ -168,9 +168,9 @@ class Adder:
         column = self.column
         if column is None or not self.full:
             assert self.node.argument is not None
-            found = widen(evaluate(self.node.argument, self._leaf(block), block.count), self.kind)
-            self.failed |= found.failed is not None
-            return found.data, found.valid
+            values = widen(evaluate(self.node.argument, self._leaf(block), block.count), self.kind)
+            self.failed |= values.failed is not None
+            return values.data, values.valid
         if column.raw is not None:
             if block.rows is None:
                 return column.raw[block.start : block.start + block.count], None
@@ -239,7 +239,7 @@ def split_where(star: Star, node: t.Aggregate) -> tuple[list[Selector], t.Typed 
     if node.where is None:
         return [], None
     parts = conjuncts(node.where)
-    found, rest = [], []
+    plain, rest = [], []
     for part in parts:
         columns = {(c.table, c.column) for c in column_values(part)}
         if len(columns) == 1 and star.column(*next(iter(columns))).codes is not None:
@@ -247,13 +247,13 @@ def split_where(star: Star, node: t.Aggregate) -> tuple[list[Selector], t.Typed 
             domain = star.domain(table, (column,))
             members = star.column(table, column).take(domain.firsts)
             true = evaluate(part, _only(members), domain.size)
-            found.append(Selector(table, (column,), node.lookups[table], one_set(widen(true, "boolean").true()), np.zeros(1, np.int64)))
+            plain.append(Selector(table, (column,), node.lookups[table], one_set(widen(true, "boolean").true()), np.zeros(1, np.int64)))
         else:
             rest.append(part)
     if not rest:
-        return found, None
+        return plain, None
     both = FUNCTIONS_BY_NAME["AND"]
-    return found, rest[0] if len(rest) == 1 else t.Fold(node.where.span, "boolean", (both,) * (len(rest) - 1), tuple(rest))
+    return plain, rest[0] if len(rest) == 1 else t.Fold(node.where.span, "boolean", (both,) * (len(rest) - 1), tuple(rest))
 
 
 def _only(members: Vector) -> Callable[[t.Typed], Vector | None]:
@@ -277,18 +277,18 @@ def column_values(node: t.Typed) -> list[t.ColumnValue]:
 
 
 def scanned(
-    star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Array, budget: Budget, cubes: list[Cube] | None = None
+    star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: Array, budget: Budget, cubes: list[Cube] | None = None
 ) -> Spread | None:
     """One pattern of filters, scanned for classes that want these sets; None where it has too many groups, or sums
     that might not fit 64 bits. `cubes` are those of earlier scans for the same aggregate, where it will be asked again.
     """
-    found = [coarsened(star, s) for s in found]
+    filters = [coarsened(star, s) for s in filters]
     if cubes is not None:
-        spread = _from_cubes(star, node, found, wanted, budget, cubes)
+        spread = _from_cubes(star, node, filters, wanted, budget, cubes)
         if spread is not None:
             return spread
     own, rest = split_where(star, node)
-    made, varying = digits(star, [*found, *own], np.hstack([wanted, np.zeros((len(wanted), len(own)), np.int64)]))
+    made, varying = digits(star, [*filters, *own], np.hstack([wanted, np.zeros((len(wanted), len(own)), np.int64)]))
     scan = Scan(star, node.grain, made, budget)
     if scan.groups > MOST_GROUPS:
         return None
@@ -319,29 +319,29 @@ def _spread(scan: Scan, varying: Sequence[Varying], present: Array, classes: int
 
 
 def _from_cubes(
-    star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Array, budget: Budget, cubes: list[Cube]
+    star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: Array, budget: Budget, cubes: list[Cube]
 ) -> Spread | None:
     """The same out of a cube, one made before or one made now."""
     for cube in cubes:
-        pairs = answered(star, cube, found, wanted, budget)
+        pairs = answered(star, cube, filters, wanted, budget)
         if pairs is not None:
             return Spread(*pairs, cube.partial)
-    made = _cube(star, node, found, wanted, budget)
+    made = _cube(star, node, filters, wanted, budget)
     if made is None:
         return None
     cubes.append(made)
-    pairs = answered(star, made, found, wanted, budget)
+    pairs = answered(star, made, filters, wanted, budget)
     return Spread(*pairs, made.partial) if pairs is not None else None
 
 
-def _cube(star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Array, budget: Budget) -> Cube | None:
-    shape = wholly(star, found, wanted)
+def _cube(star: Star, node: t.Aggregate, held: Sequence[Selector], wanted: Array, budget: Budget) -> Cube | None:
+    shape = wholly(star, held, wanted)
     if shape is None:
         return None
     columns, constant = shape
     own, rest = split_where(star, node)
     filters = [s for s, _ in constant]
-    fixed = np.array([[int(wanted[0, found.index(s)]) for s in filters] + [0] * len(own)], dtype=np.int64)
+    fixed = np.array([[int(wanted[0, held.index(s)]) for s in filters] + [0] * len(own)], dtype=np.int64)
     made, _ = digits(star, [*filters, *own], fixed)
     for selector in columns:
         size = star.domain(selector.table, selector.columns).size
@@ -355,7 +355,7 @@ def _cube(star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Arra
     return Cube(columns, codes, constant, partial)
 
 
-def counted(star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Array, budget: Budget) -> Spread | None:
+def counted(star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: Array, budget: Budget) -> Spread | None:
     """`count(distinct …)` of a column of the grain for one pattern of filters; None where groups would have to be put
     together, for different values of two groups may be the same.
 
@@ -368,7 +368,7 @@ def counted(star: Star, node: t.Aggregate, found: Sequence[Selector], wanted: Ar
     index = star.member_rows(argument.table, (argument.column,), ()) if rest is None else None
     if index is None:
         return None
-    made, varying = digits(star, [*found, *own], np.hstack([wanted, np.zeros((len(wanted), len(own)), np.int64)]))
+    made, varying = digits(star, [*filters, *own], np.hstack([wanted, np.zeros((len(wanted), len(own)), np.int64)]))
     scan = Scan(star, node.grain, made, budget, index)
     if scan.groups > MOST_GROUPS or any(v.overlapping is not None for v in varying):
         return None
@@ -404,11 +404,11 @@ def suits_counting(star: Star, node: t.Aggregate) -> bool:
 def _partial(node: t.Aggregate, adder: Adder, totals: Totals, present: Array) -> dict[str, Vector]:
     every = np.ones(len(present), bool)
     filled = totals.filled[present]
-    found = {"rows": Vector("integer", totals.rows[present], every), "count": Vector("integer", filled, every)}
+    partials = {"rows": Vector("integer", totals.rows[present], every), "count": Vector("integer", filled, every)}
     if node.function in ("sum", "avg"):
         data = totals.found[present]
-        found["sum"] = Vector(adder.kind, data, (filled > 0) & np.isfinite(data))
+        partials["sum"] = Vector(adder.kind, data, (filled > 0) & np.isfinite(data))
     elif node.function in ("min", "max"):
         data = (totals.found if node.function == "min" else totals.other)[present]
-        found[node.function] = Vector(adder.kind, np.where(filled > 0, data, 0), filled > 0)
-    return found
+        partials[node.function] = Vector(adder.kind, np.where(filled > 0, data, 0), filled > 0)
+    return partials

@@ -40,7 +40,7 @@ class Grid:
     columns: Axis
     values: tuple[Vector, ...]
     plan: ProbePlan
-    told: dict[int, tuple[int, float]] = field(default_factory=dict)
+    measured: dict[int, tuple[int, float]] = field(default_factory=dict)
     left_out: int = 0  # row lines with a value that conditions and the top leave out
 
     @property
@@ -50,25 +50,25 @@ class Grid:
 
     def value(self, measure: int, row: int, column: int) -> Cell:
         """One cell as JSON."""
-        found, place = self.values[measure], row * len(self.columns.lines) + column
-        fault = found.fault(place)
-        return {"error": fault[0]} if fault else iso(found.at(place))
+        vector, place = self.values[measure], row * len(self.columns.lines) + column
+        fault = vector.fault(place)
+        return {"error": fault[0]} if fault else iso(vector.at(place))
 
     def tidy(self) -> Iterator[dict[str, Cell]]:
         """One object a cell, row lines first."""
         across = self.columns.coordinates(self.star)
         names = self.probe.measures
         if len(names) == 1:
-            found, name = iter(self._told(0)), names[0]
+            lines, name = iter(self._cells(0)), names[0]
             for down in self.rows.coordinates(self.star):
-                yield from ({**down, **coordinate, name: next(found)} for coordinate in across)
+                yield from ({**down, **coordinate, name: next(lines)} for coordinate in across)
             return
-        cells = zip(*(self._told(m) for m in range(len(self.values))), strict=True) if names else repeat(())
+        cells = zip(*(self._cells(m) for m in range(len(self.values))), strict=True) if names else repeat(())
         for down in self.rows.coordinates(self.star):
             for coordinate in across:
                 yield {**down, **coordinate, **dict(zip(names, next(cells), strict=True))}
 
-    def _told(self, measure: int) -> list[Cell]:
+    def _cells(self, measure: int) -> list[Cell]:
         """All cells of a measure as JSON."""
         return self.values[measure].as_json()
 
@@ -85,15 +85,15 @@ def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
         raise over_cells(count, limit)
     run = execute(star, plan.cells, cells(star, base, rows, columns, budget), budget)
     values = tuple(run.root(i) for i in range(len(plan.measures)))
-    grid = Grid(star, probe, rows, columns, values, plan, run.told, left_out)
+    grid = Grid(star, probe, rows, columns, values, plan, run.measured, left_out)
     if not probe.empty_lines:
         grid = _shown(grid)
     return ordered(grid, base, budget) if probe.sort else grid
 
 
-def answered(found: Vector) -> Array:
+def answered(vector: Vector) -> Array:
     """bool, one a cell: where there is a value, or why there is none."""
-    return found.valid if found.failed is None else found.valid | (found.failed > 0)
+    return vector.valid if vector.failed is None else vector.valid | (vector.failed > 0)
 
 
 def row_lines(star: Star, plan: ProbePlan, probe: Probe, limit: int, base: Batch, columns: Axis, budget: Budget) -> tuple[Axis, int]:
@@ -105,10 +105,10 @@ def row_lines(star: Star, plan: ProbePlan, probe: Probe, limit: int, base: Batch
         return rows, 0
     prefixes = Axis(rows.columns, prefixes_of(rows.lines))
     run = execute(star, plan.lines, cells(star, base, prefixes, Axis(columns.columns, _at_line(star, columns, ())), budget), budget)
-    found = [run.root(i) for i in range(len(plan.lines.roots))]
-    values = found[len(plan.having) :]
+    roots = [run.root(i) for i in range(len(plan.lines.roots))]
+    values = roots[len(plan.having) :]
     by = values[probe.measures.index(probe.top.by)] if probe.top else None
-    kept = kept_lines(star, rows, probe.having, probe.top, Judged(prefixes.lines, found[: len(plan.having)], by))
+    kept = kept_lines(star, rows, probe.having, probe.top, Judged(prefixes.lines, roots[: len(plan.having)], by))
     filled = np.zeros(len(prefixes.lines), bool)
     for value in values:
         filled |= answered(value)
@@ -137,8 +137,8 @@ def ordered(grid: Grid, base: Batch, budget: Budget) -> Grid:
 def _at_line(star: Star, axis: Axis, at: tuple[Pick, ...]) -> Array:
     """int64[1, columns]: the line of the column axis with these members, totalled over the rest."""
     codes = {(p.table, p.column): np.flatnonzero(member_mask(star, p)) for p in at}
-    found = [int(codes[c][0]) if c in codes and len(codes[c]) else TOTAL for c in axis.columns]
-    return np.array([found], np.int64).reshape(1, len(axis.columns))
+    line = [int(codes[c][0]) if c in codes and len(codes[c]) else TOTAL for c in axis.columns]
+    return np.array([line], np.int64).reshape(1, len(axis.columns))
 
 
 def over_cells(count: int, limit: int) -> Refused:
@@ -193,7 +193,7 @@ def _ascending(star: Star, names: tuple[tuple[str, str], ...], lines: Array) -> 
     """The different lines in order, totals after their parts."""
     if not len(lines):
         return lines
-    ranks = [np.append(found := member_ranks(star, table, column), len(found)) for table, column in names]  # a total is behind them
+    ranks = [np.append(ranks_of := member_ranks(star, table, column), len(ranks_of)) for table, column in names]  # a total is behind them
     _, firsts = combine([(rank[lines[:, i]], len(rank) - 1) for i, rank in enumerate(ranks)])
     return lines[firsts]
 
@@ -201,8 +201,8 @@ def _ascending(star: Star, names: tuple[tuple[str, str], ...], lines: Array) -> 
 def _combinations(star: Star, base: Batch, table: str, columns: list[str], budget: Budget) -> Array:
     """int64[k, c]: the distinct members of these columns among the table's rows visible under the page."""
     flow = star.inflow(table, star.state)
-    found = [s for s in selectors(star, flow, base, budget) if s.index[0] >= 0]
-    few = _few_members(star, table, columns, found)
+    filters = [s for s in selectors(star, flow, base, budget) if s.index[0] >= 0]
+    few = _few_members(star, table, columns, filters)
     if few is not None:
         return few
     rows = np.flatnonzero(visible(star, flow, base, budget))
@@ -217,17 +217,17 @@ def _combinations(star: Star, base: Batch, table: str, columns: list[str], budge
     return np.stack([codes[firsts].astype(np.int64) for codes, _ in coded], axis=1)
 
 
-def _few_members(star: Star, table: str, columns: list[str], found: Sequence[Selector]) -> Array | None:
+def _few_members(star: Star, table: str, columns: list[str], filters: Sequence[Selector]) -> Array | None:
     """The same where all filters are on a few columns of the table itself: then their combinations are looked at, not
     the rows. None where it is not so, or the rows are as few."""
-    own = {c for s in found for c in s.columns or ()} | set(columns)
-    if star.size(table) not in FEW_ROWS or len(own) > 4 or any(s.chain or s.columns is ROWS or s.table != table for s in found):
+    own = {c for s in filters for c in s.columns or ()} | set(columns)
+    if star.size(table) not in FEW_ROWS or len(own) > 4 or any(s.chain or s.columns is ROWS or s.table != table for s in filters):
         return None
     names = tuple(c for c in star.rows[table].columns if c in own)
     joint = star.domain(table, names)
     shown = np.ones(joint.size, bool)
     shown[-1] = star.has_unmatched(table)
-    for s in found:
+    for s in filters:
         domain = star.domain(table, s.columns)
         shown &= s.sets.mask(int(s.index[0]), domain.size)[domain.codes[joint.firsts]]
     at = joint.firsts[shown]
@@ -268,8 +268,8 @@ def _shown(grid: Grid) -> Grid:
     """Only the lines on which some measure is not empty somewhere; an axis without columns keeps its one line."""
     shape = len(grid.rows.lines), len(grid.columns.lines)
     filled = np.zeros(shape, bool)
-    for found in grid.values:
-        filled |= answered(found).reshape(shape)
+    for vector in grid.values:
+        filled |= answered(vector).reshape(shape)
     rows = np.flatnonzero(filled.any(axis=1)) if grid.rows.columns else np.arange(shape[0])
     columns = np.flatnonzero(filled.any(axis=0)) if grid.columns.columns else np.arange(shape[1])
     return _taken(grid, rows, columns)

@@ -8,7 +8,7 @@ import numpy as np
 
 from nexorem.core.engine.context import Batch, left_in
 from nexorem.core.engine.reduce import Rows, reduce_rows
-from nexorem.core.engine.rows import Around, competition, known, over_rows, passing, relation
+from nexorem.core.engine.rows import Around, competition, over_rows, passing, relation, without_unmatched
 from nexorem.core.language import typed as t
 from nexorem.core.plan.effects import row_effect
 from nexorem.core.values import Vector
@@ -19,14 +19,14 @@ def iterated(node: t.Iterated, batch: Batch, around: Around) -> Vector:
     if node.over.replaces and _only_replaced(node.over):
         batch = left_in(around.star, row_effect(around.star.model, node.over), batch)
     few, index, own = around.classes(batch)
-    found = relation(node.over, few, own, node.state)
+    rows = relation(node.over, few, own, node.state)
     if node.function == "rows":
-        found = known(found)
+        rows = without_unmatched(rows)
     if node.where is not None:
-        found = passing(found, over_rows(node.where, found, few, own, node.state), own)
-    values = over_rows(node.argument, found, few, own, node.state) if node.argument is not None else None
+        rows = passing(rows, over_rows(node.where, rows, few, own, node.state), own)
+    values = over_rows(node.argument, rows, few, own, node.state) if node.argument is not None else None
     extra = own.cells[id(node.extra)] if node.extra else None
-    part = Rows(found.owners, few.size, values)
+    part = Rows(rows.owners, few.size, values)
     return reduce_rows(node.function, node.dtype, node.distinct, part, extra, around.budget).failing(own.failed).take(index)
 
 
@@ -44,8 +44,8 @@ def ranked(node: t.Rank, batch: Batch, around: Around) -> Vector:
     replaced = node.among.replaces and _only_replaced(node.among)
     fewer = left_in(around.star, row_effect(around.star.model, node.among), batch) if replaced else batch
     few, index, own = around.classes(fewer)
-    found = relation(node.among, few, own, node.state)
-    values = over_rows(node.by, found, few, own, node.state)
-    own.note(found.owners, values.failed)
-    place = competition(found.owners, values, index, own_value, node.ascending)
+    rows = relation(node.among, few, own, node.state)
+    values = over_rows(node.by, rows, few, own, node.state)
+    own.note(rows.owners, values.failed)
+    place = competition(rows.owners, values, index, own_value, node.ascending)
     return Vector("integer", np.where(own_value.valid, place, 0), own_value.valid).failing(own.failed[index])

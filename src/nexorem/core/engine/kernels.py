@@ -38,15 +38,15 @@ def lowest_bit(_context: Any, _word: Any) -> Any:
 @compiled
 def bit_rows(words: Array, start: int, rows: Array) -> int:
     """Row numbers, counted from `start`, of the bits that are set; the first row is the lowest bit of the first word."""
-    found = 0
+    kept = 0
     for w in range(len(words)):
         word = words[w]
         base = start + 64 * w
         while word != 0:
-            rows[found] = base + lowest_bit(word)  # type: ignore[call-arg]
+            rows[kept] = base + lowest_bit(word)  # type: ignore[call-arg]
             word &= word - ONE
-            found += 1
-    return found
+            kept += 1
+    return kept
 
 
 @compiled
@@ -89,17 +89,17 @@ def add_offsets_all(codes: Array, offsets: Array, groups: Array) -> None:
 
 
 @compiled
-def gather(values: Array, rows: Array, found: Array) -> None:
+def gather(values: Array, rows: Array, gathered: Array) -> None:
     """The values of row numbers."""
     for i in range(len(rows)):
-        found[i] = values[rows[i]]
+        gathered[i] = values[rows[i]]
 
 
 @compiled
-def gather_coded(codes: Array, members: Array, rows: Array, found: Array) -> None:
+def gather_coded(codes: Array, members: Array, rows: Array, gathered: Array) -> None:
     """The values of row numbers, by their codes."""
     for i in range(len(rows)):
-        found[i] = members[codes[rows[i]]]
+        gathered[i] = members[codes[rows[i]]]
 
 
 @compiled
@@ -143,7 +143,7 @@ def extremes(values: Array, valid: Array, groups: Array, low: Array, high: Array
 
 
 @compiled
-def count_changes(keys: Array, groups: Array, none: int, last: Array, found: Array, counts: Array) -> None:
+def count_changes(keys: Array, groups: Array, none: int, last: Array, rows: Array, counts: Array) -> None:
     """Distinct keys by group, where equal keys stand together; `none` is the key of an empty value."""
     for i in range(len(keys)):
         group = groups[i]
@@ -151,4 +151,4 @@ def count_changes(keys: Array, groups: Array, none: int, last: Array, found: Arr
         counts[group] += 1
         if key != none and last[group] != key:
             last[group] = key
-            found[group] += 1
+            rows[group] += 1

@@ -33,10 +33,10 @@ def facts_of(star: Star, names: Columns, measures: Sequence[t.Typed]) -> list[t.
     rows."""
     scans: dict[str, t.Aggregate] = {}  # by grain: they all stand under the model's own links
     for measure in measures:
-        found = supports(star, measure, {table for table, _ in names})
-        if found is None:
+        supported = supports(star, measure, {table for table, _ in names})
+        if supported is None:
             return None
-        scans |= {scan.grain: scan for scan in found}
+        scans |= {scan.grain: scan for scan in supported}
     return list(scans.values())
 
 
@@ -127,8 +127,8 @@ def _combined(star: Star, names: set[str], arguments: Sequence[t.Typed], tables:
 
 def _together(star: Star, nodes: Sequence[t.Typed], tables: set[str]) -> list[t.Aggregate] | None:
     """What several nodes are supported by, of which one with a value is enough."""
-    found = [supports(star, node, tables) for node in nodes]
-    return [scan for f in found for scan in f or ()] if all(f is not None for f in found) else None
+    supported = [supports(star, node, tables) for node in nodes]
+    return [scan for f in supported for scan in f or ()] if all(f is not None for f in supported) else None
 
 
 def _looks_up(star: Star, grain: str, tables: set[str]) -> bool:
@@ -136,11 +136,11 @@ def _looks_up(star: Star, grain: str, tables: set[str]) -> bool:
     if not tables <= set(star.lookups(grain, star.state)):
         return False
     flow = star.inflow(grain, star.state)
-    found = {grain}
+    reached = {grain}
     queue = [flow]
     while queue:
         for source in queue.pop().sources:
             if source.how == "lookup":
-                found.add(source.table)
+                reached.add(source.table)
                 queue.append(source)
-    return tables <= found
+    return tables <= reached

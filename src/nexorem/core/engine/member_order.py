@@ -23,7 +23,7 @@ def member_ranks(star: Star, table: str, column: str) -> Array:
     own = info.column(column) if info else None
     by = info.column(own.order_by) if info and own and own.order_by else None
     name = by.name if by and by.name != column and by.name in star.rows[table].columns else ""
-    return star.found(("order", table, column, name), lambda: _ranks(star, table, column, name))
+    return star.derive(("order", table, column, name), lambda: _ranks(star, table, column, name))
 
 
 def _ranks(star: Star, table: str, column: str, by: str) -> Array:
@@ -56,14 +56,14 @@ def _natural(members: Vector) -> Array | None:
 
 def _natural_key(text: str) -> list[tuple[int, int, str]]:
     """Letters and numbers in turn: numbers stand before letters, and by how long they are without zeros in front."""
-    found = []
+    parts = []
     for place, part in enumerate(DIGITS.split(text)):
         if place % 2:
             bare = part.lstrip("0")
-            found.append((0, len(bare), bare))
+            parts.append((0, len(bare), bare))
         elif part:
-            found.append((1, 0, part))
-    return found
+            parts.append((1, 0, part))
+    return parts
 
 
 def _least(star: Star, table: str, column: str, by: str) -> Array:

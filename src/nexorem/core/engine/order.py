@@ -31,7 +31,7 @@ class Axis:
         for (table, column), codes in zip(self.columns, self.lines.T, strict=True):
             members.append(member_values(star, table, column, codes) | {star.domain(table, (column,)).size - 1: "(unmatched)"})
         return [
-            {name: known[code] for name, known, code in zip(names, members, line, strict=True) if code != TOTAL}
+            {name: described[code] for name, described, code in zip(names, members, line, strict=True) if code != TOTAL}
             for line in self.lines.tolist()
         ]
 
@@ -59,8 +59,8 @@ def prefixes_of(lines: Array) -> Array:
         cut = lines.copy()
         cut[:, level:] = TOTAL
         cuts.append(cut)
-    found = np.concatenate(cuts)
-    return found[combine(_coded(found))[1]] if len(found) and found.shape[1] else found[:1]
+    prefixes = np.concatenate(cuts)
+    return prefixes[combine(_coded(prefixes))[1]] if len(prefixes) and prefixes.shape[1] else prefixes[:1]
 
 
 def places_of(lines: Array, among: Array, missing: bool = False) -> Array:
@@ -70,9 +70,9 @@ def places_of(lines: Array, among: Array, missing: bool = False) -> Array:
     groups, _ = combine(_coded(np.concatenate([among, lines])))
     place = np.full(int(groups.max(initial=-1)) + 1, -1, np.int64)
     place[groups[: len(among)]] = np.arange(len(among))
-    found = place[groups[len(among) :]]
-    assert missing or not len(found) or found.min() >= 0
-    return found
+    places = place[groups[len(among) :]]
+    assert missing or not len(places) or places.min() >= 0
+    return places
 
 
 def _coded(lines: Array) -> list[tuple[Array, int]]:
@@ -88,9 +88,9 @@ def line_order(star: Star, part: Axis, sort: Sequence[Sorted], prefixes: Array) 
     for level in range(lines.shape[1]):
         is_total = lines[:, level] == TOTAL
         keys.append(is_total)
-        for by, desc, found in sort:
-            if isinstance(found, Vector):
-                keys += _by_measure(lines, level, found, desc, prefixes)
+        for by, desc, vector in sort:
+            if isinstance(vector, Vector):
+                keys += _by_measure(lines, level, vector, desc, prefixes)
             elif by == part.columns[level]:
                 keys += _by_member(star, part, level, desc)
             elif isinstance(by, tuple) and by[0] == part.columns[level][0] and by not in part.columns:
@@ -99,13 +99,13 @@ def line_order(star: Star, part: Axis, sort: Sequence[Sorted], prefixes: Array) 
     return np.lexsort(keys[::-1]) if keys else np.arange(len(lines))
 
 
-def _by_measure(lines: Array, level: int, found: Vector, desc: bool, prefixes: Array) -> list[Array]:
+def _by_measure(lines: Array, level: int, vector: Vector, desc: bool, prefixes: Array) -> list[Array]:
     cut = lines.copy()
     cut[:, level + 1 :] = TOTAL
     places = places_of(cut, prefixes)
-    ranks, _ = found.codes()
+    ranks, _ = vector.codes()
     ranked = ranks[places]
-    return [~found.valid[places], -ranked if desc else ranked]
+    return [~vector.valid[places], -ranked if desc else ranked]
 
 
 def _ranked(star: Star, part: Axis, level: int) -> Array:
@@ -136,6 +136,6 @@ def _by_column(star: Star, part: Axis, level: int, column: str, desc: bool) -> l
     best = np.full(max(of_rows.max(initial=-1), of_lines.max(initial=-1)) + 1, -1 if desc else empty)
     held = ranks < empty
     (np.maximum if desc else np.minimum).at(best, of_rows[held], ranks[held])
-    found = best[of_lines]
-    none = found == (-1 if desc else empty)
-    return [none, np.where(none, 0, -found if desc else found)]
+    ranked = best[of_lines]
+    none = ranked == (-1 if desc else empty)
+    return [none, np.where(none, 0, -ranked if desc else ranked)]

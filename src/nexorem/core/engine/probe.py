@@ -121,13 +121,13 @@ def probe_of(star: Star, data: Mapping[str, Any]) -> Probe:
 
 
 def _resolved(star: Star, texts: Sequence[str], place: str, wrong: list[Diagnostic]) -> tuple[tuple[str, str], ...]:
-    found = []
+    resolved = []
     for text in texts:
         try:
-            found.append(star.model.find_column(text))
+            resolved.append(star.model.find_column(text))
         except Refused as refused:
             wrong.extend(_in(d, place) for d in refused.diagnostics)
-    return tuple(found)
+    return tuple(resolved)
 
 
 def _in(d: Diagnostic, place: str) -> Diagnostic:
@@ -157,15 +157,15 @@ def read_value(dtype: str, value: Any, what: str) -> Value:
     """A JSON value, or its text, as a value of the column's type."""
     if value is None or (isinstance(value, bool) and dtype == "boolean"):
         return value
-    found: Value = None
+    parsed: Value = None
     if isinstance(value, str):
-        found = value if dtype == "text" else PARSERS[dtype](value)
+        parsed = value if dtype == "text" else PARSERS[dtype](value)
     elif isinstance(value, int | float) and not isinstance(value, bool) and dtype in ("integer", "number"):
         whole = float(value).is_integer()
-        found = (int(value) if whole else None) if dtype == "integer" else float(value)
-    if found is None:
+        parsed = (int(value) if whole else None) if dtype == "integer" else float(value)
+    if parsed is None:
         raise refuse("bad_value", f"{value!r} is no {dtype}, which {what} holds.")
-    return found
+    return parsed
 
 
 def _read_sort(
@@ -256,10 +256,12 @@ def _equals(members: Vector, value: Value) -> Array:
 
 def unknown_members(star: Star, probe: Probe) -> list[str]:
     """A sentence for each pick that lists what is no member of its column: it lets nothing through for that."""
-    told = []
+    sentences = []
     for pick in probe.picks:
         lost = [v for v in pick.values if not member_mask(star, replace(pick, values=(v,), unmatched=False)).any()]
         if lost:
             text = column_text(pick.table, pick.column)
-            told.append(f"{text} has no member {listed(['(empty)' if v is None else str(iso(v)) for v in lost], 'or')}, which is picked.")
-    return told
+            sentences.append(
+                f"{text} has no member {listed(['(empty)' if v is None else str(iso(v)) for v in lost], 'or')}, which is picked."
+            )
+    return sentences

@@ -30,9 +30,9 @@ def spread_faults(failed: Array | None, owners: Array, count: int) -> Array | No
     """uint8[count]: the worst of the faults of entries, by owner."""
     if failed is None:
         return None
-    found = np.zeros(count, np.uint8)
-    np.maximum.at(found, owners, failed)
-    return found
+    worst_of = np.zeros(count, np.uint8)
+    np.maximum.at(worst_of, owners, failed)
+    return worst_of
 
 
 def count_distinct(owners: Array, codes: Array, size: int, count: int) -> Vector:
@@ -56,8 +56,8 @@ def reduce_rows(function: str, dtype: str, distinct: bool, rows: Rows, extra: Ve
 def _reduced(function: str, dtype: str, distinct: bool, rows: Rows, extra: Vector | None, budget: Budget) -> Vector:
     values = rows.values
     if values is None:
-        found = np.bincount(rows.groups, minlength=rows.count)
-        return Vector("integer", found, found > 0)
+        reduced = np.bincount(rows.groups, minlength=rows.count)
+        return Vector("integer", reduced, reduced > 0)
     if distinct:
         codes, size = values.codes()
         return count_distinct(rows.groups, codes, size, rows.count)
@@ -84,11 +84,11 @@ def _reduced(function: str, dtype: str, distinct: bool, rows: Rows, extra: Vecto
 
 def _extreme(function: str, values: Vector, groups: Array, data: Array, counts: Array) -> Vector:
     op = np.minimum if function == "min" else np.maximum
-    found = np.zeros(len(counts), dtype=data.dtype)
+    extremes = np.zeros(len(counts), dtype=data.dtype)
     if len(data):
-        found[groups] = data  # any value of the group to start from
-        op.at(found, groups, data)
-    return Vector(values.dtype, found, counts > 0, values.words)
+        extremes[groups] = data  # any value of the group to start from
+        op.at(extremes, groups, data)
+    return Vector(values.dtype, extremes, counts > 0, values.words)
 
 
 def _sum(dtype: str, groups: Array, data: Array, counts: Array) -> Vector:
@@ -121,12 +121,12 @@ def _percentile(groups: Array, data: Array, counts: Array, share: Vector | None)
     place = np.where(valid, at * (counts - 1), 0.0)
     low = np.floor(place).astype(np.int64)
     high = np.ceil(place).astype(np.int64)
-    found = np.zeros(len(counts))
+    percentiles = np.zeros(len(counts))
     if len(ordered):
         below = ordered[np.where(valid, starts + low, 0)]
         above = ordered[np.where(valid, starts + high, 0)]
-        found = np.where(low == high, below, below + (place - low) * (above - below))
-    return Vector("number", found, valid)
+        percentiles = np.where(low == high, below, below + (place - low) * (above - below))
+    return Vector("number", percentiles, valid)
 
 
 def _stddev(groups: Array, data: Array, counts: Array) -> Vector:
@@ -135,8 +135,8 @@ def _stddev(groups: Array, data: Array, counts: Array) -> Vector:
     with np.errstate(all="ignore"):
         mean = np.bincount(groups, weights=data, minlength=size) / counts
         squares = np.bincount(groups, weights=(data - mean[groups]) ** 2, minlength=size)
-        found = np.sqrt(squares / (counts - 1))
-    return Vector("number", found, (counts > 1) & np.isfinite(found))
+        deviations = np.sqrt(squares / (counts - 1))
+    return Vector("number", deviations, (counts > 1) & np.isfinite(deviations))
 
 
 def _listagg(groups: Array, data: Array, words: Array, counts: Array, between: Vector | None, budget: Budget) -> Vector:

@@ -12,11 +12,11 @@ def row_values(star: Star, node: t.Aggregate, tree: t.Typed, rows: Array) -> Vec
     """A row-shaped tree without cell-shaped parts at these rows of the grain."""
     looked_up: dict[str, Array] = {}
 
-    def leaf(found: t.Typed) -> Vector | None:
-        if isinstance(found, t.ColumnValue):
-            if found.table not in looked_up:
-                looked_up[found.table] = star.partner_along(node.lookups[found.table], rows)
-            return star.column(found.table, found.column).take(looked_up[found.table])
+    def leaf(value: t.Typed) -> Vector | None:
+        if isinstance(value, t.ColumnValue):
+            if value.table not in looked_up:
+                looked_up[value.table] = star.partner_along(node.lookups[value.table], rows)
+            return star.column(value.table, value.column).take(looked_up[value.table])
         return None
 
     return evaluate(tree, leaf, len(rows))

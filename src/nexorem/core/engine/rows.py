@@ -87,17 +87,17 @@ class Relation:
     def code(self, place: int) -> Array:
         """Members of a column of a table."""
         column = self.shape.columns[place]
-        found = self.codes[place]
-        if found is None:
+        codes = self.codes[place]
+        if codes is None:
             assert self.rows is not None and column.table and column.column
             return self.star.domain(column.table, (column.column,)).codes[self.rows]
-        return found
+        return codes
 
     def column(self, place: int) -> Vector:
         """The values of a column; those of an unmatched member are empty."""
-        found = self.plain[place]
-        if found is not None:
-            return found
+        vector = self.plain[place]
+        if vector is not None:
+            return vector
         column = self.shape.columns[place]
         assert column.table and column.column
         if self.rows is not None and self.codes[place] is None:
@@ -133,7 +133,7 @@ class Relation:
         """What evaluates the leaves of a tree over these rows; `lookups` gives the rows of a table looked up."""
         places = {(c.table, c.column): i for i, c in enumerate(self.shape.columns) if c.table}
 
-        def found(node: t.Typed) -> Vector | None:
+        def value_of(node: t.Typed) -> Vector | None:
             if isinstance(node, t.ColumnValue):
                 place = places.get((node.table, node.column))
                 if place is not None:
@@ -143,27 +143,27 @@ class Relation:
                 return self.column(node.place)
             return inner(node) if isinstance(node, t.InRow) else None
 
-        return found
+        return value_of
 
 
-def row_batch(batch: Batch, found: Relation) -> Batch:
+def row_batch(batch: Batch, rows: Relation) -> Batch:
     """The contexts of the pairs: each with its row as one more filter, or in place of those on the row's columns."""
-    star, shape = found.star, found.shape
+    star, shape = rows.star, rows.shape
     effect = row_effect(star.model, shape)
-    pairs = left_in(star, effect, batch).at(found.owners)
+    pairs = left_in(star, effect, batch).at(rows.owners)
     added = []
     for target in effect.adds:
         if target.columns is ROWS:
-            assert found.rows is not None
-            added.append(Filter(target.table, ROWS, each_member(star.size(target.table) + 1), found.rows, "row"))
+            assert rows.rows is not None
+            added.append(Filter(target.table, ROWS, each_member(star.size(target.table) + 1), rows.rows, "row"))
         else:
             place = next(i for i, c in enumerate(shape.columns) if (c.table, (c.column,)) == (target.table, target.columns))
             size = star.domain(target.table, target.columns).size
-            added.append(Filter(target.table, target.columns, each_member(size), found.code(place), "row"))
+            added.append(Filter(target.table, target.columns, each_member(size), rows.code(place), "row"))
     return pairs.adding(*added)
 
 
-def over_rows(tree: t.Typed, found: Relation, batch: Batch, around: Around, state: LinkState) -> Vector:
+def over_rows(tree: t.Typed, rows: Relation, batch: Batch, around: Around, state: LinkState) -> Vector:
     """A row-shaped tree for every entry of a relation whose contexts are those of `batch`; `state` is that of the
     context the tree stands in."""
     pairs: list[Batch] = []
@@ -171,19 +171,19 @@ def over_rows(tree: t.Typed, found: Relation, batch: Batch, around: Around, stat
 
     def lookups(table: str) -> Array:
         if table not in looked_up:
-            assert found.shape.identity and found.rows is not None
-            chains = found.star.lookups(found.shape.identity, state)
-            looked_up[table] = found.star.partner_along(chains[table], found.rows)
+            assert rows.shape.identity and rows.rows is not None
+            chains = rows.star.lookups(rows.shape.identity, state)
+            looked_up[table] = rows.star.partner_along(chains[table], rows.rows)
         return looked_up[table]
 
     def inner(node: t.InRow) -> Vector:
         if not pairs:
-            around.budget.take(len(found), 64 + 16 * len(batch.filters), "Running over the rows of every cell")
-            pairs.append(row_batch(batch, found))
-        return around.inner(node, pairs[0], found.owners, leaf)
+            around.budget.take(len(rows), 64 + 16 * len(batch.filters), "Running over the rows of every cell")
+            pairs.append(row_batch(batch, rows))
+        return around.inner(node, pairs[0], rows.owners, leaf)
 
-    leaf = found.leaf(lookups, inner)
-    return evaluate(tree, leaf, len(found))
+    leaf = rows.leaf(lookups, inner)
+    return evaluate(tree, leaf, len(rows))
 
 
 def relation(shape: t.Rows, batch: Batch, around: Around, state: LinkState) -> Relation:
@@ -193,20 +193,20 @@ def relation(shape: t.Rows, batch: Batch, around: Around, state: LinkState) -> R
         case t.BaseRows():
             return _base(shape, batch, around)
         case t.KnownRows():
-            return known(relation(shape.rows, batch, around, state)).shaped(shape)
+            return without_unmatched(relation(shape.rows, batch, around, state)).shaped(shape)
         case t.WhereRows():
-            found = relation(shape.rows, batch, around, state)
-            return passing(found, over_rows(shape.predicate, found, batch, around, state), around).shaped(shape)
+            rows = relation(shape.rows, batch, around, state)
+            return passing(rows, over_rows(shape.predicate, rows, batch, around, state), around).shaped(shape)
         case t.TopRows():
             return _top(shape, relation(shape.rows, batch, around, state), batch, around, state)
         case t.WithRows():
-            found = relation(shape.rows, batch, around, state)
+            rows = relation(shape.rows, batch, around, state)
             values = tuple(
-                widen(over_rows(v, found, batch, around, state), c.dtype)
+                widen(over_rows(v, rows, batch, around, state), c.dtype)
                 for v, c in zip(shape.values, shape.columns[-len(shape.values) :], strict=True)
             )
             nothing = (None,) * len(values)
-            more = replace(found, codes=(*found.codes, *nothing), plain=(*found.plain, *values), lost=(*found.lost, *nothing))
+            more = replace(rows, codes=(*rows.codes, *nothing), plain=(*rows.plain, *values), lost=(*rows.lost, *nothing))
             return more.shaped(shape)
         case t.ListedRows():
             return _listed(shape, batch, around)
@@ -215,21 +215,21 @@ def relation(shape: t.Rows, batch: Batch, around: Around, state: LinkState) -> R
     assert_never(shape)
 
 
-def passing(found: Relation, predicate: Vector, around: Around) -> Relation:
+def passing(rows: Relation, predicate: Vector, around: Around) -> Relation:
     """The entries for which a condition is true; contexts with one for which it failed have failed."""
-    around.note(found.owners, predicate.failed)
-    return found.take(np.flatnonzero(widen(predicate, "boolean").true()))
+    around.note(rows.owners, predicate.failed)
+    return rows.take(np.flatnonzero(widen(predicate, "boolean").true()))
 
 
-def known(found: Relation) -> Relation:
+def without_unmatched(rows: Relation) -> Relation:
     """Without the entries that are unmatched in every column that comes from a table."""
-    if found.shape.identity and found.rows is not None:
-        return found.take(np.flatnonzero(found.rows < found.star.size(found.shape.identity)))
-    of_tables = [i for i, c in enumerate(found.shape.columns) if c.table or found.lost[i] is not None]
+    if rows.shape.identity and rows.rows is not None:
+        return rows.take(np.flatnonzero(rows.rows < rows.star.size(rows.shape.identity)))
+    of_tables = [i for i, c in enumerate(rows.shape.columns) if c.table or rows.lost[i] is not None]
     if not of_tables:
-        return found
-    lost = np.logical_and.reduce([found.unmatched(i) for i in of_tables])
-    return found.take(np.flatnonzero(~lost))
+        return rows
+    lost = np.logical_and.reduce([rows.unmatched(i) for i in of_tables])
+    return rows.take(np.flatnonzero(~lost))
 
 
 def _base(shape: t.BaseRows, batch: Batch, around: Around) -> Relation:
@@ -241,13 +241,13 @@ def _base(shape: t.BaseRows, batch: Batch, around: Around) -> Relation:
         owners, keys = np.zeros(len(firsts), np.int64), np.arange(len(firsts))
     else:
         seen = batch.page_only() if shape.quantifier == "page" else batch
-        found = selectors(star, star.inflow(shape.grain, shape.state), seen, around.budget)
+        filters = selectors(star, star.inflow(shape.grain, shape.state), seen, around.budget)
         if shape.identity:
-            owners, keys = visible_pairs(star, found, seen.size, rows, around.budget)
+            owners, keys = visible_pairs(star, filters, seen.size, rows, around.budget)
             firsts = np.arange(size + 1)
         else:
             key, firsts = _keys(star, shape, rows)
-            owners, keys = _visible_keys(star, found, seen.size, rows, key, around)
+            owners, keys = _visible_keys(star, filters, seen.size, rows, key, around)
     if shape.quantifier:
         around.budget.take(len(keys) * batch.size, 16, "Running over every row in every cell")
         owners, keys = np.repeat(np.arange(batch.size), len(keys)), np.tile(keys, batch.size)
@@ -273,11 +273,11 @@ def _keys(star: Star, shape: t.BaseRows, rows: Array) -> tuple[Array, Array]:
     return combine(coded) if len(rows) else (rows, rows)
 
 
-def _visible_keys(star: Star, found: Sequence[Selector], size: int, rows: Array, key: Array, around: Around) -> tuple[Array, Array]:
+def _visible_keys(star: Star, filters: Sequence[Selector], size: int, rows: Array, key: Array, around: Around) -> tuple[Array, Array]:
     """(context, key) for every key that some visible row of a context has, by context."""
-    combinations, index, _ = classes([s.index for s in found], size)
+    combinations, index, _ = classes([s.index for s in filters], size)
     owners, keys = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
-    for part in assign(star, found, combinations, rows, around.budget, key):
+    for part in assign(star, filters, combinations, rows, around.budget, key):
         owners.append(part.pair_classes)
         place = np.searchsorted(rows, part.rows[part.group_firsts])
         keys.append(key[place][part.pair_groups])
@@ -288,19 +288,19 @@ def _visible_keys(star: Star, found: Sequence[Selector], size: int, rows: Array,
     return np.repeat(np.arange(size), repeats), listed[at]
 
 
-def _top(shape: t.TopRows, found: Relation, batch: Batch, around: Around, state: LinkState) -> Relation:
+def _top(shape: t.TopRows, rows: Relation, batch: Batch, around: Around, state: LinkState) -> Relation:
     wanted = around.cells[id(shape.count)]
-    by = over_rows(shape.by, found, batch, around, state)
-    around.note(found.owners, by.failed)
-    place = competition(found.owners, by, found.owners, by, shape.ascending)
+    by = over_rows(shape.by, rows, batch, around, state)
+    around.note(rows.owners, by.failed)
+    place = competition(rows.owners, by, rows.owners, by, shape.ascending)
     most = np.where(wanted.valid, wanted.data, 0)
-    return found.take(np.flatnonzero(by.valid & (place <= most[found.owners]))).shaped(shape)
+    return rows.take(np.flatnonzero(by.valid & (place <= most[rows.owners]))).shaped(shape)
 
 
-def competition(owners: Array, values: Vector, asked: Array, own: Vector, ascending: bool) -> Array:
+def competition(owners: Array, values: Vector, wanted: Array, own: Vector, ascending: bool) -> Array:
     """int64: for each of `own` the number of values of the same owner that stand before it, plus one.
 
-    `owners` and `values` are the competitors, `asked` and `own` those who are placed. Empty values stand before
+    `owners` and `values` are the competitors, `wanted` and `own` those who are placed. Empty values stand before
     nobody; what comes out for an empty one means nothing.
     """
     if values.dtype != own.dtype or values.dtype == "text":
@@ -312,8 +312,8 @@ def competition(owners: Array, values: Vector, asked: Array, own: Vector, ascend
     theirs, mine = codes[: len(values)], codes[len(values) :]
     real = np.flatnonzero(values.valid)
     keys = np.sort(owners[real] * (size + 2) + theirs[real])
-    starts = np.searchsorted(keys, asked * (size + 2))
-    return np.searchsorted(keys, asked * (size + 2) + np.maximum(mine, 0)) - starts + 1
+    starts = np.searchsorted(keys, wanted * (size + 2))
+    return np.searchsorted(keys, wanted * (size + 2) + np.maximum(mine, 0)) - starts + 1
 
 
 def _listed(shape: t.ListedRows, batch: Batch, around: Around) -> Relation:

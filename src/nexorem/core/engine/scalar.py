@@ -23,18 +23,18 @@ def computed(node: t.Typed, values: Sequence[Vector], size: int) -> Vector:
             return constant(node.dtype, node.value, size)
         case t.Apply():
             # A null literal takes the type that the function asks for, through its result rule.
-            found = widen(node.function.kernel(*_typed_nulls(values)), node.dtype)
-            return found.failing(*(_reached(values) if node.function.name == "COALESCE" else (v.failed for v in values)))
+            result = widen(node.function.kernel(*_typed_nulls(values)), node.dtype)
+            return result.failing(*(_reached(values) if node.function.name == "COALESCE" else (v.failed for v in values)))
         case t.Fold():
-            found = values[0]
+            result = values[0]
             for function, value in zip(node.functions, values[1:], strict=True):
-                found = function.kernel(*_typed_nulls([found, value])).failing(found.failed, value.failed)
-            return widen(found, node.dtype)
+                result = function.kernel(*_typed_nulls([result, value])).failing(result.failed, value.failed)
+            return widen(result, node.dtype)
         case t.Cases():
-            found = widen(values[-1], node.dtype)
+            result = widen(values[-1], node.dtype)
             for i in range(len(node.branches) - 1, -1, -1):
-                found = chosen(values[2 * i], values[2 * i + 1], found)
-            return widen(found, node.dtype)
+                result = chosen(values[2 * i], values[2 * i + 1], result)
+            return widen(result, node.dtype)
         case t.Member():
             return _member(values).failing(*(v.failed for v in values))
         case t.Aggregate() | t.Iterated() | t.Single() | t.Asked() | t.Rank() | t.Let() | t.LetValue() | t.MeasureValue() | t.Edited():
@@ -46,30 +46,30 @@ def computed(node: t.Typed, values: Sequence[Vector], size: int) -> Vector:
 
 def chosen(condition: Vector, then: Vector, otherwise: Vector) -> Vector:
     """One branch of a CASE. A branch that is not taken fails nothing."""
-    found = choose(condition, then, otherwise)
+    result = choose(condition, then, otherwise)
     if condition.failed is None and then.failed is None and otherwise.failed is None:
-        return found
-    none = np.zeros(len(found), np.uint8)
+        return result
+    none = np.zeros(len(result), np.uint8)
     taken = np.where(condition.true(), *(none if v.failed is None else v.failed for v in (then, otherwise)))
-    return found.failing(condition.failed, taken)
+    return result.failing(condition.failed, taken)
 
 
 def _reached(values: Sequence[Vector]) -> list[Array | None]:
     """What failed of the arguments of COALESCE, where those before are empty."""
-    found: list[Array | None] = []
+    reached: list[Array | None] = []
     empty = np.ones(len(values[0]), bool)
     for v in values:
-        found.append(None if v.failed is None else np.where(empty, v.failed, 0).astype(np.uint8))
+        reached.append(None if v.failed is None else np.where(empty, v.failed, 0).astype(np.uint8))
         empty = empty & ~v.valid
-    return found
+    return reached
 
 
 def _typed_nulls(values: Sequence[Vector]) -> list[Vector]:
     """Null vectors take the type of another argument, so that every kernel sees a type it knows."""
-    known = next((v.dtype for v in values if v.dtype != "null"), None)
-    if known is None:
+    dtype = next((v.dtype for v in values if v.dtype != "null"), None)
+    if dtype is None:
         return list(values)
-    return [widen(v, known) if v.dtype == "null" else v for v in values]
+    return [widen(v, dtype) if v.dtype == "null" else v for v in values]
 
 
 def _member(values: Sequence[Vector]) -> Vector:
@@ -88,9 +88,9 @@ def evaluate(node: t.Typed, leaf: Leaf, size: int, lets: dict[int, Vector] | Non
 
     `lets` keeps what the definitions of the rows' own `let`s gave.
     """
-    found = leaf(node)
-    if found is not None:
-        return found
+    value = leaf(node)
+    if value is not None:
+        return value
     lets = {} if lets is None else lets
     if isinstance(node, t.Unknown):
         return empties("null", size)

@@ -169,10 +169,10 @@ class Scan:
 
     def _listed(self, digit: Digit, runs: list[tuple[int, int]]) -> Array | None:
         """The rows that pass a selector, from its index, once it was asked for before."""
-        found = self.star.member_rows(digit.selector.table, digit.selector.columns, digit.selector.chain)
-        if found is None:
+        index = self.star.member_rows(digit.selector.table, digit.selector.columns, digit.selector.chain)
+        if index is None:
             return None
-        parts = [found.rows[found.starts[low] : found.starts[high + 1]] for low, high in runs]
+        parts = [index.rows[index.starts[low] : index.starts[high + 1]] for low, high in runs]
         return parts[0] if len(parts) == 1 else np.concatenate(parts)
 
     def _part(self, start: int, end: int, totals: Totals, work: Work, stages: Stages) -> Totals:
@@ -197,17 +197,17 @@ class Scan:
             left = rows[count:]
             keeps = stages.keeps
             if stages.listed is not None:
-                found = stop - at
-                left[:found] = stages.listed[at:stop]
+                kept = stop - at
+                left[:kept] = stages.listed[at:stop]
             elif stages.masked:
                 _in_runs(stages.masked, at, stop, mask, more)
-                found = k.bit_rows(np.packbits(mask, bitorder="little").view(np.uint64), at, left)
+                kept = k.bit_rows(np.packbits(mask, bitorder="little").view(np.uint64), at, left)
             else:
-                found = k.kept_rows(keeps[0][0][at:stop], keeps[0][1], at, left)
+                kept = k.kept_rows(keeps[0][0][at:stop], keeps[0][1], at, left)
                 keeps = keeps[1:]
             for codes, keep in keeps:
-                found = k.fewer_rows(codes, keep, left, found, flags)
-            count += found
+                kept = k.fewer_rows(codes, keep, left, kept, flags)
+            count += kept
             if count and (count >= room or stop == end):
                 work(self._grouped(stages, rows, 0, count, groups), totals)
                 count = 0
@@ -233,12 +233,12 @@ class Scan:
 
     def digit_of(self, groups: Array) -> list[Array]:
         """For group numbers the digit of each selector, 0 for one that only filters."""
-        found = []
+        codes = []
         radix = self.groups
         for d in self.digits:
             radix //= d.size
-            found.append(groups // radix % d.size)
-        return found
+            codes.append(groups // radix % d.size)
+        return codes
 
 
 def _runs(members: Array) -> list[tuple[int, int]]:

@@ -54,16 +54,16 @@ def traced(
     star: Star, probe: Probe, measure: str, at: Iterable[Pick], budget: Budget, into: Sequence[tuple[str, int]] = ()
 ) -> tuple[Trace, Met]:
     """The same, with what its nodes were told from, by their paths."""
-    asked = replace(probe, measures=(measure,), having=())
-    plan = planned(star, asked, budget.limits)
+    of_measure = replace(probe, measures=(measure,), having=())
+    plan = planned(star, of_measure, budget.limits)
     bound = plan.measures[0]
-    base = page(star, plan, asked, budget)
+    base = page(star, plan, of_measure, budget)
     at = list(at)
     for pick in at:
         base = base.adding(constant_filter(base, pick.table, (pick.column,), member_mask(star, pick), "coordinate"))
     base = replace(base, axes={(p.table, p.column): np.ones(1, bool) for p in at})
     met: Met = {}
-    start = plan.context(asked, [(p.table, p.column) for p in at])
+    start = plan.context(of_measure, [(p.table, p.column) for p in at])
     teller = Teller(star, execute(star, plan.cells, base, budget), start, budget, met)
     node = teller.node(bound, 0, "0")
     within: list[Within] = []
@@ -120,15 +120,15 @@ class Teller:
 
     def value(self, node: t.Typed, context: int) -> CellValue:
         """A node's value as JSON."""
-        found = self.run.values[self.run.plan.values[id(node), context]]
-        fault = found.fault(0)
-        return CellFailure(*fault) if fault else iso(found.at(0))
+        vector = self.run.values[self.run.plan.values[id(node), context]]
+        fault = vector.fault(0)
+        return CellFailure(*fault) if fault else iso(vector.at(0))
 
     def node(self, node: t.Typed, context: int, path: str) -> TraceNode:
         """A node of the tree, with those below it."""
         self.budget.check()
         self.met[path] = self, node, context
-        filters = self.filters.told(self.at(context))
+        filters = self.filters.traced(self.at(context))
         traced = TraceNode(KINDS.get(type(node), "question"), path, "", node.dtype, self.value(node, context), filters)
         if isinstance(node, t.MeasureValue):
             return replace(traced, name=node.name, text=node.formula, children=self.nested([node.body], context, path))
@@ -151,11 +151,11 @@ class Teller:
 
     def nested(self, nodes: Iterable[t.Typed], context: int, path: str) -> tuple[TraceNode, ...]:
         """The nearest nodes of the tree at or below some nodes; their paths go on from `path`."""
-        found: list[t.Typed] = []
+        trees: list[t.Typed] = []
 
         def gather(node: t.Typed) -> None:
             if isinstance(node, MET):
-                found.append(node)
+                trees.append(node)
                 return
             for child in children(node):
                 gather(child)
@@ -163,7 +163,7 @@ class Teller:
         for node in nodes:
             gather(node)
         taken = sum(1 for p in self.met if p.startswith(f"{path}.") and "." not in p[len(path) + 1 :])
-        return tuple(self.node(n, context, f"{path}.{taken + i}") for i, n in enumerate(found))
+        return tuple(self.node(n, context, f"{path}.{taken + i}") for i, n in enumerate(trees))
 
     def edited(self, node: t.Edited, context: int, traced: TraceNode) -> TraceNode:
         """The edits of a `given`, and what is computed after them."""
@@ -182,7 +182,7 @@ class Teller:
             traced,
             text=f"given ({', '.join(e.text for e in node.edits)})",
             edits=tuple(edits),
-            filters=self.filters.told(self.at(context)),
+            filters=self.filters.traced(self.at(context)),
             children=self.nested([node.body], context, traced.path),
         )
 
@@ -193,15 +193,15 @@ def enter(met: Met, path: str, key: int) -> tuple[TraceNode, TracedRow]:
     if teller is None or not isinstance(node, t.Iterated | t.Rank):
         raise refuse("no_such_node", f"There is no iteration at {path}.", "Take the path of an iteration's node.", "into")
     needs = teller.needs(node, context)
-    found = through(node, teller.batch(context), teller.run, needs, key)
-    if found is None:
+    entered = through(node, teller.batch(context), teller.run, needs, key)
+    if entered is None:
         raise refuse("no_such_row", f"The iteration at {path} has no row {key}.", "Take the key of one of its rows.", "into")
-    runs, batch, row = found
+    runs, batch, row = entered
     trees = list[TraceNode]()
     rows = {id(x.node): x.rows for x in needs.inner}
     own = in_row(teller.star.model, node.over if isinstance(node, t.Iterated) else node.among, teller.contexts[context])
     for place, (inner, run) in enumerate(runs):
         below = Teller(teller.star, run, in_row(teller.star.model, rows[id(inner)], teller.contexts[context]), teller.budget, met)
         trees += below.nested([inner.body], 0, f"{path}[{key}].{place}")
-    filters = teller.filters.told(At(own, batch))
+    filters = teller.filters.traced(At(own, batch))
     return TraceNode("row", f"{path}[{key}]", node.text, node.dtype, row.value, filters, children=tuple(trees)), row

@@ -15,7 +15,7 @@ def emptied(tree: TraceNode) -> Emptied | None:
     """Why a node's value is empty: the step at which nothing was left; None where it is not empty."""
     if tree.value is not None:
         return None
-    below = [found for child in tree.children if child.value is None and (found := emptied(child))]
+    below = [below_empty for child in tree.children if child.value is None and (below_empty := emptied(child))]
     return below[0] if below else Emptied(tree.path, _why(tree))
 
 
@@ -110,10 +110,10 @@ def _filters(a: TraceNode, b: TraceNode) -> Iterator[PartingStep]:
             yield PartingStep("filter", a.path, f"filter on {column}", first, second)
 
 
-def _allowed(found: Allowed | None) -> str:
-    if found is None:
+def _allowed(allowed: Allowed | None) -> str:
+    if allowed is None:
         return "any"
-    values = [_words(v) for v in found.values] + (["(unmatched)"] if found.unmatched else [])
-    if found.count > len(found.values):
-        return f"{found.count:,} of {found.total:,}: {', '.join(values[:3])} …"
+    values = [_words(v) for v in allowed.values] + (["(unmatched)"] if allowed.unmatched else [])
+    if allowed.count > len(allowed.values):
+        return f"{allowed.count:,} of {allowed.total:,}: {', '.join(values[:3])} …"
     return ", ".join(values) or "nothing"

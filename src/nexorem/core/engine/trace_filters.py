@@ -36,7 +36,7 @@ class FilterTeller:
     def __init__(self, star: Star, budget: Budget) -> None:
         self.star, self.budget = star, budget
 
-    def told(self, at: At) -> tuple[TableFilter, ...]:
+    def traced(self, at: At) -> tuple[TableFilter, ...]:
         """For each table with a filter of its own: its columns, what they allow, and the rows that pass them."""
         return tuple(self._of_table(at.batch, table) for table in at.context.tables)
 
@@ -58,11 +58,11 @@ class FilterTeller:
         """What all filters on a column together allow of it: the first values, and how many of how many."""
         domain = self.star.domain(table, (column,))
         mask = np.ones(domain.size, bool)
-        for found in batch.filters:
-            if found.table == table and found.index[0] >= 0 and (found.columns is ROWS or column in found.columns):
-                before = self.star.domain(table, found.columns)
-                k = int(found.index[0])
-                members = found.sets.members[found.sets.offsets[k] : found.sets.offsets[k + 1]]
+        for held in batch.filters:
+            if held.table == table and held.index[0] >= 0 and (held.columns is ROWS or column in held.columns):
+                before = self.star.domain(table, held.columns)
+                k = int(held.index[0])
+                members = held.sets.members[held.sets.offsets[k] : held.sets.offsets[k + 1]]
                 mine = np.zeros(domain.size, bool)
                 mine[domain.codes[before.firsts[members]]] = True
                 mask &= mine
@@ -85,7 +85,7 @@ class FilterTeller:
             case t.Condition() | t.Listing() if edit.keep:
                 before, after = (self.mask(Inflow(edit.table, None, "", ()), x.batch)[:-1].sum() for x in (old, new))
                 traced = replace(traced, cut=Cut(edit.table, int(before), int(after)))
-        found = (
+        traced_edit = (
             FilterChange(
                 f"{c.table}.{c.column}",
                 self.allowed(old.batch, c.table, c.column) if c.before else None,
@@ -94,15 +94,15 @@ class FilterTeller:
             )
             for c in changes(self.star.model, edit, old.context, new.context)
         )
-        return replace(traced, changes=tuple(found))
+        return replace(traced, changes=tuple(traced_edit))
 
     def mask(self, flow: Inflow, batch: Batch) -> Array:
         """bool[n+1]: what these filters leave of `flow.table`."""
         shown: Array | None = None
-        for found in selectors(self.star, flow, batch, self.budget):
-            if found.index[0] >= 0:
-                size = self.star.domain(found.table, found.columns).size
-                passing = found.sets.mask(int(found.index[0]), size)[found.codes(self.star)]
+        for selector in selectors(self.star, flow, batch, self.budget):
+            if selector.index[0] >= 0:
+                size = self.star.domain(selector.table, selector.columns).size
+                passing = selector.sets.mask(int(selector.index[0]), size)[selector.codes(self.star)]
                 shown = passing if shown is None else np.logical_and(shown, passing, out=shown)
         return np.ones(self.star.size(flow.table) + 1, bool) if shown is None else shown
 

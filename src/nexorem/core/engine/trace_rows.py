@@ -9,7 +9,7 @@ import numpy as np
 from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution
-from nexorem.core.engine.rows import Around, Relation, known, over_rows, relation, row_batch
+from nexorem.core.engine.rows import Around, Relation, over_rows, relation, row_batch, without_unmatched
 from nexorem.core.engine.trace_filters import At, FilterTeller
 from nexorem.core.engine.traced import Arithmetic, TableKept, TracedFlow, TracedRow, TracedRows, Unreached, UsedRows
 from nexorem.core.functions.convert import widen
@@ -159,28 +159,28 @@ def used_rows(teller: FilterTeller, node: t.Aggregate, batch: Batch, around: Aro
     return UsedRows(tuple(listed), tuple(zip(*listed.values(), strict=True)), values, len(rows), order.start, node.text, node.grain)
 
 
-def _row_places(found: Vector, descending: bool) -> Array:
+def _row_places(vector: Vector, descending: bool) -> Array:
     """The order of some values, the same ones as they stand, empties last."""
-    ranks, _ = found.codes()
-    return np.lexsort([-ranks if descending else ranks, ~found.valid])
+    ranks, _ = vector.codes()
+    return np.lexsort([-ranks if descending else ranks, ~vector.valid])
 
 
 def row_vector(node: t.Aggregate, tree: t.Typed, batch: Batch, around: Around, rows: Array) -> Vector:
     """A row-shaped tree of an aggregate for some rows of its grain, in a context of one."""
     shape = table_rows(around.star.model, node)
     nothing = (None,) * len(shape.columns)
-    found = Relation(around.star, shape, np.zeros(len(rows), np.int64), rows, nothing, nothing, nothing)
-    return over_rows(tree, found, batch, around, node.state)
+    rows_of = Relation(around.star, shape, np.zeros(len(rows), np.int64), rows, nothing, nothing, nothing)
+    return over_rows(tree, rows_of, batch, around, node.state)
 
 
 def _shown_columns(node: t.Aggregate, around: Around) -> list[tuple[str, str]]:
     table = around.star.model.table(node.grain)
     assert table
     own = table.key or ((table.columns[0].name,) if table.columns else ())
-    found = [(node.grain, c) for c in own]
+    columns = [(node.grain, c) for c in own]
     for tree in (node.argument, node.where):
-        found += [(c.table, c.column) for c in _column_values(tree) if c.table in node.lookups]
-    return list(dict.fromkeys(found))
+        columns += [(c.table, c.column) for c in _column_values(tree) if c.table in node.lookups]
+    return list(dict.fromkeys(columns))
 
 
 def _column_values(node: t.Typed | None) -> list[t.ColumnValue]:
@@ -188,7 +188,7 @@ def _column_values(node: t.Typed | None) -> list[t.ColumnValue]:
         return []
     if isinstance(node, t.ColumnValue):
         return [node]
-    return [found for child in children(node) for found in _column_values(child)]
+    return [value for child in children(node) for value in _column_values(child)]
 
 
 # iterations
@@ -197,43 +197,43 @@ def _column_values(node: t.Typed | None) -> list[t.ColumnValue]:
 def _iterated(node: t.Iterated | t.Rank, batch: Batch, around: Around) -> tuple[Relation, Vector | None]:
     """The rows an iteration used, and the value of each."""
     over = node.over if isinstance(node, t.Iterated) else node.among
-    found = relation(over, batch, around, node.state)
+    rows = relation(over, batch, around, node.state)
     if isinstance(node, t.Rank):
-        return found, over_rows(node.by, found, batch, around, node.state)
+        return rows, over_rows(node.by, rows, batch, around, node.state)
     if node.function == "rows":
-        found = known(found)
+        rows = without_unmatched(rows)
     if node.where is not None:
-        found = found.take(np.flatnonzero(widen(over_rows(node.where, found, batch, around, node.state), "boolean").true()))
-    return found, over_rows(node.argument, found, batch, around, node.state) if node.argument is not None else None
+        rows = rows.take(np.flatnonzero(widen(over_rows(node.where, rows, batch, around, node.state), "boolean").true()))
+    return rows, over_rows(node.argument, rows, batch, around, node.state) if node.argument is not None else None
 
 
 def first_rows(over: t.Rows, state: LinkState, batch: Batch, around: Around, node: t.Iterated | t.Rank | None = None) -> TracedRows:
     """The rows of a table expression in one context: how many, the first, and those with the largest and the smallest
     values. `key` is a row's place among them, by which a trace goes on in it."""
     if node is not None:
-        found, values = _iterated(node, batch, around)
+        rows_of, values = _iterated(node, batch, around)
     else:
-        found, values = relation(over, batch, around, state), None
-    chosen = list(range(min(FIRST_ROWS, len(found))))
-    if values is not None and len(found) > FIRST_ROWS:
+        rows_of, values = relation(over, batch, around, state), None
+    chosen = list(range(min(FIRST_ROWS, len(rows_of))))
+    if values is not None and len(rows_of) > FIRST_ROWS:
         valid = np.flatnonzero(values.valid)
         order = valid[np.argsort(values.data[valid], kind="stable")]
         chosen = list(dict.fromkeys([*chosen, *(int(i) for i in order[::-1][:2]), *(int(i) for i in order[:1])]))
-    rows = tuple(_told_row(over, found, values, i) for i in sorted(chosen))
-    return TracedRows(over.text, len(found), tuple(_name(c) for c in _told_columns(over)), rows)
+    rows = tuple(_traced_row(over, rows_of, values, i) for i in sorted(chosen))
+    return TracedRows(over.text, len(rows_of), tuple(_name(c) for c in _traced_columns(over)), rows)
 
 
 def _name(column: t.RowColumn) -> str:
     return f"{column.table}.{column.column}" if column.table else column.name
 
 
-def _told_columns(over: t.Rows) -> list[t.RowColumn]:
+def _traced_columns(over: t.Rows) -> list[t.RowColumn]:
     return list(over.columns[:8])
 
 
-def _told_row(over: t.Rows, found: Relation, values: Vector | None, at: int) -> TracedRow:
-    one = found.take(np.array([at]))
-    cells = ("(unmatched)" if bool(one.unmatched(i)[0]) else iso(one.column(i).at(0)) for i in range(len(_told_columns(over))))
+def _traced_row(over: t.Rows, rows_of: Relation, values: Vector | None, at: int) -> TracedRow:
+    one = rows_of.take(np.array([at]))
+    cells = ("(unmatched)" if bool(one.unmatched(i)[0]) else iso(one.column(i).at(0)) for i in range(len(_traced_columns(over))))
     return TracedRow(at, tuple(cells), iso(values.at(at)) if values is not None else None)
 
 
@@ -243,12 +243,12 @@ def through(
     """One row of an iteration: the executions of what is computed in its context, that context, and the row; None for a
     key that is no row's."""
     around = run.around(needs, batch)
-    found, values = _iterated(node, batch, around)
-    if not 0 <= key < len(found):
+    rows_of, values = _iterated(node, batch, around)
+    if not 0 <= key < len(rows_of):
         return None
     tree = node.argument if isinstance(node, t.Iterated) else node.by
-    one = found.take(np.array([key]))
+    one = rows_of.take(np.array([key]))
     met: list[tuple[t.InRow, Execution]] = []
     if tree is not None:
         over_rows(tree, one, batch, run.around(needs, batch, met), node.state)
-    return met, row_batch(batch, one), _told_row(one.shape, found, values, key)
+    return met, row_batch(batch, one), _traced_row(one.shape, rows_of, values, key)

@@ -47,19 +47,19 @@ class Selector:
 
 def selectors(star: Star, flow: Inflow, batch: Batch, budget: Budget) -> list[Selector]:
     """Every condition that the filters of a batch put on the rows of `flow.table`."""
-    found = [Selector(f.table, f.columns, (), f.sets, f.index) for f in batch.filters if f.table == flow.table]
+    filters = [Selector(f.table, f.columns, (), f.sets, f.index) for f in batch.filters if f.table == flow.table]
     for source in flow.sources:
         behind = selectors(star, source, batch, budget)
         assert source.link
         if not behind:
             continue
         if source.how == "lookup":
-            found += [Selector(s.table, s.columns, (source.link, *s.chain), s.sets, s.index) for s in behind]
+            filters += [Selector(s.table, s.columns, (source.link, *s.chain), s.sets, s.index) for s in behind]
         elif isinstance(source.link, Comparison):
-            found.append(_compared_gate(star, source.link, behind, batch, budget))
+            filters.append(_compared_gate(star, source.link, behind, batch, budget))
         else:
-            found.append(_gate(star, flow.table, source, behind, budget))
-    return found
+            filters.append(_gate(star, flow.table, source, behind, budget))
+    return filters
 
 
 def _gate(star: Star, table: str, source: Inflow, behind: list[Selector], budget: Budget) -> Selector:
@@ -123,7 +123,7 @@ def true_pairs(star: Star, link: Comparison, outer: Mapping[int, Vector], budget
     """
     source, target = star.domain(link.to_table, link.to_columns).firsts[:-1], star.domain(link.from_table, link.from_columns).firsts[:-1]
     nothing = np.zeros(0, np.int64)
-    found = [(nothing, nothing)]
+    pairs = [(nothing, nothing)]
     step = max(PAIRS_AT_ONCE // max(len(target), 1), 1)
     for start in range(0, len(source), step):
         budget.check()
@@ -140,8 +140,8 @@ def true_pairs(star: Star, link: Comparison, outer: Mapping[int, Vector], budget
         if code := held.fault_code():
             raise CellError(code)
         true = np.flatnonzero(widen(held, "boolean").true())
-        found.append((start + true // max(len(target), 1), true % max(len(target), 1)))
-    return np.concatenate([a for a, _ in found]), np.concatenate([b for _, b in found])
+        pairs.append((start + true // max(len(target), 1), true % max(len(target), 1)))
+    return np.concatenate([a for a, _ in pairs]), np.concatenate([b for _, b in pairs])
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -161,14 +161,14 @@ class Assignment:
 
 
 def assign(
-    star: Star, found: Sequence[Selector], combinations: Array, rows: Array, budget: Budget, key: Array | None = None
+    star: Star, filters: Sequence[Selector], combinations: Array, rows: Array, budget: Budget, key: Array | None = None
 ) -> Iterator[Assignment]:
     """Which of `rows` are visible in which classes; `combinations` int64[K, m] has the selectors' indexes a class.
 
     With `key` (int64, one a row, ≥ 0) rows of different keys stand in different groups, and rows of one key that pass
     alike in the same; without it a group is what passes alike.
     """
-    for part in patterns(found, combinations):
+    for part in patterns(filters, combinations):
         budget.check()
         yield assign_pattern(star, part, rows, budget, key)
 
@@ -183,7 +183,7 @@ class Pattern:
     wanted: Array
 
 
-def patterns(found: Sequence[Selector], combinations: Array) -> Iterator[Pattern]:
+def patterns(filters: Sequence[Selector], combinations: Array) -> Iterator[Pattern]:
     """The classes by which selectors are in force in them."""
     if not len(combinations):
         return
@@ -197,7 +197,7 @@ def patterns(found: Sequence[Selector], combinations: Array) -> Iterator[Pattern
         first = kinds[number] if len(kinds) > 1 else 0
         members = np.flatnonzero(of_class == number)
         active = np.flatnonzero(present[first])
-        yield Pattern(members, [found[int(i)] for i in active], combinations[np.ix_(members, active)])
+        yield Pattern(members, [filters[int(i)] for i in active], combinations[np.ix_(members, active)])
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -216,10 +216,10 @@ class Varying:
 
 def assign_pattern(star: Star, pattern: Pattern, rows: Array, budget: Budget, key: Array | None = None) -> Assignment:
     """Which of `rows` are visible in the classes of one pattern."""
-    found, wanted, members = pattern.selectors, pattern.wanted, pattern.members
+    filters, wanted, members = pattern.selectors, pattern.wanted, pattern.members
     places = np.arange(len(rows))
     varying: list[tuple[Selector, Array]] = []
-    for i, selector in enumerate(found):
+    for i, selector in enumerate(filters):
         if (wanted[:, i] == wanted[0, i]).all():
             allowed = selector.sets.mask(int(wanted[0, i]), star.domain(selector.table, selector.columns).size)
             places = places[allowed[selector.codes(star)[rows[places]]]]
@@ -257,7 +257,7 @@ def pairs_of(items: Sequence[Varying], group_codes: Sequence[Array], groups: int
     beyond the pairs that are asked for times one selector's overlap.
     """
     pair_groups = np.arange(groups)
-    found = np.zeros(groups, np.int64)  # the beginning each pair has matched so far
+    matched = np.zeros(groups, np.int64)  # the beginning each pair has matched so far
     beginnings = np.zeros(count, np.int64)  # the same for each class
     for item, codes in zip(items, group_codes, strict=True):
         own = codes[pair_groups]
@@ -266,17 +266,17 @@ def pairs_of(items: Sequence[Varying], group_codes: Sequence[Array], groups: int
             order = np.argsort(item.overlapping.members, kind="stable")
             starts = np.searchsorted(item.overlapping.members[order], np.arange(item.size + 1))
             repeats, at = ranges(starts, own, budget)
-            pair_groups, found, own = np.repeat(pair_groups, repeats), np.repeat(found, repeats), owners[order][at]
+            pair_groups, matched, own = np.repeat(pair_groups, repeats), np.repeat(matched, repeats), owners[order][at]
         width = int(max(item.wanted.max(initial=0), own.max(initial=0))) + 1
-        known, beginnings = np.unique(beginnings * width + item.wanted, return_inverse=True)
-        keys = found * width + own
-        at = np.minimum(np.searchsorted(known, keys), len(known) - 1)
-        hit = known[at] == keys
-        pair_groups, found = pair_groups[hit], at[hit]
+        beginnings_of, beginnings = np.unique(beginnings * width + item.wanted, return_inverse=True)
+        keys = matched * width + own
+        at = np.minimum(np.searchsorted(beginnings_of, keys), len(beginnings_of) - 1)
+        hit = beginnings_of[at] == keys
+        pair_groups, matched = pair_groups[hit], at[hit]
     # Classes are distinct combinations, so each full beginning belongs to exactly one.
     place = np.zeros(count, np.int64)
     place[beginnings] = np.arange(count)
-    return pair_groups, place[found]
+    return pair_groups, place[matched]
 
 
 def ranges(starts: Array, picked: Array, budget: Budget) -> tuple[Array, Array]:
@@ -288,11 +288,11 @@ def ranges(starts: Array, picked: Array, budget: Budget) -> tuple[Array, Array]:
     return repeats, np.repeat(starts[picked], repeats) + within
 
 
-def visible_pairs(star: Star, found: Sequence[Selector], size: int, rows: Array, budget: Budget) -> tuple[Array, Array]:
+def visible_pairs(star: Star, filters: Sequence[Selector], size: int, rows: Array, budget: Budget) -> tuple[Array, Array]:
     """(context, row) for every visible row of each of `size` contexts, by context, then row."""
-    combinations, index, _ = classes([s.index for s in found], size)
+    combinations, index, _ = classes([s.index for s in filters], size)
     owners, members = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
-    for part in assign(star, found, combinations, rows, budget):
+    for part in assign(star, filters, combinations, rows, budget):
         order = np.argsort(part.groups, kind="stable")
         starts = np.searchsorted(part.groups[order], np.arange(len(part.group_firsts) + 1))
         repeats, at = ranges(starts, part.pair_groups, budget)

@@ -75,12 +75,12 @@ def star() -> Star:
 def main() -> None:
     """Asks for all of it twice, for indexes are made when they are asked for again."""
     assert fast.FEWEST_ROWS <= 120_000 and scan.BLOCK
-    found = star()
+    star_of = star()
     for _ in range(2):
         for page in PAGES:
             for axes in ([], ["D.one"], ["D.many"], ["F.small", "D.one"]):
                 probe = {"measures": [f"m{i}" for i in range(len(FORMULAS))], "rows": axes, "columns": [], "picks": page}
-                answer(found, probe_of(found, probe), Budget())
+                answer(star_of, probe_of(star_of, probe), Budget())
 
 
 if __name__ == "__main__":

@@ -77,20 +77,20 @@ def parse_boolean(text: str) -> Value:
 
 def parse_date(text: str) -> Value:
     """An ISO 8601 day, its month and day of one digit or two, else None."""
-    found = DATE_TEXT.fullmatch(text.strip())
+    match = DATE_TEXT.fullmatch(text.strip())
     try:
-        return dt.date(*map(int, found.groups())) if found else None
+        return dt.date(*map(int, match.groups())) if match else None
     except ValueError:
         return None
 
 
 def parse_datetime(text: str) -> Value:
     """An ISO 8601 day, or day and time with a space or a T between them, else None."""
-    found = TIME_TEXT.fullmatch(text.strip())
-    if not found:
+    match = TIME_TEXT.fullmatch(text.strip())
+    if not match:
         day = parse_date(text)
         return dt.datetime.combine(day, dt.time()) if isinstance(day, dt.date) else None
-    *parts, fraction = found.groups()
+    *parts, fraction = match.groups()
     try:
         year, month, day, hour, minute, second = (int(p or 0) for p in parts)
         return dt.datetime(year, month, day, hour, minute, second, int((fraction or "").ljust(6, "0")))

@@ -205,15 +205,15 @@ def date_of(year: Vector, month: Vector, day: Vector) -> Vector:
 
 def datetime_of(year: Vector, month: Vector, day: Vector, hour: Vector, minute: Vector, second: Vector | None = None) -> Vector:
     """`datetime_of`: what names no moment is empty; seconds may have a fraction."""
-    found = date_of(year, month, day)
-    real = found.valid & hour.valid & minute.valid & (hour.data >= 0) & (hour.data < 24) & (minute.data >= 0) & (minute.data < 60)
+    dates = date_of(year, month, day)
+    real = dates.valid & hour.valid & minute.valid & (hour.data >= 0) & (hour.data < 24) & (minute.data >= 0) & (minute.data < 60)
     clock = (np.where(real, hour.data, 0) * 60 + np.where(real, minute.data, 0)) * 60_000_000
     if second is not None:
         real &= second.valid & (second.data >= 0) & (second.data < 60)
         # A second's fraction is cut to the microsecond.
         clock = clock + np.where(real, np.floor(np.where(real, second.data, 0) * 1_000_000 + 0.5), 0).astype(np.int64)
         real &= np.where(real, second.data, 0) * 1_000_000 + 0.5 < 60_000_000
-    return Vector("datetime", np.where(real, found.data * DAY + clock, 0), real)
+    return Vector("datetime", np.where(real, dates.data * DAY + clock, 0), real)
 
 
 def datetime_type(dtypes: Sequence[str]) -> str | None:

@@ -34,9 +34,9 @@ def like(text: str, pattern: str, escape: str = "") -> Value:
 
     A pattern that ends in its escape gives empty, as the standard calls it an error of the data.
     """
-    found = _matcher(pattern, escape)
+    matcher = _matcher(pattern, escape)
     try:
-        return None if found is None else found.fullmatch(text) is not None
+        return None if matcher is None else matcher.fullmatch(text) is not None
     except UnicodeEncodeError:  # half of a pair of code units is no character
         return False
 

@@ -104,9 +104,9 @@ def _everything(star: Proven, before: list[Token]) -> list[Suggestion]:
             items.append(Suggestion(x.kind, x.name, x.name, f"{x.signature}: {x.help}"))
     tables = star.model.tables
     items += [Suggestion("table", x.name, quoted(x.name), x.description or f"{counted(star.size(x.name), 'row')}") for x in tables]
-    known = {i.label for i in items}
+    labels = {i.label for i in items}
     for other in tables:
-        items += [i for i in _table_columns(star, other.name, "") if i.label not in known]
+        items += [i for i in _table_columns(star, other.name, "") if i.label not in labels]
     return items
 
 
@@ -154,8 +154,8 @@ def hover(star: Proven, text: str, at: int) -> Hover:
     if place is None or tokens[place].kind not in ("name", "quoted"):
         return nothing
     token = tokens[place]
-    told = _column_at(star, tokens, place) or _word_at(star, token)
-    return Hover(token.span.start, token.span.end, *told) if told else nothing
+    hovered = _column_at(star, tokens, place) or _word_at(star, token)
+    return Hover(token.span.start, token.span.end, *hovered) if hovered else nothing
 
 
 def _column_at(star: Proven, tokens: list[Token], place: int) -> tuple[str, str] | None:

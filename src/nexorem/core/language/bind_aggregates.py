@@ -30,20 +30,20 @@ class AggregateBinder(EditsBinder):
         dtype = self._aggregate_type(node, argument)
         if self._wrong() > before or dtype is None:
             return t.Unknown(node.span, "null")
-        found = grains.find_grain(self.star, scope.state, [c.table for c in inner.named])
-        if isinstance(found, grains.NoGrain):
-            return self.report("no_grain", found.message, node.span, found.hint)
-        if not self._single_paths(found.table, scope.state, node.span):
+        grain = grains.find_grain(self.star, scope.state, [c.table for c in inner.named])
+        if isinstance(grain, grains.NoGrain):
+            return self.report("no_grain", grain.message, node.span, grain.hint)
+        if not self._single_paths(grain.table, scope.state, node.span):
             return t.Unknown(node.span, "null")
         return t.Aggregate(
             node.span,
             dtype,
             node.function,
-            found.table,
+            grain.table,
             argument,
             where,
             node.distinct,
-            found.lookups,
+            grain.lookups,
             scope.state,
             self._source(node.span),
             extra,
@@ -113,20 +113,20 @@ class AggregateBinder(EditsBinder):
         if node.column is None:
             table = self._find_table(node.table, node.span)
             return t.Asked(node.span, "boolean", table, None, False, text) if table else t.Unknown(node.span, "null")
-        found = self._find_column(node.column)
+        column = self._find_column(node.column)
         default = self.bind(node.default, scope) if node.default is not None else None
-        if isinstance(found, t.Unknown):
-            return found
+        if isinstance(column, t.Unknown):
+            return column
         if node.function in ("filtered", "on_axis"):
-            return t.Asked(node.span, "boolean", found.table, found.column, node.function == "on_axis", text)
-        if not self._single_paths(found.table, scope.state, node.span):
+            return t.Asked(node.span, "boolean", column.table, column.column, node.function == "on_axis", text)
+        if not self._single_paths(column.table, scope.state, node.span):
             return t.Unknown(node.span, "null")
         if node.function == "single":
-            return t.Single(node.span, "boolean", found.table, found.column, True, None, scope.state, text)
-        dtype = common_type([found.dtype, default.dtype]) if default else found.dtype
+            return t.Single(node.span, "boolean", column.table, column.column, True, None, scope.state, text)
+        dtype = common_type([column.dtype, default.dtype]) if default else column.dtype
         if dtype is None and default:
-            return self.report("wrong_type", f"The value is {an(found.dtype)}, its default {an(default.dtype)}.", default.span)
-        return t.Single(node.span, dtype or found.dtype, found.table, found.column, False, default, scope.state, text)
+            return self.report("wrong_type", f"The value is {an(column.dtype)}, its default {an(default.dtype)}.", default.span)
+        return t.Single(node.span, dtype or column.dtype, column.table, column.column, False, default, scope.state, text)
 
     def _rank(self, node: s.Rank, scope: Scope, operand: t.Typed) -> t.Typed:
         """`scope` is the cell it stands in; `operand` is bound there, for it may be of the row at hand."""

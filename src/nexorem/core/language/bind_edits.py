@@ -111,8 +111,8 @@ class EditsBinder(RowsBinder):
             defined = self.model.table(edit.table)
             wanted = [t.ColumnValue(edit.span, c.dtype, defined.name, c.name) for c in defined.columns] if defined else []
         else:
-            found = [self._find_column(c) for c in edit.columns]
-            wanted = [c for c in found if isinstance(c, t.ColumnValue)]
+            columns = [self._find_column(c) for c in edit.columns]
+            wanted = [c for c in columns if isinstance(c, t.ColumnValue)]
         rows = self.bind_rows(edit.rows, scope)
         if rows is None or self._wrong() > before:
             return None
@@ -169,12 +169,12 @@ class EditsBinder(RowsBinder):
 
     def _targeted(self, target: s.Target, state: LinkState) -> dict[str, set[str]] | None:
         if target.kind == "columns":
-            found: dict[str, set[str]] = {}
+            targets: dict[str, set[str]] = {}
             bound = [self._find_column(c) for c in target.columns]
             for column in bound:
                 if isinstance(column, t.ColumnValue):
-                    found.setdefault(column.table, set()).add(column.column)
-            return None if any(isinstance(c, t.Unknown) for c in bound) else found
+                    targets.setdefault(column.table, set()).add(column.column)
+            return None if any(isinstance(c, t.Unknown) for c in bound) else targets
         if target.kind == "all":
             tables = [x.name for x in self.model.tables]
         else:
@@ -199,14 +199,14 @@ class EditsBinder(RowsBinder):
             return None
         way = edit.way
         if way == "to":
-            found = self._find_table(edit.table, edit.span)
-            if found is None:
+            table = self._find_table(edit.table, edit.span)
+            if table is None:
                 return None
-            if found not in link.tables:
+            if table not in link.tables:
                 ends = sorted(link.tables)
-                self.report("flow_end", f"{found} is no end of “{link.name}”.", edit.span, f"Its ends are {' and '.join(ends)}.")
+                self.report("flow_end", f"{table} is no end of “{link.name}”.", edit.span, f"Its ends are {' and '.join(ends)}.")
                 return None
-            way = found
+            way = table
         if link.name not in state.active:
             mended = f"via {self.model.link_text(link)}, {self._source(edit.span)}"
             self.report(
@@ -293,8 +293,8 @@ class EditsBinder(RowsBinder):
         if table is None:
             return None
         if table.calendar is None:
-            known = [x.name for x in self.model.tables if x.calendar]
-            listed = f"The calendars are {', '.join(known)}." if known else "Mark the table as a calendar first."
+            calendars = [x.name for x in self.model.tables if x.calendar]
+            listed = f"The calendars are {', '.join(calendars)}." if calendars else "Mark the table as a calendar first."
             self.report("no_calendar", f"{table.name} is no calendar.", edit.span, listed)
             return None
         if fault := calendar_fault(self.star, table):
@@ -306,9 +306,9 @@ class EditsBinder(RowsBinder):
 
 def flowing_into(links: tuple[Link, ...], state: LinkState, table: str) -> list[str]:
     """The table and every table whose filters flow into it, over however many paths: those are judged later."""
-    found = [table]
-    for at in found:
+    tables = [table]
+    for at in tables:
         for link in (*links, *state.added):
-            if at in link.tables and state.carries(link, at) and (other := link.other(at)) not in found:
-                found.append(other)
-    return found
+            if at in link.tables and state.carries(link, at) and (other := link.other(at)) not in tables:
+                tables.append(other)
+    return tables

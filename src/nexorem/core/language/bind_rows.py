@@ -62,9 +62,9 @@ class RowsBinder(ScalarBinder):
         return self._base(node.span, node.quantifier, columns, None if gone else name, grains.Grain(name, {name: ()}), scope.state)
 
     def _column_rows(self, node: s.ColumnRows, scope: Scope) -> t.Rows | None:
-        found = [self._find_column(c) for c in node.columns]
-        named = [c for c in found if isinstance(c, t.ColumnValue)]
-        if len(named) < len(found):
+        given = [self._find_column(c) for c in node.columns]
+        named = [c for c in given if isinstance(c, t.ColumnValue)]
+        if len(named) < len(given):
             return None
         for i, column in enumerate(named):
             if any((column.table, column.column) == (c.table, c.column) for c in named[:i]):
@@ -185,33 +185,33 @@ class RowsBinder(ScalarBinder):
 
     # columns of the row at hand
 
-    def _row_column(self, found: t.ColumnValue, scope: Scope) -> t.Typed:
+    def _row_column(self, column: t.ColumnValue, scope: Scope) -> t.Typed:
         """A column where the rows are known: one of theirs, or one that is looked up from them."""
         source = scope.source
         assert source
-        text = column_text(found.table, found.column)
-        if any((c.table, c.column) == (found.table, found.column) for c in source.columns):
-            return found
+        text = column_text(column.table, column.column)
+        if any((c.table, c.column) == (column.table, column.column) for c in source.columns):
+            return column
         if source.identity is None:
             own = [column_text(c.table, c.column or "") if c.table else quoted(c.name) for c in source.columns]
             return self.report(
                 "no_such_row_column",
                 f"{text} is no column of the rows run over, which are {', '.join(own)}.",
-                found.span,
+                column.span,
                 f"Add it to them, or say which value is meant, as in the({text}) or max({text}).",
-                [Mend(f"write the({text})", found.span, f"the({text})")],
+                [Mend(f"write the({text})", column.span, f"the({text})")],
             )
         chains = self.star.lookups(source.identity, scope.state)
-        if found.table not in chains:
-            reason = grains.why_not(self.star, scope.state, source.identity, list(chains), found.table)
+        if column.table not in chains:
+            reason = grains.why_not(self.star, scope.state, source.identity, list(chains), column.table)
             return self.report(
                 "no_lookup",
                 reason,
-                found.span,
+                column.span,
                 f"Say which value is meant, as in the({text}) or max({text}).",
-                [Mend(f"write the({text})", found.span, f"the({text})")],
+                [Mend(f"write the({text})", column.span, f"the({text})")],
             )
-        return found
+        return column
 
     @staticmethod
     def _row_name(name: str, columns: Sequence[t.RowColumn]) -> int | None:

@@ -43,20 +43,20 @@ class ScalarBinder(Names):
         functions = self._operators(node.ops, arguments)
         dtype = arguments[0].dtype
         for function, argument in zip(functions, arguments[1:], strict=True):
-            found = function.result([dtype, argument.dtype])
-            if found is None:
+            result = function.result([dtype, argument.dtype])
+            if result is None:
                 left = t.Unknown(arguments[0].span, dtype)
                 return self._misfit(function, (left, argument), node.operands[0].span.to(argument.span))
-            dtype = found
+            dtype = result
         return t.Fold(node.span, dtype, functions, arguments)
 
     def _operators(self, ops: Sequence[str], arguments: Sequence[t.Typed]) -> tuple[Function, ...]:
         """The operators of a chain. From the first side on that has a column of the row, + and - are those of rows."""
-        found, in_row = [], t.of_row(arguments[0])
+        functions, in_row = [], t.of_row(arguments[0])
         for op, argument in zip(ops, arguments[1:], strict=True):
             in_row = in_row or t.of_row(argument)
-            found.append(IN_ROW[op] if in_row and op in IN_ROW else FUNCTIONS[op])
-        return tuple(found)
+            functions.append(IN_ROW[op] if in_row and op in IN_ROW else FUNCTIONS[op])
+        return tuple(functions)
 
     def _in_list(self, node: s.InList, scope: Scope) -> t.Typed:
         operand = self.bind(node.operand, scope)

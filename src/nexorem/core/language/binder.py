@@ -20,7 +20,7 @@ from nexorem.core.model.proven import Proven
 from nexorem.core.values import INTERVALS, NUMERIC
 from nexorem.core.words import an
 
-Found = TypeVar("Found")
+Bindable = TypeVar("Bindable")
 Use = tuple[str, LinkState, t.Typed, int]  # a measure that a formula names: its name, the link state it is in, its tree and levels
 
 
@@ -53,14 +53,14 @@ class Binder(AggregateBinder):
 
     def measure(self, name: str) -> t.MeasureValue:
         """A measure, or a formula of `define`, under the model's own links; refuses with all that is wrong."""
-        found = self.formula_of(name)
-        if found is None:
-            known = self.measure_names()
-            raise Refused(Diagnostic("unknown_measure", f"There is no measure {name}.", place=name, hint=did_you_mean(near(name, known))))
-        node, wrong = self._bind_measure(*found, self.star.state)
+        formula = self.formula_of(name)
+        if formula is None:
+            names = self.measure_names()
+            raise Refused(Diagnostic("unknown_measure", f"There is no measure {name}.", place=name, hint=did_you_mean(near(name, names))))
+        node, wrong = self._bind_measure(*formula, self.star.state)
         if wrong:
             raise Refused(wrong)
-        return t.MeasureValue(node.span, node.dtype, found[0], node, found[1])
+        return t.MeasureValue(node.span, node.dtype, formula[0], node, formula[1])
 
     def page_condition(self, text: str) -> t.Condition:
         """A page's condition over one table; refuses with all that is wrong."""
@@ -123,9 +123,9 @@ class Binder(AggregateBinder):
             return rows
 
         syntax, wrong = parse_rows(formula, self.limits)
-        found = self._entered(name, formula, wrong, lambda: bound(syntax))
-        assert found  # what has no meaning was refused
-        return found
+        bound_rows = self._entered(name, formula, wrong, lambda: bound(syntax))
+        assert bound_rows  # what has no meaning was refused
+        return bound_rows
 
     def given(self, text: str) -> tuple[t.TypedEdit, ...]:
         """Edits alone, as they stand in the brackets of a `given`; refuses with all that is wrong."""
@@ -134,14 +134,14 @@ class Binder(AggregateBinder):
         node = self._entered("given", f"{start}{text})", wrong, lambda: self.bind(syntax, Scope("cell", self.star.state)))
         return node.edits if isinstance(node, t.Edited) else ()
 
-    def _entered(self, place: str, formula: str, wrong: list[Diagnostic], bind: Callable[[], Found]) -> Found:
+    def _entered(self, place: str, formula: str, wrong: list[Diagnostic], bind: Callable[[], Bindable]) -> Bindable:
         """What `bind` gives of a formula of its own; refuses with all that is wrong."""
         outer, self._text = self._text, Text(place, formula, [placed(d, place, formula) for d in wrong])
         try:
-            found = None if wrong else bind()
+            bound = None if wrong else bind()
             if self._text.wrong:
                 raise Refused(self._text.wrong)
-            return cast(Found, found)
+            return cast(Bindable, bound)
         finally:
             self._text = outer
 
@@ -203,8 +203,8 @@ class Binder(AggregateBinder):
         uses, self._uses = self._uses, []
         try:
             for name, state, node, _ in kept.uses:
-                found = self.formula_of(name)
-                if found is None or self._bind_measure(*found, state)[0] is not node:
+                definition = self.formula_of(name)
+                if definition is None or self._bind_measure(*definition, state)[0] is not node:
                     return None
         finally:
             self._open.pop()
@@ -256,14 +256,14 @@ class Binder(AggregateBinder):
             cell = scope.cell(scope.state)
             before = self._wrong()
             operand = self.bind(node.operand, cell)
-            found = self._rank(node, cell, operand) if self._wrong() == before else t.Unknown(node.span, "null")
-            return self._inside(found, scope)
+            bound = self._rank(node, cell, operand) if self._wrong() == before else t.Unknown(node.span, "null")
+            return self._inside(bound, scope)
         before = self._wrong()
         value = self.bind(node.operand, scope)
         definition = t.LetDefinition("", value, scope.token, t.of_row(value))
         operand = t.LetValue(node.operand.span, value.dtype, definition)
-        found = self._rank(node, scope.cell(scope.state), operand) if self._wrong() == before else t.Unknown(node.span, "null")
-        body = self._inside(found, scope)
+        bound = self._rank(node, scope.cell(scope.state), operand) if self._wrong() == before else t.Unknown(node.span, "null")
+        body = self._inside(bound, scope)
         return t.Let(node.span, body.dtype, (definition,), body)
 
     def _let(self, node: s.Let, scope: Scope) -> t.Typed:
@@ -279,9 +279,9 @@ class Binder(AggregateBinder):
 
     def _let_value(self, node: s.BareName, scope: Scope) -> t.Typed:
         definition, kind, token = scope.lets[node.name.lower()]
-        found = t.LetValue(node.span, definition.node.dtype, definition)
+        value = t.LetValue(node.span, definition.node.dtype, definition)
         if token is scope.token:
-            return found
+            return value
         if kind == "condition":
             return self.report(
                 "row_of_condition",
@@ -289,27 +289,27 @@ class Binder(AggregateBinder):
                 node.span,
                 "Filter with keep T in (T where …) instead.",
             )
-        return self._inside(found, scope)
+        return self._inside(value, scope)
 
     def _column(self, node: s.ColumnName, scope: Scope) -> t.Typed:
-        found = self._find_column(node)
-        if isinstance(found, t.Unknown):
-            return found
-        return self._column_value(found, scope)
+        column = self._find_column(node)
+        if isinstance(column, t.Unknown):
+            return column
+        return self._column_value(column, scope)
 
-    def _column_value(self, found: t.ColumnValue, scope: Scope) -> t.Typed:
+    def _column_value(self, column: t.ColumnValue, scope: Scope) -> t.Typed:
         if scope.kind == "rows" and scope.source is not None:
-            return self._row_column(found, scope)
-        scope.named.append(found)
+            return self._row_column(column, scope)
+        scope.named.append(column)
         if scope.kind != "cell":
-            return found
-        text = column_text(found.table, found.column)
-        kinds = ("sum", "max", "min") if found.dtype in NUMERIC else ("max", "min", "count")
-        mends = [Mend(f"write {k}({text})", found.span, f"{k}({text})") for k in kinds]
+            return column
+        text = column_text(column.table, column.column)
+        kinds = ("sum", "max", "min") if column.dtype in NUMERIC else ("max", "min", "count")
+        mends = [Mend(f"write {k}({text})", column.span, f"{k}({text})") for k in kinds]
         return self.report(
             "bare_column",
             f"{text} has many values here, one a row.",
-            found.span,
+            column.span,
             f"Say which one: {', '.join(f'{k}({text})' for k in kinds)}.",
             mends,
         )
@@ -318,10 +318,10 @@ class Binder(AggregateBinder):
         own = self._own_name(node, scope)
         if own is not None:
             return own
-        found = self.formula_of(node.name)
-        if found is None:
+        definition = self.formula_of(node.name)
+        if definition is None:
             return self._unknown_name(node, scope)
-        name, formula = found
+        name, formula = definition
         self.note("measure", name, node.span)
         if name.lower() in self._open:
             ring = [*self._open[self._open.index(name.lower()) :], name.lower()]

@@ -97,10 +97,10 @@ class EditsParser(RowsParser):
     def only_rows(edit: s.Edit, column: s.ColumnName) -> bool:
         """Whether a list of values in a predicate can only have been meant as rows."""
         assert isinstance(edit, s.SetWhere)
-        found = edit.predicate
-        if not isinstance(found, s.InList) or len(found.items) != 1:
+        predicate = edit.predicate
+        if not isinstance(predicate, s.InList) or len(predicate.items) != 1:
             return False
-        item = found.items[0]
+        item = predicate.items[0]
         return isinstance(item, s.ColumnName) and item.table.lower() != column.table.lower()
 
     def target(self) -> s.Target:

@@ -26,9 +26,9 @@ def names_of(model: Model, kind: str) -> list[str]:
 
 def present_name(model: Model, kind: str, name: str) -> str:
     """What a thing that once had a name is called now; the name itself where nothing has had it."""
-    known = {x.lower() for x in (names_of(model, kind) if kind != "column" else ())}
+    names = {x.lower() for x in (names_of(model, kind) if kind != "column" else ())}
     for _ in range(len(model.renamed) + 1):
-        if name.lower() in known:
+        if name.lower() in names:
             break
         later = next((x.now for x in model.renamed if x.kind == kind and x.was.lower() == name.lower()), None)
         if later is None:
@@ -39,11 +39,11 @@ def present_name(model: Model, kind: str, name: str) -> str:
 
 def earlier_names(model: Model, kind: str, name: str) -> list[str]:
     """A thing's name and those it had before."""
-    found = [name]
+    names = [name]
     for item in reversed(model.renamed):
-        if item.kind == kind and item.now.lower() in {x.lower() for x in found}:
-            found.append(item.was)
-    return found
+        if item.kind == kind and item.now.lower() in {x.lower() for x in names}:
+            names.append(item.was)
+    return names
 
 
 def presented(model: Model, item: Any) -> Any:
@@ -82,9 +82,9 @@ def _present_text(model: Model, text: str) -> str:
         if after == "." and i + 2 < len(tokens):
             table, column = _present_column(model, token.text, tokens[i + 2].text)
             if (table, column) != (token.text, tokens[i + 2].text):
-                found = text[token.span.start : tokens[i + 2].span.end]
-                plain = '"' not in found and "." not in table + column
-                written = reference_text(table, column) if plain and found == text else f"{quoted(table)}.{quoted(column)}"
+                reference = text[token.span.start : tokens[i + 2].span.end]
+                plain = '"' not in reference and "." not in table + column
+                written = reference_text(table, column) if plain and reference == text else f"{quoted(table)}.{quoted(column)}"
                 pieces.append((token.span.start, tokens[i + 2].span.end, written))
         elif len(tokens) > 2 and model.table(token.text) is None and model.measure(token.text) is None:
             now = present_name(model, "measure", token.text)
@@ -99,16 +99,16 @@ def _present_text(model: Model, text: str) -> str:
 def _present_column(model: Model, table: str, column: str) -> tuple[str, str]:
     """A column by the names that it and its table had at any time."""
     for _ in range(len(model.renamed) + 1):
-        known = model.table(table)
-        if known and known.column(column):
+        present = model.table(table)
+        if present and present.column(column):
             break
         names = [x.now for x in model.renamed if x.kind == "column" and x.was.lower() == f"{table}.{column}".lower()]
-        own = known.name if known else table
+        own = present.name if present else table
         if names:
             column = names[-1].removeprefix(f"{own}.").removeprefix(f"{table}.")
             continue
         later = next((x.now for x in model.renamed if x.kind == "table" and x.was.lower() == table.lower()), None)
-        if known or later is None:
+        if present or later is None:
             break
         table = later
     return table, column

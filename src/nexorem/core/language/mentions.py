@@ -21,88 +21,88 @@ class Mentions:
 
 def mentions(node: s.Node | s.Rows) -> Mentions:
     """What a formula, or the rows of a computed table, mentions. All columns of the tables of a computed table are its own."""
-    found = Mentions()
+    all_mentions = Mentions()
     if isinstance(node, s.Rows):
-        _rows(node, frozenset(), found, True)
+        _rows(node, frozenset(), all_mentions, True)
     else:
-        _any(node, frozenset(), found)
-    return found
+        _any(node, frozenset(), all_mentions)
+    return all_mentions
 
 
-def _any(node: Any, known: frozenset[str], found: Mentions) -> None:
-    """A piece of syntax, where the names of `known` mean something near."""
+def _any(node: Any, local: frozenset[str], into: Mentions) -> None:
+    """A piece of syntax, where the names of `local` mean something near."""
     match node:
         case s.BareName():
-            if node.name.lower() not in known:
-                found.names[node.name] = None
+            if node.name.lower() not in local:
+                into.names[node.name] = None
         case s.ColumnName():
-            found.columns[node.table, node.column] = None
+            into.columns[node.table, node.column] = None
         case s.Let():
             for definition in node.definitions:
-                _any(definition.value, known, found)
-                known = known | {definition.name.lower()}
-            _any(node.body, known, found)
+                _any(definition.value, local, into)
+                local = local | {definition.name.lower()}
+            _any(node.body, local, into)
         case s.Aggregate() | s.Rank():
-            _over_rows(node, known, found)
+            _over_rows(node, local, into)
         case s.SetIn():
-            _any(node.columns, known, found)
+            _any(node.columns, local, into)
             # Rows of the table itself are kept as rows; of any other, columns correspond by their places.
             own = isinstance(node.rows, s.TableRows) and node.rows.table.lower() == node.table.lower()
-            _rows(node.rows, known, found, not own)
+            _rows(node.rows, local, into, not own)
         case s.Rows():
-            _rows(node, known, found, False)
+            _rows(node, local, into, False)
         case _:
-            _inside(node, known, found)
+            _inside(node, local, into)
 
 
-def _inside(node: Any, known: frozenset[str], found: Mentions) -> None:
+def _inside(node: Any, local: frozenset[str], into: Mentions) -> None:
     inside = node if isinstance(node, tuple) else [getattr(node, f.name) for f in fields(node)] if is_dataclass(node) else ()
     for part in inside:
-        _any(part, known, found)
+        _any(part, local, into)
 
 
-def _over_rows(node: s.Aggregate | s.Rank, known: frozenset[str], found: Mentions) -> None:
+def _over_rows(node: s.Aggregate | s.Rank, local: frozenset[str], into: Mentions) -> None:
     rows = node.over if isinstance(node, s.Aggregate) else node.among
-    inside = known
+    inside = local
     if rows is not None:
-        _rows(rows, known, found, False)
-        inside = known | named_columns(rows)
+        _rows(rows, local, into, False)
+        inside = local | named_columns(rows)
     if isinstance(node, s.Rank):
-        _any(node.operand, known, found)
+        _any(node.operand, local, into)
     else:
-        _any((node.argument, node.where), inside, found)
-        _any(node.extra, known, found)
+        _any((node.argument, node.where), inside, into)
+        _any(node.extra, local, into)
 
 
-def _rows(node: s.Rows, known: frozenset[str], found: Mentions, values: bool) -> None:
+def _rows(node: s.Rows, local: frozenset[str], into: Mentions, values: bool) -> None:
     """A table expression; with `values` all columns of its rows are asked for."""
     match node:
         case s.TableRows():
-            found.tables[node.table] = None
+            into.tables[node.table] = None
             if values or node.but:
-                found.whole[node.table] = None
-            _any(node.but, known, found)
+                into.whole[node.table] = None
+            _any(node.but, local, into)
         case s.JoinedRows():
-            _rows(node.left, known, found, True)
-            _rows(node.right, known, found, True)
+            _rows(node.left, local, into, True)
+            _rows(node.right, local, into, True)
         case s.KnownRows():
-            _rows(node.rows, known, found, values)
+            _rows(node.rows, local, into, values)
         case s.WhereRows() | s.TopRows() | s.WithRows():
-            _rows(node.rows, known, found, values)
-            inside = known | named_columns(node.rows)
+            _rows(node.rows, local, into, values)
+            inside = local | named_columns(node.rows)
             if isinstance(node, s.WhereRows):
-                _any(node.predicate, inside, found)
+                _any(node.predicate, inside, into)
             elif isinstance(node, s.TopRows):
-                _any(node.count, known, found)
-                _any(node.by, inside, found)
+                _any(node.count, local, into)
+                _any(node.by, inside, into)
             else:
                 for definition in node.definitions:
-                    _any(definition.value, inside, found)
+                    _any(definition.value, inside, into)
                     inside = inside | {definition.name.lower()}
         case s.ColumnRows():
-            _any(node.columns, known, found)
+            _any(node.columns, local, into)
         case s.ListedRows():
-            _any(node.lines, known, found)
+            _any(node.lines, local, into)
 
 
 def named_columns(rows: s.Rows) -> set[str]:

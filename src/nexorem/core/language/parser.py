@@ -79,8 +79,8 @@ class Parser(FunctionsParser):
         ops: list[str] = []
         while True:
             text = self.token.word() or self.token.text
-            found, name = CHAINED.get(text, (0, "")) if self.token.kind in ("op", "name") else (0, "")
-            if found != level:
+            strength, name = CHAINED.get(text, (0, "")) if self.token.kind in ("op", "name") else (0, "")
+            if strength != level:
                 span = operands[0].span.to(operands[-1].span)
                 return self.counted(s.Chain(span, tuple(operands), tuple(ops)))
             self.take()

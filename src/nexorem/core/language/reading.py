@@ -242,17 +242,17 @@ class Reader:
         """Cleared columns, whole tables by their names."""
         if len(columns) == len(self.model.tables) and all(self._whole(x, c) for x, c in columns.items()):
             return EVERY
-        told = []
+        targets_of = []
         for table, names in columns.items():
-            told.append(table if self._whole(table, names) else listed(table, [c for c in self._columns(table) if c in names]))
-        return f"the filters on {', '.join(told)}" if told else "no filter"
+            targets_of.append(table if self._whole(table, names) else listed(table, [c for c in self._columns(table) if c in names]))
+        return f"the filters on {', '.join(targets_of)}" if targets_of else "no filter"
 
     def _whole(self, table: str, names: frozenset[str]) -> bool:
         return len(names) == len(self._columns(table))
 
     def _columns(self, table: str) -> list[str]:
-        found = self.model.table(table)
-        return [c.name for c in found.columns] if found else []
+        table_of = self.model.table(table)
+        return [c.name for c in table_of.columns] if table_of else []
 
 
 def listed(table: str, columns: Sequence[str]) -> str:

@@ -60,17 +60,17 @@ def read_renaming(model: Model, kind: str, name: str, to: str) -> Renaming:
         raise refuse("bad_name", f"A {kind} needs a name.")
     if kind == "column":
         table, column = model.find_column(name)
-        found = model.table(table)
-        assert found
-        known = found.column(column)
-        assert known
-        taken = found.column(to)
-        if found.formula:
+        table_of = model.table(table)
+        assert table_of
+        column_of = table_of.column(column)
+        assert column_of
+        taken = table_of.column(to)
+        if table_of.formula:
             message = f"The columns of {table} are named in its formula."
             raise refuse("formula_column", message, "Write with (new name = …) there.", name)
-        if taken and taken is not known:
+        if taken and taken is not column_of:
             raise refuse("repeated_name", f"{table} has a column {taken.name} already.", "Choose another name.", to)
-        return Renaming(kind, table, known.name, to)
+        return Renaming(kind, table, column_of.name, to)
     names = names_of(model, kind)
     old = next((n for n in names if n.lower() == name.lower()), None)
     if old is None:
@@ -174,13 +174,13 @@ def _bare(star: Proven, text: Text, tokens: Sequence[Token], change: Renaming) -
     places = [
         n for n in named_in(star, text, defined_beside(star.model, text)) if n.kind == change.kind and n.name.lower() == wanted.lower()
     ]
-    found: dict[tuple[int, int], str] = {}
+    names: dict[tuple[int, int], str] = {}
     for i, token in enumerate(tokens[:-1]):
         alone = "." not in (tokens[i - 1].text if i else "", tokens[i + 1].text)
         inside = any(n.start <= token.span.start and token.span.end <= n.end for n in places)
         if alone and inside and token.kind in ("name", "quoted") and token.text.lower() == change.old.lower():
-            found[token.span.start, token.span.end] = quoted(change.new)
-    return found
+            names[token.span.start, token.span.end] = quoted(change.new)
+    return names
 
 
 # the parts of a model
@@ -238,11 +238,11 @@ def _references(model: Model, change: Renaming) -> Ref:
         if change.kind not in ("table", "column"):
             return text
         try:
-            found = model.find_column(text)
+            column = model.find_column(text)
         except Refused:
             return text
-        later = change.column(*found)
-        return reference_text(*later) if later != found else text
+        later = change.column(*column)
+        return reference_text(*later) if later != column else text
 
     return ref
 

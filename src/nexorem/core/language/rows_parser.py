@@ -46,29 +46,29 @@ class RowsParser(TokenReader):
 
     def refined(self) -> s.Rows:
         """A primary with its `where` and `with`."""
-        found = self.primary_rows()
+        rows = self.primary_rows()
         levels = 0
         while self.is_word("where", "with"):
             self.deeper()
             levels += 1
             if self.take().word() == "where":
                 predicate = self.expression()
-                found = s.WhereRows(found.span.to(predicate.span), found, predicate)
+                rows = s.WhereRows(rows.span.to(predicate.span), rows, predicate)
             else:
                 self.expect_op("(", "after with")
                 definitions = self.definitions()
                 end = self.expect_op(")", "after the columns")
-                found = s.WithRows(found.span.to(end.span), found, definitions)
+                rows = s.WithRows(rows.span.to(end.span), rows, definitions)
             self.counted_rows()
         self.level -= levels
-        return found
+        return rows
 
     def definitions(self) -> tuple[s.Definition, ...]:
         """`name = expr, …`"""
-        found = [self.definition()]
+        all_definitions = [self.definition()]
         while self.skip_op(","):
-            found.append(self.definition())
-        return tuple(found)
+            all_definitions.append(self.definition())
+        return tuple(all_definitions)
 
     def definition(self) -> s.Definition:
         name = self.take()
@@ -103,16 +103,16 @@ class RowsParser(TokenReader):
 
     def quantified(self, quantifier: str) -> s.Rows:
         start = self.tokens[self.at - 1].span
-        found = self.bracketed_rows(quantifier) if self.is_op("(") else self.plain_rows(quantifier)
-        span = start.to(found.span)
-        if isinstance(found, s.TableRows):
+        rows = self.bracketed_rows(quantifier) if self.is_op("(") else self.plain_rows(quantifier)
+        span = start.to(rows.span)
+        if isinstance(rows, s.TableRows):
             but: tuple[s.ColumnName, ...] = ()
             if self.skip_word("but"):
                 but = self.column_list()
                 span = span.to(self.tokens[self.at - 1].span)
-            return s.TableRows(span, quantifier, found.table, but)
-        if isinstance(found, s.ColumnRows):
-            return s.ColumnRows(span, quantifier, found.columns, found.bracketed)
+            return s.TableRows(span, quantifier, rows.table, but)
+        if isinstance(rows, s.ColumnRows):
+            return s.ColumnRows(span, quantifier, rows.columns, rows.bracketed)
         raise self.fail(
             f"{quantifier} stands before a table or its columns.",
             f"Write {quantifier} T, {quantifier} T.c or {quantifier} (T.a, T.b).",

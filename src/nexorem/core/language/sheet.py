@@ -63,7 +63,7 @@ def read_sheet(text: str) -> list[Written]:
     tokens, odd = tokenize(text, limits)
     ends = [d.span.start for d in odd if d.span and d.text in ("", ";") and text[d.span.start] == ";"]
     wrong = [replace(d, place=f"line {_line(text, d.span.start)}") for d in odd if d.span and d.span.start not in ends]
-    found: list[Written] = []
+    statements: list[Written] = []
     start = 0
     for end in [*ends, len(text)]:
         inside = [x for x in tokens if start <= x.span.start < end]
@@ -76,19 +76,19 @@ def read_sheet(text: str) -> list[Written]:
                     )
                 )
             elif one:
-                found.append(one)
+                statements.append(one)
         start = end + 1
-    names = [w.measure.name.lower() for w in found]
+    names = [w.measure.name.lower() for w in statements]
     wrong += [
         Diagnostic("repeated_name", f"{w.measure.name} stands here twice.", place=f"line {w.line}", hint="Leave one of them out.")
-        for i, w in enumerate(found)
+        for i, w in enumerate(statements)
         if w.measure.name.lower() in names[:i]
     ]
-    if not found and not wrong:
+    if not statements and not wrong:
         wrong.append(Diagnostic("no_measure", "There is no measure in this text.", place="line 1", hint=HINT))
     if wrong:
         raise Refused(wrong)
-    return found
+    return statements
 
 
 def _line(text: str, at: int) -> int:
@@ -117,8 +117,8 @@ def _statement(text: str, tokens: Sequence[Token], start: int, end: int, wrong: 
         line = line[2:].strip()
         if line.startswith("|"):
             description.append(line[1:].removeprefix(" "))
-        elif found := _said(line):
-            said[found[0]] = found[1]
+        elif statement := _said(line):
+            said[statement[0]] = statement[1]
         else:
             description.append(line)
     if said.get("standing", "trial") not in ("trial", "official"):

@@ -57,14 +57,14 @@ class TokenReader:
         return self.token.word() in words
 
     def skip_op(self, op: str) -> bool:
-        found = self.is_op(op)
-        self.at += found
-        return found
+        skipped = self.is_op(op)
+        self.at += skipped
+        return skipped
 
     def skip_word(self, word: str) -> bool:
-        found = self.is_word(word)
-        self.at += found
-        return found
+        skipped = self.is_word(word)
+        self.at += skipped
+        return skipped
 
     def fail(self, message: str, hint: str = "", code: str = "syntax", span: Span | None = None, mends: tuple[Mend, ...] = ()) -> Stuck:
         self.wrong.append(Diagnostic(code, message, span or self.token.span, hint=hint, mends=mends))
@@ -133,13 +133,13 @@ class TokenReader:
 
     def attempt(self, read: Callable[[], Read]) -> Read | None:
         """What `read` gives, or None, with nothing read or reported, where it gets stuck or reports something."""
-        at, level, nodes, known = self.at, self.level, self.nodes, len(self.wrong)
+        at, level, nodes, faults = self.at, self.level, self.nodes, len(self.wrong)
         try:
-            found = read()
+            node = read()
         except Stuck:
-            found = None
-        if found is None or len(self.wrong) > known:
+            node = None
+        if node is None or len(self.wrong) > faults:
             self.at, self.level, self.nodes = at, level, nodes
-            del self.wrong[known:]
+            del self.wrong[faults:]
             return None
-        return found
+        return node

@@ -112,9 +112,9 @@ def named_in(star: Proven, text: Text, define: Mapping[str, str] | None = None) 
     except Refused:
         whole = False
     place = str(text.key[-1]) if text.key else text.owner  # of a condition: where
-    found = {n for n in binder.named if n.place.lower() == place.lower()}
-    more = set() if whole else _by_words(star, text.formula, {(n.start, n.end) for n in found})
-    return sorted(found | more, key=lambda n: n.start)
+    names = {n for n in binder.named if n.place.lower() == place.lower()}
+    more = set() if whole else _by_words(star, text.formula, {(n.start, n.end) for n in names})
+    return sorted(names | more, key=lambda n: n.start)
 
 
 def owner_of(star: Proven, owner: str) -> tuple[str, str]:
@@ -124,16 +124,16 @@ def owner_of(star: Proven, owner: str) -> tuple[str, str]:
     return next(named, (table, column))
 
 
-def _by_words(star: Proven, formula: str, known: set[tuple[int, int]]) -> set[Named]:
+def _by_words(star: Proven, formula: str, spans: set[tuple[int, int]]) -> set[Named]:
     """Measures that stand in a formula which could not be bound to its end: bare names that nothing else explains."""
     tokens, _ = tokenize(formula)
-    found = set()
+    names = set()
     for i, token in enumerate(tokens):
         around = {tokens[i - 1].text if i else "", tokens[i + 1].text if i + 1 < len(tokens) else ""}
         measure = star.model.measure(token.text) if token.kind in ("name", "quoted") and "." not in around else None
-        if measure and (token.span.start, token.span.end) not in known:
-            found.add(Named("", "measure", measure.name, token.span.start, token.span.end))
-    return found
+        if measure and (token.span.start, token.span.end) not in spans:
+            names.add(Named("", "measure", measure.name, token.span.start, token.span.end))
+    return names
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,19 +149,19 @@ class Use(Result):
 
 def uses_of(star: Proven, kind: str, name: str) -> list[Use]:
     """Every place that names a measure, column (`Table.column`) or table."""
-    found: list[Use] = []
+    uses: list[Use] = []
     for text in texts_of(star.model):
         define = defined_beside(star.model, text)
         for n in named_in(star, text, define):
             if (n.kind, n.name.lower()) == (kind, name.lower()):
-                found.append(Use(text.kind, text.owner, text.formula, n.start, n.end))
+                uses.append(Use(text.kind, text.owner, text.formula, n.start, n.end))
     for probe in star.model.probes:
         if _lists(probe, kind, name):
-            found.append(Use("probe", probe.name))
+            uses.append(Use("probe", probe.name))
     for folio in star.model.folios:
         if any(_lists(probe, kind, name) for probe in (folio.shared(), *folio.own_probes())):
-            found.append(Use("folio", folio.name))
-    return found
+            uses.append(Use("folio", folio.name))
+    return uses
 
 
 def _lists(probe: ProbeSpec, kind: str, name: str) -> bool:
@@ -309,5 +309,5 @@ def _renamed_tile(tile: Tile, name: str, to: str) -> Tile:
 
 def named_at(star: Proven, name: str, formula: str, at: int) -> Named | None:
     """What stands at a place of a formula that is being written, for going to where it is defined."""
-    found = named_in(star, Text("probe", "", formula, ("define", name)), {name: formula})
-    return next((n for n in found if Span(n.start, n.end).start <= at <= n.end), None)
+    names = named_in(star, Text("probe", "", formula, ("define", name)), {name: formula})
+    return next((n for n in names if Span(n.start, n.end).start <= at <= n.end), None)

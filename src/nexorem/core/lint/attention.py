@@ -31,46 +31,46 @@ class Attention:
 
 def attention(star: Star) -> Attention:
     """What all probes and folios of a model look at; those that cannot be answered look at nothing but themselves."""
-    found = Attention()
+    watched = Attention()
     for probe in star.model.probes:
-        found.note(f"probe {probe.name}", probe.name)
-        _look(star, probe, probe.name, found)
+        watched.note(f"probe {probe.name}", probe.name)
+        _look(star, probe, probe.name, watched)
     for folio in star.model.folios:
-        found.note(f"folio {folio.name}", folio.name)
+        watched.note(f"folio {folio.name}", folio.name)
         for tile in folio.tiles:
             if isinstance(tile.probe, str):
-                found.note(f"probe {tile.probe}", folio.name)
+                watched.note(f"probe {tile.probe}", folio.name)
             elif tile.probe is not None:
-                _look(star, tile.probe, folio.name, found)
-    return found
+                _look(star, tile.probe, folio.name, watched)
+    return watched
 
 
-def _look(star: Star, probe: ProbeSpec, watcher: str, found: Attention) -> None:
+def _look(star: Star, probe: ProbeSpec, watcher: str, watched: Attention) -> None:
     try:
         measures, filtered = bound_probe(star, probe)
     except Refused:
         return
     for table in filtered:
-        found.note(f"table {table}", watcher)
+        watched.note(f"table {table}", watcher)
     for measure in measures:
         for node in nodes(measure):
             if isinstance(node, t.MeasureValue):
-                found.note(f"measure {node.name}", watcher)
+                watched.note(f"measure {node.name}", watcher)
         for scan in scans(measure):
-            found.note(f"table {scan.grain}", watcher)
+            watched.note(f"table {scan.grain}", watcher)
             for chain in scan.lookups.values():
                 for link in chain:
-                    found.note(f"link {link.name}", watcher)
-            _ways(star.inflow(scan.grain, scan.state), filtered, watcher, found)
+                    watched.note(f"link {link.name}", watcher)
+            _ways(star.inflow(scan.grain, scan.state), filtered, watcher, watched)
 
 
-def _ways(flow: Inflow, filtered: set[str], watcher: str, found: Attention) -> bool:
+def _ways(flow: Inflow, filtered: set[str], watcher: str, watched: Attention) -> bool:
     """Notes the tables and links on the ways of the filters that come to a flow; whether any does."""
     comes = flow.table in filtered
     for source in flow.sources:
-        if _ways(source, filtered, watcher, found):
+        if _ways(source, filtered, watcher, watched):
             comes = True
-            found.note(f"link {source.link.name}" if source.link else "", watcher)
+            watched.note(f"link {source.link.name}" if source.link else "", watcher)
     if comes:
-        found.note(f"table {flow.table}", watcher)
+        watched.note(f"table {flow.table}", watcher)
     return comes

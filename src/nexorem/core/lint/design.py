@@ -13,20 +13,20 @@ from nexorem.core.words import counted, listed, verb
 
 def of_design(star: Star) -> list[Finding]:
     """Grains that rows do not keep, hierarchies with two parents, and dimensions that one of several facts lacks."""
-    found = [f for table in star.model.tables if table.grain_columns for f in _grain(star, table)]
-    found += [f for table in star.model.tables if table.key for f in _key(star, table)]
+    faults = [f for table in star.model.tables if table.grain_columns for f in _grain(star, table)]
+    faults += [f for table in star.model.tables if table.key for f in _key(star, table)]
     for hierarchy in star.model.hierarchies:
         name = hierarchy.name
         for fault in hierarchy_faults(star, hierarchy):
             examples = "; ".join(f"{x.member} under {', '.join(map(str, x.parents))}" for x in fault.examples[:2])
-            told = f"In the hierarchy {name}: {fault.sentence}" + (f" {examples}." if examples else "")
+            sentence = f"In the hierarchy {name}: {fault.sentence}" + (f" {examples}." if examples else "")
             mend = (
                 "Give these members names of their own, or take another level."
                 if examples
                 else "Choose levels that are linked, or of one table."
             )
-            found.append(Finding("two_parents" if examples else "broken_hierarchy", "warning", f"hierarchy {name}", told, mend))
-    return found + _gaps(star)
+            faults.append(Finding("two_parents" if examples else "broken_hierarchy", "warning", f"hierarchy {name}", sentence, mend))
+    return faults + _gaps(star)
 
 
 def _grain(star: Star, table: Table) -> list[Finding]:
@@ -35,12 +35,12 @@ def _grain(star: Star, table: Table) -> list[Finding]:
     if lost:
         sentence = f"The grain of {table.name} names {lost[0]}, which it does not have."
         return [Finding("lost_grain", "warning", about, sentence, "Say anew which columns tell its rows apart.")]
-    told = grain_test(star, table.name, table.grain_columns)
-    if not told.repeated:
+    tested = grain_test(star, table.name, table.grain_columns)
+    if not tested.repeated:
         return []
-    key = ", ".join(str(x) for x in told.examples[0].key)
+    key = ", ".join(str(x) for x in tested.examples[0].key)
     columns = columns_text(table.name, table.grain_columns)
-    sentence = f"{counted(told.repeated, 'row')} of {table.name} share {columns} with another: {key}."
+    sentence = f"{counted(tested.repeated, 'row')} of {table.name} share {columns} with another: {key}."
     return [Finding("grain_repeated", "warning", about, sentence, "The grain is finer than said, or rows stand twice.")]
 
 
@@ -48,11 +48,11 @@ def _key(star: Star, table: Table) -> list[Finding]:
     """A declared key that repeats, or is empty somewhere."""
     if any(c not in star.rows[table.name].columns for c in table.key):
         return []
-    told = grain_test(star, table.name, table.key)
+    tested = grain_test(star, table.name, table.key)
     columns = columns_text(table.name, table.key)
     parts = [
-        f"{counted(told.repeated, 'row')} share it with another" if told.repeated else "",
-        f"{counted(told.empty, 'row')} {verb(told.empty, 'has', 'have')} none" if told.empty else "",
+        f"{counted(tested.repeated, 'row')} share it with another" if tested.repeated else "",
+        f"{counted(tested.empty, 'row')} {verb(tested.empty, 'has', 'have')} none" if tested.empty else "",
     ]
     if not any(parts):
         return []
@@ -65,11 +65,11 @@ def _gaps(star: Star) -> list[Finding]:
     lacking: dict[str, dict[str, list[str]]] = {}
     for (fact, dimension), probes in probe_gaps(star).items():
         lacking.setdefault(fact, {})[dimension] = probes
-    found = []
+    faults = []
     for fact, dimensions in lacking.items():
         names = list(dimensions)
         probes = list(dict.fromkeys(p for of_dimension in dimensions.values() for p in of_dimension))
-        found.append(
+        faults.append(
             Finding(
                 "gap",
                 "note",
@@ -78,4 +78,4 @@ def _gaps(star: Star) -> list[Finding]:
                 f"{', '.join(probes)} {'set' if len(probes) > 1 else 'sets'} it beside another fact there; its number stays the same.",
             )
         )
-    return found
+    return faults

@@ -24,21 +24,21 @@ def findings(star: Star) -> list[RankedFinding]:
     binder = Binder(star)
     bound, broken = _measures(star, binder)
     used = used_names(star, binder)
-    found = [*of_damage(star), *broken]
-    found += [f for link in star.model.links for f in of_link(star, link)]
-    found += [*unused_links(star, bound), *of_tables(star, bound, used), *of_structure(star), *of_design(star), *of_names(star, used)]
-    found += [f for measure in bound for f in of_measure(star, measure)]
-    found += of_row_sums(star, binder, bound)
-    found += [f for probe in star.model.probes for f in of_probe(star, probe)]
-    found += [f for folio in star.model.folios for f in of_folio(star, folio)]
+    faults = [*of_damage(star), *broken]
+    faults += [f for link in star.model.links for f in of_link(star, link)]
+    faults += [*unused_links(star, bound), *of_tables(star, bound, used), *of_structure(star), *of_design(star), *of_names(star, used)]
+    faults += [f for measure in bound for f in of_measure(star, measure)]
+    faults += of_row_sums(star, binder, bound)
+    faults += [f for probe in star.model.probes for f in of_probe(star, probe)]
+    faults += [f for folio in star.model.folios for f in of_folio(star, folio)]
     looked_at = attention(star)
     reasons = {x.finding: x.reason for x in star.model.accepted}
-    told = [_told(f, looked_at, reasons.get((f.code, f.about, f.key))) for f in found]
+    ranked = [_ranked(f, looked_at, reasons.get((f.code, f.about, f.key))) for f in faults]
     # The order of the model stands behind: sorting is stable.
-    return sorted(told, key=lambda f: (GROUPS.index(f.group), f.code not in UNANSWERED, -len(f.watchers)))
+    return sorted(ranked, key=lambda f: (GROUPS.index(f.group), f.code not in UNANSWERED, -len(f.watchers)))
 
 
-def _told(finding: Finding, looked_at: Attention, reason: str | None) -> RankedFinding:
+def _ranked(finding: Finding, looked_at: Attention, reason: str | None) -> RankedFinding:
     watchers = looked_at.of(finding.about)
     group: Group = "tidy" if finding.code in TIDY else "note" if finding.weight == "note" else "seen" if watchers else "unseen"
     f = finding

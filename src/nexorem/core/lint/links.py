@@ -21,21 +21,21 @@ MOST_EXAMPLES = 5
 def of_link(star: Star, link: Link) -> list[Finding]:
     """Orphans, and why a link is loose."""
     facts = star.facts(link)
-    found, about, firm = [], f"link {link.name}", link.name in star.firm
+    faults, about, firm = [], f"link {link.name}", link.name in star.firm
     if facts.orphans:
         examples, nearly = orphan_examples(star, link)
         what = f"{counted(facts.orphans, 'row')} of {link.from_table} {verb(facts.orphans, 'names', 'name')} a key"
         more = f" {counted(nearly, 'of them differs', 'of them differ')} from a real key by spaces or case only." if nearly else ""
         sentence = f"{what} that {link.to_table} does not have: {', '.join(examples)}.{more}"
-        found.append(Finding("orphans", "warning", about, sentence, _where_they_stand(link, firm)))
+        faults.append(Finding("orphans", "warning", about, sentence, _where_they_stand(link, firm)))
     disproved = check_keys(star, link) if link.firm is not False else []
     for wrong in disproved:
         loose = f" So the link {link.name} is loose: nothing is looked up over it." if not firm else ""
-        found.append(Finding("repeated_key", "warning", about, f"{wrong.message}{loose}", wrong.hint))
+        faults.append(Finding("repeated_key", "warning", about, f"{wrong.message}{loose}", wrong.hint))
     if link.cardinality != "many-to-many" and not firm and not disproved:
         sentence = f"The link {link.name} is loose: {loose_reason(star, link)}."
-        found.append(Finding("loose", "note", about, sentence, "Nothing is looked up over it, and it gives no (unmatched) member."))
-    return found
+        faults.append(Finding("loose", "note", about, sentence, "Nothing is looked up over it, and it gives no (unmatched) member."))
+    return faults
 
 
 def _where_they_stand(link: Link, firm: bool) -> str:

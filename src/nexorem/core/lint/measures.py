@@ -14,7 +14,7 @@ COMPARISONS = ("=", "<>", "<", "<=", ">", ">=")
 
 def of_measure(star: Star, measure: t.MeasureValue) -> list[Finding]:
     """A clearing that stops at a loose link, and counts compared with 0."""
-    found = []
+    faults = []
     about = f"measure {measure.name}"
     for edit in edits_of(measure):
         if isinstance(edit, t.Cleared) and edit.target == "wide" and not edit.but:
@@ -22,7 +22,7 @@ def of_measure(star: Star, measure: t.MeasureValue) -> list[Finding]:
             behind = {x for table in cleared for x in flowing_into(star.model.links, star.state, table)} - cleared
             if behind:
                 names, wide = ", ".join(sorted(behind)), quoted(edit.table)
-                found.append(
+                faults.append(
                     Finding(
                         "clear_stops",
                         "warning",
@@ -33,7 +33,7 @@ def of_measure(star: Star, measure: t.MeasureValue) -> list[Finding]:
                     )
                 )
     if any(_counts_against_zero(n) for n in nodes(measure)):
-        found.append(
+        faults.append(
             Finding(
                 "count_compared",
                 "note",
@@ -42,7 +42,7 @@ def of_measure(star: Star, measure: t.MeasureValue) -> list[Finding]:
                 "Write … IS NULL, or COALESCE(rows(…), 0).",
             )
         )
-    return found
+    return faults
 
 
 def _counts_against_zero(node: t.Typed) -> bool:

@@ -39,11 +39,11 @@ def used_names(star: Star, binder: Binder) -> Used:
             bind_text(star, own, text)
         columns |= {n.name.lower() for n in own.named if n.kind == "column"}
         tables |= {n.name.lower() for n in own.named if n.kind == "table"}
-    columns |= {_found(star, x) for x in _listed_columns(star)}
+    columns |= {_column_name(star, x) for x in _listed_columns(star)}
     return Used(frozenset(columns), frozenset(tables | {c.split(".")[0] for c in columns}))
 
 
-def _found(star: Star, text: str) -> str:
+def _column_name(star: Star, text: str) -> str:
     try:
         return ".".join(star.model.find_column(text)).lower()
     except Refused:
@@ -80,12 +80,12 @@ def _by_case(star: Star) -> Iterator[Finding]:
         spelled: dict[str, dict[str, str]] = {}
         for kind, name in names:
             spelled.setdefault(name.lower(), {}).setdefault(name, kind)
-        for found in spelled.values():
-            if len(found) > 1:
-                first = next(iter(found))
-                sentence = f"{listed([f'{kind} {name}' for name, kind in found.items()])} differ only by case."
+        for spellings in spelled.values():
+            if len(spellings) > 1:
+                first = next(iter(spellings))
+                sentence = f"{listed([f'{kind} {name}' for name, kind in spellings.items()])} differ only by case."
                 sentence = sentence[0].upper() + sentence[1:]
-                yield Finding("names_by_case", "note", f"{found[first]} {first}", sentence, "Spell them alike, or apart.")
+                yield Finding("names_by_case", "note", f"{spellings[first]} {first}", sentence, "Spell them alike, or apart.")
 
 
 def _idle(star: Star, table: Table, used: Used) -> Iterator[Finding]:
@@ -106,18 +106,18 @@ def _idle(star: Star, table: Table, used: Used) -> Iterator[Finding]:
 def of_tables(star: Star, bound: list[t.MeasureValue], used: Used) -> list[Finding]:
     """Facts without measures, tables without links or rows."""
     counted_over = {scan.grain for m in bound for scan in scans(m)}
-    found = []
+    faults = []
     for table in star.model.tables:
         about, kind = f"table {table.name}", role(star, table)
         if kind == "fact" and table.name not in counted_over:
             sentence = f"No measure runs over the fact {table.name}."
-            found.append(Finding("no_measure", "note", about, sentence, "Write one, or take the table out."))
+            faults.append(Finding("no_measure", "note", about, sentence, "Write one, or take the table out."))
         if kind == "disconnected" and star.model.links and not _meant_to_stand_apart(table, used):
             mend = "Link it, or take it out; a table of choices is used by a formula or a pick."
-            found.append(Finding("disconnected", "note", about, f"{table.name} is linked to nothing, and nothing uses it.", mend))
+            faults.append(Finding("disconnected", "note", about, f"{table.name} is linked to nothing, and nothing uses it.", mend))
         if star.size(table.name) == 0:
-            found.append(Finding("empty_table", "warning", about, f"{table.name} has no rows.", "Load it again."))
-    return found
+            faults.append(Finding("empty_table", "warning", about, f"{table.name} has no rows.", "Load it again."))
+    return faults
 
 
 def _meant_to_stand_apart(table: Table, used: Used) -> bool:
@@ -126,12 +126,12 @@ def _meant_to_stand_apart(table: Table, used: Used) -> bool:
 
 def of_damage(star: Star) -> list[Finding]:
     """What an older version let through, and was put right when the model was opened."""
-    found = []
+    faults = []
     for item in star.model.damage:
         about, part, was = item.about, item.part, item.was
         what = f"its part {part}" if part else "it"
         short = was if len(was) <= 80 else was[:80] + "…"
         sentence = f"Of the {about} {what} was stored as {short}, which it cannot be; it was left out, or taken as a text."
         mend = "Look whether it is as it should be, then accept this finding."
-        found.append(Finding("damaged", "warning", about, sentence, mend, part))
-    return found
+        faults.append(Finding("damaged", "warning", about, sentence, mend, part))
+    return faults

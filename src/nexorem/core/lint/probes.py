@@ -33,25 +33,25 @@ def of_probe(star: Star, spec: ProbeSpec) -> list[Finding]:
     filtered = [table for table, _ in (*probe.rows, *probe.columns)] + [p.table for p in probe.picks] + conditions
     axes = [table for table, _ in (*probe.rows, *probe.columns)]
     paged = {*(p.table for p in probe.picks), *conditions}
-    found = _unreached(star, about, list(dict.fromkeys(filtered)), measures)
+    faults = _unreached(star, about, list(dict.fromkeys(filtered)), measures)
     for measure in measures:
-        found += _of_measure(star, about, probe, measure, axes, paged)
-    return found
+        faults += _of_measure(star, about, probe, measure, axes, paged)
+    return faults
 
 
 def of_folio(star: Star, folio: FolioSpec) -> list[Finding]:
     """Tiles whose probe is not in the model, or cannot be answered."""
-    about, found = f"folio {folio.name}", list[Finding]()
-    known = {p.name for p in star.model.probes}
+    about, faults = f"folio {folio.name}", list[Finding]()
+    probes = {p.name for p in star.model.probes}
     for tile in folio.tiles:
         if isinstance(tile.probe, ProbeSpec):
             title = tile.title or "a tile"
             broken = [f for f in of_probe(star, replace(tile.probe, name=title)) if f.code == "broken_probe"]
-            found += [Finding("broken_tile", "warning", about, f"In {folio.name}: {f.sentence}", f.mend) for f in broken]
-        elif tile.probe is not None and tile.probe not in known:
+            faults += [Finding("broken_tile", "warning", about, f"In {folio.name}: {f.sentence}", f.mend) for f in broken]
+        elif tile.probe is not None and tile.probe not in probes:
             sentence = f"A tile of {folio.name} shows the probe {tile.probe}, which is not in the model."
-            found.append(Finding("broken_tile", "warning", about, sentence, "Take it off the folio, or name another probe."))
-    return found
+            faults.append(Finding("broken_tile", "warning", about, sentence, "Take it off the folio, or name another probe."))
+    return faults
 
 
 def _reaching(star: Star, measure: t.MeasureValue) -> set[str]:
@@ -78,10 +78,10 @@ def _unreached(star: Star, about: str, tables: Sequence[str], measures: Sequence
 def _of_measure(
     star: Star, about: str, probe: Probe, measure: t.MeasureValue, axes: Sequence[str], paged: Collection[str]
 ) -> list[Finding]:
-    found = []
+    faults = []
     reaching = _reaching(star, measure)
     if axes and reaching and not reaching & set(axes):
-        found.append(
+        faults.append(
             Finding(
                 "measure_unreached",
                 "warning",
@@ -91,24 +91,24 @@ def _of_measure(
                 measure.name,
             )
         )
-    found += _summed(star, about, measure, axes)
-    found += _set_on_axis(about, probe, measure)
+    faults += _summed(star, about, measure, axes)
+    faults += _set_on_axis(about, probe, measure)
     if probe.totals != "none":
-        found += _parts(star, about, probe, measure, paged)
-    return found
+        faults += _parts(star, about, probe, measure, paged)
+    return faults
 
 
 def _summed(star: Star, about: str, measure: t.MeasureValue, axes: Sequence[str]) -> list[Finding]:
     """A dimension's own column added up while a fact is on the axes."""
     facts = [x for x in dict.fromkeys(axes) if (table := star.model.table(x)) and role(star, table) in ("fact", "bridge")]
-    found = []
+    faults = []
     for scan in scans(measure):
         table = star.model.table(scan.grain)
         if table and role(star, table) in ("dimension", "outrigger") and scan.function in ("sum", "avg") and facts:
             sentence = f"{measure.name} adds up rows of the dimension {scan.grain}, which a filter on {facts[0]} does not reach row by row."
             mend = f"Look it up instead: sum({facts[0]}.… * {scan.grain}.…), or flow … two-way."
-            found.append(Finding("dimension_summed", "warning", about, sentence, mend, measure.name))
-    return found
+            faults.append(Finding("dimension_summed", "warning", about, sentence, mend, measure.name))
+    return faults
 
 
 def _set_on_axis(about: str, probe: Probe, measure: t.MeasureValue) -> list[Finding]:
@@ -133,9 +133,11 @@ def _set_on_axis(about: str, probe: Probe, measure: t.MeasureValue) -> list[Find
 
 def _parts(star: Star, about: str, probe: Probe, measure: t.MeasureValue, paged: Collection[str]) -> list[Finding]:
     """Totals that are no sum of their parts: over a loose or two-way link a row counts for several members, or none."""
-    known = additivity(star, measure, (*probe.rows, *probe.columns), paged)
-    if known.why != "overlap" or not adds(measure):
+    additive = additivity(star, measure, (*probe.rows, *probe.columns), paged)
+    if additive.why != "overlap" or not adds(measure):
         return []
-    sentence = f"The parts of {measure.name} along {listed(known.tables)} need not add up to its totals: {known.sentence.split(': ', 1)[1]}"
+    sentence = (
+        f"The parts of {measure.name} along {listed(additive.tables)} need not add up to its totals: {additive.sentence.split(': ', 1)[1]}"
+    )
     mend = "Read totals as they are computed, in their own context; a firm link has no such gap."
     return [Finding("parts_overlap", "warning", about, sentence, mend, measure.name)]

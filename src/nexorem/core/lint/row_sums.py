@@ -27,30 +27,32 @@ def of_row_sums(star: Star, binder: Binder, bound: Sequence[t.MeasureValue]) -> 
     was begun since."""
     if star.model.language >= LANGUAGE:
         return []
-    found = [_finding(star, f"measure {m.name}", m.name, [m.body]) for m in bound]
+    faults = [_finding(star, f"measure {m.name}", m.name, [m.body]) for m in bound]
     for table in star.model.tables:
         if table.formula:
             with suppress(Refused):  # told as broken already
-                found.append(_finding(star, f"table {table.name}", table.name, row_trees(binder.computed_table(table.name, table.formula))))
+                faults.append(
+                    _finding(star, f"table {table.name}", table.name, row_trees(binder.computed_table(table.name, table.formula)))
+                )
         for column in table.columns:
             if column.formula:
                 with suppress(Refused):
                     rows = binder.computed_column(table.name, column.name, column.formula)
                     name = column_text(table.name, column.name)
-                    found.append(_finding(star, f"table {table.name}", name, row_trees(rows), column.name))
-    return [f for f in found if f]
+                    faults.append(_finding(star, f"table {table.name}", name, row_trees(rows), column.name))
+    return [f for f in faults if f]
 
 
 def _finding(star: Star, about: str, name: str, trees: Sequence[t.Typed], key: str = "") -> Finding | None:
     """`trees` are the formula's own, what its measures are made of aside: these have findings of their own."""
     inside = _own_nodes(trees)
     scans = [n for n in inside if isinstance(n, t.Aggregate)]
-    told = [x for scan in scans for x in _in_scan(star, scan)]
+    sums = [x for scan in scans for x in _in_scan(star, scan)]
     counted_in = {id(n) for scan in scans for tree in row_trees(scan) for n in _own_nodes([tree])}
-    told += [x for n in _row_sums(inside) if id(n) not in counted_in for x in _possible(star, n)]
-    if not told:
+    sums += [x for n in _row_sums(inside) if id(n) not in counted_in for x in _possible(star, n)]
+    if not sums:
         return None
-    sentence = f"{name} adds or subtracts inside a row, where an empty side no longer counts as 0: {listed(list(dict.fromkeys(told)))}."
+    sentence = f"{name} adds or subtracts inside a row, where an empty side no longer counts as 0: {listed(list(dict.fromkeys(sums)))}."
     return Finding("empty_in_row", "warning", about, sentence, MEND, key)
 
 

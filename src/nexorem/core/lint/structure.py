@@ -12,25 +12,25 @@ from nexorem.core.words import counted, verb
 
 def of_structure(star: Star) -> list[Finding]:
     """Two-way links, many-to-many links, bridges and calendars."""
-    found: list[Finding] = []
+    faults: list[Finding] = []
     for link in star.model.links:
-        found += _two_way(star, link)
-        found += _many_to_many(star, link)
+        faults += _two_way(star, link)
+        faults += _many_to_many(star, link)
     for table in star.model.tables:
-        found += _bridge(star, table)
+        faults += _bridge(star, table)
         if table.calendar:
-            found += _calendar(star, table)
-    return found
+            faults += _calendar(star, table)
+    return faults
 
 
 def _two_way(star: Star, link: Link) -> list[Finding]:
     if link.flow != "two-way" or not link.active:
         return []
-    found = []
+    faults = []
     mates = [k for k in star.model.links if k is not link and k.active and k.flow == "two-way" and k.tables & link.tables]
     if mates and min(k.name for k in mates) > link.name:
         names = ", ".join(k.name for k in mates)
-        found.append(
+        faults.append(
             Finding(
                 "two_way_chain",
                 "warning",
@@ -47,8 +47,8 @@ def _two_way(star: Star, link: Link) -> list[Finding]:
             f"filter that comes up to {link.to_table} leaves them out."
         )
         mend = "Mend the keys, or make the link one-way."
-        found.append(Finding("two_way_unmatched", "warning", f"link {link.name}", sentence, mend))
-    return found
+        faults.append(Finding("two_way_unmatched", "warning", f"link {link.name}", sentence, mend))
+    return faults
 
 
 def _many_to_many(star: Star, link: Link) -> list[Finding]:
@@ -96,12 +96,12 @@ def _calendar(star: Star, table: Table) -> list[Finding]:
     assert table.calendar
     dates = star.column(table.name, table.calendar.date).rows()
     days = np.unique(dates.data[dates.valid])
-    found = []
+    faults = []
     if len(days) and int(days[-1] - days[0]) + 1 != len(days):
         gaps = int(days[-1] - days[0]) + 1 - len(days)
         sentence = f"The calendar {table.name} leaves out {counted(gaps, 'day')}."
         mend = "Make it anew over all days; moves by day and month need every one."
-        found.append(Finding("calendar_gap", "warning", f"table {table.name}", sentence, mend))
+        faults.append(Finding("calendar_gap", "warning", f"table {table.name}", sentence, mend))
     for link in star.model.links:
         if link.to_table != table.name or link.to_columns != (table.calendar.date,) or len(days) == 0:
             continue
@@ -110,5 +110,5 @@ def _calendar(star: Star, table: Table) -> list[Finding]:
         if outside:
             rows = f"{counted(outside, 'row')} of {link.from_table} {verb(outside, 'has', 'have')} a {link.from_columns[0]}"
             sentence = f"{rows} before the first or after the last day of {table.name}."
-            found.append(Finding("calendar_short", "warning", f"table {table.name}", sentence, "Make the calendar longer.", link.name))
-    return found
+            faults.append(Finding("calendar_short", "warning", f"table {table.name}", sentence, "Make the calendar longer.", link.name))
+    return faults

@@ -90,12 +90,12 @@ def check_calendar(star: Star, table: Table, calendar: Calendar) -> list[Diagnos
     if column is None or column.dtype != "date":
         return [Diagnostic("bad_calendar", f"The calendar {table.name} has no date column {calendar.date}.", place=table.name)]
     dates = star.column(table.name, column.name).rows()
-    found = dates.data[dates.valid]
-    distinct = np.unique(found)
+    days = dates.data[dates.valid]
+    distinct = np.unique(days)
     problems = []
-    if len(found) < star.size(table.name):
+    if len(days) < star.size(table.name):
         problems.append("has days that are empty")
-    if len(distinct) < len(found):
+    if len(distinct) < len(days):
         problems.append("has days that stand twice")
     if len(distinct) and distinct[-1] - distinct[0] + 1 != len(distinct):
         problems.append("leaves out days")
@@ -126,8 +126,8 @@ def check_claims(before: Star, star: Star) -> list[Diagnostic]:
     true, before."""
     wrong = []
     for link in star.model.links:
-        known = before.model.link(link.name)
-        if known != link and not (known and known.cardinality == link.cardinality and check_keys(before, known)):
+        earlier = before.model.link(link.name)
+        if earlier != link and not (earlier and earlier.cardinality == link.cardinality and check_keys(before, earlier)):
             wrong += check_keys(star, link)
     return wrong
 

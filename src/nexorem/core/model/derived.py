@@ -22,7 +22,7 @@ from nexorem.core.values import Array, Vector, combine, same_words
 
 MOST_BYTES = 4 * 1024**3
 MOST_INDEXES = 3
-Found = TypeVar("Found")
+Derivable = TypeVar("Derivable")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -66,8 +66,14 @@ class Derived:
         """What is kept, indexes aside."""
         return int(self._kept.currsize)
 
-    def _keep(self, key: object, entry: Found) -> Found:
-        """Keeps an entry. Reading needs no lock: it looks one key up."""
+    def _have(self, key: object) -> Any:
+        """What is kept, None for nothing. Reading needs no lock: it looks one key up, and another thread may let it go meanwhile."""
+        try:
+            return self._kept[key]
+        except KeyError:
+            return None
+
+    def _keep(self, key: object, entry: Derivable) -> Derivable:
         with self._lock:
             if _bytes(entry) <= self._kept.maxsize:
                 self._kept[key] = entry
@@ -84,8 +90,8 @@ class Derived:
     def domain(self, table: str, columns: Columns) -> Domain:
         """The members of these columns; with ROWS every row is a member."""
         key = ("domain", table, columns)
-        found = self._kept.get(key)
-        return self._keep(key, self._make_domain(table, columns)) if found is None else cast(Domain, found)
+        kept = self._have(key)
+        return self._keep(key, self._make_domain(table, columns)) if kept is None else cast(Domain, kept)
 
     def _make_domain(self, table: str, columns: Columns) -> Domain:
         size = self.size(table)
@@ -107,8 +113,8 @@ class Derived:
         int64[size of the first domain]. A key with an empty part equals nothing; the unmatched member neither.
         """
         key = ("match", table, columns, other, other_columns)
-        found = self._kept.get(key)
-        return self._keep(key, self._make_match(table, columns, other, other_columns)) if found is None else cast(Array, found)
+        kept = self._have(key)
+        return self._keep(key, self._make_match(table, columns, other, other_columns)) if kept is None else cast(Array, kept)
 
     def _make_match(self, table: str, columns: tuple[str, ...], other: str, other_columns: tuple[str, ...]) -> Array:
         mine, theirs = self.domain(table, columns), self.domain(other, other_columns)
@@ -131,18 +137,18 @@ class Derived:
     def facts(self, link: Link) -> LinkFacts:
         """What the rows say of the link, active or not."""
         key = ("facts", link.from_table, link.from_columns, link.to_table, link.to_columns)
-        found = self._kept.get(key)
-        return self._keep(key, self._make_facts(link)) if found is None else cast(LinkFacts, found)
+        kept = self._have(key)
+        return self._keep(key, self._make_facts(link)) if kept is None else cast(LinkFacts, kept)
 
     def column_facts(self, table: str, column: str) -> ColumnFacts:
         """What the rows say of a column."""
         key = ("column facts", table, column)
-        found = self._kept.get(key)
-        if found is None:
+        kept = self._have(key)
+        if kept is None:
             empty = self.size(table) - int(self.column(table, column).rows().valid.sum())
             members = self.domain(table, (column,)).size - 1  # an empty one among them
-            found = self._keep(key, ColumnFacts(empty, members - bool(empty)))
-        return cast(ColumnFacts, found)
+            kept = self._keep(key, ColumnFacts(empty, members - bool(empty)))
+        return cast(ColumnFacts, kept)
 
     def _make_facts(self, link: Link) -> LinkFacts:
         domain = self.domain(link.from_table, link.from_columns)
@@ -175,12 +181,12 @@ class Derived:
     def _partner_of_member(self, link: Link) -> Array:
         """int64: the partner's row for each member of the link's `from` columns."""
         key = ("partner", link.from_table, link.from_columns, link.to_table, link.to_columns)
-        found = self._kept.get(key)
-        if found is None:
+        kept = self._have(key)
+        if kept is None:
             members = self.match(link.from_table, link.from_columns, link.to_table, link.to_columns)
             theirs = self.domain(link.to_table, link.to_columns)
-            found = self._keep(key, np.where(members >= 0, theirs.firsts[members], self.size(link.to_table)))
-        return cast(Array, found)
+            kept = self._keep(key, np.where(members >= 0, theirs.firsts[members], self.size(link.to_table)))
+        return cast(Array, kept)
 
     def partner_along(self, chain: tuple[Link, ...], rows: Array) -> Array:
         """The rows at the end of a chain of look-ups."""
@@ -196,21 +202,21 @@ class Derived:
         if not chain:
             return self.domain(table, columns).codes
         key = ("spread", table, columns, _ends(chain))
-        found = self._kept.get(key)
-        if found is None:
+        kept = self._have(key)
+        if kept is None:
             link = chain[0]
             of_member = self.spread(table, columns, chain[1:])[self._partner_of_member(link)]
-            found = self._keep(key, of_member[self.domain(link.from_table, link.from_columns).codes])
-        return cast(Array, found)
+            kept = self._keep(key, of_member[self.domain(link.from_table, link.from_columns).codes])
+        return cast(Array, kept)
 
     def member_counts(self, table: str, columns: Columns, chain: tuple[Link, ...]) -> Array:
         """int64: how many rows of the first table of `chain` are at each member of `spread`."""
         key = ("counts", table, columns, _ends(chain))
-        found = self._kept.get(key)
-        if found is None:
+        kept = self._have(key)
+        if kept is None:
             codes = self.spread(table, columns, chain)[:-1]
-            found = self._keep(key, np.bincount(codes, minlength=self.domain(table, columns).size))
-        return cast(Array, found)
+            kept = self._keep(key, np.bincount(codes, minlength=self.domain(table, columns).size))
+        return cast(Array, kept)
 
     def member_rows(self, table: str, columns: Columns, chain: tuple[Link, ...]) -> Index | None:
         """The rows of the first table of `chain` by member of `spread`.
@@ -221,32 +227,32 @@ class Derived:
         key = ("index", table, columns, _ends(chain))
         with self._lock:
             kept = self._indexes.setdefault(home, {})
-            found = kept.pop(key, None)
-            asked = key in self._asked
+            index = kept.pop(key, None)
+            again = key in self._asked
             self._asked.add(key)
-            if found is None and asked:
+            if index is None and again:
                 codes = self.spread(table, columns, chain)[:-1]
                 starts = np.concatenate([[0], np.cumsum(self.member_counts(table, columns, chain))])
-                found = Index(starts, np.argsort(codes, kind="stable").astype(np.uint32), {})
-            if found is not None:
-                kept[key] = found
+                index = Index(starts, np.argsort(codes, kind="stable").astype(np.uint32), {})
+            if index is not None:
+                kept[key] = index
                 while len(kept) > MOST_INDEXES:
                     del kept[next(iter(kept))]
-            return found
+            return index
 
-    def found(self, key: tuple[object, ...], find: Callable[[], Found]) -> Found:
+    def derive(self, key: tuple[object, ...], find: Callable[[], Derivable]) -> Derivable:
         """What `find` found of the rows alone, whatever the links: kept as long as these rows are."""
-        kept = self._kept.get(("found", *key))
-        return self._keep(("found", *key), find()) if kept is None else cast(Found, kept)
+        kept = self._have(("derived", *key))
+        return self._keep(("derived", *key), find()) if kept is None else cast(Derivable, kept)
 
     def table_bytes(self, table: str) -> int:
         """What is kept beside the columns of a table: codes of what it looks up, indexes."""
         entries = ((key, entry) for key, entry in list(self._kept.items()) if isinstance(key, tuple) and _rows_of(key) == table)
         arrays = [entry.codes if isinstance(entry, Domain) else entry for _, entry in entries]
         own = {id(c.codes) for c in self.rows[table].columns.values()}
-        found = sum(a.nbytes for a in arrays if isinstance(a, np.ndarray) and id(a) not in own)
+        size = sum(a.nbytes for a in arrays if isinstance(a, np.ndarray) and id(a) not in own)
         indexes = self._indexes.get(table, {}).values()
-        return found + sum(i.rows.nbytes + i.starts.nbytes + sum(p.nbytes for p in i.permuted.values()) for i in indexes)
+        return size + sum(i.rows.nbytes + i.starts.nbytes + sum(p.nbytes for p in i.permuted.values()) for i in indexes)
 
 
 def _ends(chain: tuple[Link, ...]) -> tuple[object, ...]:

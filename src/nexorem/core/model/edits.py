@@ -93,8 +93,8 @@ def _remove_measure(model: Model, edit: Edit) -> Applied:
 
 def _change_measure(model: Model, edit: Edit) -> Applied:
     measure = _measure(model, edit["name"])
-    known = {f.name for f in fields(Measure)}
-    unknown = set(edit["set"]) - known
+    names = {f.name for f in fields(Measure)}
+    unknown = set(edit["set"]) - names
     if unknown:
         raise refuse("bad_edit", f"A measure has no {sorted(unknown)[0]} that can be changed.")
     after = replace(measure, **edit["set"])

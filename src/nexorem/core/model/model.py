@@ -171,11 +171,11 @@ class Model:
 
     @cached_property
     def _links_beside(self) -> dict[str, tuple[Link, ...]]:
-        found: dict[str, list[Link]] = {}
+        beside: dict[str, list[Link]] = {}
         for link in self.links:
             for table in link.tables:
-                found.setdefault(table, []).append(link)
-        return {table: tuple(links) for table, links in found.items()}
+                beside.setdefault(table, []).append(link)
+        return {table: tuple(links) for table, links in beside.items()}
 
     def links_beside(self, table: str) -> tuple[Link, ...]:
         """The links that end at a table, by its name as defined, in the model's order."""
@@ -225,13 +225,13 @@ class Model:
 
 def plain(item: Any) -> dict[str, Any]:
     """A dataclass as JSON, without the fields that hold their default."""
-    found: dict[str, Any] = {}
+    document: dict[str, Any] = {}
     for f in fields(item):
         value = getattr(item, f.name)
         if value == f.default or (value in ((), {}) and f.name not in ("columns",)):
             continue
-        found[f.name] = [dict(x) for x in value] if f.name == "steps" else value
-    return found
+        document[f.name] = [dict(x) for x in value] if f.name == "steps" else value
+    return document
 
 
 def link_json(link: Link) -> dict[str, Any]:
@@ -267,14 +267,14 @@ def link_from_json(model: Model, data: Mapping[str, Any]) -> Link:
     ends = []
     for side in ("from", "to"):
         texts = data.get(side)
-        found = [model.find_column(t) for t in (_key_texts(model, texts) if isinstance(texts, str) else texts or [])]
-        if not found or len({t for t, _ in found}) != 1:
+        columns = [model.find_column(t) for t in (_key_texts(model, texts) if isinstance(texts, str) else texts or [])]
+        if not columns or len({t for t, _ in columns}) != 1:
             raise refuse(
                 "bad_link",
                 f"The link's “{side}” end names no column, or columns of several tables.",
                 "Write Table.column, or a list of columns of one table.",
             )
-        ends.append((found[0][0], tuple(c for _, c in found)))
+        ends.append((columns[0][0], tuple(c for _, c in columns)))
     (from_table, from_columns), (to_table, to_columns) = ends
     for word, allowed in (("cardinality", CARDINALITIES), ("flow", FLOWS)):
         if data.get(word, allowed[0]) not in allowed:

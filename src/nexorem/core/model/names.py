@@ -48,8 +48,8 @@ def split_key(text: str) -> list[str]:
 
 
 def _table_part(text: str) -> str:
-    found = re.match(r'((?:"(?:[^"]|"")*"|[^."])+)\.', text)
-    return found.group(1) if found else ""
+    match = re.match(r'((?:"(?:[^"]|"")*"|[^."])+)\.', text)
+    return match.group(1) if match else ""
 
 
 def split_reference(text: str) -> tuple[str, str]:

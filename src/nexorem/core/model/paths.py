@@ -137,13 +137,13 @@ def inflow(model: Model, table: str, state: LinkState, firm: frozenset[str]) -> 
 
 def doubled_paths(model: Model, state: LinkState) -> list[DoublePath]:
     """Every table that breaks the one-path rule, by its first double path."""
-    found = []
+    paths = []
     for table in model.tables:
         try:
             inflow(model, table.name, state, frozenset())
         except DoublePath as double:
-            found.append(double)
-    return found
+            paths.append(double)
+    return paths
 
 
 def lookups(model: Model, table: str, state: LinkState, firm: frozenset[str], back: frozenset[str]) -> dict[str, tuple[Link, ...]]:

@@ -13,7 +13,7 @@ from nexorem.core.model.model import Link, Model
 from nexorem.core.model.paths import Inflow, LinkState, inflow, lookups, model_state
 
 MOST_PARTS = 10_000
-Found = TypeVar("Found")
+Made = TypeVar("Made")
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,23 +107,23 @@ class Proven:
 
     def _find_unmatched(self) -> frozenset[str]:
         firm = [k for k in self.model.links if k.name in self.firm]
-        found = {k.to_table for k in firm if self.facts(k).matched < self.size(k.from_table)}
+        unmatched = {k.to_table for k in firm if self.facts(k).matched < self.size(k.from_table)}
         while True:
-            more = {k.to_table for k in firm if k.from_table in found} - found
+            more = {k.to_table for k in firm if k.from_table in unmatched} - unmatched
             if not more:
-                return frozenset(found)
-            found |= more
+                return frozenset(unmatched)
+            unmatched |= more
 
     def inflow(self, table: str, state: LinkState) -> Inflow:
         """The tree of flows into a table; raises DoublePath."""
         if state.added:  # of one formula: not worth keeping
             return inflow(self.model, table, state, self.firm)
         key = ("inflow", table, state)
-        found = self._ways.get(key)
-        if found is None:
-            found = self._ways[key] = inflow(self.model, table, state, self.firm)
-        assert isinstance(found, Inflow)
-        return found
+        flow = self._ways.get(key)
+        if flow is None:
+            flow = self._ways[key] = inflow(self.model, table, state, self.firm)
+        assert isinstance(flow, Inflow)
+        return flow
 
     def lookups(self, table: str, state: LinkState) -> dict[str, tuple[Link, ...]]:
         """What rows of a table can look up, and how: each step from many to one, or one to one."""
@@ -135,18 +135,18 @@ class Proven:
 
     def _looked_up(self, table: str, state: LinkState, back: frozenset[str]) -> dict[str, tuple[Link, ...]]:
         key = ("lookups", table, state.active, back)
-        found = self._ways.get(key)
-        if found is None:
-            found = self._ways[key] = lookups(self.model, table, state, self.firm, back)
-        return cast("dict[str, tuple[Link, ...]]", found)
+        chains = self._ways.get(key)
+        if chains is None:
+            chains = self._ways[key] = lookups(self.model, table, state, self.firm, back)
+        return cast("dict[str, tuple[Link, ...]]", chains)
 
-    def part(self, key: tuple[object, ...], made_from: tuple[object, ...], make: Callable[[], Found]) -> Found:
+    def part(self, key: tuple[object, ...], made_from: tuple[object, ...], make: Callable[[], Made]) -> Made:
         """Something that is told of a model, kept over its edits as long as what it was made from is the same: parts of the model the very
         same ones, names and sets of them equal."""
         kept = self.parts.get(key)
         if kept is None or not all(map(_is_same, kept[0], made_from)):
             kept = self.parts.put(key, (made_from, make()))
-        return cast(Found, kept[1])
+        return cast(Made, kept[1])
 
 
 def _is_same(a: object, b: object) -> bool:

@@ -53,7 +53,7 @@ class Domain:
     def firsts(self) -> Array:
         """int64[size]: the first row of each member."""
         if self._firsts is None:
-            found = np.zeros(self.size, dtype=np.int64)
-            found[self.codes[::-1]] = np.arange(len(self.codes) - 1, -1, -1)
-            self._firsts = found
+            rows = np.zeros(self.size, dtype=np.int64)
+            rows[self.codes[::-1]] = np.arange(len(self.codes) - 1, -1, -1)
+            self._firsts = rows
         return self._firsts

@@ -17,7 +17,7 @@ __all__ = ["ROWS", "Columns", "Domain", "Index", "LinkFacts", "Star", "TableRows
 
 MOST_CONDITIONS = 256
 MOST_PLANS = 256
-Found = TypeVar("Found")
+Derivable = TypeVar("Derivable")
 
 
 class Star(Proven):
@@ -69,6 +69,6 @@ class Star(Proven):
         """The rows of the first table of `chain` by member of `spread`: `Derived.member_rows`."""
         return self.derived.member_rows(table, columns, chain)
 
-    def found(self, key: tuple[object, ...], find: Callable[[], Found]) -> Found:
+    def derive(self, key: tuple[object, ...], find: Callable[[], Derivable]) -> Derivable:
         """What `find` found of the rows alone, whatever the links: kept as long as these rows are."""
-        return self.derived.found(key, find)
+        return self.derived.derive(key, find)

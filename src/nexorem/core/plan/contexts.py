@@ -171,16 +171,16 @@ def _made(edit: t.TypedEdit, target: Target, before: Context) -> Filter:
 def changes(model: Model, edit: t.TypedEdit, before: Context, after: Context) -> list[Changed]:
     """What an edit does to the columns it is about, and those whose filters a `match` carries on: columns with a filter before or after."""
     effect = effect_of(model, edit)
-    found = []
+    changed = []
     for table, column in effect.touched(model):
         had, has = before.on(table, column), after.on(table, column)
         if had or has:
-            found.append(Changed(table, column, had, has, _kind(edit, had, has)))
+            changed.append(Changed(table, column, had, has, _kind(edit, had, has)))
     if effect.carries:
         table = effect.carries.to_table
         columns = dict.fromkeys(c for f in before.on(table) for c in f.columns or columns_of(model, table))
-        found += [Changed(table, c, before.on(table, c), after.on(table, c), "carried", effect.carries) for c in columns]
-    return found
+        changed += [Changed(table, c, before.on(table, c), after.on(table, c), "carried", effect.carries) for c in columns]
+    return changed
 
 
 def _kind(edit: t.TypedEdit, had: tuple[Filter, ...], has: tuple[Filter, ...]) -> Change:

@@ -33,10 +33,10 @@ class Reached:
 
 def reached_by(star: Proven, node: t.Typed) -> Reached:
     """Which tables' filters reach a formula, scan by scan and over what, and the columns it sets or clears itself."""
-    found = tuple(ScanReach(x.grain, x.text, dict(trails_of(star.inflow(x.grain, x.state)))) for x in scans(node))
+    reached = tuple(ScanReach(x.grain, x.text, dict(trails_of(star.inflow(x.grain, x.state)))) for x in scans(node))
     own = {f"{table}.{c}" for edit in edits_of(node) for table, c in overridden(star.model, edit)}
-    tables = {x for scan in found for x in scan.tables} | _asked(star, node)
-    return Reached(found, tuple(sorted(tables)), tuple(sorted(own)))
+    tables = {x for scan in reached for x in scan.tables} | _asked(star, node)
+    return Reached(reached, tuple(sorted(tables)), tuple(sorted(own)))
 
 
 def overridden(model: Model, edit: t.TypedEdit) -> list[tuple[str, str]]:
@@ -48,31 +48,31 @@ def overridden(model: Model, edit: t.TypedEdit) -> list[tuple[str, str]]:
 def _asked(star: Proven, node: t.Typed) -> set[str]:
     """The tables whose filters a formula looks at beside its scans: for the one value of a column, for whether a filter is there, and
     for the rows that it runs over, ranks among or sets. Rows of `every` see no filter."""
-    found, flows = set(), []
+    tables, flows = set(), []
     for at in walk(node):
         if isinstance(at, t.Asked):
-            found.add(at.table)
+            tables.add(at.table)
         elif isinstance(at, t.Single):
             flows.append(star.inflow(at.table, at.state))
         elif isinstance(at, t.BaseRows) and at.quantifier != "every":
             flows.append(star.inflow(at.grain, at.state))
-    return found | {f.table for flow in flows for f in flow.walk()}
+    return tables | {f.table for flow in flows for f in flow.walk()}
 
 
 def named_columns(node: t.Typed) -> list[str]:
     """Every column that a formula names to compute with or to filter by, as text, ascending."""
-    found: set[tuple[str, str]] = set()
+    columns: set[tuple[str, str]] = set()
     for at in walk(node):
         match at:
             case t.ColumnValue() | t.Single():
-                found.add((at.table, at.column))
+                columns.add((at.table, at.column))
             case t.Asked() if at.column:
-                found.add((at.table, at.column))
+                columns.add((at.table, at.column))
             case t.RowsNode() if at.identity is None:
-                found |= {(c.table, c.column) for c in at.columns if c.table and c.column}
+                columns |= {(c.table, c.column) for c in at.columns if c.table and c.column}
             case t.Condition() | t.Listing():
-                found |= {(at.table, c) for c in at.columns or ()}
-    return sorted(f"{table}.{column}" for table, column in found)
+                columns |= {(at.table, c) for c in at.columns or ()}
+    return sorted(f"{table}.{column}" for table, column in columns)
 
 
 def made_from(rows: t.Rows) -> set[str]:
@@ -83,16 +83,16 @@ def made_from(rows: t.Rows) -> set[str]:
 def asked_tables(rows: t.Rows, home: str | None) -> set[str]:
     """The tables into which filters flow, or whose rows are looked up, while rows are computed; `home` is the table of a computed
     column."""
-    found = made_from(rows) if home is None else set()
+    tables = made_from(rows) if home is None else set()
     trees = row_trees(rows)
     for node in (n for tree in trees for n in nodes(tree)):
         if isinstance(node, t.Aggregate):
-            found.add(node.grain)
+            tables.add(node.grain)
         elif isinstance(node, t.Single):
-            found.add(node.table)
-        found |= {x for inside in rows_in(node) for x in made_from(inside)}
+            tables.add(node.table)
+        tables |= {x for inside in rows_in(node) for x in made_from(inside)}
         if isinstance(node, t.Edited):
-            found |= {x for edit in node.edits for inside in rows_in(edit) for x in made_from(inside)}
+            tables |= {x for edit in node.edits for inside in rows_in(edit) for x in made_from(inside)}
     if home is not None and any(inner_nodes(tree) for tree in trees):
-        found.add(home)
-    return found
+        tables.add(home)
+    return tables

@@ -57,8 +57,8 @@ class Effect:
 
 def columns_of(model: Model, table: str) -> tuple[str, ...]:
     """The columns of a table, by name."""
-    found = model.table(table)
-    return tuple(c.name for c in found.columns) if found else ()
+    table_of = model.table(table)
+    return tuple(c.name for c in table_of.columns) if table_of else ()
 
 
 def effect_of(model: Model, edit: t.TypedEdit) -> Effect:
@@ -141,24 +141,24 @@ def left_by(effect: Effect, filters: Sequence[F], page: Sequence[F], handling: H
     whole = {f.page: f for f in filters if f.page >= 0}
     other = _without(effect, [f for f in filters if f.page < 0], handling)
     back: list[F] = []
-    for place, found in enumerate(page):
-        mine = tuple(c for c in found.columns or () if c in effect.removes.get(found.table, ()))
+    for place, held in enumerate(page):
+        mine = tuple(c for c in held.columns or () if c in effect.removes.get(held.table, ()))
         if place in whole:
             back.append(whole[place])
         elif mine:
-            back.append(handling.again(found if mine == found.columns else handling.projected(found, mine)))
+            back.append(handling.again(held if mine == held.columns else handling.projected(held, mine)))
     return (*back, *other)
 
 
 def _without(effect: Effect, filters: Sequence[F], handling: Handling[F]) -> tuple[F, ...]:
     left: list[F] = []
-    for found in filters:
-        gone = effect.removes.get(found.table, ())
-        had = columns_of(handling.model, found.table) if found.columns is ROWS else found.columns
+    for held in filters:
+        gone = effect.removes.get(held.table, ())
+        had = columns_of(handling.model, held.table) if held.columns is ROWS else held.columns
         assert had is not None
         rest = tuple(c for c in had if c not in gone)
         if len(rest) == len(had):
-            left.append(found)
+            left.append(held)
         elif rest:
-            left.append(handling.projected(found, rest))
+            left.append(handling.projected(held, rest))
     return tuple(left)

@@ -141,8 +141,8 @@ class _Book:
         brought = [self.arriving[key]] if "axis" in origins else [self.page[key]] if "pick" in origins else []
         return " and ".join([*brought, *(self._one(f) for f in filters if f.origin not in ("axis", "pick"))])
 
-    def _one(self, found: Filter) -> str:
-        match found.holds:
+    def _one(self, held: Filter) -> str:
+        match held.holds:
             case Predicate(edit):
                 return self.reader.words(edit.predicate)
             case Listed(edit):
@@ -153,7 +153,7 @@ class _Book:
                 return f"the current one of {self.reader.rows(rows)}"
             case AxisMember() | Picked():
                 return "the cell's own"
-        assert_never(found.holds)
+        assert_never(held.holds)
 
 
 def _kind(had: tuple[Filter, ...], has: tuple[Filter, ...], moved: bool) -> Change:

@@ -172,11 +172,11 @@ class Planner:
         cells = tuple((tree, self.value(tree, context)) for tree in cell_trees(node))
         inner, imported = [], []
         for rows, tree in row_scopes(self.model, node):
-            for found in inner_nodes(tree):
-                if isinstance(found, t.InRow):
-                    planner = Planner(self.model, self, found.scope)
-                    planner.add_root(found.body)
-                    inner.append(RowPlan(found, rows, planner.plan))
+            for below in inner_nodes(tree):
+                if isinstance(below, t.InRow):
+                    planner = Planner(self.model, self, below.scope)
+                    planner.add_root(below.body)
+                    inner.append(RowPlan(below, rows, planner.plan))
                     imported += [s.outer for s in planner.plan.steps if isinstance(s, ValueStep) and s.outer is not None]
         return Needs(cells, tuple(inner), tuple(dict.fromkeys(imported)))
 

@@ -104,14 +104,14 @@ def stop_reason(state: LinkState, link: Link, into: str) -> Reason | Literal[""]
 
 def reached_tables(star: Proven, state: LinkState, tables: Iterable[str]) -> set[str]:
     """The tables themselves and every table that a filter on one of them reaches."""
-    found, queue = set(tables), list(tables)
+    reached, queue = set(tables), list(tables)
     while queue:
         at = queue.pop()
         for link in state.beside(star.model, at):
-            if state.carries(link, other := link.other(at)) and other not in found:
-                found.add(other)
+            if state.carries(link, other := link.other(at)) and other not in reached:
+                reached.add(other)
                 queue.append(other)
-    return found
+    return reached
 
 
 def blocked(star: Proven, state: LinkState, filtered: Sequence[str], crossed: Collection[str]) -> tuple[Stop, ...]:
@@ -122,18 +122,18 @@ def blocked(star: Proven, state: LinkState, filtered: Sequence[str], crossed: Co
     """
     reached = reached_tables(star, state, filtered)
     order = [*filtered, *sorted(reached - set(filtered))]
-    told: dict[str, Stop] = {}
+    stops: dict[str, Stop] = {}
     for table in order:
         beside = star.model.links_beside(table)
         if not beside and table in filtered:
-            told[f"no link {table}"] = Stop(None, table, None, "no link")
+            stops[f"no link {table}"] = Stop(None, table, None, "no link")
         for link in beside:
             other = link.other(table)
             reason = stop_reason(state, link, other)
             came_over = reason == "one-way" and other in reached
             if reason and link.name not in crossed and not came_over:
-                told.setdefault(link.name, Stop(link.name, table, other, reason))
-    return tuple(told.values())
+                stops.setdefault(link.name, Stop(link.name, table, other, reason))
+    return tuple(stops.values())
 
 
 def current(star: Proven, table: str, state: LinkState) -> Current:
@@ -170,19 +170,19 @@ def reaches(star: Proven, state: LinkState, source: str) -> dict[str, Way]:
 
 def _reaches(star: Proven, state: LinkState, source: str) -> dict[str, Way]:
     best: list[tuple[int, int, int, str, tuple[tuple[str, str, Reason | Literal[""]], ...]]] = [(0, 0, 0, source, ())]
-    found: dict[str, Way] = {}
+    ways: dict[str, Way] = {}
     while best:
         stops, length, edits, at, trail = heapq.heappop(best)
-        if at in found:
+        if at in ways:
             continue
         links = tuple(link for link, _, _ in trail)
-        found[at] = Way(chain=links, stops=tuple(ChainStop(link, to, why) for link, to, why in trail if why)) if stops else Way(links)
+        ways[at] = Way(chain=links, stops=tuple(ChainStop(link, to, why) for link, to, why in trail if why)) if stops else Way(links)
         for link in state.beside(star.model, at):
-            if (other := link.other(at)) not in found:
+            if (other := link.other(at)) not in ways:
                 why = stop_reason(state, link, other)
                 turned = why == "inactive" and state.way(link) not in ("two-way", other)
                 heapq.heappush(best, (stops + bool(why), length + 1, edits + bool(why) + turned, other, (*trail, (link.name, other, why))))
-    return found
+    return ways
 
 
 def first_stop(star: Proven, state: LinkState, source: str, target: str) -> Stop | None:
@@ -196,13 +196,13 @@ def carrying_edits(star: Proven, state: LinkState, source: str, target: str, mod
     """The edits that would carry a filter from one table to another, for `given (…)`: those of the nearest chain of links, and `flow … off`
     for those that would then make a second path; or a `match` of two columns alike where no links lead there. Empty where none does.
     Links are named as in `model`, else as in the star's."""
-    found, model = reach(star, state, source, target), model or star.model
-    if found.path or source == target:
+    ways, model = reach(star, state, source, target), model or star.model
+    if ways.path or source == target:
         return []
-    if not found.stops:
+    if not ways.stops:
         return _alike(star, source, target)
     edits = []
-    for stop in found.stops:
+    for stop in ways.stops:
         link = star.model.link(stop.link)
         if link is None:  # the far side of a `match`
             return []
@@ -216,7 +216,7 @@ def carrying_edits(star: Proven, state: LinkState, source: str, target: str, mod
         try:
             inflow(star.model, target, state, star.firm)
         except DoublePath as double:
-            link = _breaking(star, double, found.chain)
+            link = _breaking(star, double, ways.chain)
             if link is None:
                 return []
             edits.append(f"flow {model.link_text(link)} off")
@@ -232,7 +232,7 @@ def carrying_ways(star: Proven, source: str, target: str, most: int = 3) -> list
     path does not count), of these the one through the table of most rows; a `match` of columns alike comes last."""
     ways: dict[tuple[str, ...], tuple[float, int]] = {}
     queue: deque[frozenset[str]] = deque([frozenset()])
-    asked = {frozenset[str]()}
+    tried = {frozenset[str]()}
     for _ in range(MOST_ASKED):
         if not queue:
             break
@@ -247,8 +247,8 @@ def carrying_ways(star: Proven, source: str, target: str, most: int = 3) -> list
             length = len(chain) + sum(not e.endswith(" off") for e in edits) if chain else math.inf
             ways.setdefault(tuple(edits), (length, -max((star.size(x) for x in through), default=0)))
         for name in reversed(chain):
-            if (more := without | {name}) not in asked:
-                asked.add(more)
+            if (more := without | {name}) not in tried:
+                tried.add(more)
                 queue.append(more)
     return [list(w) for w in sorted(ways, key=ways.__getitem__)[:most]]
 
@@ -273,8 +273,8 @@ def reach_table(star: Proven, state: LinkState) -> ReachTable:
     """Who filters whom (formats.md, section 4): `tables`, and for each ordered pair how a filter on the first comes to
     the second, or what blocks it."""
     names = [x.name for x in star.model.tables]
-    found = {a: reaches(star, state, a) for a in names}
-    return ReachTable(tuple(names), tuple(_pair(a, b, found[a].get(b, NO_WAY)) for a in names for b in names if a != b))
+    reached = {a: reaches(star, state, a) for a in names}
+    return ReachTable(tuple(names), tuple(_pair(a, b, reached[a].get(b, NO_WAY)) for a in names for b in names if a != b))
 
 
 def _pair(source: str, target: str, way: Way) -> Pair:

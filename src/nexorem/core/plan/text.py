@@ -39,31 +39,31 @@ def _filters(context: Context, indent: str) -> list[str]:
     return [f"{indent}     {filter_text(f)}" for f in context.filters]
 
 
-def filter_text(found: Filter) -> str:
+def filter_text(held: Filter) -> str:
     """A filter: what it is on, what it holds, and the columns it was made on where it has lost some."""
-    if found.columns is ROWS:
-        on = f"rows of {quoted(found.table)}"
+    if held.columns is ROWS:
+        on = f"rows of {quoted(held.table)}"
     else:
-        on = ", ".join(column_text(found.table, c) for c in found.columns)
-    made_on = "its rows" if found.made_on is ROWS else ", ".join(found.made_on)
-    return f"{on}: {_held_text(found)}{f', combinations left of those of {made_on}' if found.is_projected else ''}"
+        on = ", ".join(column_text(held.table, c) for c in held.columns)
+    made_on = "its rows" if held.made_on is ROWS else ", ".join(held.made_on)
+    return f"{on}: {_held_text(held)}{f', combinations left of those of {made_on}' if held.is_projected else ''}"
 
 
-def _held_text(found: Filter) -> str:
-    match found.holds:
+def _held_text(held: Filter) -> str:
+    match held.holds:
         case AxisMember():
             return "the axis' member"
         case Picked(place):
             return f"pick {place + 1} of the page"
         case Predicate(edit):
-            return f"{edit.text}{' of the page' if found.origin == 'condition' else ''}"
+            return f"{edit.text}{' of the page' if held.origin == 'condition' else ''}"
         case Listed(edit):
             return edit.text
         case MovedDates(edit, of):
             return f"{edit.text}, of {'; '.join(filter_text(f) for f in of) or 'all its dates'}"
         case CurrentRow(rows):
             return f"the current row of {rows.text}"
-    assert_never(found.holds)
+    assert_never(held.holds)
 
 
 def step_text(star: Proven, step: ContextStep | ValueStep, part: Placed | None = None) -> str:

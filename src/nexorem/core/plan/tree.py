@@ -125,13 +125,13 @@ def children(node: t.Typed) -> tuple[t.Typed, ...]:
 
 def rows_in(node: t.Node) -> list[t.Rows]:
     """The table expressions in a node or an edit, or a table expression and those inside it; the innermost first."""
-    found: list[t.Rows] = []
+    rows: list[t.Rows] = []
     queue: list[t.Rows] = [node] if isinstance(node, t.RowsNode) else _rows_parts(node)[::-1]
     while queue:
         at = queue.pop()
-        found.append(at)
+        rows.append(at)
         queue += _rows_parts(at)
-    return found[::-1]
+    return rows[::-1]
 
 
 def _rows_parts(node: t.Node) -> list[t.Rows]:
@@ -148,10 +148,10 @@ def row_trees(node: t.Node) -> list[t.Typed]:
 def row_scopes(model: Model, node: t.Node) -> list[tuple[t.Rows, t.Typed]]:
     """The row-shaped trees of a node that may compute something in the context of a row, each with the rows it is evaluated for; those of
     its table expressions first. A condition runs over members, not rows."""
-    found: list[tuple[t.Rows, t.Typed]] = []
+    scopes: list[tuple[t.Rows, t.Typed]] = []
     for rows in rows_in(node):
         if isinstance(rows, t.WhereRows | t.TopRows | t.WithRows):
-            found += [(rows.rows, tree) for tree in typed_parts(rows, Role.ROW)]
+            scopes += [(rows.rows, tree) for tree in typed_parts(rows, Role.ROW)]
     match node:
         case t.Aggregate():
             own: t.Rows | None = table_rows(model, node)
@@ -161,7 +161,7 @@ def row_scopes(model: Model, node: t.Node) -> list[tuple[t.Rows, t.Typed]]:
             own = node.among
         case _:
             own = None
-    return [*found, *((own, tree) for tree in typed_parts(node, Role.ROW))] if own else found
+    return [*scopes, *((own, tree) for tree in typed_parts(node, Role.ROW))] if own else scopes
 
 
 def table_rows(model: Model, node: t.Aggregate) -> t.BaseRows:
@@ -177,15 +177,15 @@ def cell_trees(node: t.Node) -> list[t.Typed]:
     condition they are what it looks up in the context before it."""
     if isinstance(node, t.RowsNode):
         return [tree for rows in rows_in(node) for tree in typed_parts(rows, Role.CELL)]
-    found: list[t.Typed] = []
+    trees: list[t.Typed] = []
     for role, part in parts(node):
         if role is Role.CELL and isinstance(part, t.TypedNode):
-            found.append(part)
+            trees.append(part)
         elif role is Role.ROWS:
-            found += cell_trees(part)
+            trees += cell_trees(part)
         elif role is Role.ROW and isinstance(node, t.Condition | t.Matched) and isinstance(part, t.TypedNode):
-            found += [n.body for n in inner_nodes(part) if isinstance(n, t.InContext)]
-    return found
+            trees += [n.body for n in inner_nodes(part) if isinstance(n, t.InContext)]
+    return trees
 
 
 def inner_nodes(node: t.Typed | None) -> list[t.InRow | t.InContext]:
@@ -216,15 +216,15 @@ def nodes(node: t.Node) -> list[t.Typed]:
 
 def below(node: t.Node) -> list[t.Typed]:
     """The values nearest inside a node, through its edits and table expressions."""
-    found: list[t.Typed] = []
+    nodes: list[t.Typed] = []
     queue = [x for _, x in reversed(parts(node))]
     while queue:
         at = queue.pop()
         if isinstance(at, t.TypedNode):
-            found.append(at)
+            nodes.append(at)
         else:
             queue += [x for _, x in reversed(parts(at))]
-    return found
+    return nodes
 
 
 def scans(node: t.Node) -> list[t.Aggregate]:

@@ -45,13 +45,13 @@ def too_many_columns(count: int, place: str) -> Refused:
     )
 
 
-def headings(found: list[str], notes: Notes, place: str) -> list[str]:
+def headings(texts: list[str], notes: Notes, place: str) -> list[str]:
     """Names for columns: empty ones get a number, repeated ones a number behind; both are told."""
-    if len(found) > MOST_COLUMNS:
-        raise too_many_columns(len(found), place)
+    if len(texts) > MOST_COLUMNS:
+        raise too_many_columns(len(texts), place)
     names: list[str] = []
     taken: set[str] = set()
-    for place_of, raw in enumerate(found, 1):
+    for place_of, raw in enumerate(texts, 1):
         base = " ".join(raw.replace("\0", " ").split())[:200]
         name = base or f"column {place_of}"
         number = 2

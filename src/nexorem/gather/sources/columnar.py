@@ -87,7 +87,7 @@ def _columns(
     batches: Iterator[pa.RecordBatch], schema: pa.Schema, total: int, nested: str, notes: Notes, progress: Progress, place: str
 ) -> tuple[dict[str, Vector], int]:
     names = headings(schema.names, notes, place)
-    found: list[list[Any]] = [[] for _ in names]
+    columns: list[list[Any]] = [[] for _ in names]
     rows = size = 0
     for batch in batches:
         rows += batch.num_rows
@@ -95,10 +95,10 @@ def _columns(
         if size > 4 * MOST_UNPACKED or rows > MOST_ROWS:
             raise refuse("too_large", f"The file holds more than {size / 1024**3:,.0f} GB.", "Split it.", place)
         for place_of, column in enumerate(batch.columns):
-            found[place_of].append(column)
+            columns[place_of].append(column)
         progress(rows, rows / total if total else 0.5)
     made: dict[str, Vector] = {}
-    for name, field, chunks in zip(names, schema, found, strict=True):
+    for name, field, chunks in zip(names, schema, columns, strict=True):
         v = _column(pa.chunked_array(chunks, field.type), name, nested, notes)
         if v is not None:
             made[name] = v
@@ -109,10 +109,10 @@ def _column(column: pa.ChunkedArray, name: str, nested: str, notes: Notes) -> Ve
     if nested == "leave out" and pa.types.is_nested(column.type):
         notes.add(f"{name} holds {str(column.type)[:80]} and was left out.")
         return None
-    found, done = from_arrow(column)
+    vector, done = from_arrow(column)
     if done:
         notes.add(f"{name} holds {done}.")
-    return found
+    return vector
 
 
 def read_lines(path: Path, source: LinesSource, notes: Notes, progress: Progress) -> tuple[dict[str, Vector], int, set[str]]:
@@ -131,14 +131,14 @@ def read_lines(path: Path, source: LinesSource, notes: Notes, progress: Progress
             if not line.strip():
                 continue
             try:
-                found = DECODE(line.decode())
+                line_of = DECODE(line.decode())
             except (ValueError, RecursionError) as error:
                 raise refuse(
                     "bad_json", f"Line {number:,} is no JSON: {str(error)[:120]}.", "Every line is an object of its own.", path.name
                 ) from None
-            if not isinstance(found, dict):
+            if not isinstance(line_of, dict):
                 raise refuse("bad_json", f"Line {number:,} is no object.", "Every line is an object of its own.", path.name)
-            chunk.append(found)
+            chunk.append(line_of)
             if len(chunk) == CHUNK:
                 rows = _spread(chunk, names, rows, path.name)
                 progress(rows, read / size)
@@ -167,13 +167,13 @@ def _marked(values: list[Any]) -> bool:
 
 def _spread(chunk: list[dict[str, Any]], names: dict[str, list[Any]], rows: int, place: str) -> int:
     """Objects to the columns they have in common; gives the number of rows so far and empties the chunk."""
-    for key in dict.fromkeys(k for found in chunk for k in found):
+    for key in dict.fromkeys(k for objects in chunk for k in objects):
         if key not in names:
             if len(names) >= MOST_COLUMNS:
                 raise too_many_columns(len(names) + 1, place)
             names[key] = [None] * rows
     for key, column in names.items():
-        column += [found.get(key) for found in chunk]
+        column += [objects.get(key) for objects in chunk]
     rows += len(chunk)
     chunk.clear()
     return rows

@@ -82,10 +82,10 @@ def _read(path: Path, place: str, source: CsvSource, shape: Shape, notes: Notes,
         raw.seek(start)
         columns, rows = _blocks(raw, names, place, source, shape, notes, lambda n, b: progress(n, min(PARSING * b / size, PARSING)))
     if notes.broken and source.broken_rows == "refuse":
-        told = "; ".join(str(x["message"]) for x in notes.broken_rows[:10])
+        messages = "; ".join(str(x["message"]) for x in notes.broken_rows[:10])
         raise refuse(
             "broken_row",
-            f"{notes.broken:,} of {rows + notes.broken:,} rows {'do' if notes.broken > 1 else 'does'} not fit the columns: {told}.",
+            f"{notes.broken:,} of {rows + notes.broken:,} rows {'do' if notes.broken > 1 else 'does'} not fit the columns: {messages}.",
             "A field with the delimiter in it stands in quotes. Broken rows can be left out.",
             place,
         )
@@ -121,8 +121,8 @@ def _names(path: Path, place: str, source: CsvSource, shape: Shape, notes: Notes
     if shape.header == 0:
         return [f"column {i + 1}" for i in range(len(rows[0]))]
     width = max(len(r) for r in rows)
-    found = [" ".join(r[i].strip() for r in rows if i < len(r) and r[i].strip()) for i in range(width)]
-    return headings(found, notes, place)
+    names = [" ".join(r[i].strip() for r in rows if i < len(r) and r[i].strip()) for i in range(width)]
+    return headings(names, notes, place)
 
 
 def _skip(raw: Any, skip: int, header: int, quote: str, place: str) -> None:

@@ -88,15 +88,15 @@ def rows_of(text: str, delimiter: str, quote: str) -> Iterator[list[str]]:
 
 
 def _rows(text: str, delimiter: str, quote: str, most: int = 200) -> list[list[str]]:
-    found: list[list[str]] = []
+    rows: list[list[str]] = []
     try:
         for row in rows_of(text, delimiter, quote):
-            found.append(row)
-            if len(found) >= most:
+            rows.append(row)
+            if len(rows) >= most:
                 break
     except csv.Error:
         pass
-    return found
+    return rows
 
 
 def _delimiter(text: str, quote: str) -> str:
@@ -106,10 +106,10 @@ def _delimiter(text: str, quote: str) -> str:
         if not widths:
             continue
         width, count = max(widths.items(), key=lambda x: (x[1] * (x[0] > 1), x[0]))
-        found = (count / sum(widths.values()), width)
+        share = (count / sum(widths.values()), width)
         # Times have colons: one divides columns only where it does so in every row.
-        if width > 1 and found > score and (delimiter != ":" or len(widths) == 1):
-            best, score = delimiter, found
+        if width > 1 and share > score and (delimiter != ":" or len(widths) == 1):
+            best, score = delimiter, share
     return best
 
 

@@ -111,13 +111,13 @@ def select_of(connection: psycopg.Connection[Any], source: DatabaseSource) -> sq
 
 def columns_of(connection: psycopg.Connection[Any], select: sql.Composable) -> list[tuple[str, str]]:
     """Names and types of what a SELECT gives, decimals with their digits: numeric(12,2)."""
-    found = connection.execute(sql.SQL("SELECT * FROM ({}\n) AS q LIMIT 0").format(select), binary=True)
-    codes = [(d.name, d.type_code) for d in found.description or []]
+    cursor = connection.execute(sql.SQL("SELECT * FROM ({}\n) AS q LIMIT 0").format(select), binary=True)
+    codes = [(d.name, d.type_code) for d in cursor.description or []]
     names = {
         r[0]: r[1]
         for r in connection.execute("SELECT oid::bigint, format_type(oid, NULL) FROM pg_type WHERE oid = ANY(%s)", [[c for _, c in codes]])
     }
-    digits = {d.name: f"({d.precision},{d.scale})" for d in found.description or [] if d.precision is not None and d.scale is not None}
+    digits = {d.name: f"({d.precision},{d.scale})" for d in cursor.description or [] if d.precision is not None and d.scale is not None}
     return [(name, f"{names.get(code, 'text')}{digits.get(name, '')}") for name, code in codes]
 
 
@@ -151,13 +151,13 @@ def key_of(connection: psycopg.Connection[Any], source: DatabaseSource) -> list[
     """The columns of a table's primary key."""
     if not source.table:
         return []
-    found = connection.execute(
+    cursor = connection.execute(
         """SELECT a.attname::text FROM pg_index i CROSS JOIN LATERAL unnest(i.indkey) WITH ORDINALITY x(num, ord)
            JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = x.num
            WHERE i.indisprimary AND i.indrelid = to_regclass(format('%%I.%%I', %s::text, %s::text)) ORDER BY x.ord""",
         [source.table_schema, source.table],
     )
-    return [str(r[0]) for r in found]
+    return [str(r[0]) for r in cursor]
 
 
 def references_of(connection: psycopg.Connection[Any], source: DatabaseSource) -> list[Reference]:

@@ -71,19 +71,19 @@ def read_sheets(path: Path, source: SheetSource, notes: Notes) -> tuple[dict[str
     """The columns of a sheet, or of several one under the other; the number of rows, of heading rows, and of rows left out above."""
     book = open_workbook(path)
     named = source.sheets or [source.sheet]
-    found = [_sheet(book, path, name, source, notes) for name in named]
+    sheets = [_sheet(book, path, name, source, notes) for name in named]
     if not source.sheets:
-        (one,) = found
+        (one,) = sheets
         return {n: column(c, n, notes) for n, c in one.columns.items()}, one.rows, one.header, one.skip
-    names = list(dict.fromkeys(n for f in found for n in f.columns))
+    names = list(dict.fromkeys(n for f in sheets for n in f.columns))
     if source.sheet_column.lower() in {n.lower() for n in names}:
         raise refuse(
             "repeated_name", f"There is a column {source.sheet_column} already.", "Choose another name for the sheets' column.", path.name
         )
-    cells = {n: [x for f in found for x in f.columns.get(n, [""] * f.rows)] for n in names}
+    cells = {n: [x for f in sheets for x in f.columns.get(n, [""] * f.rows)] for n in names}
     columns = {n: column(c, n, notes) for n, c in cells.items()}
-    columns[source.sheet_column] = vector("text", [name for name, f in zip(named, found, strict=True) for _ in range(f.rows)])
-    return columns, sum(f.rows for f in found), found[0].header, found[0].skip
+    columns[source.sheet_column] = vector("text", [name for name, f in zip(named, sheets, strict=True) for _ in range(f.rows)])
+    return columns, sum(f.rows for f in sheets), sheets[0].header, sheets[0].skip
 
 
 def same_shape(path: Path) -> list[str]:
@@ -153,10 +153,10 @@ def _merge(cells: Cells, merged: list[Any], source: SheetSource, notes: Notes) -
 
 
 def _number(letters: str) -> int:
-    found = 0
+    number = 0
     for letter in letters.upper():
-        found = found * 26 + ord(letter) - 64
-    return found
+        number = number * 26 + ord(letter) - 64
+    return number
 
 
 def _cut(cells: Cells, text: str, place: str) -> Cells:

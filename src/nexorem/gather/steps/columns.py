@@ -25,8 +25,8 @@ from nexorem.package.words import arrow_words, recoded
 
 def need(frame: Frame, names: Sequence[str], place: str) -> list[str]:
     """These columns as the frame names them; refuses those it has not."""
-    known = {c.lower(): c for c in frame.columns}
-    lost = [n for n in names if n.lower() not in known]
+    columns = {c.lower(): c for c in frame.columns}
+    lost = [n for n in names if n.lower() not in columns]
     if lost:
         raise Refused(
             [
@@ -39,7 +39,7 @@ def need(frame: Frame, names: Sequence[str], place: str) -> list[str]:
                 for n in lost
             ]
         )
-    return [known[n.lower()] for n in names]
+    return [columns[n.lower()] for n in names]
 
 
 def need_new(frame: Frame, names: Sequence[str], place: str, gone: Sequence[str] = ()) -> None:
@@ -53,11 +53,11 @@ def need_new(frame: Frame, names: Sequence[str], place: str, gone: Sequence[str]
 
 def need_text(frame: Frame, names: Sequence[str], place: str) -> list[str]:
     """These columns, which are to be texts."""
-    found = need(frame, names, place)
-    for name in found:
+    names_of = need(frame, names, place)
+    for name in names_of:
         if frame.columns[name].dtype != "text":
             raise refuse("wrong_type", f"{name} is {an(frame.columns[name].dtype)}, no text.", "Read it as text in a step before.", place)
-    return found
+    return names_of
 
 
 def choose_columns(frame: Frame, step: k.ChooseColumns, at: Setting) -> Result:
@@ -83,12 +83,12 @@ def retype(frame: Frame, step: k.Retype, at: Setting) -> Result:
     if v.dtype == step.to:
         return Result(frame)
     if v.dtype == "text":
-        found, missed = typed(v, Reads(step.to, step.pattern, step.decimal, step.group, step.language), "empty")
+        vector, missed = typed(v, Reads(step.to, step.pattern, step.decimal, step.group, step.language), "empty")
         if missed.count and step.misfits == "refuse":
-            told = "; ".join(f"row {r}: {t[:40]!r}" for r, t in missed.rows[:10])
-            message = f"{name}: {counted(missed.count, 'value')} {verb(missed.count, 'is', 'are')} no {step.to}: {told}."
+            misfits = "; ".join(f"row {r}: {t[:40]!r}" for r, t in missed.rows[:10])
+            message = f"{name}: {counted(missed.count, 'value')} {verb(missed.count, 'is', 'are')} no {step.to}: {misfits}."
             raise refuse("bad_value", message, "Replace them in a step before, or let them become empty.", at.place)
-        return Result(frame.with_columns({name: found}))
+        return Result(frame.with_columns({name: vector}))
     if step.to != "text" and (v.dtype, step.to) not in (
         ("integer", "number"),
         ("number", "integer"),
@@ -96,14 +96,14 @@ def retype(frame: Frame, step: k.Retype, at: Setting) -> Result:
         ("datetime", "date"),
     ):
         raise refuse("wrong_type", f"{an(v.dtype).capitalize()} is no {step.to}.", "Read it as text first.", at.place)
-    found = as_text(v) if step.to == "text" else cast(v, step.to)
-    lost = np.flatnonzero(v.valid & ~found.valid)
+    vector = as_text(v) if step.to == "text" else cast(v, step.to)
+    lost = np.flatnonzero(v.valid & ~vector.valid)
     if len(lost) and step.misfits == "refuse":
         message = (
             f"{name}: {len(lost):,} of its values have no place in {an(step.to)}, such as {v.at(int(lost[0]))} in row {lost[0] + 1:,}."
         )
         raise refuse("bad_value", message, "Let them become empty, or keep the type.", at.place)
-    return Result(frame.with_columns({name: found}))
+    return Result(frame.with_columns({name: vector}))
 
 
 def as_text(v: Vector) -> Vector:
@@ -127,10 +127,10 @@ def trim(frame: Frame, step: k.Trim, at: Setting) -> Result:
     """Without spaces at the ends."""
 
     def change(words: pa.Array) -> pa.Array:
-        found = pc.utf8_trim_whitespace(words)
+        changed = pc.utf8_trim_whitespace(words)
         if step.inner:
-            found = pc.replace_substring_regex(found, r"\s+", " ")
-        return pc.if_else(pc.equal(found, ""), pa.scalar(None, found.type), found)
+            changed = pc.replace_substring_regex(changed, r"\s+", " ")
+        return pc.if_else(pc.equal(changed, ""), pa.scalar(None, changed.type), changed)
 
     return Result(frame.with_columns({n: text_map(frame.columns[n], change) for n in need_text(frame, step.columns, at.place)}))
 
@@ -189,11 +189,11 @@ def replace(frame: Frame, step: k.Replace, at: Setting) -> Result:
     return Result(frame.with_columns(changed))
 
 
-def _values(dtype: str, found: Sequence[k.Value], name: str, place: str) -> Vector:
+def _values(dtype: str, given: Sequence[k.Value], name: str, place: str) -> Vector:
     """Values as JSON holds them, as a vector of a column's type."""
     if dtype == "text":
-        return vector("text", [None if x is None else str(x) for x in found])
-    texts = vector("text", [None if x is None or x == "" else str(x) for x in found])
+        return vector("text", [None if x is None else str(x) for x in given])
+    texts = vector("text", [None if x is None or x == "" else str(x) for x in given])
     made, missed = typed(texts, Reads(dtype), "empty")
     if missed.count:
         raise refuse("bad_value", f"{missed.rows[0][1]!r} is no {dtype}, as {name} is.", "Write a value of the column's type.", place)
@@ -209,8 +209,8 @@ def fill_down(frame: Frame, step: k.FillDown, at: Setting) -> Result:
         source = np.maximum.accumulate(np.where(valid, np.arange(frame.size), -1)) if frame.size else np.zeros(0, np.int64)
         if step.up:
             source = np.where(source >= 0, frame.size - 1 - source, -1)[::-1]
-        found = v.take(np.maximum(source, 0))
-        changed[name] = Vector(v.dtype, found.data, found.valid & (source >= 0), v.words)
+        filled = v.take(np.maximum(source, 0))
+        changed[name] = Vector(v.dtype, filled.data, filled.valid & (source >= 0), v.words)
     return Result(frame.with_columns(changed))
 
 
@@ -226,11 +226,11 @@ def date_part(frame: Frame, step: k.DatePart, at: Setting) -> Result:
         return Result(frame.with_columns({step.into: Vector("date", days, v.valid)}))
     if step.part in ("hour", "minute", "second"):
         seconds = (v.data % DAY) // 1_000_000 if v.dtype == "datetime" else np.zeros(frame.size, np.int64)
-        found = {"hour": seconds // 3600, "minute": seconds // 60 % 60, "second": seconds % 60}[step.part]
+        part = {"hour": seconds // 3600, "minute": seconds // 60 % 60, "second": seconds % 60}[step.part]
     else:
         distinct, places = np.unique(np.where(v.valid, days, 0), return_inverse=True)
-        found = DAY_PARTS[step.part.upper()](distinct)[places]
-    return Result(frame.with_columns({step.into: Vector("integer", found.astype(STORAGE["integer"]), v.valid)}))
+        part = DAY_PARTS[step.part.upper()](distinct)[places]
+    return Result(frame.with_columns({step.into: Vector("integer", part.astype(STORAGE["integer"]), v.valid)}))
 
 
 def date_of_parts(frame: Frame, step: k.DateOfParts, at: Setting) -> Result:
@@ -246,14 +246,14 @@ def date_of_parts(frame: Frame, step: k.DateOfParts, at: Setting) -> Result:
             )
     parts = [frame.columns[n] for n in names]
     clock = [*parts[3:], constant("integer", 0, frame.size)][:2]
-    found = datetime_of(*parts[:3], *clock) if step.hour else date_of(*parts)
-    lost = np.flatnonzero(np.logical_and.reduce([v.valid for v in parts]) & ~found.valid)
+    vector = datetime_of(*parts[:3], *clock) if step.hour else date_of(*parts)
+    lost = np.flatnonzero(np.logical_and.reduce([v.valid for v in parts]) & ~vector.valid)
     if len(lost) and step.misfits == "refuse":
         shown = ", ".join(f"{n} {v.at(int(lost[0]))}" for n, v in zip(names, parts, strict=True))
         message = f"{counted(len(lost), 'row')} {verb(len(lost), 'names', 'name')} no day, such as row {lost[0] + 1:,}: {shown}."
         raise refuse("bad_value", message, "Mend them in a step before, or let these become empty.", at.place)
     kept = {c: v for c, v in frame.columns.items() if step.keep or c not in names}
-    return Result(Frame(frame.size, {**kept, step.into: found}))
+    return Result(Frame(frame.size, {**kept, step.into: vector}))
 
 
 def split_text(frame: Frame, step: k.SplitText, at: Setting) -> Result:
@@ -284,13 +284,13 @@ def split_text(frame: Frame, step: k.SplitText, at: Setting) -> Result:
 
 def _after(kept: dict[str, Vector], name: str, made: dict[str, Vector], frame: Frame) -> dict[str, Vector]:
     """New columns right behind the one they are made from."""
-    found: dict[str, Vector] = {}
+    pieces: dict[str, Vector] = {}
     for c in frame.columns:
         if c in kept:
-            found[c] = kept[c]
+            pieces[c] = kept[c]
         if c == name:
-            found |= made
-    return found
+            pieces |= made
+    return pieces
 
 
 def join_text(frame: Frame, step: k.JoinText, at: Setting) -> Result:
@@ -310,11 +310,11 @@ def join_text(frame: Frame, step: k.JoinText, at: Setting) -> Result:
 
 def compute(frame: Frame, step: k.Compute, at: Setting) -> Result:
     """A formula's value; in the place of a column of that name, if there is one."""
-    found = computed(frame, at.table, step.name, step.formula, at.budget)
-    if found.dtype == "null":
-        found = empties("text", frame.size)
-    known = {c.lower(): c for c in frame.columns}
-    return Result(frame.with_columns({known.get(step.name.lower(), step.name): found}))
+    column = computed(frame, at.table, step.name, step.formula, at.budget)
+    if column.dtype == "null":
+        column = empties("text", frame.size)
+    columns = {c.lower(): c for c in frame.columns}
+    return Result(frame.with_columns({columns.get(step.name.lower(), step.name): column}))
 
 
 def number_rows(frame: Frame, step: k.NumberRows, at: Setting) -> Result:

@@ -57,7 +57,7 @@ class Outcome:
 
 def replay(frame: Frame, steps: Sequence[Mapping[str, Any]], table: str, other: Callable[[str], Frame], budget: Budget) -> list[Outcome]:
     """Every step on what the one before it left; after one that is wrong the rest wait."""
-    found: list[Outcome] = []
+    outcomes: list[Outcome] = []
     broken = False
     for number, data in enumerate(steps, 1):
         place = f"{table}, step {number}"
@@ -66,17 +66,17 @@ def replay(frame: Frame, steps: Sequence[Mapping[str, Any]], table: str, other: 
             step = k.read_step(data, place)
             words = k.step_words(step)
             if step.off or broken:
-                found.append(Outcome(words, "off" if step.off else "waits", frame, frame))
+                outcomes.append(Outcome(words, "off" if step.off else "waits", frame, frame))
                 continue
             start = budget.milliseconds()
             budget.check()
             result = RUN[type(step)](frame, step, Setting(table, place, other, budget))
-            found.append(Outcome(words, "done", frame, result.frame, result.rows, (), budget.milliseconds() - start))
+            outcomes.append(Outcome(words, "done", frame, result.frame, result.rows, (), budget.milliseconds() - start))
             frame = result.frame
         except Refused as refused:
             broken = True
-            found.append(Outcome(words, "wrong", frame, frame, None, tuple(refused.diagnostics)))
-    return found
+            outcomes.append(Outcome(words, "wrong", frame, frame, None, tuple(refused.diagnostics)))
+    return outcomes
 
 
 def shaped(frame: Frame, steps: Sequence[Mapping[str, Any]], table: str, other: Callable[[str], Frame], budget: Budget) -> Frame:
@@ -88,7 +88,7 @@ def shaped(frame: Frame, steps: Sequence[Mapping[str, Any]], table: str, other: 
     return outcomes[-1].after if outcomes else frame
 
 
-def told(outcome: Outcome) -> dict[str, Any]:
+def outcome_json(outcome: Outcome) -> dict[str, Any]:
     """An outcome for reports and screens, with a sample of what changed."""
     before, after = outcome.before, outcome.after
     data: dict[str, Any] = {

@@ -24,10 +24,10 @@ def kept(frame: Frame, rows: Array) -> Result:
 
 def keep_rows(frame: Frame, step: k.KeepRows, at: Setting) -> Result:
     """Rows for which the condition is true; empty is not."""
-    found = computed(frame, at.table, "kept", step.condition, at.budget)
-    if found.dtype not in ("boolean", "null"):
-        raise refuse("wrong_type", f"The condition gives {found.dtype}, no boolean.", "Compare it with something.", at.place)
-    return kept(frame, np.flatnonzero(found.true()))
+    condition = computed(frame, at.table, "kept", step.condition, at.budget)
+    if condition.dtype not in ("boolean", "null"):
+        raise refuse("wrong_type", f"The condition gives {condition.dtype}, no boolean.", "Compare it with something.", at.place)
+    return kept(frame, np.flatnonzero(condition.true()))
 
 
 def remove_repeats(frame: Frame, step: k.RemoveRepeats, at: Setting) -> Result:
@@ -68,10 +68,10 @@ def columns_to_rows(frame: Frame, step: k.ColumnsToRows, at: Setting) -> Result:
     # Row by row, the headings in their order within each: as a person would write it out.
     order = np.arange(frame.size * len(lines)).reshape(len(lines), frame.size).T.ravel()
     for value in values:
-        found = [frame.columns[source[line, value]] if (line, value) in source else None for line in lines]
-        kinds = [v.dtype for v in found if v is not None]
+        value_columns = [frame.columns[source[line, value]] if (line, value) in source else None for line in lines]
+        kinds = [v.dtype for v in value_columns if v is not None]
         dtype = common_dtype(kinds)
-        parts = [v if v is not None else empties(dtype or "text", frame.size) for v in found]
+        parts = [v if v is not None else empties(dtype or "text", frame.size) for v in value_columns]
         if dtype is None:
             dtype, parts = "text", [as_text(p) for p in parts]
         made[value] = stacked(parts, dtype).take(order)
@@ -148,8 +148,8 @@ def _gathered(v: Vector, groups: Array, rows: Array, size: int, step: k.RowsToCo
             source[mine] = rows
         else:
             source[mine[::-1]] = rows[::-1]
-        found = v.take(np.maximum(source, 0))
-        return used_words(Vector(v.dtype, found.data, found.valid & (source >= 0), v.words))
+        vector = v.take(np.maximum(source, 0))
+        return used_words(Vector(v.dtype, vector.data, vector.valid & (source >= 0), v.words))
     if step.several == "sum" and v.dtype not in ("integer", "number"):
         raise refuse(
             "wrong_type", f"{step.values_from} is {an(v.dtype)} and has no sum.", "Choose first, last, count, smallest or largest.", place
@@ -169,8 +169,8 @@ def _gathered(v: Vector, groups: Array, rows: Array, size: int, step: k.RowsToCo
         return Vector(v.dtype, total, there > 0)
     pick = ends - there if step.several == "smallest" else ends - 1
     source = order[np.clip(pick, 0, max(len(order) - 1, 0))] if len(order) else np.zeros(size, np.int64)
-    found = v.take(source) if len(v) else empties(v.dtype, size)
-    return used_words(Vector(v.dtype, found.data, found.valid & (there > 0), v.words))
+    vector = v.take(source) if len(v) else empties(v.dtype, size)
+    return used_words(Vector(v.dtype, vector.data, vector.valid & (there > 0), v.words))
 
 
 def append(frame: Frame, step: k.Append, at: Setting) -> Result:
@@ -185,9 +185,9 @@ def append(frame: Frame, step: k.Append, at: Setting) -> Result:
             names.setdefault(c.lower(), c)
     columns: dict[str, Vector] = {}
     for low, name in names.items():
-        found = [next((v for c, v in f.columns.items() if c.lower() == low), None) for f in frames]
-        given = [v.dtype for v in found if v is not None and v.valid.any()]
-        kinds = given or [v.dtype for v in found if v is not None]
+        same_named = [next((v for c, v in f.columns.items() if c.lower() == low), None) for f in frames]
+        given = [v.dtype for v in same_named if v is not None and v.valid.any()]
+        kinds = given or [v.dtype for v in same_named if v is not None]
         dtype = common_dtype(kinds)
         if dtype is None:
             raise refuse(
@@ -196,7 +196,7 @@ def append(frame: Frame, step: k.Append, at: Setting) -> Result:
                 "Bring both to one type in a step before.",
                 at.place,
             )
-        parts = [v if v is not None and v.dtype in kinds else empties(dtype, f.size) for v, f in zip(found, frames, strict=True)]
+        parts = [v if v is not None and v.dtype in kinds else empties(dtype, f.size) for v, f in zip(same_named, frames, strict=True)]
         columns[name] = stacked([widen(p, dtype) for p in parts], dtype)
     if step.into:
         need_new(Frame(0, columns), [step.into], at.place)
@@ -228,8 +228,8 @@ def look_up(frame: Frame, step: k.LookUp, at: Setting) -> Result:
         if other.size == 0:
             added[new] = empties(v.dtype, frame.size)
             continue
-        found = v.take(np.maximum(hit, 0))
-        added[new] = used_words(Vector(v.dtype, found.data, found.valid & (hit >= 0), v.words))
+        vector = v.take(np.maximum(hit, 0))
+        added[new] = used_words(Vector(v.dtype, vector.data, vector.valid & (hit >= 0), v.words))
     return Result(frame.with_columns(added))
 
 
@@ -247,9 +247,9 @@ def add_missing(frame: Frame, step: k.AddMissing, at: Setting) -> Result:
         theirs = need(other, orphans.columns, at.place)
         whole = Frame(size, columns)
         groups, full = shared_keys(whole, mine, other, theirs, at.place)
-        known = np.zeros(int(groups.max(initial=-1)) + 1, bool)
-        known[groups[:size][full[:size]]] = True
-        rows = np.flatnonzero(full[size:] & ~known[groups[size:]]) if len(groups) else np.zeros(0, np.int64)
+        present = np.zeros(int(groups.max(initial=-1)) + 1, bool)
+        present[groups[:size][full[:size]]] = True
+        rows = np.flatnonzero(full[size:] & ~present[groups[size:]]) if len(groups) else np.zeros(0, np.int64)
         _, firsts = np.unique(groups[size:][rows], return_index=True)
         added = rows[np.sort(firsts)]
         new = {a: other.columns[b].take(added) for a, b in zip(mine, theirs, strict=True)}

@@ -1,9 +1,11 @@
 // A folio: probes, single numbers, pictures and texts under shared picks and one ruler; each tile can opt out of a pick and says so.
+import { useStore } from 'zustand';
 import { useState, type KeyboardEvent } from 'react';
 import type { Folio, ModelDocument, Pick, Tile } from '../../api/client';
 import { useConditions, useEdits } from '../../api/queries';
 import { asFolio, sameFolio } from '../../app/shapes';
-import { actions, useShown } from '../../app/shown';
+import { actions, onScreen } from '../../app/shown';
+import { useFolio } from './store';
 import { columnSelection } from '../probe/Chips';
 import { nameText, referenceText } from '../../shared/format';
 import { useSaver } from '../../shared/saver';
@@ -30,54 +32,11 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
     // The focus goes with the tile, which is drawn anew.
     requestAnimationFrame(() => document.querySelectorAll<HTMLElement>('.tile .tile-menu')[place]?.focus());
   };
-  const picked = new Set(folio.picks.map((p) => ('column' in p ? p.column : '')));
-  const columns = model.tables
-    .filter((t) => !t.hidden && t.role !== 'fact')
-    .flatMap((t) =>
-      t.columns
-        .filter((c) => !c.hidden)
-        .map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })),
-    );
   return (
     <div className="folio-bench">
       <FolioHead model={model} folio={folio}>
         where
-        {folio.picks.map((pick, i) => (
-          <span key={JSON.stringify(pick)} className="chip">
-            {'column' in pick ? (
-              <button type="button" onClick={() => actions.select(columnSelection(pick.column))}>
-                {pickText(pick)}
-              </button>
-            ) : (
-              <Where
-                model={model}
-                text={pick.where}
-                title="A condition for all tiles"
-                onSay={(where) => put({ picks: folio.picks.map((p, j) => (j === i ? { where } : p)) })}
-              >
-                {pickText(pick)}
-              </Where>
-            )}
-            <button
-              type="button"
-              aria-label={`Take the pick ${pickText(pick)} out`}
-              onClick={() => put({ picks: folio.picks.filter((_, j) => j !== i) })}
-            >
-              ✕
-            </button>
-          </span>
-        ))}
-        <Chooser
-          label="+ pick for all"
-          title="Pick from a column, for all tiles"
-          choices={columns.filter((c) => !picked.has(c.value))}
-          onChoose={(v) => put({ picks: [...folio.picks, { column: v, in: [] }] })}
-        />
-        <span className="chip add">
-          <Where model={model} text="" title="A condition for all tiles" onSay={(where) => put({ picks: [...folio.picks, { where }] })}>
-            + condition for all
-          </Where>
-        </span>
+        <PicksForAll model={model} picks={folio.picks} put={(picks) => put({ picks })} />
         <AddTile model={model} onAdd={(tile) => put({ tiles: [...folio.tiles, tile] })} />
       </FolioHead>
       <div className="probe-body">
@@ -115,12 +74,65 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
   );
 }
 
+interface PicksProps {
+  model: ModelDocument;
+  picks: Pick[];
+  put: (picks: Pick[]) => void;
+}
+
+/** What all tiles are picked by, as chips. */
+function PicksForAll({ model, picks, put }: PicksProps) {
+  const picked = new Set(picks.map((p) => ('column' in p ? p.column : '')));
+  const columns = model.tables
+    .filter((t) => !t.hidden && t.role !== 'fact')
+    .flatMap((t) =>
+      t.columns
+        .filter((c) => !c.hidden)
+        .map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })),
+    );
+  return (
+    <>
+      {picks.map((pick, i) => (
+        <span key={JSON.stringify(pick)} className="chip">
+          {'column' in pick ? (
+            <button type="button" onClick={() => actions.select(columnSelection(pick.column))}>
+              {pickText(pick)}
+            </button>
+          ) : (
+            <Where
+              model={model}
+              text={pick.where}
+              title="A condition for all tiles"
+              onSay={(where) => put(picks.map((p, j) => (j === i ? { where } : p)))}
+            >
+              {pickText(pick)}
+            </Where>
+          )}
+          <button type="button" aria-label={`Take the pick ${pickText(pick)} out`} onClick={() => put(picks.filter((_, j) => j !== i))}>
+            ✕
+          </button>
+        </span>
+      ))}
+      <Chooser
+        label="+ pick for all"
+        title="Pick from a column, for all tiles"
+        choices={columns.filter((c) => !picked.has(c.value))}
+        onChoose={(v) => put([...picks, { column: v, in: [] }])}
+      />
+      <span className="chip add">
+        <Where model={model} text="" title="A condition for all tiles" onSay={(where) => put([...picks, { where }])}>
+          + condition for all
+        </Where>
+      </span>
+    </>
+  );
+}
+
 function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Folio; children: React.ReactNode }) {
   const { edit, busy } = useEdits(model);
-  const from = useShown((s) => s.folioFrom);
-  const back = useShown((s) => s.folioBack.length);
-  const forth = useShown((s) => s.folioForth.length);
-  const { undoFolio, redoFolio, setFolio, openFolio } = actions;
+  const from = useFolio((s) => s.folioFrom);
+  const back = useStore(useFolio.temporal, (s) => s.pastStates.length);
+  const forth = useStore(useFolio.temporal, (s) => s.futureStates.length);
   const name = folio.name.trim();
   const stored = model.folios.find((f) => f.name === from);
   const other = name !== from && model.folios.some((f) => f.name === name);
@@ -129,11 +141,15 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
     const kept = { ...folio, name, picks: folio.picks.filter((p: Pick) => 'where' in p || p.in.length > 0) };
     // What was changed while it was on its way stays as it is.
     if (await edit({ kind: 'put_folio', folio: kept }))
-      actions.set({ folioFrom: name, ...(useShown.getState().folio === folio ? { folio: kept } : {}) });
+      actions.set({ folioFrom: name, ...(onScreen().folio === folio ? { folio: kept } : {}) });
+  };
+  const remove = (gone: string) => {
+    void edit({ kind: 'remove_folio', name: gone });
+    actions.openFolio(null);
   };
   const [renaming, setRenaming] = useState(false);
   useSaver(() => void save(), changed && name !== '' && !busy);
-  const onKey = (event: KeyboardEvent) => onUndoKeys(event, { back, forth, undo: undoFolio, redo: redoFolio });
+  const onKey = (event: KeyboardEvent) => onUndoKeys(event, { back, forth, undo: actions.undoFolio, redo: actions.redoFolio });
   return (
     // The keys of the chips come up to here.
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
@@ -143,39 +159,16 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
         aria-label="Name of the folio"
         placeholder="name of the folio"
         value={folio.name}
-        onChange={(e) => setFolio({ name: e.target.value })}
+        onChange={(e) => actions.setFolio({ name: e.target.value })}
       />
       {children}
       <span className="row sentence-end">
-        <button
-          type="button"
-          className="plain"
-          disabled={!back}
-          aria-label="Undo on the folio"
-          title="Undo on the folio (Ctrl Z on a chip)"
-          onClick={undoFolio}
-        >
-          ↶
-        </button>
-        <button
-          type="button"
-          className="plain"
-          disabled={!forth}
-          aria-label="Redo on the folio"
-          title="Redo on the folio"
-          onClick={redoFolio}
-        >
-          ↷
-        </button>
+        <FolioSteps back={back} forth={forth} />
         <button type="button" className="pill small solid" disabled={busy || !changed || !name} onClick={() => void save()}>
           {other ? `Put it in the place of ${name}` : stored && name !== from ? 'Save as another' : 'Save'}
         </button>
         {stored && changed && (
-          <button
-            type="button"
-            className="pill small"
-            onClick={() => actions.set({ folio: asFolio(stored), folioBack: [...useShown.getState().folioBack, folio], folioForth: [] })}
-          >
+          <button type="button" className="pill small" onClick={() => actions.takeFolio(asFolio(stored))}>
             As saved
           </button>
         )}
@@ -185,15 +178,7 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
           </button>
         )}
         {stored && (
-          <button
-            type="button"
-            className="pill small"
-            disabled={busy}
-            onClick={() => {
-              void edit({ kind: 'remove_folio', name: String(stored.name) });
-              openFolio(null);
-            }}
-          >
+          <button type="button" className="pill small" disabled={busy} onClick={() => remove(String(stored.name))}>
             Remove
           </button>
         )}
@@ -211,6 +196,33 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
       )}
       <Describe folio={folio} />
     </div>
+  );
+}
+
+function FolioSteps({ back, forth }: { back: number; forth: number }) {
+  return (
+    <>
+      <button
+        type="button"
+        className="plain"
+        disabled={!back}
+        aria-label="Undo on the folio"
+        title="Undo on the folio (Ctrl Z on a chip)"
+        onClick={actions.undoFolio}
+      >
+        ↶
+      </button>
+      <button
+        type="button"
+        className="plain"
+        disabled={!forth}
+        aria-label="Redo on the folio"
+        title="Redo on the folio"
+        onClick={actions.redoFolio}
+      >
+        ↷
+      </button>
+    </>
   );
 }
 

@@ -20,71 +20,58 @@ function mendsFor(model: ModelDocument, broken: ErrorItem): { label: string; men
     return table && broken.code === 'broken_key'
       ? [...once, { label: `give up the key of ${table.name}`, mend: { kind: 'change_table', name: table.name, set: { key: [] } } }]
       : [];
-  const found = [{ label: `remove the link ${link.name}`, mend: { kind: 'remove_link', name: link.name } as Mend }];
+  const mends = [{ label: `remove the link ${link.name}`, mend: { kind: 'remove_link', name: link.name } as Mend }];
   if (broken.code === 'repeated_key')
-    found.unshift({
+    mends.unshift({
       label: `make ${link.name} many-to-many`,
       mend: { kind: 'change_link', name: link.name, set: { cardinality: 'many-to-many' } },
     });
-  return [...once, ...found];
+  return [...once, ...mends];
 }
 
-export function ComparisonView({
-  model,
-  comparison,
-  pending,
-  error,
-  mends,
-  onMends,
-}: {
+interface Given {
   model: ModelDocument;
   comparison: Comparison | undefined;
   pending: boolean;
   error: Error | null;
   mends: Mend[];
   onMends: ((m: Mend[]) => void) | null;
-}) {
+}
+
+export function ComparisonView({ model, comparison, pending, error, mends, onMends }: Given) {
   if (error) return <p className="signal">{error.message}</p>;
   if (!comparison) return pending ? <p className="wait">Comparing with what is here…</p> : null;
-  const nothing =
-    comparison.links.length +
-      comparison.measures.length +
-      comparison.probes.length +
-      comparison.breaks.length +
-      comparison.loosens.length ===
-    0;
+  const { links, measures, probes, breaks, loosens } = comparison;
+  const changes = [links, measures, probes, breaks, loosens].some((x) => x.length > 0);
+  const mend = (broken: ErrorItem) =>
+    onMends &&
+    mendsFor(model, broken).map((m) => (
+      <button key={m.label} type="button" className="pill small" onClick={() => onMends([...mends, m.mend])}>
+        take it and {m.label}
+      </button>
+    ));
   return (
     <div className="comparison" aria-label="What it would change" role="region">
       <h3>What it would change</h3>
-      {comparison.breaks.length > 0 && (
+      {breaks.length > 0 && (
         <div className="wrong-box">
           <b>This load is held: it would break something. The old rows stay in force.</b>
-          {comparison.breaks.map((b) => (
+          {breaks.map((b) => (
             <div key={b.in + b.message} className="row">
               <span>
                 {b.message} {b.mend}
               </span>
-              {onMends &&
-                mendsFor(model, b).map((m) => (
-                  <button key={m.label} type="button" className="pill small" onClick={() => onMends([...mends, m.mend])}>
-                    take it and {m.label}
-                  </button>
-                ))}
+              {mend(b)}
             </div>
           ))}
         </div>
       )}
-      {comparison.loosens.map((b) => (
+      {loosens.map((b) => (
         <div key={b.in + b.message} className="row">
           <span>
             {b.message} The link {b.in} would be loose: nothing is looked up over it. {b.mend}
           </span>
-          {onMends &&
-            mendsFor(model, b).map((m) => (
-              <button key={m.label} type="button" className="pill small" onClick={() => onMends([...mends, m.mend])}>
-                take it and {m.label}
-              </button>
-            ))}
+          {mend(b)}
         </div>
       ))}
       {mends.length > 0 && onMends && (
@@ -95,76 +82,83 @@ export function ComparisonView({
           </button>
         </p>
       )}
-      <table className="told-table">
-        <tbody>
-          {comparison.tables.map((t) => (
-            <tr key={t.table}>
-              <td>
-                <b>{t.table}</b>
-              </td>
-              <td>{change(t.rows, 'rows')}</td>
-              <td>
-                {t.columns.gone.length > 0 && (
-                  <div>
-                    gone: <span className="mono">{t.columns.gone.join(', ')}</span>
-                  </div>
-                )}
-                {t.columns.new.length > 0 && (
-                  <div>
-                    new: <span className="mono">{t.columns.new.map((c) => `${c.name} (${c.type})`).join(', ')}</span>
-                  </div>
-                )}
-                {t.columns.retyped.length > 0 && (
-                  <div>
-                    another type: <span className="mono">{t.columns.retyped.map((c) => `${c.name} ${c.from} › ${c.to}`).join(', ')}</span>
-                  </div>
-                )}
-                {t.columns.gone.length + t.columns.new.length + t.columns.retyped.length === 0 && (
-                  <span className="quiet">the same columns</span>
-                )}
-              </td>
-              <td>
-                {t.key.key.length > 0 &&
-                  (t.key.broken[1] ? (
-                    <span className="signal">{counted(t.key.broken[1], 'row')} break the key</span>
-                  ) : (
-                    <span className="quiet">its key holds</span>
-                  ))}
-              </td>
-            </tr>
-          ))}
-          {comparison.links.map((k) => (
-            <tr key={k.link}>
-              <td className="quiet">link</td>
-              <td>{k.link}</td>
-              <td>
-                {change(k.matched, 'rows match')}, {change(k.orphans, 'without partner')}
-              </td>
-              <td>{k.firm[0] !== k.firm[1] && <span className="signal">{k.firm[1] ? 'becomes firm' : 'becomes loose'}</span>}</td>
-            </tr>
-          ))}
-          {comparison.measures.map((m) => (
-            <tr key={m.measure}>
-              <td className="quiet">measure</td>
-              <td className="measure-ink">{m.measure}</td>
-              <td>
-                {shown(m.before, m.format)} › <b>{shown(m.after, m.format)}</b>
-              </td>
-              <td className="quiet">over everything</td>
-            </tr>
-          ))}
-          {comparison.probes.map((p) => (
-            <tr key={p.probe}>
-              <td className="quiet">probe</td>
-              <td>{p.probe}</td>
-              <td>{p.error ? <span className="signal">{p.error}</span> : `${count(p.changed)} of ${count(p.cells)} cells differ`}</td>
-              <td />
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {nothing && <p className="quiet">No link, measure or probe changes.</p>}
+      <Changed comparison={comparison} />
+      {!changes && <p className="quiet">No link, measure or probe changes.</p>}
     </div>
+  );
+}
+
+/** Tables, links, measures and probes, each with what it was and what it becomes. */
+function Changed({ comparison }: { comparison: Comparison }) {
+  return (
+    <table className="told-table">
+      <tbody>
+        {comparison.tables.map((t) => (
+          <ChangedTable key={t.table} table={t} />
+        ))}
+        {comparison.links.map((k) => (
+          <tr key={k.link}>
+            <td className="quiet">link</td>
+            <td>{k.link}</td>
+            <td>
+              {change(k.matched, 'rows match')}, {change(k.orphans, 'without partner')}
+            </td>
+            <td>{k.firm[0] !== k.firm[1] && <span className="signal">{k.firm[1] ? 'becomes firm' : 'becomes loose'}</span>}</td>
+          </tr>
+        ))}
+        {comparison.measures.map((m) => (
+          <tr key={m.measure}>
+            <td className="quiet">measure</td>
+            <td className="measure-ink">{m.measure}</td>
+            <td>
+              {shown(m.before, m.format)} › <b>{shown(m.after, m.format)}</b>
+            </td>
+            <td className="quiet">over everything</td>
+          </tr>
+        ))}
+        {comparison.probes.map((p) => (
+          <tr key={p.probe}>
+            <td className="quiet">probe</td>
+            <td>{p.probe}</td>
+            <td>{p.error ? <span className="signal">{p.error}</span> : `${count(p.changed)} of ${count(p.cells)} cells differ`}</td>
+            <td />
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function ChangedTable({ table }: { table: Comparison['tables'][number] }) {
+  const { gone, new: fresh, retyped } = table.columns;
+  const listed: [string, string[]][] = [
+    ['gone', gone],
+    ['new', fresh.map((c) => `${c.name} (${c.type})`)],
+    ['another type', retyped.map((c) => `${c.name} ${c.from} › ${c.to}`)],
+  ];
+  const broken = table.key.broken[1];
+  return (
+    <tr>
+      <td>
+        <b>{table.table}</b>
+      </td>
+      <td>{change(table.rows, 'rows')}</td>
+      <td>
+        {listed.map(
+          ([words, columns]) =>
+            columns.length > 0 && (
+              <div key={words}>
+                {words}: <span className="mono">{columns.join(', ')}</span>
+              </div>
+            ),
+        )}
+        {listed.every(([, columns]) => columns.length === 0) && <span className="quiet">the same columns</span>}
+      </td>
+      <td>
+        {table.key.key.length > 0 &&
+          (broken ? <span className="signal">{counted(broken, 'row')} break the key</span> : <span className="quiet">its key holds</span>)}
+      </td>
+    </tr>
   );
 }
 

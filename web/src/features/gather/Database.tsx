@@ -2,7 +2,7 @@
 import { useState } from 'react';
 import { client, problemOf, unwrap, type ModelDocument } from '../../api/client';
 import { queryClient } from '../../api/queries';
-import { useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
 import { counted } from '../../shared/format';
 import { startReading, useConnections } from './requests';
 
@@ -26,12 +26,14 @@ const BLANK = {
   keep_password: false,
 };
 
+type Connection = NonNullable<ReturnType<typeof useConnections>['data']>[number];
+
 export function Database({ model, onReading }: { model: ModelDocument; onReading: (id: string) => void }) {
   const connections = useConnections(model);
   const [chosen, setChosen] = useState<string | null>(null);
   const [password, setPassword] = useState('');
-  const [found, setFound] = useState<Listed[] | null>(null);
-  const say = useShown((s) => s.say);
+  const [listed, setFound] = useState<Listed[] | null>(null);
+  const say = actions.say;
   const path = { model_id: model.id };
   const connection = connections.data?.find((c) => c.name === chosen);
   const given = connection?.keeps_password ? null : password;
@@ -68,54 +70,25 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
       <div tabIndex={0} role="region" aria-label="Connections">
         <h3>Connections</h3>
         {connections.data?.map((c) => (
-          <div key={c.name} className="row">
-            <button
-              type="button"
-              className={c.name === chosen ? 'pill small solid' : 'pill small'}
-              onClick={() => {
-                setChosen(c.name);
-                setFound(null);
-                if (c.keeps_password) void look(c.name, null);
-              }}
-            >
-              {c.name}
-            </button>
-            <span className="quiet">
-              {c.user}@{c.host}:{c.port}/{c.database}
-              {c.keeps_password ? ', password kept encrypted' : ''}
-            </span>
-            <button
-              type="button"
-              className="plain quiet"
-              onClick={() => void remove(c.name)}
-              aria-label={`Forget the connection ${c.name}`}
-            >
-              forget
-            </button>
-          </div>
+          <ConnectionLine
+            key={c.name}
+            connection={c}
+            chosen={c.name === chosen}
+            onChoose={() => {
+              setChosen(c.name);
+              setFound(null);
+              if (c.keeps_password) void look(c.name, null);
+            }}
+            onForget={() => void remove(c.name)}
+          />
         ))}
         {connection && !connection.keeps_password && (
-          <form
-            className="row"
-            style={{ marginTop: 6 }}
-            onSubmit={(e) => {
-              e.preventDefault();
-              void look(connection.name, password);
-            }}
-          >
-            <input
-              className="field"
-              style={{ width: 200 }}
-              type="password"
-              aria-label={`Password of ${connection.name}`}
-              placeholder="password, for this time"
-              value={password}
-              onChange={(e) => setPassword(e.target.value)}
-            />
-            <button type="submit" className="pill small">
-              Look
-            </button>
-          </form>
+          <PasswordForm
+            name={connection.name}
+            password={password}
+            onType={setPassword}
+            onLook={() => void look(connection.name, password)}
+          />
         )}
         <NewConnection
           model={model}
@@ -127,8 +100,8 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
         />
       </div>
       {chosen &&
-        (found ? (
-          <Choose key={chosen} listed={found} connection={chosen} onRead={(items) => void read(items)} />
+        (listed ? (
+          <Choose key={chosen} listed={listed} connection={chosen} onRead={(items) => void read(items)} />
         ) : (
           <p className="quiet">Its tables and views stand here once it answers.</p>
         ))}
@@ -136,10 +109,68 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
   );
 }
 
+interface LineProps {
+  connection: Connection;
+  chosen: boolean;
+  onChoose: () => void;
+  onForget: () => void;
+}
+
+function ConnectionLine({ connection: c, chosen, onChoose, onForget }: LineProps) {
+  return (
+    <div className="row">
+      <button type="button" className={chosen ? 'pill small solid' : 'pill small'} onClick={onChoose}>
+        {c.name}
+      </button>
+      <span className="quiet">
+        {c.user}@{c.host}:{c.port}/{c.database}
+        {c.keeps_password ? ', password kept encrypted' : ''}
+      </span>
+      <button type="button" className="plain quiet" onClick={onForget} aria-label={`Forget the connection ${c.name}`}>
+        forget
+      </button>
+    </div>
+  );
+}
+
+interface PasswordProps {
+  name: string;
+  password: string;
+  onType: (password: string) => void;
+  onLook: () => void;
+}
+
+/** The password of a connection that does not keep one. */
+function PasswordForm({ name, password, onType, onLook }: PasswordProps) {
+  return (
+    <form
+      className="row"
+      style={{ marginTop: 6 }}
+      onSubmit={(e) => {
+        e.preventDefault();
+        onLook();
+      }}
+    >
+      <input
+        className="field"
+        style={{ width: 200 }}
+        type="password"
+        aria-label={`Password of ${name}`}
+        placeholder="password, for this time"
+        value={password}
+        onChange={(e) => onType(e.target.value)}
+      />
+      <button type="submit" className="pill small">
+        Look
+      </button>
+    </form>
+  );
+}
+
 function NewConnection({ model, onMade }: { model: ModelDocument; onMade: (name: string, password: string, kept: boolean) => void }) {
   const [form, setForm] = useState(BLANK);
   const [busy, setBusy] = useState(false);
-  const say = useShown((s) => s.say);
+  const say = actions.say;
   const make = async () => {
     setBusy(true);
     try {
@@ -201,28 +232,27 @@ function NewConnection({ model, onMade }: { model: ModelDocument; onMade: (name:
   );
 }
 
-function Choose({
-  listed,
-  connection,
-  onRead,
-}: {
+interface ChooseProps {
   listed: Listed[];
   connection: string;
   onRead: (items: { name: string; source: Record<string, unknown> }[]) => void;
-}) {
+}
+
+const keyOf = (t: Listed) => `${t.schema}.${t.name}`;
+
+function Choose({ listed, connection, onRead }: ChooseProps) {
   const [ticked, setTicked] = useState<string[]>([]);
   const [search, setSearch] = useState('');
   const [query, setQuery] = useState('');
   // Columns that are left out of a table; those that are not named here are all read.
   const [out, setOut] = useState<Record<string, string[]>>({});
-  const [open, setOpen] = useState<string | null>(null);
-  const key = (t: Listed) => `${t.schema}.${t.name}`;
-  const shown = listed.filter((t) => key(t).toLowerCase().includes(search.toLowerCase()));
+  const shown = listed.filter((t) => keyOf(t).toLowerCase().includes(search.toLowerCase()));
+  const tick = (t: Listed, on: boolean) => setTicked([...ticked.filter((x) => x !== keyOf(t)), ...(on ? [keyOf(t)] : [])]);
   const items = [
     ...listed
-      .filter((t) => ticked.includes(key(t)))
+      .filter((t) => ticked.includes(keyOf(t)))
       .map((t) => {
-        const left = out[key(t)] ?? [];
+        const left = out[keyOf(t)] ?? [];
         const only = left.length ? { only: t.columns.filter((c) => !left.includes(c)) } : {};
         return { name: t.title, source: { kind: 'database', connection, table: t.name, table_schema: t.schema, ...only } };
       }),
@@ -233,46 +263,19 @@ function Choose({
       <h3>{listed.length} tables and views</h3>
       <input className="field" aria-label="Search tables" placeholder="search" value={search} onChange={(e) => setSearch(e.target.value)} />
       <div className="pick-list">
-        {shown.map((t) => {
-          const name = t.schema === 'public' ? t.name : key(t);
-          const left = out[key(t)] ?? [];
-          return (
-            <div key={key(t)}>
-              <div className="row">
-                <label className="grow">
-                  <input
-                    type="checkbox"
-                    checked={ticked.includes(key(t))}
-                    onChange={(e) => setTicked(e.target.checked ? [...ticked, key(t)] : ticked.filter((x) => x !== key(t)))}
-                  />
-                  {name} {t.kind === 'view' && <span className="quiet">view</span>}
-                  <span className="end">
-                    {t.kind === 'table' ? (t.rows === null ? 'rows not counted yet' : `about ${counted(t.rows, 'row')}`) : 'a view'}
-                  </span>
-                </label>
-                <button
-                  type="button"
-                  className="plain quiet"
-                  aria-expanded={open === key(t)}
-                  aria-label={`Columns of ${name}`}
-                  onClick={() => setOpen(open === key(t) ? null : key(t))}
-                >
-                  {left.length ? `${t.columns.length - left.length} of ${t.columns.length} columns` : counted(t.columns.length, 'column')}
-                </button>
-              </div>
-              {open === key(t) && (
-                <Columns
-                  table={t}
-                  left={left}
-                  onLeft={(columns) => {
-                    setOut({ ...out, [key(t)]: columns });
-                    if (!ticked.includes(key(t))) setTicked([...ticked, key(t)]);
-                  }}
-                />
-              )}
-            </div>
-          );
-        })}
+        {shown.map((t) => (
+          <ListedTable
+            key={keyOf(t)}
+            table={t}
+            ticked={ticked.includes(keyOf(t))}
+            left={out[keyOf(t)] ?? []}
+            onTick={(on) => tick(t, on)}
+            onLeft={(columns) => {
+              setOut({ ...out, [keyOf(t)]: columns });
+              tick(t, true);
+            }}
+          />
+        ))}
       </div>
       <label>
         or a SELECT
@@ -281,6 +284,37 @@ function Choose({
       <button type="button" className="pill solid" style={{ marginTop: 8 }} disabled={!items.length} onClick={() => onRead(items)}>
         Read {items.length || ''}
       </button>
+    </div>
+  );
+}
+
+interface ListedProps {
+  table: Listed;
+  ticked: boolean;
+  /** The columns that are left out. */
+  left: string[];
+  onTick: (on: boolean) => void;
+  onLeft: (left: string[]) => void;
+}
+
+function ListedTable({ table: t, ticked, left, onTick, onLeft }: ListedProps) {
+  const [open, setOpen] = useState(false);
+  const name = t.schema === 'public' ? t.name : keyOf(t);
+  return (
+    <div>
+      <div className="row">
+        <label className="grow">
+          <input type="checkbox" checked={ticked} onChange={(e) => onTick(e.target.checked)} />
+          {name} {t.kind === 'view' && <span className="quiet">view</span>}
+          <span className="end">
+            {t.kind === 'table' ? (t.rows === null ? 'rows not counted yet' : `about ${counted(t.rows, 'row')}`) : 'a view'}
+          </span>
+        </label>
+        <button type="button" className="plain quiet" aria-expanded={open} aria-label={`Columns of ${name}`} onClick={() => setOpen(!open)}>
+          {left.length ? `${t.columns.length - left.length} of ${t.columns.length} columns` : counted(t.columns.length, 'column')}
+        </button>
+      </div>
+      {open && <Columns table={t} left={left} onLeft={onLeft} />}
     </div>
   );
 }

@@ -3,7 +3,8 @@ import { useState, type DragEvent } from 'react';
 import { useNavigate } from 'react-router';
 import { client, problemOf, unwrap, type ModelDocument } from '../../api/client';
 import { queryClient, useModels } from '../../api/queries';
-import { actions, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { useGather } from './store';
 import { counted } from '../../shared/format';
 import { Database } from './Database';
 import { HeldLoads, Loads } from './Loads';
@@ -124,7 +125,7 @@ function FolderChoice({ onFiles }: { onFiles: (files: File[]) => void }) {
 function useOpenPackage() {
   const [sending, setSending] = useState<Sending | null>(null);
   const navigate = useNavigate();
-  const say = useShown((s) => s.say);
+  const say = actions.say;
   const open = async (file: File | undefined) => {
     if (!file) return;
     setSending({ name: file.name, share: 0 });
@@ -145,7 +146,7 @@ function useOpenPackage() {
 function NewModel() {
   const [title, setTitle] = useState('');
   const navigate = useNavigate();
-  const say = useShown((s) => s.say);
+  const say = actions.say;
   const make = async () => {
     try {
       const { id } = unwrap(await client.POST('/api/models/new', { body: { title: title.trim() } }));
@@ -209,79 +210,51 @@ export function Gather({ model }: { model: ModelDocument | null }) {
 
 type Side = 'database' | 'loads' | null;
 
-function Bench({ model }: { model: ModelDocument }) {
+/** Files on their way to the server, then to a reading of them. */
+function useSending(model: ModelDocument) {
   const [sending, setSending] = useState<Sending | null>(null);
   const [stop, setStop] = useState<AbortController | null>(null);
-  const [side, setSide] = useState<Side>(null);
-  const reading = useShown((s) => s.reading);
-  const navigate = useNavigate();
-  const say = useShown((s) => s.say);
-  const own = useOpenPackage();
-  const { set } = actions;
   const drop = async (files: File[]) => {
     if (!files.length) return;
     const control = new AbortController();
     setStop(control);
-    say(null);
+    actions.say(null);
     try {
       for (const file of files) {
         // One after the other: the slowest part is the disk, and a cancel leaves nothing half-sent.
         await putFile(model.id, file, (share) => setSending({ name: file.name, share }), control.signal);
       }
-      set({ reading: (await startReading(model.id, { files: files.map((f) => f.name) })).id });
+      actions.set({ reading: (await startReading(model.id, { files: files.map((f) => f.name) })).id });
     } catch (error) {
-      if (!control.signal.aborted) say({ problem: { ...problemOf(error), title: 'Nothing was gathered.' }, retry: null });
+      if (!control.signal.aborted) actions.say({ problem: { ...problemOf(error), title: 'Nothing was gathered.' }, retry: null });
     } finally {
       setSending(null);
       setStop(null);
     }
   };
+  return { sending, drop, cancel: stop ? () => stop.abort() : null };
+}
+
+function Bench({ model }: { model: ModelDocument }) {
+  const [side, setSide] = useState<Side>(null);
+  const reading = useGather((s) => s.reading);
+  const files = useSending(model);
+  const own = useOpenPackage();
+  const read = (id: string | null) => actions.set({ reading: id });
   return (
     <div className="pad" data-region>
-      <DropPlace onFiles={(files) => void drop(files)} sending={sending ?? own.sending} cancel={stop ? () => stop.abort() : null}>
+      <DropPlace onFiles={(dropped) => void files.drop(dropped)} sending={files.sending ?? own.sending} cancel={files.cancel}>
         <b>Drop files here</b>
         <div className="quiet">
           CSV, XLSX, ODS, Parquet, Arrow, JSON Lines, or packages as .zip; several at once. Nothing is taken before you have seen it.
         </div>
       </DropPlace>
-      <div className="row" style={{ marginBottom: 18 }}>
-        <FileChoice solid label="Choose files" accept={KINDS} several onFiles={(files) => void drop(files)} />
-        <FolderChoice onFiles={(files) => void drop(files)} />
-        <button
-          type="button"
-          className="pill"
-          aria-expanded={side === 'database'}
-          onClick={() => setSide(side === 'database' ? null : 'database')}
-        >
-          From a database
-        </button>
-        <button
-          type="button"
-          className="pill"
-          onClick={() => {
-            set({ shapeView: 'make' });
-            void navigate(`/m/${model.id}/shape`);
-          }}
-        >
-          Make a table here
-        </button>
-        <button type="button" className="pill" aria-expanded={side === 'loads'} onClick={() => setSide(side === 'loads' ? null : 'loads')}>
-          Loads and schedules
-        </button>
-      </div>
-      {side === 'database' && <Database model={model} onReading={(id) => set({ reading: id })} />}
+      <Ways model={model} side={side} onSide={(chosen) => setSide(side === chosen ? null : chosen)} onFiles={(f) => void files.drop(f)} />
+      {side === 'database' && <Database model={model} onReading={read} />}
       {side === 'loads' && <Loads model={model} />}
       <HeldLoads model={model} />
-      {reading && (
-        <ReadingPanel
-          key={reading}
-          model={model}
-          id={reading}
-          onEnd={() => set({ reading: null })}
-          onReading={(id) => set({ reading: id })}
-        />
-      )}
-      <TableCards model={model} onReading={(id) => set({ reading: id })} />
+      {reading && <ReadingPanel key={reading} model={model} id={reading} onEnd={() => read(null)} onReading={read} />}
+      <TableCards model={model} onReading={read} />
       <div className="row" style={{ margin: '18px 0 0' }}>
         <span className="quiet">Take the model along:</span>
         <a className="pill small" href={`/api/models/${model.id}/package?data=csv`}>
@@ -293,7 +266,7 @@ function Bench({ model }: { model: ModelDocument }) {
       </div>
       <h2 style={{ margin: '26px 0 8px' }}>Models here</h2>
       <div className="row" style={{ marginBottom: 12 }}>
-        <FileChoice label="Open a package as its own model" accept=".zip" several={false} onFiles={(files) => void own.open(files[0])} />
+        <FileChoice label="Open a package as its own model" accept=".zip" several={false} onFiles={(chosen) => void own.open(chosen[0])} />
         <NewModel />
       </div>
       <OtherModels model={model} />
@@ -301,11 +274,42 @@ function Bench({ model }: { model: ModelDocument }) {
   );
 }
 
+interface WaysProps {
+  model: ModelDocument;
+  side: Side;
+  onSide: (side: Side) => void;
+  onFiles: (files: File[]) => void;
+}
+
+/** The ways that rows come in beside dropping files. */
+function Ways({ model, side, onSide, onFiles }: WaysProps) {
+  const navigate = useNavigate();
+  const make = () => {
+    actions.set({ shapeView: 'make' });
+    void navigate(`/m/${model.id}/shape`);
+  };
+  return (
+    <div className="row" style={{ marginBottom: 18 }}>
+      <FileChoice solid label="Choose files" accept={KINDS} several onFiles={onFiles} />
+      <FolderChoice onFiles={onFiles} />
+      <button type="button" className="pill" aria-expanded={side === 'database'} onClick={() => onSide('database')}>
+        From a database
+      </button>
+      <button type="button" className="pill" onClick={make}>
+        Make a table here
+      </button>
+      <button type="button" className="pill" aria-expanded={side === 'loads'} onClick={() => onSide('loads')}>
+        Loads and schedules
+      </button>
+    </div>
+  );
+}
+
 function OtherModels({ model }: { model: ModelDocument | null }) {
   const models = useModels();
   const navigate = useNavigate();
-  const say = useShown((s) => s.say);
-  const [asked, setAsked] = useState<number | null>(null);
+  const say = actions.say;
+  const [removing, setAsked] = useState<number | null>(null);
   const others = (models.data ?? []).filter((m) => m.id !== model?.id);
   const remove = async (id: number) => {
     try {
@@ -325,7 +329,7 @@ function OtherModels({ model }: { model: ModelDocument | null }) {
           <button type="button" className="plain" onClick={() => void navigate(`/m/${m.id}/link`)}>
             <b>{m.title}</b> <span className="quiet">{m.name}</span>
           </button>
-          {asked === m.id ? (
+          {removing === m.id ? (
             <>
               <span className="signal">Remove it with all its rows and files? This cannot be undone.</span>
               <button type="button" className="pill small" onClick={() => void remove(m.id)}>

@@ -2,7 +2,7 @@
 import { useState } from 'react';
 import { client, problemOf, unwrap, type LoadInfo, type ModelDocument } from '../../api/client';
 import { queryClient, useEdits } from '../../api/queries';
-import { useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
 import { count, counted } from '../../shared/format';
 import { ComparisonView } from './ComparisonView';
 import { canReload } from './TableCards';
@@ -22,7 +22,7 @@ function when(text: string): string {
 }
 
 function useLoadActions(model: ModelDocument) {
-  const say = useShown((s) => s.say);
+  const say = actions.say;
   const { keep } = useEdits(model);
   const use = async (load: LoadInfo, mends: Mend[] = []) => {
     try {
@@ -51,97 +51,106 @@ function useLoadActions(model: ModelDocument) {
 }
 
 export function Loads({ model }: { model: ModelDocument }) {
-  const loads = useLoads(model);
-  const schedules = useSchedules(model);
-  const put = usePutSchedule(model);
-  const { use } = useLoadActions(model);
-  const say = useShown((s) => s.say);
-  const sources = ['*', ...model.tables.filter(canReload).map((t) => t.name)];
-  const minutes = (table: string) => schedules.data?.find((s) => s.table === table)?.minutes ?? 0;
-  const set = (table: string, value: number) =>
-    void put(table, value).catch((error: unknown) => say({ problem: problemOf(error), retry: null }));
   return (
     <section className="panel two" aria-label="Loads and schedules">
-      <div tabIndex={0} role="region" aria-label="History of loads">
-        <h3>Loads, the newest first</h3>
-        <table className="told-table">
-          <thead>
-            <tr>
-              <th>Table</th>
-              <th>When</th>
-              <th className="num">Rows</th>
-              <th className="num">Seconds</th>
-              <th>From</th>
-              <th>By</th>
-              <th />
-            </tr>
-          </thead>
-          <tbody>
-            {loads.data?.map((x) => (
-              <tr key={x.id}>
-                <td>
-                  <b>{x.table}</b>
-                </td>
-                <td>{when(x.loaded_at)}</td>
-                <td className="num">{count(x.rows)}</td>
-                <td className="num">{x.seconds.toFixed(1)}</td>
-                <td className="clip" style={{ maxWidth: 160 }} title={x.source}>
-                  {x.source}
-                </td>
-                <td className="quiet">{x.author}</td>
-                <td>
-                  {x.live ? (
-                    <span className="quiet">in force</span>
-                  ) : x.state === 'held' ? (
-                    <span className="signal">held</span>
-                  ) : (
-                    <button type="button" className="pill small" onClick={() => void use(x)}>
-                      Go back to it
-                    </button>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
-      <div tabIndex={0} role="region" aria-label="Schedules">
-        <h3>Load by itself</h3>
-        <table className="told-table">
-          <tbody>
-            {sources.map((table) => {
-              const found = schedules.data?.find((s) => s.table === table);
-              return (
-                <tr key={table}>
-                  <td>{table === '*' ? <b>all tables</b> : table}</td>
-                  <td>
-                    <select
-                      className="field"
-                      aria-label={`When ${table === '*' ? 'all tables' : table} load by themselves`}
-                      value={minutes(table)}
-                      onChange={(e) => set(table, Number(e.target.value))}
-                    >
-                      {EVERY.map(([n, words]) => (
-                        <option key={n} value={n}>
-                          {words}
-                        </option>
-                      ))}
-                    </select>
-                  </td>
-                  <td className="quiet">
-                    {found ? `next ${when(found.next_at)}${found.last_at ? `; ${when(found.last_at)}: ${found.last_result}` : ''}` : ''}
-                  </td>
-                </tr>
-              );
-            })}
-          </tbody>
-        </table>
-        <p className="quiet">
-          A load that would break a link or a measure is held; the old rows stay in force until you choose. Files are read from the model’s
-          folder of files, databases over their connection.
-        </p>
-      </div>
+      <History model={model} />
+      <Schedules model={model} />
     </section>
+  );
+}
+
+function History({ model }: { model: ModelDocument }) {
+  const loads = useLoads(model);
+  const { use } = useLoadActions(model);
+  return (
+    <div tabIndex={0} role="region" aria-label="History of loads">
+      <h3>Loads, the newest first</h3>
+      <table className="told-table">
+        <thead>
+          <tr>
+            <th>Table</th>
+            <th>When</th>
+            <th className="num">Rows</th>
+            <th className="num">Seconds</th>
+            <th>From</th>
+            <th>By</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          {loads.data?.map((x) => (
+            <tr key={x.id}>
+              <td>
+                <b>{x.table}</b>
+              </td>
+              <td>{when(x.loaded_at)}</td>
+              <td className="num">{count(x.rows)}</td>
+              <td className="num">{x.seconds.toFixed(1)}</td>
+              <td className="clip" style={{ maxWidth: 160 }} title={x.source}>
+                {x.source}
+              </td>
+              <td className="quiet">{x.author}</td>
+              <td>
+                {x.live ? (
+                  <span className="quiet">in force</span>
+                ) : x.state === 'held' ? (
+                  <span className="signal">held</span>
+                ) : (
+                  <button type="button" className="pill small" onClick={() => void use(x)}>
+                    Go back to it
+                  </button>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+function Schedules({ model }: { model: ModelDocument }) {
+  const schedules = useSchedules(model);
+  const put = usePutSchedule(model);
+  const sources = ['*', ...model.tables.filter(canReload).map((t) => t.name)];
+  const set = (table: string, minutes: number) =>
+    void put(table, minutes).catch((error: unknown) => actions.say({ problem: problemOf(error), retry: null }));
+  return (
+    <div tabIndex={0} role="region" aria-label="Schedules">
+      <h3>Load by itself</h3>
+      <table className="told-table">
+        <tbody>
+          {sources.map((table) => {
+            const schedule = schedules.data?.find((s) => s.table === table);
+            const last = schedule?.last_at ? `; ${when(schedule.last_at)}: ${schedule.last_result}` : '';
+            return (
+              <tr key={table}>
+                <td>{table === '*' ? <b>all tables</b> : table}</td>
+                <td>
+                  <select
+                    className="field"
+                    aria-label={`When ${table === '*' ? 'all tables' : table} load by themselves`}
+                    value={schedule?.minutes ?? 0}
+                    onChange={(e) => set(table, Number(e.target.value))}
+                  >
+                    {EVERY.map(([n, words]) => (
+                      <option key={n} value={n}>
+                        {words}
+                      </option>
+                    ))}
+                  </select>
+                </td>
+                <td className="quiet">{schedule ? `next ${when(schedule.next_at)}${last}` : ''}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      <p className="quiet">
+        A load that would break a link or a measure is held; the old rows stay in force until you choose. Files are read from the model’s
+        folder of files, databases over their connection.
+      </p>
+    </div>
   );
 }
 

@@ -1,8 +1,8 @@
 // A reading: how far it is, what it found, and the choice of what to take. Nothing is taken before.
 import { useMemo, useState } from 'react';
-import { client, problemOf, unwrap, type ModelDocument, type Reading, type ReadingItem } from '../../api/client';
+import { client, problemOf, unwrap, type ModelDocument, type ReadColumn, type Reading, type ReadingItem } from '../../api/client';
 import { queryClient, useEdits } from '../../api/queries';
-import { useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
 import { counted } from '../../shared/format';
 import { ComparisonView } from './ComparisonView';
 import { MissingAsk } from './MissingAsk';
@@ -48,24 +48,9 @@ export function ReadingPanel({
   return <Panel model={model} reading={reading.data} onEnd={onEnd} onReading={onReading} />;
 }
 
-function Panel({
-  model,
-  reading,
-  onEnd,
-  onReading,
-}: {
-  model: ModelDocument;
-  reading: Reading;
-  onEnd: () => void;
-  onReading: (id: string) => void;
-}) {
+/** Which items are wanted, under which name and in whose place. */
+function useWanted(model: ModelDocument, reading: Reading) {
   const [wanted, setWanted] = useState<Record<number, Partial<Wanted>>>({});
-  const [open, setOpen] = useState<number | null>(null);
-  const [mends, setMends] = useState<Mend[]>([]);
-  const [busy, setBusy] = useState(false);
-  const say = useShown((s) => s.say);
-  const { keep } = useEdits(model);
-  const running = reading.state === 'running';
   const whole = useMemo(
     () => new Set(reading.items.filter((i) => Array.isArray(i.source.sheets) && i.source.sheets.length).map((i) => i.source.file)),
     [reading],
@@ -79,9 +64,21 @@ function Panel({
   const chosen: Choice[] = plan.flatMap((w, place) =>
     w.take && reading.items[place]?.state === 'read' ? [{ place, table: w.table, name: w.table ? null : w.name }] : [],
   );
-  const comparison = useComparison(model, reading.id, running ? [] : chosen, mends);
-  const replaced = chosen.filter((c) => c.table).length;
-  const held = replaced > 0 && (comparison.data?.breaks.length ?? 0) > 0;
+  const want = (place: number, part: Partial<Wanted>) => setWanted({ ...wanted, [place]: { ...wanted[place], ...part } });
+  return { plan, chosen, want };
+}
+
+interface PanelGiven {
+  model: ModelDocument;
+  reading: Reading;
+  onEnd: () => void;
+  onReading: (id: string) => void;
+}
+
+/** Taking what is chosen, reading it anew, and ending it. */
+function useReadingEnds({ model, reading, onEnd, onReading }: PanelGiven, plan: Wanted[], chosen: Choice[], mends: Mend[]) {
+  const [busy, setBusy] = useState(false);
+  const { keep } = useEdits(model);
   const end = async () => {
     await dropReading(model.id, reading.id);
     onEnd();
@@ -89,17 +86,13 @@ function Panel({
   const take = async () => {
     setBusy(true);
     try {
-      const document = unwrap(
-        await client.POST('/api/models/{model_id}/readings/{reading_id}/take', {
-          params: { path: { model_id: model.id, reading_id: reading.id } },
-          body: { tables: chosen, base: model.version, mends },
-        }),
-      );
-      keep(document);
-      say(null);
+      const params = { path: { model_id: model.id, reading_id: reading.id } };
+      const body = { tables: chosen, base: model.version, mends };
+      keep(unwrap(await client.POST('/api/models/{model_id}/readings/{reading_id}/take', { params, body })));
+      actions.say(null);
       await end();
     } catch (error) {
-      say({ problem: { ...problemOf(error), title: 'Nothing was taken; the model is as it was.' }, retry: null });
+      actions.say({ problem: { ...problemOf(error), title: 'Nothing was taken; the model is as it was.' }, retry: null });
       await queryClient.invalidateQueries({ queryKey: ['model', model.id] });
     } finally {
       setBusy(false);
@@ -118,14 +111,25 @@ function Panel({
       await dropReading(model.id, reading.id);
       onReading(next.id);
     } catch (error) {
-      say({ problem: problemOf(error), retry: null });
+      actions.say({ problem: problemOf(error), retry: null });
       setBusy(false);
     }
   };
-  const change = (place: number, part: Partial<Wanted>) => {
-    setMends([]);
-    setWanted({ ...wanted, [place]: { ...wanted[place], ...part } });
-  };
+  return { busy, end, take, reread };
+}
+
+const tablesText = (n: number) => `${n} table${n === 1 ? '' : 's'}`;
+
+function Panel(given: PanelGiven) {
+  const { model, reading } = given;
+  const [open, setOpen] = useState<number | null>(null);
+  const [mends, setMends] = useState<Mend[]>([]);
+  const { plan, chosen, want } = useWanted(model, reading);
+  const { busy, end, take, reread } = useReadingEnds(given, plan, chosen, mends);
+  const running = reading.state === 'running';
+  const comparison = useComparison(model, reading.id, running ? [] : chosen, mends);
+  const replaced = chosen.some((c) => c.table);
+  const held = replaced && (comparison.data?.breaks.length ?? 0) > 0;
   const failed = reading.items.filter((i) => i.state === 'failed').length;
   return (
     <section className="panel" aria-label="Reading">
@@ -133,7 +137,7 @@ function Panel({
         <h2 role="status">
           {running || busy
             ? `Reading ${reading.items.length || ''}…`
-            : `Read ${reading.items.length - failed} table${reading.items.length - failed === 1 ? '' : 's'} in ${reading.seconds.toFixed(1)} s`}
+            : `Read ${tablesText(reading.items.length - failed)} in ${reading.seconds.toFixed(1)} s`}
           {failed > 0 && <span className="signal"> {failed} could not be read</span>}
         </h2>
         <span className="row">
@@ -141,10 +145,10 @@ function Panel({
             <button
               type="button"
               className="pill solid"
-              disabled={busy || chosen.length === 0 || held || (replaced > 0 && !comparison.data)}
+              disabled={busy || chosen.length === 0 || held || (replaced && !comparison.data)}
               onClick={() => void take()}
             >
-              {`Take ${chosen.length} table${chosen.length === 1 ? '' : 's'}`}
+              {`Take ${tablesText(chosen.length)}`}
             </button>
           )}
           <button type="button" className="pill" onClick={() => void end()}>
@@ -162,17 +166,19 @@ function Panel({
           wanted={plan[place] as Wanted}
           open={open === place}
           onOpen={() => setOpen(open === place ? null : place)}
-          onChange={(part) => change(place, part)}
+          onChange={(part) => {
+            setMends([]);
+            want(place, part);
+          }}
           onReread={(source) => void reread({ [place]: source })}
         />
       ))}
-      {replaced > 0 && !running && (
+      {replaced && !running && (
         <ComparisonView
-          model={model}
+          {...{ model, mends }}
           comparison={comparison.data}
           pending={comparison.isFetching}
           error={comparison.error}
-          mends={mends}
           onMends={setMends}
         />
       )}
@@ -180,15 +186,7 @@ function Panel({
   );
 }
 
-function Item({
-  model,
-  item,
-  wanted,
-  open,
-  onOpen,
-  onChange,
-  onReread,
-}: {
+interface ItemGiven {
   model: ModelDocument;
   item: ReadingItem;
   wanted: Wanted;
@@ -196,10 +194,9 @@ function Item({
   onOpen: () => void;
   onChange: (part: Partial<Wanted>) => void;
   onReread: (source: Record<string, unknown>) => void;
-}) {
-  const misfits = item.report?.columns.reduce((n, c) => n + c.misfits.count, 0) ?? 0;
-  const offers =
-    item.report?.columns.filter((c) => c.others.some((o) => o.misfits.count > 0) && !(c.missing && c.missing.type !== 'text')).length ?? 0;
+}
+
+function Item({ model, item, wanted, open, onOpen, onChange, onReread }: ItemGiven) {
   return (
     <div className="read-item">
       <div className="row">
@@ -223,33 +220,8 @@ function Item({
         <span className="quiet clip" style={{ flex: 1 }}>
           {sourceText(item.source)}
         </span>
-        {item.state === 'reading' && (
-          <span className="row" style={{ width: 300 }}>
-            <progress value={item.share} style={{ flex: 1 }} aria-label={`${item.name} is read`} />
-            <span className="quiet">
-              {counted(item.rows, 'row')}
-              {item.seconds_left === null ? '' : `, ${Math.ceil(item.seconds_left)} s left`}
-            </span>
-          </span>
-        )}
-        {item.state === 'waiting' && <span className="quiet">waits</span>}
-        {item.report && (
-          <span>
-            {counted(item.report.rows, 'row')}, {counted(item.report.columns.length, 'column')}
-            {misfits > 0 && <span className="signal">, {counted(misfits, 'value')} did not fit</span>}
-            {offers > 0 && (
-              <span className="signal">
-                , {offers} column{offers > 1 ? 's' : ''} nearly of another type
-              </span>
-            )}
-            {item.report.broken > 0 && <span className="signal">, {counted(item.report.broken, 'row')} left out</span>}
-            {item.report.notes.length > 0 && (
-              <button type="button" className="plain quiet" onClick={onOpen} title={item.report.notes.join('\n')}>
-                , {counted(item.report.notes.length, 'note')}
-              </button>
-            )}
-          </span>
-        )}
+        <Progress item={item} />
+        <Report item={item} onOpen={onOpen} />
         {item.state === 'read' && (
           <select
             className="field target-field"
@@ -286,6 +258,47 @@ function Item({
       ))}
       {open && <ReadTable item={item} onReread={onReread} />}
     </div>
+  );
+}
+
+/** How far an item is. */
+function Progress({ item }: { item: ReadingItem }) {
+  if (item.state === 'waiting') return <span className="quiet">waits</span>;
+  if (item.state !== 'reading') return null;
+  return (
+    <span className="row" style={{ width: 300 }}>
+      <progress value={item.share} style={{ flex: 1 }} aria-label={`${item.name} is read`} />
+      <span className="quiet">
+        {counted(item.rows, 'row')}
+        {item.seconds_left === null ? '' : `, ${Math.ceil(item.seconds_left)} s left`}
+      </span>
+    </span>
+  );
+}
+
+/** What was found in an item that was read. */
+function Report({ item, onOpen }: { item: ReadingItem; onOpen: () => void }) {
+  const { report } = item;
+  if (!report) return null;
+  const misfits = report.columns.reduce((n, c) => n + c.misfits.count, 0);
+  const isNearly = (c: ReadColumn) => c.others.some((o) => o.misfits.count > 0) && !(c.missing && c.missing.type !== 'text');
+  const offers = report.columns.filter(isNearly).length;
+  return (
+    <span>
+      {counted(report.rows, 'row')}, {counted(report.columns.length, 'column')}
+      {misfits > 0 && <span className="signal">, {counted(misfits, 'value')} did not fit</span>}
+      {offers > 0 && (
+        <span className="signal">
+          , {offers} column{offers > 1 ? 's' : ''} nearly of another type
+        </span>
+      )}
+      {report.broken > 0 && <span className="signal">, {counted(report.broken, 'row')} left out</span>}
+      {report.notes.length > 0 && (
+        <button type="button" className="plain quiet" onClick={onOpen} title={report.notes.join('\n')}>
+          , {counted(report.notes.length, 'note')}
+        </button>
+      )}
+    </span>
   );
 }
 

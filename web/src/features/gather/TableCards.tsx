@@ -1,6 +1,7 @@
 // The tables of a model as cards: what each is, where it comes from, and loading it again.
 import { problemOf, type ModelDocument, type TableInfo } from '../../api/client';
-import { actions, useShown } from '../../app/shown';
+import { useFrame } from '../../app/frame';
+import { actions } from '../../app/shown';
 import { RoleMark } from '../../marks/Marks';
 import { counted } from '../../shared/format';
 import { startReading, useLoads } from './requests';
@@ -19,7 +20,7 @@ export function isMade(table: TableInfo): boolean {
 
 export function TableCards({ model, onReading }: { model: ModelDocument; onReading: (id: string) => void }) {
   const loads = useLoads(model);
-  const say = useShown((s) => s.say);
+  const say = actions.say;
   const again = async (tables: string[]) => {
     try {
       onReading((await startReading(model.id, { tables })).id);
@@ -70,7 +71,7 @@ function when(text: string | undefined): string {
 }
 
 function TableCard({ table, loaded, again }: { table: TableInfo; loaded: string | undefined; again: () => void }) {
-  const selection = useShown((s) => s.selection);
+  const selection = useFrame((s) => s.selection);
   const { select, set } = actions;
   const chosen = selection?.kind === 'table' && selection.name === table.name;
   const steps = table.steps.filter((s) => !s.off).length;

@@ -21,13 +21,13 @@ function fileOf(entry: FileSystemFileEntry): Promise<File> {
 /** What a folder holds; a browser hands its entries over a hundred at a time. */
 async function inside(folder: FileSystemDirectoryEntry): Promise<Placed[]> {
   const reader = folder.createReader();
-  const found: Placed[] = [];
+  const placed: Placed[] = [];
   for (;;) {
     const entries = await new Promise<FileSystemEntry[]>((resolve, reject) => reader.readEntries(resolve, reject));
-    if (entries.length === 0 || found.length >= MOST_FILES) return found;
+    if (entries.length === 0 || placed.length >= MOST_FILES) return placed;
     for (const entry of entries) {
-      if (entry.isDirectory) found.push(...(await inside(entry as FileSystemDirectoryEntry)));
-      else found.push({ path: entry.fullPath.slice(1), file: await fileOf(entry as FileSystemFileEntry) });
+      if (entry.isDirectory) placed.push(...(await inside(entry as FileSystemDirectoryEntry)));
+      else placed.push({ path: entry.fullPath.slice(1), file: await fileOf(entry as FileSystemFileEntry) });
     }
   }
 }
@@ -39,12 +39,12 @@ export async function droppedFiles(data: DataTransfer): Promise<File[]> {
   const entries = [...data.items].map((item) => item.webkitGetAsEntry?.() ?? null);
   const folders = entries.filter((e): e is FileSystemDirectoryEntry => e?.isDirectory === true);
   if (folders.length === 0) return plain;
-  const found: File[] = [];
-  for (const entry of entries) if (entry?.isFile) found.push(await fileOf(entry as FileSystemFileEntry));
+  const taken: File[] = [];
+  for (const entry of entries) if (entry?.isFile) taken.push(await fileOf(entry as FileSystemFileEntry));
   for (const folder of folders) {
     const files = await inside(folder);
-    if (files.some((f) => f.file.name === 'datapackage.json')) found.push(await packed(folder.name, files));
-    else found.push(...files.map((f) => f.file));
+    if (files.some((f) => f.file.name === 'datapackage.json')) taken.push(await packed(folder.name, files));
+    else taken.push(...files.map((f) => f.file));
   }
-  return found;
+  return taken;
 }

@@ -16,28 +16,28 @@ export interface MissingQuestion {
 
 /** Null where no column is of another type but for such texts. */
 export function missingQuestion(items: ReadingItem[]): MissingQuestion | null {
-  const asked = items.flatMap((item, place) => {
+  const waiting = items.flatMap((item, place) => {
     const columns = (item.report?.columns ?? []).filter((c) => c.missing && c.missing.type !== 'text');
     return item.state === 'read' && columns.length ? [{ item, place, columns }] : [];
   });
-  if (!asked.length) return null;
-  const words = [...new Set(asked.flatMap((a) => a.columns.flatMap((c) => c.missing?.words ?? [])))];
-  const texts = asked.flatMap(({ item }) =>
+  if (!waiting.length) return null;
+  const words = [...new Set(waiting.flatMap((a) => a.columns.flatMap((c) => c.missing?.words ?? [])))];
+  const texts = waiting.flatMap(({ item }) =>
     (item.report?.columns ?? []).flatMap((c) =>
       c.missing?.type === 'text' && c.missing.words.some((w) => words.includes(w)) ? [{ column: c.name, count: c.missing.count }] : [],
     ),
   );
   const sources = Object.fromEntries(
-    asked.map(({ item, place }) => [
+    waiting.map(({ item, place }) => [
       place,
       { ...item.source, missing: [...new Set(['', ...((item.source.missing ?? []) as string[]), ...words])] },
     ]),
   );
   return {
     words,
-    columns: asked.reduce((n, a) => n + a.columns.length, 0),
-    tables: asked.length,
-    values: asked.reduce((n, a) => n + a.columns.reduce((m, c) => m + (c.missing?.count ?? 0), 0), 0),
+    columns: waiting.reduce((n, a) => n + a.columns.length, 0),
+    tables: waiting.length,
+    values: waiting.reduce((n, a) => n + a.columns.reduce((m, c) => m + (c.missing?.count ?? 0), 0), 0),
     texts,
     sources,
   };

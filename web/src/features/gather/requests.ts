@@ -53,9 +53,9 @@ export interface ReadingAsked {
   passwords?: Record<string, string>;
 }
 
-export async function startReading(model: number, asked: ReadingAsked): Promise<Reading> {
-  const items = (asked.items ?? []).map((i) => ({ ...i, table: i.table ?? null }));
-  const body = { files: [], tables: [], passwords: {}, ...asked, items };
+export async function startReading(model: number, request: ReadingAsked): Promise<Reading> {
+  const items = (request.items ?? []).map((i) => ({ ...i, table: i.table ?? null }));
+  const body = { files: [], tables: [], passwords: {}, ...request, items };
   return unwrap(await client.POST('/api/models/{model_id}/readings', { params: { path: { model_id: model } }, body }));
 }
 

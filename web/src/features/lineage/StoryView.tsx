@@ -1,7 +1,7 @@
 // Where a thing comes from and what is built on it: in words, and as a small picture that reads from the left to the right.
 import { Fragment } from 'react';
 import type { ModelDocument } from '../../api/client';
-import { useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
 import { Names } from '../../marks/Names';
 import { quotedName } from '../../shared/format';
 import { useLoads } from '../gather/requests';
@@ -59,7 +59,7 @@ export function StoryView({ model, kind, name }: { model: ModelDocument; kind: T
 
 function Built({ after }: { after: Thing[] }) {
   const kinds = [...new Set(after.map(([k]) => k))];
-  const select = useShown((s) => s.select);
+  const select = actions.select;
   const open = ([k, n]: Thing) => {
     if (k === 'table') select({ kind: 'table', name: n });
     else if (k === 'link') select({ kind: 'link', name: n });

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { client, unwrap, type ModelDocument } from '../../api/client';
 import { asFolio, asProbe } from '../../app/shapes';
-import { actions, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
 import { nameText } from '../../shared/format';
 
 const FEW = 8;
@@ -13,14 +13,14 @@ const FEW = 8;
 export function Uses({ model, kind, name }: { model: ModelDocument; kind: 'measure' | 'column' | 'table'; name: string }) {
   const [all, setAll] = useState(false);
   const navigate = useNavigate();
-  const set = useShown((s) => s.set);
-  const found = useQuery({
+  const set = actions.set;
+  const query = useQuery({
     queryKey: ['uses', model.id, model.version, kind, name],
     queryFn: async ({ signal }) =>
       unwrap(await client.GET('/api/models/{model_id}/uses', { params: { path: { model_id: model.id }, query: { kind, name } }, signal }))
         .uses,
   });
-  const uses = found.data ?? [];
+  const uses = query.data ?? [];
   const open = (use: (typeof uses)[number]) => {
     if (use.kind === 'measure') set({ measure: use.owner, selection: { kind: 'measure', name: use.owner } });
     const probe = use.kind === 'probe' && model.probes.find((p) => p.name === use.owner);
@@ -33,7 +33,7 @@ export function Uses({ model, kind, name }: { model: ModelDocument; kind: 'measu
       `/m/${model.id}/${use.kind === 'measure' ? 'measure' : use.kind === 'probe' || use.kind === 'folio' ? 'probe' : 'shape'}`,
     );
   };
-  if (!found.data) return null;
+  if (!query.data) return null;
   // What is built on a table or a column without naming it is told by its story.
   if (uses.length === 0)
     return kind === 'measure' && !model.measures.some((m) => m.builds_on.includes(name)) ? (

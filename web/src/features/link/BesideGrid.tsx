@@ -12,8 +12,8 @@ function lineText(line: Member[]): string {
 }
 
 function text(value: Scalar | undefined, grid: Beside, m: number): string {
-  const told = grid.measures[m];
-  return told ? measureText(value, told.format, told.dtype) : '';
+  const measure = grid.measures[m];
+  return measure ? measureText(value, measure.format, measure.dtype) : '';
 }
 
 /** `brief`: the first lines that differ, each measure over all columns; else everything. */
@@ -45,55 +45,7 @@ export function BesideGrid({ grid, brief = false }: { grid: Beside; brief?: bool
         // It scrolls, so it can be reached.
         // oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex
         <div className="beside-scroll" role="region" aria-label="Now and then" tabIndex={0}>
-          <table className="small-grid">
-            <thead>
-              {!brief && grid.columns.columns.length > 0 && (
-                <tr>
-                  <th />
-                  {columns.map((c) => (
-                    <th key={c} colSpan={grid.measures.length * 2} className="across">
-                      {lineText(grid.columns.lines[c] ?? [])}
-                    </th>
-                  ))}
-                </tr>
-              )}
-              <tr>
-                <th>{grid.rows.columns.map(columnName).join(' › ')}</th>
-                {columns.flatMap((c) =>
-                  grid.measures.flatMap((m) => [
-                    <th key={`${c} ${m.name} now`}>
-                      {nameText(m.name)}
-                      {brief && columns.length === 1 && grid.columns.lines.length > 1
-                        ? `, ${lineText(grid.columns.lines[c] ?? [])}`
-                        : ''}{' '}
-                      <span className="quiet">now</span>
-                    </th>,
-                    <th key={`${c} ${m.name} then`}>then</th>,
-                  ]),
-                )}
-              </tr>
-            </thead>
-            <tbody>
-              {places.slice(0, most).map((r) => (
-                <tr key={r} className={grid.rows.lines[r]?.some((x) => x.kind === 'total') ? 'whole' : ''}>
-                  <td>{lineText(grid.rows.lines[r] ?? [])}</td>
-                  {columns.flatMap((c) =>
-                    grid.measures.flatMap((m, i) => {
-                      const [now, then] = [grid.now[i]?.[r]?.[c], grid.then[i]?.[r]?.[c]];
-                      const differs = now !== then;
-                      return [
-                        <td key={`${c} ${m.name} now`}>{text(now, grid, i)}</td>,
-                        <td key={`${c} ${m.name} then`} className={differs ? 'differs' : ''}>
-                          {differs && <span aria-label="differs">≠ </span>}
-                          {text(then, grid, i) || (differs ? 'empty' : '')}
-                        </td>,
-                      ];
-                    }),
-                  )}
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <NowAndThen grid={grid} brief={brief} columns={columns} rows={places.slice(0, most)} />
         </div>
       )}
       {places.length > most && (
@@ -110,6 +62,73 @@ export function BesideGrid({ grid, brief = false }: { grid: Beside; brief?: bool
           </p>
         ))}
     </div>
+  );
+}
+
+interface TableProps {
+  grid: Beside;
+  brief: boolean;
+  /** The places of the lines that are shown, across and down. */
+  columns: number[];
+  rows: number[];
+}
+
+function NowAndThen({ grid, brief, columns, rows }: TableProps) {
+  return (
+    <table className="small-grid">
+      <Heads grid={grid} brief={brief} columns={columns} />
+      <tbody>
+        {rows.map((r) => (
+          <tr key={r} className={grid.rows.lines[r]?.some((x) => x.kind === 'total') ? 'whole' : ''}>
+            <td>{lineText(grid.rows.lines[r] ?? [])}</td>
+            {columns.flatMap((c) =>
+              grid.measures.flatMap((m, i) => {
+                const [now, then] = [grid.now[i]?.[r]?.[c], grid.then[i]?.[r]?.[c]];
+                const differs = now !== then;
+                return [
+                  <td key={`${c} ${m.name} now`}>{text(now, grid, i)}</td>,
+                  <td key={`${c} ${m.name} then`} className={differs ? 'differs' : ''}>
+                    {differs && <span aria-label="differs">≠ </span>}
+                    {text(then, grid, i) || (differs ? 'empty' : '')}
+                  </td>,
+                ];
+              }),
+            )}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Heads({ grid, brief, columns }: Omit<TableProps, 'rows'>) {
+  const across = (c: number) => lineText(grid.columns.lines[c] ?? []);
+  const alone = brief && columns.length === 1 && grid.columns.lines.length > 1;
+  return (
+    <thead>
+      {!brief && grid.columns.columns.length > 0 && (
+        <tr>
+          <th />
+          {columns.map((c) => (
+            <th key={c} colSpan={grid.measures.length * 2} className="across">
+              {across(c)}
+            </th>
+          ))}
+        </tr>
+      )}
+      <tr>
+        <th>{grid.rows.columns.map(columnName).join(' › ')}</th>
+        {columns.flatMap((c) =>
+          grid.measures.flatMap((m) => [
+            <th key={`${c} ${m.name} now`}>
+              {nameText(m.name)}
+              {alone ? `, ${across(c)}` : ''} <span className="quiet">now</span>
+            </th>,
+            <th key={`${c} ${m.name} then`}>then</th>,
+          ]),
+        )}
+      </tr>
+    </thead>
   );
 }
 

@@ -2,13 +2,14 @@
 import { Menu } from '@mantine/core';
 import type { ModelDocument } from '../../api/client';
 import { problemOf } from '../../api/client';
-import { actions, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { useLink } from './store';
 
 const SCALE = 2; // of a PNG's points to those of the picture
 
 export function Documents({ model }: { model: ModelDocument }) {
-  const fact = useShown((s) => s.fact) ?? model.matrix.facts[0] ?? '';
-  const beside = useShown((s) => s.beside) ?? '';
+  const fact = useLink((s) => s.fact) ?? model.matrix.facts[0] ?? '';
+  const beside = useLink((s) => s.beside) ?? '';
   const address = (kind: string) =>
     `/api/models/${model.id}/document?${new URLSearchParams({ kind, ...(kind === 'star-svg' ? { fact, beside } : {}) }).toString()}`;
   const png = (kind: string, name: string) =>

@@ -1,7 +1,8 @@
 // The history: every edit in words, by whom and when; what one of them changed; and the way back to any point.
 import type { ModelDocument } from '../../api/client';
 import { useEdits } from '../../api/queries';
-import { actions, askedProbe, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { askedProbe, useProbe } from '../probe/store';
 import { counted, dateText } from '../../shared/format';
 import { Compared } from './Outcome';
 import { useEditChange, useHistory } from './requests';
@@ -13,12 +14,12 @@ function whenText(iso: string): string {
 }
 
 export function HistoryView({ model, number }: { model: ModelDocument; number: number | null }) {
-  const found = useHistory(model);
+  const history = useHistory(model);
   const { goTo, busy } = useEdits(model);
-  const open = useShown((s) => s.probe);
+  const open = useProbe((s) => s.probe);
   const probe = open && open.measures.length ? askedProbe(open) : null;
   const change = useEditChange(model, number, probe);
-  const edits = found.data ?? [];
+  const edits = history.data ?? [];
   return (
     <>
       <h2>History</h2>
@@ -63,7 +64,7 @@ export function HistoryView({ model, number }: { model: ModelDocument; number: n
                     {change.error.message}
                   </p>
                 )}
-                {change.data && <Compared told={change.data} probe={probe} words="It" />}
+                {change.data && <Compared compared={change.data} probe={probe} words="It" />}
               </div>
             )}
           </li>

@@ -16,24 +16,32 @@ interface Props {
   begins?: boolean;
 }
 
-export function KeyText({ model, label, value, onChange, first = [], begins = false }: Props) {
-  const id = useId();
-  const [open, setOpen] = useState(false);
-  const [place, setPlace] = useState(0);
+/** The columns whose names have every word that is typed: those of the other side first, then those that begin with it. */
+function useFound(model: ModelDocument, typed: string, first: string[]): string[] {
   const all = useMemo(() => model.tables.flatMap((t) => t.columns.map((c) => `${quotedName(t.name)}.${quotedName(c.name)}`)), [model]);
-  const comma = value.lastIndexOf(',');
-  const typed = value
-    .slice(comma + 1)
-    .trim()
-    .toLowerCase();
-  const words = typed.split(/[\s.]+/).filter(Boolean);
-  const found = useMemo(() => {
+  return useMemo(() => {
+    const words = typed.split(/[\s.]+/).filter(Boolean);
     const fits = (key: string) => words.every((w) => key.toLowerCase().includes(w));
     const begins = (key: string) => (key.toLowerCase().startsWith(typed) ? 0 : 1);
     const rest = all.filter((key) => fits(key) && !first.includes(key)).sort((a, b) => begins(a) - begins(b));
     return [...first.filter(fits), ...rest].slice(0, MOST);
     // oxlint-disable-next-line react-hooks/exhaustive-deps
   }, [all, typed, first.join()]);
+}
+
+export function KeyText({ model, label, value, onChange, first = [], begins = false }: Props) {
+  const id = useId();
+  const [open, setOpen] = useState(false);
+  const [place, setPlace] = useState(0);
+  const comma = value.lastIndexOf(',');
+  const keys = useFound(
+    model,
+    value
+      .slice(comma + 1)
+      .trim()
+      .toLowerCase(),
+    first,
+  );
   const take = (key: string | undefined) => {
     if (!key) return;
     onChange(comma < 0 ? key : `${value.slice(0, comma + 1)} ${key}`);
@@ -42,9 +50,9 @@ export function KeyText({ model, label, value, onChange, first = [], begins = fa
   const onKey = (event: KeyboardEvent) => {
     if (event.key === 'ArrowDown') {
       setOpen(true);
-      setPlace(open ? Math.min(place + 1, found.length - 1) : 0);
+      setPlace(open ? Math.min(place + 1, keys.length - 1) : 0);
     } else if (event.key === 'ArrowUp') setPlace(Math.max(place - 1, 0));
-    else if (event.key === 'Enter' && open && found.length && !event.ctrlKey) take(found[place]);
+    else if (event.key === 'Enter' && open && keys.length && !event.ctrlKey) take(keys[place]);
     else if (event.key === 'Escape' && open) setOpen(false);
     else return;
     event.preventDefault();
@@ -59,9 +67,9 @@ export function KeyText({ model, label, value, onChange, first = [], begins = fa
         id={id}
         className="field mono"
         role="combobox"
-        aria-expanded={open && found.length > 0}
+        aria-expanded={open && keys.length > 0}
         aria-controls={`${id}-list`}
-        aria-activedescendant={open && found.length ? `${id}-${place}` : undefined}
+        aria-activedescendant={open && keys.length ? `${id}-${place}` : undefined}
         aria-autocomplete="list"
         autoComplete="off"
         spellCheck={false}
@@ -77,9 +85,9 @@ export function KeyText({ model, label, value, onChange, first = [], begins = fa
         onBlur={() => setOpen(false)}
         onKeyDown={onKey}
       />
-      {open && found.length > 0 && (
+      {open && keys.length > 0 && (
         <div className="key-list-box" id={`${id}-list`} role="listbox" aria-label={label}>
-          {found.map((key, i) => (
+          {keys.map((key, i) => (
             <button
               key={key}
               id={`${id}-${i}`}

@@ -1,5 +1,5 @@
 import { useState } from 'react';
-import type { LinkInfo, ModelDocument } from '../../api/client';
+import type { LinkInfo, ModelDocument, TableInfo } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { askChange, askRemove } from './edits';
 import { LinkMark } from '../../marks/Marks';
@@ -15,12 +15,13 @@ function flowSentence(link: LinkInfo): string {
   return link.flow === 'two-way' ? `${there} One on ${link.from_table} runs to ${link.to_table}, too.` : `${there} None runs back.`;
 }
 
-export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo }) {
-  const change = (set: Record<string, unknown>) => askChange(link.name, set);
-  const rows = link.matched + link.orphans + link.empty;
+interface Props {
+  model: ModelDocument;
+  link: LinkInfo;
+}
+
+export function LensLink({ model, link }: Props) {
   const users = model.measures.filter((m) => m.switches_on.includes(link.name));
-  const [role, setRole] = useState(false);
-  const { edit, busy } = useEdits(model);
   const one = model.tables.find((t) => t.name === link.to_table);
   const findings = model.findings.filter((f) => f.accepted === null && f.about === `link ${link.name}`);
   return (
@@ -33,24 +34,82 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
       <div className="formula-box">{link.text}</div>
       <p>{flowSentence(link)}</p>
       {link.description && <p className="quiet">{link.description}</p>}
-      <h3>State</h3>
-      <div className="segment" role="group" aria-label="State">
-        <button type="button" aria-pressed={link.active} onClick={() => !link.active && change({ active: true })}>
-          active
-        </button>
-        <button type="button" aria-pressed={!link.active} onClick={() => link.active && change({ active: false })}>
-          inactive
+      <Choice link={link} label="State" property="active" choices={[true, false]} words={(v) => (v ? 'active' : 'inactive')} />
+      <Choice link={link} label="Flow" property="flow" choices={['one-way', 'two-way']} words={String} />
+      <Keys model={model} link={link} />
+      {findings.map((f) => (
+        <p key={f.code} style={{ marginTop: 8 }}>
+          {f.sentence} <span className="quiet">{f.mend}</span>
+        </p>
+      ))}
+      {!link.active && (
+        <>
+          <h3>A measure switches it on for itself</h3>
+          <div className="formula-box">given (via {link.text})</div>
+        </>
+      )}
+      {one && !one.formula && <OwnTable model={model} table={one} link={link} />}
+      {users.length > 0 && (
+        <>
+          <h3>Switched on by</h3>
+          <p className="measure-ink">{users.map((m) => m.name).join(', ')}</p>
+        </>
+      )}
+      <div style={{ marginTop: 18 }}>
+        <button type="button" className="pill small" onClick={() => askChange(link.name)}>
+          Change
+        </button>{' '}
+        <RenameButton
+          key={link.name}
+          model={model}
+          what="link"
+          name={link.name}
+          onRenamed={(to) => actions.select({ kind: 'link', name: to })}
+        />{' '}
+        <button type="button" className="pill small" onClick={() => askRemove(link.name)}>
+          Remove this link
         </button>
       </div>
-      <h3>Flow</h3>
-      <div className="segment" role="group" aria-label="Flow">
-        <button type="button" aria-pressed={link.flow === 'one-way'} onClick={() => link.flow !== 'one-way' && change({ flow: 'one-way' })}>
-          one-way
-        </button>
-        <button type="button" aria-pressed={link.flow === 'two-way'} onClick={() => link.flow !== 'two-way' && change({ flow: 'two-way' })}>
-          two-way
-        </button>
+    </>
+  );
+}
+
+interface ChoiceProps<P extends 'active' | 'flow'> {
+  link: LinkInfo;
+  label: string;
+  property: P;
+  choices: LinkInfo[P][];
+  words: (value: LinkInfo[P]) => string;
+}
+
+/** One of two things that a link can be; the other one is asked for before it is made. */
+function Choice<P extends 'active' | 'flow'>({ link, label, property, choices, words }: ChoiceProps<P>) {
+  return (
+    <>
+      <h3>{label}</h3>
+      <div className="segment" role="group" aria-label={label}>
+        {choices.map((value) => (
+          <button
+            key={words(value)}
+            type="button"
+            aria-pressed={link[property] === value}
+            onClick={() => link[property] !== value && askChange(link.name, { [property]: value })}
+          >
+            {words(value)}
+          </button>
+        ))}
       </div>
+    </>
+  );
+}
+
+/** How the keys of the two tables match, and a mend for those that are missing. */
+function Keys({ model, link }: Props) {
+  const { edit, busy } = useEdits(model);
+  const one = model.tables.find((t) => t.name === link.to_table);
+  const rows = link.matched + link.orphans + link.empty;
+  return (
+    <>
       <h3>Keys</h3>
       <table>
         <tbody>
@@ -83,49 +142,19 @@ export function LensLink({ model, link }: { model: ModelDocument; link: LinkInfo
           </button>
         </p>
       )}
-      {findings.map((f) => (
-        <p key={f.code} style={{ marginTop: 8 }}>
-          {f.sentence} <span className="quiet">{f.mend}</span>
-        </p>
-      ))}
-      {!link.active && (
-        <>
-          <h3>A measure switches it on for itself</h3>
-          <div className="formula-box">given (via {link.text})</div>
-        </>
-      )}
-      {one &&
-        !one.formula &&
-        (role ? (
-          <RoleForm model={model} table={one} link={link} onDone={() => setRole(false)} />
-        ) : (
-          <p style={{ marginTop: 8 }}>
-            <button type="button" className="pill small" title={`${one.name} once more, for this link alone`} onClick={() => setRole(true)}>
-              Give it a table of its own
-            </button>
-          </p>
-        ))}
-      {users.length > 0 && (
-        <>
-          <h3>Switched on by</h3>
-          <p className="measure-ink">{users.map((m) => m.name).join(', ')}</p>
-        </>
-      )}
-      <div style={{ marginTop: 18 }}>
-        <button type="button" className="pill small" onClick={() => askChange(link.name)}>
-          Change
-        </button>{' '}
-        <RenameButton
-          key={link.name}
-          model={model}
-          what="link"
-          name={link.name}
-          onRenamed={(to) => actions.select({ kind: 'link', name: to })}
-        />{' '}
-        <button type="button" className="pill small" onClick={() => askRemove(link.name)}>
-          Remove this link
-        </button>
-      </div>
     </>
+  );
+}
+
+/** The table of the one side once more, for this link alone. */
+function OwnTable({ model, table, link }: Props & { table: TableInfo }) {
+  const [open, setOpen] = useState(false);
+  if (open) return <RoleForm model={model} table={table} link={link} onDone={() => setOpen(false)} />;
+  return (
+    <p style={{ marginTop: 8 }}>
+      <button type="button" className="pill small" title={`${table.name} once more, for this link alone`} onClick={() => setOpen(true)}>
+        Give it a table of its own
+      </button>
+    </p>
   );
 }

@@ -1,7 +1,8 @@
 import { useState, type ReactNode } from 'react';
 import type { LinkInfo, ModelDocument, Profile, Stop, TableInfo } from '../../api/client';
 import { useProfiles } from '../../api/queries';
-import { useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { useLink } from './store';
 import { LinkMark, RoleMark } from '../../marks/Marks';
 import { typedText, count, counted, quotedName } from '../../shared/format';
 import { askNew } from './edits';
@@ -21,7 +22,7 @@ export function stopWords(stop: Stop): string {
 }
 
 function LinkRow({ link, table }: { link: LinkInfo; table: string }) {
-  const select = useShown((s) => s.select);
+  const select = actions.select;
   const other = link.from_table === table ? link.to_table : link.from_table;
   return (
     <tr>
@@ -49,20 +50,16 @@ function LinkRows({ links, table }: { links: LinkInfo[]; table: string }) {
   );
 }
 
-/** A table; where rows are gathered and shaped, its story comes before its filters. */
-export function LensTable({
-  model,
-  table,
-  storyFirst,
-  first,
-}: {
+interface Props {
   model: ModelDocument;
   table: TableInfo;
   storyFirst: boolean;
   first?: ReactNode;
-}) {
-  const reach = useShown((s) => s.reach);
-  const current = model.currents.find((c) => c.table === table.name);
+}
+
+/** A table; where rows are gathered and shaped, its story comes before its filters. */
+export function LensTable({ model, table, storyFirst, first }: Props) {
+  const reach = useLink((s) => s.reach);
   const links = model.links.filter((k) => k.from_table === table.name || k.to_table === table.name);
   const measures = model.measures.filter((m) => m.home === table.name);
   return (
@@ -80,23 +77,54 @@ export function LensTable({
       {first}
       {storyFirst && <StoryView model={model} kind="table" name={table.name} />}
       {storyFirst && <h3>Filters</h3>}
-      {reach && !storyFirst && <ReachView model={model} subject={{ table: table.name }} />}
-      {!(reach && !storyFirst) &&
-        (current && current.runs.length > 0 ? (
-          <p>
-            A filter here runs to{' '}
-            {current.runs.map((run, i) => (
-              <span key={run.link + run.to}>
-                {i > 0 && (i === current.runs.length - 1 ? ' and to ' : ', to ')}
-                <b>{run.to}</b> over <b>{run.link}</b>
-              </span>
-            ))}
-            .
-          </p>
-        ) : (
-          <p>A filter here stays here: no active link carries it on.</p>
-        ))}
-      {!(reach && !storyFirst) && current && current.stops.length > 0 && (
+      {reach && !storyFirst ? (
+        <ReachView model={model} subject={{ table: table.name }} />
+      ) : (
+        <FilterOf current={model.currents.find((c) => c.table === table.name)} />
+      )}
+      <h3>Links</h3>
+      <LinkRows links={links} table={table.name} />
+      <p style={{ marginTop: 8 }}>
+        <button type="button" className="pill small" onClick={() => askNew([`${quotedName(table.name)}.`])}>
+          New link from here
+        </button>
+      </p>
+      {!storyFirst && <TableShape model={model} table={table} />}
+      <h3>Columns</h3>
+      <Columns table={table} />
+      {measures.length > 0 && (
+        <>
+          <h3>Measures that live here</h3>
+          <p>{measures.map((m) => m.name).join(', ')}</p>
+        </>
+      )}
+      <Uses model={model} kind="table" name={table.name} />
+      {!storyFirst && <StoryView model={model} kind="table" name={table.name} />}
+      <TableTools key={table.name} model={model} table={table} />
+    </>
+  );
+}
+
+/** Where a filter on the table runs, and before what it stops. */
+function FilterOf({ current }: { current: ModelDocument['currents'][number] | undefined }) {
+  if (!current) return <p>A filter here stays here: no active link carries it on.</p>;
+  return (
+    <>
+      {current.runs.length > 0 ? (
+        <p>
+          A filter here runs to{' '}
+          {current.runs.map((run, i) => (
+            <span key={run.link + run.to}>
+              {i > 0 && (i === current.runs.length - 1 ? ' and to ' : ', to ')}
+              <b>{run.to}</b> over <b>{run.link}</b>
+            </span>
+          ))}
+          .
+        </p>
+      ) : (
+        <p>A filter here stays here: no active link carries it on.</p>
+      )}
+      {current.stops.length > 0 && (
         <>
           <h3>It stops</h3>
           <table>
@@ -122,31 +150,12 @@ export function LensTable({
           </table>
         </>
       )}
-      <h3>Links</h3>
-      <LinkRows links={links} table={table.name} />
-      <p style={{ marginTop: 8 }}>
-        <button type="button" className="pill small" onClick={() => askNew([`${quotedName(table.name)}.`])}>
-          New link from here
-        </button>
-      </p>
-      {!storyFirst && <TableShape model={model} table={table} />}
-      <h3>Columns</h3>
-      <Columns table={table} />
-      {measures.length > 0 && (
-        <>
-          <h3>Measures that live here</h3>
-          <p>{measures.map((m) => m.name).join(', ')}</p>
-        </>
-      )}
-      <Uses model={model} kind="table" name={table.name} />
-      {!storyFirst && <StoryView model={model} kind="table" name={table.name} />}
-      <TableTools key={table.name} model={model} table={table} />
     </>
   );
 }
 
 function Columns({ table }: { table: TableInfo }) {
-  const select = useShown((s) => s.select);
+  const select = actions.select;
   const [all, setAll] = useState(false);
   const shown = all ? table.columns : table.columns.slice(0, 8);
   return (
@@ -179,8 +188,8 @@ function Columns({ table }: { table: TableInfo }) {
 
 /** `first` is what its stage has to say of it. */
 export function LensColumn({ model, table, column, first }: { model: ModelDocument; table: TableInfo; column: string; first?: ReactNode }) {
-  const select = useShown((s) => s.select);
-  const reach = useShown((s) => s.reach);
+  const select = actions.select;
+  const reach = useLink((s) => s.reach);
   const info = table.columns.find((c) => c.name === column);
   const profiles = useProfiles(model, table.name);
   const profile = profiles.data?.find((p) => p.column === column);

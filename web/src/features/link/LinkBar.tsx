@@ -1,7 +1,8 @@
 // What the Link stage can be asked: which view, whose reach, what is held over the star, a link, a variant, documents.
 import { Suspense, lazy, useState } from 'react';
 import type { ModelDocument } from '../../api/client';
-import { actions, useShown, type LinkView } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { type LinkView, useLink } from './store';
 import { askNew } from './edits';
 
 const Documents = lazy(() => import('./Documents').then((m) => ({ default: m.Documents })));
@@ -12,9 +13,9 @@ const VIEWS: [LinkView, string][] = [
 ];
 
 export function LinkBar({ model }: { model: ModelDocument }) {
-  const view = useShown((s) => s.linkView);
-  const reach = useShown((s) => s.reach);
-  const variant = useShown((s) => s.variant);
+  const view = useLink((s) => s.linkView);
+  const reach = useLink((s) => s.reach);
+  const variant = useLink((s) => s.variant);
   return (
     <div className="link-bar" role="toolbar" aria-label="Link">
       <span className="segment" role="group" aria-label="View of the links">
@@ -59,7 +60,7 @@ export function LinkBar({ model }: { model: ModelDocument }) {
 
 /** A measure, or typed edits, to be held over the star. */
 function Hold({ model }: { model: ModelDocument }) {
-  const held = useShown((s) => s.held);
+  const held = useLink((s) => s.held);
   const [text, setText] = useState('');
   const hold = (typed: string) => {
     const words = typed.trim();

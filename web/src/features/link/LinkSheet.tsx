@@ -3,7 +3,9 @@ import { Modal } from '@mantine/core';
 import { useState, type KeyboardEvent, type ReactNode } from 'react';
 import type { LinkPreview, ModelDocument } from '../../api/client';
 import type { Edit } from '../../api/queries';
-import { actions, askedProbe, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { useLink } from './store';
+import { askedProbe, useProbe } from '../probe/store';
 import { quotedName } from '../../shared/format';
 import { KeyText } from './KeyText';
 import { columnsIn } from './keys';
@@ -23,35 +25,35 @@ const TITLES: Record<SheetAsk['kind'], string> = {
 
 /** `shown` is the model as the stage shows it: the variant, where one is open. */
 export function LinkSheet({ model, shown }: { model: ModelDocument; shown: ModelDocument }) {
-  const asked = useShown((s) => s.sheet);
+  const sheet = useLink((s) => s.sheet);
   const close = () => actions.set({ sheet: null });
   return (
     <Modal
-      opened={asked !== null}
+      opened={sheet !== null}
       onClose={close}
-      title={asked ? TITLES[asked.kind] : ''}
+      title={sheet ? TITLES[sheet.kind] : ''}
       size={1120}
       yOffset="4vh"
       withCloseButton={false}
     >
-      {asked?.kind === 'new' && <NewLink key={JSON.stringify(asked)} model={model} shown={shown} asked={asked} close={close} />}
-      {asked?.kind === 'change' && <ChangedLink key={JSON.stringify(asked)} model={model} shown={shown} asked={asked} close={close} />}
-      {asked?.kind === 'remove' && (
+      {sheet?.kind === 'new' && <NewLink key={JSON.stringify(sheet)} model={model} shown={shown} sheet={sheet} close={close} />}
+      {sheet?.kind === 'change' && <ChangedLink key={JSON.stringify(sheet)} model={model} shown={shown} sheet={sheet} close={close} />}
+      {sheet?.kind === 'remove' && (
         <Trying
           model={model}
           shown={shown}
-          edits={[{ kind: 'remove_link', name: asked.name }]}
-          title={`remove ${asked.name}`}
+          edits={[{ kind: 'remove_link', name: sheet.name }]}
+          title={`remove ${sheet.name}`}
           accept="Remove the link"
           close={close}
           select={null}
         >
-          <LinkLine model={shown} name={asked.name} />
+          <LinkLine model={shown} name={sheet.name} />
         </Trying>
       )}
-      {asked?.kind === 'edits' && (
-        <Trying model={model} shown={shown} edits={asked.edits} title={asked.title} accept="Make it so" close={close} select={null}>
-          <EditLines edits={asked.edits} />
+      {sheet?.kind === 'edits' && (
+        <Trying model={model} shown={shown} edits={sheet.edits} title={sheet.title} accept="Make it so" close={close} select={null}>
+          <EditLines edits={sheet.edits} />
         </Trying>
       )}
     </Modal>
@@ -75,9 +77,9 @@ function EditLines({ edits }: { edits: Edit[] }) {
 
 /** Columns of the other side that the data, or the same name, suggest for a key. */
 function useOther(model: ModelDocument, mine: string): string[] {
-  const found = useSuggestions(model).data ?? [];
+  const suggested = useSuggestions(model).data ?? [];
   const key = columnsIn(mine).join();
-  return found.flatMap((s) => {
+  return suggested.flatMap((s) => {
     const [from, to] = [listed(s.link.from), listed(s.link.to)];
     return from.join() === key ? [to.join(', ')] : to.join() === key ? [from.join(', ')] : [];
   });
@@ -86,23 +88,23 @@ function useOther(model: ModelDocument, mine: string): string[] {
 function NewLink({
   model,
   shown,
-  asked,
+  sheet,
   close,
 }: {
   model: ModelDocument;
   shown: ModelDocument;
-  asked: Extract<SheetAsk, { kind: 'new' }>;
+  sheet: Extract<SheetAsk, { kind: 'new' }>;
   close: () => void;
 }) {
-  const [from, setFrom] = useState(asked.from.join(', '));
-  const [to, setTo] = useState(asked.to.join(', '));
+  const [from, setFrom] = useState(sheet.from.join(', '));
+  const [to, setTo] = useState(sheet.to.join(', '));
   const [options, setOptions] = useState<Options>({});
-  const edits = useShown((s) => s.variant) ?? [];
+  const edits = useLink((s) => s.variant) ?? [];
   const [mine, theirs] = [columnsIn(from), columnsIn(to)];
-  const known = new Set(shown.tables.flatMap((t) => t.columns.map((c) => `${quotedName(t.name)}.${quotedName(c.name)}`.toLowerCase())));
+  const columns = new Set(shown.tables.flatMap((t) => t.columns.map((c) => `${quotedName(t.name)}.${quotedName(c.name)}`.toLowerCase())));
   const plain = new Set(shown.tables.flatMap((t) => t.columns.map((c) => `${t.name}.${c.name}`.toLowerCase())));
   const whole = (keys: string[]) =>
-    keys.length > 0 && keys.every((k) => known.has(k.toLowerCase()) || plain.has(k.replaceAll('"', '').toLowerCase()));
+    keys.length > 0 && keys.every((k) => columns.has(k.toLowerCase()) || plain.has(k.replaceAll('"', '').toLowerCase()));
   const ready = whole(mine) && whole(theirs) && mine.length === theirs.length;
   const preview = useLinkPreview(model, ready ? { from: mine, to: theirs, ...options } : null, null, edits);
   const [forFrom, forTo] = [useOther(model, to), useOther(model, from)];
@@ -111,18 +113,18 @@ function NewLink({
     preview.data &&
     preview.data.link.from !== (mine.length === 1 ? mine[0] : undefined) &&
     listed(preview.data.link.from).join() !== mine.join();
-  const told = ready ? preview.data : undefined;
+  const answer = ready ? preview.data : undefined;
   return (
     <Trying
       model={model}
       shown={shown}
-      edits={told ? [{ kind: 'add_link', link: told.link }] : []}
-      title={told ? `link ${told.text}` : ''}
+      edits={answer ? [{ kind: 'add_link', link: answer.link }] : []}
+      title={answer ? `link ${answer.text}` : ''}
       accept="Make the link"
       close={close}
-      select={told ? String(told.link.name) : null}
+      select={answer ? String(answer.link.name) : null}
       waits={preview.isFetching ? 'Comparing the keys…' : preview.error && ready ? preview.error.message : ''}
-      matches={told && <SheetMatches model={shown} told={told} />}
+      matches={answer && <SheetMatches model={shown} preview={answer} />}
     >
       <div className="sheet-keys">
         <KeyText model={shown} label="a key of one table" value={from} onChange={setFrom} first={forFrom} begins={whole(theirs) || !from} />
@@ -137,7 +139,7 @@ function NewLink({
         </p>
       )}
       {swapped && <p className="quiet">The other way round: the side whose keys stand once is the one side.</p>}
-      {told && <Told model={shown} told={told} options={options} onChange={setOptions} />}
+      {answer && <Previewed model={shown} preview={answer} options={options} onChange={setOptions} />}
     </Trying>
   );
 }
@@ -145,17 +147,17 @@ function NewLink({
 function ChangedLink({
   model,
   shown,
-  asked,
+  sheet,
   close,
 }: {
   model: ModelDocument;
   shown: ModelDocument;
-  asked: Extract<SheetAsk, { kind: 'change' }>;
+  sheet: Extract<SheetAsk, { kind: 'change' }>;
   close: () => void;
 }) {
-  const link = shown.links.find((k) => k.name === asked.name);
-  const [options, setOptions] = useState<Options>(asked.set);
-  const before = useShown((s) => s.variant) ?? [];
+  const link = shown.links.find((k) => k.name === sheet.name);
+  const [options, setOptions] = useState<Options>(sheet.set);
+  const before = useLink((s) => s.variant) ?? [];
   const base = link && {
     name: link.name,
     from: keysOf(link.from_table, link.from_columns),
@@ -165,8 +167,8 @@ function ChangedLink({
     active: link.active,
     description: link.description,
   };
-  const preview = useLinkPreview(model, base ? { ...base, ...options } : null, asked.name, before);
-  if (!link || !base) return <p>There is no link {asked.name} any more.</p>;
+  const preview = useLinkPreview(model, base ? { ...base, ...options } : null, sheet.name, before);
+  if (!link || !base) return <p>There is no link {sheet.name} any more.</p>;
   const set = Object.fromEntries(Object.entries(options).filter(([key, value]) => value !== (base as Record<string, unknown>)[key]));
   const edits: Edit[] = Object.keys(set).length ? [{ kind: 'change_link', name: link.name, set }] : [];
   return (
@@ -179,33 +181,33 @@ function ChangedLink({
       close={close}
       select={String(options.name ?? link.name)}
       waits={edits.length === 0 ? 'Nothing is changed yet.' : preview.error ? preview.error.message : ''}
-      matches={preview.data && <SheetMatches model={shown} told={preview.data} />}
+      matches={preview.data && <SheetMatches model={shown} preview={preview.data} />}
     >
-      {preview.data && <Told model={shown} told={preview.data} options={options} onChange={setOptions} naming />}
+      {preview.data && <Previewed model={shown} preview={preview.data} options={options} onChange={setOptions} naming />}
     </Trying>
   );
 }
 
 const keysOf = (table: string, columns: string[]) => columns.map((c) => `"${table.replaceAll('"', '""')}"."${c.replaceAll('"', '""')}"`);
 
-function Told({
+function Previewed({
   model,
-  told,
+  preview,
   options,
   onChange,
   naming = false,
 }: {
   model: ModelDocument;
-  told: LinkPreview;
+  preview: LinkPreview;
   options: Options;
   onChange: (o: Options) => void;
   naming?: boolean;
 }) {
   return (
     <>
-      <div className="formula-box">{told.text}</div>
-      <SheetOptions told={told} options={options} onChange={onChange} naming={naming} />
-      <SheetProfiles model={model} told={told} />
+      <div className="formula-box">{preview.text}</div>
+      <SheetOptions preview={preview} options={options} onChange={onChange} naming={naming} />
+      <SheetProfiles model={model} preview={preview} />
     </>
   );
 }
@@ -228,16 +230,16 @@ interface TryingProps {
 /** The sheet's two halves: what is asked for, and what it would do; accepted with Ctrl and Enter as well. */
 function Trying({ model, shown, edits, title, accept, close, select, waits = '', matches, children }: TryingProps) {
   const [yielding, setYielding] = useState<string[]>([]);
-  const variant = useShown((s) => s.variant);
-  const open = useShown((s) => s.probe);
+  const variant = useLink((s) => s.variant);
+  const open = useProbe((s) => s.probe);
   const probe = open && open.measures.length ? askedProbe(open) : null;
   const { make, busy, into } = useLinkEdits(model);
   const all: Edit[] = edits.length
     ? [...yielding.map((name): Edit => ({ kind: 'change_link', name, set: { active: false } })), ...edits]
     : [];
   const trial = useTrial(model, all.length ? [...(variant ?? []), ...all] : [], probe);
-  const told = all.length ? trial.data : undefined;
-  const ready = Boolean(told?.comparison) && !trial.isPlaceholderData && all.length > 0 && !busy;
+  const outcome = all.length ? trial.data : undefined;
+  const ready = Boolean(outcome?.comparison) && !trial.isPlaceholderData && all.length > 0 && !busy;
   const done = async () => {
     if (!ready || !(await make(all, title))) return;
     close();
@@ -268,9 +270,9 @@ function Trying({ model, shown, edits, title, accept, close, select, waits = '',
             </button>
           </p>
         ))}
-        {told && <Outcome model={shown} trial={told} probe={probe} onYield={(name) => setYielding([...yielding, name])} />}
-        {all.length > 0 && !told && <p className="wait">{trial.error ? trial.error.message : 'Trying it out…'}</p>}
-        {!told && all.length === 0 && <p className="quiet">{waits || 'What follows from it stands here before it is made.'}</p>}
+        {outcome && <Outcome model={shown} trial={outcome} probe={probe} onYield={(name) => setYielding([...yielding, name])} />}
+        {all.length > 0 && !outcome && <p className="wait">{trial.error ? trial.error.message : 'Trying it out…'}</p>}
+        {!outcome && all.length === 0 && <p className="quiet">{waits || 'What follows from it stands here before it is made.'}</p>}
         {matches}
       </div>
       <div className="sheet-foot row">

@@ -2,7 +2,8 @@
 import { Suspense, lazy, useEffect } from 'react';
 import type { ModelDocument } from '../../api/client';
 import { counted } from '../../shared/format';
-import { actions, useShown } from '../../app/shown';
+import { actions, onScreen } from '../../app/shown';
+import { useLink } from './store';
 import { FindingLine, findingKey, openFindings, useShowAbout } from '../prove/Prove';
 import { askNew } from './edits';
 import { LinkBar } from './LinkBar';
@@ -15,9 +16,9 @@ const LinkSheet = lazy(() => import('./LinkSheet').then((m) => ({ default: m.Lin
 const VariantPane = lazy(() => import('./VariantPane').then((m) => ({ default: m.VariantPane })));
 
 export function LinkStage({ model }: { model: ModelDocument }) {
-  const chosen = useShown((s) => s.fact);
-  const view = useShown((s) => s.linkView);
-  const variant = useShown((s) => s.variant);
+  const chosen = useLink((s) => s.fact);
+  const view = useLink((s) => s.linkView);
+  const variant = useLink((s) => s.variant);
   const tried = useVariant(model, variant);
   const show = useShowAbout(model);
   useLinkKeys();
@@ -72,7 +73,7 @@ function useLinkKeys() {
         target.closest('input, textarea, select, [contenteditable="true"], [role="dialog"]')
       )
         return;
-      const { reach, linkView, variant } = useShown.getState();
+      const { reach, linkView, variant } = onScreen();
       const acts: Record<string, () => void> = {
         l: () => askNew(),
         r: () => actions.set({ reach: reach === null ? 'out' : reach === 'out' ? 'in' : null }),

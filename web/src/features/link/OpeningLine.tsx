@@ -19,40 +19,40 @@ export function OpeningLine({
   folded?: boolean;
 }) {
   const [open, setOpen] = useState(!folded);
-  const found = useOpening(model, from, to, measure, open);
+  const opening = useOpening(model, from, to, measure, open);
   if (!open)
     return (
       <button type="button" className="plain" onClick={() => setOpen(true)}>
         <u>what would open it?</u>
       </button>
     );
-  if (!found.data) return <p className="wait">{found.error ? found.error.message : 'Looking for a way…'}</p>;
-  const told = found.data;
+  if (!opening.data) return <p className="wait">{opening.error ? opening.error.message : 'Looking for a way…'}</p>;
+  const answer = opening.data;
   return (
     <div className="opening">
-      {told.edits.length > 0 ? (
+      {answer.edits.length > 0 ? (
         <p>
-          The smallest change: <b>{told.title}</b>.{' '}
+          The smallest change: <b>{answer.title}</b>.{' '}
           <button
             type="button"
             className="pill small"
-            onClick={() => ask({ kind: 'edits', title: told.title, edits: told.edits as { kind: string }[] })}
+            onClick={() => ask({ kind: 'edits', title: answer.title, edits: answer.edits as { kind: string }[] })}
           >
             Look at it
           </button>
         </p>
       ) : (
         <p className="quiet">
-          {told.refused ? `No one change of the model opens it: ${told.refused}` : 'No link leads there, and the data suggest none.'}
+          {answer.refused ? `No one change of the model opens it: ${answer.refused}` : 'No link leads there, and the data suggest none.'}
         </p>
       )}
-      {told.given && (
+      {answer.given && (
         <p>
-          In one formula: <code>{told.given}</code>{' '}
+          In one formula: <code>{answer.given}</code>{' '}
           <button
             type="button"
             className="pill small"
-            onClick={() => actions.set({ held: { given: told.given.replace(/^given \(/, '').replace(/\)$/, '') } })}
+            onClick={() => actions.set({ held: { given: answer.given.replace(/^given \(/, '').replace(/\)$/, '') } })}
           >
             Hold it over the star
           </button>

@@ -51,55 +51,55 @@ export function Outcome({
         )}
       </section>
     );
-  return <Compared told={trial.comparison} probe={probe} words="It" />;
+  return <Compared compared={trial.comparison} probe={probe} words="It" />;
 }
 
 /** Two states of the model: reach, findings, numbers. `words` begin the sentence where nothing changes. */
 export function Compared({
-  told,
+  compared,
   probe,
   words,
   reachOnly = false,
 }: {
-  told: StatesCompared;
+  compared: StatesCompared;
   probe: Probe | null;
   words: string;
   reachOnly?: boolean;
 }) {
-  const reach = told.newly.length + told.no_longer.length + told.moved.length;
+  const reach = compared.newly.length + compared.no_longer.length + compared.moved.length;
   return (
     <div className="outcome">
       <section aria-label="Who filters whom">
         <h3>Who filters whom</h3>
         {reach === 0 && <p className="quiet">{words} changes nothing in who filters whom.</p>}
-        <Pairs title="newly reached" sign="+" pairs={told.newly} />
-        <Pairs title="no longer reached" sign="∅" pairs={told.no_longer} />
-        <Pairs title="by another way" sign="⇀" pairs={told.moved} />
+        <Pairs title="newly reached" sign="+" pairs={compared.newly} />
+        <Pairs title="no longer reached" sign="∅" pairs={compared.no_longer} />
+        <Pairs title="by another way" sign="⇀" pairs={compared.moved} />
       </section>
       {!reachOnly && (
         <section aria-label="Numbers of the open probe">
           <h3>{probe?.name ? `The numbers of ‘${probe.name}’` : 'The numbers of the open probe'}</h3>
-          {told.grid_error && (
+          {compared.grid_error && (
             <p className="signal" role="alert">
-              {told.grid_error}
+              {compared.grid_error}
             </p>
           )}
-          {!told.grid && !told.grid_error && (
+          {!compared.grid && !compared.grid_error && (
             <p className="quiet">No probe is open. Open one on the Probe stage, and its numbers stand here before and after.</p>
           )}
-          {told.grid && <BesideGrid grid={told.grid} brief />}
+          {compared.grid && <BesideGrid grid={compared.grid} brief />}
         </section>
       )}
-      {told.appear.length + told.go.length > 0 && (
+      {compared.appear.length + compared.go.length > 0 && (
         <section aria-label="Findings">
           <h3>Findings</h3>
-          {told.appear.map((f) => (
+          {compared.appear.map((f) => (
             <p key={`+${f.about}${f.sentence}`}>
               <span className="signal">+ appears:</span> {whose(f)}
               {f.sentence}
             </p>
           ))}
-          {told.go.map((f) => (
+          {compared.go.map((f) => (
             <p key={`-${f.about}${f.sentence}`}>
               <span className="fact-ink">− goes:</span> {whose(f)}
               {f.sentence}
@@ -157,23 +157,23 @@ function TwoPaths({ double, model }: { double: Double; model: ModelDocument }) {
     });
   };
   const way = (path: string[], y: number) => {
-    const told = stops(path);
-    return told.map((stop, i) => {
-      const x0 = 60 + ((width - 120) * i) / told.length;
-      const x1 = 60 + ((width - 120) * (i + 1)) / told.length;
+    const stopped = stops(path);
+    return stopped.map((stop, i) => {
+      const x0 = 60 + ((width - 120) * i) / stopped.length;
+      const x1 = 60 + ((width - 120) * (i + 1)) / stopped.length;
       const y0 = i === 0 ? 60 : y;
-      const y1 = i === told.length - 1 ? 60 : y;
+      const y1 = i === stopped.length - 1 ? 60 : y;
       return (
         <g key={stop.link}>
           <path
             className="way"
-            d={told.length === 1 ? `M${x0} 60Q${width / 2} ${y < 60 ? -4 : 124} ${x1} 60` : `M${x0} ${y0}L${x1} ${y1}`}
+            d={stopped.length === 1 ? `M${x0} 60Q${width / 2} ${y < 60 ? -4 : 124} ${x1} 60` : `M${x0} ${y0}L${x1} ${y1}`}
           />
-          <text x={(x0 + x1) / 2} y={told.length === 1 ? (y < 60 ? 22 : 108) : (y0 + y1) / 2 + (y < 60 ? -7 : 15)} textAnchor="middle">
+          <text x={(x0 + x1) / 2} y={stopped.length === 1 ? (y < 60 ? 22 : 108) : (y0 + y1) / 2 + (y < 60 ? -7 : 15)} textAnchor="middle">
             {stop.link}
           </text>
-          {i < told.length - 1 && <circle cx={x1} cy={y1} r="4" />}
-          {i < told.length - 1 && (
+          {i < stopped.length - 1 && <circle cx={x1} cy={y1} r="4" />}
+          {i < stopped.length - 1 && (
             <text className="table" x={x1} y={y1 + (y < 60 ? -18 : 27)} textAnchor="middle">
               {stop.to}
             </text>

@@ -1,7 +1,8 @@
 // The reach of a table, a column or a measure: what it filters, what filters it, over which links, and what would open the rest.
 import { useState } from 'react';
 import type { ModelDocument, ReachOf } from '../../api/client';
-import { actions, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { useLink } from './store';
 import { OpeningLine } from './OpeningLine';
 import { useReachOf, type ReachSubject } from './requests';
 
@@ -10,16 +11,16 @@ const REASONS: Record<string, string> = { inactive: 'is inactive', 'one-way': 'r
 type Blocked = ReachOf['blocked'][number];
 
 export function ReachView({ model, subject }: { model: ModelDocument; subject: ReachSubject }) {
-  const way = useShown((s) => s.reach) ?? 'out';
+  const way = useLink((s) => s.reach) ?? 'out';
   const [measured, setMeasured] = useState(0);
-  const found = useReachOf(model, subject);
-  if (!found.data) return <p className="wait">{found.error ? found.error.message : 'Following every link…'}</p>;
-  const told = found.data;
-  const ofMeasure = told.measure !== null;
-  const scan = told.scans[Math.min(measured, told.scans.length - 1)];
-  const reached = way === 'out' && !ofMeasure ? told.filters : (scan?.filtered_by ?? []);
-  const blocked = way === 'out' && !ofMeasure ? told.blocked : (scan?.blocked_by ?? []);
-  const here = told.table ?? scan?.grain ?? '';
+  const reach = useReachOf(model, subject);
+  if (!reach.data) return <p className="wait">{reach.error ? reach.error.message : 'Following every link…'}</p>;
+  const answer = reach.data;
+  const ofMeasure = answer.measure !== null;
+  const scan = answer.scans[Math.min(measured, answer.scans.length - 1)];
+  const reached = way === 'out' && !ofMeasure ? answer.filters : (scan?.filtered_by ?? []);
+  const blocked = way === 'out' && !ofMeasure ? answer.blocked : (scan?.blocked_by ?? []);
+  const here = answer.table ?? scan?.grain ?? '';
   return (
     <section className="reach" aria-label="Reach">
       {!ofMeasure && (
@@ -32,9 +33,9 @@ export function ReachView({ model, subject }: { model: ModelDocument; subject: R
           </button>
         </span>
       )}
-      {ofMeasure && told.scans.length > 1 && (
+      {ofMeasure && answer.scans.length > 1 && (
         <select className="field" aria-label="Which aggregate" value={measured} onChange={(e) => setMeasured(Number(e.target.value))}>
-          {told.scans.map((s, i) => (
+          {answer.scans.map((s, i) => (
             <option key={`${s.text}${i}`} value={i}>
               {s.text || s.grain}
             </option>
@@ -65,7 +66,7 @@ export function ReachView({ model, subject }: { model: ModelDocument; subject: R
           blocked={b}
           from={way === 'out' && !ofMeasure ? here : b.table}
           to={way === 'out' && !ofMeasure ? b.table : here}
-          measure={told.measure}
+          measure={answer.measure}
         />
       ))}
     </section>

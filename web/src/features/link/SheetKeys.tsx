@@ -7,26 +7,26 @@ import { Histogram } from '../shape/Histogram';
 import { KeysFound } from '../shape/KeysFound';
 import { useMismatch } from '../shape/requests';
 
-export function SheetProfiles({ model, told }: { model: ModelDocument; told: LinkPreview }) {
+export function SheetProfiles({ model, preview }: { model: ModelDocument; preview: LinkPreview }) {
   return (
     <div className="sheet-profiles">
-      <KeyProfile model={model} table={told.from_table} columns={told.from_columns} />
-      <KeyProfile model={model} table={told.to_table} columns={told.to_columns} />
+      <KeyProfile model={model} table={preview.from_table} columns={preview.from_columns} />
+      <KeyProfile model={model} table={preview.to_table} columns={preview.to_columns} />
     </div>
   );
 }
 
-export function SheetMatches({ model, told }: { model: ModelDocument; told: LinkPreview }) {
+export function SheetMatches({ model, preview }: { model: ModelDocument; preview: LinkPreview }) {
   const keys = {
-    left: { table: told.from_table, columns: told.from_columns },
-    right: { table: told.to_table, columns: told.to_columns },
+    left: { table: preview.from_table, columns: preview.from_columns },
+    right: { table: preview.to_table, columns: preview.to_columns },
     amount: '',
   };
-  const found = useMismatch(model, keys);
+  const mismatch = useMismatch(model, keys);
   return (
     <>
-      {found.isFetching && !found.data && <p className="wait">Comparing the keys…</p>}
-      {found.data && <KeysFound key={JSON.stringify(keys)} model={model} keys={keys} found={found.data} />}
+      {mismatch.isFetching && !mismatch.data && <p className="wait">Comparing the keys…</p>}
+      {mismatch.data && <KeysFound key={JSON.stringify(keys)} model={model} keys={keys} mismatch={mismatch.data} />}
     </>
   );
 }

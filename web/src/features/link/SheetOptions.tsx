@@ -44,102 +44,94 @@ function Segment({
   );
 }
 
-export function SheetOptions({
-  told,
-  options,
-  onChange,
-  naming,
-}: {
-  told: LinkPreview;
+interface Props {
+  preview: LinkPreview;
   options: Options;
   onChange: (o: Options) => void;
   naming: boolean;
-}) {
-  const link = told.link as { name: string; cardinality: string; flow: string; active: boolean; firm?: boolean; description?: string };
+}
+
+/** What is said of the link: what its author chose, over what the data say. */
+interface Said {
+  name: string;
+  cardinality: string;
+  flow: string;
+  active: boolean;
+  firm?: boolean;
+  description?: string;
+}
+
+const FLOWS: Choice[] = [
+  { value: 'one-way', words: 'one-way' },
+  { value: 'two-way', words: 'two-way' },
+];
+const STATES: Choice[] = [
+  { value: true, words: 'active' },
+  { value: false, words: 'inactive' },
+];
+const LOOK_UPS: Choice[] = [
+  { value: null, words: 'as the data say' },
+  { value: true, words: 'firm' },
+  { value: false, words: 'loose' },
+];
+
+export function SheetOptions({ preview, options, onChange, naming }: Props) {
+  const link = preview.link as unknown as Said;
   const choose = (name: string, value: unknown) => onChange({ ...options, [name]: value });
-  const offered = !link.active && options.active === undefined && !naming && told.doubles.length > 0;
+  const offered = !link.active && options.active === undefined && !naming && preview.doubles.length > 0;
   const allowed = (value: string) =>
-    told.allowed.includes(value as LinkPreview['proven']) ? undefined : 'The keys repeat: the data do not bear it.';
+    preview.allowed.includes(value as LinkPreview['proven']) ? undefined : 'The keys repeat: the data do not bear it.';
+  const cardinalities = ['many-to-one', 'one-to-one', 'many-to-many'].map((v) => ({ value: v, words: v, off: allowed(v) }));
   return (
     <div className="options">
-      <Segment
-        label="Cardinality"
-        name="cardinality"
-        now={link.cardinality}
-        onChoose={choose}
-        choices={['many-to-one', 'one-to-one', 'many-to-many'].map((v) => ({ value: v, words: v, off: allowed(v) }))}
-      />
+      <Segment label="Cardinality" name="cardinality" now={link.cardinality} onChoose={choose} choices={cardinalities} />
       <p className="quiet">
-        The data prove it <b>{told.proven}</b>
-        {told.proven !== link.cardinality && <span className="signal">, declared {link.cardinality}</span>}.
+        The data prove it <b>{preview.proven}</b>
+        {preview.proven !== link.cardinality && <span className="signal">, declared {link.cardinality}</span>}.
       </p>
-      <Segment
-        label="Flow"
-        name="flow"
-        now={link.flow}
-        onChoose={choose}
-        choices={[
-          { value: 'one-way', words: 'one-way' },
-          { value: 'two-way', words: 'two-way' },
-        ]}
-      />
-      <Segment
-        label="State"
-        name="active"
-        now={link.active}
-        onChoose={choose}
-        choices={[
-          { value: true, words: 'active' },
-          { value: false, words: 'inactive' },
-        ]}
-      />
+      <Segment label="Flow" name="flow" now={link.flow} onChoose={choose} choices={FLOWS} />
+      <Segment label="State" name="active" now={link.active} onChoose={choose} choices={STATES} />
       {offered && (
         <p className="quiet">
           Offered inactive: active, it would double a path.
-          {told.yields.length ? ` It could be active if ${told.yields.join(' or ')} yielded.` : ''}
+          {preview.yields.length ? ` It could be active if ${preview.yields.join(' or ')} yielded.` : ''}
         </p>
       )}
       {link.cardinality !== 'many-to-many' && (
-        <Segment
-          label="Look-ups"
-          name="firm"
-          now={link.firm ?? null}
-          onChoose={choose}
-          choices={[
-            { value: null, words: 'as the data say' },
-            { value: true, words: 'firm' },
-            { value: false, words: 'loose' },
-          ]}
-        />
+        <Segment label="Look-ups" name="firm" now={link.firm ?? null} onChoose={choose} choices={LOOK_UPS} />
       )}
       <p>
-        It is <b>{told.firm ? 'firm' : 'loose'}</b>
-        {told.firm
+        It is <b>{preview.firm ? 'firm' : 'loose'}</b>
+        {preview.firm
           ? ': rows look their partner up, and rows without one stand under (unmatched).'
-          : `: ${told.why_loose}. Nothing is looked up over it, and it gives no (unmatched) member.`}
+          : `: ${preview.why_loose}. Nothing is looked up over it, and it gives no (unmatched) member.`}
       </p>
-      {naming && (
-        <>
-          <label className="option">
-            <span className="quiet">Name</span>
-            <input className="field" value={String(options.name ?? link.name)} onChange={(e) => choose('name', e.target.value)} />
-          </label>
-          <label className="option">
-            <span className="quiet">Description</span>
-            <textarea
-              className="field"
-              rows={2}
-              value={String(options.description ?? link.description ?? '')}
-              onChange={(e) => choose('description', e.target.value)}
-            />
-          </label>
-        </>
-      )}
-      {told.key_empty > 0 && (
+      {naming && <Naming link={link} options={options} choose={choose} />}
+      {preview.key_empty > 0 && (
         <p className="signal">
-          {counted(told.key_empty, 'row')} of {told.to_table} {told.key_empty === 1 ? 'has' : 'have'} no key.
+          {counted(preview.key_empty, 'row')} of {preview.to_table} {preview.key_empty === 1 ? 'has' : 'have'} no key.
         </p>
       )}
     </div>
+  );
+}
+
+function Naming({ link, options, choose }: { link: Said; options: Options; choose: (name: string, value: unknown) => void }) {
+  return (
+    <>
+      <label className="option">
+        <span className="quiet">Name</span>
+        <input className="field" value={String(options.name ?? link.name)} onChange={(e) => choose('name', e.target.value)} />
+      </label>
+      <label className="option">
+        <span className="quiet">Description</span>
+        <textarea
+          className="field"
+          rows={2}
+          value={String(options.description ?? link.description ?? '')}
+          onChange={(e) => choose('description', e.target.value)}
+        />
+      </label>
+    </>
   );
 }

@@ -5,6 +5,8 @@ import type { LinkInfo } from '../../api/client';
 /** Which way filters cross a link: from its one side (`on`), both ways, against it, not at all, or not for it is inactive. */
 export type Way = 'on' | 'both' | 'back' | 'off' | 'inactive';
 
+export type GrabLink = (event: PointerEvent, name: string) => void;
+
 interface Props {
   link: LinkInfo;
   ax: number;
@@ -23,7 +25,7 @@ interface Props {
   aside: number;
   onSelect: (name: string) => void;
   onRemove: (name: string) => void;
-  onGrab: (event: PointerEvent, name: string) => void;
+  onGrab: GrabLink;
 }
 
 const MARK = 11;
@@ -33,50 +35,28 @@ export function wayOf(link: LinkInfo): Way {
   return link.flow === 'two-way' ? 'both' : 'on';
 }
 
-export const StarLink = memo(function StarLink({
-  link,
-  ax,
-  ay,
-  bx,
-  by,
-  way,
-  held,
-  runsTo,
-  stopsFrom,
-  pale,
-  chosen,
-  aside,
-  onSelect,
-  onRemove,
-  onGrab,
-}: Props) {
+/** A place along the line, at a distance from the first end, and aside of it. */
+type Place = (t: number, side?: number) => string;
+
+export const StarLink = memo(function StarLink(props: Props) {
+  const { link, ax, ay, bx, by, way, held, runsTo, stopsFrom, chosen, aside, onSelect, onRemove, onGrab } = props;
   const length = Math.hypot(bx - ax, by - ay) || 1;
   const ux = (bx - ax) / length;
   const uy = (by - ay) / length;
   const at = (t: number, side = 0): [number, number] => [ax + ux * t - uy * side, ay + uy * t + ux * side];
-  const p = (t: number, side = 0) =>
+  const p: Place = (t, side = 0) =>
     at(t, side)
       .map((v) => v.toFixed(1))
       .join(' ');
   const middle = length / 2;
-  const oneToOne = link.cardinality === 'one-to-one';
-  const manyToMany = link.cardinality === 'many-to-many';
-  const many = `M${p(0, 6)}L${p(13)}L${p(0, -6)}`;
-  const farMany = `M${p(length, 6)}L${p(length - 13)}L${p(length, -6)}`;
-  const classes = ['star-link'];
-  if (runsTo) classes.push('runs');
-  if (runsTo === link.to_table) classes.push('back');
-  if (pale && !runsTo && !stopsFrom && !chosen && !held) classes.push('pale');
-  if (chosen) classes.push('chosen');
-  if (held) classes.push('held');
   const stopAt = stopsFrom === link.from_table ? 24 : length - 24;
   const outward = aside === 0 ? 1 : Math.sign(-uy * aside) || 1;
   const beside = at(aside === 0 ? middle : middle + (aside > 0 ? 16 : -16));
   const label = [beside[0] + outward * 10, beside[1] - (aside === 0 ? 8 : -4)] as const;
-  const words = `${link.name}: ${link.text}, ${link.cardinality}, ${link.active ? link.flow : 'inactive'}${link.firm ? '' : ', loose'}${held ? `; ${held}` : ''}`;
+  const words = wordsOf(link, held);
   return (
     <g
-      className={classes.join(' ')}
+      className={classesOf(props)}
       data-link={link.name}
       role="button"
       tabIndex={0}
@@ -89,40 +69,9 @@ export const StarLink = memo(function StarLink({
     >
       <title>{words}</title>
       <path className="hit" d={`M${p(0)}L${p(length)}`} />
-      {way === 'inactive' ? (
-        <>
-          <path
-            className="line"
-            d={`M${p(0)}L${p(middle - MARK)}M${p(length)}L${p(middle + MARK)}M${p(middle - MARK)}L${p(middle + 7, -11)}`}
-          />
-          <path className="contacts" d={`M${p(middle - MARK)}h0M${p(middle + MARK)}h0`} />
-        </>
-      ) : (
-        <path className="line" d={link.firm ? `M${p(length)}L${p(0)}` : waveAlong(length, p)} />
-      )}
-      <path
-        className="line still"
-        d={(oneToOne ? `M${p(9, 6)}L${p(9, -6)}` : many) + (manyToMany ? farMany : `M${p(length - 9, 6)}L${p(length - 9, -6)}`)}
-      />
-      {way === 'on' && (
-        <path
-          className="solid"
-          d={`M${p(middle - 8)}L${p(middle + 6, 6.5)}L${p(middle + 6, -6.5)}ZM${p(middle - 9, 6)}L${p(middle - 9, -6)}L${p(middle - 7.4, -6)}L${p(middle - 7.4, 6)}Z`}
-        />
-      )}
-      {way === 'back' && (
-        <path
-          className="solid"
-          d={`M${p(middle + 8)}L${p(middle - 6, 6.5)}L${p(middle - 6, -6.5)}ZM${p(middle + 9, 6)}L${p(middle + 9, -6)}L${p(middle + 7.4, -6)}L${p(middle + 7.4, 6)}Z`}
-        />
-      )}
-      {way === 'both' && (
-        <path
-          className="solid"
-          d={`M${p(middle)}L${p(middle + 12, 6)}L${p(middle + 12, -6)}ZM${p(middle)}L${p(middle - 12, 6)}L${p(middle - 12, -6)}Z`}
-        />
-      )}
-      {way === 'off' && <path className="stop-bar" d={`M${p(middle, 8)}L${p(middle, -8)}`} />}
+      <Line link={link} way={way} length={length} p={p} />
+      <Feet cardinality={link.cardinality} length={length} p={p} />
+      <WayMark way={way} middle={middle} p={p} />
       {stopsFrom && <path className="stop-bar" d={`M${p(stopAt, 8)}L${p(stopAt, -8)}`} />}
       {(aside !== 0 || chosen || runsTo || held) && (
         <text x={label[0]} y={label[1]} textAnchor={outward < 0 ? 'end' : 'start'}>
@@ -133,7 +82,63 @@ export const StarLink = memo(function StarLink({
   );
 });
 
-function waveAlong(length: number, p: (t: number, side?: number) => string): string {
+function classesOf({ link, held, runsTo, stopsFrom, pale, chosen }: Props): string {
+  const classes = ['star-link'];
+  if (runsTo) classes.push('runs');
+  if (runsTo === link.to_table) classes.push('back');
+  if (pale && !runsTo && !stopsFrom && !chosen && !held) classes.push('pale');
+  if (chosen) classes.push('chosen');
+  if (held) classes.push('held');
+  return classes.join(' ');
+}
+
+function wordsOf(link: LinkInfo, held: string): string {
+  const state = `${link.active ? link.flow : 'inactive'}${link.firm ? '' : ', loose'}${held ? `; ${held}` : ''}`;
+  return `${link.name}: ${link.text}, ${link.cardinality}, ${state}`;
+}
+
+/** The line itself: straight, waved where the link is loose, or an open lever where it is inactive. */
+function Line({ link, way, length, p }: { link: LinkInfo; way: Way; length: number; p: Place }) {
+  const middle = length / 2;
+  if (way !== 'inactive') return <path className="line" d={link.firm ? `M${p(length)}L${p(0)}` : waveAlong(length, p)} />;
+  return (
+    <>
+      <path
+        className="line"
+        d={`M${p(0)}L${p(middle - MARK)}M${p(length)}L${p(middle + MARK)}M${p(middle - MARK)}L${p(middle + 7, -11)}`}
+      />
+      <path className="contacts" d={`M${p(middle - MARK)}h0M${p(middle + MARK)}h0`} />
+    </>
+  );
+}
+
+/** A crow's foot at each many side, a bar at each one side. */
+function Feet({ cardinality, length, p }: { cardinality: LinkInfo['cardinality']; length: number; p: Place }) {
+  const bar = (t: number) => `M${p(t, 6)}L${p(t, -6)}`;
+  const near = cardinality === 'one-to-one' ? bar(9) : `M${p(0, 6)}L${p(13)}L${p(0, -6)}`;
+  const far = cardinality === 'many-to-many' ? `M${p(length, 6)}L${p(length - 13)}L${p(length, -6)}` : bar(length - 9);
+  return <path className="line still" d={near + far} />;
+}
+
+/** Which way filters cross: a diode one way, two of them both ways, a bar where the held formula switches the link off. */
+function WayMark({ way, middle, p }: { way: Way; middle: number; p: Place }) {
+  const diode = (tip: number, base: number, half: number) => `M${p(tip)}L${p(base, half)}L${p(base, -half)}Z`;
+  const stop = (from: number, to: number) => `M${p(from, 6)}L${p(from, -6)}L${p(to, -6)}L${p(to, 6)}Z`;
+  switch (way) {
+    case 'on':
+      return <path className="solid" d={diode(middle - 8, middle + 6, 6.5) + stop(middle - 9, middle - 7.4)} />;
+    case 'back':
+      return <path className="solid" d={diode(middle + 8, middle - 6, 6.5) + stop(middle + 9, middle + 7.4)} />;
+    case 'both':
+      return <path className="solid" d={diode(middle, middle + 12, 6) + diode(middle, middle - 12, 6)} />;
+    case 'off':
+      return <path className="stop-bar" d={`M${p(middle, 8)}L${p(middle, -8)}`} />;
+    default:
+      return null;
+  }
+}
+
+function waveAlong(length: number, p: Place): string {
   let path = `M${p(length)}`;
   const steps = Math.max(Math.round(length / 9), 2);
   for (let i = 1; i <= steps; i += 1) {

@@ -12,15 +12,11 @@ import { useSuggestions } from './requests';
 const FIRST = 4;
 
 export function Suggestions({ model }: { model: ModelDocument }) {
-  const found = useSuggestions(model);
-  const { edit, busy } = useEdits(model);
+  const suggestions = useSuggestions(model);
   const [ticked, setTicked] = useState<Set<string>>(new Set());
   const [all, setAll] = useState(false);
-  const shown = found.data ?? [];
+  const shown = suggestions.data ?? [];
   const away = model.put_aside;
-  // What is not meant is remembered by the model, and told in its history.
-  const dismiss = (text: string) => void edit({ kind: 'accept_finding', code: 'suggestion', about: text, reason: 'not meant' });
-  const bringBack = (text: string) => void edit({ kind: 'reopen_finding', code: 'suggestion', about: text });
   const choices = [...new Set(shown.map((s) => s.choice).filter(Boolean))];
   const taken = shown.filter((s) => ticked.has(s.text));
   const together = () => {
@@ -34,8 +30,8 @@ export function Suggestions({ model }: { model: ModelDocument }) {
       if (!next.delete(s.text)) next.add(s.text);
       return next;
     });
-  if (found.isPending) return <p className="wait">Looking for keys in common…</p>;
-  if (found.isError) return <p className="quiet">Links were not suggested: {found.error.message}</p>;
+  if (suggestions.isPending) return <p className="wait">Looking for keys in common…</p>;
+  if (suggestions.isError) return <p className="quiet">Links were not suggested: {suggestions.error.message}</p>;
   if (shown.length === 0 && away.length === 0) return null;
   return (
     <section aria-label="Suggested by the data" className="suggestions">
@@ -57,73 +53,82 @@ export function Suggestions({ model }: { model: ModelDocument }) {
         )}
       </div>
       {choices.map((choice) => (
-        <WhichRole key={choice} model={model} found={shown.filter((s) => s.choice === choice)} />
+        <WhichRole key={choice} model={model} choices={shown.filter((s) => s.choice === choice)} />
       ))}
       {shown.slice(0, all ? shown.length : FIRST).map((s) => (
-        <div key={s.text} className="suggestion">
-          {shown.length > 1 && (
-            <input type="checkbox" aria-label={`Take ${s.text}`} checked={ticked.has(s.text)} onChange={() => tick(s)} />
-          )}
-          <div>
-            <div className="mono">{s.text}</div>
-            <div className="quiet">
-              <LinkMark link={markOf(s)} width={40} /> {s.evidence.sentence}
-            </div>
-            <div className="row">
-              <button type="button" className="pill small solid" onClick={() => askNew(listed(s.link.from), listed(s.link.to))}>
-                Look and link
-              </button>
-              <button
-                type="button"
-                className="pill small"
-                disabled={busy}
-                aria-label={`Not this one: ${s.text}`}
-                onClick={() => dismiss(s.text)}
-              >
-                Not this one
-              </button>
-            </div>
-          </div>
-        </div>
+        <Suggested key={s.text} model={model} suggestion={s} ticked={ticked.has(s.text)} onTick={shown.length > 1 ? () => tick(s) : null} />
       ))}
       {!all && shown.length > FIRST && (
         <button type="button" className="plain quiet" onClick={() => setAll(true)}>
           {shown.length - FIRST} more
         </button>
       )}
-      {away.length > 0 && (
-        <details>
-          <summary className="quiet">{away.length} put aside</summary>
-          {away.map((text) => (
-            <div key={text} className="row">
-              <span className="mono grow">{text}</span>
-              <button
-                type="button"
-                className="plain quiet"
-                disabled={busy}
-                aria-label={`Bring ${text} back`}
-                onClick={() => bringBack(text)}
-              >
-                <u>bring it back</u>
-              </button>
-            </div>
-          ))}
-        </details>
-      )}
+      {away.length > 0 && <PutAside model={model} away={away} />}
     </section>
   );
 }
 
+interface SuggestedProps {
+  model: ModelDocument;
+  suggestion: Suggestion;
+  ticked: boolean;
+  onTick: (() => void) | null;
+}
+
+function Suggested({ model, suggestion, ticked, onTick }: SuggestedProps) {
+  const { edit, busy } = useEdits(model);
+  const { text, link, evidence } = suggestion;
+  // What is not meant is remembered by the model, and told in its history.
+  const dismiss = () => void edit({ kind: 'accept_finding', code: 'suggestion', about: text, reason: 'not meant' });
+  return (
+    <div className="suggestion">
+      {onTick && <input type="checkbox" aria-label={`Take ${text}`} checked={ticked} onChange={onTick} />}
+      <div>
+        <div className="mono">{text}</div>
+        <div className="quiet">
+          <LinkMark link={markOf(suggestion)} width={40} /> {evidence.sentence}
+        </div>
+        <div className="row">
+          <button type="button" className="pill small solid" onClick={() => askNew(listed(link.from), listed(link.to))}>
+            Look and link
+          </button>
+          <button type="button" className="pill small" disabled={busy} aria-label={`Not this one: ${text}`} onClick={dismiss}>
+            Not this one
+          </button>
+        </div>
+      </div>
+    </div>
+  );
+}
+
+function PutAside({ model, away }: { model: ModelDocument; away: string[] }) {
+  const { edit, busy } = useEdits(model);
+  const bringBack = (text: string) => void edit({ kind: 'reopen_finding', code: 'suggestion', about: text });
+  return (
+    <details>
+      <summary className="quiet">{away.length} put aside</summary>
+      {away.map((text) => (
+        <div key={text} className="row">
+          <span className="mono grow">{text}</span>
+          <button type="button" className="plain quiet" disabled={busy} aria-label={`Bring ${text} back`} onClick={() => bringBack(text)}>
+            <u>bring it back</u>
+          </button>
+        </div>
+      ))}
+    </details>
+  );
+}
+
 /** Of several dates, or places, one may be the active one: asked in a sentence, the others are offered as roles that a measure switches on. */
-function WhichRole({ model, found }: { model: ModelDocument; found: Suggestion[] }) {
+function WhichRole({ model, choices }: { model: ModelDocument; choices: Suggestion[] }) {
   const [chosen, setChosen] = useState<string | null>(null);
-  const [first] = found;
+  const [first] = choices;
   if (!first) return null;
   const [table = ''] = listed(first.link.from).map((c) => tableIn(c));
   const one = tableIn(listed(first.link.to)[0] ?? '');
   const what = model.tables.find((t) => t.name === one)?.calendar ? 'date' : 'column';
   const go = () => {
-    const edits: Edit[] = found.map((s) => ({ kind: 'add_link', link: { ...s.link, active: s.text === chosen } }));
+    const edits: Edit[] = choices.map((s) => ({ kind: 'add_link', link: { ...s.link, active: s.text === chosen } }));
     ask({ kind: 'edits', title: `link ${table} to ${one}`, edits });
   };
   return (
@@ -131,7 +136,7 @@ function WhichRole({ model, found }: { model: ModelDocument; found: Suggestion[]
       <legend>
         Which {what} of {table} does {one} filter, when nothing else is said?
       </legend>
-      {found.map((s) => {
+      {choices.map((s) => {
         const column = columnName(listed(s.link.from)[0] ?? '');
         return (
           <label key={s.text}>

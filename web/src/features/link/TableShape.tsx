@@ -13,14 +13,14 @@ const ROLES = ['fact', 'dimension', 'outrigger', 'bridge'] as const;
 export function TableShape({ model, table }: { model: ModelDocument; table: TableInfo }) {
   const { edit, busy } = useEdits(model);
   const say = (said: Record<string, unknown>) => edit({ kind: 'describe_table', name: table.name, ...said });
-  const corrected = table.role !== table.found_role;
+  const corrected = table.role !== table.apparent_role;
   const subjects = [...new Set(model.tables.map((t) => t.subject).filter(Boolean))];
   return (
     <>
       <h3>Role</h3>
       <p>
-        <RoleMark role={table.found_role} size={14} /> Found to be{' '}
-        {table.found_role === 'disconnected' ? 'linked to nothing' : `a ${table.found_role}`} by its links
+        <RoleMark role={table.apparent_role} size={14} /> Found to be{' '}
+        {table.apparent_role === 'disconnected' ? 'linked to nothing' : `a ${table.apparent_role}`} by its links
         {table.calendar ? ' and its dates' : ''}.
         {corrected && (
           <>
@@ -85,20 +85,20 @@ function Subject({ subject, subjects, onSay }: { subject: string; subjects: stri
   );
 }
 
-/** One row is …, in words, and the columns that tell rows apart, tested. */
-function Grain({
-  model,
-  table,
-  onSay,
-}: {
+type Shape = NonNullable<ReturnType<typeof useTableShape>['data']>;
+
+interface GrainProps {
   model: ModelDocument;
   table: TableInfo;
   onSay: (said: Record<string, unknown>) => Promise<unknown>;
-}) {
+}
+
+/** One row is …, in words, and the columns that tell rows apart, tested. */
+function Grain({ model, table, onSay }: GrainProps) {
   const [words, setWords] = useState(table.grain);
   const [columns, setColumns] = useState<string[]>(table.grain_columns);
   const [choosing, setChoosing] = useState(false);
-  const told = useTableShape(model, table.name, columns).data?.grain;
+  const grain = useTableShape(model, table.name, columns).data?.grain;
   const changed = words !== table.grain || columns.join() !== table.grain_columns.join();
   const toggle = (column: string) => setColumns(columns.includes(column) ? columns.filter((c) => c !== column) : [...columns, column]);
   return (
@@ -148,119 +148,145 @@ function Grain({
       {columns.length === 0 && table.candidate_keys.length > 0 && (
         <p className="quiet">Unique by itself: {table.candidate_keys.slice(0, 3).join('; ')}.</p>
       )}
-      {told &&
-        (told.repeated === 0 ? (
-          <p role="status">
-            ✓ Each of {counted(told.rows, 'row')} has its own {told.columns.join(' and ')}
-            {told.empty ? `; ${counted(told.empty, 'row')} with an empty part` : ''}.
-          </p>
-        ) : (
-          <div role="status">
-            <p className="signal">
-              ◆ {count(told.repeated)} of {counted(told.rows, 'row')} share it with another: the grain is finer.
-            </p>
-            <table>
-              <tbody>
-                {told.examples.map((e) => (
-                  <tr key={JSON.stringify(e.key)}>
-                    <td>{e.key.map(columnText).join(', ')}</td>
-                    <td className="num">{counted(e.rows, 'row')}</td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          </div>
-        ))}
+      {grain && <Tested grain={grain} />}
     </>
   );
 }
 
+/** Whether the columns tell rows apart, with examples where they do not. */
+function Tested({ grain }: { grain: NonNullable<Shape['grain']> }) {
+  if (grain.repeated === 0)
+    return (
+      <p role="status">
+        ✓ Each of {counted(grain.rows, 'row')} has its own {grain.columns.join(' and ')}
+        {grain.empty ? `; ${counted(grain.empty, 'row')} with an empty part` : ''}.
+      </p>
+    );
+  return (
+    <div role="status">
+      <p className="signal">
+        ◆ {count(grain.repeated)} of {counted(grain.rows, 'row')} share it with another: the grain is finer.
+      </p>
+      <table>
+        <tbody>
+          {grain.examples.map((e) => (
+            <tr key={JSON.stringify(e.key)}>
+              <td>{e.key.map(columnText).join(', ')}</td>
+              <td className="num">{counted(e.rows, 'row')}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+/** What is said of a hierarchy: its name and its levels. */
+interface Said {
+  name: string;
+  levels: string[];
+}
+
 function Hierarchies({ model, table }: { model: ModelDocument; table: TableInfo }) {
-  const { edit, busy } = useEdits(model);
-  const found = useTableShape(model, table.name, []).data?.hierarchies ?? [];
-  const [making, setMaking] = useState<{ name: string; levels: string[] } | null>(null);
-  const [renaming, setRenaming] = useState<string | null>(null);
+  const shown = useTableShape(model, table.name, []).data?.hierarchies ?? [];
+  const [making, setMaking] = useState<Said | null>(null);
   return (
     <>
       <h3>Hierarchies</h3>
-      {found.map((h) => (
-        <div key={h.name} className="hierarchy">
-          <div className="row">
-            <b>{h.name}</b>
-            <span className="grow">{h.levels.join(' › ')}</span>
-            <button
-              type="button"
-              className="plain quiet"
-              aria-label={`Rename the hierarchy ${h.name}`}
-              onClick={() => setRenaming(renaming === h.name ? null : h.name)}
-            >
-              <u>rename</u>
-            </button>
-            <button
-              type="button"
-              className="plain quiet"
-              aria-label={`Change the hierarchy ${h.name}`}
-              disabled={busy}
-              onClick={() => setMaking({ name: h.name, levels: h.levels })}
-            >
-              <u>change</u>
-            </button>
-            <button
-              type="button"
-              className="plain quiet"
-              aria-label={`Remove the hierarchy ${h.name}`}
-              disabled={busy}
-              onClick={() => void edit({ kind: 'remove_hierarchy', name: h.name })}
-            >
-              ✕
-            </button>
-          </div>
-          {renaming === h.name && <Rename model={model} what="hierarchy" name={h.name} onDone={() => setRenaming(null)} />}
-          {h.faults.length === 0 && <div className="quiet">✓ every member has one parent</div>}
-          {h.faults.map((f) => (
-            <div key={f.sentence} className="signal">
-              ◆ {f.sentence}
-              {f.examples.slice(0, 3).map((x) => (
-                <div key={String(x.member)} className="quiet">
-                  {columnText(x.member)}: {x.parents.map(columnText).join(', ')}
-                </div>
-              ))}
-            </div>
-          ))}
-        </div>
+      {shown.map((h) => (
+        <HierarchyLine key={h.name} model={model} hierarchy={h} onChange={() => setMaking({ name: h.name, levels: h.levels })} />
       ))}
       {making ? (
-        <form
-          onSubmit={(e) => {
-            e.preventDefault();
-            void edit({ kind: 'put_hierarchy', hierarchy: { name: making.name.trim(), levels: making.levels } }).then(
-              (ok) => ok && setMaking(null),
-            );
-          }}
-        >
-          <input
-            className="field"
-            aria-label="Name of the hierarchy"
-            placeholder="name"
-            value={making.name}
-            onChange={(e) => setMaking({ ...making, name: e.target.value })}
-          />
-          <Levels model={model} table={table} levels={making.levels} onLevels={(levels) => setMaking({ ...making, levels })} />
-          <div className="row" style={{ marginTop: 6 }}>
-            <button type="submit" className="pill small solid" disabled={busy || !making.name.trim() || making.levels.length < 2}>
-              Keep
-            </button>
-            <button type="button" className="pill small" onClick={() => setMaking(null)}>
-              Leave it
-            </button>
-          </div>
-        </form>
+        <HierarchyForm model={model} table={table} said={making} onSay={setMaking} />
       ) : (
         <button type="button" className="pill small" onClick={() => setMaking({ name: '', levels: [] })}>
           New hierarchy
         </button>
       )}
     </>
+  );
+}
+
+interface LineProps {
+  model: ModelDocument;
+  hierarchy: Shape['hierarchies'][number];
+  onChange: () => void;
+}
+
+function HierarchyLine({ model, hierarchy: h, onChange }: LineProps) {
+  const { edit, busy } = useEdits(model);
+  const [renaming, setRenaming] = useState(false);
+  return (
+    <div className="hierarchy">
+      <div className="row">
+        <b>{h.name}</b>
+        <span className="grow">{h.levels.join(' › ')}</span>
+        <button type="button" className="plain quiet" aria-label={`Rename the hierarchy ${h.name}`} onClick={() => setRenaming(!renaming)}>
+          <u>rename</u>
+        </button>
+        <button type="button" className="plain quiet" aria-label={`Change the hierarchy ${h.name}`} disabled={busy} onClick={onChange}>
+          <u>change</u>
+        </button>
+        <button
+          type="button"
+          className="plain quiet"
+          aria-label={`Remove the hierarchy ${h.name}`}
+          disabled={busy}
+          onClick={() => void edit({ kind: 'remove_hierarchy', name: h.name })}
+        >
+          ✕
+        </button>
+      </div>
+      {renaming && <Rename model={model} what="hierarchy" name={h.name} onDone={() => setRenaming(false)} />}
+      {h.faults.length === 0 && <div className="quiet">✓ every member has one parent</div>}
+      {h.faults.map((f) => (
+        <div key={f.sentence} className="signal">
+          ◆ {f.sentence}
+          {f.examples.slice(0, 3).map((x) => (
+            <div key={String(x.member)} className="quiet">
+              {columnText(x.member)}: {x.parents.map(columnText).join(', ')}
+            </div>
+          ))}
+        </div>
+      ))}
+    </div>
+  );
+}
+
+interface FormProps {
+  model: ModelDocument;
+  table: TableInfo;
+  said: Said;
+  onSay: (said: Said | null) => void;
+}
+
+function HierarchyForm({ model, table, said, onSay }: FormProps) {
+  const { edit, busy } = useEdits(model);
+  const keep = () => edit({ kind: 'put_hierarchy', hierarchy: { name: said.name.trim(), levels: said.levels } });
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        void keep().then((ok) => ok && onSay(null));
+      }}
+    >
+      <input
+        className="field"
+        aria-label="Name of the hierarchy"
+        placeholder="name"
+        value={said.name}
+        onChange={(e) => onSay({ ...said, name: e.target.value })}
+      />
+      <Levels model={model} table={table} levels={said.levels} onLevels={(levels) => onSay({ ...said, levels })} />
+      <div className="row" style={{ marginTop: 6 }}>
+        <button type="submit" className="pill small solid" disabled={busy || !said.name.trim() || said.levels.length < 2}>
+          Keep
+        </button>
+        <button type="button" className="pill small" onClick={() => onSay(null)}>
+          Leave it
+        </button>
+      </div>
+    </form>
   );
 }
 

@@ -1,7 +1,8 @@
 // Where edits of links go: into the model, or into the variant that is open beside it. Each is looked at in the link sheet before.
 import type { LinkInfo, ModelDocument } from '../../api/client';
 import { useEdits, type Edit } from '../../api/queries';
-import { actions, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { useLink } from './store';
 
 /** What the link sheet is asked to show. */
 export type SheetAsk =
@@ -34,7 +35,7 @@ export function linksBetween(model: ModelDocument, a: string, b: string): LinkIn
 /** Makes edits of links as one: in the model, or as a part of the variant. */
 export function useLinkEdits(model: ModelDocument) {
   const { edit, busy } = useEdits(model);
-  const variant = useShown((s) => s.variant);
+  const variant = useLink((s) => s.variant);
   const make = async (edits: Edit[], title: string) => {
     if (variant) {
       actions.set({ variant: [...variant, ...edits] });

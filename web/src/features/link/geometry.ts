@@ -45,11 +45,11 @@ export function offsets(links: LinkInfo[]): Map<string, number> {
     const key = [link.from_table, link.to_table].sort().join(' ');
     groups.set(key, [...(groups.get(key) ?? []), link]);
   }
-  const found = new Map<string, number>();
+  const counts = new Map<string, number>();
   for (const group of groups.values())
     for (const [i, link] of group.entries()) {
       const side = link.from_table < link.to_table ? 1 : -1;
-      found.set(link.name, side * (i - (group.length - 1) / 2) * 34);
+      counts.set(link.name, side * (i - (group.length - 1) / 2) * 34);
     }
-  return found;
+  return counts;
 }

@@ -1,7 +1,7 @@
 // A measure, or the edits of a given, held over the star: which links it switches and turns, which filters it edits.
 import { useMemo, useState } from 'react';
 import type { HeldScan, LinkInfo, ModelDocument } from '../../api/client';
-import { useShown } from '../../app/shown';
+import { useLink } from './store';
 import { useHeld } from './requests';
 import { wayOf, type Way } from './StarLink';
 
@@ -19,14 +19,14 @@ export interface HeldState {
 const NO_SCANS: HeldScan[] = [];
 
 export function useHeldScan(model: ModelDocument, fact: string): HeldState {
-  const held = useShown((s) => s.held);
-  const asked = useHeld(model, held, fact);
+  const held = useLink((s) => s.held);
+  const answer = useHeld(model, held, fact);
   const [place, choose] = useState(0);
-  const scans = held && asked.data ? asked.data.scans : NO_SCANS;
+  const scans = held && answer.data ? answer.data.scans : NO_SCANS;
   const marks = useMemo(() => {
-    const filters = held && asked.data ? asked.data.filters : [];
+    const filters = held && answer.data ? answer.data.filters : [];
     return new Map(filters.map((f) => [f.table, [...new Set(f.columns.map((c) => c.kind))].join(' ')]));
-  }, [held, asked.data]);
+  }, [held, answer.data]);
   const name = held ? ('measure' in held ? held.measure : `given (${held.given})`) : '';
   return {
     name,
@@ -35,7 +35,7 @@ export function useHeldScan(model: ModelDocument, fact: string): HeldState {
     place,
     choose,
     marks,
-    error: held && asked.error ? asked.error.message : '',
+    error: held && answer.error ? answer.error.message : '',
   };
 }
 

@@ -2,14 +2,14 @@
 
 /** The columns of a typed key, each with its table, without brackets: `Flight.origin, year` is `Flight.origin` and `Flight.year`. */
 export function columnsIn(text: string): string[] {
-  const found: string[] = [''];
+  const keyParts: string[] = [''];
   let quoted = false;
   for (const ch of text.trim().replace(/^\(/, '').replace(/\)$/, '')) {
     if (ch === '"') quoted = !quoted;
-    if (ch === ',' && !quoted) found.push('');
-    else found[found.length - 1] += ch;
+    if (ch === ',' && !quoted) keyParts.push('');
+    else keyParts[keyParts.length - 1] += ch;
   }
-  const parts = found.map((x) => x.trim()).filter(Boolean);
+  const parts = keyParts.map((x) => x.trim()).filter(Boolean);
   const table = tablePart(parts[0] ?? '');
   return parts.map((part, i) => (i > 0 && table && tablePart(part) === '' ? `${table}.${part}` : part));
 }

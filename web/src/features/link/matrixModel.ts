@@ -24,18 +24,18 @@ function groupOf(table: TableInfo | undefined, grouping: Grouping): string {
 }
 
 function grouped(names: string[], tables: Map<string, TableInfo>, grouping: Grouping, collapsed: Set<string>, side: string): Group[] {
-  const found = new Map<string, string[]>();
+  const byFact = new Map<string, string[]>();
   for (const name of names) {
     const group = groupOf(tables.get(name), grouping);
-    found.set(group, [...(found.get(group) ?? []), name]);
+    byFact.set(group, [...(byFact.get(group) ?? []), name]);
   }
-  return [...found].map(([name, members]) => ({ name, members, collapsed: collapsed.has(`${side} ${name}`) }));
+  return [...byFact].map(([name, members]) => ({ name, members, collapsed: collapsed.has(`${side} ${name}`) }));
 }
 
 /** A search keeps the facts that have its words, and the dimensions that have; where none of the one kind has, all of it stays. */
 function searched(names: string[], tables: Map<string, TableInfo>, search: string): string[] {
-  const found = names.filter((name) => fits(name, tables, search));
-  return found.length ? found : names;
+  const shown = names.filter((name) => fits(name, tables, search));
+  return shown.length ? shown : names;
 }
 
 function fits(name: string, tables: Map<string, TableInfo>, search: string): boolean {

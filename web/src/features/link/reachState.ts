@@ -1,7 +1,8 @@
 // What of matrix and star is lit: the current of the table under the pointer, or the reach of what is chosen.
 import { useMemo } from 'react';
 import type { ModelDocument, ReachOf } from '../../api/client';
-import { useShown, type Selection } from '../../app/shown';
+import { type Selection, useFrame } from '../../app/frame';
+import { useLink } from './store';
 import { useReachOf, type ReachSubject } from './requests';
 
 interface Run {
@@ -37,42 +38,42 @@ function subjectOf(selection: Selection | null, fact: string | null): ReachSubje
 
 /** The crossings of paths, each once; a path is told from its own table on. */
 function runsOf(model: ModelDocument, paths: { table: string; path: string[] }[], from: (item: { table: string }) => string): Run[] {
-  const found = new Map<string, Run>();
+  const runs = new Map<string, Run>();
   for (const item of paths) {
     let at = from(item);
     for (const name of item.path) {
       const link = model.links.find((k) => k.name === name);
       if (!link) break;
       const to = link.from_table === at ? link.to_table : link.from_table;
-      found.set(`${name} ${at}`, { link: name, from: at, to });
+      runs.set(`${name} ${at}`, { link: name, from: at, to });
       at = to;
     }
   }
-  return [...found.values()];
+  return [...runs.values()];
 }
 
 function stopsOf(model: ModelDocument, blocked: { stops: { link: string; to: string; reason: string }[] }[]): StopAt[] {
-  const found = new Map<string, StopAt>();
+  const stops = new Map<string, StopAt>();
   for (const stop of blocked.flatMap((b) => b.stops.slice(0, 1))) {
     const link = model.links.find((k) => k.name === stop.link);
     if (link)
-      found.set(stop.link, { link: stop.link, from: link.from_table === stop.to ? link.to_table : link.from_table, reason: stop.reason });
+      stops.set(stop.link, { link: stop.link, from: link.from_table === stop.to ? link.to_table : link.from_table, reason: stop.reason });
   }
-  return [...found.values()];
+  return [...stops.values()];
 }
 
-function litBy(model: ModelDocument, told: ReachOf, way: 'out' | 'in'): Lit {
-  if (way === 'out' && told.table) {
-    const table = told.table;
+function litBy(model: ModelDocument, reach: ReachOf, way: 'out' | 'in'): Lit {
+  if (way === 'out' && reach.table) {
+    const table = reach.table;
     return {
       source: table,
-      reached: new Set(told.filters.map((f) => f.table)),
-      blocked: new Set(told.blocked.map((b) => b.table)),
-      runs: runsOf(model, told.filters, () => table),
-      stops: stopsOf(model, told.blocked),
+      reached: new Set(reach.filters.map((f) => f.table)),
+      blocked: new Set(reach.blocked.map((b) => b.table)),
+      runs: runsOf(model, reach.filters, () => table),
+      stops: stopsOf(model, reach.blocked),
     };
   }
-  const scans = told.scans;
+  const scans = reach.scans;
   const reached = scans.flatMap((s) => s.filtered_by);
   const blocked = scans.flatMap((s) => s.blocked_by).filter((b) => !reached.some((r) => r.table === b.table));
   return {
@@ -85,13 +86,13 @@ function litBy(model: ModelDocument, told: ReachOf, way: 'out' | 'in'): Lit {
 }
 
 export function useLit(model: ModelDocument): Lit {
-  const hovered = useShown((s) => s.hovered);
-  const reach = useShown((s) => s.reach);
-  const selection = useShown((s) => s.selection);
-  const fact = useShown((s) => s.fact);
-  const told = useReachOf(model, reach ? subjectOf(selection, fact) : null).data;
+  const hovered = useFrame((s) => s.hovered);
+  const reach = useLink((s) => s.reach);
+  const selection = useFrame((s) => s.selection);
+  const fact = useLink((s) => s.fact);
+  const answer = useReachOf(model, reach ? subjectOf(selection, fact) : null).data;
   return useMemo(() => {
-    if (reach && told && !hovered) return litBy(model, told, told.measure ? 'in' : reach);
+    if (reach && answer && !hovered) return litBy(model, answer, answer.measure ? 'in' : reach);
     const current = model.currents.find((c) => c.table === hovered);
     if (!current) return NOTHING;
     return {
@@ -101,5 +102,5 @@ export function useLit(model: ModelDocument): Lit {
       runs: current.runs,
       stops: current.stops.flatMap((s) => (s.link ? [{ link: s.link, from: s.from, reason: s.reason }] : [])),
     };
-  }, [model, hovered, reach, told]);
+  }, [model, hovered, reach, answer]);
 }

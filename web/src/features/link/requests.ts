@@ -119,7 +119,7 @@ export function useStarLayout(model: ModelDocument, fact: string, beside: string
     placeholderData: (old) => (old?.key === (beside ? `${fact} + ${beside}` : fact) ? old : undefined),
     queryFn: async ({ signal }) => {
       const key = beside ? `${fact} + ${beside}` : fact;
-      const found = unwrap(
+      const answer = unwrap(
         await client.POST('/api/models/{model_id}/star', {
           params: of(model),
           body: { fact, beside, before: placesBefore(model, key) },
@@ -127,17 +127,17 @@ export function useStarLayout(model: ModelDocument, fact: string, beside: string
         }),
       );
       // Where somebody pulled a table to stands in the model; the place it has by itself is kept for when that is taken back.
-      const before = placesBefore(model, found.key);
+      const before = placesBefore(model, answer.key);
       const tidy = (name: string, box: { x: number; y: number }) =>
-        `${found.key}/${name}` in model.places ? before[name] : [box.x, box.y];
+        `${answer.key}/${name}` in model.places ? before[name] : [box.x, box.y];
       const places = Object.fromEntries(
-        Object.entries(found.boxes).flatMap(([name, box]) => {
+        Object.entries(answer.boxes).flatMap(([name, box]) => {
           const at = tidy(name, box);
           return at ? [[name, at]] : [];
         }),
       );
-      localStorage.setItem(placesKey(model, found.key), JSON.stringify(places));
-      return found;
+      localStorage.setItem(placesKey(model, answer.key), JSON.stringify(places));
+      return answer;
     },
   });
 }

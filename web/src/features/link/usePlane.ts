@@ -1,55 +1,73 @@
 // Pan and zoom of the star's plane, written straight to its style.
-import { useCallback, useEffect, useRef, useState } from 'react';
+import { useCallback, useEffect, useRef, useState, type RefObject } from 'react';
 import type { Box } from './geometry';
 
 const LEAST = 0.12;
 const READABLE = 0.52;
 const MOST = 2.5;
+const READ = 0.9; // what is brought into the middle is at least so large
+const WHEEL_ENDS = 160; // milliseconds after the last turn
 
-export function usePlane(boxes: Map<string, Box>, key: string) {
-  const area = useRef<HTMLDivElement>(null);
-  const plane = useRef<HTMLDivElement>(null);
-  const view = useRef({ x: 0, y: 0, zoom: 1 });
+interface View {
+  x: number;
+  y: number;
+  zoom: number;
+}
+
+type Area = RefObject<HTMLDivElement | null>;
+type Point = { clientX: number; clientY: number };
+
+/** The view that shows all boxes at `least` so large: what does not fit is cut around the fact, which stands at 0, 0. */
+function fitting(boxes: Map<string, Box>, area: HTMLElement, least: number): View {
+  const rect = area.getBoundingClientRect();
+  const all = [...boxes.values()];
+  const left = Math.min(...all.map((b) => b.x - b.width / 2));
+  const right = Math.max(...all.map((b) => b.x + b.width / 2));
+  const top = Math.min(...all.map((b) => b.y - b.height / 2));
+  const bottom = Math.max(...all.map((b) => b.y + b.height / 2));
+  const head = (area.querySelector<HTMLElement>('.star-head')?.offsetHeight ?? 40) + 10;
+  const height = Math.max(rect.height - head - 60, 60);
+  const zoom = Math.max(least, Math.min(1.15, (rect.width - 32) / (right - left), height / (bottom - top)));
+  const across = zoom * (right - left) > rect.width ? 0 : (left + right) / 2;
+  const down = zoom * (bottom - top) > height + 1 ? 0 : (top + bottom) / 2;
+  return { zoom, x: rect.width / 2 - zoom * across, y: head + height / 2 - zoom * down };
+}
+
+/** A view zoomed around a point of the screen. */
+function zoomed({ x, y, zoom }: View, factor: number, cx: number, cy: number): View {
+  const next = Math.max(LEAST, Math.min(MOST, zoom * factor));
+  return { zoom: next, x: cx - ((cx - x) * next) / zoom, y: cy - ((cy - y) * next) / zoom };
+}
+
+/** The view and what shows it: `put` moves on, `settle` ends a movement. */
+function useView(plane: Area) {
+  const view = useRef<View>({ x: 0, y: 0, zoom: 1 });
   const [percent, setPercent] = useState(100);
-
-  const apply = useCallback(() => {
-    const { x, y, zoom } = view.current;
-    if (!plane.current) return;
-    // Until the movement is over the layer is moved as it was drawn, not drawn again.
-    plane.current.style.willChange = 'transform';
-    plane.current.style.transform = `translate(${x}px, ${y}px) scale(${zoom})`;
-  }, []);
+  const put = useCallback(
+    (next: View) => {
+      view.current = next;
+      const style = plane.current?.style;
+      if (!style) return;
+      // Until the movement is over the layer is moved as it was drawn, not drawn again.
+      style.setProperty('will-change', 'transform');
+      style.setProperty('transform', `translate(${next.x}px, ${next.y}px) scale(${next.zoom})`);
+    },
+    [plane],
+  );
   /** Once a movement is over: targets stay large enough to be hit however small the cards are drawn. */
   const settle = useCallback(() => {
-    if (plane.current) plane.current.style.willChange = '';
-    plane.current?.classList.toggle('far', view.current.zoom < 0.6);
-    plane.current?.style.setProperty('--target', `${Math.max(24, 25 / view.current.zoom)}px`);
+    const drawn = plane.current;
+    drawn?.style.removeProperty('will-change');
+    drawn?.classList.toggle('far', view.current.zoom < 0.6);
+    drawn?.style.setProperty('--target', `${Math.max(24, 25 / view.current.zoom)}px`);
     setPercent(Math.round(view.current.zoom * 100));
-  }, []);
-  /** All of it, or by itself as much as can still be read, around its middle. */
-  const fitTo = useCallback(
-    (least: number) => {
-      const rect = area.current?.getBoundingClientRect();
-      if (!rect || boxes.size === 0) return;
-      const all = [...boxes.values()];
-      const left = Math.min(...all.map((b) => b.x - b.width / 2));
-      const right = Math.max(...all.map((b) => b.x + b.width / 2));
-      const top = Math.min(...all.map((b) => b.y - b.height / 2));
-      const bottom = Math.max(...all.map((b) => b.y + b.height / 2));
-      const head = (area.current?.querySelector<HTMLElement>('.star-head')?.offsetHeight ?? 40) + 10;
-      const height = Math.max(rect.height - head - 60, 60);
-      const zoom = Math.max(least, Math.min(1.15, (rect.width - 32) / (right - left), height / (bottom - top)));
-      // What does not fit is cut around the fact, which stands at 0, 0.
-      const across = zoom * (right - left) > rect.width ? 0 : (left + right) / 2;
-      const down = zoom * (bottom - top) > height + 1 ? 0 : (top + bottom) / 2;
-      view.current = { zoom, x: rect.width / 2 - zoom * across, y: head + height / 2 - zoom * down };
-      apply();
-      settle();
-    },
-    [boxes, apply, settle],
-  );
-  const fit = useCallback(() => fitTo(LEAST), [fitTo]);
-  const fitRead = useCallback(() => fitTo(READABLE), [fitTo]);
+  }, [plane]);
+  const now = useCallback(() => view.current, []);
+  return { now, percent, put, settle };
+}
+
+/** Fits what is new by itself, as much as can still be read, and again when there is another room for it. */
+function useFitted(area: Area, key: string, boxes: Map<string, Box>, fitRead: () => void): void {
   const fitted = useRef('');
   const fitLater = useRef(fitRead);
   useEffect(() => {
@@ -67,21 +85,10 @@ export function usePlane(boxes: Map<string, Box>, key: string) {
     const head = watched.querySelector('.star-head');
     if (head) observer.observe(head);
     return () => observer.disconnect();
-  }, []);
+  }, [area]);
+}
 
-  const zoomBy = useCallback(
-    (factor: number, at?: { x: number; y: number }) => {
-      const rect = area.current?.getBoundingClientRect();
-      if (!rect) return;
-      const old = view.current;
-      const zoom = Math.max(LEAST, Math.min(MOST, old.zoom * factor));
-      const cx = at ? at.x - rect.left : rect.width / 2;
-      const cy = at ? at.y - rect.top : rect.height / 2;
-      view.current = { zoom, x: cx - ((cx - old.x) * zoom) / old.zoom, y: cy - ((cy - old.y) * zoom) / old.zoom };
-      apply();
-    },
-    [apply],
-  );
+function useWheel(area: Area, zoomBy: (factor: number, at?: Point) => void, settle: () => void): void {
   useEffect(() => {
     const watched = area.current;
     if (!watched) return;
@@ -89,42 +96,64 @@ export function usePlane(boxes: Map<string, Box>, key: string) {
     const onWheel = (event: WheelEvent) => {
       if ((event.target as HTMLElement).closest('.keys')) return;
       event.preventDefault();
-      zoomBy(event.deltaY < 0 ? 1.1 : 1 / 1.1, { x: event.clientX, y: event.clientY });
+      zoomBy(event.deltaY < 0 ? 1.1 : 1 / 1.1, event);
       window.clearTimeout(timer);
-      timer = window.setTimeout(settle, 160);
+      timer = window.setTimeout(settle, WHEEL_ENDS);
     };
     watched.addEventListener('wheel', onWheel, { passive: false });
     return () => {
       watched.removeEventListener('wheel', onWheel);
       window.clearTimeout(timer);
     };
-  }, [zoomBy, settle]);
+  }, [area, zoomBy, settle]);
+}
 
-  const toPlane = useCallback((event: { clientX: number; clientY: number }) => {
-    const rect = area.current?.getBoundingClientRect();
-    const { x, y, zoom } = view.current;
-    return { x: (event.clientX - (rect?.left ?? 0) - x) / zoom, y: (event.clientY - (rect?.top ?? 0) - y) / zoom };
-  }, []);
-  /** Moves on; `settle` ends it. */
-  const panTo = useCallback(
-    (x: number, y: number) => {
-      view.current = { ...view.current, x, y };
-      apply();
+export function usePlane(boxes: Map<string, Box>, key: string) {
+  const area = useRef<HTMLDivElement>(null);
+  const plane = useRef<HTMLDivElement>(null);
+  const { now, percent, put, settle } = useView(plane);
+  const fitTo = useCallback(
+    (least: number) => {
+      if (!area.current || boxes.size === 0) return;
+      put(fitting(boxes, area.current, least));
+      settle();
     },
-    [apply],
+    [boxes, put, settle],
   );
+  const fit = useCallback(() => fitTo(LEAST), [fitTo]);
+  const fitRead = useCallback(() => fitTo(READABLE), [fitTo]);
+  useFitted(area, key, boxes, fitRead);
+  const zoomBy = useCallback(
+    (factor: number, at?: Point) => {
+      const rect = area.current?.getBoundingClientRect();
+      if (rect) put(zoomed(now(), factor, at ? at.clientX - rect.left : rect.width / 2, at ? at.clientY - rect.top : rect.height / 2));
+    },
+    [now, put],
+  );
+  useWheel(area, zoomBy, settle);
+  const toPlane = useCallback(
+    (event: Point) => {
+      const rect = area.current?.getBoundingClientRect();
+      const { x, y, zoom } = now();
+      return { x: (event.clientX - (rect?.left ?? 0) - x) / zoom, y: (event.clientY - (rect?.top ?? 0) - y) / zoom };
+    },
+    [now],
+  );
+  /** Moves on; `settle` ends it. */
+  const panTo = useCallback((x: number, y: number) => put({ ...now(), x, y }), [now, put]);
   /** Brings a table into the middle, large enough to be read. */
   const show = useCallback(
     (box: Box) => {
       const rect = area.current?.getBoundingClientRect();
       if (!rect) return;
-      const zoom = Math.max(view.current.zoom, 0.9);
-      view.current = { zoom, x: rect.width / 2 - box.x * zoom, y: rect.height / 2 - box.y * zoom };
-      apply();
+      const zoom = Math.max(now().zoom, READ);
+      put({ zoom, x: rect.width / 2 - box.x * zoom, y: rect.height / 2 - box.y * zoom });
       settle();
     },
-    [apply, settle],
+    [now, put, settle],
   );
+  /** Holds a pointer to the plane until it is let go. */
+  const capture = useCallback((pointer: number) => area.current?.setPointerCapture(pointer), []);
   const zoomStep = useCallback(
     (factor: number) => {
       zoomBy(factor);
@@ -132,6 +161,8 @@ export function usePlane(boxes: Map<string, Box>, key: string) {
     },
     [zoomBy, settle],
   );
-  const now = useCallback(() => view.current, []);
-  return { area, plane, now, percent, fit, zoomStep, toPlane, panTo, settle, show };
+  return { area, plane, now, percent, fit, zoomStep, toPlane, panTo, settle, show, capture };
 }
+
+/** How the plane is moved, without what it is drawn on. */
+export type Plane = Omit<ReturnType<typeof usePlane>, 'area' | 'plane' | 'percent'>;

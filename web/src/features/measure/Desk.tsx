@@ -10,8 +10,11 @@ import {
   type ModelDocument,
   type Scalar,
 } from '../../api/client';
-import { useConditions, useEdits, useFormula } from '../../api/queries';
-import { actions, askedProbe, useShown } from '../../app/shown';
+import { useConditions, useEdits, useFormula, type Edit } from '../../api/queries';
+import type { Selection } from '../../app/frame';
+import { actions } from '../../app/shown';
+import { useMeasure } from './store';
+import { askedProbe, useProbe } from '../probe/store';
 import { measureText, nameText } from '../../shared/format';
 import { useKept } from '../../shared/kept';
 import { useSaver } from '../../shared/saver';
@@ -28,7 +31,7 @@ const PAUSE = 90;
 function useDraft(model: ModelDocument, measure: MeasureInfo) {
   const saved = useMemo(() => draftOf(measure), [measure]);
   const { value: kept, theirs, put, drop: forget, rebase } = useKept(model.id, MEASURE, measure.name, saved);
-  const offered = useShown((s) => s.offered);
+  const offered = useMeasure((s) => s.offered);
   const offer = offered && offered.measure === measure.name && measure.name ? offered : null;
   const draft: Draft = offer ? { ...kept, formula: offer.formula } : kept;
   const change = (part: Partial<Draft>) => {
@@ -42,145 +45,97 @@ function useDraft(model: ModelDocument, measure: MeasureInfo) {
   return { draft, saved, offer, changed: !same(draft, saved), theirs, change, drop, rebase };
 }
 
-export function Desk({ model, measure }: { model: ModelDocument; measure: MeasureInfo }) {
-  const isNew = measure.name === '';
-  const { draft, saved, offer, changed, theirs, change, drop, rebase } = useDraft(model, measure);
-  const probe = useShown((s) => s.probe);
-  const [cell, setCell] = useState<Coordinate[] | null>(null);
-  const [compared, setCompared] = useState<string[]>([]);
+/** What a formula means as it is typed: its errors, the answer to it, and the last answer there was. */
+function useMeaning(model: ModelDocument, measure: MeasureInfo, draft: Draft, cell: Coordinate[] | null) {
+  const probe = useProbe((s) => s.probe);
   const [formula] = useDebouncedValue(draft.formula, PAUSE);
   const label = draft.name.trim() || 'new measure';
   useConditions(); // what they filter is known once a grid has been answered under them
   const { arriving, page } = filtersOf(cell ?? [], probe ? askedProbe(probe).picks : []);
-  const told = useFormula(model, measure.name || label, formula, arriving, page);
+  const meaning = useFormula(model, measure.name || label, formula, arriving, page);
   // Its ledger may still be another cell's; what is wrong with the formula is the same in all.
-  const current = told.data?.formula === draft.formula ? told.data : undefined;
-  const shown = current ?? told.data;
+  const current = meaning.data?.formula === draft.formula ? meaning.data : undefined;
   // What is wrong in other measures first, then from the beginning of this one.
-  const errors = (current?.errors ?? []).toSorted((a, b) => (a.in === b.in ? a.start - b.start : 0));
+  const errors = (current?.errors ?? []).toSorted((x, y) => (x.in === y.in ? x.start - y.start : 0));
+  const shown = current ?? meaning.data;
+  const sound = errors.length === 0 && draft.formula.trim() !== '';
+  return { formula, label, isCurrent: current !== undefined, shown, errors, sound, whole: shown && sound && shown.errors.length === 0 };
+}
+
+const open = (name: string) => actions.set({ measure: name, selection: { kind: 'measure', name }, offered: null });
+
+/** The keyboard stays where it was while a measure is saved under another name. */
+function keepWriting(name: string): void {
+  const focus = document.activeElement;
+  const part = focus?.closest('.editor') ? 'formula' : focus?.matches('.desk-name') ? 'name' : null;
+  useWriting.setState({ writing: part ? { part, measure: name } : null });
+}
+
+/** What one save changes; null where nothing. One save is one edit, whatever of it has changed. */
+function savingEdit(measure: MeasureInfo, draft: Draft, saved: Draft, name: string): Edit | null {
+  if (measure.name === '') return { kind: 'add_measure', measure: { ...draft, name } };
+  const parts = Object.entries(draft).filter(([key, value]) => key !== 'name' && saved[key as keyof Draft] !== value);
+  const set = Object.fromEntries(parts);
+  if (name !== measure.name) return { kind: 'rename_measure', name: measure.name, to: name, ...(parts.length ? { set } : {}) };
+  return parts.length ? { kind: 'change_measure', name: measure.name, set } : null;
+}
+
+/** Saving, a variant beside it, removing. */
+function useKeeping(model: ModelDocument, measure: MeasureInfo, written: ReturnType<typeof useDraft>, ready: boolean) {
+  const { draft, saved, changed, theirs, drop } = written;
   const { edit, busy } = useEdits(model);
-  const taken = model.measures.some((m) => m.name !== measure.name && m.name.toLowerCase() === draft.name.trim().toLowerCase());
-  const can =
-    changed &&
-    errors.length === 0 &&
-    current !== undefined &&
-    draft.formula.trim() !== '' &&
-    !busy &&
-    draft.name.trim() !== '' &&
-    !taken &&
-    !theirs;
-  const open = (name: string) => actions.set({ measure: name, selection: { kind: 'measure', name }, offered: null });
+  const name = draft.name.trim();
+  const taken = model.measures.some((m) => m.name !== measure.name && m.name.toLowerCase() === name.toLowerCase());
+  const can = changed && ready && !busy && name !== '' && !taken && !theirs;
   const save = async () => {
     if (!can) return;
-    const name = draft.name.trim();
-    const focus = document.activeElement;
-    if (name !== measure.name)
-      useWriting.setState({
-        writing: focus?.closest('.editor')
-          ? { part: 'formula', measure: name }
-          : focus?.matches('.desk-name')
-            ? { part: 'name', measure: name }
-            : null,
-      });
-    if (isNew) {
-      if (!(await edit({ kind: 'add_measure', measure: { ...draft, name } }))) return;
-    } else {
-      // One save is one edit, whatever of it has changed.
-      const parts = Object.entries(draft).filter(([key, value]) => key !== 'name' && saved[key as keyof Draft] !== value);
-      const set = Object.fromEntries(parts);
-      const change =
-        name === measure.name
-          ? { kind: 'change_measure', name: measure.name, set }
-          : { kind: 'rename_measure', name: measure.name, to: name, ...(parts.length ? { set } : {}) };
-      if ((parts.length || name !== measure.name) && !(await edit(change))) return;
-    }
+    if (name !== measure.name) keepWriting(name);
+    const change = savingEdit(measure, draft, saved, name);
+    if (change && !(await edit(change))) return;
     drop();
     open(name);
   };
-  useSaver(() => void save(), changed);
   const duplicate = async () => {
     const base = measure.variant_of || measure.name;
-    const name = freeName(model.measures, `${base}_trial`);
-    if (await edit({ kind: 'add_measure', measure: { ...draft, name, trial: true, variant_of: base } })) {
+    const free = freeName(model.measures, `${base}_trial`);
+    if (await edit({ kind: 'add_measure', measure: { ...draft, name: free, trial: true, variant_of: base } })) {
       drop();
-      open(name);
+      open(free);
     }
   };
-  const go = (kind: string, name: string, uses: boolean) => {
-    if (kind === 'measure' && !uses) return open(name);
-    const table = model.tables.find((t) => t.columns.some((c) => `${t.name}.${c.name}` === name))?.name ?? '';
-    actions.set({
-      lensOpen: true,
-      selection:
-        kind === 'measure'
-          ? { kind, name }
-          : kind === 'column'
-            ? { kind, table, name: name.slice(table.length + 1) }
-            : { kind: kind as 'table' | 'link', name },
-    });
+  const remove = () => {
+    void edit({ kind: 'remove_measure', name: measure.name });
+    drop();
+    actions.set({ measure: null, selection: null });
   };
-  const family = model.measures.filter(
-    (m) =>
-      m.name !== measure.name &&
-      !m.broken &&
-      (m.variant_of === (measure.variant_of || measure.name) || m.name === measure.variant_of) &&
-      measure.name !== '',
-  );
+  useSaver(() => void save(), changed);
+  return { busy, taken, can, save, duplicate, remove };
+}
+
+/** To where something is defined, or to everywhere it is named. */
+function goTo(model: ModelDocument, kind: string, name: string, uses: boolean): void {
+  if (kind === 'measure' && !uses) return open(name);
+  const table = model.tables.find((t) => t.columns.some((c) => `${t.name}.${c.name}` === name))?.name ?? '';
+  const selection: Selection =
+    kind === 'measure'
+      ? { kind, name }
+      : kind === 'column'
+        ? { kind, table, name: name.slice(table.length + 1) }
+        : { kind: kind as 'table' | 'link', name };
+  return actions.set({ lensOpen: true, selection });
+}
+
+export function Desk({ model, measure }: { model: ModelDocument; measure: MeasureInfo }) {
+  const written = useDraft(model, measure);
+  const { draft, saved, offer, theirs, change, drop, rebase } = written;
+  const [cell, setCell] = useState<Coordinate[] | null>(null);
+  const [compared, setCompared] = useState<string[]>([]);
+  const { formula, label, isCurrent, shown, errors, sound, whole } = useMeaning(model, measure, draft, cell);
+  const keeping = useKeeping(model, measure, written, isCurrent && sound);
   const variants = model.measures.filter((m) => compared.includes(m.name));
-  const sound = errors.length === 0 && draft.formula.trim() !== '';
   return (
     <div className="pad desk" data-region>
-      <div className="row desk-head">
-        <input
-          ref={(node) => writeOn('name', measure.name, node)}
-          className="field desk-name"
-          aria-label={isNew ? 'Name of the new measure' : 'Name of the measure'}
-          placeholder="name of the new measure"
-          value={draft.name}
-          onChange={(e) => change({ name: e.target.value })}
-          onKeyDown={(e) => e.key === 'Enter' && void save()}
-        />
-        {!isNew && <h2 className="visually-hidden">{nameText(measure.name).toLowerCase()}</h2>}
-        {draft.trial && (
-          <span className="trial-mark">trial{draft.variant_of ? ` beside ${nameText(draft.variant_of).toLowerCase()}` : ''}</span>
-        )}
-        {!isNew && draft.name.trim() !== measure.name && !taken && <span className="quiet">renames it everywhere</span>}
-        {taken && <span className="signal">There is one of that name.</span>}
-        <span style={{ flex: 1 }} />
-        {changed && (
-          <button type="button" className="pill small" onClick={drop}>
-            {isNew ? 'Drop it' : 'Back to the saved one'}
-          </button>
-        )}
-        <button type="button" className="pill small solid" disabled={!can} onClick={() => void save()} title="Ctrl S">
-          Save
-        </button>
-        {!isNew && (
-          <button
-            type="button"
-            className="pill small"
-            disabled={busy || !sound}
-            title="A trial beside it, with the formula as written here"
-            onClick={() => void duplicate()}
-          >
-            As a variant
-          </button>
-        )}
-        {!isNew && (
-          <button
-            type="button"
-            className="pill small"
-            disabled={busy}
-            onClick={() => {
-              void edit({ kind: 'remove_measure', name: measure.name });
-              drop();
-              actions.set({ measure: null, selection: null });
-            }}
-          >
-            Remove
-          </button>
-        )}
-      </div>
+      <DeskHead measure={measure} written={written} keeping={keeping} sound={sound} />
       {theirs && (
         <Meanwhile
           model={model}
@@ -197,13 +152,12 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
         </p>
       )}
       <FormulaEditor
-        model={model}
+        {...{ model, errors }}
         name={measure.name || label}
         value={draft.formula}
-        errors={errors}
         onChange={(text) => text !== draft.formula && change({ formula: text })}
-        onSave={() => void save()}
-        onGo={go}
+        onSave={() => void keeping.save()}
+        onGo={(kind, name, uses) => goTo(model, kind, name, uses)}
       />
       {errors.map((e) => (
         <Wrong
@@ -219,30 +173,105 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
           {shown.reading}
         </p>
       )}
-      {shown && sound && shown.errors.length === 0 && <Live draft={draft} told={shown} />}
-      {shown && sound && shown.errors.length === 0 && <Ledger lines={shown.ledger} at={cell ?? []} />}
-      {sound && shown?.errors.length === 0 && (
+      {shown && whole && <Live draft={draft} answer={shown} />}
+      {shown && whole && <Ledger lines={shown.ledger} at={cell ?? []} />}
+      {whole && (
         <LiveGrid model={model} define={sides(measure, draft, formula, variants)} format={draft.format} cell={cell} onCell={setCell} />
       )}
-      {family.length > 0 && (
-        <p className="row variants" role="group" aria-label="Variants beside">
-          <span className="quiet">beside it:</span>
-          {family.map((m) => (
-            <label key={m.name}>
-              <input
-                type="checkbox"
-                checked={compared.includes(m.name)}
-                onChange={() => setCompared(compared.includes(m.name) ? compared.filter((n) => n !== m.name) : [...compared, m.name])}
-              />{' '}
-              {nameText(m.name).toLowerCase()}
-              {m.trial ? ' (trial)' : ''}
-            </label>
-          ))}
-        </p>
-      )}
+      <Variants model={model} measure={measure} compared={compared} onCompare={setCompared} />
       <Details model={model} draft={draft} sample={typeof shown?.value === 'number' ? shown.value : null} put={change} />
-      {shown && sound && <Printed told={shown} />}
+      {shown && sound && <Printed answer={shown} />}
     </div>
+  );
+}
+
+interface HeadGiven {
+  measure: MeasureInfo;
+  written: ReturnType<typeof useDraft>;
+  keeping: ReturnType<typeof useKeeping>;
+  sound: boolean;
+}
+
+/** The measure's name, what is to be known of it, and what can be done with it. */
+function DeskHead({ measure, written, keeping, sound }: HeadGiven) {
+  const { draft, changed, change, drop } = written;
+  const { busy, taken, can, save, duplicate, remove } = keeping;
+  const isNew = measure.name === '';
+  return (
+    <div className="row desk-head">
+      <input
+        ref={(node) => writeOn('name', measure.name, node)}
+        className="field desk-name"
+        aria-label={isNew ? 'Name of the new measure' : 'Name of the measure'}
+        placeholder="name of the new measure"
+        value={draft.name}
+        onChange={(e) => change({ name: e.target.value })}
+        onKeyDown={(e) => e.key === 'Enter' && void save()}
+      />
+      {!isNew && <h2 className="visually-hidden">{nameText(measure.name).toLowerCase()}</h2>}
+      {draft.trial && (
+        <span className="trial-mark">trial{draft.variant_of ? ` beside ${nameText(draft.variant_of).toLowerCase()}` : ''}</span>
+      )}
+      {!isNew && draft.name.trim() !== measure.name && !taken && <span className="quiet">renames it everywhere</span>}
+      {taken && <span className="signal">There is one of that name.</span>}
+      <span style={{ flex: 1 }} />
+      {changed && (
+        <button type="button" className="pill small" onClick={drop}>
+          {isNew ? 'Drop it' : 'Back to the saved one'}
+        </button>
+      )}
+      <button type="button" className="pill small solid" disabled={!can} onClick={() => void save()} title="Ctrl S">
+        Save
+      </button>
+      {!isNew && (
+        <>
+          <button
+            type="button"
+            className="pill small"
+            disabled={busy || !sound}
+            title="A trial beside it, with the formula as written here"
+            onClick={() => void duplicate()}
+          >
+            As a variant
+          </button>
+          <button type="button" className="pill small" disabled={busy} onClick={remove}>
+            Remove
+          </button>
+        </>
+      )}
+    </div>
+  );
+}
+
+interface VariantsGiven {
+  model: ModelDocument;
+  measure: MeasureInfo;
+  compared: string[];
+  onCompare: (names: string[]) => void;
+}
+
+/** The measure's trials, and the one that it is a trial of, to be shown beside it. */
+function Variants({ model, measure, compared, onCompare }: VariantsGiven) {
+  const base = measure.variant_of || measure.name;
+  const family = model.measures.filter(
+    (m) => measure.name !== '' && m.name !== measure.name && !m.broken && (m.variant_of === base || m.name === measure.variant_of),
+  );
+  if (family.length === 0) return null;
+  return (
+    <p className="row variants" role="group" aria-label="Variants beside">
+      <span className="quiet">beside it:</span>
+      {family.map((m) => (
+        <label key={m.name}>
+          <input
+            type="checkbox"
+            checked={compared.includes(m.name)}
+            onChange={() => onCompare(compared.includes(m.name) ? compared.filter((n) => n !== m.name) : [...compared, m.name])}
+          />{' '}
+          {nameText(m.name).toLowerCase()}
+          {m.trial ? ' (trial)' : ''}
+        </label>
+      ))}
+    </p>
   );
 }
 
@@ -286,15 +315,15 @@ function Wrong({ error, place, formula, onMend }: { error: ErrorItem; place: str
   );
 }
 
-function Live({ draft, told }: { draft: Draft; told: FormulaAnswer }) {
-  const failed = told.value !== null && typeof told.value === 'object';
-  const value = failed ? null : (told.value as Scalar);
-  const grains = [...new Set(told.scans.map((s) => s.grain))];
+function Live({ draft, answer }: { draft: Draft; answer: FormulaAnswer }) {
+  const failed = answer.value !== null && typeof answer.value === 'object';
+  const value = failed ? null : (answer.value as Scalar);
+  const grains = [...new Set(answer.scans.map((s) => s.grain))];
   return (
     <div className="live" aria-live="polite">
-      <b data-testid="live-number">{failed ? 'fails' : measureText(value, draft.format, told.dtype ?? 'number') || '(empty)'}</b>
+      <b data-testid="live-number">{failed ? 'fails' : measureText(value, draft.format, answer.dtype ?? 'number') || '(empty)'}</b>
       <span className="quiet">
-        as written, without any filter; {told.dtype === 'integer' ? 'a whole number' : `a ${told.dtype}`}
+        as written, without any filter; {answer.dtype === 'integer' ? 'a whole number' : `a ${answer.dtype}`}
         {grains.length > 0 && (
           <>
             , made row by row over <span className="fact-ink">{grains.join(' and ')}</span>
@@ -305,17 +334,17 @@ function Live({ draft, told }: { draft: Draft; told: FormulaAnswer }) {
   );
 }
 
-function Printed({ told }: { told: FormulaAnswer }) {
+function Printed({ answer }: { answer: FormulaAnswer }) {
   return (
     <details>
       <summary className="quiet">How it is computed</summary>
       <h3 style={{ marginTop: 10 }}>Typed tree</h3>
       <div className="stage-print" tabIndex={0} role="region" aria-label="Typed tree">
-        {told.tree.join('\n')}
+        {answer.tree.join('\n')}
       </div>
       <h3>Plan</h3>
       <div className="stage-print" tabIndex={0} role="region" aria-label="Plan">
-        {told.plan.join('\n')}
+        {answer.plan.join('\n')}
       </div>
     </details>
   );

@@ -2,7 +2,8 @@ import { useQuery } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
 import { client, unwrap, type FormulaAnswer, type MeasureInfo, type ModelDocument } from '../../api/client';
 import { useEdits, useFormula } from '../../api/queries';
-import { useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { useLink } from '../link/store';
 import { Uses } from '../lineage/Uses';
 import { ReachView } from '../link/ReachView';
 import { Names } from '../../marks/Names';
@@ -11,11 +12,11 @@ import { Difference } from './Difference';
 import './measure.css';
 
 export function LensMeasure({ model, measure }: { model: ModelDocument; measure: MeasureInfo }) {
-  const told = useFormula(model, measure.name, measure.formula);
+  const answer = useFormula(model, measure.name, measure.formula);
   const navigate = useNavigate();
-  const reach = useShown((s) => s.reach);
-  const select = useShown((s) => s.select);
-  const set = useShown((s) => s.set);
+  const reach = useLink((s) => s.reach);
+  const select = actions.select;
+  const set = actions.set;
   const above = model.measures.filter((m) => m.builds_on.includes(measure.name));
   const links = (names: string[]) => (
     <Names>
@@ -68,7 +69,7 @@ export function LensMeasure({ model, measure }: { model: ModelDocument; measure:
           </button>
         </p>
       )}
-      {told.data && told.data.errors.length === 0 && !reach && <Reached model={model} told={told.data} />}
+      {answer.data && answer.data.errors.length === 0 && !reach && <Reached model={model} answer={answer.data} />}
       {measure.builds_on.length > 0 && (
         <>
           <h3>Builds on</h3>
@@ -85,8 +86,8 @@ export function LensMeasure({ model, measure }: { model: ModelDocument; measure:
 /** A trial's difference from the official measure it stands beside, and the step that puts it in its place. */
 function Promote({ model, measure }: { model: ModelDocument; measure: MeasureInfo }) {
   const { edit, busy } = useEdits(model);
-  const set = useShown((s) => s.set);
-  const found = useQuery({
+  const set = actions.set;
+  const query = useQuery({
     queryKey: ['promotion', model.id, model.version, measure.name],
     queryFn: async ({ signal }) =>
       unwrap(
@@ -96,39 +97,39 @@ function Promote({ model, measure }: { model: ModelDocument; measure: MeasureInf
         }),
       ),
   });
-  const told = found.data;
-  if (!told) return null;
+  const answer = query.data;
+  if (!answer) return null;
   const promote = async () => {
-    const official = told.official ?? measure.name;
+    const official = answer.official ?? measure.name;
     if (await edit({ kind: 'promote_measure', name: measure.name }))
       set({ measure: official, selection: { kind: 'measure', name: official } });
   };
   return (
     <section aria-label="Promote">
-      {told.official && <h3>{nameText(told.official)} against this trial</h3>}
-      {told.difference.length > 0 && <Difference pieces={told.difference} />}
-      {told.errors.map((e) => (
+      {answer.official && <h3>{nameText(answer.official)} against this trial</h3>}
+      {answer.difference.length > 0 && <Difference pieces={answer.difference} />}
+      {answer.errors.map((e) => (
         <p key={e.code + e.message} className="signal">
           {e.message} {e.mend}
         </p>
       ))}
-      <button type="button" className="pill small solid" disabled={busy || told.errors.length > 0} onClick={() => void promote()}>
-        {told.official ? `Put it in the place of ${nameText(told.official).toLowerCase()}` : 'Make it official'}
+      <button type="button" className="pill small solid" disabled={busy || answer.errors.length > 0} onClick={() => void promote()}>
+        {answer.official ? `Put it in the place of ${nameText(answer.official).toLowerCase()}` : 'Make it official'}
       </button>
     </section>
   );
 }
 
-function Reached({ model, told }: { model: ModelDocument; told: FormulaAnswer }) {
+function Reached({ model, answer }: { model: ModelDocument; answer: FormulaAnswer }) {
   // What is reached alike is told once.
   const alike = new Map<string, { texts: Set<string>; tables: FormulaAnswer['scans'][number]['tables'] }>();
-  for (const scan of told.scans) {
+  for (const scan of answer.scans) {
     const key = JSON.stringify(scan.tables);
-    const known = alike.get(key);
-    if (known) known.texts.add(scan.text);
+    const group = alike.get(key);
+    if (group) group.texts.add(scan.text);
     else alike.set(key, { texts: new Set([scan.text]), tables: scan.tables });
   }
-  const unreached = model.tables.filter((t) => !told.tables.includes(t.name)).map((t) => t.name);
+  const unreached = model.tables.filter((t) => !answer.tables.includes(t.name)).map((t) => t.name);
   return (
     <>
       {[...alike].map(([key, { texts, tables }]) => (

@@ -4,7 +4,8 @@ import { useEffect, useMemo } from 'react';
 import type { Coordinate, GridAnswer, MeasureInfo, ModelDocument, Probe } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { asProbe } from '../../app/shapes';
-import { EMPTY_PROBE, actions, askedProbe, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { EMPTY_PROBE, askedProbe, useProbe } from '../probe/store';
 import { columnName, count, counted, measureText, nameText } from '../../shared/format';
 import { coordinates, shownLines } from '../probe/axes';
 import { acrossText } from '../probe/gridState';
@@ -17,11 +18,11 @@ export const WRITTEN = 'as written here';
 
 /** What the live grid shows by name: formulas by their heading. */
 export function sides(measure: MeasureInfo, draft: Draft, formula: string, variants: MeasureInfo[]): Record<string, string> {
-  const found: Record<string, string> = {};
-  if (measure.name && !measure.broken) found[SAVED] = measure.formula;
-  if (!measure.name || formula !== measure.formula) found[WRITTEN] = formula;
-  for (const v of variants) if (v.name !== draft.name) found[`variant ${v.name}`] = v.formula;
-  return found;
+  const formulas: Record<string, string> = {};
+  if (measure.name && !measure.broken) formulas[SAVED] = measure.formula;
+  if (!measure.name || formula !== measure.formula) formulas[WRITTEN] = formula;
+  for (const v of variants) if (v.name !== draft.name) formulas[`variant ${v.name}`] = v.formula;
+  return formulas;
 }
 
 export function liveProbe(open: Probe | null, define: Record<string, string>): Probe | null {
@@ -48,7 +49,7 @@ interface Props {
 }
 
 export function LiveGrid({ model, define, format, cell, onCell }: Props) {
-  const open = useShown((s) => s.probe);
+  const open = useProbe((s) => s.probe);
   const probe = liveProbe(open, define);
   const grid = useGrid(model, probe);
   const named = model.probes.some((p) => p.name === open?.name);
@@ -69,8 +70,8 @@ export function LiveGrid({ model, define, format, cell, onCell }: Props) {
           aria-label="Probe of the live grid"
           value={named ? open?.name : ''}
           onChange={(e) => {
-            const found = model.probes.find((p) => p.name === e.target.value);
-            if (found) actions.set({ probe: asProbe(found), probeBack: [], probeForth: [] });
+            const chosen = model.probes.find((p) => p.name === e.target.value);
+            if (chosen) actions.openProbe(asProbe(chosen));
           }}
         >
           <option value="">{open ? 'the open probe' : 'no probe: the whole'}</option>
@@ -115,61 +116,47 @@ function Differ({ answer }: { answer: GridAnswer }) {
   );
 }
 
-function Sides({
-  answer,
-  format,
-  cell,
-  onCell,
-}: {
+interface SidesProps {
   answer: GridAnswer;
   format: string;
   cell: Coordinate[] | null;
   onCell: (at: Coordinate[]) => void;
-}) {
-  const rows = useMemo(() => shownLines(answer.rows.lines), [answer]);
-  const across = useMemo(() => shownLines(answer.columns.lines).sort((a, b) => a.place - b.place), [answer]);
-  const saved = answer.measures.findIndex((m) => m.name === SAVED);
-  const differs = (m: number, r: number, c: number) =>
-    saved >= 0 && m !== saved && answer.values[saved]?.[r]?.[c] !== answer.values[m]?.[r]?.[c];
+}
+
+type Differs = (measure: number, row: number, column: number) => boolean;
+
+/** The lines that are shown down and across, and how many are left out; of many the first that differ come before the first that do not,
+ * and the whole stays last. */
+function shownSides(answer: GridAnswer, differs: Differs) {
+  const rows = shownLines(answer.rows.lines);
+  const across = shownLines(answer.columns.lines).sort((a, b) => a.place - b.place);
   const anyDiffers = (r: number) => answer.measures.some((_, m) => across.some((c) => differs(m, r, c.place)));
-  // Of many lines the first that differ come before the first that do not; the whole stays last.
   const body = rows.filter((r) => !r.isGrand);
   const chosen =
     body.length > MOST_LINES
       ? [...body.filter((r) => anyDiffers(r.place)), ...body.filter((r) => !anyDiffers(r.place))].slice(0, MOST_LINES)
       : body;
   const kept = new Set(chosen.map((r) => r.place));
-  const lines = [...body.filter((r) => kept.has(r.place)), ...rows.filter((r) => r.isGrand)];
-  const columns = across.length > MOST_ACROSS ? [...across.slice(0, MOST_ACROSS - 1), ...across.slice(-1)] : across;
+  return {
+    lines: [...body.filter((r) => kept.has(r.place)), ...rows.filter((r) => r.isGrand)],
+    columns: across.length > MOST_ACROSS ? [...across.slice(0, MOST_ACROSS - 1), ...across.slice(-1)] : across,
+    left: body.length - chosen.length,
+  };
+}
+
+function Sides({ answer, format, cell, onCell }: SidesProps) {
+  const { differs, lines, columns, left } = useMemo(() => {
+    const saved = answer.measures.findIndex((m) => m.name === SAVED);
+    const other: Differs = (m, r, c) => saved >= 0 && m !== saved && answer.values[saved]?.[r]?.[c] !== answer.values[m]?.[r]?.[c];
+    return { differs: other, ...shownSides(answer, other) };
+  }, [answer]);
   const key = JSON.stringify(cell);
   return (
     // It scrolls, so it can be reached.
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex
     <div className="live-scroll" tabIndex={0} role="region" aria-label="Side by side">
       <table className="small-grid">
-        <thead>
-          <tr>
-            <th />
-            {answer.measures.map((m) => (
-              <th key={m.name} colSpan={columns.length} className="side-head">
-                {m.name.startsWith('variant ') ? nameText(m.name.slice(8)) : nameText(m.name)}
-                {m.failed.length > 0 && <span className="signal"> {m.failed[0]?.error}</span>}
-              </th>
-            ))}
-          </tr>
-          {answer.columns.columns.length > 0 && (
-            <tr>
-              <th>{answer.rows.columns.map(columnName).join(' › ')}</th>
-              {answer.measures.flatMap((m) =>
-                columns.map((c, i) => (
-                  <th key={`${m.name} ${c.place}`} className={i === 0 ? 'side-first' : ''}>
-                    {acrossText(c)}
-                  </th>
-                )),
-              )}
-            </tr>
-          )}
-        </thead>
+        <SideHeads answer={answer} columns={columns} />
         <tbody>
           {lines.map((line) => (
             <tr key={line.place} className={line.isTotal ? 'whole' : ''}>
@@ -197,7 +184,35 @@ function Sides({
           ))}
         </tbody>
       </table>
-      {body.length > chosen.length && <p className="quiet">{counted(body.length - chosen.length, 'line')} more in the probe</p>}
+      {left > 0 && <p className="quiet">{counted(left, 'line')} more in the probe</p>}
     </div>
+  );
+}
+
+function SideHeads({ answer, columns }: { answer: GridAnswer; columns: ReturnType<typeof shownLines> }) {
+  return (
+    <thead>
+      <tr>
+        <th />
+        {answer.measures.map((m) => (
+          <th key={m.name} colSpan={columns.length} className="side-head">
+            {m.name.startsWith('variant ') ? nameText(m.name.slice(8)) : nameText(m.name)}
+            {m.failed.length > 0 && <span className="signal"> {m.failed[0]?.error}</span>}
+          </th>
+        ))}
+      </tr>
+      {answer.columns.columns.length > 0 && (
+        <tr>
+          <th>{answer.rows.columns.map(columnName).join(' › ')}</th>
+          {answer.measures.flatMap((m) =>
+            columns.map((c, i) => (
+              <th key={`${m.name} ${c.place}`} className={i === 0 ? 'side-first' : ''}>
+                {acrossText(c)}
+              </th>
+            )),
+          )}
+        </tr>
+      )}
+    </thead>
   );
 }

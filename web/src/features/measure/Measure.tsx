@@ -1,7 +1,8 @@
 // Measure: who builds on whom, a formula with its errors under it, and its numbers as saved and as written.
 import { useEffect, useState } from 'react';
 import type { ModelDocument, PatternInfo } from '../../api/client';
-import { actions, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { useMeasure } from './store';
 import { Desk } from './Desk';
 import { draftNames, keptKey, useKeptDrafts } from '../../shared/kept';
 import { MEASURE, NEW, draftKey, draftOf, freeName, same, type Draft } from './drafts';
@@ -10,7 +11,7 @@ import { SheetText } from './SheetText';
 import './measure.css';
 
 export function Measure({ model }: { model: ModelDocument }) {
-  const chosen = useShown((s) => s.measure);
+  const chosen = useMeasure((s) => s.measure);
   const put = useKeptDrafts((s) => s.put);
   useMovedDrafts(model);
   const [asText, setAsText] = useState(false);
@@ -50,12 +51,12 @@ export function Measure({ model }: { model: ModelDocument }) {
 function useMovedDrafts(model: ModelDocument): void {
   const drafts = useKeptDrafts((s) => s.drafts);
   useEffect(() => {
-    const known = new Set(model.measures.map((m) => m.name));
+    const names = new Set(model.measures.map((m) => m.name));
     for (const name of draftNames(drafts, model.id, MEASURE)) {
-      if (name === '' || known.has(name)) continue;
+      if (name === '' || names.has(name)) continue;
       const now = [...model.renamed].reverse().find((r) => r.kind === 'measure' && r.was === name)?.now;
       const kept = drafts[draftKey(model.id, name)];
-      if (!now || !known.has(now) || !kept || drafts[draftKey(model.id, now)]) continue;
+      if (!now || !names.has(now) || !kept || drafts[draftKey(model.id, now)]) continue;
       const { put } = useKeptDrafts.getState();
       const renamed = (text: string): Draft => ({ ...(JSON.parse(text) as Draft), name: now });
       const measure = model.measures.find((m) => m.name === now);
@@ -72,8 +73,8 @@ function useMovedDrafts(model: ModelDocument): void {
 function Orphans({ model }: { model: ModelDocument }) {
   const drafts = useKeptDrafts((s) => s.drafts);
   const put = useKeptDrafts((s) => s.put);
-  const known = new Set(model.measures.map((m) => m.name));
-  const lost = draftNames(drafts, model.id, MEASURE).filter((n) => n !== '' && !known.has(n));
+  const names = new Set(model.measures.map((m) => m.name));
+  const lost = draftNames(drafts, model.id, MEASURE).filter((n) => n !== '' && !names.has(n));
   return (
     <>
       {lost.map((name) => {

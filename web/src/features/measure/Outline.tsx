@@ -3,7 +3,8 @@ import { useQuery } from '@tanstack/react-query';
 import { useState, type KeyboardEvent } from 'react';
 import { client, unwrap, type MeasureInfo, type ModelDocument, type PatternInfo } from '../../api/client';
 import { useGrid } from '../../api/queries';
-import { EMPTY_PROBE, actions } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { EMPTY_PROBE } from '../probe/store';
 import { measureText, nameText } from '../../shared/format';
 import { useKeptDrafts } from '../../shared/kept';
 import { draftKey } from './drafts';
@@ -53,49 +54,51 @@ function grouped(measures: MeasureInfo[], of: (m: MeasureInfo) => string): Liste
     .flatMap(([group, items]) => items.map((measure, i) => ({ measure, depth: 0, group: i === 0 ? group || 'none' : undefined })));
 }
 
-export function Outline({
-  model,
-  chosen,
-  onPattern,
-  onText,
-}: {
+/** The measures that have all words, in an order. */
+function listedOf(measures: MeasureInfo[], search: string, order: Order): Listed[] {
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  const textOf = (m: MeasureInfo) => `${m.name.replaceAll('_', ' ')} ${m.name} ${m.description} ${m.formula} ${m.folder}`.toLowerCase();
+  const matching = measures.filter((m) => words.every((w) => textOf(m).includes(w)));
+  if (words.length) return matching.map((measure) => ({ measure, depth: 0 }));
+  return order === 'builds' ? byBuilding(matching) : grouped(matching, order === 'folder' ? (m) => m.folder : (m) => m.home);
+}
+
+/** What each sound measure is over everything, as text. */
+function useTotals(model: ModelDocument): (m: MeasureInfo) => string {
+  const sound = model.measures.filter((m) => !m.broken);
+  const totals = useGrid(model, { ...EMPTY_PROBE, measures: sound.map((m) => m.name), totals: 'none' });
+  return (m) => {
+    const i = totals.data?.measures.findIndex((x) => x.name === m.name) ?? -1;
+    return i < 0 ? '' : measureText(totals.data?.values[i]?.[0]?.[0], m.format, m.dtype ?? 'number');
+  };
+}
+
+const open = (name: string) => actions.set({ measure: name, selection: { kind: 'measure', name } });
+
+/** Up and down go from measure to measure: the list is one stop of the Tab key. */
+function onListKey(event: KeyboardEvent<HTMLElement>): void {
+  const items = [...event.currentTarget.querySelectorAll<HTMLElement>('.outline-item')];
+  const place = items.indexOf(event.target as HTMLElement);
+  const next = { ArrowDown: place + 1, ArrowUp: place - 1, Home: 0, End: items.length - 1 }[event.key];
+  if (place < 0 || next === undefined) return;
+  items[Math.max(0, Math.min(next, items.length - 1))]?.focus();
+  event.preventDefault();
+}
+
+interface OutlineGiven {
   model: ModelDocument;
   chosen: string;
   onPattern: (pattern: PatternInfo) => void;
   onText: () => void;
-}) {
+}
+
+export function Outline({ model, chosen, onPattern, onText }: OutlineGiven) {
   const [order, setOrder] = useState<Order>('builds');
   const [search, setSearch] = useState('');
   const drafts = useKeptDrafts((s) => s.drafts);
-  const sound = model.measures.filter((m) => !m.broken);
-  const totals = useGrid(model, { ...EMPTY_PROBE, measures: sound.map((m) => m.name), totals: 'none' });
-  const value = (m: MeasureInfo) => {
-    const i = totals.data?.measures.findIndex((x) => x.name === m.name) ?? -1;
-    return i < 0 ? '' : measureText(totals.data?.values[i]?.[0]?.[0], m.format, m.dtype ?? 'number');
-  };
-  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = model.measures.filter((m) =>
-    words.every((w) => `${m.name.replaceAll('_', ' ')} ${m.name} ${m.description} ${m.formula} ${m.folder}`.toLowerCase().includes(w)),
-  );
-  const listed = words.length
-    ? found.map((measure) => ({ measure, depth: 0 }) as Listed)
-    : order === 'builds'
-      ? byBuilding(found)
-      : grouped(found, order === 'folder' ? (m) => m.folder : (m) => m.home);
-  const open = (name: string) => {
-    actions.set({ measure: name });
-    actions.select({ kind: 'measure', name });
-  };
-  // One stop of the Tab key; up and down go from measure to measure.
+  const value = useTotals(model);
+  const listed = listedOf(model.measures, search, order);
   const stop = listed.some((l) => l.measure.name === chosen) ? chosen : (listed[0]?.measure.name ?? '');
-  const onKey = (event: KeyboardEvent<HTMLElement>) => {
-    const items = [...event.currentTarget.querySelectorAll<HTMLElement>('.outline-item')];
-    const place = items.indexOf(event.target as HTMLElement);
-    const next = { ArrowDown: place + 1, ArrowUp: place - 1, Home: 0, End: items.length - 1 }[event.key];
-    if (place < 0 || next === undefined) return;
-    items[Math.max(0, Math.min(next, items.length - 1))]?.focus();
-    event.preventDefault();
-  };
   return (
     <nav className="side outline" data-region aria-label="Measures">
       <div className="row outline-head">
@@ -117,53 +120,28 @@ export function Outline({
       />
       {/* The list hears the arrows of the measures in it. */}
       {/* oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions */}
-      <div className="outline-list" role="group" aria-label="All measures" onKeyDown={onKey}>
+      <div className="outline-list" role="group" aria-label="All measures" onKeyDown={onListKey}>
         {listed.map(({ measure: m, depth, group }) => (
           <div key={m.name}>
             {group !== undefined && <h3>{group}</h3>}
-            <button
-              type="button"
-              className="outline-item"
-              tabIndex={m.name === stop ? 0 : -1}
-              style={{ paddingLeft: 10 + Math.min(depth, 5) * 13 }}
-              aria-current={m.name === chosen}
-              title={m.description || m.formula}
-              onClick={() => open(m.name)}
-            >
-              <span>
-                {nameText(m.name).toLowerCase()} {m.trial && <i className="quiet">trial</i>}
-                {drafts[draftKey(model.id, m.name)] && (
-                  <span className="signal" title="Not saved yet">
-                    {' '}
-                    •
-                  </span>
-                )}
-                {m.broken && (
-                  <span className="signal" title={m.broken}>
-                    {' '}
-                    ◆
-                  </span>
-                )}
-              </span>
-              <span className="end">{value(m)}</span>
-            </button>
+            <OutlineItem
+              measure={m}
+              depth={depth}
+              stop={m.name === stop}
+              chosen={m.name === chosen}
+              drafted={draftKey(model.id, m.name) in drafts}
+              value={value(m)}
+            />
           </div>
         ))}
         {listed.length === 0 && (
           <p className="quiet" style={{ padding: 10 }}>
-            {words.length ? 'No measure has these words.' : 'There is no measure yet: write one, or begin from a pattern.'}
+            {search.trim() ? 'No measure has these words.' : 'There is no measure yet: write one, or begin from a pattern.'}
           </p>
         )}
       </div>
       <div className="row outline-foot">
-        <button
-          type="button"
-          className="pill small"
-          onClick={() => {
-            actions.set({ measure: '' });
-            actions.select(null);
-          }}
-        >
+        <button type="button" className="pill small" onClick={() => actions.set({ measure: '', selection: null })}>
           New measure
         </button>
         <button type="button" className="pill small" onClick={onText}>
@@ -175,17 +153,57 @@ export function Outline({
   );
 }
 
+interface ItemGiven {
+  measure: MeasureInfo;
+  depth: number;
+  stop: boolean;
+  chosen: boolean;
+  drafted: boolean;
+  value: string;
+}
+
+function OutlineItem({ measure: m, depth, stop, chosen, drafted, value }: ItemGiven) {
+  return (
+    <button
+      type="button"
+      className="outline-item"
+      tabIndex={stop ? 0 : -1}
+      style={{ paddingLeft: 10 + Math.min(depth, 5) * 13 }}
+      aria-current={chosen}
+      title={m.description || m.formula}
+      onClick={() => open(m.name)}
+    >
+      <span>
+        {nameText(m.name).toLowerCase()} {m.trial && <i className="quiet">trial</i>}
+        {drafted && (
+          <span className="signal" title="Not saved yet">
+            {' '}
+            •
+          </span>
+        )}
+        {m.broken && (
+          <span className="signal" title={m.broken}>
+            {' '}
+            ◆
+          </span>
+        )}
+      </span>
+      <span className="end">{value}</span>
+    </button>
+  );
+}
+
 const FIRST = 4;
 
 function Patterns({ model, measure, onPattern }: { model: ModelDocument; measure: string; onPattern: (pattern: PatternInfo) => void }) {
   const [all, setAll] = useState(false);
-  const found = useQuery({
+  const query = useQuery({
     queryKey: ['patterns', model.id, model.version, measure],
     queryFn: async ({ signal }) =>
       unwrap(await client.GET('/api/models/{model_id}/patterns', { params: { path: { model_id: model.id }, query: { measure } }, signal }))
         .patterns,
   });
-  const listed = found.data ?? [];
+  const listed = query.data ?? [];
   return (
     <section className="patterns" aria-label="Patterns">
       <h3>Begin from a pattern</h3>

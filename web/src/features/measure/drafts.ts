@@ -60,7 +60,7 @@ export function same(a: Draft, b: Draft): boolean {
 /** A name that no measure has yet. */
 export function freeName(measures: MeasureInfo[], name: string): string {
   const taken = new Set(measures.map((m) => m.name.toLowerCase()));
-  let found = name;
-  for (let n = 2; taken.has(found.toLowerCase()); n += 1) found = `${name}_${n}`;
-  return found;
+  let free = name;
+  for (let n = 2; taken.has(free.toLowerCase()); n += 1) free = `${name}_${n}`;
+  return free;
 }

@@ -53,17 +53,17 @@ interface Props {
 export function Rename({ model, what, name, onDone }: Props) {
   const [text, setText] = useState(bare(what, name));
   const [to] = useDebouncedValue(text.trim(), 250);
-  const told = useRenaming(model, what, name, to);
+  const preview = useRenaming(model, what, name, to);
   const { edit, busy } = useEdits(model);
   const fresh = text.trim() !== '' && text.trim() !== bare(what, name);
   const send = async (event: React.FormEvent) => {
     event.preventDefault();
     if (fresh && (await edit({ kind: 'rename', what, name, to: text.trim() }))) onDone(text.trim());
   };
-  const touched = told.data?.touched ?? [];
+  const touched = preview.data?.touched ?? [];
   // What it would do is told below the field; it comes into sight with it.
   const form = useRef<HTMLFormElement>(null);
-  const answered = told.dataUpdatedAt + told.errorUpdatedAt;
+  const answered = preview.dataUpdatedAt + preview.errorUpdatedAt;
   useEffect(() => {
     if (answered) form.current?.scrollIntoView({ block: 'nearest' });
   }, [answered]);
@@ -76,12 +76,12 @@ export function Rename({ model, what, name, onDone }: Props) {
         value={text}
         onChange={(e) => setText(e.target.value)}
       />
-      {fresh && told.isError && (
+      {fresh && preview.isError && (
         <p className="signal" role="alert">
-          {problemOf(told.error).errors[0]?.message ?? told.error.message}
+          {problemOf(preview.error).errors[0]?.message ?? preview.error.message}
         </p>
       )}
-      {fresh && told.data && (
+      {fresh && preview.data && (
         <div className="quiet rename-touched" role="status">
           Written anew in {counted(touched.length, 'place')}, and nowhere else; every number stays.
           <ul className="plain-list">
@@ -103,7 +103,7 @@ export function Rename({ model, what, name, onDone }: Props) {
         <button
           type="submit"
           className="pill small solid"
-          disabled={busy || !fresh || told.isError || told.isFetching || to !== text.trim()}
+          disabled={busy || !fresh || preview.isError || preview.isFetching || to !== text.trim()}
         >
           Rename everywhere
         </button>

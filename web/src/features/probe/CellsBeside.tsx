@@ -1,14 +1,15 @@
 // Two cells beside each other: where their traces part, in the order in which they are computed.
 import { useQuery } from '@tanstack/react-query';
 import { client, unwrap, type ModelDocument, type Probe } from '../../api/client';
-import { actions, type OtherCell } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { type OtherCell } from './store';
 import { columnName, memberText, nameText } from '../../shared/format';
 
 const words = (cell: OtherCell) =>
   `${nameText(cell.measure)}${cell.at.length ? `, ${cell.at.map((c) => memberText(c.member)).join(', ')}` : ', all'}`;
 
 export function CellsBeside({ model, probe, first, second }: { model: ModelDocument; probe: Probe; first: OtherCell; second: OtherCell }) {
-  const found = useQuery({
+  const query = useQuery({
     queryKey: ['traces-beside', model.id, model.version, probe, first, second],
     queryFn: async ({ signal }) =>
       unwrap(
@@ -27,8 +28,8 @@ export function CellsBeside({ model, probe, first, second }: { model: ModelDocum
           <u>one cell again</u>
         </button>
       </div>
-      {!found.data && <p className="wait">{found.error ? found.error.message : 'Tracing both…'}</p>}
-      {found.data && (
+      {!query.data && <p className="wait">{query.error ? query.error.message : 'Tracing both…'}</p>}
+      {query.data && (
         <table>
           <thead>
             <tr>
@@ -38,14 +39,14 @@ export function CellsBeside({ model, probe, first, second }: { model: ModelDocum
             </tr>
           </thead>
           <tbody>
-            {found.data.steps.map((s, i) => (
+            {query.data.steps.map((s, i) => (
               <tr key={`${s.path} ${s.kind} ${s.what} ${i}`} className={s.kind}>
                 <td className="quiet">{s.kind === 'coordinate' ? columnName(s.what) : s.what}</td>
                 <td>{s.first}</td>
                 <td>{s.second}</td>
               </tr>
             ))}
-            {found.data.steps.length === 0 && (
+            {query.data.steps.length === 0 && (
               <tr>
                 <td colSpan={3}>They do not: every step is the same.</td>
               </tr>

@@ -1,8 +1,9 @@
 // The chips of one part of the sentence: dragged, moved by keys, cut and put in elsewhere.
 import { Popover } from '@mantine/core';
-import { useState, type DragEvent, type KeyboardEvent, type ReactNode } from 'react';
+import { useState, type DragEvent, type HTMLAttributes, type KeyboardEvent, type ReactNode } from 'react';
 import type { GridAnswer, Probe } from '../../api/client';
-import { actions, useShown, type Selection } from '../../app/shown';
+import { type Selection } from '../../app/frame';
+import { actions, onScreen } from '../../app/shown';
 import { columnName, nameText, splitReference } from '../../shared/format';
 import { ChoiceList, type Choice } from './Chooser';
 
@@ -49,9 +50,9 @@ export function without(probe: Probe, part: Part, name: string): Partial<Probe> 
 
 /** For each table on the axes or picked, the measures that a filter on it does not reach. */
 export function unreachedBy(answer: GridAnswer | undefined): Map<string, string[]> {
-  const found = new Map<string, string[]>();
-  for (const m of answer?.measures ?? []) for (const table of m.unreached) found.set(table, [...(found.get(table) ?? []), m.name]);
-  return found;
+  const byTable = new Map<string, string[]>();
+  for (const m of answer?.measures ?? []) for (const table of m.unreached) byTable.set(table, [...(byTable.get(table) ?? []), m.name]);
+  return byTable;
 }
 
 export const tableOf = (reference: string) => splitReference(reference)[0];
@@ -67,27 +68,27 @@ interface ChipsProps {
   children: ReactNode;
 }
 
-export function Chips({ part, choices, probe, put, unreached, children }: ChipsProps) {
-  const [over, setOver] = useState<number | null>(null);
-  const [typing, setTyping] = useState<{ place: number; text: string } | null>(null);
-  const cut = useShown((s) => s.cut);
+const textOf = (part: Part) => (part === 'measures' ? nameText : columnName);
+
+/** Puts something of one part in at a place of another; from one axis to the other it leaves where it was. */
+function bring(probe: Probe, part: Part, from: Part, name: string, to: number): Partial<Probe> | null {
   const list = probe[part];
-  const text = part === 'measures' ? nameText : columnName;
-  /** Puts something of one part in at a place of this one; from one axis to the other it leaves where it was. */
-  const bring = (from: Part, name: string, to: number) => {
-    if (from === part)
-      return put({
-        [part]: list.includes(name) ? movedItem(list, list.indexOf(name), to) : [...list.slice(0, to), name, ...list.slice(to)],
-      });
-    if (from === 'measures' || part === 'measures') return undefined;
-    return put({ [from]: probe[from].filter((x) => x !== name), [part]: [...list.slice(0, to), name, ...list.slice(to)] });
-  };
+  const put = [...list.slice(0, to), name, ...list.slice(to)];
+  if (from === part) return { [part]: list.includes(name) ? movedItem(list, list.indexOf(name), to) : put };
+  if (from === 'measures' || part === 'measures') return null;
+  return { [from]: probe[from].filter((x) => x !== name), [part]: put };
+}
+
+/** Dragging a chip over the places of a part, and dropping it there. */
+function useDrop(part: Part, probe: Probe, put: ChipsProps['put']) {
+  const [over, setOver] = useState<number | null>(null);
   const drop = (event: DragEvent, to: number) => {
     event.preventDefault();
     setOver(null);
     const { part: from, place } = JSON.parse(event.dataTransfer.getData('application/x-chip') || '{}') as { part?: Part; place?: number };
     const name = from !== undefined && place !== undefined ? probe[from][place] : undefined;
-    if (from !== undefined && name !== undefined) bring(from, name, to);
+    const change = from !== undefined && name !== undefined ? bring(probe, part, from, name, to) : null;
+    if (change) put(change);
   };
   const above = (event: DragEvent, to: number) => {
     event.preventDefault();
@@ -99,43 +100,94 @@ export function Chips({ part, choices, probe, put, unreached, children }: ChipsP
     onDragLeave: () => setOver(null),
     onDrop: (e: DragEvent) => drop(e, to),
   });
-  const onKey = (event: KeyboardEvent, place: number) => {
-    const name = list[place] ?? '';
-    const command = event.ctrlKey || event.metaKey;
-    if (!command && !event.altKey && /^\p{L}$/u.test(event.key)) setTyping({ place, text: event.key });
-    else if (event.key === 'Delete' || event.key === 'Backspace') put(without(probe, part, name));
-    else if (command && event.key === 'x') {
-      actions.set({ cut: { part, name } });
-      put(without(probe, part, name));
-    } else if (command && event.key === 'v' && cut) {
-      bring(cut.part, cut.name, place + 1);
-      actions.set({ cut: null });
-    } else if (event.altKey && event.key === 'ArrowLeft') put({ [part]: movedItem(list, place, place - 1) });
-    else if (event.altKey && event.key === 'ArrowRight') put({ [part]: movedItem(list, place, place + 1) });
-    else if (event.altKey && (event.key === 'ArrowDown' || event.key === 'ArrowUp') && part !== 'measures') {
-      const other: Part = part === 'rows' ? 'columns' : 'rows';
-      put({ [part]: list.filter((x) => x !== name), [other]: [...probe[other], name] });
-    } else return;
+  return { over, target };
+}
+
+/** What a key does to a chip: a change of the probe, or nothing of ours. */
+function keyed(event: KeyboardEvent, probe: Probe, part: Part, place: number): Partial<Probe> | null {
+  const list = probe[part];
+  const name = list[place] ?? '';
+  const command = event.ctrlKey || event.metaKey;
+  const { cut } = onScreen();
+  if (event.key === 'Delete' || event.key === 'Backspace') return without(probe, part, name);
+  if (command && event.key === 'x') {
+    actions.set({ cut: { part, name } });
+    return without(probe, part, name);
+  }
+  if (command && event.key === 'v' && cut) {
+    actions.set({ cut: null });
+    return bring(probe, part, cut.part, cut.name, place + 1) ?? {};
+  }
+  if (!event.altKey) return null;
+  if (event.key === 'ArrowLeft') return { [part]: movedItem(list, place, place - 1) };
+  if (event.key === 'ArrowRight') return { [part]: movedItem(list, place, place + 1) };
+  if ((event.key !== 'ArrowDown' && event.key !== 'ArrowUp') || part === 'measures') return null;
+  const other: Part = part === 'rows' ? 'columns' : 'rows';
+  return { [part]: list.filter((x) => x !== name), [other]: [...probe[other], name] };
+}
+
+export function Chips(given: ChipsProps) {
+  const { part, probe, put, children } = given;
+  const { over, target } = useDrop(part, probe, put);
+  const [typing, setTyping] = useState<Typing | null>(null);
+  const list = probe[part];
+  return (
+    <>
+      {list.map((name, i) => (
+        <Chip key={name} {...given} name={name} place={i} over={over === i} target={target(i)} typing={typing} onTyping={setTyping} />
+      ))}
+      {/* Behind the last one, and where there is none yet. */}
+      {/* oxlint-disable-next-line jsx-a11y/no-static-element-interactions */}
+      <span className={over === list.length ? 'chip-end over' : 'chip-end'} {...target(list.length)}>
+        {children}
+      </span>
+    </>
+  );
+}
+
+interface Typing {
+  place: number;
+  text: string;
+}
+
+interface ChipGiven extends ChipsProps {
+  name: string;
+  place: number;
+  over: boolean;
+  target: HTMLAttributes<HTMLSpanElement>;
+  typing: Typing | null;
+  onTyping: (typing: Typing | null) => void;
+}
+
+const HELP = 'Type another in its place. Drag to another place, or Alt and an arrow; Ctrl X cuts, Ctrl V puts in, Delete takes it out';
+
+function Chip({ part, choices, probe, put, unreached, name, place, over, target, typing, onTyping }: ChipGiven) {
+  const text = textOf(part);
+  const lost = part === 'measures' ? [] : (unreached.get(tableOf(name)) ?? []);
+  const isTyped = typing?.place === place;
+  const onKey = (event: KeyboardEvent) => {
+    const letter = !event.ctrlKey && !event.metaKey && !event.altKey && /^\p{L}$/u.test(event.key);
+    const change = letter ? null : keyed(event, probe, part, place);
+    if (letter) onTyping({ place, text: event.key });
+    else if (change) put(change);
+    else return;
     event.preventDefault();
     event.stopPropagation();
   };
-  const instead = (place: number, value: string) => {
-    const gone = without(probe, part, list[place] ?? '');
-    put({ ...gone, [part]: list.map((x, i) => (i === place ? value : x)) });
-    setTyping(null);
+  const instead = (value: string) => {
+    put({ ...without(probe, part, name), [part]: probe[part].map((x, i) => (i === place ? value : x)) });
+    onTyping(null);
   };
-  const lost = (name: string) => (part === 'measures' ? [] : (unreached.get(tableOf(name)) ?? []));
-  const shown = list.map((name, i) => (
+  return (
     <span
-      key={name}
-      className={`chip ${part === 'measures' ? 'measure' : ''} ${over === i ? 'over' : ''} ${lost(name).length ? 'lost' : ''}`}
+      className={`chip ${part === 'measures' ? 'measure' : ''} ${over ? 'over' : ''} ${lost.length ? 'lost' : ''}`}
       draggable
-      onDragStart={(e) => e.dataTransfer.setData('application/x-chip', JSON.stringify({ part, place: i }))}
-      {...target(i)}
+      onDragStart={(e) => e.dataTransfer.setData('application/x-chip', JSON.stringify({ part, place }))}
+      {...target}
     >
       <Popover
-        opened={typing?.place === i}
-        onChange={(open) => !open && setTyping(null)}
+        opened={isTyped}
+        onChange={(open) => !open && onTyping(null)}
         trapFocus
         returnFocus
         position="bottom-start"
@@ -146,36 +198,24 @@ export function Chips({ part, choices, probe, put, unreached, children }: ChipsP
         <Popover.Target>
           <button
             type="button"
-            title={`Type another in its place. Drag to another place, or Alt and an arrow; Ctrl X cuts, Ctrl V puts in, Delete takes it out${probe.define?.[name] ? `\n${probe.define[name]}` : ''}`}
-            onKeyDown={(e) => onKey(e, i)}
-            onDoubleClick={() => setTyping({ place: i, text: '' })}
+            title={`${HELP}${probe.define?.[name] ? `\n${probe.define[name]}` : ''}`}
+            onKeyDown={onKey}
+            onDoubleClick={() => onTyping({ place, text: '' })}
             onClick={() => actions.select(part === 'measures' ? { kind: 'measure', name } : columnSelection(name))}
           >
             {text(name)}
-            {lost(name).length > 0 && <span className="visually-hidden">, does not reach {lost(name).map(nameText).join(', ')}</span>}
+            {lost.length > 0 && <span className="visually-hidden">, does not reach {lost.map(nameText).join(', ')}</span>}
           </button>
         </Popover.Target>
         <Popover.Dropdown>
-          {typing?.place === i && (
-            <ChoiceList title={`Instead of ${text(name)}`} choices={choices} typed={typing.text} onChoose={(value) => instead(i, value)} />
-          )}
+          {isTyped && <ChoiceList title={`Instead of ${text(name)}`} choices={choices} typed={typing.text} onChoose={instead} />}
         </Popover.Dropdown>
       </Popover>
-      {lost(name).length > 0 && <LostMark measures={lost(name)} />}
+      {lost.length > 0 && <LostMark measures={lost} />}
       <button type="button" aria-label={`Take ${text(name)} out`} onClick={() => put(without(probe, part, name))}>
         ✕
       </button>
     </span>
-  ));
-  return (
-    <>
-      {shown}
-      {/* Behind the last one, and where there is none yet. */}
-      {/* oxlint-disable-next-line jsx-a11y/no-static-element-interactions */}
-      <span className={over === list.length ? 'chip-end over' : 'chip-end'} {...target(list.length)}>
-        {children}
-      </span>
-    </>
   );
 }
 

@@ -72,19 +72,19 @@ export function ChoiceList({
 }) {
   const [text, setText] = useState(typed);
   const [place, setPlace] = useState(0);
-  const found = ranked(
+  const items = ranked(
     choices,
     text,
     (c) => [c.text, c.value],
     (c) => c.value,
   ).slice(0, MOST);
   // What no name has, or what has brackets and signs, may be a formula.
-  const formula = onFormula && text.trim() && (found.length === 0 || /[-+*/()]/.test(text)) ? text.trim() : '';
+  const formula = onFormula && text.trim() && (items.length === 0 || /[-+*/()]/.test(text)) ? text.trim() : '';
   const onKey = (event: KeyboardEvent) => {
-    if (event.key === 'ArrowDown') setPlace(Math.min(place + 1, found.length - (formula ? 0 : 1)));
+    if (event.key === 'ArrowDown') setPlace(Math.min(place + 1, items.length - (formula ? 0 : 1)));
     else if (event.key === 'ArrowUp') setPlace(Math.max(place - 1, 0));
-    else if (event.key === 'Enter' && formula && (found.length === 0 || place >= found.length)) onFormula?.(formula);
-    else if (event.key === 'Enter' && found[place]) onChoose(found[place].value);
+    else if (event.key === 'Enter' && formula && (items.length === 0 || place >= items.length)) onFormula?.(formula);
+    else if (event.key === 'Enter' && items[place]) onChoose(items[place].value);
     else return;
     event.preventDefault();
   };
@@ -104,7 +104,7 @@ export function ChoiceList({
         }}
       />
       <div className="find-list" role="listbox" aria-label={title} style={{ maxHeight: 300 }}>
-        {found.map((c, i) => (
+        {items.map((c, i) => (
           <button
             key={c.value}
             type="button"
@@ -123,7 +123,7 @@ export function ChoiceList({
           <button
             type="button"
             role="option"
-            aria-selected={found.length === 0 || place >= found.length}
+            aria-selected={items.length === 0 || place >= items.length}
             onClick={() => onFormula?.(formula)}
           >
             <code className="clip">{formula}</code>
@@ -132,7 +132,7 @@ export function ChoiceList({
             </span>
           </button>
         )}
-        {found.length === 0 && !formula && <p className="wait">Nothing has these words.</p>}
+        {items.length === 0 && !formula && <p className="wait">Nothing has these words.</p>}
       </div>
     </>
   );

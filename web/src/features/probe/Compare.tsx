@@ -6,7 +6,7 @@ import { Chooser } from './Chooser';
 
 /** What a saved measure can be held against, with the formulas for it. */
 export function useComparisons(model: ModelDocument, measure: string | undefined): ComparisonInfo[] {
-  const asked = useQuery({
+  const query = useQuery({
     queryKey: ['comparisons', model.id, model.version, measure],
     enabled: measure !== undefined,
     queryFn: async ({ signal }) =>
@@ -17,7 +17,7 @@ export function useComparisons(model: ModelDocument, measure: string | undefined
         }),
       ).comparisons,
   });
-  return asked.data ?? [];
+  return query.data ?? [];
 }
 
 /** The formulas of a comparison in a probe, behind what it shows. */

@@ -1,7 +1,7 @@
 // The headings of a grid: places across, measures, what does not reach them, and a menu each.
 import { memo } from 'react';
 import type { GridAnswer, GridMeasure as Measured, Probe, TruthMark } from '../../api/client';
-import { actions, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
 import { columnName, counted, nameText } from '../../shared/format';
 import { nextSort, orderOf, orderPlace } from './axes';
 import { acrossText, type CellColumn } from './gridState';
@@ -17,12 +17,12 @@ interface Props {
   left: number;
   head: number;
   still: boolean;
-  onMenu: (asked: HeadMenuAsked) => void;
+  onMenu: (menu: HeadMenuAsked) => void;
 }
 
 /** Drawn anew when other columns come into sight, not when lines do. */
 export const GridHead = memo(function GridHead({ answer, probe, columns, from, to, left, head, still, onMenu }: Props) {
-  const put = useShown((s) => s.setProbe);
+  const put = actions.setProbe;
   const shown = columns.slice(from, to + 1);
   const hasColumns = answer.columns.columns.length > 0;
   const groups: { place: number; text: string; width: number }[] = [];
@@ -109,27 +109,20 @@ const SIGNS: Partial<Record<TruthMark['kind'], [string, string]>> = {
   fixed: ['⊘', 'has a given that changes nothing'],
 };
 
-function Heading({
-  probe,
-  measure,
-  across,
-  order,
-  onSort,
-  still,
-  onMenu,
-}: {
+interface HeadingProps {
   probe: Probe;
   measure: Measured;
   across: number;
   order: string;
   onSort: () => void;
   still: boolean;
-  onMenu: (asked: HeadMenuAsked) => void;
-}) {
+  onMenu: (menu: HeadMenuAsked) => void;
+}
+
+function Heading({ probe, measure, across, order, onSort, still, onMenu }: HeadingProps) {
   const failed = measure.failed.filter((f) => f.column === across);
   const unreached = measure.marks.find((m) => m.kind === 'unreached');
   const partly = measure.marks.filter((m) => m.kind === 'partly').flatMap((m) => m.tables);
-  const signs = measure.marks.filter((m, i) => SIGNS[m.kind] && measure.marks.findIndex((x) => x.kind === m.kind) === i);
   const open = (mark: TruthMark['kind']) => {
     if (still) actions.takeProbe(probe);
     actions.set({ selection: { kind: 'mark', measure: measure.name, mark }, lensOpen: true });
@@ -157,22 +150,7 @@ function Heading({
           </button>
         )}
       </span>
-      {signs.length > 0 && (
-        <span className="heading-signs">
-          {signs.map((m) => (
-            <button
-              key={m.kind}
-              type="button"
-              className={`truth-mark ${m.kind}`}
-              title={m.sentence}
-              aria-label={`${nameText(measure.name)}: ${SIGNS[m.kind]?.[1] ?? ''}`}
-              onClick={() => open(m.kind)}
-            >
-              {SIGNS[m.kind]?.[0]}
-            </button>
-          ))}
-        </span>
-      )}
+      <Signs measure={measure} open={open} />
       {unreached && (
         <button type="button" className="plain not-reached" onClick={() => open('unreached')}>
           not reached by {measure.unreached.join(', ')}
@@ -189,5 +167,27 @@ function Heading({
         </span>
       )}
     </>
+  );
+}
+
+/** The marks that are signs, each kind once. */
+function Signs({ measure, open }: { measure: Measured; open: (mark: TruthMark['kind']) => void }) {
+  const signs = measure.marks.filter((m, i) => SIGNS[m.kind] && measure.marks.findIndex((x) => x.kind === m.kind) === i);
+  if (signs.length === 0) return null;
+  return (
+    <span className="heading-signs">
+      {signs.map((m) => (
+        <button
+          key={m.kind}
+          type="button"
+          className={`truth-mark ${m.kind}`}
+          title={m.sentence}
+          aria-label={`${nameText(measure.name)}: ${SIGNS[m.kind]?.[1] ?? ''}`}
+          onClick={() => open(m.kind)}
+        >
+          {SIGNS[m.kind]?.[0]}
+        </button>
+      ))}
+    </span>
   );
 }

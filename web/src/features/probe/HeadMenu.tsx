@@ -1,7 +1,7 @@
 // What can be done with a measure of the grid: order, top lines, shades, bars, its format.
 import { Menu } from '@mantine/core';
 import type { GridMeasure as Measured, Look, Probe } from '../../api/client';
-import { actions, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
 
 const FORMATS = ['#,##0', '#,##0.0', '#,##0.00', '0%', '0.0%', '+#,##0;-#,##0'];
 const TOPS = [5, 10, 25, 100];
@@ -12,7 +12,7 @@ export interface HeadMenuAsked {
 }
 
 export function HeadMenu({ measure, at, probe, close }: HeadMenuAsked & { probe: Probe; close: () => void }) {
-  const put = useShown((s) => s.setProbe);
+  const put = actions.setProbe;
   const look: Look = probe.look ?? {};
   const { name } = measure;
   const flip = (part: 'shade' | 'bars') => {

@@ -11,7 +11,8 @@ import {
   type TruthMark,
 } from '../../api/client';
 import { useGrid, useTrace } from '../../api/queries';
-import { actions, askedProbe, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { askedProbe, useProbe } from './store';
 import { columnName, columnText, measureText, memberText, nameText } from '../../shared/format';
 import { OpeningLine } from '../link/OpeningLine';
 import { CellsBeside } from './CellsBeside';
@@ -38,17 +39,17 @@ export interface CellAsked {
 const MANY = 9;
 
 export function LensCell({ model, measure, at }: { model: ModelDocument; measure: string; at: Coordinate[] }) {
-  const probe = useShown((s) => s.probe);
-  const other = useShown((s) => s.other);
-  const asked = probe ? { ...askedProbe(probe), sort: [], top: undefined } : null;
+  const probe = useProbe((s) => s.probe);
+  const other = useProbe((s) => s.other);
+  const wanted = probe ? { ...askedProbe(probe), sort: [], top: undefined } : null;
   // A row gone into belongs to one cell of one version; another cell starts at its own root.
-  const cell = JSON.stringify([model.version, measure, at, asked]);
+  const cell = JSON.stringify([model.version, measure, at, wanted]);
   const [entered, setEntered] = useState<{ cell: string; rows: Into[] }>({ cell, rows: [] });
   const into = entered.cell === cell ? entered.rows : [];
   const setInto = (rows: Into[]) => setEntered({ cell, rows });
-  const trace = useTrace(model, asked, measure, at, into);
+  const trace = useTrace(model, wanted, measure, at, into);
   if (trace.isPending) return <p className="wait">Tracing the cell…</p>;
-  if (trace.error || !asked)
+  if (trace.error || !wanted)
     return (
       <div role="alert">
         <h2>{nameText(measure)}</h2>
@@ -63,7 +64,7 @@ export function LensCell({ model, measure, at }: { model: ModelDocument; measure
     );
   return (
     <div aria-busy={trace.isFetching}>
-      <Head model={model} told={trace.data} measure={measure} at={at} />
+      <Head model={model} trace={trace.data} measure={measure} at={at} />
       <CellMarks model={model} measure={measure} at={at} />
       {trace.data.emptied && (
         <p className="emptied" data-testid="emptied">
@@ -78,10 +79,10 @@ export function LensCell({ model, measure, at }: { model: ModelDocument; measure
           </button>
         </div>
       ))}
-      {other && <CellsBeside model={model} probe={asked} first={{ measure, at }} second={other} />}
+      {other && <CellsBeside model={model} probe={wanted} first={{ measure, at }} second={other} />}
       {trace.data.tree.text && <div className="formula-box">{trace.data.tree.text}</div>}
-      <StepList key={cell} model={model} told={trace.data} asked={{ probe: asked, measure, at, into }} setInto={setInto} />
-      <WhyNot model={model} told={trace.data} measure={measure} />
+      <StepList key={cell} model={model} trace={trace.data} cell={{ probe: wanted, measure, at, into }} setInto={setInto} />
+      <WhyNot model={model} trace={trace.data} measure={measure} />
     </div>
   );
 }
@@ -91,14 +92,14 @@ function valueText(value: TraceNode['value'], dtype: string, format = ''): strin
 }
 
 function useFormat(model: ModelDocument, measure: string): string {
-  const look = useShown((s) => s.probe?.look);
+  const look = useProbe((s) => s.probe?.look);
   return look?.formats?.[measure] ?? model.measures.find((m) => m.name === measure)?.format ?? '';
 }
 
-function Head({ model, told, measure, at }: { model: ModelDocument; told: TraceAnswer; measure: string; at: Coordinate[] }) {
+function Head({ model, trace, measure, at }: { model: ModelDocument; trace: TraceAnswer; measure: string; at: Coordinate[] }) {
   const format = useFormat(model, measure);
   const [choosing, setChoosing] = useState(false);
-  const shown = useShown((s) => s.probe?.measures) ?? [];
+  const shown = useProbe((s) => s.probe?.measures) ?? [];
   const names = [...new Set([...shown, ...model.measures.map((m) => m.name)])].filter((m) => m !== measure);
   return (
     <>
@@ -108,7 +109,7 @@ function Head({ model, told, measure, at }: { model: ModelDocument; told: TraceA
       </h2>
       <div className="row" style={{ justifyContent: 'space-between', marginBottom: 6 }}>
         <b data-testid="trace-value" style={{ fontSize: 16 }}>
-          {valueText(told.value, told.tree.dtype, format)}
+          {valueText(trace.value, trace.tree.dtype, format)}
         </b>
         <span className="row">
           <button type="button" className="plain" aria-expanded={choosing} onClick={() => setChoosing(!choosing)}>
@@ -144,10 +145,10 @@ function Head({ model, told, measure, at }: { model: ModelDocument; told: TraceA
 
 /** The marks that this cell carries in the grid. */
 function CellMarks({ model, measure, at }: { model: ModelDocument; measure: string; at: Coordinate[] }) {
-  const probe = useShown((s) => s.probe);
+  const probe = useProbe((s) => s.probe);
   const answer = useGrid(model, probe ? askedProbe(probe) : null).data;
-  const told = answer?.measures.find((m) => m.name === measure);
-  if (!answer || !told) return null;
+  const asMeasure = answer?.measures.find((m) => m.name === measure);
+  if (!answer || !asMeasure) return null;
   const fits = (names: string[], line: { kind: string; value?: unknown }[]) =>
     names.every((name, i) => {
       const mine = at.find((c) => c.column === name);
@@ -165,7 +166,7 @@ function CellMarks({ model, measure, at }: { model: ModelDocument; measure: stri
       ([r = 0, c = 0]) =>
         fits(answer.rows.columns, answer.rows.lines[r] ?? []) && fits(answer.columns.columns, answer.columns.lines[c] ?? []),
     );
-  const marks = told.marks.filter((m) => (m.kind === 'overridden' ? at.some((c) => m.columns.includes(c.column)) : has(m)));
+  const marks = asMeasure.marks.filter((m) => (m.kind === 'overridden' ? at.some((c) => m.columns.includes(c.column)) : has(m)));
   if (marks.length === 0) return null;
   return (
     <ul className="plain-list cell-marks">
@@ -182,14 +183,14 @@ function CellMarks({ model, measure, at }: { model: ModelDocument; measure: stri
 
 interface StepsProps {
   model: ModelDocument;
-  told: TraceAnswer;
-  asked: CellAsked;
+  trace: TraceAnswer;
+  cell: CellAsked;
   setInto: (rows: Into[]) => void;
 }
 
 /** The tree of a trace as a list of steps in the order in which they are computed. */
-function stepsOf({ model, told, asked, setInto }: StepsProps): Step[] {
-  const { measure, at, into } = asked;
+function stepsOf({ model, trace, cell, setInto }: StepsProps): Step[] {
+  const { measure, at, into } = cell;
   const steps: Step[] = [
     {
       key: 'asked',
@@ -203,7 +204,7 @@ function stepsOf({ model, told, asked, setInto }: StepsProps): Step[] {
               {columnName(c.column)} <b>{memberText(c.member)}</b>
             </div>
           ))}
-          {asked.probe.picks.map((p) => (
+          {cell.probe.picks.map((p) => (
             <div key={JSON.stringify(p)}>{pickText(p)}</div>
           ))}
         </>
@@ -221,13 +222,13 @@ function stepsOf({ model, told, asked, setInto }: StepsProps): Step[] {
       add(
         `${path} sum`,
         'Arithmetic on what is left',
-        <Sums model={model} node={node} asked={asked} value={valueText(node.value, node.dtype)} />,
+        <Sums model={model} node={node} cell={cell} value={valueText(node.value, node.dtype)} />,
       );
     } else if (node.kind === 'iteration' || node.kind === 'rank') {
       add(
         `${path} rows`,
         <>Row by row: {valueText(node.value, node.dtype)}</>,
-        <Rows told={node.iteration} formula={node.text} enter={(key) => setInto([...into, { path: node.path, key }])} />,
+        <Rows rows={node.iteration} formula={node.text} enter={(key) => setInto([...into, { path: node.path, key }])} />,
       );
     } else if (node.kind === 'question') {
       add(path, <>The context is asked: {valueText(node.value, node.dtype)}</>, <div className="formula-box">{node.text}</div>);
@@ -244,15 +245,15 @@ function stepsOf({ model, told, asked, setInto }: StepsProps): Step[] {
     const below = node.kind === 'aggregate' || path === '0' ? depth : depth + 1;
     node.children.forEach((child, i) => walk(child, `${path} ${i}`, node.name ?? name, below));
   };
-  walk(told.tree, '0', measure, 0);
+  walk(trace.tree, '0', measure, 0);
   return steps;
 }
 
 /** Up and down go from step to step, right and left fold out and in. */
 function StepList(props: StepsProps) {
-  const { model, told, asked } = props;
+  const { model, trace, cell } = props;
   const steps = stepsOf(props);
-  const format = useFormat(model, asked.measure);
+  const format = useFormat(model, cell.measure);
   const [shut, setShut] = useState<ReadonlySet<string>>(
     () => new Set(steps.length > MANY ? steps.filter((s) => s.depth > 1 && s.key.endsWith('stop')).map((s) => s.key) : []),
   );
@@ -306,9 +307,9 @@ function StepList(props: StepsProps) {
       <li className="told">
         <span className="no">{steps.length + 1}</span>
         <div>
-          <span className="big">{valueText(told.value, told.tree.dtype, format)}</span>{' '}
+          <span className="big">{valueText(trace.value, trace.tree.dtype, format)}</span>{' '}
           <span className="quiet">
-            traced in {told.milliseconds.toFixed(0)} ms on version {model.version}
+            traced in {trace.milliseconds.toFixed(0)} ms on version {model.version}
           </span>
         </div>
       </li>
@@ -317,13 +318,13 @@ function StepList(props: StepsProps) {
 }
 
 /** From any table: why a filter on it does not reach what is added up here. */
-function WhyNot({ model, told, measure }: { model: ModelDocument; told: TraceAnswer; measure: string }) {
+function WhyNot({ model, trace, measure }: { model: ModelDocument; trace: TraceAnswer; measure: string }) {
   const [from, setFrom] = useState('');
-  const scan = firstScan(told.tree);
+  const scan = firstScan(trace.tree);
   if (!scan) return null;
   const reached = new Set(scan.tables.map((t) => t.table));
   const grain = scan.arithmetic?.grain ?? '';
-  const known = model.measures.some((m) => m.name === measure);
+  const isSaved = model.measures.some((m) => m.name === measure);
   return (
     <div className="why-not">
       <label className="quiet">
@@ -350,7 +351,7 @@ function WhyNot({ model, told, measure }: { model: ModelDocument; told: TraceAns
         (reached.has(from) ? (
           <p>It does here: it is among the filters that run above.</p>
         ) : (
-          <OpeningLine model={model} from={from} to={grain} measure={known ? measure : null} />
+          <OpeningLine model={model} from={from} to={grain} measure={isSaved ? measure : null} />
         ))}
     </div>
   );
@@ -359,8 +360,8 @@ function WhyNot({ model, told, measure }: { model: ModelDocument; told: TraceAns
 function firstScan(node: TraceNode): TraceNode | null {
   if (node.kind === 'aggregate' && node.arithmetic) return node;
   for (const child of node.children) {
-    const found = firstScan(child);
-    if (found) return found;
+    const scan = firstScan(child);
+    if (scan) return scan;
   }
   return null;
 }

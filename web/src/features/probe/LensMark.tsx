@@ -1,8 +1,9 @@
 // A mark of truth explained: what is so, why, the numbers it is about, and what would mend it.
 import { useNavigate } from 'react-router';
-import type { Coordinate, GridMeasure as Asked, ModelDocument, Probe, Scalar, TruthMark } from '../../api/client';
+import type { Coordinate, GridAnswer, GridMeasure as Asked, ModelDocument, Probe, Scalar, TruthMark } from '../../api/client';
 import { useGrid, useMends } from '../../api/queries';
-import { actions, askedProbe, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { askedProbe, useProbe } from './store';
 import { columnName, count, counted, measureText, memberText, nameText } from '../../shared/format';
 import { OpeningLine } from '../link/OpeningLine';
 import { coordinates } from './axes';
@@ -39,25 +40,20 @@ function missed(scans: Asked['scans'], table: string): Asked['scans'] {
   return scans.filter((s, i) => !(table in s.tables) && scans.findIndex((x) => x.grain === s.grain && !(table in x.tables)) === i);
 }
 
-export function LensMark({
-  model,
-  measure,
-  kind,
-  at = [],
-}: {
+interface Props {
   model: ModelDocument;
   measure: string;
   kind: TruthMark['kind'];
   at?: Coordinate[];
-}) {
-  const probe = useShown((s) => s.probe);
+}
+
+export function LensMark({ model, measure, kind, at = [] }: Props) {
+  const probe = useProbe((s) => s.probe);
   const grid = useGrid(model, probe ? askedProbe(probe) : null);
-  const put = useShown((s) => s.setProbe);
-  const navigate = useNavigate();
   const answer = grid.data;
   if (!answer) return <p className="wait">Looking…</p>;
-  const told = answer.measures.find((m) => m.name === measure);
-  const marks = (kind === 'unmatched' ? answer.unmatched : (told?.marks ?? [])).filter((m) => m.kind === kind);
+  const ofMeasure = answer.measures.find((m) => m.name === measure);
+  const marks = (kind === 'unmatched' ? answer.unmatched : (ofMeasure?.marks ?? [])).filter((m) => m.kind === kind);
   if (marks.length === 0)
     return (
       <>
@@ -65,13 +61,6 @@ export function LensMark({
         <p className="quiet">Nothing of the open probe is so any more.</p>
       </>
     );
-  const write = (mend: TruthMark['mends'][number]) => {
-    actions.set({ measure: mend.measure, offered: mend, selection: { kind: 'measure', name: mend.measure } });
-    void navigate(`/m/${model.id}/measure`);
-  };
-  /** A formula of the probe's own is changed in the probe, which can be undone there. */
-  const rewrite = (mend: TruthMark['mends'][number]) => put({ define: { ...probe?.define, [mend.measure]: mend.formula } });
-  const place = answer.measures.findIndex((m) => m.name === measure);
   return (
     <>
       <h2>{MARK_WORDS[kind]}</h2>
@@ -82,23 +71,7 @@ export function LensMark({
           <p>
             <b>{mark.sentence}</b>
           </p>
-          {(kind === 'unreached' || kind === 'partly') &&
-            told &&
-            mark.tables.map((table) =>
-              missed(told.scans, table).map((scan) => (
-                <div key={`${table} ${scan.grain}`}>
-                  <h3>
-                    Why does {table} not reach {scan.grain}?
-                  </h3>
-                  <OpeningLine
-                    model={model}
-                    from={table}
-                    to={scan.grain}
-                    measure={model.measures.some((m) => m.name === measure) ? measure : null}
-                  />
-                </div>
-              )),
-            )}
+          {(kind === 'unreached' || kind === 'partly') && ofMeasure && <Unreached model={model} measure={ofMeasure} tables={mark.tables} />}
           {mark.links.length > 0 && (
             <p>
               Over{' '}
@@ -110,43 +83,67 @@ export function LensMark({
             </p>
           )}
           {mark.mends.length > 0 && <h3>What would mend it</h3>}
-          {mark.mends.length > 0 && probe && told && (
-            <Mends model={model} probe={probe} measure={told} at={at} mark={mark} rewrite={rewrite} write={write} />
-          )}
-          {mark.cells.length > 0 && told && (
-            <>
-              <h3>
-                {kind === 'apart'
-                  ? `${counted(mark.cells.length, 'total')} ${mark.cells.length === 1 ? 'is' : 'are'} no sum of the lines below`
-                  : `${counted(mark.cells.length, 'cell')} where it is so`}
-              </h3>
-              <table>
-                <tbody>
-                  {mark.cells.slice(0, MOST).map(([r = 0, c = 0]) => {
-                    const at = coordinates(answer, answer.rows.lines[r] ?? [], answer.columns.lines[c] ?? []);
-                    return (
-                      <tr key={`${r} ${c}`}>
-                        <td>
-                          <button type="button" className="plain" onClick={() => actions.select({ kind: 'cell', measure, at })}>
-                            <u>{at.length ? at.map((x) => memberText(x.member)).join(', ') : 'All'}</u>
-                          </button>
-                        </td>
-                        <td className="num">{measureText(answer.values[place]?.[r]?.[c], told.format, told.dtype)}</td>
-                      </tr>
-                    );
-                  })}
-                </tbody>
-              </table>
-              {mark.cells.length > MOST && (
-                <p className="quiet">
-                  and {count(mark.cells.length - MOST)} more{kind === 'apart' ? ', each with a struck Σ' : ''}
-                </p>
-              )}
-            </>
-          )}
+          {mark.mends.length > 0 && probe && ofMeasure && <Mends model={model} probe={probe} measure={ofMeasure} at={at} mark={mark} />}
+          {mark.cells.length > 0 && ofMeasure && <Cells answer={answer} measure={ofMeasure} mark={mark} />}
           {mark.columns.length > 0 && mark.cells.length === 0 && <p className="quiet">About {mark.columns.map(columnName).join(', ')}.</p>}
         </section>
       ))}
+    </>
+  );
+}
+
+/** Why filters on these tables do not reach what the measure adds up, each with the links that stop them. */
+function Unreached({ model, measure, tables }: { model: ModelDocument; measure: Asked; tables: string[] }) {
+  return tables.map((table) =>
+    missed(measure.scans, table).map((scan) => (
+      <div key={`${table} ${scan.grain}`}>
+        <h3>
+          Why does {table} not reach {scan.grain}?
+        </h3>
+        <OpeningLine
+          model={model}
+          from={table}
+          to={scan.grain}
+          measure={model.measures.some((m) => m.name === measure.name) ? measure.name : null}
+        />
+      </div>
+    )),
+  );
+}
+
+/** The cells a mark is about, the first few; each leads to itself. */
+function Cells({ answer, measure, mark }: { answer: GridAnswer; measure: Asked; mark: TruthMark }) {
+  const apart = mark.kind === 'apart';
+  const values = answer.values[answer.measures.indexOf(measure)];
+  return (
+    <>
+      <h3>
+        {apart
+          ? `${counted(mark.cells.length, 'total')} ${mark.cells.length === 1 ? 'is' : 'are'} no sum of the lines below`
+          : `${counted(mark.cells.length, 'cell')} where it is so`}
+      </h3>
+      <table>
+        <tbody>
+          {mark.cells.slice(0, MOST).map(([r = 0, c = 0]) => {
+            const at = coordinates(answer, answer.rows.lines[r] ?? [], answer.columns.lines[c] ?? []);
+            return (
+              <tr key={`${r} ${c}`}>
+                <td>
+                  <button type="button" className="plain" onClick={() => actions.select({ kind: 'cell', measure: measure.name, at })}>
+                    <u>{at.length ? at.map((x) => memberText(x.member)).join(', ') : 'All'}</u>
+                  </button>
+                </td>
+                <td className="num">{measureText(values?.[r]?.[c], measure.format, measure.dtype)}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      {mark.cells.length > MOST && (
+        <p className="quiet">
+          and {count(mark.cells.length - MOST)} more{apart ? ', each with a struck Σ' : ''}
+        </p>
+      )}
     </>
   );
 }
@@ -158,12 +155,17 @@ interface MendsProps {
   /** The cell at hand; none is the whole. */
   at: Coordinate[];
   mark: TruthMark;
-  rewrite: (mend: TruthMark['mends'][number]) => void;
-  write: (mend: TruthMark['mends'][number]) => void;
 }
 
 /** What would mend a mark, each with the number it gives beside the present one. */
-function Mends({ model, probe, measure, at, mark, rewrite, write }: MendsProps) {
+function Mends({ model, probe, measure, at, mark }: MendsProps) {
+  const navigate = useNavigate();
+  const write = (mend: TruthMark['mends'][number]) => {
+    actions.set({ measure: mend.measure, offered: mend, selection: { kind: 'measure', name: mend.measure } });
+    void navigate(`/m/${model.id}/measure`);
+  };
+  /** A formula of the probe's own is changed in the probe, which can be undone there. */
+  const rewrite = (mend: TruthMark['mends'][number]) => actions.setProbe({ define: { ...probe.define, [mend.measure]: mend.formula } });
   const values = useMends(model, askedProbe(probe), measure.name, at, mark.mends).data;
   const text = (value: Scalar, dtype: string) => measureText(value, measure.format, dtype) || '(empty)';
   const where = at.length ? at.map((x) => memberText(x.member)).join(', ') : 'the whole';

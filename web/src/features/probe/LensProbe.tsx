@@ -2,15 +2,17 @@
 import { useState } from 'react';
 import type { ModelDocument, Probe } from '../../api/client';
 import { useEdits, useFormula, useGrid } from '../../api/queries';
-import { EMPTY_PROBE, actions, askedProbe, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { useFolio } from '../folio/store';
+import { EMPTY_PROBE, askedProbe, useProbe } from './store';
 import { nameText } from '../../shared/format';
 import { MarkNotes } from './MarkNotes';
 import './probe.css';
 
 /** `of` is a measure that the probe defines for itself. */
 export function LensProbe({ model, of }: { model: ModelDocument; of?: string }) {
-  const probe = useShown((s) => s.probe) ?? EMPTY_PROBE;
-  const folio = useShown((s) => s.folio);
+  const probe = useProbe((s) => s.probe) ?? EMPTY_PROBE;
+  const folio = useFolio((s) => s.folio);
   const answer = useGrid(model, folio ? null : askedProbe(probe)).data;
   if (folio)
     return (
@@ -42,12 +44,12 @@ export function LensProbe({ model, of }: { model: ModelDocument; of?: string }) 
 
 /** A formula of the probe's own: written on, given a name, or made a measure once it deserves to be one. */
 function OwnFormula({ model, name, formula }: { model: ModelDocument; name: string; formula: string }) {
-  const probe = useShown((s) => s.probe) ?? EMPTY_PROBE;
+  const probe = useProbe((s) => s.probe) ?? EMPTY_PROBE;
   const [text, setText] = useState(formula);
   const [called, setCalled] = useState(name);
-  const told = useFormula(model, name, text);
+  const answer = useFormula(model, name, text);
   const { edit, busy } = useEdits(model);
-  const errors = told.data?.formula === text ? told.data.errors : [];
+  const errors = answer.data?.formula === text ? answer.data.errors : [];
   const taken =
     model.measures.some((m) => m.name.toLowerCase() === called.trim().toLowerCase()) ||
     (called.trim() !== name && called.trim() in (probe.define ?? {}));
@@ -97,7 +99,7 @@ function OwnFormula({ model, name, formula }: { model: ModelDocument; name: stri
           {e.message} <span className="quiet">{e.mend}</span>
         </p>
       ))}
-      {told.data?.reading && errors.length === 0 && <p className="reading">{told.data.reading}</p>}
+      {answer.data?.reading && errors.length === 0 && <p className="reading">{answer.data.reading}</p>}
       {taken && <p className="signal">There is one of that name.</p>}
       <div className="row">
         <button type="submit" className="pill small solid" disabled={!changed || taken || errors.length > 0}>

@@ -4,7 +4,8 @@ import { useState } from 'react';
 import { useParams } from 'react-router';
 import type { GridAnswer, Member, ModelDocument, Pick, Probe, Scalar } from '../../api/client';
 import { useEdits, useModel } from '../../api/queries';
-import { actions, useShown } from '../../app/shown';
+import { actions, onScreen } from '../../app/shown';
+import { useProbe } from './store';
 import { columnName, memberText, referenceText, splitReference } from '../../shared/format';
 import { ranked } from '../../shared/rank';
 import { lineKey, type ShownLine } from './axes';
@@ -30,9 +31,9 @@ interface Props {
 /** A name that no hierarchy has. */
 function freeHierarchy(model: ModelDocument, name: string): string {
   const taken = new Set(model.hierarchies.map((h) => String(h.name).toLowerCase()));
-  let found = name;
-  for (let n = 2; taken.has(found.toLowerCase()); n += 1) found = `${name} ${n}`;
-  return found;
+  let column = name;
+  for (let n = 2; taken.has(column.toLowerCase()); n += 1) column = `${name} ${n}`;
+  return column;
 }
 
 export function LineMenu(props: Props) {
@@ -41,41 +42,48 @@ export function LineMenu(props: Props) {
   return model ? <Opened {...props} model={model} /> : null;
 }
 
-function Opened({ model, answer, probe, line, at, close }: Props & { model: ModelDocument }) {
-  const put = useShown((s) => s.setProbe);
-  const { edit } = useEdits(model);
-  const [search, setSearch] = useState('');
+interface Line extends Props {
+  model: ModelDocument;
+}
+
+const put = actions.setProbe;
+
+/** Where a line's column stands in hierarchies: the one below it, the one above. */
+function neighbours(model: ModelDocument, column: string | undefined): { below?: string; above?: string } {
+  const bounds: { below?: string; above?: string } = {};
+  for (const { levels } of model.hierarchies) {
+    const place = column ? levels.indexOf(column) : -1;
+    if (place < 0) continue;
+    bounds.below ??= levels[place + 1];
+    bounds.above ??= levels[place - 1];
+  }
+  return bounds;
+}
+
+/** The picks that stand for a line: its own member and those of the totals it is under. */
+const standing = ({ answer, probe, line }: Props) =>
+  line.members.slice(0, line.level).reduce((picks, m, i) => withPick(picks, answer.rows.columns[i] ?? '', [inPick(m)]), probe.picks);
+
+/** Goes from a line into a column: it takes the place of the line's own. */
+function into(given: Props, next: string): void {
+  const axis = given.answer.rows.columns;
+  const column = axis[given.line.level - 1];
+  const rows = axis.filter((c) => c !== next).map((c) => (c === column ? next : c));
+  put({ rows: rows.includes(next) ? rows : [...rows, next], picks: standing(given), sort: [] });
+  const before = onScreen().drilled;
+  actions.set({ drilled: column ? [...(before?.at(-1) === column ? before : [column]), next] : null });
+}
+
+/** Goes up from a line: without the picks that it stands for. */
+function upTo({ answer, probe, line }: Props, next: string): void {
   const axis = answer.rows.columns;
-  const column = axis[line.level - 1];
-  const member = line.members[line.level - 1];
-  const look = probe.look ?? {};
-  const key = lineKey(line);
-  const pinned = look.pinned?.includes(key) ?? false;
-  const levels = model.hierarchies.map((h) => (h.levels as string[]) ?? []);
-  const below = column ? levels.map((l) => l[l.indexOf(column) + 1]).find((next, i) => next && levels[i]?.includes(column)) : undefined;
-  const above = column
-    ? levels.map((l) => l[l.indexOf(column) - 1]).find((next, i) => next && (levels[i]?.indexOf(column) ?? -1) > 0)
-    : undefined;
-  /** The picks that stand for this line: its own member and those of the totals it is under. */
-  const standing = () =>
-    line.members.slice(0, line.level).reduce((picks, m, i) => withPick(picks, axis[i] ?? '', [inPick(m)]), probe.picks);
-  const into = (next: string) => {
-    const rows = axis.filter((c) => c !== next).map((c) => (c === column ? next : c));
-    put({ rows: rows.includes(next) ? rows : [...rows, next], picks: standing(), sort: [] });
-    const before = useShown.getState().drilled;
-    actions.set({ drilled: column ? [...(before?.at(-1) === column ? before : [column]), next] : null });
-    close();
-  };
-  const upTo = (next: string) => {
-    const gone = new Set(line.members.slice(0, line.level).map((_, i) => axis[i] ?? ''));
-    put({
-      rows: axis.map((c) => (c === column ? next : c)).filter((c, i, all) => all.indexOf(c) === i),
-      picks: probe.picks.filter((p) => !('column' in p && gone.has(p.column))),
-      sort: [],
-    });
-    close();
-  };
-  // First what the line's own table has and can look up, which is what filters it; then everything.
+  const gone = new Set(line.members.slice(0, line.level).map((_, i) => axis[i] ?? ''));
+  const rows = axis.map((c) => (c === axis[line.level - 1] ? next : c)).filter((c, i, all) => all.indexOf(c) === i);
+  put({ rows, picks: probe.picks.filter((p) => !('column' in p && gone.has(p.column))), sort: [] });
+}
+
+/** Columns to go into: first what the line's own table has and can look up, which is what filters it; with a search, then everything. */
+function columnsToGo(model: ModelDocument, column: string | undefined, search: string): string[] {
   const home = column ? splitReference(column)[0] : '';
   const near = new Set([home, ...model.currents.filter((c) => c.runs.some((r) => r.to === home)).map((c) => c.table)]);
   const columnsOf = (mine: boolean) =>
@@ -83,15 +91,28 @@ function Opened({ model, answer, probe, line, at, close }: Props & { model: Mode
       .filter((t) => !t.hidden && near.has(t.name) === mine)
       .toSorted((a, b) => Number(b.name === home) - Number(a.name === home))
       .flatMap((t) => t.columns.filter((c) => !c.hidden).map((c) => referenceText(t.name, c.name)));
-  const free = [...columnsOf(true), ...(search ? columnsOf(false) : [])].filter((c) => !axis.includes(c) && c !== below);
-  const others = ranked(free, search, (c) => [columnName(c), c]).slice(0, 7);
-  const drilled = useShown((s) => s.drilled);
-  const path = drilled && column === drilled.at(-1) && !levels.some((l) => JSON.stringify(l) === JSON.stringify(drilled)) ? drilled : null;
-  const keepPath = () => {
-    if (path)
-      void edit({ kind: 'put_hierarchy', hierarchy: { name: freeHierarchy(model, path.map(columnName).join(' to ')), levels: path } });
-    close();
-  };
+  return [...columnsOf(true), ...(search ? columnsOf(false) : [])];
+}
+
+const toggled = (names: string[] | undefined, name: string) =>
+  names?.includes(name) ? names.filter((k) => k !== name) : [...(names ?? []), name];
+
+function Opened(given: Line) {
+  const { model, answer, probe, line, at, close } = given;
+  const column = answer.rows.columns[line.level - 1];
+  const look = probe.look ?? {};
+  const key = lineKey(line);
+  const { below, above } = neighbours(model, column);
+  const item = (words: string, act: () => void) => (
+    <Menu.Item
+      onClick={() => {
+        act();
+        close();
+      }}
+    >
+      {words}
+    </Menu.Item>
+  );
   return (
     <Menu opened onChange={(open) => !open && close()} shadow="none" position="bottom-start" width={270} trapFocus>
       <Menu.Target>
@@ -99,59 +120,60 @@ function Opened({ model, answer, probe, line, at, close }: Props & { model: Mode
       </Menu.Target>
       <Menu.Dropdown>
         <Menu.Label>{line.isGrand ? 'All' : line.members.slice(0, line.level).map(memberText).join(' › ')}</Menu.Label>
-        {column && member && below && <Menu.Item onClick={() => into(below)}>Down to {columnName(below)}</Menu.Item>}
-        {column && above && <Menu.Item onClick={() => upTo(above)}>Up to {columnName(above)}</Menu.Item>}
-        {column && (
-          <>
-            <input
-              className="field"
-              style={{ margin: '4px 0' }}
-              aria-label="Into a column"
-              placeholder="into any column: type its name"
-              value={search}
-              onChange={(e) => setSearch(e.target.value)}
-            />
-            {others.map((c) => (
-              <Menu.Item key={c} onClick={() => into(c)}>
-                Into {columnName(c)}
-              </Menu.Item>
-            ))}
-            <Menu.Divider />
-            {path && <Menu.Item onClick={keepPath}>Keep the way {path.map(columnName).join(' › ')} as a hierarchy</Menu.Item>}
-            <Menu.Item
-              onClick={() => {
-                put({ picks: standing() });
-                close();
-              }}
-            >
-              Pick only it
-            </Menu.Item>
-          </>
+        {below && item(`Down to ${columnName(below)}`, () => into(given, below))}
+        {above && item(`Up to ${columnName(above)}`, () => upTo(given, above))}
+        {column && <IntoColumns {...given} column={column} below={below} />}
+        {column && item('Pick only it', () => put({ picks: standing(given) }))}
+        {line.isTotal &&
+          !line.isGrand &&
+          item(look.folded?.includes(key) ? 'Unfold its parts' : 'Fold its parts away', () =>
+            put({ look: { ...look, folded: toggled(look.folded, key) } }),
+          )}
+        {item(look.pinned?.includes(key) ? 'Let it go with the others' : 'Keep it in sight', () =>
+          put({ look: { ...look, pinned: toggled(look.pinned, key) } }),
         )}
-        {line.isTotal && !line.isGrand && (
-          <Menu.Item
-            onClick={() => {
-              put({
-                look: {
-                  ...look,
-                  folded: look.folded?.includes(key) ? look.folded.filter((k) => k !== key) : [...(look.folded ?? []), key],
-                },
-              });
-              close();
-            }}
-          >
-            {look.folded?.includes(key) ? 'Unfold its parts' : 'Fold its parts away'}
-          </Menu.Item>
-        )}
+      </Menu.Dropdown>
+    </Menu>
+  );
+}
+
+/** Any column to go into, by its name; and the way that was gone, to be kept as a hierarchy. */
+function IntoColumns({ column, below, ...given }: Line & { column: string; below: string | undefined }) {
+  const { model, answer, close } = given;
+  const { edit } = useEdits(model);
+  const [search, setSearch] = useState('');
+  const free = columnsToGo(model, column, search).filter((c) => !answer.rows.columns.includes(c) && c !== below);
+  const others = ranked(free, search, (c) => [columnName(c), c]).slice(0, 7);
+  const drilled = useProbe((s) => s.drilled);
+  const isNew = !model.hierarchies.some((h) => JSON.stringify(h.levels) === JSON.stringify(drilled));
+  const path = drilled && column === drilled.at(-1) && isNew ? drilled : null;
+  const keepPath = (levels: string[]) => {
+    void edit({ kind: 'put_hierarchy', hierarchy: { name: freeHierarchy(model, levels.map(columnName).join(' to ')), levels } });
+    close();
+  };
+  return (
+    <>
+      <input
+        className="field"
+        style={{ margin: '4px 0' }}
+        aria-label="Into a column"
+        placeholder="into any column: type its name"
+        value={search}
+        onChange={(e) => setSearch(e.target.value)}
+      />
+      {others.map((c) => (
         <Menu.Item
+          key={c}
           onClick={() => {
-            put({ look: { ...look, pinned: pinned ? look.pinned?.filter((k) => k !== key) : [...(look.pinned ?? []), key] } });
+            into(given, c);
             close();
           }}
         >
-          {pinned ? 'Let it go with the others' : 'Keep it in sight'}
+          Into {columnName(c)}
         </Menu.Item>
-      </Menu.Dropdown>
-    </Menu>
+      ))}
+      <Menu.Divider />
+      {path && <Menu.Item onClick={() => keepPath(path)}>Keep the way {path.map(columnName).join(' › ')} as a hierarchy</Menu.Item>}
+    </>
   );
 }

@@ -21,9 +21,9 @@ interface ListProps {
 function PickList({ model, pick, picks, rows, onChange }: ListProps) {
   const [search, setSearch] = useState('');
   const [byRows, setByRows] = useState(false);
-  const [asked] = useDebouncedValue(search, 150);
+  const [debounced] = useDebouncedValue(search, 150);
   const others = picks.filter((p) => p !== pick && ('where' in p || p.in.length > 0));
-  const members = useMembers(model, pick.column, asked, others, rows, byRows);
+  const members = useMembers(model, pick.column, debounced, others, rows, byRows);
   const chosen = new Set(pick.in.map((v) => JSON.stringify(v)));
   const toggle = (key: string, value: Listed['in'][number]) =>
     onChange({ ...pick, in: chosen.has(key) ? pick.in.filter((v) => JSON.stringify(v) !== key) : [...pick.in, value] });
@@ -39,36 +39,13 @@ function PickList({ model, pick, picks, rows, onChange }: ListProps) {
         value={search}
         onChange={(e) => setSearch(e.target.value)}
       />
-      <div className="row pick-tools">
-        <button type="button" className="plain quiet" onClick={() => onChange({ ...pick, in: [] })} disabled={pick.in.length === 0}>
-          any
-        </button>
-        <button
-          type="button"
-          className="plain quiet"
-          onClick={() => onChange({ ...pick, in: listed.map((m) => inPick(m.member)) })}
-          disabled={listed.length === 0}
-        >
-          all listed
-        </button>
-        <button
-          type="button"
-          className="plain quiet"
-          onClick={() => onChange({ ...pick, in: listed.map((m) => inPick(m.member)).filter((v) => !chosen.has(JSON.stringify(v))) })}
-          disabled={listed.length === 0}
-        >
-          the others
-        </button>
-        <button
-          type="button"
-          className="plain quiet"
-          aria-pressed={byRows}
-          title="Members with most rows first, or in their own order"
-          onClick={() => setByRows(!byRows)}
-        >
-          {byRows ? 'by count ↓' : 'in order'}
-        </button>
-      </div>
+      <PickTools
+        pick={pick}
+        listed={listed.map((m) => inPick(m.member))}
+        byRows={byRows}
+        onChange={(chosen) => onChange({ ...pick, in: chosen })}
+        onOrder={() => setByRows(!byRows)}
+      />
       <div className="pick-list">
         {listed.map(({ member, rows: n }) => {
           const value = inPick(member);
@@ -98,6 +75,46 @@ function PickList({ model, pick, picks, rows, onChange }: ListProps) {
         </p>
       )}
     </section>
+  );
+}
+
+interface ToolProps {
+  pick: Listed;
+  listed: Listed['in'];
+  byRows: boolean;
+  onChange: (chosen: Listed['in']) => void;
+  onOrder: () => void;
+}
+
+/** None, all or the others of what is listed, and the order of the list. */
+function PickTools({ pick, listed, byRows, onChange, onOrder }: ToolProps) {
+  const chosen = new Set(pick.in.map((v) => JSON.stringify(v)));
+  return (
+    <div className="row pick-tools">
+      <button type="button" className="plain quiet" onClick={() => onChange([])} disabled={pick.in.length === 0}>
+        any
+      </button>
+      <button type="button" className="plain quiet" onClick={() => onChange(listed)} disabled={listed.length === 0}>
+        all listed
+      </button>
+      <button
+        type="button"
+        className="plain quiet"
+        onClick={() => onChange(listed.filter((v) => !chosen.has(JSON.stringify(v))))}
+        disabled={listed.length === 0}
+      >
+        the others
+      </button>
+      <button
+        type="button"
+        className="plain quiet"
+        aria-pressed={byRows}
+        title="Members with most rows first, or in their own order"
+        onClick={onOrder}
+      >
+        {byRows ? 'by count ↓' : 'in order'}
+      </button>
+    </div>
   );
 }
 

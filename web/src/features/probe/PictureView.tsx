@@ -1,7 +1,7 @@
 // Numbers as a picture: what is on the axes becomes categories and series. Choosing a category picks it.
 import { useElementSize } from '@mantine/hooks';
-import { useMemo, useRef, useState } from 'react';
-import type { GridAnswer, Pick, Picture, Probe } from '../../api/client';
+import { useMemo, useRef, useState, type RefObject } from 'react';
+import type { GridAnswer, Member, Pick, Picture, Probe } from '../../api/client';
 import { columnName, nameText } from '../../shared/format';
 import { inPick, withPick } from './LineMenu';
 import { Sideways } from './pictures/Sideways';
@@ -22,57 +22,47 @@ interface Props {
   still?: boolean;
 }
 
+type ColumnPick = Extract<Pick, { column: string }>;
+type Picked = ColumnPick['in'][number];
+
+const same = (a: Picked, b: Picked) => JSON.stringify(a) === JSON.stringify(b);
+
+/** What is picked from a column. */
+function pickedFrom(picks: Pick[], column: string): Picked[] {
+  return picks.find((p): p is ColumnPick => 'column' in p && p.column === column)?.in ?? [];
+}
+
+/** The categories all of whose members are picked. */
+function chosenOf(categories: Category[], names: string[], picks: Pick[]): Set<string> {
+  const isPicked = (m: Member, i: number) => pickedFrom(picks, names[i] ?? '').some((v) => same(v, inPick(m)));
+  return new Set(categories.filter((c) => c.members.length > 0 && c.members.every(isPicked)).map((c) => c.key));
+}
+
+/** The picks with a category in them, or with it no more. */
+function withCategory(picks: Pick[], category: Category, names: string[], on: boolean): Pick[] {
+  return category.members.reduce((all, m, i) => {
+    const column = names[i] ?? '';
+    const others = pickedFrom(all, column).filter((v) => !same(v, inPick(m)));
+    return withPick(all, column, on ? [...others, inPick(m)] : others);
+  }, picks);
+}
+
 export function PictureView({ answer, probe, picks, onPick, still = false }: Props) {
   const { ref, width, height } = useElementSize();
   const place = useRef<HTMLDivElement>(null);
-  const [said, setSaid] = useState('');
   const { look } = probe;
   const kind = look?.picture ?? 'columns';
   const drawn = useMemo(() => drawing(answer, look ?? {}), [answer, look]);
   const names = answer.rows.columns.length ? answer.rows.columns : answer.columns.columns;
   const shown: Drawing = { ...drawn, categories: drawn.categories.slice(0, MOST) };
-  const chosen = new Set(
-    shown.categories
-      .filter(
-        (c) =>
-          c.members.length > 0 &&
-          c.members.every((m, i) =>
-            picks.some((p) => 'column' in p && p.column === names[i] && p.in.some((v) => JSON.stringify(v) === JSON.stringify(inPick(m)))),
-          ),
-      )
-      .map((c) => c.key),
-  );
-  const pick = (category: Category) => {
-    const on = chosen.has(category.key);
-    onPick(
-      category.members.reduce((all, m, i) => {
-        const column = names[i] ?? '';
-        const now = all.find((p): p is Extract<Pick, { column: string }> => 'column' in p && p.column === column)?.in ?? [];
-        const value = JSON.stringify(inPick(m));
-        return withPick(
-          all,
-          column,
-          on ? now.filter((v) => JSON.stringify(v) !== value) : [...now.filter((v) => JSON.stringify(v) !== value), inPick(m)],
-        );
-      }, picks),
-    );
-  };
+  const chosen = chosenOf(shown.categories, names, picks);
+  const pick = (category: Category) => onPick(withCategory(picks, category, names, !chosen.has(category.key)));
   const title = probe.name ?? drawn.series.map((s) => s.text).join(', ');
   const room = Math.max(320, width);
   return (
     <div className="picture-view" ref={ref}>
       <div className="row picture-legend">
-        {kind !== 'heat' &&
-          !(kind === 'multiples' && names.length === 1) &&
-          shown.series.map((s) => (
-            <span key={s.key} className="legend-item">
-              <svg width="14" height="14" viewBox="-7 -7 14 14" aria-hidden className={ink(s.ink)}>
-                <path className="solid" d={shape(s.ink)} />
-              </svg>
-              {s.text}
-              {s.reach && <span className="signal"> {s.reach}</span>}
-            </span>
-          ))}
+        {kind !== 'heat' && !(kind === 'multiples' && names.length === 1) && <Legend series={shown.series} />}
         {drawn.left.length > 0 && <span className="quiet">{drawn.left.join(', ')}: no numbers</span>}
         {drawn.categories.length > MOST && (
           <span className="quiet">
@@ -80,24 +70,7 @@ export function PictureView({ answer, probe, picks, onPick, still = false }: Pro
           </span>
         )}
         <span style={{ flex: 1 }} />
-        {said && (
-          <span className="signal" role="alert">
-            {said}
-          </span>
-        )}
-        {!still &&
-          (['svg', 'png'] as const).map((k) => (
-            <button
-              key={k}
-              type="button"
-              className="plain"
-              onClick={() =>
-                place.current && void takePicture(place.current, title, k).catch(() => setSaid('It could not be drawn as a file.'))
-              }
-            >
-              <u>{k.toUpperCase()}</u>
-            </button>
-          ))}
+        {!still && <AsFile place={place} title={title} />}
       </div>
       {shown.categories.length === 0 || shown.series.length === 0 ? (
         <p className="quiet pad">There is nothing to draw: ask for a measure that is a number, by a column.</p>
@@ -119,6 +92,39 @@ export function PictureView({ answer, probe, picks, onPick, still = false }: Pro
         </div>
       )}
     </div>
+  );
+}
+
+function Legend({ series }: { series: Series[] }) {
+  return series.map((s) => (
+    <span key={s.key} className="legend-item">
+      <svg width="14" height="14" viewBox="-7 -7 14 14" aria-hidden className={ink(s.ink)}>
+        <path className="solid" d={shape(s.ink)} />
+      </svg>
+      {s.text}
+      {s.reach && <span className="signal"> {s.reach}</span>}
+    </span>
+  ));
+}
+
+/** The picture as a file of its own. */
+function AsFile({ place, title }: { place: RefObject<HTMLDivElement | null>; title: string }) {
+  const [said, setSaid] = useState('');
+  const take = (kind: 'svg' | 'png') =>
+    place.current && void takePicture(place.current, title, kind).catch(() => setSaid('It could not be drawn as a file.'));
+  return (
+    <>
+      {said && (
+        <span className="signal" role="alert">
+          {said}
+        </span>
+      )}
+      {(['svg', 'png'] as const).map((kind) => (
+        <button key={kind} type="button" className="plain" onClick={() => take(kind)}>
+          <u>{kind.toUpperCase()}</u>
+        </button>
+      ))}
+    </>
   );
 }
 

@@ -3,7 +3,9 @@ import { Suspense, lazy, useState } from 'react';
 import { Refusal, type ModelDocument, type Picture } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { asFolio } from '../../app/shapes';
-import { EMPTY_FOLIO, EMPTY_PROBE, actions, askedProbe, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
+import { EMPTY_FOLIO, useFolio } from '../folio/store';
+import { EMPTY_PROBE, askedProbe, useProbe } from './store';
 import { GridTable, gridWords } from './GridTable';
 import { PastedTable } from './PastedTable';
 import { Picks } from './Picks';
@@ -27,9 +29,9 @@ const PICTURES: [Picture, string][] = [
 ];
 
 export function ProbeStage({ model }: { model: ModelDocument }) {
-  const folio = useShown((s) => s.folio);
-  const from = useShown((s) => s.folioFrom);
-  const opened = useShown((s) => s.folioCount);
+  const folio = useFolio((s) => s.folio);
+  const from = useFolio((s) => s.folioFrom);
+  const opened = useFolio((s) => s.folioCount);
   return (
     <div className="probe-stage">
       <div className="row folio-strip" role="group" aria-label="Probe or folio">
@@ -68,8 +70,8 @@ export function ProbeStage({ model }: { model: ModelDocument }) {
 }
 
 function ProbeBench({ model }: { model: ModelDocument }) {
-  const probe = useShown((s) => s.probe) ?? EMPTY_PROBE;
-  const put = useShown((s) => s.setProbe);
+  const probe = useProbe((s) => s.probe) ?? EMPTY_PROBE;
+  const put = actions.setProbe;
   const grid = useGrid(model, askedProbe(probe));
   const picture = probe.look?.picture ?? 'grid';
   const [pasting, setPasting] = useState(false);

@@ -4,27 +4,26 @@ import { useState } from 'react';
 import type { ModelDocument, Probe } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { asProbe, sameProbe } from '../../app/shapes';
-import { EMPTY_PROBE, useShown } from '../../app/shown';
+import { actions, onScreen } from '../../app/shown';
+import { EMPTY_PROBE } from './store';
 import { useSaver } from '../../shared/saver';
 import { Rename } from '../names/Rename';
 
 export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Probe }) {
   const { edit } = useEdits(model);
-  const set = useShown((s) => s.set);
+  const set = actions.set;
   const [naming, setNaming] = useState<'name' | 'description' | 'rename' | null>(null);
-  const [text, setText] = useState('');
   const stored = model.probes.find((p) => p.name === probe.name);
   const changed = !stored || !sameProbe(stored, probe);
   const save = (named: Probe) => {
     set({ probe: named });
     void edit({ kind: 'put_probe', probe: named });
   };
-  const begin = (what: 'name' | 'description', was: string) => {
-    setText(was);
-    setNaming(what);
+  const open = (next: Probe) => {
+    actions.openProbe(next);
+    set({ selection: null, other: null });
   };
-  const open = (next: Probe) => set({ probe: next, selection: null, other: null, probeBack: [], probeForth: [] });
-  useSaver(() => (probe.name ? save(probe) : begin('name', '')), changed && probe.measures.length > 0);
+  useSaver(() => (probe.name ? save(probe) : setNaming('name')), changed && probe.measures.length > 0);
   if (naming === 'rename' && probe.name)
     return (
       <Rename
@@ -32,36 +31,23 @@ export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Pro
         what="probe"
         name={probe.name}
         onDone={(to) => {
-          if (to) set({ probe: { ...useShown.getState().probe, ...probe, name: to } });
+          if (to) set({ probe: { ...onScreen().probe, ...probe, name: to } });
           setNaming(null);
         }}
       />
     );
-  if (naming !== null)
+  if (naming !== null && naming !== 'rename')
     return (
-      <form
-        onSubmit={(e) => {
-          e.preventDefault();
-          if (text.trim()) save(naming === 'name' ? { ...probe, name: text.trim() } : { ...probe, description: text.trim() });
+      <SayForm
+        model={model}
+        probe={probe}
+        what={naming}
+        onSay={(text) => {
+          if (text) save(naming === 'name' ? { ...probe, name: text } : { ...probe, description: text });
           setNaming(null);
         }}
-      >
-        <input
-          className="field"
-          ref={(node) => node?.focus()}
-          aria-label={naming === 'name' ? 'Name of the probe' : 'What the probe is for'}
-          placeholder={naming === 'name' ? 'name of the probe' : 'what it is for'}
-          value={text}
-          onChange={(e) => setText(e.target.value)}
-          onKeyDown={(e) => e.key === 'Escape' && setNaming(null)}
-        />
-        {naming === 'name' && text.trim() !== probe.name && model.probes.some((p) => p.name === text.trim()) && (
-          <span className="signal" role="alert">
-            {' '}
-            There is one of that name: Enter puts this one in its place.
-          </span>
-        )}
-      </form>
+        onLeave={() => setNaming(null)}
+      />
     );
   return (
     <Menu shadow="none" position="bottom-end">
@@ -80,9 +66,9 @@ export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Pro
         <Menu.Divider />
         <Menu.Item onClick={() => open(EMPTY_PROBE)}>A new probe</Menu.Item>
         {probe.name && changed && <Menu.Item onClick={() => save(probe)}>Save</Menu.Item>}
-        <Menu.Item onClick={() => begin('name', '')}>Save under a name…</Menu.Item>
+        <Menu.Item onClick={() => setNaming('name')}>Save under a name…</Menu.Item>
         {stored && <Menu.Item onClick={() => setNaming('rename')}>Rename “{probe.name}”…</Menu.Item>}
-        {probe.name && <Menu.Item onClick={() => begin('description', probe.description ?? '')}>Say what it is for…</Menu.Item>}
+        {probe.name && <Menu.Item onClick={() => setNaming('description')}>Say what it is for…</Menu.Item>}
         {stored && (
           <Menu.Item
             onClick={() => {
@@ -95,5 +81,43 @@ export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Pro
         )}
       </Menu.Dropdown>
     </Menu>
+  );
+}
+
+interface SayProps {
+  model: ModelDocument;
+  probe: Probe;
+  what: 'name' | 'description';
+  onSay: (text: string) => void;
+  onLeave: () => void;
+}
+
+/** A name for the probe, or what it is for, typed in its place. */
+function SayForm({ model, probe, what, onSay, onLeave }: SayProps) {
+  const [text, setText] = useState(what === 'name' ? '' : (probe.description ?? ''));
+  const taken = what === 'name' && text.trim() !== probe.name && model.probes.some((p) => p.name === text.trim());
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        onSay(text.trim());
+      }}
+    >
+      <input
+        className="field"
+        ref={(node) => node?.focus()}
+        aria-label={what === 'name' ? 'Name of the probe' : 'What the probe is for'}
+        placeholder={what === 'name' ? 'name of the probe' : 'what it is for'}
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        onKeyDown={(e) => e.key === 'Escape' && onLeave()}
+      />
+      {taken && (
+        <span className="signal" role="alert">
+          {' '}
+          There is one of that name: Enter puts this one in its place.
+        </span>
+      )}
+    </form>
   );
 }

@@ -1,8 +1,10 @@
 // The sentence of chips: what a probe shows, by and across what, where, in which order, compared with what.
+import { useProbe } from './store';
+import { useStore } from 'zustand';
 import { Menu } from '@mantine/core';
 import type { KeyboardEvent } from 'react';
 import type { GridAnswer, ModelDocument, Order, Pick, Probe } from '../../api/client';
-import { actions, useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
 import { UNMATCHED, columnName, columnText, nameText, referenceText } from '../../shared/format';
 import { focusSoon } from '../../shared/focus';
 import { onUndoKeys } from '../../shared/undoKeys';
@@ -27,44 +29,90 @@ const TOTALS: [Probe['totals'], string][] = [
   ['none', 'no totals'],
 ];
 
-export function Sentence({ model, probe, answer }: { model: ModelDocument; probe: Probe; answer?: GridAnswer }) {
-  const unreached = unreachedBy(answer);
-  useConditions(); // they are read aloud once they have been answered
-  const put = useShown((s) => s.setProbe);
-  const { undoProbe, redoProbe } = actions;
-  const back = useShown((s) => s.probeBack.length);
-  const forth = useShown((s) => s.probeForth.length);
+/** What can be put on an axis: columns of dimensions first, hierarchies, and measures. */
+function useChoices(model: ModelDocument, probe: Probe) {
   const used = new Set([...probe.rows, ...probe.columns]);
-  const columns: Choice[] = model.tables
-    .filter((t) => !t.hidden)
-    .filter((t) => t.role !== 'fact')
-    .concat(model.tables.filter((t) => t.role === 'fact' && !t.hidden))
-    .flatMap((t) =>
-      t.columns
-        .filter((c) => !c.hidden)
-        .map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })),
-    );
+  const shown = model.tables.filter((t) => !t.hidden);
+  const columns: Choice[] = [...shown.filter((t) => t.role !== 'fact'), ...shown.filter((t) => t.role === 'fact')].flatMap((t) =>
+    t.columns
+      .filter((c) => !c.hidden)
+      .map((c) => ({ value: referenceText(t.name, c.name), text: `${t.name} ${c.name.replaceAll('_', ' ')}`, detail: c.dtype })),
+  );
   const levels: Choice[] = model.hierarchies.map((h) => ({
     value: JSON.stringify(h.levels),
-    text: `${String(h.name)}: ${(h.levels as string[]).map((l) => columnName(l)).join(' › ')}`,
+    text: `${h.name}: ${h.levels.map((l) => columnName(l)).join(' › ')}`,
     detail: 'hierarchy',
   }));
   const others = columns.filter((c) => !used.has(c.value));
-  const free = [...others, ...levels];
-  const measures = model.measures
+  const measures: Choice[] = model.measures
     .filter((m) => !probe.measures.includes(m.name))
     .map((m) => ({ value: m.name, text: nameText(m.name), detail: m.trial ? 'trial' : m.folder }));
-  const picked = new Set(probe.picks.map((p) => ('column' in p ? p.column : '')));
-  const onto = (part: 'rows' | 'columns', value: string) => {
-    const more = value.startsWith('[') ? (JSON.parse(value) as string[]).filter((c) => !used.has(c)) : [value];
-    put({ [part]: [...probe[part], ...more] });
-    focusSoon(part === 'rows' ? '[aria-label="Add a column to the rows"]' : '[aria-label="Add a column across"]');
-  };
+  return { used, columns, others, free: [...others, ...levels], measures };
+}
+
+interface PartGiven {
+  model: ModelDocument;
+  probe: Probe;
+  choices: ReturnType<typeof useChoices>;
+  unreached: Map<string, string[]>;
+}
+
+const put = actions.setProbe;
+
+export function Sentence({ model, probe, answer }: { model: ModelDocument; probe: Probe; answer?: GridAnswer }) {
+  useConditions(); // they are read aloud once they have been answered
+  const { undoProbe, redoProbe } = actions;
+  const back = useStore(useProbe.temporal, (s) => s.pastStates.length);
+  const forth = useStore(useProbe.temporal, (s) => s.futureStates.length);
+  const part: PartGiven = { model, probe, choices: useChoices(model, probe), unreached: unreachedBy(answer) };
   const onKey = (event: KeyboardEvent) => onUndoKeys(event, { back, forth, undo: undoProbe, redo: redoProbe });
   return (
     // The keys of the chips come up to here.
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
     <div className="sentence" data-region role="group" aria-label="The probe" onKeyDown={onKey}>
+      <Axes {...part} />
+      <Page {...part} />
+      <Sorts model={model} probe={probe} />
+      <KeptLines model={model} probe={probe} put={put} />
+      <Compare model={model} probe={probe} put={put} />
+      <Totals probe={probe} />
+      <span className="row sentence-end">
+        <button
+          type="button"
+          className="plain"
+          disabled={!back}
+          aria-label="Undo in the sentence"
+          title="Undo in the sentence (Ctrl Z on a chip)"
+          onClick={undoProbe}
+        >
+          ↶
+        </button>
+        <button
+          type="button"
+          className="plain"
+          disabled={!forth}
+          aria-label="Redo in the sentence"
+          title="Redo in the sentence"
+          onClick={redoProbe}
+        >
+          ↷
+        </button>
+        <SavedProbes model={model} probe={probe} />
+      </span>
+    </div>
+  );
+}
+
+/** Show … by … across … */
+function Axes({ model, probe, choices, unreached }: PartGiven) {
+  const { used, others, free, measures } = choices;
+  const onto = (part: 'rows' | 'columns', value: string) => {
+    const more = value.startsWith('[') ? (JSON.parse(value) as string[]).filter((c) => !used.has(c)) : [value];
+    put({ [part]: [...probe[part], ...more] });
+    focusSoon(part === 'rows' ? '[aria-label="Add a column to the rows"]' : '[aria-label="Add a column across"]');
+  };
+  return (
+    <>
       Show
       <Chips part="measures" choices={measures} probe={probe} put={put} unreached={unreached}>
         <Chooser
@@ -86,6 +134,15 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
       <Chips part="columns" choices={others} probe={probe} put={put} unreached={unreached}>
         <Chooser label="+ columns" title="Add a column across" choices={free} onChoose={(v) => onto('columns', v)} />
       </Chips>
+    </>
+  );
+}
+
+/** Where …: the page's picks and conditions. */
+function Page({ model, probe, choices, unreached }: PartGiven) {
+  const picked = new Set(probe.picks.map((p) => ('column' in p ? p.column : '')));
+  return (
+    <>
       where
       {probe.picks.map((pick, i) => (
         <span key={JSON.stringify(pick)} className={`chip ${unreached.has(pickTable(pick)) ? 'lost' : ''}`}>
@@ -111,7 +168,7 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
       <Chooser
         label="+ pick"
         title="Pick from a column"
-        choices={columns.filter((c) => !picked.has(c.value))}
+        choices={choices.columns.filter((c) => !picked.has(c.value))}
         onChoose={(v) => {
           put({ picks: [...probe.picks, { column: v, in: [] }] });
           focusSoon(`[aria-label="Search ${columnName(v)}"]`);
@@ -122,6 +179,14 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
           + condition
         </Where>
       </span>
+    </>
+  );
+}
+
+/** Sorted by … */
+function Sorts({ model, probe }: { model: ModelDocument; probe: Probe }) {
+  return (
+    <>
       sorted by
       {probe.sort?.map((order) => (
         <span key={JSON.stringify(order)} className="chip">
@@ -143,50 +208,30 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
         choices={orders(model, probe)}
         onChoose={(by) => put({ sort: [...(probe.sort ?? []), { by, desc: probe.measures.includes(by) }] })}
       />
-      <KeptLines model={model} probe={probe} put={put} />
-      <Compare model={model} probe={probe} put={put} />
-      <Menu shadow="none" position="bottom-start">
-        <span className="chip add">
-          <Menu.Target>
-            <button type="button">{TOTALS.find(([t]) => t === probe.totals)?.[1]} ▾</button>
-          </Menu.Target>
-        </span>
-        <Menu.Dropdown>
-          {TOTALS.map(([value, words]) => (
-            <Menu.Item key={value} onClick={() => put({ totals: value })}>
-              {words}
-            </Menu.Item>
-          ))}
-          <Menu.Divider />
-          <Menu.Item onClick={() => put({ empty_lines: !probe.empty_lines })}>
-            {probe.empty_lines ? 'leave empty lines out' : 'empty lines, too'}
-          </Menu.Item>
-        </Menu.Dropdown>
-      </Menu>
-      <span className="row sentence-end">
-        <button
-          type="button"
-          className="plain"
-          disabled={!back}
-          aria-label="Undo in the sentence"
-          title="Undo in the sentence (Ctrl Z on a chip)"
-          onClick={undoProbe}
-        >
-          ↶
-        </button>
-        <button
-          type="button"
-          className="plain"
-          disabled={!forth}
-          aria-label="Redo in the sentence"
-          title="Redo in the sentence"
-          onClick={redoProbe}
-        >
-          ↷
-        </button>
-        <SavedProbes model={model} probe={probe} />
+    </>
+  );
+}
+
+function Totals({ probe }: { probe: Probe }) {
+  return (
+    <Menu shadow="none" position="bottom-start">
+      <span className="chip add">
+        <Menu.Target>
+          <button type="button">{TOTALS.find(([t]) => t === probe.totals)?.[1]} ▾</button>
+        </Menu.Target>
       </span>
-    </div>
+      <Menu.Dropdown>
+        {TOTALS.map(([value, words]) => (
+          <Menu.Item key={value} onClick={() => put({ totals: value })}>
+            {words}
+          </Menu.Item>
+        ))}
+        <Menu.Divider />
+        <Menu.Item onClick={() => put({ empty_lines: !probe.empty_lines })}>
+          {probe.empty_lines ? 'leave empty lines out' : 'empty lines, too'}
+        </Menu.Item>
+      </Menu.Dropdown>
+    </Menu>
   );
 }
 

@@ -47,17 +47,17 @@ function spots(node: TraceNode, grain: string, stopped: Stopped[]): Map<string, 
     if (!depth.has(table)) depth.set(table, (depth.get(from) ?? 0) + 1);
   }
   const deepest = Math.max(...depth.values());
-  const found = new Map<string, Spot>();
+  const byTable = new Map<string, Spot>();
   for (let level = 0; level <= deepest; level += 1) {
     const names = [...depth].filter(([, d]) => d === level).map(([name]) => name);
     for (const [i, name] of names.entries())
-      found.set(name, {
+      byTable.set(name, {
         x: ((i + 0.5) * WIDTH) / names.length,
         y: (deepest - level) * STEP + 22,
         width: Math.min(BOX.width, WIDTH / names.length - 5),
       });
   }
-  return found;
+  return byTable;
 }
 
 /** From the lower edge of one box to the upper edge of another. */
@@ -116,7 +116,7 @@ export function SmallStar({ node }: { node: TraceNode }) {
         );
       })}
       {[...places].map(([name, spot]) => {
-        const told = node.tables.find((t) => t.table === name);
+        const filter = node.tables.find((t) => t.table === name);
         return (
           <g
             key={name}
@@ -129,7 +129,7 @@ export function SmallStar({ node }: { node: TraceNode }) {
               {name.slice(0, Math.floor((spot.width - 12) / 6.4))}
             </text>
             <text x="9" y="30" className="rows">
-              {told ? `${count(told.rows_kept)} of ${count(told.rows_total)}` : (pale.get(name) ?? '')}
+              {filter ? `${count(filter.rows_kept)} of ${count(filter.rows_total)}` : (pale.get(name) ?? '')}
             </text>
           </g>
         );

@@ -3,7 +3,7 @@ import { Menu } from '@mantine/core';
 import { useState } from 'react';
 import type { GridAnswer, ModelDocument, Probe } from '../../api/client';
 import { asProbe, sameProbe } from '../../app/shapes';
-import { askedProbe } from '../../app/shown';
+import { askedProbe } from './store';
 import { asText } from './gridState';
 import { useLines } from './GridTable';
 

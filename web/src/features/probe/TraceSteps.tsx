@@ -1,6 +1,6 @@
 // The bodies of a trace's steps: edits with their ledger, rows run over, filters running, stops.
-import type { EditTold, ModelDocument, RowsTold, Stop, TraceNode } from '../../api/client';
-import { useShown } from '../../app/shown';
+import type { TracedEdit, ModelDocument, TracedRows, Stop, TraceNode } from '../../api/client';
+import { actions } from '../../app/shown';
 import { ChangeMark } from '../../marks/Marks';
 import { allowedText, columnName, columnText, count } from '../../shared/format';
 import { stopWords } from '../link/LensTable';
@@ -22,7 +22,7 @@ export function Edits({ node }: { node: TraceNode }) {
               .
             </div>
           )}
-          {edit.rows && <Rows told={edit.rows} formula={edit.rows.over} />}
+          {edit.rows && <Rows rows={edit.rows} formula={edit.rows.over} />}
         </div>
       ))}
       {kept.length > 0 && (
@@ -43,7 +43,7 @@ export function Edits({ node }: { node: TraceNode }) {
   );
 }
 
-function LinkEdit({ edit }: { edit: EditTold }) {
+function LinkEdit({ edit }: { edit: TracedEdit }) {
   if (edit.kind === 'match')
     return (
       <div className="quiet">
@@ -67,21 +67,21 @@ function LinkEdit({ edit }: { edit: EditTold }) {
 }
 
 /** The rows run over: the first, the largest and the smallest; each can be gone into. */
-export function Rows({ told, formula, enter }: { told: RowsTold | null | undefined; formula: string; enter?: (key: number) => void }) {
-  if (!told) return <div className="formula-box">{formula}</div>;
-  const valued = told.rows.some((r) => r.value !== null);
-  const more = told.rows_total - told.rows.length;
+export function Rows({ rows, formula, enter }: { rows: TracedRows | null | undefined; formula: string; enter?: (key: number) => void }) {
+  if (!rows) return <div className="formula-box">{formula}</div>;
+  const valued = rows.rows.some((r) => r.value !== null);
+  const more = rows.rows_total - rows.rows.length;
   return (
     <>
       <div>
-        <code>{formula}</code> over <b>{count(told.rows_total)}</b> rows
+        <code>{formula}</code> over <b>{count(rows.rows_total)}</b> rows
       </div>
-      {told.rows.length > 0 && (
+      {rows.rows.length > 0 && (
         <div style={{ overflowX: 'auto' }} tabIndex={0} role="region" aria-label="The rows run over">
           <table>
             <thead>
               <tr>
-                {told.columns.map((c) => (
+                {rows.columns.map((c) => (
                   <th key={c} className="quiet">
                     {columnName(c)}
                   </th>
@@ -91,10 +91,10 @@ export function Rows({ told, formula, enter }: { told: RowsTold | null | undefin
               </tr>
             </thead>
             <tbody>
-              {told.rows.map((row) => (
+              {rows.rows.map((row) => (
                 <tr key={row.key}>
                   {row.cells.map((v, j) => (
-                    <td key={told.columns[j]}>{columnText(v)}</td>
+                    <td key={rows.columns[j]}>{columnText(v)}</td>
                   ))}
                   {valued && <td className="num">{columnText(row.value)}</td>}
                   {enter && (
@@ -115,7 +115,7 @@ export function Rows({ told, formula, enter }: { told: RowsTold | null | undefin
   );
 }
 
-function Changes({ edit }: { edit: EditTold }) {
+function Changes({ edit }: { edit: TracedEdit }) {
   if (edit.changes.length === 0) return <div className="quiet">It meets no filter here, and changes nothing.</div>;
   return (
     <div className="changes">
@@ -162,7 +162,7 @@ export function Runs({ node }: { node: TraceNode }) {
 
 /** What a filter did not reach the scanned table for comes first; the links beside it that simply run another way fold away. */
 export function Stops({ node, model }: { node: TraceNode; model: ModelDocument }) {
-  const select = useShown((s) => s.select);
+  const select = actions.select;
   const line = (stop: Stop) => (
     <span key={`${stop.link}${stop.from}`} style={{ display: 'block', color: 'var(--ink)' }}>
       {stop.to ? (

@@ -7,7 +7,7 @@ import type { CellAsked } from './LensCell';
 
 const PAGE = 25;
 
-export function Sums({ model, node, asked, value }: { model: ModelDocument; node: TraceNode; asked: CellAsked; value: string }) {
+export function Sums({ model, node, cell, value }: { model: ModelDocument; node: TraceNode; cell: CellAsked; value: string }) {
   const [all, setAll] = useState(false);
   const sums = node.arithmetic;
   if (!sums) return null;
@@ -29,7 +29,7 @@ export function Sums({ model, node, asked, value }: { model: ModelDocument; node
       </div>
       {sums.hint && <p>{sums.hint}</p>}
       {all ? (
-        <UsedRows model={model} asked={asked} path={node.path} />
+        <UsedRows model={model} cell={cell} path={node.path} />
       ) : (
         sums.rows.length > 0 && (
           <RowsTable
@@ -101,19 +101,19 @@ function RowsTable({ columns, rows, values, label, order, onOrder }: TableProps)
   );
 }
 
-function UsedRows({ model, asked, path }: { model: ModelDocument; asked: CellAsked; path: string }) {
+function UsedRows({ model, cell, path }: { model: ModelDocument; cell: CellAsked; path: string }) {
   const [start, setStart] = useState(0);
   const [order, setOrder] = useState({ by: '', descending: false });
   const body = {
-    probe: { ...asked.probe },
-    measure: asked.measure,
-    at: asked.at,
-    into: asked.into,
+    probe: { ...cell.probe },
+    measure: cell.measure,
+    at: cell.at,
+    into: cell.into,
     path,
     by: order.by,
     descending: order.descending,
   };
-  const found = useQuery({
+  const query = useQuery({
     queryKey: ['used-rows', model.id, model.version, body, start],
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) =>
@@ -125,23 +125,23 @@ function UsedRows({ model, asked, path }: { model: ModelDocument; asked: CellAsk
         }),
       ),
   });
-  if (!found.data) return <p className="wait">{found.error ? found.error.message : 'Reading the rows…'}</p>;
-  const told = found.data;
+  if (!query.data) return <p className="wait">{query.error ? query.error.message : 'Reading the rows…'}</p>;
+  const answer = query.data;
   const turn = (by: string) => {
     setStart(0);
     setOrder(order.by === by ? (order.descending ? { by: '', descending: false } : { by, descending: true }) : { by, descending: false });
   };
   return (
-    <div aria-busy={found.isFetching}>
-      <RowsTable columns={told.columns} rows={told.rows} values={told.values} label="The rows used" order={order} onOrder={turn} />
+    <div aria-busy={query.isFetching}>
+      <RowsTable columns={answer.columns} rows={answer.rows} values={answer.values} label="The rows used" order={order} onOrder={turn} />
       <div className="row pager">
         <button type="button" className="pill small" disabled={start === 0} onClick={() => setStart(Math.max(0, start - PAGE))}>
           before
         </button>
         <span className="quiet">
-          {count(told.start + 1)} to {count(told.start + told.rows.length)} of {count(told.total)}
+          {count(answer.start + 1)} to {count(answer.start + answer.rows.length)} of {count(answer.total)}
         </span>
-        <button type="button" className="pill small" disabled={start + PAGE >= told.total} onClick={() => setStart(start + PAGE)}>
+        <button type="button" className="pill small" disabled={start + PAGE >= answer.total} onClick={() => setStart(start + PAGE)}>
           after
         </button>
         <a href={`/api/models/${model.id}/trace/rows.csv?${new URLSearchParams({ rows: JSON.stringify(body) }).toString()}`} download>

@@ -68,16 +68,16 @@ export function unfolded(lines: ShownLine[], folded: string[]): ShownLine[] {
 
 /** The coordinates of a cell: what its two lines say, totals left out. */
 export function coordinates(answer: GridAnswer, row: Member[], column: Member[]): Coordinate[] {
-  const found: Coordinate[] = [];
+  const places: Coordinate[] = [];
   for (const [names, members] of [
     [answer.rows.columns, row],
     [answer.columns.columns, column],
   ] as const)
     for (const [i, name] of names.entries()) {
       const member = members[i];
-      if (member && member.kind !== 'total') found.push({ column: name, member });
+      if (member && member.kind !== 'total') places.push({ column: name, member });
     }
-  return found;
+  return places;
 }
 
 /** The place across at which a heading orders: none over all of them. */

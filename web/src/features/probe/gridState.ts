@@ -85,14 +85,14 @@ export function cellFailures(answer: GridAnswer): Map<string, { error: string; m
 
 /** By measure and cell, the marks that are about some cells alone. */
 export function cellMarks(answer: GridAnswer): Map<string, TruthMark[]> {
-  const found = new Map<string, TruthMark[]>();
+  const marks = new Map<string, TruthMark[]>();
   for (const measure of answer.measures)
     for (const mark of measure.marks)
       for (const [row, column] of mark.cells) {
         const key = `${measure.name} ${row} ${column}`;
-        found.set(key, [...(found.get(key) ?? []), mark]);
+        marks.set(key, [...(marks.get(key) ?? []), mark]);
       }
-  return found;
+  return marks;
 }
 
 export interface Range {
@@ -102,7 +102,7 @@ export interface Range {
 
 /** The smallest and largest number of each measure over lines that are no totals. */
 export function ranges(answer: GridAnswer, lines: ShownLine[], across: ShownLine[]): Map<string, Range> {
-  const found = new Map<string, Range>();
+  const byMeasure = new Map<string, Range>();
   for (const [i, measure] of answer.measures.entries()) {
     let [low, high] = [Infinity, -Infinity];
     for (const line of lines) {
@@ -116,9 +116,9 @@ export function ranges(answer: GridAnswer, lines: ShownLine[], across: ShownLine
         }
       }
     }
-    if (low <= high) found.set(measure.name, { low, high });
+    if (low <= high) byMeasure.set(measure.name, { low, high });
   }
-  return found;
+  return byMeasure;
 }
 
 /** Where a value lies in its range, 0 to 1. */

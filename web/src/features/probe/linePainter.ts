@@ -169,10 +169,10 @@ export class LinePainter {
     const unmatched =
       answer.unmatched.length > 0 && (line.members[line.level - 1]?.kind === 'unmatched' || (line.isTotal && view.holding.has(key)));
     if (unmatched) {
-      const told = answer.unmatched[0]?.sentence ?? '';
-      const mark = button('truth-mark', '⊘', `Unmatched: ${told}`);
+      const sentence = answer.unmatched[0]?.sentence ?? '';
+      const mark = button('truth-mark', '⊘', `Unmatched: ${sentence}`);
       mark.dataset.mark = 'unmatched';
-      mark.title = told;
+      mark.title = sentence;
       parts.push(mark);
     }
     const box = document.createElement('span');

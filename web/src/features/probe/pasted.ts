@@ -22,13 +22,13 @@ export interface Held {
 
 /** A number as people write it, and half of its last digit; null for what is none. */
 function numberOf(text: string): { value: number; room: number } | null {
-  const found = /^\(?\s*([-+−]?)\s*([\d, \u00a0\u202f]*)(?:\.(\d+))?\s*(%?)\s*\)?$/.exec(text.trim());
-  const whole = found?.[2]?.replace(/\D/g, '') ?? '';
-  if (!found || (whole === '' && !found[3])) return null;
-  const scale = found[4] ? 0.01 : 1;
-  const size = Number(`${whole || '0'}.${found[3] ?? '0'}`) * scale;
-  const negative = found[1] === '-' || found[1] === '−' || text.trim().startsWith('(');
-  return { value: negative ? -size : size, room: 0.5 * 10 ** -(found[3]?.length ?? 0) * scale };
+  const match = /^\(?\s*([-+−]?)\s*([\d, \u00a0\u202f]*)(?:\.(\d+))?\s*(%?)\s*\)?$/.exec(text.trim());
+  const whole = match?.[2]?.replace(/\D/g, '') ?? '';
+  if (!match || (whole === '' && !match[3])) return null;
+  const scale = match[4] ? 0.01 : 1;
+  const size = Number(`${whole || '0'}.${match[3] ?? '0'}`) * scale;
+  const negative = match[1] === '-' || match[1] === '−' || text.trim().startsWith('(');
+  return { value: negative ? -size : size, room: 0.5 * 10 ** -(match[3]?.length ?? 0) * scale };
 }
 
 function agrees(pasted: string, value: Scalar, shown: string): boolean {
@@ -47,15 +47,15 @@ export function hold(answer: GridAnswer, rows: ShownLine[], across: ShownLine[],
     .filter((l) => l.trim());
   const width = Math.max(0, ...lines.map((l) => l.split('\t').length - labels));
   const whole = [across, across.filter((c) => !c.isGrand), across.filter((c) => !c.isTotal && !c.isGrand)];
-  const asked = whole.find((some) => some.length * answer.measures.length === width) ?? across;
-  const places = asked.flatMap((c) => answer.measures.map((m, i) => ({ c, m, i }))).slice(0, width);
-  const known = new Map(rows.map((r) => [r.members.map(memberText).join('\t'), r]));
+  const wanted = whole.find((some) => some.length * answer.measures.length === width) ?? across;
+  const places = wanted.flatMap((c) => answer.measures.map((m, i) => ({ c, m, i }))).slice(0, width);
+  const byText = new Map(rows.map((r) => [r.members.map(memberText).join('\t'), r]));
   const held: Held = { agree: 0, differ: [], unknown: [], missing: [] };
   const met = new Set<string>();
   for (const line of lines) {
     const cells = line.split('\t').map((c) => c.trim());
     const key = cells.slice(0, labels).join('\t');
-    const row = known.get(key);
+    const row = byText.get(key);
     if (!row) {
       // A line without a number is a heading.
       if (cells.slice(labels).some((c) => numberOf(c)) && !cells.slice(labels).every((c) => /^\d{4}$/.test(c) || !numberOf(c)))

@@ -4,7 +4,8 @@ import { useNavigate } from 'react-router';
 import type { Finding, ModelDocument } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { asFolio, asProbe } from '../../app/shapes';
-import { actions, type Selection } from '../../app/shown';
+import { type Selection } from '../../app/frame';
+import { actions } from '../../app/shown';
 import { Names } from '../../marks/Names';
 import { counted } from '../../shared/format';
 import { tableIn } from '../link/CellPanel';
@@ -95,14 +96,14 @@ export function Prove({ model }: { model: ModelDocument }) {
       </p>
       {open.length === 0 && <p>Nothing was found that is not accepted.</p>}
       {GROUPS.map(([group, words, means]) => {
-        const found = open.filter((f) => f.group === group);
-        if (found.length === 0) return null;
+        const findings = open.filter((f) => f.group === group);
+        if (findings.length === 0) return null;
         return (
           <section key={group} aria-label={words}>
             <h3 style={{ margin: '18px 0 2px' }}>
-              {words}, {found.length} <span className="quiet">({means})</span>
+              {words}, {findings.length} <span className="quiet">({means})</span>
             </h3>
-            {found.map((f) => (
+            {findings.map((f) => (
               <FindingLine key={findingKey(f)} finding={f} show={show}>
                 <Watchers finding={f} show={show} />
                 <Accept model={model} finding={f} />

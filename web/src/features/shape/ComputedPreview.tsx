@@ -6,7 +6,7 @@ import { columnText, counted } from '../../shared/format';
 
 export function useComputed(model: ModelDocument, formula: string, table: string | null, column: string) {
   const [tried] = useDebouncedValue(formula.trim(), 350);
-  const found = useQuery({
+  const query = useQuery({
     queryKey: ['computed', model.id, model.version, tried, table, column],
     enabled: tried !== '',
     placeholderData: keepPreviousData,
@@ -19,27 +19,27 @@ export function useComputed(model: ModelDocument, formula: string, table: string
         }),
       ),
   });
-  return { ...found, sound: formula.trim() !== '' && tried === formula.trim() && found.isSuccess && !found.isFetching };
+  return { ...query, sound: formula.trim() !== '' && tried === formula.trim() && query.isSuccess && !query.isFetching };
 }
 
-export function ComputedPreview({ found, most = 12 }: { found: ReturnType<typeof useComputed>; most?: number }) {
-  if (found.isError) {
-    const problem = problemOf(found.error);
+export function ComputedPreview({ computed, most = 12 }: { computed: ReturnType<typeof useComputed>; most?: number }) {
+  if (computed.isError) {
+    const problem = problemOf(computed.error);
     return (
       <p className="signal" role="alert">
         {problem.errors.map((e) => `${e.message} ${e.mend}`.trim()).join(' ') || problem.detail}
       </p>
     );
   }
-  if (!found.data) return null;
+  if (!computed.data) return null;
   return (
     <>
-      <h3>{counted(found.data.size, 'row')}</h3>
+      <h3>{counted(computed.data.size, 'row')}</h3>
       <div className="read-columns" tabIndex={0} role="region" aria-label="What it would be">
         <table>
           <thead>
             <tr>
-              {found.data.columns.map((c) => (
+              {computed.data.columns.map((c) => (
                 <th key={c.name}>
                   <b>{c.name}</b>
                   <small>{c.dtype}</small>
@@ -48,7 +48,7 @@ export function ComputedPreview({ found, most = 12 }: { found: ReturnType<typeof
             </tr>
           </thead>
           <tbody>
-            {found.data.rows.slice(0, most).map((row, i) => (
+            {computed.data.rows.slice(0, most).map((row, i) => (
               // Rows have no name; their place is what they are.
               <tr key={`${i}`}>
                 {row.map((v, j) => (

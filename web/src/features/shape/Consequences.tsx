@@ -2,13 +2,13 @@
 import { useState } from 'react';
 import { problemOf, type Consequences, type ErrorItem, type ModelDocument } from '../../api/client';
 import { useEdits, type Edit } from '../../api/queries';
-import { useShown } from '../../app/shown';
+import { actions } from '../../app/shown';
 import { counted } from '../../shared/format';
 import { consequences } from './requests';
 
 export interface Box {
   edit: Edit;
-  told: Consequences;
+  consequences: Consequences;
 }
 
 /** Makes an edit at once where nothing is built on what it takes away; else shows what it would do first. */
@@ -16,13 +16,13 @@ export function useChange(model: ModelDocument) {
   const [box, setBox] = useState<Box | null>(null);
   const [busy, setBusy] = useState(false);
   const { edit } = useEdits(model);
-  const say = useShown((s) => s.say);
+  const say = actions.say;
   const ask = async (change: Edit): Promise<boolean> => {
     setBusy(true);
     try {
-      const told = await consequences(model, change);
-      if (told.breaks.length || told.touches.length) {
-        setBox({ edit: change, told });
+      const answer = await consequences(model, change);
+      if (answer.breaks.length || answer.touches.length) {
+        setBox({ edit: change, consequences: answer });
         return false;
       }
       setBox(null);
@@ -49,7 +49,7 @@ interface BoxProps {
 }
 
 export function ConsequencesBox({ model, box, onMake, onLeave, instead }: BoxProps) {
-  const { breaks, touches } = box.told;
+  const { breaks, touches } = box.consequences;
   const mends = breaks.map((b) => mendOf(model, b));
   const broken = breaks.filter((_, i) => mends[i] === null);
   // A measure that no longer makes sense may stay and say so; a model that does not hold together may not.

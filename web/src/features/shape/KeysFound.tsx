@@ -24,15 +24,15 @@ function amountText(value: number | null): string {
   return value === null ? '' : value.toLocaleString('en-GB', { maximumFractionDigits: 2 });
 }
 
-export function KeysFound({ model, keys, found }: { model: ModelDocument; keys: Keys; found: Mismatch }) {
-  const share = found.rows_left ? found.matched.rows / found.rows_left : 0;
-  const lost = found.only_left.rows;
+export function KeysFound({ model, keys, mismatch }: { model: ModelDocument; keys: Keys; mismatch: Mismatch }) {
+  const share = mismatch.rows_left ? mismatch.matched.rows / mismatch.rows_left : 0;
+  const lost = mismatch.only_left.rows;
   return (
     <>
       <div className="keys-bar" role="img" aria-label={`${Math.round(share * 100)} % of the rows match`}>
-        <span style={{ flexGrow: found.matched.rows }} className="matched" />
+        <span style={{ flexGrow: mismatch.matched.rows }} className="matched" />
         {lost > 0 && <span style={{ flexGrow: lost }} className="lost" />}
-        <span style={{ flexGrow: found.empty_left }} className="blank" />
+        <span style={{ flexGrow: mismatch.empty_left }} className="blank" />
       </div>
       <table className="told-table keys-table">
         <thead>
@@ -47,38 +47,38 @@ export function KeysFound({ model, keys, found }: { model: ModelDocument; keys: 
         <tbody>
           <tr>
             <td>match</td>
-            <td className="num">{count(found.matched.keys)}</td>
-            <td className="num">{count(found.matched.rows)}</td>
-            {keys.amount && <td className="num">{amountText(found.amount_matched)}</td>}
+            <td className="num">{count(mismatch.matched.keys)}</td>
+            <td className="num">{count(mismatch.matched.rows)}</td>
+            {keys.amount && <td className="num">{amountText(mismatch.amount_matched)}</td>}
             <td className="quiet">
-              of {count(found.rows_left)} rows of {keys.left.table}
+              of {count(mismatch.rows_left)} rows of {keys.left.table}
             </td>
           </tr>
           <tr>
             <td className={lost ? 'signal' : ''}>only in {keys.left.table}</td>
-            <td className="num">{count(found.only_left.keys)}</td>
+            <td className="num">{count(mismatch.only_left.keys)}</td>
             <td className="num">{count(lost)}</td>
-            {keys.amount && <td className="num">{amountText(found.only_left.amount)}</td>}
+            {keys.amount && <td className="num">{amountText(mismatch.only_left.amount)}</td>}
             <td className="quiet">{lost ? 'rows that name nothing' : 'every row that names something finds it'}</td>
           </tr>
           <tr>
             <td>empty there</td>
             <td />
-            <td className="num">{count(found.empty_left)}</td>
+            <td className="num">{count(mismatch.empty_left)}</td>
             {keys.amount && <td />}
             <td className="quiet">rows that name nothing on purpose</td>
           </tr>
           <tr>
             <td>only in {keys.right.table}</td>
-            <td className="num">{count(found.only_right.keys)}</td>
-            <td className="num">{count(found.only_right.rows)}</td>
+            <td className="num">{count(mismatch.only_right.keys)}</td>
+            <td className="num">{count(mismatch.only_right.rows)}</td>
             {keys.amount && <td />}
             <td className="quiet">that no row names</td>
           </tr>
-          {found.repeated_right > 0 && (
+          {mismatch.repeated_right > 0 && (
             <tr>
               <td className="signal">repeated in {keys.right.table}</td>
-              <td className="num">{count(found.repeated_right)}</td>
+              <td className="num">{count(mismatch.repeated_right)}</td>
               <td />
               {keys.amount && <td />}
               <td className="quiet">no key of a one side</td>
@@ -86,26 +86,26 @@ export function KeysFound({ model, keys, found }: { model: ModelDocument; keys: 
           )}
         </tbody>
       </table>
-      <Near model={model} keys={keys} found={found} />
+      <Near model={model} keys={keys} mismatch={mismatch} />
       <div className="keys-lists">
-        <Listed title={`Only in ${keys.left.table}`} found={found.only_left} />
-        <Listed title={`Only in ${keys.right.table}`} found={found.only_right} />
+        <Listed title={`Only in ${keys.left.table}`} keys={mismatch.only_left} />
+        <Listed title={`Only in ${keys.right.table}`} keys={mismatch.only_right} />
         <Listed
           title={`Several times in ${keys.right.table}`}
-          found={{ keys: found.repeated_right, rows: 0, amount: null, listed: found.repeated }}
+          keys={{ keys: mismatch.repeated_right, rows: 0, amount: null, listed: mismatch.repeated }}
         />
       </div>
     </>
   );
 }
 
-function Listed({ title, found }: { title: string; found: Mismatch['only_left'] }) {
-  if (found.keys === 0) return null;
+function Listed({ title, keys }: { title: string; keys: Mismatch['only_left'] }) {
+  if (keys.keys === 0) return null;
   return (
     <section aria-label={title}>
       <h3>{title}</h3>
       <ul className="key-list">
-        {found.listed.map((k) => (
+        {keys.listed.map((k) => (
           <li key={JSON.stringify(k.key)}>
             <span className="mono">{keyText(k.key)}</span>
             <span className="quiet">
@@ -114,18 +114,20 @@ function Listed({ title, found }: { title: string; found: Mismatch['only_left'] 
           </li>
         ))}
       </ul>
-      {found.keys > found.listed.length && <p className="quiet">and {count(found.keys - found.listed.length)} more</p>}
+      {keys.keys > keys.listed.length && <p className="quiet">and {count(keys.keys - keys.listed.length)} more</p>}
     </section>
   );
 }
 
+const nearId = (n: NearMatch) => JSON.stringify(n.left);
+
 /** Keys that nearly match: those ticked become one step of replacements. */
-function Near({ model, keys, found }: { model: ModelDocument; keys: Keys; found: Mismatch }) {
+function Near({ model, keys, mismatch }: { model: ModelDocument; keys: Keys; mismatch: Mismatch }) {
   const sure = (n: NearMatch) => n.choices === 1 && n.reason !== 'one letter';
   const [off, setOff] = useState<Record<string, boolean>>({});
   const { edit, busy } = useEdits(model);
-  const id = (n: NearMatch) => JSON.stringify(n.left);
-  const taken = found.near.filter((n) => off[id(n)] ?? sure(n));
+  const isTaken = (n: NearMatch) => off[nearId(n)] ?? sure(n);
+  const taken = mismatch.near.filter(isTaken);
   const table = model.tables.find((t) => t.name === keys.left.table);
   const make = async () => {
     const step: Step = {
@@ -142,18 +144,18 @@ function Near({ model, keys, found }: { model: ModelDocument; keys: Keys; found:
     });
     if (done) actions.set({ table: keys.left.table });
   };
-  if (!found.near.length)
-    return found.only_left.keys ? (
+  if (!mismatch.near.length)
+    return mismatch.only_left.keys ? (
       <p className="quiet">
         None of the lost keys is near one of {keys.right.table}
-        {found.near_skipped ? '; there are too many to compare them letter by letter' : ''}.
+        {mismatch.near_skipped ? '; there are too many to compare them letter by letter' : ''}.
       </p>
     ) : null;
   return (
     <section aria-label="Near matches" className="near">
       <div className="row" style={{ justifyContent: 'space-between' }}>
         <h3>
-          {count(found.near_keys)} nearly match: {counted(found.near_rows, 'row')} would find their partner
+          {count(mismatch.near_keys)} nearly match: {counted(mismatch.near_rows, 'row')} would find their partner
         </h3>
         <button
           type="button"
@@ -164,41 +166,54 @@ function Near({ model, keys, found }: { model: ModelDocument; keys: Keys; found:
           Make a step of {taken.length}
         </button>
       </div>
-      <table className="told-table">
-        <thead>
-          <tr>
-            <th />
-            <th>{keys.left.table} says</th>
-            <th>{keys.right.table} has</th>
-            <th>what differs</th>
-            <th className="num">rows</th>
-            {keys.amount && <th className="num">{keys.amount}</th>}
-          </tr>
-        </thead>
-        <tbody>
-          {found.near.map((n) => (
-            <tr key={id(n)}>
-              <td>
-                <input
-                  type="checkbox"
-                  aria-label={`Mend ${keyText(n.left)}`}
-                  checked={off[id(n)] ?? sure(n)}
-                  onChange={(e) => setOff({ ...off, [id(n)]: e.target.checked })}
-                />
-              </td>
-              <td className="mono">{keyText(n.left)}</td>
-              <td className="mono">{keyText(n.right)}</td>
-              <td>
-                {n.reason}
-                {n.choices > 1 && <span className="signal">, {n.choices} would do</span>}
-              </td>
-              <td className="num">{count(n.rows)}</td>
-              {keys.amount && <td className="num">{amountText(n.amount)}</td>}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {found.near_skipped && <p className="quiet">The others are too many to be compared letter by letter.</p>}
+      <NearTable keys={keys} mismatch={mismatch} isTaken={isTaken} onTake={(n, on) => setOff({ ...off, [nearId(n)]: on })} />
+      {mismatch.near_skipped && <p className="quiet">The others are too many to be compared letter by letter.</p>}
     </section>
+  );
+}
+
+interface NearProps {
+  keys: Keys;
+  mismatch: Mismatch;
+  isTaken: (near: NearMatch) => boolean;
+  onTake: (near: NearMatch, on: boolean) => void;
+}
+
+function NearTable({ keys, mismatch, isTaken, onTake }: NearProps) {
+  return (
+    <table className="told-table">
+      <thead>
+        <tr>
+          <th />
+          <th>{keys.left.table} says</th>
+          <th>{keys.right.table} has</th>
+          <th>what differs</th>
+          <th className="num">rows</th>
+          {keys.amount && <th className="num">{keys.amount}</th>}
+        </tr>
+      </thead>
+      <tbody>
+        {mismatch.near.map((n) => (
+          <tr key={nearId(n)}>
+            <td>
+              <input
+                type="checkbox"
+                aria-label={`Mend ${keyText(n.left)}`}
+                checked={isTaken(n)}
+                onChange={(e) => onTake(n, e.target.checked)}
+              />
+            </td>
+            <td className="mono">{keyText(n.left)}</td>
+            <td className="mono">{keyText(n.right)}</td>
+            <td>
+              {n.reason}
+              {n.choices > 1 && <span className="signal">, {n.choices} would do</span>}
+            </td>
+            <td className="num">{count(n.rows)}</td>
+            {keys.amount && <td className="num">{amountText(n.amount)}</td>}
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }

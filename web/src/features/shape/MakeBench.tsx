@@ -2,15 +2,16 @@
 import { useDebouncedValue } from '@mantine/hooks';
 import { useMemo } from 'react';
 import type { ModelDocument, TableInfo } from '../../api/client';
-import { useEdits } from '../../api/queries';
+import { useEdits, type Edit } from '../../api/queries';
 import { actions } from '../../app/shown';
 import { columnText, counted, quotedName } from '../../shared/format';
 import { focusSoon } from '../../shared/focus';
 import { useKept } from '../../shared/kept';
 import { useSaver } from '../../shared/saver';
+import { CalendarForm } from './CalendarForm';
 import { ComputedPreview, useComputed } from './ComputedPreview';
 import { ConsequencesBox, useChange } from './Consequences';
-import { BandsForm, CalendarForm, ListForm, ParameterForm } from './makeForms';
+import { BandsForm, ListForm, ParameterForm } from './makeForms';
 import { useMade, type Origin } from './requests';
 
 type Kind = 'calendar' | 'bands' | 'list' | 'parameter' | 'formula';
@@ -70,9 +71,17 @@ export function MakeBench({ model, table }: { model: ModelDocument; table: Table
   );
 }
 
-function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null }) {
+interface Begun {
+  kind: Kind;
+  name: string;
+  origin: Origin;
+  formula: string;
+}
+
+/** What is being made, kept until it is made or thrown away, and what it would be. */
+function useMaking(model: ModelDocument, table: TableInfo | null) {
   const first = (table ? (table.formula ? 'formula' : table.origin.kind) : 'calendar') as Kind;
-  const begun = useMemo(
+  const begun = useMemo<Begun>(
     () => ({
       kind: first,
       name: table?.name ?? 'Calendar',
@@ -82,55 +91,63 @@ function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null
     [first, table, model],
   );
   const kept = useKept(model.id, 'made', `table ${table?.name ?? ''}`, begun);
-  const { kind, name, origin, formula } = kept.value;
-  const write = (part: Partial<typeof begun>) => kept.put({ ...kept.value, ...part });
-  const setOrigin = (next: Origin) => write({ origin: next });
+  const { kind, origin, formula } = kept.value;
   const [tried] = useDebouncedValue(origin, 300);
-  const found = useMade(model, kind === 'formula' ? null : tried);
+  const rows = useMade(model, kind === 'formula' ? null : tried);
   const computed = useComputed(model, kind === 'formula' ? formula : '', null, '');
+  const write = (part: Partial<Begun>) => kept.put({ ...kept.value, ...part });
+  return { kept, write, rows, computed, sound: kind === 'formula' ? computed.sound : !rows.isError && Boolean(rows.data) };
+}
+
+type Making = ReturnType<typeof useMaking>;
+
+/** Making it, changing how it is made, and removing it. */
+function useMaker(model: ModelDocument, table: TableInfo | null, { kept, sound }: Making) {
+  const { kind, name, origin, formula } = kept.value;
   const { edit, busy } = useEdits(model);
   const change = useChange(model);
   const taken = !table && model.tables.some((t) => t.name.toLowerCase() === name.trim().toLowerCase());
-  const choose = (next: Kind) => {
-    write({ kind: next, origin: blank(next, model), name: KINDS.find(([k]) => k === next)?.[1] ?? name });
-  };
+  const can = !busy && !change.busy && !taken && name.trim() !== '' && sound;
   const save = async () => {
     const how = kind === 'formula' ? { formula } : { origin };
     if (table) {
       if (await change.ask({ kind: 'remake_table', name: table.name, ...how })) kept.drop();
       return;
     }
-    const done = await edit({ kind: 'make_table', table: { name: name.trim(), ...how } });
-    if (!done) return;
+    if (!(await edit({ kind: 'make_table', table: { name: name.trim(), ...how } }))) return;
     kept.drop();
     actions.set({ table: name.trim(), shapeView: 'rows', selection: { kind: 'table', name: name.trim() } });
     focusSoon('.side-tables [aria-current="true"]');
   };
-  const can =
-    !busy && !change.busy && !taken && name.trim() !== '' && (kind === 'formula' ? computed.sound : !found.isError && Boolean(found.data));
+  const make = async (whole: Edit) => {
+    if (!(await edit(whole))) return;
+    kept.drop();
+    change.clear();
+  };
   useSaver(() => can && void save(), kept.changed);
-  const remove = () => table && void change.ask({ kind: 'drop_table', name: table.name });
+  return { busy, can, taken, change, save, make, remove: () => table && void change.ask({ kind: 'drop_table', name: table.name }) };
+}
+
+function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null }) {
+  const making = useMaking(model, table);
+  const maker = useMaker(model, table, making);
+  const { kept, write, rows, computed } = making;
+  const { kind, name } = kept.value;
   return (
     <>
-      {change.box && (
-        <ConsequencesBox
-          model={model}
-          box={change.box}
-          onMake={(e) =>
-            void edit(e).then((ok) => {
-              if (ok) {
-                kept.drop();
-                change.clear();
-              }
-            })
-          }
-          onLeave={change.clear}
-        />
+      {maker.change.box && (
+        <ConsequencesBox model={model} box={maker.change.box} onMake={(e) => void maker.make(e)} onLeave={maker.change.clear} />
       )}
       {!table && (
         <div className="cards" style={{ marginBottom: 14 }}>
           {KINDS.map(([k, words, help]) => (
-            <button key={k} type="button" className="card" aria-pressed={kind === k} onClick={() => choose(k)}>
+            <button
+              key={k}
+              type="button"
+              className="card"
+              aria-pressed={kind === k}
+              onClick={() => write({ kind: k, origin: blank(k, model), name: words })}
+            >
               <b>{words}</b>
               <span className="quiet">{help}</span>
             </button>
@@ -147,33 +164,14 @@ function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null
               <input className="field" value={name} onChange={(e) => write({ name: e.target.value })} />
             </label>
           )}
-          {taken && <p className="signal">There is a table of this name already.</p>}
-          {kind === 'calendar' && <CalendarForm model={model} origin={origin} onChange={setOrigin} />}
-          {kind === 'bands' && <BandsForm origin={origin} onChange={setOrigin} />}
-          {kind === 'list' && <ListForm origin={origin} onChange={setOrigin} />}
-          {kind === 'parameter' && <ParameterForm origin={origin} onChange={setOrigin} />}
-          {kind === 'formula' && (
-            <label>
-              Formula of its rows
-              <textarea
-                className="field mono"
-                rows={4}
-                spellCheck={false}
-                value={formula}
-                placeholder="every Table where measure > 1000"
-                onChange={(e) => write({ formula: e.target.value })}
-              />
-              <span className="quiet">
-                It follows the model: every load and every step computes it again. Link it by a key, or leave it as a list to choose from.
-              </span>
-            </label>
-          )}
+          {maker.taken && <p className="signal">There is a table of this name already.</p>}
+          <KindForm model={model} {...kept.value} write={write} />
           <div className="row" style={{ marginTop: 12 }}>
-            <button type="button" className="pill solid" disabled={!can} title="Ctrl S" onClick={() => void save()}>
+            <button type="button" className="pill solid" disabled={!maker.can} title="Ctrl S" onClick={() => void maker.save()}>
               {table ? 'Keep the change' : `Make ${name.trim() || 'it'}`}
             </button>
             {table && (
-              <button type="button" className="pill" disabled={busy} onClick={remove}>
+              <button type="button" className="pill" disabled={maker.busy} onClick={maker.remove}>
                 Remove {table.name}
               </button>
             )}
@@ -184,44 +182,79 @@ function Maker({ model, table }: { model: ModelDocument; table: TableInfo | null
             )}
           </div>
         </div>
-        <div>
-          {kind === 'formula' && <ComputedPreview found={computed} most={40} />}
-          {kind !== 'formula' && found.data && !found.isError && (
-            <>
-              <h3>{counted(found.data.size, 'row')}</h3>
-              <p className="quiet">{found.data.means}</p>
-              <div className="read-columns" tabIndex={0} role="region" aria-label="Its rows">
-                <table>
-                  <thead>
-                    <tr>
-                      {found.data.columns.map((c) => (
-                        <th key={c.name}>
-                          <b>{c.name}</b>
-                          <small>{c.dtype}</small>
-                        </th>
-                      ))}
-                    </tr>
-                  </thead>
-                  <tbody>
-                    {found.data.rows.map((row, i) => (
-                      // Rows have no name; their place is what they are.
-                      <tr key={`${i}`}>
-                        {row.map((v, j) => (
-                          <td key={`${j}`}>{columnText(v)}</td>
-                        ))}
-                      </tr>
-                    ))}
-                  </tbody>
-                </table>
-              </div>
-            </>
-          )}
-          {found.isError && kind !== 'formula' && (
-            <p className="signal" role="alert">
-              {found.error.message}
-            </p>
-          )}
-        </div>
+        <div>{kind === 'formula' ? <ComputedPreview computed={computed} most={40} /> : <MadeRows made={rows} />}</div>
+      </div>
+    </>
+  );
+}
+
+function KindForm({ model, kind, origin, formula, write }: Begun & { model: ModelDocument; write: (part: Partial<Begun>) => void }) {
+  const onChange = (next: Origin) => write({ origin: next });
+  switch (kind) {
+    case 'calendar':
+      return <CalendarForm model={model} origin={origin} onChange={onChange} />;
+    case 'bands':
+      return <BandsForm origin={origin} onChange={onChange} />;
+    case 'list':
+      return <ListForm origin={origin} onChange={onChange} />;
+    case 'parameter':
+      return <ParameterForm origin={origin} onChange={onChange} />;
+    default:
+      return (
+        <label>
+          Formula of its rows
+          <textarea
+            className="field mono"
+            rows={4}
+            spellCheck={false}
+            value={formula}
+            placeholder="every Table where measure > 1000"
+            onChange={(e) => write({ formula: e.target.value })}
+          />
+          <span className="quiet">
+            It follows the model: every load and every step computes it again. Link it by a key, or leave it as a list to choose from.
+          </span>
+        </label>
+      );
+  }
+}
+
+/** The rows that a table would have, or what keeps it from being made. */
+function MadeRows({ made }: { made: ReturnType<typeof useMade> }) {
+  if (made.isError)
+    return (
+      <p className="signal" role="alert">
+        {made.error.message}
+      </p>
+    );
+  if (!made.data) return null;
+  return (
+    <>
+      <h3>{counted(made.data.size, 'row')}</h3>
+      <p className="quiet">{made.data.means}</p>
+      <div className="read-columns" tabIndex={0} role="region" aria-label="Its rows">
+        <table>
+          <thead>
+            <tr>
+              {made.data.columns.map((c) => (
+                <th key={c.name}>
+                  <b>{c.name}</b>
+                  <small>{c.dtype}</small>
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {made.data.rows.map((row, i) => (
+              // Rows have no name; their place is what they are.
+              <tr key={`${i}`}>
+                {row.map((v, j) => (
+                  <td key={`${j}`}>{columnText(v)}</td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
       </div>
     </>
   );

@@ -30,11 +30,11 @@ export function MissingKeys({ model, table, step, onChange }: Props) {
   const tables = model.tables.filter((t) => t.name !== table && !t.formula);
   const text = (x: Orphans) => `${x.table}.${x.columns.join(', ')}`;
   const add = (name: string) => {
-    const found = tables.find((t) => t.name === name);
-    if (found)
+    const chosen = tables.find((t) => t.name === name);
+    if (chosen)
       put([
         ...named,
-        { table: name, columns: key.map((c) => found.columns.find((x) => x.name === c)?.name ?? found.columns[0]?.name ?? '') },
+        { table: name, columns: key.map((c) => chosen.columns.find((x) => x.name === c)?.name ?? chosen.columns[0]?.name ?? '') },
       ]);
   };
   const change = (at: number, place: number, column: string) =>

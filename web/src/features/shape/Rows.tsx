@@ -2,7 +2,8 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef } from 'react';
 import type { ModelDocument, Profile, ShapeColumn } from '../../api/client';
-import { useShown } from '../../app/shown';
+import { useFrame } from '../../app/frame';
+import { actions } from '../../app/shown';
 import { columnText, typedText, count } from '../../shared/format';
 import { Histogram } from './Histogram';
 import { useStepProfiles, useStepRows, type Step } from './requests';
@@ -42,8 +43,8 @@ function Line({ shown, place, columns }: { shown: Shown; place: number; columns:
 }
 
 function Head({ table, profile, column }: { table: string; profile: Profile | undefined; column: ShapeColumn }) {
-  const selection = useShown((s) => s.selection);
-  const select = useShown((s) => s.select);
+  const selection = useFrame((s) => s.selection);
+  const select = actions.select;
   const chosen = selection?.kind === 'column' && selection.table === table && selection.name === column.name;
   const common = profile?.commonest[0];
   return (

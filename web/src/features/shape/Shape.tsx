@@ -3,7 +3,9 @@ import { useDebouncedValue } from '@mantine/hooks';
 import { useState } from 'react';
 import type { ModelDocument, TableInfo } from '../../api/client';
 import { useEdits, type Edit } from '../../api/queries';
-import { actions, useShown, type ShapeView } from '../../app/shown';
+import { useFrame } from '../../app/frame';
+import { actions } from '../../app/shown';
+import { type ShapeView, useShape } from './store';
 import { RoleMark } from '../../marks/Marks';
 import { count, quotedName } from '../../shared/format';
 import { draftNames, useKept, useKeptDrafts } from '../../shared/kept';
@@ -27,8 +29,8 @@ const VIEWS: [ShapeView, string][] = [
 ];
 
 export function Shape({ model }: { model: ModelDocument }) {
-  const chosen = useShown((s) => s.table);
-  const view = useShown((s) => s.shapeView);
+  const chosen = useShape((s) => s.table);
+  const view = useShape((s) => s.shapeView);
   const { set } = actions;
   const table = model.tables.find((t) => t.name === chosen) ?? model.tables[0];
   return (
@@ -121,118 +123,118 @@ function StepList({ steps }: { steps: Step[] }) {
 /** The one name that steps give beyond those they gave before, where that is all that is new in them. */
 function newName(before: Step[], after: Step[]): [string, string] | undefined {
   const names = (s: Step) => (s.kind === 'rename' && !s.off ? Object.entries((s.names ?? {}) as Record<string, string>) : []);
-  const known = new Set(before.flatMap(names).map((n) => JSON.stringify(n)));
-  const fresh = after.flatMap(names).filter((n) => !known.has(JSON.stringify(n)));
+  const namesBefore = new Set(before.flatMap(names).map((n) => JSON.stringify(n)));
+  const fresh = after.flatMap(names).filter((n) => !namesBefore.has(JSON.stringify(n)));
   const rest = after.flatMap((s) => {
-    const left = names(s).filter((n) => known.has(JSON.stringify(n)));
+    const left = names(s).filter((n) => namesBefore.has(JSON.stringify(n)));
     return s.kind !== 'rename' || s.off ? [s] : left.length ? [{ ...s, names: Object.fromEntries(left) }] : [];
   });
   return fresh.length === 1 && JSON.stringify(rest) === JSON.stringify(before) ? fresh[0] : undefined;
 }
 
-function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }) {
+/** The steps as they are being written, where one stands in them, and what they do. */
+function useStepBench(model: ModelDocument, table: TableInfo) {
   const kept = table.steps as Step[];
   const written = useKept<Step[]>(model.id, 'steps', table.name, kept);
-  const draft = written.changed ? written.value : null;
-  const setDraft = (next: Step[] | null) => (next ? written.put(next) : written.drop());
   const [at, setAt] = useState<number | null>(null);
   const [open, setOpen] = useState(false);
-  const selection = useShown((s) => s.selection);
-  const { edit, busy } = useEdits(model);
-  const change = useChange(model);
   const steps = written.value;
   const [tried] = useDebouncedValue(steps, 250);
   const shown = at === null ? null : Math.min(at, tried.length);
   const answer = useSteps(model, table.name, tried, shown);
   // What the step being written starts from: the columns before it.
   const before = useSteps(model, table.name, tried, at === null ? 0 : Math.max(at - 1, 0));
-  const told = answer.data?.steps ?? [];
-  const wrong = told.some((t) => t.state === 'wrong');
-  const dirty = written.changed;
-  const current = at ? steps[at - 1] : undefined;
+  const outcomes = tried === steps ? (answer.data?.steps ?? []) : [];
+  const put = (next: Step[]) => written.put(next);
+  const goTo = (place: number | null) => {
+    setAt(place);
+    setOpen(place !== null && place > 0);
+  };
+  const drop = () => {
+    written.drop();
+    goTo(null);
+  };
   // As the model has them, computed columns among them, unless steps are looked at one by one.
-  const live = Boolean(table.formula) || (draft === null && (at === null || at === steps.length));
-  const add = (kind: string) => {
-    const start = stepKind(kind);
-    if (!start || !answer.data) return;
-    const place = at ?? steps.length;
-    const column = selection?.kind === 'column' && selection.table === table.name ? selection.name : null;
-    const known = answer.data.columns.some((c) => c.name === column) ? column : null;
-    setDraft([
-      ...steps.slice(0, place),
-      start.start(
-        answer.data.columns,
-        known,
-        model.links.filter((k) => k.to_table === table.name && k.from_table !== table.name),
-      ),
-      ...steps.slice(place),
-    ]);
-    setAt(place + 1);
-    setOpen(true);
+  const live = Boolean(table.formula) || (!written.changed && (at === null || at === steps.length));
+  const isSettled = tried === steps && !answer.isFetching && !outcomes.some((t) => t.state === 'wrong');
+  return {
+    kept,
+    written,
+    steps,
+    put,
+    drop,
+    at,
+    goTo,
+    open,
+    close: () => setOpen(false),
+    tried,
+    shown,
+    answer,
+    before,
+    outcomes,
+    live,
+    isSettled,
+  };
+}
+
+type StepBench = ReturnType<typeof useStepBench>;
+
+/** Puts a new step where one stands, begun with the column that is chosen. */
+function addStep(model: ModelDocument, table: TableInfo, bench: StepBench, kind: string, chosen: string | null): void {
+  const start = stepKind(kind);
+  const { steps, at, answer } = bench;
+  if (!start || !answer.data) return;
+  const place = at ?? steps.length;
+  const shown = answer.data.columns.some((c) => c.name === chosen) ? chosen : null;
+  const looked = model.links.filter((k) => k.to_table === table.name && k.from_table !== table.name);
+  bench.put([...steps.slice(0, place), start.start(answer.data.columns, shown, looked), ...steps.slice(place)]);
+  bench.goTo(place + 1);
+}
+
+/** Keeping the steps, with what follows from them; a name that is meant everywhere is offered as one. */
+function useKeepSteps(model: ModelDocument, table: TableInfo, bench: StepBench) {
+  const { written, steps, kept } = bench;
+  const { edit, busy } = useEdits(model);
+  const change = useChange(model);
+  const done = (ok: unknown) => {
+    if (!ok) return;
+    change.clear();
+    written.drop();
   };
   const keep = async () => {
-    const done = await change.ask({ kind: 'shape_table', name: table.name, steps });
-    if (done) setDraft(null);
+    if (await change.ask({ kind: 'shape_table', name: table.name, steps })) written.drop();
   };
   // A step that does nothing but give a column another name: what is meant is the name, in all that has it.
   const named = newName(kept, steps);
   const everywhere = named && {
     words: `Rename ${named[0]} to ${named[1]} everywhere`,
     go: () =>
-      void edit({ kind: 'rename', what: 'column', name: `${quotedName(table.name)}.${quotedName(named[0])}`, to: named[1] }).then((ok) => {
-        if (!ok) return;
-        change.clear();
-        setDraft(null);
-      }),
+      void edit({ kind: 'rename', what: 'column', name: `${quotedName(table.name)}.${quotedName(named[0])}`, to: named[1] }).then(done),
   };
-  const can = dirty && !busy && !change.busy && !wrong && !answer.isFetching && tried === steps && !written.theirs;
-  useSaver(() => can && void keep(), dirty);
+  const can = written.changed && !busy && !change.busy && bench.isSettled && !written.theirs;
+  useSaver(() => can && void keep(), written.changed);
+  return { change, can, keep, everywhere, make: (whole: Edit) => void edit(whole).then(done) };
+}
+
+function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }) {
+  const bench = useStepBench(model, table);
+  const keeping = useKeepSteps(model, table, bench);
   return (
     <>
       <div className="side shape-side" data-region>
         <Tables model={model} table={table} />
-        {isMade(table) && (
-          <p className="made-here">
-            Made here.{' '}
-            <button type="button" className="plain signal" onClick={() => actions.set({ shapeView: 'remake' })}>
-              Change how it is made
-            </button>
-          </p>
-        )}
-        {table.formula ? (
-          <p className="quiet pad">
-            {table.name} is computed by a formula.{' '}
-            <button type="button" className="plain signal" onClick={() => actions.set({ shapeView: 'remake' })}>
-              Change the formula
-            </button>
-          </p>
-        ) : (
-          <Steps
-            steps={steps}
-            told={tried === steps ? told : []}
-            start={answer.data ? { rows: answer.data.start.rows, columns: answer.data.start.columns.length } : null}
-            at={at}
-            onAt={(n) => {
-              setAt(n);
-              setOpen(n !== null && n > 0);
-            }}
-            onSteps={setDraft}
-            onAdd={add}
-          />
-        )}
-        {dirty && (
+        <BenchSide model={model} table={table} bench={bench} />
+        {bench.written.changed && (
           <div className="keep-bar">
-            <button type="button" className="pill solid" disabled={!can} title="Ctrl S" onClick={() => void keep()}>
+            <button type="button" className="pill solid" disabled={!keeping.can} title="Ctrl S" onClick={() => void keeping.keep()}>
               Keep the steps
             </button>
             <button
               type="button"
               className="pill"
               onClick={() => {
-                setDraft(null);
-                setAt(null);
-                setOpen(false);
-                change.clear();
+                bench.drop();
+                keeping.change.clear();
               }}
             >
               Drop the changes
@@ -240,54 +242,92 @@ function TableBench({ model, table }: { model: ModelDocument; table: TableInfo }
           </div>
         )}
       </div>
-      <div className="shape-main" data-region>
-        {written.theirs && (
-          <Meanwhile
-            model={model}
-            name={table.name}
-            theirs={<StepList steps={kept} />}
-            mine={<StepList steps={steps} />}
-            onTheirs={written.drop}
-            onMine={written.rebase}
-          />
-        )}
-        {change.box && (
-          <ConsequencesBox
-            model={model}
-            box={change.box}
-            instead={everywhere}
-            onMake={(e: Edit) =>
-              void edit(e).then((ok) => {
-                if (ok) {
-                  change.clear();
-                  setDraft(null);
-                }
-              })
-            }
-            onLeave={change.clear}
-          />
-        )}
-        {answer.isError && !table.formula && <p className="pad signal">{answer.error.message}</p>}
-        {current && open && before.data && (
-          <StepEditor
-            model={model}
-            table={table.name}
-            columns={before.data.columns}
-            step={current}
-            told={tried === steps ? told[(at ?? 1) - 1] : undefined}
-            onChange={(step) => setDraft(steps.map((s, i) => (i === (at ?? 1) - 1 ? step : s)))}
-            onClose={() => setOpen(false)}
-          />
-        )}
-        {live ? (
-          <Rows shown={{ model, table: table.name, steps: null, at: null }} columns={table.columns} size={table.rows} />
-        ) : (
-          answer.data && (
-            <Rows shown={{ model, table: table.name, steps: tried, at: shown }} columns={answer.data.columns} size={answer.data.size} />
-          )
-        )}
-        {answer.isPending && !live && <p className="pad wait">Reading the rows…</p>}
-      </div>
+      <BenchMain model={model} table={table} bench={bench} keeping={keeping} />
     </>
+  );
+}
+
+/** The table's steps, or what makes its rows. */
+function BenchSide({ model, table, bench }: { model: ModelDocument; table: TableInfo; bench: StepBench }) {
+  const selection = useFrame((s) => s.selection);
+  const chosen = selection?.kind === 'column' && selection.table === table.name ? selection.name : null;
+  const { steps, answer, outcomes, at, goTo } = bench;
+  const remake = (words: string) => (
+    <button type="button" className="plain signal" onClick={() => actions.set({ shapeView: 'remake' })}>
+      {words}
+    </button>
+  );
+  return (
+    <>
+      {isMade(table) && <p className="made-here">Made here. {remake('Change how it is made')}</p>}
+      {table.formula ? (
+        <p className="quiet pad">
+          {table.name} is computed by a formula. {remake('Change the formula')}
+        </p>
+      ) : (
+        <Steps
+          steps={steps}
+          outcomes={outcomes}
+          start={answer.data ? { rows: answer.data.start.rows, columns: answer.data.start.columns.length } : null}
+          at={at}
+          onAt={goTo}
+          onSteps={bench.put}
+          onAdd={(kind) => addStep(model, table, bench, kind, chosen)}
+        />
+      )}
+    </>
+  );
+}
+
+interface MainGiven {
+  model: ModelDocument;
+  table: TableInfo;
+  bench: StepBench;
+  keeping: ReturnType<typeof useKeepSteps>;
+}
+
+/** The rows, with what has to be known before: another's steps, what follows from a change, the step that is open. */
+function BenchMain({ model, table, bench, keeping }: MainGiven) {
+  const { written, kept, steps, answer, before, outcomes, at, live, tried, shown } = bench;
+  const current = at ? steps[at - 1] : undefined;
+  return (
+    <div className="shape-main" data-region>
+      {written.theirs && (
+        <Meanwhile
+          model={model}
+          name={table.name}
+          theirs={<StepList steps={kept} />}
+          mine={<StepList steps={steps} />}
+          onTheirs={written.drop}
+          onMine={written.rebase}
+        />
+      )}
+      {keeping.change.box && (
+        <ConsequencesBox
+          model={model}
+          box={keeping.change.box}
+          instead={keeping.everywhere}
+          onMake={keeping.make}
+          onLeave={keeping.change.clear}
+        />
+      )}
+      {answer.isError && !table.formula && <p className="pad signal">{answer.error.message}</p>}
+      {current && bench.open && before.data && (
+        <StepEditor
+          model={model}
+          table={table.name}
+          columns={before.data.columns}
+          step={current}
+          outcome={outcomes[(at ?? 1) - 1]}
+          onChange={(step) => bench.put(steps.map((s, i) => (i === (at ?? 1) - 1 ? step : s)))}
+          onClose={bench.close}
+        />
+      )}
+      {live && <Rows shown={{ model, table: table.name, steps: null, at: null }} columns={table.columns} size={table.rows} />}
+      {!live && answer.data && (
+        <Rows shown={{ model, table: table.name, steps: tried, at: shown }} columns={answer.data.columns} size={answer.data.size} />
+      )}
+      {answer.isPending && !live && <p className="pad wait">Reading the rows…</p>}
+    </div>
   );
 }

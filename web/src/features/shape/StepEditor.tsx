@@ -1,5 +1,5 @@
 // One step being written: its fields, and at once a sample of what it changes.
-import type { ModelDocument, ShapeColumn, StepTold } from '../../api/client';
+import type { ModelDocument, ShapeColumn, StepOutcome } from '../../api/client';
 import { columnText, count } from '../../shared/format';
 import type { Step } from './requests';
 import { StepFields } from './StepFields';
@@ -10,7 +10,7 @@ export function StepEditor({
   table,
   columns,
   step,
-  told,
+  outcome,
   onChange,
   onClose,
 }: {
@@ -18,7 +18,7 @@ export function StepEditor({
   table: string;
   columns: ShapeColumn[];
   step: Step;
-  told: StepTold | undefined;
+  outcome: StepOutcome | undefined;
   onChange: (step: Step) => void;
   onClose: () => void;
 }) {
@@ -43,24 +43,24 @@ export function StepEditor({
           onChange={(e) => onChange({ ...step, note: e.target.value })}
         />
       </label>
-      {told?.errors.map((e) => (
+      {outcome?.errors.map((e) => (
         <p key={e.message} className="signal" role="alert">
           {e.message} {e.mend}
         </p>
       ))}
-      {told?.sample && <Sample told={told} />}
+      {outcome?.sample && <Sample outcome={outcome} />}
     </section>
   );
 }
 
-function Sample({ told }: { told: StepTold }) {
-  const sample = told.sample;
+function Sample({ outcome }: { outcome: StepOutcome }) {
+  const sample = outcome.sample;
   if (!sample) return null;
   const cells = sample.before.length > 0;
   return (
     <div className="sample" role="region" aria-label="What it changes" tabIndex={0}>
       <h3>
-        {sample.what}: {count(sample.count)} <span className="quiet">in {told.milliseconds.toFixed(0)} ms</span>
+        {sample.what}: {count(sample.count)} <span className="quiet">in {outcome.milliseconds.toFixed(0)} ms</span>
       </h3>
       {sample.rows.length > 0 && (
         <table className="told-table">

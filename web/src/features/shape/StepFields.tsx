@@ -1,6 +1,7 @@
 // The fields of a step, drawn from what its kind needs.
 import type { ModelDocument, ShapeColumn } from '../../api/client';
 import type { Step } from './requests';
+import { LookUpFields } from './LookUpFields';
 import { MissingKeys } from './MissingKeys';
 import type { Field } from './stepKinds';
 
@@ -28,48 +29,19 @@ export function StepFields({ fields, ...props }: Props & { fields: Field[] }) {
   );
 }
 
-function StepField({ field, model, table, columns, step, onChange }: Props & { field: Field }) {
+/** A field of one value; a list has a component of its own. */
+function StepField({ field, ...props }: Props & { field: Field }) {
+  const { model, table, columns, step, onChange } = props;
   const put = (value: unknown) => onChange({ ...step, [field.key]: value });
   const value = step[field.key];
-  const text = typeof value === 'string' ? value : '';
   switch (field.type) {
     case 'column':
-      return (
-        <label>
-          {field.label}
-          <select className="field" value={text} onChange={(e) => put(e.target.value)}>
-            {field.optional && <option value="">none</option>}
-            {!columns.some((c) => c.name === text) && !(field.optional && text === '') && (
-              <option value={text}>{text || 'choose one'}</option>
-            )}
-            {columns.map((c) => (
-              <option key={c.name} value={c.name}>
-                {c.name}
-              </option>
-            ))}
-          </select>
-        </label>
-      );
     case 'choice':
-      return (
-        <label>
-          {field.label}
-          <select className="field" value={text} onChange={(e) => put(e.target.value)}>
-            {field.options.map(([v, words]) => (
-              <option key={v} value={v}>
-                {words}
-              </option>
-            ))}
-          </select>
-        </label>
-      );
+      return <Chosen field={field} value={textOf(value)} columns={columns} put={put} />;
     case 'text':
-      return (
-        <label>
-          {field.label}
-          <input className="field" value={text} placeholder={field.hint} onChange={(e) => put(e.target.value)} />
-        </label>
-      );
+    case 'formula':
+    case 'texts':
+      return <Written field={field} value={value} put={put} />;
     case 'number':
       return (
         <label>
@@ -90,32 +62,6 @@ function StepField({ field, model, table, columns, step, onChange }: Props & { f
         <label className="check">
           <input type="checkbox" checked={typeof value === 'boolean' ? value : field.on === true} onChange={(e) => put(e.target.checked)} />
           {field.label}
-        </label>
-      );
-    case 'formula':
-      return (
-        <label className="wide">
-          {field.label}
-          <textarea
-            className="field mono"
-            rows={2}
-            spellCheck={false}
-            value={text}
-            placeholder={field.hint}
-            onChange={(e) => put(e.target.value)}
-          />
-        </label>
-      );
-    case 'texts':
-      return (
-        <label>
-          {field.label}
-          <input
-            className="field"
-            value={(value as string[] | undefined)?.join(', ') ?? ''}
-            placeholder={field.hint}
-            onChange={(e) => put(e.target.value.split(',').map((x) => x.trimStart()))}
-          />
         </label>
       );
     case 'columns':
@@ -139,8 +85,69 @@ function StepField({ field, model, table, columns, step, onChange }: Props & { f
     case 'orphans':
       return <MissingKeys model={model} table={table} step={step} onChange={onChange} />;
     default:
-      return <LookUp model={model} table={table} columns={columns} step={step} onChange={onChange} />;
+      return <LookUpFields {...props} />;
   }
+}
+
+const textOf = (value: unknown): string => (typeof value === 'string' ? value : '');
+
+type Of<T extends Field['type']> = Extract<Field, { type: T }>;
+
+interface ChosenProps {
+  field: Of<'column' | 'choice'>;
+  value: string;
+  columns: ShapeColumn[];
+  put: (value: string) => void;
+}
+
+/** One of several: a column of the table, or a word of the step's own. */
+function Chosen({ field, value, columns, put }: ChosenProps) {
+  const offered: [string, string][] = field.type === 'choice' ? field.options : columns.map((c) => [c.name, c.name]);
+  const none: [string, string][] = field.type === 'column' && field.optional ? [['', 'none']] : [];
+  const gone: [string, string][] =
+    field.type === 'choice' || [...none, ...offered].some(([v]) => v === value) ? [] : [[value, value || 'choose one']];
+  return (
+    <label>
+      {field.label}
+      <select className="field" value={value} onChange={(e) => put(e.target.value)}>
+        {[...none, ...gone, ...offered].map(([v, words]) => (
+          <option key={v} value={v}>
+            {words}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+/** A text, a list of texts with commas between them, or a formula. */
+function Written({ field, value, put }: { field: Of<'text' | 'texts' | 'formula'>; value: unknown; put: (value: unknown) => void }) {
+  if (field.type === 'formula')
+    return (
+      <label className="wide">
+        {field.label}
+        <textarea
+          className="field mono"
+          rows={2}
+          spellCheck={false}
+          value={textOf(value)}
+          placeholder={field.hint}
+          onChange={(e) => put(e.target.value)}
+        />
+      </label>
+    );
+  const list = field.type === 'texts';
+  return (
+    <label>
+      {field.label}
+      <input
+        className="field"
+        value={list ? ((value as string[] | undefined)?.join(', ') ?? '') : textOf(value)}
+        placeholder={field.hint}
+        onChange={(e) => put(list ? e.target.value.split(',').map((x) => x.trimStart()) : e.target.value)}
+      />
+    </label>
+  );
 }
 
 function without(step: Step, key: string): Step {
@@ -350,121 +357,5 @@ function Tables({
         ))}
       </div>
     </fieldset>
-  );
-}
-
-interface Match {
-  mine: string;
-  theirs: string;
-}
-
-function LookUp({ model, table, columns, step, onChange }: Props) {
-  const other = model.tables.find((t) => t.name === step.table);
-  const on = (step.on as Match[] | undefined) ?? [];
-  const taken = (step.columns as Record<string, string> | undefined) ?? {};
-  const theirs = other?.columns.filter((c) => !c.formula) ?? [];
-  const setMatch = (at: number, part: Partial<Match>) => onChange({ ...step, on: on.map((m, i) => (i === at ? { ...m, ...part } : m)) });
-  const choose = (name: string) => {
-    const found = model.tables.find((t) => t.name === name);
-    const key = found?.key[0] ?? found?.candidate_keys[0]?.split(' + ')[0] ?? found?.columns[0]?.name ?? '';
-    onChange({
-      ...step,
-      table: name,
-      on: [{ mine: columns.find((c) => c.name === key)?.name ?? columns[0]?.name ?? '', theirs: key }],
-      columns: {},
-    });
-  };
-  return (
-    <>
-      <label>
-        Table
-        <select className="field" value={String(step.table)} onChange={(e) => choose(e.target.value)}>
-          <option value="">choose one</option>
-          {model.tables
-            .filter((t) => t.name !== table && !t.formula)
-            .map((t) => (
-              <option key={t.name} value={t.name}>
-                {t.name}
-              </option>
-            ))}
-        </select>
-      </label>
-      {other && (
-        <fieldset className="wide">
-          <legend>Where these are equal</legend>
-          {on.map((m, at) => (
-            <span key={`${at}`} className="row">
-              <select
-                className="field"
-                style={{ width: 150 }}
-                aria-label={`Own column ${at + 1}`}
-                value={m.mine}
-                onChange={(e) => setMatch(at, { mine: e.target.value })}
-              >
-                {columns.map((c) => (
-                  <option key={c.name} value={c.name}>
-                    {c.name}
-                  </option>
-                ))}
-              </select>
-              =
-              <select
-                className="field"
-                style={{ width: 150 }}
-                aria-label={`Their column ${at + 1}`}
-                value={m.theirs}
-                onChange={(e) => setMatch(at, { theirs: e.target.value })}
-              >
-                {theirs.map((c) => (
-                  <option key={c.name} value={c.name}>
-                    {c.name}
-                  </option>
-                ))}
-              </select>
-              {on.length > 1 && (
-                <button
-                  type="button"
-                  className="plain"
-                  aria-label={`Leave out pair ${at + 1}`}
-                  onClick={() => onChange({ ...step, on: on.filter((_, i) => i !== at) })}
-                >
-                  ×
-                </button>
-              )}
-            </span>
-          ))}
-          <button
-            type="button"
-            className="pill small"
-            onClick={() => onChange({ ...step, on: [...on, { mine: columns[0]?.name ?? '', theirs: theirs[0]?.name ?? '' }] })}
-          >
-            and another pair
-          </button>
-        </fieldset>
-      )}
-      {other && (
-        <fieldset className="wide">
-          <legend>Take</legend>
-          <div className="tick-list">
-            {theirs.map((c) => (
-              <label key={c.name} className="tick">
-                <input
-                  type="checkbox"
-                  checked={c.name in taken}
-                  onChange={(e) => {
-                    const next = { ...taken };
-                    if (e.target.checked) next[c.name] = columns.some((x) => x.name === c.name) ? `${other.name} ${c.name}` : c.name;
-                    else delete next[c.name];
-                    onChange({ ...step, columns: next });
-                  }}
-                />
-                {c.name}
-                {c.name in taken && taken[c.name] !== c.name && <span className="quiet">as {taken[c.name]}</span>}
-              </label>
-            ))}
-          </div>
-        </fieldset>
-      )}
-    </>
   );
 }

@@ -1,13 +1,13 @@
 // The steps of a table: each with rows and columns before › after; switched off, moved, changed. A draft until it is kept.
 import { useState } from 'react';
-import type { StepTold } from '../../api/client';
+import type { StepOutcome } from '../../api/client';
 import { count, counted } from '../../shared/format';
 import type { Step } from './requests';
 import { STEP_KINDS } from './stepKinds';
 
 interface Props {
   steps: Step[];
-  told: StepTold[];
+  outcomes: StepOutcome[];
   start: { rows: number; columns: number } | null;
   at: number | null;
   onAt: (at: number | null) => void;
@@ -15,9 +15,8 @@ interface Props {
   onAdd: (kind: string) => void;
 }
 
-export function Steps({ steps, told, start, at, onAt, onSteps, onAdd }: Props) {
+export function Steps({ steps, outcomes, start, at, onAt, onSteps, onAdd }: Props) {
   const [adding, setAdding] = useState(false);
-  const [search, setSearch] = useState('');
   const shown = at ?? steps.length;
   const move = (from: number, by: number) => {
     const next = [...steps];
@@ -27,13 +26,14 @@ export function Steps({ steps, told, start, at, onAt, onSteps, onAdd }: Props) {
     onSteps(next);
     onAt(from + by + 1);
   };
-  const add = (kind: string | undefined) => {
-    if (!kind) return;
+  const remove = (place: number) => {
+    onSteps(steps.filter((_, j) => j !== place));
+    onAt(null);
+  };
+  const add = (kind: string) => {
     setAdding(false);
-    setSearch('');
     onAdd(kind);
   };
-  const found = STEP_KINDS.filter((k) => `${k.label} ${k.group} ${k.help}`.toLowerCase().includes(search.toLowerCase()));
   return (
     <section className="steps" aria-label="Steps">
       <div className="row" style={{ justifyContent: 'space-between', padding: '0 10px' }}>
@@ -42,36 +42,7 @@ export function Steps({ steps, told, start, at, onAt, onSteps, onAdd }: Props) {
           + step
         </button>
       </div>
-      {adding && (
-        <div className="step-kinds">
-          {/* Opened to be typed into. */}
-          <input
-            className="field"
-            // oxlint-disable-next-line jsx-a11y/no-autofocus
-            autoFocus
-            aria-label="Search steps"
-            placeholder="what should happen?"
-            value={search}
-            onChange={(e) => setSearch(e.target.value)}
-            onKeyDown={(e) => {
-              if (e.key === 'Escape') setAdding(false);
-              if (e.key === 'Enter') add(found[0]?.kind);
-            }}
-          />
-          {[...new Set(found.map((k) => k.group))].map((group) => (
-            <div key={group}>
-              <h3>{group}</h3>
-              {found
-                .filter((k) => k.group === group)
-                .map((k) => (
-                  <button key={k.kind} type="button" className="side-item" title={k.help} onClick={() => add(k.kind)}>
-                    {k.label}
-                  </button>
-                ))}
-            </div>
-          ))}
-        </div>
-      )}
+      {adding && <StepKinds onAdd={add} close={() => setAdding(false)} />}
       <ol>
         <li className={shown === 0 ? 'step shown' : 'step'}>
           <button type="button" className="plain step-words" aria-current={shown === 0} onClick={() => onAt(0)}>
@@ -79,67 +50,117 @@ export function Steps({ steps, told, start, at, onAt, onSteps, onAdd }: Props) {
             <small>{start ? `${counted(start.rows, 'row')}, ${counted(start.columns, 'column')}` : '…'}</small>
           </button>
         </li>
-        {steps.map((step, i) => {
-          const t = told[i];
-          return (
+        {steps.map((step, i) => (
+          <StepLine
             // Steps have no name of their own; their place is what they are.
-            <li key={`${i}`} className={`step ${t?.state ?? ''} ${shown === i + 1 ? 'shown' : ''}`}>
-              <button type="button" className="plain step-words" aria-current={shown === i + 1} onClick={() => onAt(i + 1)}>
-                <span>
-                  {i + 1}. {t?.words ?? step.kind}
-                </span>
-                <small>{t ? counts(t) : '…'}</small>
-                {step.note && <small className="step-note">{step.note}</small>}
-                {t?.errors.map((e) => (
-                  <small key={e.message} className="signal wrap">
-                    {e.message}
-                  </small>
-                ))}
-              </button>
-              <span className="step-tools">
-                <button
-                  type="button"
-                  className="plain"
-                  aria-pressed={!step.off}
-                  aria-label={step.off ? `Switch step ${i + 1} on` : `Switch step ${i + 1} off`}
-                  title={step.off ? 'switch on' : 'switch off'}
-                  onClick={() => onSteps(steps.map((s, j) => (j === i ? { ...s, off: !s.off } : s)))}
-                >
-                  {step.off ? '○' : '●'}
-                </button>
-                <button type="button" className="plain" disabled={i === 0} aria-label={`Move step ${i + 1} up`} onClick={() => move(i, -1)}>
-                  ↑
-                </button>
-                <button
-                  type="button"
-                  className="plain"
-                  disabled={i === steps.length - 1}
-                  aria-label={`Move step ${i + 1} down`}
-                  onClick={() => move(i, 1)}
-                >
-                  ↓
-                </button>
-                <button
-                  type="button"
-                  className="plain"
-                  aria-label={`Take step ${i + 1} out`}
-                  onClick={() => {
-                    onSteps(steps.filter((_, j) => j !== i));
-                    onAt(null);
-                  }}
-                >
-                  ×
-                </button>
-              </span>
-            </li>
-          );
-        })}
+            key={`${i}`}
+            step={step}
+            outcome={outcomes[i]}
+            place={i}
+            last={i === steps.length - 1}
+            shown={shown === i + 1}
+            onShow={() => onAt(i + 1)}
+            onSwitch={() => onSteps(steps.map((x, j) => (j === i ? { ...x, off: !x.off } : x)))}
+            onMove={(by) => move(i, by)}
+            onRemove={() => remove(i)}
+          />
+        ))}
       </ol>
     </section>
   );
 }
 
-function counts(t: StepTold): string {
+/** The kinds of step there are, to be searched by what should happen. */
+function StepKinds({ onAdd, close }: { onAdd: (kind: string) => void; close: () => void }) {
+  const [search, setSearch] = useState('');
+  const kinds = STEP_KINDS.filter((k) => `${k.label} ${k.group} ${k.help}`.toLowerCase().includes(search.toLowerCase()));
+  return (
+    <div className="step-kinds">
+      {/* Opened to be typed into. */}
+      <input
+        className="field"
+        // oxlint-disable-next-line jsx-a11y/no-autofocus
+        autoFocus
+        aria-label="Search steps"
+        placeholder="what should happen?"
+        value={search}
+        onChange={(e) => setSearch(e.target.value)}
+        onKeyDown={(e) => {
+          if (e.key === 'Escape') close();
+          if (e.key === 'Enter' && kinds[0]) onAdd(kinds[0].kind);
+        }}
+      />
+      {[...new Set(kinds.map((k) => k.group))].map((group) => (
+        <div key={group}>
+          <h3>{group}</h3>
+          {kinds
+            .filter((k) => k.group === group)
+            .map((k) => (
+              <button key={k.kind} type="button" className="side-item" title={k.help} onClick={() => onAdd(k.kind)}>
+                {k.label}
+              </button>
+            ))}
+        </div>
+      ))}
+    </div>
+  );
+}
+
+interface LineGiven {
+  step: Step;
+  outcome: StepOutcome | undefined;
+  place: number;
+  last: boolean;
+  shown: boolean;
+  onShow: () => void;
+  onSwitch: () => void;
+  onMove: (by: 1 | -1) => void;
+  onRemove: () => void;
+}
+
+/** A step with what it does to rows and columns, and what can be done with it. */
+function StepLine({ step, outcome, place, last, shown, onShow, onSwitch, onMove, onRemove }: LineGiven) {
+  const name = `step ${place + 1}`;
+  return (
+    <li className={`step ${outcome?.state ?? ''} ${shown ? 'shown' : ''}`}>
+      <button type="button" className="plain step-words" aria-current={shown} onClick={onShow}>
+        <span>
+          {place + 1}. {outcome?.words ?? step.kind}
+        </span>
+        <small>{outcome ? counts(outcome) : '…'}</small>
+        {step.note && <small className="step-note">{step.note}</small>}
+        {outcome?.errors.map((e) => (
+          <small key={e.message} className="signal wrap">
+            {e.message}
+          </small>
+        ))}
+      </button>
+      <span className="step-tools">
+        <button
+          type="button"
+          className="plain"
+          aria-pressed={!step.off}
+          aria-label={step.off ? `Switch ${name} on` : `Switch ${name} off`}
+          title={step.off ? 'switch on' : 'switch off'}
+          onClick={onSwitch}
+        >
+          {step.off ? '○' : '●'}
+        </button>
+        <button type="button" className="plain" disabled={place === 0} aria-label={`Move ${name} up`} onClick={() => onMove(-1)}>
+          ↑
+        </button>
+        <button type="button" className="plain" disabled={last} aria-label={`Move ${name} down`} onClick={() => onMove(1)}>
+          ↓
+        </button>
+        <button type="button" className="plain" aria-label={`Take ${name} out`} onClick={onRemove}>
+          ×
+        </button>
+      </span>
+    </li>
+  );
+}
+
+function counts(t: StepOutcome): string {
   if (t.state === 'off') return 'switched off';
   if (t.state === 'waits') return 'waits for the step before';
   if (t.state === 'wrong') return 'cannot be done';

@@ -200,9 +200,9 @@ function ColumnFormula({
   const kept = useKept(model.id, 'made', `column ${table.name} ${name}`, { name, formula });
   const { edit, busy } = useEdits(model);
   const { name: called, formula: text } = kept.value;
-  const found = useComputed(model, text, table.name, called.trim());
+  const computed = useComputed(model, text, table.name, called.trim());
   const keep = () => {
-    if (called.trim() && found.sound)
+    if (called.trim() && computed.sound)
       void edit({ kind: 'put_column', name: table.name, column: { name: called.trim(), formula: text } }).then((ok) => {
         if (ok) {
           kept.drop();
@@ -237,9 +237,9 @@ function ColumnFormula({
         value={text}
         onChange={(e) => kept.put({ name: called, formula: e.target.value })}
       />
-      <ComputedPreview found={found} most={6} />
+      <ComputedPreview computed={computed} most={6} />
       <div className="row">
-        <button type="submit" className="pill small" disabled={busy || !called.trim() || !found.sound}>
+        <button type="submit" className="pill small" disabled={busy || !called.trim() || !computed.sound}>
           Keep
         </button>
         <button
@@ -257,25 +257,25 @@ function ColumnFormula({
   );
 }
 
+/** The edit that removes a column: a loaded one is left out by a step, so that the next load leaves it out, too. */
+function leavingOut(table: TableInfo, column: string): Edit {
+  if (table.columns.find((c) => c.name === column)?.formula) return { kind: 'drop_column', name: table.name, column };
+  const kept = table.columns.filter((c) => c.name !== column && !c.formula).map((c) => c.name);
+  return {
+    kind: 'shape_table',
+    name: table.name,
+    steps: [...table.steps, { kind: 'choose_columns', columns: kept }],
+    title: `leave out ${table.name}.${column}`,
+  };
+}
+
 export function ColumnTools({ model, table, column }: { model: ModelDocument; table: TableInfo; column: string }) {
   const info = table.columns.find((c) => c.name === column);
-  const { edit, busy } = useEdits(model);
+  const { edit } = useEdits(model);
   const change = useChange(model);
   const [writing, setWriting] = useState(false);
+  const left = () => actions.select({ kind: 'table', name: table.name });
   if (!info) return null;
-  // A loaded column is left out by a step, so that the next load leaves it out, too.
-  const leaveOut = (): Edit =>
-    info.formula
-      ? { kind: 'drop_column', name: table.name, column }
-      : {
-          kind: 'shape_table',
-          name: table.name,
-          steps: [
-            ...table.steps,
-            { kind: 'choose_columns', columns: table.columns.filter((c) => c.name !== column && !c.formula).map((c) => c.name) },
-          ],
-          title: `leave out ${table.name}.${column}`,
-        };
   return (
     <>
       <h3>Change</h3>
@@ -285,68 +285,22 @@ export function ColumnTools({ model, table, column }: { model: ModelDocument; ta
           box={change.box}
           onMake={(e) =>
             void edit(e).then((ok) => {
-              if (ok) actions.select({ kind: 'table', name: table.name });
+              if (ok) left();
               change.clear();
             })
           }
           onLeave={change.clear}
         />
       )}
-      <div className="row">
-        {!table.formula && (
-          <RenameButton
-            key={column}
-            model={model}
-            what="column"
-            name={`${quotedName(table.name)}.${quotedName(column)}`}
-            onRenamed={(to) => actions.select({ kind: 'column', table: table.name, name: to })}
-          />
-        )}
-        {info.formula && (
-          <button type="button" className="pill small" onClick={() => setWriting(!writing)}>
-            Change the formula
-          </button>
-        )}
-        <button
-          type="button"
-          className="pill small"
-          disabled={busy}
-          onClick={() => void edit({ kind: 'put_column', name: table.name, column: { name: column, hidden: !info.hidden } })}
-        >
-          {info.hidden ? 'Show in lists' : 'Hide from lists'}
-        </button>
-        {(info.formula || !table.formula) && (
-          <button
-            type="button"
-            className="pill small"
-            disabled={busy || change.busy}
-            onClick={() => void change.ask(leaveOut()).then((done) => done && actions.select({ kind: 'table', name: table.name }))}
-          >
-            {info.formula ? 'Remove the column' : 'Leave the column out'}
-          </button>
-        )}
-      </div>
-      <p style={{ marginTop: 8 }}>
-        <label className="row">
-          Its members are ordered by{' '}
-          <select
-            className="field short"
-            aria-label={`What ${column} is ordered by`}
-            value={info.order_by}
-            disabled={busy}
-            onChange={(e) => void edit({ kind: 'put_column', name: table.name, column: { name: column, order_by: e.target.value } })}
-          >
-            <option value="">what they are</option>
-            {table.columns
-              .filter((c) => c.name !== column)
-              .map((c) => (
-                <option key={c.name} value={c.name}>
-                  {c.name}
-                </option>
-              ))}
-          </select>
-        </label>
-      </p>
+      <ColumnActions
+        model={model}
+        table={table}
+        info={info}
+        asking={change.busy}
+        onWrite={() => setWriting(!writing)}
+        onLeaveOut={() => void change.ask(leavingOut(table, column)).then((done) => done && left())}
+      />
+      <OrderedBy model={model} table={table} info={info} />
       <Words
         key={column}
         model={model}
@@ -357,5 +311,79 @@ export function ColumnTools({ model, table, column }: { model: ModelDocument; ta
       />
       {writing && <ColumnFormula model={model} table={table} name={column} formula={info.formula} onDone={() => setWriting(false)} />}
     </>
+  );
+}
+
+interface OfColumn {
+  model: ModelDocument;
+  table: TableInfo;
+  info: TableInfo['columns'][number];
+}
+
+interface ActionProps extends OfColumn {
+  asking: boolean;
+  onWrite: () => void;
+  onLeaveOut: () => void;
+}
+
+function ColumnActions({ model, table, info, asking, onWrite, onLeaveOut }: ActionProps) {
+  const { edit, busy } = useEdits(model);
+  return (
+    <div className="row">
+      {!table.formula && (
+        <RenameButton
+          key={info.name}
+          model={model}
+          what="column"
+          name={`${quotedName(table.name)}.${quotedName(info.name)}`}
+          onRenamed={(to) => actions.select({ kind: 'column', table: table.name, name: to })}
+        />
+      )}
+      {info.formula && (
+        <button type="button" className="pill small" onClick={onWrite}>
+          Change the formula
+        </button>
+      )}
+      <button
+        type="button"
+        className="pill small"
+        disabled={busy}
+        onClick={() => void edit({ kind: 'put_column', name: table.name, column: { name: info.name, hidden: !info.hidden } })}
+      >
+        {info.hidden ? 'Show in lists' : 'Hide from lists'}
+      </button>
+      {(info.formula || !table.formula) && (
+        <button type="button" className="pill small" disabled={busy || asking} onClick={onLeaveOut}>
+          {info.formula ? 'Remove the column' : 'Leave the column out'}
+        </button>
+      )}
+    </div>
+  );
+}
+
+function OrderedBy({ model, table, info }: OfColumn) {
+  const { edit, busy } = useEdits(model);
+  return (
+    <p style={{ marginTop: 8 }}>
+      <label className="row">
+        Its members are ordered by{' '}
+        <select
+          className="field short"
+          aria-label={`What ${info.name} is ordered by`}
+          value={info.order_by}
+          disabled={busy}
+          onChange={(e) => void edit({ kind: 'put_column', name: table.name, column: { name: info.name, order_by: e.target.value } })}
+        >
+          <option value="">what they are</option>
+          {table.columns
+            .filter((c) => c.name !== info.name)
+            .map((c) => (
+              <option key={c.name} value={c.name}>
+                {c.name}
+              </option>
+            ))}
+        </select>
+      </label>
+    </p>
   );
 }

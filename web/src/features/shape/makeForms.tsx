@@ -1,197 +1,10 @@
-// What calendars, bands, lists and parameters are made of.
+// What bands, lists and parameters are made of.
 import { useState } from 'react';
-import type { ModelDocument } from '../../api/client';
-import { quotedName } from '../../shared/format';
 import type { Origin } from './requests';
 
 interface Form {
   origin: Origin;
   onChange: (origin: Origin) => void;
-}
-
-const COLUMNS = [
-  'date',
-  'year',
-  'half',
-  'quarter',
-  'month',
-  'month_of_year',
-  'month_name',
-  'week',
-  'week_of_year',
-  'iso_year',
-  'day_of_month',
-  'day_of_year',
-  'day_of_week',
-  'day_name',
-  'season',
-  'weekend',
-  'holiday',
-  'working_day',
-];
-const LANGUAGES: [string, string][] = [
-  ['en', 'English'],
-  ['de', 'German'],
-  ['fr', 'French'],
-  ['es', 'Spanish'],
-  ['it', 'Italian'],
-  ['nl', 'Dutch'],
-  ['pl', 'Polish'],
-  ['pt', 'Portuguese'],
-  ['sv', 'Swedish'],
-  ['da', 'Danish'],
-  ['nb', 'Norwegian'],
-  ['fi', 'Finnish'],
-];
-const MONTHS = ['January', 'February', 'March', 'April', 'May', 'June', 'July', 'August', 'September', 'October', 'November', 'December'];
-
-export function CalendarForm({ model, origin, onChange }: Form & { model: ModelDocument }) {
-  const dates = (origin.dates as string[] | undefined) ?? [];
-  const columns = (origin.columns as string[] | undefined) ?? [];
-  const holidays = origin.holidays as { table: string; date: string; name: string } | null | undefined;
-  const put = (part: Origin) => onChange({ ...origin, ...part });
-  const sources = model.tables
-    .filter((t) => !t.formula && t.origin.kind !== 'calendar')
-    .flatMap((t) =>
-      t.columns
-        .filter((c) => !c.formula && c.dtype.startsWith('date'))
-        .map((c) => ({ text: `${t.name}.${c.name}`, name: `${quotedName(t.name)}.${quotedName(c.name)}` })),
-    );
-  const lists = model.tables.filter((t) => !t.formula && t.origin.kind !== 'calendar' && t.columns.some((c) => c.dtype === 'date'));
-  const list = model.tables.find((t) => t.name === holidays?.table);
-  return (
-    <>
-      <fieldset>
-        <legend>From the dates in</legend>
-        <div className="tick-list">
-          {sources.map((s) => (
-            <label key={s.name} className="tick">
-              <input
-                type="checkbox"
-                checked={dates.includes(s.name)}
-                onChange={(e) => put({ dates: e.target.checked ? [...dates, s.name] : dates.filter((x) => x !== s.name) })}
-              />
-              {s.text}
-            </label>
-          ))}
-          {sources.length === 0 && <span className="quiet">no table has dates yet; name a span</span>}
-        </div>
-      </fieldset>
-      <div className="settings">
-        <label>
-          First day
-          <input
-            className="field"
-            type="date"
-            value={String(origin.start ?? '')}
-            onChange={(e) => put({ start: e.target.value || null })}
-          />
-        </label>
-        <label>
-          Last day
-          <input className="field" type="date" value={String(origin.end ?? '')} onChange={(e) => put({ end: e.target.value || null })} />
-        </label>
-        <label>
-          Year starts in
-          <select
-            className="field"
-            value={Number(origin.year_starts_in ?? 1)}
-            onChange={(e) => put({ year_starts_in: Number(e.target.value) })}
-          >
-            {MONTHS.map((m, i) => (
-              <option key={m} value={i + 1}>
-                {m}
-              </option>
-            ))}
-          </select>
-        </label>
-        <label>
-          Names in
-          <select className="field" value={String(origin.language ?? 'en')} onChange={(e) => put({ language: e.target.value })}>
-            {LANGUAGES.map(([code, words]) => (
-              <option key={code} value={code}>
-                {words}
-              </option>
-            ))}
-          </select>
-        </label>
-        <label className="check">
-          <input type="checkbox" checked={origin.whole_years === true} onChange={(e) => put({ whole_years: e.target.checked })} />
-          whole years
-        </label>
-        <label>
-          Holidays from
-          <select
-            className="field"
-            value={holidays?.table ?? ''}
-            onChange={(e) => {
-              const t = lists.find((x) => x.name === e.target.value);
-              put({
-                holidays: t
-                  ? {
-                      table: t.name,
-                      date: t.columns.find((c) => c.dtype === 'date')?.name ?? '',
-                      name: t.columns.find((c) => c.dtype === 'text')?.name ?? '',
-                    }
-                  : null,
-              });
-            }}
-          >
-            <option value="">none</option>
-            {lists.map((t) => (
-              <option key={t.name} value={t.name}>
-                {t.name}
-              </option>
-            ))}
-          </select>
-        </label>
-        {holidays && list && (
-          <>
-            <label>
-              their day
-              <select className="field" value={holidays.date} onChange={(e) => put({ holidays: { ...holidays, date: e.target.value } })}>
-                {list.columns
-                  .filter((c) => c.dtype.startsWith('date'))
-                  .map((c) => (
-                    <option key={c.name}>{c.name}</option>
-                  ))}
-              </select>
-            </label>
-            <label>
-              their name
-              <select className="field" value={holidays.name} onChange={(e) => put({ holidays: { ...holidays, name: e.target.value } })}>
-                <option value="">none</option>
-                {list.columns.map((c) => (
-                  <option key={c.name}>{c.name}</option>
-                ))}
-              </select>
-            </label>
-          </>
-        )}
-      </div>
-      {Number(origin.year_starts_in ?? 1) > 1 && (
-        <p className="quiet">
-          A year is named after the calendar year in which it starts; quarters and the month of the year count from there.
-        </p>
-      )}
-      <fieldset>
-        <legend>Columns</legend>
-        <div className="tick-list">
-          {COLUMNS.map((c) => (
-            <label key={c} className="tick">
-              <input
-                type="checkbox"
-                checked={c === 'date' || columns.includes(c)}
-                disabled={c === 'date'}
-                onChange={(e) => put({ columns: COLUMNS.filter((x) => (x === c ? e.target.checked : columns.includes(x))) })}
-              />
-              {c}
-            </label>
-          ))}
-        </div>
-      </fieldset>
-    </>
-  );
 }
 
 interface Size {
@@ -250,8 +63,8 @@ export function BandsForm({ origin, onChange }: Form) {
             <Listed
               label="or edges of your own"
               values={(size.edges ?? []).map(String)}
-              onChange={(found) =>
-                put(at, { edges: found.map(Number).filter((x) => !Number.isNaN(x)), start: null, end: null, step: null })
+              onChange={(missing) =>
+                put(at, { edges: missing.map(Number).filter((x) => !Number.isNaN(x)), start: null, end: null, step: null })
               }
               hint="-60, 0, 5, 15"
             />
@@ -340,11 +153,11 @@ export function ListForm({ origin, onChange }: Form) {
   const take = (next: string) => {
     setText(next);
     const [head = [], ...body] = pasted(next);
-    const known = new Map(columns.map((c) => [c.name, c.type]));
+    const types = new Map(columns.map((c) => [c.name, c.type]));
     const names = head.map((n, i) => n || `column ${i + 1}`);
     onChange({
       ...origin,
-      columns: names.map((name) => ({ name, type: known.get(name) ?? '' })),
+      columns: names.map((name) => ({ name, type: types.get(name) ?? '' })),
       rows: body.map((r) => r.map((x) => (x === '' ? null : x))),
     });
   };

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from nexorem.core.design.truth.apart import sums_told
+from nexorem.core.design.truth.apart import sums_of
 from nexorem.core.design.truth.dimension_side import dimension_side
 from nexorem.core.design.truth.idle import first_everywhere, fixed_lets
 from nexorem.core.design.truth.lost import lost_rows
@@ -21,33 +21,38 @@ from nexorem.core.design.truth.periods import coarse_facts, uneven_periods
 from nexorem.core.design.truth.reaching import overridden_marks, partly, unreached
 from nexorem.core.design.truth.seen import seen
 from nexorem.core.design.truth.shares import shares
-from nexorem.core.design.truth.unmatched import unmatched_told
+from nexorem.core.design.truth.unmatched import unmatched_marks
 from nexorem.core.engine.grid import Grid
 from nexorem.core.limits import Budget
 from nexorem.core.plan.dependence import reached_by
 from nexorem.core.plan.tree import cell_trees
 
-__all__ = ["looked_at", "marks", "unmatched_told"]
+__all__ = ["looked_at", "marks", "unmatched_marks"]
 
 
 def marks(grid: Grid) -> list[list[Mark]]:
     """For each measure of a grid its marks, as `looked_at` tells them."""
-    return [found for found, _ in looked_at(grid)]
+    return [of_measure for of_measure, _ in looked_at(grid)]
 
 
 def looked_at(grid: Grid, budget: Budget | None = None) -> list[tuple[list[Mark], Sums]]:
     """For each measure of a grid its marks, and what is known of its totals."""
-    found = seen(grid, budget or Budget())
-    star, axes, page = found.star, found.axes, found.paged
+    seen_grid = seen(grid, budget or Budget())
+    star, axes, page = seen_grid.star, seen_grid.axes, seen_grid.paged
     # What a condition compares with was computed under the picks before it: these come to what it filters.
-    compared = [(c.table, {x for tree in cell_trees(c) for x in reached_by(star, tree).tables}) for c in found.conditions]
-    told = []
+    compared = [(c.table, {x for tree in cell_trees(c) for x in reached_by(star, tree).tables}) for c in seen_grid.conditions]
+    looked = []
     for place, measure in enumerate(grid.plan.measures):
         own = [*unreached(grid, measure, axes, page, compared), *partly(star, measure, axes, page), *overridden_marks(star, measure, axes)]
-        own += dimension_side(found, measure)
-        own += [*lost_rows(found, measure), *coarse_facts(found, measure), *uneven_periods(found, measure), *nested_rows(found, measure)]
-        own += [*shares(grid, place, measure, axes, page), *first_everywhere(found, place, measure), *fixed_lets(found, measure)]
-        sums, apart = sums_told(found, place, measure)
+        own += dimension_side(seen_grid, measure)
+        own += [
+            *lost_rows(seen_grid, measure),
+            *coarse_facts(seen_grid, measure),
+            *uneven_periods(seen_grid, measure),
+            *nested_rows(seen_grid, measure),
+        ]
+        own += [*shares(grid, place, measure, axes, page), *first_everywhere(seen_grid, place, measure), *fixed_lets(seen_grid, measure)]
+        sums, apart = sums_of(seen_grid, place, measure)
         name = grid.probe.measures[place]
-        told.append(([replace(m, measure=name) for m in (*own, *apart)], sums))
-    return told
+        looked.append(([replace(m, measure=name) for m in (*own, *apart)], sums))
+    return looked

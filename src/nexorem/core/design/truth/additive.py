@@ -50,11 +50,11 @@ def additivity(star: Star, measure: t.MeasureValue, axes: Columns, page: Collect
     if measure.dtype not in ("integer", "number"):
         return Additivity("not", "kind", f"{measure.name} is no number.")
     tables = list(dict.fromkeys(table for table, _ in axes))
-    found = _Reader(star, tuple(tables), measure.name, bool(page)).of(measure.body)
-    if found.status != "sum":
-        return found
+    reading = _Reader(star, tuple(tables), measure.name, bool(page)).of(measure.body)
+    if reading.status != "sum":
+        return reading
     steps = (star.inflow(table, star.state).worst_step(x) for table in tables for x in page if x != table)
-    return found if all(how in ("", "lookup") for how in steps) else OPEN
+    return reading if all(how in ("", "lookup") for how in steps) else OPEN
 
 
 def adds(node: t.Typed) -> bool:
@@ -167,8 +167,8 @@ class _Reader:
         if not names <= {"*", "/"}:
             return OPEN
         signs = ["*", *(f.name for f in node.functions)] if isinstance(node, t.Fold) else ["*", node.function.name]
-        told = list(zip(signs, parts, strict=True))
-        if any(sign == "/" and not isinstance(a, t.Const) for sign, a in told):
+        signed = list(zip(signs, parts, strict=True))
+        if any(sign == "/" and not isinstance(a, t.Const) for sign, a in signed):
             return Additivity("not", "ratio", f"{self.name} is a ratio: each of its totals is computed anew.")
         factors = [a for a in parts if not isinstance(a, t.Const)]
         if len(factors) > 1:
@@ -178,9 +178,9 @@ class _Reader:
     def terms(self, terms: Sequence[t.Typed]) -> Additivity:
         if any(isinstance(a, t.Const) for a in terms):
             return Additivity("not", "constant", f"{self.name} has a constant added in every cell.")
-        found = [self.of(a) for a in terms]
-        told = next((f for f in found if f.status == "not"), None)
-        return told or (SUM if found and all(f.status == "sum" for f in found) else OPEN)
+        parts = [self.of(a) for a in terms]
+        reason = next((f for f in parts if f.status == "not"), None)
+        return reason or (SUM if parts and all(f.status == "sum" for f in parts) else OPEN)
 
 
 _ROW_SHAPED = (t.ColumnValue, t.Const, t.Apply, t.Fold, t.Cases, t.Member, t.Let, t.LetValue)

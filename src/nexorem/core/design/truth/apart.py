@@ -41,24 +41,24 @@ class Compared:
     values: Array
 
 
-def compared_parts(found: Seen, place: int) -> list[Compared]:
+def compared_parts(seen: Seen, place: int) -> list[Compared]:
     """A measure's totals against their parts, an axis at a time; empty where there is nothing to compare."""
-    grid = found.grid
+    grid = seen.grid
     vector = grid.values[place]
     if vector.dtype not in NUMERIC:
         return []
     shape = len(grid.rows.lines), len(grid.columns.lines)
     values = np.where(vector.valid, vector.data.astype(float), 0.0).reshape(shape)
     valid = vector.valid.reshape(shape)
-    told = []
+    compared = []
     for axis, matrix, full in ((grid.rows, values, valid), (grid.columns, values.T, valid.T)):
         sums, has = part_sums(axis.lines, matrix)
         looked = has[:, None] & full
         differ = looked & (np.abs(sums - matrix) > CLOSE * np.maximum(1.0, np.maximum(np.abs(sums), np.abs(matrix))))
         at = np.argwhere(differ)
         if looked.any():
-            told.append(Compared(axis, axis is grid.rows, int(looked.sum()), at, sums[differ], matrix[differ]))
-    return told
+            compared.append(Compared(axis, axis is grid.rows, int(looked.sum()), at, sums[differ], matrix[differ]))
+    return compared
 
 
 def part_sums(lines: Array, values: Array) -> tuple[Array, Array]:
@@ -91,21 +91,21 @@ def parts_of(lines: Array, line: int) -> Array:
     return np.flatnonzero(same & (levels == wanted))
 
 
-def sums_told(found: Seen, place: int, measure: t.MeasureValue) -> tuple[Sums, list[Mark]]:
+def sums_of(seen: Seen, place: int, measure: t.MeasureValue) -> tuple[Sums, list[Mark]]:
     """What is known of a measure's totals, and marks of those that are no sums."""
-    parts = compared_parts(found, place)
+    parts = compared_parts(seen, place)
     totals, differ = sum(p.totals for p in parts), [p for p in parts if len(p.cells)]
     if not totals:
         return Sums("", "", "", 0), []
     shown = [c for p in parts for c in p.axis.columns]
-    known = additivity(found.star, measure, shown, {table for table, _ in found.paged})
-    marks = list(_marks(found, measure, differ, known)) if adds(measure) else []
+    additive = additivity(seen.star, measure, shown, {table for table, _ in seen.paged})
+    marks = list(_marks(seen, measure, differ, additive)) if adds(measure) else []
     if marks:
         return Sums("apart", marks[0].why, marks[0].sentence, totals), marks
-    if known.status == "sum" and not found.grid.left_out:
+    if additive.status == "sum" and not seen.grid.left_out:
         return Sums("sum", "", f"{measure.name} adds up: each row behind it stands on one line.", totals), []
-    if known.status == "not" and (differ or known.why in BY_FORMULA):
-        return Sums("not", known.why, known.sentence, totals), []
+    if additive.status == "not" and (differ or additive.why in BY_FORMULA):
+        return Sums("not", additive.why, additive.sentence, totals), []
     if differ:
         sentence = f"{measure.name} is computed anew for each total, in its own context."
         return Sums("not", "context", sentence, totals), []
@@ -114,20 +114,20 @@ def sums_told(found: Seen, place: int, measure: t.MeasureValue) -> tuple[Sums, l
     return Sums("found", "", sentence, totals), []
 
 
-def _marks(found: Seen, measure: t.MeasureValue, differ: list[Compared], known: Additivity) -> Iterator[Mark]:
+def _marks(seen: Seen, measure: t.MeasureValue, differ: list[Compared], adds: Additivity) -> Iterator[Mark]:
     for item in differ:
-        why, sentence = why_apart(found, measure, item, known)
+        why, sentence = why_apart(seen, measure, item, adds)
         listed_cells = item.cells if item.down else item.cells[:, ::-1]
         tables = list(dict.fromkeys(table for table, _ in item.axis.columns))
         yield make_mark("apart", sentence, tables, why=why, cells=listed_cells)
 
 
-def why_apart(found: Seen, measure: t.MeasureValue, item: Compared, known: Additivity) -> tuple[str, str]:
+def why_apart(seen: Seen, measure: t.MeasureValue, item: Compared, adds: Additivity) -> tuple[str, str]:
     """The cause of totals that are no sums, and it in a sentence. Where rows count on several lines or on none, they are counted."""
-    star, name, columns = found.star, measure.name, item.axis.columns
+    star, name, columns = seen.star, measure.name, item.axis.columns
     tables = list(dict.fromkeys(table for table, _ in columns))
-    if item.down and found.grid.left_out > 0:
-        return "cut", f"The lines kept of {name} are not all of its total: {counted(found.grid.left_out, 'line')} left out."
+    if item.down and seen.grid.left_out > 0:
+        return "cut", f"The lines kept of {name} are not all of its total: {counted(seen.grid.left_out, 'line')} left out."
     every = scans(measure)
     distinct = next((s for s in every if s.distinct), None)
     if distinct or any(isinstance(n, t.Iterated) and (n.distinct or n.function in ("rows", "count")) for n in nodes(measure)):
@@ -136,13 +136,13 @@ def why_apart(found: Seen, measure: t.MeasureValue, item: Compared, known: Addit
         flow = star.inflow(scan.grain, scan.state)
         ways = {table: flow.worst_step(table) for table in tables}
         over = [table for table, how in ways.items() if how in ("loose", "up")]
-        if over and (told := _by_rows(found, measure, scan, item, over, ways[over[0]])):
-            return told
-    return _by_edits(found, measure, columns, tables, every)
+        if over and (by_rows := _by_rows(seen, measure, scan, item, over, ways[over[0]])):
+            return by_rows
+    return _by_edits(seen, measure, columns, tables, every)
 
 
-def _by_edits(found: Seen, measure: t.MeasureValue, columns: Columns, tables: list[str], every: list[t.Aggregate]) -> tuple[str, str]:
-    star, name = found.star, measure.name
+def _by_edits(seen: Seen, measure: t.MeasureValue, columns: Columns, tables: list[str], every: list[t.Aggregate]) -> tuple[str, str]:
+    star, name = seen.star, measure.name
     for edit in edits_of(measure):
         touched = [c for c in effect_of(star.model, edit).removed if c in columns]
         if touched or (isinstance(edit, t.Moved) and edit.calendar in tables):
@@ -162,15 +162,13 @@ def _by_edits(found: Seen, measure: t.MeasureValue, columns: Columns, tables: li
     )
 
 
-def _by_rows(
-    found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item: Compared, tables: list[str], how: str
-) -> tuple[str, str] | None:
+def _by_rows(seen: Seen, measure: t.MeasureValue, scan: t.Aggregate, item: Compared, tables: list[str], how: str) -> tuple[str, str] | None:
     """The rows of the total that is furthest off, counted by how many of its lines they stand on; None where each stands on one, and the
     cause is another."""
     word = "a loose link" if how == "loose" else "the many side of a link"
     begins = f"A filter on {listed(tables)} comes to {scan.grain} over {word}"
     try:
-        counts = rows_by_lines(found, measure, scan, item)
+        counts = rows_by_lines(seen, measure, scan, item)
     except OverLimit:
         counts = None
     if counts is None:
@@ -184,9 +182,9 @@ def _by_rows(
     return ("overlap" if several else "leak"), sentence
 
 
-def rows_by_lines(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item: Compared) -> tuple[int, int, int] | None:
+def rows_by_lines(seen: Seen, measure: t.MeasureValue, scan: t.Aggregate, item: Compared) -> tuple[int, int, int] | None:
     """Of the total furthest off: how many rows of a scan it has, how many of these stand on several of its lines, and how many on none."""
-    grid, star = found.grid, found.star
+    grid, star = seen.grid, seen.star
     worst = int(np.argmax(np.abs(item.sums - item.values)))
     line, across = (int(x) for x in item.cells[worst])
     parts = parts_of(item.axis.lines, line)
@@ -194,19 +192,19 @@ def rows_by_lines(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item:
         return None
     one, other = Axis(item.axis.columns, item.axis.lines[[line, *parts]]), grid.columns if item.down else grid.rows
     other = Axis(other.columns, other.lines[[across]])
-    batch = cells(star, found.base, *((one, other) if item.down else (other, one)), found.budget)
+    batch = cells(star, seen.base, *((one, other) if item.down else (other, one)), seen.budget)
     plan = make_plan(star.model, [measure])
-    run = execute(star, plan, batch, found.budget)
+    run = execute(star, plan, batch, seen.budget)
     step = next((s for s in plan.value_steps.values() if s.node is scan), None)
     if step is None or inner_nodes(scan.where):
         return None  # it is computed for rows of something else
     context = run.contexts[step.context]
     owners, rows = visible_pairs(
         star,
-        selectors(star, star.inflow(scan.grain, scan.state), context, found.budget),
+        selectors(star, star.inflow(scan.grain, scan.state), context, seen.budget),
         context.size,
         np.arange(star.size(scan.grain)),
-        found.budget,
+        seen.budget,
     )
     if scan.where is not None:
         first = np.zeros(1, np.int64)

@@ -19,13 +19,13 @@ from nexorem.core.plan.tree import below, nodes, scans
 from nexorem.core.words import listed, verb
 
 
-def dimension_side(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
+def dimension_side(seen: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
     """Rows of a dimension added up while something that filters its facts, and not itself, is on the axes or the page."""
-    star, asked = found.star, {table for table, _ in (*found.axes, *found.paged)}
-    for scan, fact, through in _sums_of_dimensions(star, measure, asked):
-        mends = [m for m in _mends(found, measure, scan, fact) if _mends_it(found, measure, m, scan, asked)]
-        told = f"{scan.text} adds up rows of the dimension {scan.grain}, each once, whatever {fact} has of it"
-        yield make_mark("dimension_side", f"{told}; {_passing(through, fact, scan.grain)}.", [scan.grain, fact], mends=mends[:1])
+    star, filtered = seen.star, {table for table, _ in (*seen.axes, *seen.paged)}
+    for scan, fact, through in _sums_of_dimensions(star, measure, filtered):
+        mends = [m for m in _mends(seen, measure, scan, fact) if _mends_it(seen, measure, m, scan, filtered)]
+        sentence = f"{scan.text} adds up rows of the dimension {scan.grain}, each once, whatever {fact} has of it"
+        yield make_mark("dimension_side", f"{sentence}; {_passing(through, fact, scan.grain)}.", [scan.grain, fact], mends=mends[:1])
 
 
 def _passing(through: Sequence[str], fact: str, dimension: str) -> str:
@@ -35,7 +35,7 @@ def _passing(through: Sequence[str], fact: str, dimension: str) -> str:
     return f"{listed(others)} {verb(len(others), 'filters', 'filter')} {fact} and not {dimension}"
 
 
-def _sums_of_dimensions(star: Star, measure: t.MeasureValue, asked: set[str]) -> Iterator[tuple[t.Aggregate, str, list[str]]]:
+def _sums_of_dimensions(star: Star, measure: t.MeasureValue, filtered: set[str]) -> Iterator[tuple[t.Aggregate, str, list[str]]]:
     """The scans that add up rows of a dimension, each with the fact that looks it up and the tables asked for that filter only it."""
     for scan in scans(measure):
         table = star.model.table(scan.grain)
@@ -45,16 +45,16 @@ def _sums_of_dimensions(star: Star, measure: t.MeasureValue, asked: set[str]) ->
         facts = [
             x.name for x in star.model.tables if role(star, x) in ("fact", "bridge") and scan.grain in star.lookups(x.name, scan.state)
         ]
-        reached = {f: {x.table for x in star.inflow(f, star.state).walk()} & asked - flows for f in facts}
+        reached = {f: {x.table for x in star.inflow(f, star.state).walk()} & filtered - flows for f in facts}
         fact = max(facts, key=lambda f: len(reached[f]), default="")
         if fact and reached[fact]:
             yield scan, fact, sorted(reached[fact])
 
 
-def _mends(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, fact: str) -> Iterator[MarkMend]:
+def _mends(seen: Seen, measure: t.MeasureValue, scan: t.Aggregate, fact: str) -> Iterator[MarkMend]:
     """Formulas that look the dimension up from the fact's rows. In a product both factors have to go into one sum, row by row: each by
     itself would still be a product of totals."""
-    star, define = found.star, found.grid.probe.define
+    star, define = seen.star, seen.grid.probe.define
     product = _product_around(measure, scan)
     if product is None:
         text = f"{scan.text.rstrip()[:-1]} for each {quoted(fact)})" if " for each " not in scan.text else ""
@@ -112,26 +112,26 @@ def _plain_sum(node: t.Typed) -> t.Aggregate | None:
     return node if plain and isinstance(node, t.Aggregate) and isinstance(node.argument, t.ColumnValue) else None
 
 
-def _mends_it(found: Seen, measure: t.MeasureValue, mend: MarkMend, scan: t.Aggregate, asked: set[str]) -> bool:
+def _mends_it(seen: Seen, measure: t.MeasureValue, mend: MarkMend, scan: t.Aggregate, filtered: set[str]) -> bool:
     """Whether the mark is gone with a mend, and its number, where rows can be gone through one by one, the one that they give."""
-    after = mended_measure(found.star, found.grid.probe.define, mend, measure)
-    if after is None or scan.text in [x.text for x, _, _ in _sums_of_dimensions(found.star, after, asked)]:
+    after = mended_measure(seen.star, seen.grid.probe.define, mend, measure)
+    if after is None or scan.text in [x.text for x, _, _ in _sums_of_dimensions(seen.star, after, filtered)]:
         return False
-    return all(by_hand is None or _same(number, by_hand) for number, by_hand in _twice(found, after))
+    return all(by_hand is None or _same(number, by_hand) for number, by_hand in _twice(seen, after))
 
 
-def _twice(found: Seen, measure: t.MeasureValue) -> Iterator[tuple[float | None, float | None]]:
+def _twice(seen: Seen, measure: t.MeasureValue) -> Iterator[tuple[float | None, float | None]]:
     """For every sum of a product of looked-up columns in a formula its number on the page, and the number that going through the rows
     gives."""
-    star = found.star
+    star = seen.star
     for scan in (n for n in nodes(measure) if isinstance(n, t.Aggregate) and n.function == "sum" and n.where is None):
         factors = product_factors(scan.argument)
         if len(factors) < 2 or scan.state != star.state:
             continue
-        run = execute(star, make_plan(star.model, [scan]), found.base, found.budget)
+        run = execute(star, make_plan(star.model, [scan]), seen.base, seen.budget)
         number = run.root(0)
         value = None if not number.valid[0] else float(number.data[0])
-        yield value, products_by_hand(star, scan.grain, factors, dict(scan.lookups), found.base)
+        yield value, products_by_hand(star, scan.grain, factors, dict(scan.lookups), seen.base)
 
 
 def product_factors(node: t.Typed | None) -> list[t.ColumnValue]:
@@ -141,8 +141,8 @@ def product_factors(node: t.Typed | None) -> list[t.ColumnValue]:
     names = operators(node)
     if names != {"*"} or not isinstance(node, t.Fold | t.Apply):
         return []
-    found = [product_factors(a) for a in node.arguments]
-    return [c for columns in found for c in columns] if all(found) else []
+    factors = [product_factors(a) for a in node.arguments]
+    return [c for columns in factors for c in columns] if all(factors) else []
 
 
 def _same(number: float | None, by_hand: float) -> bool:

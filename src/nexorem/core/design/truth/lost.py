@@ -20,23 +20,23 @@ from nexorem.core.words import counted, listed, verb
 Lost = tuple[Array, tuple[t.ColumnValue, ...]]
 
 
-def lost_rows(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
+def lost_rows(seen: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
     """Sums that some rows are no part of: a part of their product or difference is looked up and empty, another is not."""
-    told: set[str] = set()
+    marked: set[str] = set()
     for scan in scans(measure):
-        lost = _lost(found.star, scan)
-        if lost is None or scan.text in told:
+        lost = _lost(seen.star, scan)
+        if lost is None or scan.text in marked:
             continue
-        told.add(scan.text)
+        marked.add(scan.text)
         rows, empty = lost
-        flow = found.star.inflow(scan.grain, scan.state)
-        count = len(visible_pairs(found.star, selectors(found.star, flow, found.base, found.budget), 1, rows, found.budget)[1])
+        flow = seen.star.inflow(scan.grain, scan.state)
+        count = len(visible_pairs(seen.star, selectors(seen.star, flow, seen.base, seen.budget), 1, rows, seen.budget)[1])
         if count:
             names = [column_text(c.table, c.column) for c in empty]
             has, falls = verb(count, "has", "have"), verb(count, "falls", "fall")
             sentence = f"{counted(count, 'row')} of {scan.grain} {has} no {listed(names, 'or')} and {falls} out of {scan.text}."
             tables = list(dict.fromkeys([scan.grain, *(c.table for c in empty)]))
-            yield make_mark("lost", sentence, tables, [(c.table, c.column) for c in empty], mends=_mends(found, measure, scan, empty))
+            yield make_mark("lost", sentence, tables, [(c.table, c.column) for c in empty], mends=_mends(seen, measure, scan, empty))
 
 
 def _lost(star: Star, scan: t.Aggregate) -> Lost | None:
@@ -56,7 +56,7 @@ def _lost(star: Star, scan: t.Aggregate) -> Lost | None:
         every = np.logical_or.reduce(list(missing.values()))
         return np.flatnonzero(every & ~np.logical_and.reduce(list(missing.values())))
 
-    rows = star.found(key, find)
+    rows = star.derive(key, find)
     empty = {f"{c.table}\0{c.column}": c for c in factors if c.table != scan.grain and missing[f"{c.table}\0{c.column}"][rows].any()}
     own = any(missing[f"{c.table}\0{c.column}"][rows].any() for c in factors if c.table == scan.grain)
     if not len(rows) or not empty:
@@ -77,7 +77,7 @@ def _empty(star: Star, scan: t.Aggregate, column: t.ColumnValue) -> Array:
         filled[-1] = False
         return ~filled[star.spread(column.table, (column.column,), chain)[:-1]]
 
-    return star.found(key, find)
+    return star.derive(key, find)
 
 
 def _factors(node: t.Typed | None) -> list[t.ColumnValue]:
@@ -90,14 +90,14 @@ def _factors(node: t.Typed | None) -> list[t.ColumnValue]:
     return [c for a in node.arguments for c in _factors(a)]
 
 
-def _mends(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, empty: tuple[t.ColumnValue, ...]) -> list[MarkMend]:
+def _mends(seen: Seen, measure: t.MeasureValue, scan: t.Aggregate, empty: tuple[t.ColumnValue, ...]) -> list[MarkMend]:
     """The sum with what is empty counted as 0, in so many words: of products the number stays, of differences the rows come back."""
-    define = found.grid.probe.define
+    define = seen.grid.probe.define
     if scan.function != "sum" or len(empty) != 1:
         return []
     (column,) = empty
     text = column_text(column.table, column.column)
-    made = mend_of(found.star, define, measure, column, f"COALESCE({text}, 0)", f"count an empty {text} as 0, and say so")
-    after = mended_measure(found.star, define, made, measure) if made else None
-    left = {s.text for s in scans(after) if _lost(found.star, s) is not None} if after else {scan.text}
-    return [made] if made and scan.text not in left and len(left) < len({s.text for s in scans(measure) if _lost(found.star, s)}) else []
+    made = mend_of(seen.star, define, measure, column, f"COALESCE({text}, 0)", f"count an empty {text} as 0, and say so")
+    after = mended_measure(seen.star, define, made, measure) if made else None
+    left = {s.text for s in scans(after) if _lost(seen.star, s) is not None} if after else {scan.text}
+    return [made] if made and scan.text not in left and len(left) < len({s.text for s in scans(measure) if _lost(seen.star, s)}) else []

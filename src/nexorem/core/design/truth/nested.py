@@ -28,19 +28,19 @@ MOST_MEMBERS = 20_000
 _kept: WeakKeyDictionary[Star, dict[Any, Any]] = WeakKeyDictionary()
 
 
-def nested_rows(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
+def nested_rows(seen: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
     """Trees whose parents have, in numbers, what their children have together: a total counts it twice."""
-    star = found.star
+    star = seen.star
     if not adds(measure):
         return
-    filtered = {table for table, _ in found.paged} | {
+    filtered = {table for table, _ in seen.paged} | {
         table for e in edits_of(measure) for table, _ in effect_of(star.model, e).touched(star.model)
     }
     for table in star.model.tables:
         tree = parent_column(star, table)
         if tree is None or table.name in filtered or not _filters(star, measure, table.name):
             continue
-        parents = _repeating(found, measure, table.name, *tree)
+        parents = _repeating(seen, measure, table.name, *tree)
         if parents:
             key, parent = (column_text(table.name, c) for c in tree)
             name = star.column(table.name, tree[0]).at(parents[0])
@@ -50,9 +50,9 @@ def nested_rows(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
                 f"their children have together, and a total of {measure.name} counts it twice."
             )
             given = f"given (keep {key} in (every {key} except every {parent}))"
-            made = mend_of(star, found.grid.probe.define, measure, measure.body, f"({measure.formula}) {given}", given)
-            after = mended_measure(star, found.grid.probe.define, made, measure) if made else None
-            mends = [made] if made and after and not _repeating(found, after, table.name, *tree) else []
+            made = mend_of(star, seen.grid.probe.define, measure, measure.body, f"({measure.formula}) {given}", given)
+            after = mended_measure(star, seen.grid.probe.define, made, measure) if made else None
+            mends = [made] if made and after and not _repeating(seen, after, table.name, *tree) else []
             yield make_mark("nested", sentence, [table.name], [(table.name, tree[1])], mends=mends)
 
 
@@ -75,36 +75,36 @@ def parent_column(star: Star, table: Table) -> tuple[str, str] | None:
                     return key.name, parent.name
         return ()
 
-    return star.found(("tree", table.name, tuple(k.name for k in star.model.links if k.tables == {table.name})), find) or None
+    return star.derive(("tree", table.name, tuple(k.name for k in star.model.links if k.tables == {table.name})), find) or None
 
 
 def _names_rows(star: Star, table: str, key: str, parent: str) -> bool:
     """Whether every parent is another row's key, which is unique."""
     keys, parents = star.column(table, key).rows().tolist(), star.column(table, parent).rows().tolist()
-    known = set(keys)
+    names = set(keys)
     named = [p for p in parents if p is not None]
-    return bool(named) and len(known) == len(keys) and set(named) <= known and all(k != p for k, p in zip(keys, parents, strict=True))
+    return bool(named) and len(names) == len(keys) and set(named) <= names and all(k != p for k, p in zip(keys, parents, strict=True))
 
 
-def _repeating(found: Seen, measure: t.MeasureValue, table: str, key: str, parent: str) -> list[int]:
+def _repeating(seen: Seen, measure: t.MeasureValue, table: str, key: str, parent: str) -> list[int]:
     """The rows of a tree that have children with values, and as much as these together; empty where fewer than half of the parents do."""
-    star = found.star
+    star = seen.star
     kept = _kept.setdefault(star, {})
-    place = (measure.name, measure.formula, repr(sorted(found.grid.probe.define.items())), table, found.page_key)
+    place = (measure.name, measure.formula, repr(sorted(seen.grid.probe.define.items())), table, seen.page_key)
     if place not in kept:
-        kept[place] = _compare(found, measure, table, key, parent)
+        kept[place] = _compare(seen, measure, table, key, parent)
     listed: list[int] = kept[place]
     return listed
 
 
-def _compare(found: Seen, measure: t.MeasureValue, table: str, key: str, parent: str) -> list[int]:
-    star, probe = found.star, found.grid.probe
+def _compare(seen: Seen, measure: t.MeasureValue, table: str, key: str, parent: str) -> list[int]:
+    star, probe = seen.star, seen.grid.probe
     if star.size(table) > MOST_MEMBERS:
         return []
     define = {**probe.define, measure.name: measure.formula}
-    asked = Probe(rows=((table, key),), measures=(measure.name,), define=define, picks=probe.picks, conditions=probe.conditions)
+    probe_of_keys = Probe(rows=((table, key),), measures=(measure.name,), define=define, picks=probe.picks, conditions=probe.conditions)
     try:
-        grid = answer(star, asked, found.budget)
+        grid = answer(star, probe_of_keys, seen.budget)
     except Refused:
         return []
     vector = grid.values[0]

@@ -41,13 +41,13 @@ class Dated:
 
 def dated(star: Star, scan: t.Aggregate) -> list[Dated]:
     """The calendars that date a scan's rows by a link of their own."""
-    found = []
+    dates = []
     for source in star.inflow(scan.grain, scan.state).sources:
         table = star.model.table(source.table)
         if source.how == "lookup" and source.link and table and table.calendar and source.link.to_columns == (table.calendar.date,):
-            days = star.found(("days", scan.grain, source.link.from_columns, table.name), lambda k=source.link: _days(star, k))  # type: ignore[misc]
-            found.append(Dated(table, source.link, days))
-    return found
+            days = star.derive(("days", scan.grain, source.link.from_columns, table.name), lambda k=source.link: _days(star, k))  # type: ignore[misc]
+            dates.append(Dated(table, source.link, days))
+    return dates
 
 
 def _days(star: Star, link: Link) -> Array:
@@ -61,27 +61,27 @@ def _days(star: Star, link: Link) -> Array:
 # a fact that has one date a month, shown by days
 
 
-def coarse_facts(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
+def coarse_facts(seen: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
     """Scans whose rows stand on one day of each month (week, quarter, year), on an axis that tells the days of it apart."""
-    told: set[tuple[str, str]] = set()
+    marked: set[tuple[str, str]] = set()
     for scan, edits in _with_edits(measure):
-        for item in dated(found.star, scan):
+        for item in dated(seen.star, scan):
             unit = _unit(item)
-            own = [c for c in found.axes if c[0] == item.calendar.name and unit and _finer(found.star, item, unit, c[1])]
-            if not own or (scan.grain, item.calendar.name) in told or _spread(edits, item.calendar.name):
+            own = [c for c in seen.axes if c[0] == item.calendar.name and unit and _finer(seen.star, item, unit, c[1])]
+            if not own or (scan.grain, item.calendar.name) in marked or _spread(edits, item.calendar.name):
                 continue
-            told.add((scan.grain, item.calendar.name))
+            marked.add((scan.grain, item.calendar.name))
             axis = " and ".join(f"{a}.{b}" for a, b in own)
             sentence = (
                 f"{scan.grain} has one date a {unit}, so by {axis} all that {scan.text} has of a {unit} stands on that one day, and the "
                 f"other days have none of it."
             )
-            yield make_mark("coarse", sentence, [scan.grain, item.calendar.name], own, mends=_whole_unit(found, measure, scan, item, unit))
+            yield make_mark("coarse", sentence, [scan.grain, item.calendar.name], own, mends=_whole_unit(seen, measure, scan, item, unit))
 
 
 def _with_edits(measure: t.MeasureValue) -> list[tuple[t.Aggregate, tuple[t.TypedEdit, ...]]]:
     """Every scan with the edits it is computed under, those of the measures around it too."""
-    found: list[tuple[t.Aggregate, tuple[t.TypedEdit, ...]]] = []
+    scans_with_edits: list[tuple[t.Aggregate, tuple[t.TypedEdit, ...]]] = []
     queue: list[tuple[t.Typed, tuple[t.TypedEdit, ...]]] = [(measure, ())]
     met: set[tuple[int, tuple[int, ...]]] = set()
     while queue:
@@ -91,13 +91,13 @@ def _with_edits(measure: t.MeasureValue) -> list[tuple[t.Aggregate, tuple[t.Type
             continue
         met.add(key)
         if isinstance(node, t.Aggregate):
-            found.append((node, edits))
+            scans_with_edits.append((node, edits))
         if isinstance(node, t.Edited):
             queue.append((node.body, (*edits, *node.edits)))
             queue += [(x, edits) for x in below(node) if x is not node.body]
         else:
             queue += [(x, edits) for x in below(node)]
-    return found
+    return scans_with_edits
 
 
 def _unit(item: Dated) -> str:
@@ -131,7 +131,7 @@ def _finer(star: Star, item: Dated, unit: str, column: str) -> bool:
         # Members that stand in one unit alone, of which some unit has several: days and weeks of a month, not seasons.
         return bool(np.unique(pairs[0], return_counts=True)[1].max(initial=0) > 1 and np.median(members) <= 2)
 
-    return star.found(key, find)
+    return star.derive(key, find)
 
 
 def _spread(edits: tuple[t.TypedEdit, ...], calendar: str) -> bool:
@@ -142,13 +142,13 @@ def _spread(edits: tuple[t.TypedEdit, ...], calendar: str) -> bool:
     )
 
 
-def _whole_unit(found: Seen, measure: t.MeasureValue, scan: t.Aggregate, item: Dated, unit: str) -> list[MarkMend]:
+def _whole_unit(seen: Seen, measure: t.MeasureValue, scan: t.Aggregate, item: Dated, unit: str) -> list[MarkMend]:
     """The scan, or the measure of its own that it stands in, over the whole unit that the dates in context touch."""
-    define = found.grid.probe.define
+    define = seen.grid.probe.define
     at, text = _named_around(measure, scan)
     given = f"given (stretch {quoted(item.calendar.name)} to whole {unit})"
-    made = mend_of(found.star, define, measure, at, f"{text} {given}", f"{text} {given}")
-    after = mended_measure(found.star, define, made, measure) if made else None
+    made = mend_of(seen.star, define, measure, at, f"{text} {given}", f"{text} {given}")
+    after = mended_measure(seen.star, define, made, measure) if made else None
     if not made or after is None:
         return []
     left = [s for s, edits in _with_edits(after) if s.grain == scan.grain and not _spread(edits, item.calendar.name)]
@@ -187,37 +187,37 @@ class Uneven:
     after: int
 
 
-def uneven_periods(found: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
+def uneven_periods(seen: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
     """Cells in which a shifted period has far more, or fewer, days with rows than the period itself: the calendar, or the fact, begins or
     ends in it."""
     shifts = [n for n in nodes(measure) if isinstance(n, t.Edited) and any(isinstance(e, t.Moved) and e.kind == "shift" for e in n.edits)]
     if not shifts:
         return
-    small = _by_calendar(found, measure)
+    small = _by_calendar(seen, measure)
     if small is None:
         return
     run, place_of = small
-    told: set[str] = set()
-    for item in _uneven(found.star, shifts, run, found):
+    marked: set[str] = set()
+    for item in _uneven(seen.star, shifts, run, seen):
         at = np.flatnonzero(np.isin(place_of, item.places))
-        if item.edit.text in told or not len(at):
+        if item.edit.text in marked or not len(at):
             continue
-        told.add(item.edit.text)
-        width = max(len(found.grid.columns.lines), 1)
+        marked.add(item.edit.text)
+        width = max(len(seen.grid.columns.lines), 1)
         listed = np.stack([at // width, at % width], axis=1)
         sentence = (
             f"{item.edit.text} compares periods that are not alike in {counted(len(at), 'cell')}: of {item.grain} there are "
             f"{counted(item.after, 'day')} with rows on the one side and {item.before:,} on the other, where they differ most."
         )
-        mends = _like_for_like(found, measure, item)
+        mends = _like_for_like(seen, measure, item)
         tables = [item.grain, item.edit.calendar]
         yield make_mark("uneven", sentence, tables, cells=listed, mends=mends)
 
 
-def _by_calendar(found: Seen, measure: t.MeasureValue) -> tuple[Execution, Array] | None:
+def _by_calendar(seen: Seen, measure: t.MeasureValue) -> tuple[Execution, Array] | None:
     """A measure executed for the cells that differ in a calendar's coordinates alone, and for each cell of the grid which of these it
     is."""
-    star, grid = found.star, found.grid
+    star, grid = seen.star, seen.grid
     calendars = {x.name for x in star.model.tables if x.calendar}
     few, places = [], []
     for axis in (grid.rows, grid.columns):
@@ -228,11 +228,11 @@ def _by_calendar(found: Seen, measure: t.MeasureValue) -> tuple[Execution, Array
     if not len(grid.rows.lines) or not len(grid.columns.lines):
         return None
     place_of = (places[0][:, None] * len(few[1].lines) + places[1][None, :]).reshape(-1)
-    batch = cells(star, found.base, few[0], few[1], found.budget)
-    return execute(star, make_plan(star.model, [measure]), batch, found.budget), place_of
+    batch = cells(star, seen.base, few[0], few[1], seen.budget)
+    return execute(star, make_plan(star.model, [measure]), batch, seen.budget), place_of
 
 
-def _uneven(star: Star, shifts: list[t.Edited], run: Execution, found: Seen) -> Iterator[Uneven]:
+def _uneven(star: Star, shifts: list[t.Edited], run: Execution, seen: Seen) -> Iterator[Uneven]:
     steps = [s for s in run.plan.steps if isinstance(s, ContextStep)]
     for node in shifts:
         for step in (s for s in steps if any(s.edit is e for e in node.edits) and isinstance(s.edit, t.Moved) and s.edit.kind == "shift"):
@@ -244,7 +244,7 @@ def _uneven(star: Star, shifts: list[t.Edited], run: Execution, found: Seen) -> 
                 item = next((d for d in dated(star, scan) if d.calendar.name == step.edit.calendar and len(d.days)), None)
                 if item is None:
                     continue
-                before, after = (_days_with_rows(star, step.edit, c, item, found) for c in contexts)
+                before, after = (_days_with_rows(star, step.edit, c, item, seen) for c in contexts)
                 off = np.abs(before - after)
                 bound = np.maximum(ALIKE_DAYS, ALIKE_SHARE * np.maximum(before, after))
                 places = np.flatnonzero((before > 0) & (after > 0) & (off > bound))
@@ -254,20 +254,20 @@ def _uneven(star: Star, shifts: list[t.Edited], run: Execution, found: Seen) -> 
                     break
 
 
-def _days_with_rows(star: Star, edit: t.Moved, batch: Batch, item: Dated, found: Seen) -> Array:
+def _days_with_rows(star: Star, edit: t.Moved, batch: Batch, item: Dated, seen: Seen) -> Array:
     """int64[N]: the dates in each context that lie from the first day with rows to the last."""
     rows = np.arange(star.size(edit.calendar))
     own = Batch(batch.size, tuple(f for f in batch.filters if f.table == edit.calendar))
-    chosen = selectors(star, Inflow(edit.calendar, None, "", ()), own, found.budget)
-    owners, picked = visible_pairs(star, chosen, batch.size, rows, found.budget)
+    chosen = selectors(star, Inflow(edit.calendar, None, "", ()), own, seen.budget)
+    owners, picked = visible_pairs(star, chosen, batch.size, rows, seen.budget)
     days = star.column(edit.calendar, edit.date).take(picked).data
     inside = (days >= item.days[0]) & (days <= item.days[-1])
     return np.bincount(owners[inside], minlength=batch.size)
 
 
-def _like_for_like(found: Seen, measure: t.MeasureValue, item: Uneven) -> list[MarkMend]:
+def _like_for_like(seen: Seen, measure: t.MeasureValue, item: Uneven) -> list[MarkMend]:
     """The whole formula on the dates alone that both sides have: from the first day with rows, moved along, to the last."""
-    edit, define, star = item.edit, found.grid.probe.define, found.star
+    edit, define, star = item.edit, seen.grid.probe.define, seen.star
     steps = edit.by
     while isinstance(steps, t.InContext):
         steps = steps.body
@@ -285,9 +285,9 @@ def _like_for_like(found: Seen, measure: t.MeasureValue, item: Uneven) -> list[M
     after = mended_measure(star, define, made, measure) if made else None
     if not made or after is None:
         return []
-    small = _by_calendar(found, after)
+    small = _by_calendar(seen, after)
     shifts = [n for n in nodes(after) if isinstance(n, t.Edited) and any(isinstance(e, t.Moved) and e.kind == "shift" for e in n.edits)]
-    return [made] if small and not list(_uneven(star, shifts, small[0], found)) else []
+    return [made] if small and not list(_uneven(star, shifts, small[0], seen)) else []
 
 
 def _constant(node: t.Typed | None) -> int | None:

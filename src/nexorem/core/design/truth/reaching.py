@@ -23,21 +23,21 @@ def unreached(
 ) -> Iterator[Mark]:
     """Axes and picks that reach no row behind a measure; `compared` are conditions with what they look at."""
     star, define = grid.star, grid.probe.define
-    asked = dict.fromkeys(table for table, _ in (*axes, *page))
+    filtering = dict.fromkeys(table for table, _ in (*axes, *page))
     reached = set(reached_by(star, measure).tables)
     for table, tables in reversed(compared):
         reached |= tables if table in reached else set()
-    found = scans(measure)
-    for table in asked:
+    aggregates = scans(measure)
+    for table in filtering:
         if table in reached:
             continue
-        known = star.model.measure(measure.name)
+        saved = star.model.measure(measure.name)
         mends: list[MarkMend] = []
-        if found and (known is None or known.formula == measure.formula):  # else it adds up nothing, or is a draft
+        if aggregates and (saved is None or saved.formula == measure.formula):  # else it adds up nothing, or is a draft
             kept = _carried.setdefault(star, {})
-            key = measure.name, "" if known else repr(sorted(define.items())), table
+            key = measure.name, "" if saved else repr(sorted(define.items())), table
             if key not in kept:
-                kept[key] = _carrying(star, define, measure, found[0], table)
+                kept[key] = _carrying(star, define, measure, aggregates[0], table)
             mends = kept[key]
         about = [c for c in dict.fromkeys((*axes, *page)) if c[0] == table]
         does = _asking(table, axes, page, "reaches", "reach")

@@ -29,8 +29,8 @@ def products_by_hand(
         return None
     shown = np.flatnonzero(visible(star, star.inflow(grain, star.state), base, Budget())[:-1]).tolist()
     columns = [_looked_up(star, shown, chains.get(f.table, ()), f.table, f.column) for f in factors]
-    found = [math.prod(row) for row in zip(*columns, strict=True) if None not in row]
-    return math.fsum(found) if found else None
+    products = [math.prod(row) for row in zip(*columns, strict=True) if None not in row]
+    return math.fsum(products) if products else None
 
 
 def _looked_up(star: Star, rows: list[int], chain: tuple[Link, ...], table: str, column: str) -> list[Value]:

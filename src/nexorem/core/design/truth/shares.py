@@ -52,11 +52,11 @@ def _quotients(node: t.Typed) -> Iterator[tuple[t.Typed, t.Typed]]:
 
 
 def _is_whole(grid: Grid, place: int) -> bool:
-    found = grid.values[place]
-    if found.dtype not in NUMERIC:
+    vector = grid.values[place]
+    if vector.dtype not in NUMERIC:
         return False
-    known = found.data[found.valid]
-    return len(known) > 1 and bool(np.all(np.abs(known - 1) < CLOSE))
+    values = vector.data[vector.valid]
+    return len(values) > 1 and bool(np.all(np.abs(values - 1) < CLOSE))
 
 
 def _whole(grid: Grid, measure: t.MeasureValue, below: t.Typed, along: Columns) -> Mark:

@@ -11,9 +11,9 @@ from nexorem.core.plan.tree import edits_of
 from nexorem.core.words import listed
 
 
-def unmatched_told(grid: Grid) -> list[Mark]:
+def unmatched_marks(grid: Grid) -> list[Mark]:
     """Axis columns on which an `(unmatched)` line is shown: which rows it stands for."""
-    star, told = grid.star, []
+    star, marks = grid.star, []
     switched = _switched(grid)
     for axis in (grid.rows, grid.columns):
         for place, (table, column) in enumerate(axis.columns):
@@ -23,18 +23,18 @@ def unmatched_told(grid: Grid) -> list[Mark]:
             words, links = _behind(star, table, switched, ())
             text = "; ".join(words) or "none that a measure of this probe counts"
             sentence = f"(unmatched) of {table} stands for rows without a partner there: {text}."
-            told.append(make_mark("unmatched", sentence, [table], [(table, column)], links=links))
-    return told
+            marks.append(make_mark("unmatched", sentence, [table], [(table, column)], links=links))
+    return marks
 
 
 def _switched(grid: Grid) -> dict[str, str]:
     """By name of a link that is inactive in the model, a measure of the grid that switches it on."""
-    found: dict[str, str] = {}
+    switched: dict[str, str] = {}
     for measure in grid.plan.measures:
         for edit in edits_of(measure):
             if isinstance(edit, t.Switched) and edit.link.name not in grid.star.state.active:
-                found.setdefault(edit.link.name, measure.name)
-    return found
+                switched.setdefault(edit.link.name, measure.name)
+    return switched
 
 
 def _behind(star: Star, table: str, switched: dict[str, str], way: tuple[str, ...]) -> tuple[list[str], list[str]]:
@@ -60,7 +60,7 @@ def _behind(star: Star, table: str, switched: dict[str, str], way: tuple[str, ..
 
 def _orphans(link: Link, facts: LinkFacts) -> str:
     """The rows of the many side that find no partner."""
-    told = [f"{facts.empty:,} of {link.from_table} with an empty {link.from_text}"] if facts.empty else []
+    parts = [f"{facts.empty:,} of {link.from_table} with an empty {link.from_text}"] if facts.empty else []
     of = "" if facts.empty else f" of {link.from_table}"
-    told += [f"{facts.orphans:,}{of} with a {link.from_text} that is not in {link.to_table}"] if facts.orphans else []
-    return listed(told)
+    parts += [f"{facts.orphans:,}{of} with a {link.from_text} that is not in {link.to_table}"] if facts.orphans else []
+    return listed(parts)

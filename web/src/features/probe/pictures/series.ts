@@ -68,8 +68,8 @@ export function drawing(answer: GridAnswer, look: Look, most = Infinity): Drawin
           unreached: m.unreached,
           reach: reachWords(m),
           values: down.map((d) => {
-            const found = turned ? answer.values[i]?.[0]?.[d.place] : answer.values[i]?.[d.place]?.[c.place];
-            return typeof found === 'number' ? found : null;
+            const value = turned ? answer.values[i]?.[0]?.[d.place] : answer.values[i]?.[d.place]?.[c.place];
+            return typeof value === 'number' ? value : null;
           }),
         })),
   );
@@ -88,13 +88,13 @@ export function scales(series: Series[]): Series[][] {
     const [x, y] = [size(a), size(b)];
     return share(a) === share(b) && (x === 0 || y === 0 || Math.max(x, y) <= APART * Math.min(x, y));
   };
-  const found: Series[][][] = [];
+  const groups: Series[][][] = [];
   for (const own of measures) {
-    const fitting = found.find((group) => group.every((other) => together(own, other)));
+    const fitting = groups.find((group) => group.every((other) => together(own, other)));
     if (fitting) fitting.push(own);
-    else found.push([own]);
+    else groups.push([own]);
   }
-  return found.map((group) => group.flat());
+  return groups.map((group) => group.flat());
 }
 
 export function extent(series: Series[], stacked: boolean): [number, number] {

@@ -56,8 +56,8 @@ function legend(place: HTMLElement, top: number): { parts: string[]; height: num
 /** One SVG of all drawings of a place with their captions, below one another, under title and legend, on the paper of the theme. */
 export function svgText(place: HTMLElement, title: string): { text: string; width: number; height: number } {
   const origin = place.getBoundingClientRect();
-  const told = legend(place, TITLE);
-  const head = TITLE + told.height;
+  const entries = legend(place, TITLE);
+  const head = TITLE + entries.height;
   const at = (element: Element) => {
     const box = element.getBoundingClientRect();
     return { x: box.left - origin.left + place.scrollLeft + MARGIN, y: box.top - origin.top + place.scrollTop + head, height: box.height };
@@ -75,7 +75,7 @@ export function svgText(place: HTMLElement, title: string): { text: string; widt
   const paper = getComputedStyle(document.documentElement).getPropertyValue('--paper').trim() || '#fff';
   const [width, height] = [place.scrollWidth + 2 * MARGIN, place.scrollHeight + head + MARGIN];
   const heading = words(place, MARGIN, 22, title).replace(/font-size:[^;]+;font-weight:[^;"]+/, 'font-size:15px;font-weight:650');
-  const text = `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}" viewBox="0 0 ${width} ${height}"><title>${escaped(title)}</title><rect width="100%" height="100%" fill="${paper}"/>${heading}${told.parts.join('')}${captions.join('')}${drawings.join('')}</svg>`;
+  const text = `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}" viewBox="0 0 ${width} ${height}"><title>${escaped(title)}</title><rect width="100%" height="100%" fill="${paper}"/>${heading}${entries.parts.join('')}${captions.join('')}${drawings.join('')}</svg>`;
   return { text, width, height };
 }
 

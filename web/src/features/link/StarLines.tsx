@@ -1,0 +1,82 @@
+// The links of a star, drawn under its cards.
+import { useMemo } from 'react';
+import type { HeldScan, ModelDocument } from '../../api/client';
+import { askRemove } from './edits';
+import { between, offsets, type Box } from './geometry';
+import { heldOf } from './heldState';
+import type { Lit } from './reachState';
+import type { Pulling } from './starDrag';
+import { StarLink, type GrabLink } from './StarLink';
+
+interface Given {
+  model: ModelDocument;
+  boxes: Map<string, Box>;
+  scan: HeldScan | null;
+  lit: Lit;
+  isPale: (from: string) => boolean;
+  chosen: string | null;
+  pulling: Pulling | null;
+  onSelect: (name: string) => void;
+  onGrab: GrabLink;
+}
+
+export function StarLines({ model, boxes, scan, lit, isPale, chosen, pulling, onSelect, onGrab }: Given) {
+  const asides = useMemo(() => offsets(model.links), [model.links]);
+  const runs = scan && !lit.source ? scan.runs : lit.runs;
+  return (
+    <svg width="1" height="1" aria-label="Links">
+      {model.links.map((link) => {
+        const a = boxes.get(link.from_table);
+        const b = boxes.get(link.to_table);
+        if (!a || !b || link.from_table === link.to_table) return null;
+        const state = heldOf(link, scan);
+        const aside = asides.get(link.name) ?? 0;
+        return (
+          <StarLink
+            key={link.name}
+            link={link}
+            {...between(a, b, aside)}
+            way={state.way}
+            held={state.words}
+            runsTo={runs.find((r) => r.link === link.name)?.to ?? null}
+            stopsFrom={lit.stops.find((s) => s.link === link.name)?.from ?? null}
+            pale={isPale(link.from_table)}
+            chosen={chosen === link.name}
+            aside={aside}
+            onSelect={onSelect}
+            onRemove={askRemove}
+            onGrab={onGrab}
+          />
+        );
+      })}
+      {scan?.added.map((flow) => (
+        <Added key={flow.text} a={boxes.get(flow.from)} b={boxes.get(flow.to)} text={flow.text} />
+      ))}
+      {pulling && <Pulled pulling={pulling} boxes={boxes} />}
+    </svg>
+  );
+}
+
+/** The line that follows the pointer while a link is dragged. */
+function Pulled({ pulling, boxes }: { pulling: Pulling; boxes: Map<string, Box> }) {
+  const box = boxes.get(pulling.from);
+  if (!box) return <circle cx={pulling.x} cy={pulling.y} r="7" className="mark-faint" />;
+  return (
+    <path d={`M${box.x} ${box.y}L${pulling.x} ${pulling.y}`} stroke="var(--signal)" strokeWidth="2" strokeDasharray="6 4" fill="none" />
+  );
+}
+
+/** A flow that a `match` of the held formula puts there for itself. */
+function Added({ a, b, text }: { a: Box | undefined; b: Box | undefined; text: string }) {
+  if (!a || !b) return null;
+  const { ax, ay, bx, by } = between(b, a, 0);
+  return (
+    <g className="star-link runs held">
+      <title>{text}</title>
+      <path className="line" d={`M${bx} ${by}L${ax} ${ay}`} />
+      <text x={(ax + bx) / 2 + 8} y={(ay + by) / 2}>
+        carried: {text}
+      </text>
+    </g>
+  );
+}
