@@ -105,7 +105,7 @@ PROBES: list[dict[str, Any]] = [
         "measures": ["seats_in_price_band"],
         "totals": "all",
         "sort": [{"by": "Price band.low"}],
-        "description": "Each size holds all seats once; the whole is no sum of the three.",
+        "description": "Each size holds all seats once; the whole is not the sum of the three.",
     },
     {
         "name": "Who travels",

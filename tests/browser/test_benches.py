@@ -380,7 +380,7 @@ class MeasureBench(Bench):
         ActionChains(self.b.driver).key_down(Keys.CONTROL).send_keys(Keys.END).key_up(Keys.CONTROL).perform()
         self.b.driver.execute_cdp_cmd("Input.insertText", {"text": "\n-- format: 0.0\nodd_one = seats_sold / 3;\nlost = nothing_there;\n"})
         self.b.reads("2 new", ".sheet-text")
-        self.b.reads("There is no measure nothing_there", ".sheet-text")
+        self.b.reads("The measure nothing_there does not exist", ".sheet-text")
         self.b.click("Take 1 measure in")
         self.b.named("↶ undo: take measures in")
         self.sees(lambda: self.measure("odd_one")["format"], "0.0")

@@ -293,7 +293,7 @@ class Way(OneBrowser):
             own = 'input[aria-label="Open a package as its own model"]'
             self.b.type(own, str(bad))
             self.b.reads("bad.zip was not opened; nothing has changed", ".said")
-            self.b.reads("This is no .zip of a data package", ".said")
+            self.b.reads("This is not a .zip of a data package", ".said")
             here = self.b.driver.current_url
             self.b.type(own, str(good))
             self.b.until(lambda: self.b.driver.current_url.split("/m/")[1].split("/")[0] != here.split("/m/")[1].split("/")[0])

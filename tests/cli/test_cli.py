@@ -195,14 +195,14 @@ class Commands(unittest.TestCase):
         )
         errors = run("gather", folder / "x.csv", "--steps", folder / "early.json", "--out", folder / "p6")[2]
         self.assertIn("columns is empty: name at least one", errors)
-        self.assertIn("There is no table Y.", errors)
+        self.assertIn("The table Y does not exist.", errors)
         self.assertNotIn("gone.csv", errors)  # what the file itself says is looked at before others are
         for arguments, words in (
-            ((folder / "x.csv", "--out", folder / "p1"), "p1 is there already"),
+            ((folder / "x.csv", "--out", folder / "p1"), "p1 already exists"),
             ((folder / "bad.csv", "--out", folder / "p2"), "row 3 has 3 fields, not 2"),
-            ((folder / "gone.csv", "--out", folder / "p2"), "There is no file"),
-            ((folder / "x.csv", "--steps", folder / "steps.json", "--out", folder / "p2"), "There is no column zz here"),
-            ((folder / "x.csv", "--steps", folder / "x.csv", "--out", folder / "p2"), "is no JSON"),
+            ((folder / "gone.csv", "--out", folder / "p2"), "does not exist"),
+            ((folder / "x.csv", "--steps", folder / "steps.json", "--out", folder / "p2"), "The column zz does not exist here"),
+            ((folder / "x.csv", "--steps", folder / "x.csv", "--out", folder / "p2"), "is not JSON"),
             ((folder / "steps.json", "--out", folder / "p2"), "no kind that can be read"),
         ):
             status, _, errors = run("gather", *arguments)

@@ -168,7 +168,7 @@ class Wholes(unittest.TestCase):
             ("seats", {"Port__name": "Dogwood"}, "Nothing is left of Booking after the filter that comes over port from Port"),
             ("sum(Booking.seats where Booking.seats > 99)", {}, "7 rows of Booking are visible, and its where leaves none"),
             ("seats given (set Booking.note = 'nowhere')", {}, "No row of Booking passes its own filters"),
-            ("sum(Booking.fare where Booking.no = 3)", {}, "hold an empty"),
+            ("sum(Booking.fare where Booking.no = 3)", {}, "is empty there"),
             ("the(Port.name)", {}, "4 different values"),
             ("max(Port.depth for each (Port where Port.depth > 99))", {}, "has no rows here"),
             ("1 / 0", {}, "division by zero"),

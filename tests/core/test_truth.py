@@ -143,7 +143,7 @@ class Marks(unittest.TestCase):
             (less["apart"]["why"], less["apart"]["sentence"]),
             ("unreached", "sum(Pay.hours) in x is not reached by Cal: its whole stands on every line."),
         )
-        # What is alike for both facts, reaches none, or is the least or the largest of another table is no part of a whole.
+        # What is alike for both facts, reaches none, or is the least or the largest of another table is not part of a whole.
         for formula, rows in (
             ("seats / sum(Pay.hours)", ["Port.name"]),
             ("seats / sum(Pay.hours)", ["Tag.tag"]),

@@ -53,7 +53,7 @@ class Kinds(Folder):
         self.assertEqual(list(read({**second, "merged": "all"}, self.folder).frame.columns), ["a c", "a d"])
         self.assertIn("1 merged range has a value in the first cell only", read(second, self.folder).report["notes"][0])
         self.assertEqual(self.rows(self.read("b.xlsx", range="B3:D5")), [[1, "2031-01-01", 2.5], [2, None, 3.0]])
-        self.refused("bad_range", "no range", "b.xlsx", range="B")
+        self.refused("bad_range", "not a range", "b.xlsx", range="B")
         self.refused("unknown_sheet", "nope", "b.xlsx", sheet="nope")
         self.put("o.ods", ods())
         self.assertEqual(self.rows(self.read("o.ods")), [["A", 2.5]])

@@ -148,7 +148,7 @@ class Csv(Folder):
             ("", "empty_file", "empty", {}),
             ("a,b\n1,2\n1,2,3\n", "broken_row", "row 3 has 3 fields, not 2", {}),
             ('a,b\n1,"x\n2,y\n', "open_quote", "row 2", {}),
-            (b"a\n\xff\xfe\n", "bad_encoding", "Behind row 1", {"encoding": "utf-8"}),
+            (b"a\n\xff\xfe\n", "bad_encoding", "After row 1", {"encoding": "utf-8"}),
             ("a\n1\n", "bad_encoding", "klingon", {"encoding": "klingon"}),
             (wide + "\n" + wide, "too_many_columns", "2,000,000", {}),
             ("a,b\n1," + "x" * 2_000_000 + "\n", "long_value", "row 2", {}),

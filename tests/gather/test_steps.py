@@ -270,7 +270,7 @@ class Steps(unittest.TestCase):
 
             def find(name):
                 if name != "O":
-                    raise Refused(Diagnostic("unknown_table", f"There is no table {name}."))
+                    raise Refused(Diagnostic("unknown_table", f"The table {name} does not exist."))
                 return other
 
             (outcome,) = replay(t, [step], "T", find, Budget())
@@ -403,7 +403,7 @@ class Story(unittest.TestCase):
         self.assertEqual(story(model, "column", "Vessel.built")["after"], [])
         self.assertIn(("measure", "share_of_ports"), touched_by(model, "Booking", ["seats"]))
         self.assertNotIn(("measure", "sailings"), touched_by(model, "Booking", ["seats"]))
-        # A name of a `let` is no measure of that name, nor is a column that `with` made.
+        # A name of a `let` is not a measure of that name, nor is a column that `with` made.
         own = "let seats_sold = 2 in seats_sold + max(sailings for each Port with (sailings = 1))"
         named = replace(model, measures=(*model.measures, Measure("own_names", own)))
         before = {tuple(x) for x in story(named, "measure", "own_names")["before"]}

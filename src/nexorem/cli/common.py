@@ -79,7 +79,7 @@ def parse_pick(text: str) -> dict[str, Any]:
     """`T.c=v|w` as a pick's JSON."""
     column, sign, values = text.partition("=")
     if not sign or not column.strip():
-        raise refuse("bad_pick", f"{text!r} is no pick.", "Write Table.column=value|value.", "--pick")
+        raise refuse("bad_pick", f"{text!r} is not a pick.", "Write Table.column=value|value.", "--pick")
     return {"column": column.strip(), "in": [spec_json(v) if v is UNMATCHED else v for v in map(word_value, values.split("|"))]}
 
 
@@ -87,7 +87,7 @@ def parse_at(star: Star, text: str) -> Pick:
     """`T.c=v` as a coordinate."""
     column, sign, value = text.partition("=")
     if not sign:
-        raise refuse("bad_coordinate", f"{text!r} is no coordinate.", "Write Table.column=value.", "--at")
+        raise refuse("bad_coordinate", f"{text!r} is not a coordinate.", "Write Table.column=value.", "--at")
     return read_pick(star, column.strip(), [word_value(value)])
 
 

@@ -63,7 +63,7 @@ def export(
             click.echo(text, nl=False)
             return
         if out.exists():
-            raise refuse("exists", f"{out.name} is there already.", "Name another place, or remove it first.")
+            raise refuse("exists", f"{out.name} already exists.", "Name another place, or remove it first.")
         out.write_text(text, encoding="utf-8")
     click.echo(json.dumps({"written": str(out)}) if as_json else f"Wrote the {kind} {out}.")
 

@@ -38,7 +38,7 @@ def gather(
     Types are found from all rows. Without --steps every table in the files becomes one of the package, as it is.
     """
     if out.exists():
-        raise refuse("exists", f"{out.name} is there already.", "Name another place, or remove it first.", str(out))
+        raise refuse("exists", f"{out.name} already exists.", "Name another place, or remove it first.", str(out))
     recipe = load_recipe(steps) if steps else Recipe(name=out.stem.lower().replace(" ", "-") or "model")
     if name:
         recipe = recipe.model_copy(update={"name": name})

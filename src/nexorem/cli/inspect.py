@@ -105,4 +105,4 @@ def suggest(package: Path, as_json: bool) -> None:
     for item in suggested:
         click.echo(f"{item.text} ({item.link['cardinality']}): {item.evidence.sentence}")
     if not suggested:
-        click.echo("The data suggest no link that the model has not.")
+        click.echo("The data suggest no link that the model does not have.")

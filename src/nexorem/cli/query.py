@@ -129,9 +129,9 @@ def probe_json(probe_file: Path | None, options: dict[str, Any]) -> dict[str, An
         try:
             data = json.loads(probe_file.read_text(encoding="utf-8"))
         except (UnicodeDecodeError, json.JSONDecodeError) as error:
-            raise refuse("bad_json", f"The probe is no JSON: {error}.", place=str(probe_file)) from None
+            raise refuse("bad_json", f"The probe is not JSON: {error}.", place=str(probe_file)) from None
         if not isinstance(data, dict):
-            raise refuse("bad_probe", "The probe is no JSON object.", place=str(probe_file))
+            raise refuse("bad_probe", "The probe is not a JSON object.", place=str(probe_file))
     for key in ("rows", "columns", "measures"):
         if options[key] is not None:
             data[key] = common.names(options[key])

@@ -12,14 +12,14 @@ def pattern_fault(text: str) -> str:
     if not text:
         return ""
     if text.count("'") % 2:
-        return f"{text!r} is no number pattern: a quote is not closed."
+        return f"{text!r} is not a number pattern: a quote is not closed."
     try:
         pattern: NumberPattern = parse_pattern(text)
         pattern.apply(1234.5, "en")
     except (ValueError, AttributeError, IndexError, TypeError) as error:
-        return f"{text!r} is no number pattern: {error}."
+        return f"{text!r} is not a number pattern: {error}."
     if not any(c in text for c in "0#@"):
-        return f"{text!r} is no number pattern: it has no digit, 0 or #."
+        return f"{text!r} is not a number pattern: it has no digit, 0 or #."
     return ""
 
 

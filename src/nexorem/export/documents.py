@@ -33,7 +33,7 @@ def make_document(star: Star, kind: str, fact: str | None = None, beside: str | 
 def _named(star: Star, name: str) -> str:
     table = star.model.table(name)
     if table is None:
-        raise refuse("unknown_table", f"There is no table {name}.", near_hint(name, [t.name for t in star.model.tables]))
+        raise refuse("unknown_table", f"The table {name} does not exist.", near_hint(name, [t.name for t in star.model.tables]))
     return table.name
 
 

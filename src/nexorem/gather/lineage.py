@@ -137,6 +137,15 @@ def columns_from(table: Table) -> dict[str, list[str]]:
     return {c.name: now.get(c.name, [c.name]) for c in table.columns if not c.formula}
 
 
+def _named_columns(formula: str) -> list[str]:
+    """The columns that the formula of a step names; none where it cannot be read."""
+    try:
+        named = mentions(parse(formula)[0])
+    except Refused:
+        return []
+    return [*named.names, *(column for _, column in named.columns)]
+
+
 def _trace_step(now: dict[str, list[str]], step: Any) -> None:
     """Follows names through one step."""
 
@@ -165,12 +174,7 @@ def _trace_step(now: dict[str, list[str]], step: Any) -> None:
         case k.AddMissing():
             now[step.into] = []
         case k.Compute():
-            try:
-                at = mentions(parse(step.formula)[0])
-                names = [*at.names, *(column for _, column in at.columns)]
-            except Refused:
-                names = []
-            now[step.name] = of(*names)
+            now[step.name] = of(*_named_columns(step.formula))
         case k.LookUp():
             now.update({mine: of(*(m.mine for m in step.on)) for mine in step.columns.values()})
         case k.NumberRows():

@@ -6,7 +6,7 @@ import datetime as dt
 from collections.abc import Callable, Mapping
 from functools import cache
 from itertools import pairwise
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, assert_never
 
 import numpy as np
 from babel.dates import get_day_names, get_month_names
@@ -140,7 +140,7 @@ class RoleOrigin(Base):
 
 
 Made = Annotated[CalendarOrigin | BandsOrigin | ListOrigin | ParameterOrigin | RoleOrigin, Field(discriminator="kind")]
-MADE: TypeAdapter[Any] = TypeAdapter(Made)
+MADE: TypeAdapter[Made] = TypeAdapter(Made)
 KINDS = ("calendar", "bands", "list", "parameter", "role")
 # What columns of tables that are made here are ordered by, unless somebody says otherwise.
 ORDERED_BY = {
@@ -161,7 +161,7 @@ def is_made(origin: Mapping[str, Any]) -> bool:
     return origin.get("kind") in KINDS
 
 
-def read_made(data: Any) -> Any:
+def read_made(data: Any) -> Made:
     """A description from JSON; refuses with all that is wrong with it."""
     return validated(MADE, data, "bad_origin", "The table's")
 
@@ -189,8 +189,9 @@ def make(data: Mapping[str, Any], other: Other) -> Frame:
             return make_list(origin)
         case RoleOrigin():
             return other(origin.table)
-        case _:
+        case ParameterOrigin():
             return make_parameter(origin)
+    assert_never(origin)
 
 
 def _column(frame: Frame, table: str, name: str) -> Vector:
@@ -202,7 +203,7 @@ def _column(frame: Frame, table: str, name: str) -> Vector:
 
 def _days(v: Vector, text: str) -> Array:
     if v.dtype not in ("date", "datetime"):
-        raise refuse("wrong_type", f"{text} holds {v.dtype}, no dates.", "Read it as date in a step of its table.")
+        raise refuse("wrong_type", f"{text} holds {v.dtype}, not dates.", "Read it as date in a step of its table.")
     data = v.data[v.valid]
     return np.asarray(data // DAY if v.dtype == "datetime" else data)
 
@@ -251,8 +252,18 @@ def _names(language: str) -> tuple[list[str], list[str]]:
             get_day_names("abbreviated", "stand-alone", locale=language),
         )
     except Exception:  # babel has no class of its own for a language it does not know
-        raise refuse("unknown_language", f"There is no language {language!r}.", "Write it as en, de or fr.") from None
+        raise refuse("unknown_language", f"The language {language!r} does not exist.", "Write it as en, de or fr.") from None
     return [str(months[i]) for i in range(1, 13)], [str(days[i]) for i in range(7)]
+
+
+def _numbers(data: Array) -> Vector:
+    return Vector("integer", data.astype(np.int64), np.ones(len(data), bool))
+
+
+def _words(keys: Array, word: Callable[[int], str]) -> Vector:
+    """A text for each key, made once for each that is different."""
+    distinct, places = np.unique(keys, return_inverse=True)
+    return vector("text", [word(int(k)) for k in distinct]).take(places)
 
 
 def make_calendar(origin: CalendarOrigin, other: Other) -> Frame:
@@ -266,38 +277,30 @@ def make_calendar(origin: CalendarOrigin, other: Other) -> Frame:
     months, names = _names(origin.language)
     seasons = SEASONS.get(origin.language, SEASONS["en"])
     full = np.ones(len(days), bool)
-
-    def numbers(data: Array) -> Vector:
-        return Vector("integer", data.astype(np.int64), full)
-
-    def words(keys: Array, word: Callable[[int], str]) -> Vector:
-        distinct, places = np.unique(keys, return_inverse=True)
-        return vector("text", [word(int(k)) for k in distinct]).take(places)
-
     weekend = part["ISODOW"] >= 6
     holiday = _holidays(origin, other, days)
-    made: dict[str, Callable[[], Vector]] = {
+    columns: dict[str, Callable[[], Vector]] = {
         "date": lambda: Vector("date", days, full),
-        "year": lambda: numbers(year),
-        "half": lambda: words(year * 10 + (of_year - 1) // 6 + 1, lambda k: f"{k // 10} H{k % 10}"),
-        "quarter": lambda: words(year * 10 + (of_year - 1) // 3 + 1, lambda k: f"{k // 10} Q{k % 10}"),
-        "month": lambda: words(part["YEAR"] * 100 + part["MONTH"], lambda k: f"{k // 100:04}-{k % 100:02}"),
-        "month_of_year": lambda: numbers(of_year),
-        "month_name": lambda: words(part["MONTH"], lambda k: months[k - 1]),
-        "week": lambda: words(part["ISOYEAR"] * 100 + part["WEEK"], lambda k: f"{k // 100:04}-W{k % 100:02}"),
-        "week_of_year": lambda: numbers(part["WEEK"]),
-        "iso_year": lambda: numbers(part["ISOYEAR"]),
-        "day_of_month": lambda: numbers(part["DAY"]),
-        "day_of_year": lambda: numbers(part["DOY"]),
-        "day_of_week": lambda: numbers(part["ISODOW"]),
-        "day_name": lambda: words(part["ISODOW"], lambda k: names[k - 1]),
-        "season": lambda: words(part["MONTH"] % 12 // 3, lambda k: seasons[k]),
+        "year": lambda: _numbers(year),
+        "half": lambda: _words(year * 10 + (of_year - 1) // 6 + 1, lambda k: f"{k // 10} H{k % 10}"),
+        "quarter": lambda: _words(year * 10 + (of_year - 1) // 3 + 1, lambda k: f"{k // 10} Q{k % 10}"),
+        "month": lambda: _words(part["YEAR"] * 100 + part["MONTH"], lambda k: f"{k // 100:04}-{k % 100:02}"),
+        "month_of_year": lambda: _numbers(of_year),
+        "month_name": lambda: _words(part["MONTH"], lambda k: months[k - 1]),
+        "week": lambda: _words(part["ISOYEAR"] * 100 + part["WEEK"], lambda k: f"{k // 100:04}-W{k % 100:02}"),
+        "week_of_year": lambda: _numbers(part["WEEK"]),
+        "iso_year": lambda: _numbers(part["ISOYEAR"]),
+        "day_of_month": lambda: _numbers(part["DAY"]),
+        "day_of_year": lambda: _numbers(part["DOY"]),
+        "day_of_week": lambda: _numbers(part["ISODOW"]),
+        "day_name": lambda: _words(part["ISODOW"], lambda k: names[k - 1]),
+        "season": lambda: _words(part["MONTH"] % 12 // 3, lambda k: seasons[k]),
         "weekend": lambda: Vector("boolean", weekend, full),
         "holiday": lambda: holiday,
         "working_day": lambda: Vector("boolean", ~weekend & ~holiday.valid, full),
     }
     chosen = list(dict.fromkeys(["date", *origin.columns]))
-    return Frame(len(days), {name: made[name]() for name in chosen})
+    return Frame(len(days), {name: columns[name]() for name in chosen})
 
 
 def _holidays(origin: CalendarOrigin, other: Other, days: Array) -> Vector:
@@ -406,11 +409,8 @@ def make_list(origin: ListOrigin) -> Frame:
         reads = Reads(column.type) if column.type else guesses(texts)[0].reads
         typed_column, missed = typed(texts, reads, "empty")
         for row, text in missed.rows[:5]:
-            wrong.append(
-                Diagnostic(
-                    "bad_value", f"{column.name} in row {row}: {text[:40]!r} is no {column.type}.", hint="Mend it, or change the type."
-                )
-            )
+            said = f"{column.name} in row {row}: {text[:40]!r} is not of the type {column.type}."
+            wrong.append(Diagnostic("bad_value", said, hint="Mend it, or change the type."))
         columns[column.name] = typed_column
     if wrong:
         raise Refused(wrong)

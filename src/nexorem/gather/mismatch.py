@@ -74,26 +74,20 @@ def compare(left: Frame, mine: Sequence[str], right: Frame, theirs: Sequence[str
     }
     near, skipped = near_matches(_texts(left, columns, a.firsts[~both]), _texts(right, others, b.firsts))
     lost: Array = np.flatnonzero(~both)
-    listed: list[dict[str, Any]] = []
-    for place, (other, reason, choices) in near.items():
-        at, there = int(lost[place]), int(b.firsts[other])
-        listed.append(
-            {
-                "left": _key(left, columns, int(a.firsts[at])),
-                "right": _key(right, others, there),
-                "reason": reason,
-                "choices": choices,
-                "rows": int(a.rows[at]),
-                "amount": None if a.amounts is None else float(a.amounts[at]),
-            }
-        )
-    listed.sort(key=lambda x: -int(x["rows"]))
-    return answer | {
-        "near": listed[: 5 * MOST_LISTED],
-        "near_keys": len(listed),
-        "near_rows": sum(int(x["rows"]) for x in listed),
-        "near_skipped": skipped,
-    }
+    listed: list[dict[str, Any]] = [
+        {
+            "left": _key(left, columns, int(a.firsts[lost[place]])),
+            "right": _key(right, others, int(b.firsts[other])),
+            "reason": reason,
+            "choices": choices,
+            "rows": int(a.rows[lost[place]]),
+            "amount": None if a.amounts is None else float(a.amounts[lost[place]]),
+        }
+        for place, (other, reason, choices) in near.items()
+    ]
+    listed.sort(key=lambda x: -x["rows"])
+    near_rows = sum(x["rows"] for x in listed)
+    return answer | {"near": listed[: 5 * MOST_LISTED], "near_keys": len(listed), "near_rows": near_rows, "near_skipped": skipped}
 
 
 def _numbered(left: Frame, mine: list[str], right: Frame, theirs: list[str]) -> tuple[Array, Array]:

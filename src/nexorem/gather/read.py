@@ -33,7 +33,7 @@ from nexorem.gather.sources.csv_file import read_csv
 from nexorem.gather.sources.sheets import read_sheets, same_shape, sheet_names
 from nexorem.gather.steps.columns import as_text
 from nexorem.gather.texts import Guess, Reads
-from nexorem.gather.typed import emptied, guesses, rows_with_zone, typed
+from nexorem.gather.typed import Misfits, emptied, guesses, rows_with_zone, typed
 from nexorem.package.arrow import coded
 from nexorem.package.read import open_package
 from nexorem.package.tabular import Field, quick_numbers
@@ -112,7 +112,7 @@ def _in_package(path: Path, file: str) -> list[tuple[str, dict[str, Any]]]:
         with zipfile.ZipFile(path) as packed:
             described = any(PurePosixPath(n).name == "datapackage.json" for n in packed.namelist())
     except (zipfile.BadZipFile, OSError) as error:
-        raise refuse("bad_zip", f"{file} is no readable .zip: {error}.", "It may be cut short; pack it anew.", file) from None
+        raise refuse("bad_zip", f"{file} is not a readable .zip: {error}.", "It may be cut short; pack it again.", file) from None
     if not described:
         raise refuse("bad_zip", f"{file} has no datapackage.json in it.", "Unpack it, and drop the files themselves.", file)
     return _resources(path, file)
@@ -141,35 +141,46 @@ def read(
         settled |= {"encoding": shape.encoding, "delimiter": shape.delimiter, "header": shape.header, "skip": shape.skip}
         frame, columns = typed_columns(texts, given, path.name, shape.skip + shape.header)
     elif isinstance(given, k.ResourceSource):
-        star = opened(path)
-        table = star.model.table(given.resource)
-        if table is None or table.formula:
-            raise refuse(
-                "unknown_resource",
-                f"{given.file} has no resource {given.resource!r}.",
-                near_hint(given.resource, [t.name for t in star.model.tables]),
-                given.file,
-            )
-        frame = Frame(star.size(table.name), {c.name: star.column(table.name, c.name).rows() for c in table.columns if not c.formula})
-        columns, key = [_plain_report(n, v) for n, v in frame.columns.items()], list(table.key)
+        frame, key = _resource(path, given)
+        columns = [_plain_report(n, v) for n, v in frame.columns.items()]
     else:
-        marked: set[str] = set()
-        if isinstance(given, k.SheetSource):
-            vectors, rows, header, skip = read_sheets(path, given, notes)
-            settled |= {"header": header, "skip": skip}
-        elif isinstance(given, k.ParquetSource):
-            vectors, rows = read_parquet(path, given.nested, notes, progress)
-        elif isinstance(given, k.ArrowSource):
-            vectors, rows = read_arrow(path, given.nested, notes, progress)
-        else:
-            vectors, rows, marked = read_lines(path, given, notes, progress)
-        if not vectors:
-            raise refuse("no_columns", "There is no column in it that a table can hold.", place=path.name)
-        above = settled.get("skip", 0) + settled.get("header", 0) if isinstance(given, k.SheetSource) else 0
-        frame, columns = typed_cells(vectors, rows, given, path.name, above, marked)
-    return _reading(
-        table_name(given.resource if isinstance(given, k.ResourceSource) else given.file), frame, settled, columns, notes, start, key
-    )
+        frame, columns, placed = _cells(path, given, notes, progress)
+        settled |= placed
+    name = given.resource if isinstance(given, k.ResourceSource) else given.file
+    return _reading(table_name(name), frame, settled, columns, notes, start, key)
+
+
+def _resource(path: Path, source: k.ResourceSource) -> tuple[Frame, list[str]]:
+    """The rows of a resource of a package, and its key."""
+    star = opened(path)
+    table = star.model.table(source.resource)
+    if table is None or table.formula:
+        near = near_hint(source.resource, [t.name for t in star.model.tables])
+        raise refuse("unknown_resource", f"{source.file} has no resource {source.resource!r}.", near, source.file)
+    columns = {c.name: star.column(table.name, c.name).rows() for c in table.columns if not c.formula}
+    return Frame(star.size(table.name), columns), list(table.key)
+
+
+def _cells(
+    path: Path, source: k.SheetSource | k.ParquetSource | k.ArrowSource | k.LinesSource, notes: Notes, progress: Progress
+) -> tuple[Frame, list[dict[str, Any]], dict[str, int]]:
+    """The rows of a file whose cells have types of their own, a report of each column, and where its heading was found."""
+    marked: set[str] = set()
+    placed: dict[str, int] = {}
+    match source:
+        case k.SheetSource():
+            vectors, rows, header, skip = read_sheets(path, source, notes)
+            placed = {"header": header, "skip": skip}
+        case k.ParquetSource():
+            vectors, rows = read_parquet(path, source.nested, notes, progress)
+        case k.ArrowSource():
+            vectors, rows = read_arrow(path, source.nested, notes, progress)
+        case _:
+            vectors, rows, marked = read_lines(path, source, notes, progress)
+    if not vectors:
+        raise refuse("no_columns", "There is no column in it that a table can hold.", place=path.name)
+    frame, columns = typed_cells(vectors, rows, source, path.name, sum(placed.values()), marked)
+    return frame, columns, placed
 
 
 def _reading(
@@ -198,11 +209,14 @@ def file_in(files: Path | Mapping[str, Path], name: str) -> Path:
         return files[name]
     path = files / name
     if PurePosixPath(name).name != name or "\\" in name or name in ("", ".", "..") or path.is_symlink():
-        raise refuse("path_outside", f"{name!r} is no file of the folder of files.", "Name a file, without a folder.", name)
+        raise refuse("path_outside", f"{name!r} is not a file of the folder of files.", "Name a file, without a folder.", name)
     if not path.is_file() or not stat.S_ISREG(path.stat().st_mode):
         names = [p.name for p in files.iterdir()] if files.is_dir() else []
         raise refuse(
-            "missing_file", f"There is no file {name}.", near_hint(name, names) or "Drop it here, or put it into the folder of files.", name
+            "missing_file",
+            f"The file {name} does not exist.",
+            near_hint(name, names) or "Drop it here, or put it into the folder of files.",
+            name,
         )
     return path
 
@@ -215,7 +229,7 @@ def typed_columns(
     wrong: list[Diagnostic] = []
     unknown = [c for c in source.columns if c not in texts]
     if unknown:
-        raise refuse("unknown_column", f"There is no column {unknown[0]}.", near_hint(unknown[0], texts), place)
+        raise refuse("unknown_column", f"The column {unknown[0]} does not exist.", near_hint(unknown[0], texts), place)
 
     def one(name: str) -> tuple[Vector, dict[str, Any]]:
         reads = source.columns.get(name)
@@ -246,7 +260,7 @@ def typed_cells(
     JSON whose only texts mean no value."""
     unknown = [c for c in source.columns if c not in vectors_read]
     if unknown:
-        raise refuse("unknown_column", f"There is no column {unknown[0]}.", near_hint(unknown[0], vectors_read), place)
+        raise refuse("unknown_column", f"The column {unknown[0]} does not exist.", near_hint(unknown[0], vectors_read), place)
     # A sheet's texts may be anything; those of JSON are texts, unless they are days: it has no other way to write one.
     guessed = isinstance(source, k.SheetSource | k.LinesSource)
     wanted = ("date", "datetime") if isinstance(source, k.LinesSource) else None
@@ -288,7 +302,7 @@ def _typed(
         listed = "; ".join(f"row {r:,}: {t[:40]!r}" for r, t in missed.rows[:10])
         raise refuse(
             "bad_value",
-            f"{name}: {counted(missed.count, 'value')} {verb(missed.count, 'is', 'are')} no {reads.dtype}: {listed}.",
+            f"{name}: {counted(missed.count, 'value')} {verb(missed.count, 'is', 'are')} not of the type {reads.dtype}: {listed}.",
             "Keep the column as text, or let these become empty.",
             place,
         )
@@ -337,39 +351,45 @@ def read_database(connection: Any, source: k.DatabaseSource, progress: Progress 
         key = database.key_of(connection, source)
         source = source.model_copy(update={"references": database.references_of(connection, source)})
         names = headings([c for c, _ in columns], notes, source.connection)
-        convert = pacsv.ConvertOptions(
-            column_types={n: pa.string() for n in names}, strings_can_be_null=True, null_values=[""], quoted_strings_can_be_null=False
-        )
-        read_options = pacsv.ReadOptions(column_names=names, block_size=16 << 20)
-        parse = pacsv.ParseOptions(newlines_in_values=True)
-        table = (
-            pacsv.read_csv(path, read_options, parse, convert)
-            if path.stat().st_size
-            else pa.table({n: pa.array([], pa.string()) for n in names})
-        )
+        table = _copied_rows(path, names)
     vectors: dict[str, Vector] = {}
     reports = []
     for name, (_, kind) in zip(names, columns, strict=True):
-        dtype = database.TYPES.get(kind.split("(")[0].strip(), "text")
-        dtype = "integer" if dtype == "number" and kind.startswith("numeric") and _whole(table.column(name), kind) else dtype
-        words = coded(table.column(name))
-        if dtype == "boolean":
-            words = Vector(
-                "text", words.data, words.valid, np.array([{"t": "true", "f": "false"}.get(w, w) for w in words.words], dtype=object)
-            )
-        vector, missed = typed(words, Reads(dtype), "empty")
-        if kind.startswith("numeric"):
-            digits = "" if dtype == "integer" else ", the nearest of 15 to 17 digits"
-            notes.add(f"{name} is {kind} there; it is kept as {dtype}{digits}.")
-        if kind == database.WITH_ZONE:
-            notes.add(f"{name} holds moments with a zone; they are kept as the clock of {zone} shows them.")
-        if missed.count:
-            some = f"{counted(missed.count, 'value')} of {name}, such as {missed.rows[0][1]!r},"
-            notes.add(f"{some} {verb(missed.count, 'has', 'have')} no place in {an(dtype)} and became empty.")
-        vectors[name] = vector
-        reports.append(_plain_report(name, vector) | {"misfits": missed.as_json()})
+        vectors[name], missed = _database_column(name, kind, table.column(name), zone, notes)
+        reports.append(_plain_report(name, vectors[name]) | {"misfits": missed.as_json()})
     name = source.table or "Query"
     return _reading(table_name(name), Frame(table.num_rows, vectors), source.model_dump(exclude_defaults=True), reports, notes, start, key)
+
+
+def _copied_rows(path: Path, names: list[str]) -> pa.Table:
+    """What a database copied out, as texts; empties are apart from empty texts."""
+    if not path.stat().st_size:
+        return pa.table({n: pa.array([], pa.string()) for n in names})
+    convert = pacsv.ConvertOptions(
+        column_types={n: pa.string() for n in names}, strings_can_be_null=True, null_values=[""], quoted_strings_can_be_null=False
+    )
+    options = pacsv.ReadOptions(column_names=names, block_size=16 << 20)
+    return pacsv.read_csv(path, options, pacsv.ParseOptions(newlines_in_values=True), convert)
+
+
+def _database_column(name: str, kind: str, texts: pa.ChunkedArray, zone: str, notes: Notes) -> tuple[Vector, Misfits]:
+    """A column by the type that the database gives it, and what has no place in ours; what is lost is noted."""
+    dtype = database.TYPES.get(kind.split("(")[0].strip(), "text")
+    dtype = "integer" if dtype == "number" and kind.startswith("numeric") and _whole(texts, kind) else dtype
+    words = coded(texts)
+    if dtype == "boolean":
+        spelled = np.array([{"t": "true", "f": "false"}.get(w, w) for w in words.words], dtype=object)
+        words = Vector("text", words.data, words.valid, spelled)
+    vector, missed = typed(words, Reads(dtype), "empty")
+    if kind.startswith("numeric"):
+        digits = "" if dtype == "integer" else ", the nearest of 15 to 17 digits"
+        notes.add(f"{name} is {kind} there; it is kept as {dtype}{digits}.")
+    if kind == database.WITH_ZONE:
+        notes.add(f"{name} holds moments with a zone; they are kept as the clock of {zone} shows them.")
+    if missed.count:
+        some = f"{counted(missed.count, 'value')} of {name}, such as {missed.rows[0][1]!r},"
+        notes.add(f"{some} {verb(missed.count, 'has', 'have')} no place in {an(dtype)} and became empty.")
+    return vector, missed
 
 
 def _whole(texts: pa.ChunkedArray, kind: str) -> bool:

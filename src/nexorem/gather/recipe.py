@@ -80,7 +80,7 @@ def load_recipe(path: Path) -> Recipe:
     try:
         return read_recipe(json.loads(path.read_text(encoding="utf-8-sig")))
     except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
-        raise refuse("bad_json", f"{path.name} is no JSON: {error}.", place=path.name) from None
+        raise refuse("bad_json", f"{path.name} is not JSON: {error}.", place=path.name) from None
 
 
 def by_name(files: Sequence[Path]) -> dict[str, Path]:
@@ -150,7 +150,7 @@ def _misread(tables: Sequence[RecipeTable]) -> Iterator[Diagnostic]:
                 continue
             for other in lost:
                 hint = near_hint(other, [t.name for t in tables])
-                yield Diagnostic("unknown_table", f"There is no table {other}.", place=place, hint=hint)
+                yield Diagnostic("unknown_table", f"The table {other} does not exist.", place=place, hint=hint)
 
 
 def _links_along(paths: Mapping[str, Path], tables: Sequence[RecipeTable]) -> list[LinkProperty]:
@@ -203,7 +203,7 @@ def _put_together(recipe: Recipe, tables: Sequence[RecipeTable], readings: Mappi
                 lost = [c for c in key if table.column(c) is None]
                 if lost:
                     wrong.append(
-                        Diagnostic("unknown_column", f"The key of {table.name} names {lost[0]}, which it has not.", place=table.name)
+                        Diagnostic("unknown_column", f"The key of {table.name} names {lost[0]}, which it does not have.", place=table.name)
                     )
                 rows[table.name] = table_rows(frame.size, frame.columns)
             finished.append(_described(table, given))

@@ -57,7 +57,7 @@ class Shaper:
         """A table that has rows of its own."""
         table = self.model.table(name)
         if table is None:
-            raise refuse("unknown_table", f"There is no table {name}.", near_hint(name, [t.name for t in self.model.tables]), name)
+            raise refuse("unknown_table", f"The table {name} does not exist.", near_hint(name, [t.name for t in self.model.tables]), name)
         if table.formula:
             raise refuse(
                 "computed_table",
@@ -89,7 +89,7 @@ class Shaper:
     def _inside(self, name: str) -> _Inside:
         if name in self._trail:
             round_trip = " › ".join([*self._trail[self._trail.index(name) :], name])
-            raise refuse("cycle", f"{name} takes rows from itself: {round_trip}.", "Break the round at one of these.", name)
+            raise refuse("cycle", f"{name} takes rows from itself: {round_trip}.", "Break the cycle at one of these.", name)
         return _Inside(self._trail, name)
 
     def raw(self, table: Table) -> Frame:

@@ -105,7 +105,7 @@ def parse_texts(texts: pa.Array, reads: Reads) -> tuple[Array, Array]:
 
 def _plain(texts: pa.Array, reads: Reads) -> pa.Array:
     if reads.group:
-        # Groups are of three: anything else between digits is no number.
+        # Groups are of three: anything else between digits is not a number.
         group, rest = re.escape(reads.group), rf"({re.escape(reads.decimal)}[0-9]*)?$"
         shape = rf"^[+-]?[0-9]{{1,3}}({group}[0-9]{{3}})*{rest}|^[+-]?[0-9]+{rest}"
         fits = pc.match_substring_regex(texts, shape)
@@ -154,7 +154,7 @@ def month_words(language: str) -> dict[str, int]:
     try:
         names = [get_month_names(w, c, locale=language) for w in ("wide", "abbreviated") for c in ("format", "stand-alone")]
     except Exception:  # babel has no class of its own for a language it does not know
-        raise refuse("unknown_language", f"There is no language {language!r}.", f"Some are {', '.join(LANGUAGES)}.") from None
+        raise refuse("unknown_language", f"The language {language!r} does not exist.", f"Some are {', '.join(LANGUAGES)}.") from None
     return {str(word).lower().rstrip("."): number for words in names for number, word in words.items()}
 
 
@@ -190,47 +190,68 @@ def _moments(texts: pa.Array, reads: Reads) -> tuple[Array, Array]:
     pattern = reads.pattern or ("yyyy-MM-dd" if reads.dtype == "date" else "")
     if not pattern:
         return _iso_times(texts)
-    shape = shape_of(pattern, reads.language)
-    wants_time = reads.dtype == "datetime"
-    parts = pc.extract_regex(texts, shape)
-    fits = np.asarray(pc.is_valid(parts).to_numpy(zero_copy_only=False), dtype=bool)
-    names = {parts.type.field(i).name for i in range(parts.type.num_fields)}
+    parts = _Parts(pc.extract_regex(texts, shape_of(pattern, reads.language)))
+    days, fits = _days(parts, pattern, reads.language)
+    if reads.dtype != "datetime":
+        return np.where(fits, days, 0), fits
+    clock, real = _clock(parts)
+    fits &= real
+    return np.where(fits, days * DAY + clock, 0), fits
 
-    def part(name: str, default: int) -> Array:
-        if name not in names:
-            return np.full(len(fits), default, np.int64)
-        digits = pc.fill_null(pc.struct_field(parts, name), str(default))
-        return np.asarray(pc.if_else(pc.equal(digits, ""), str(default), digits).cast(pa.int64()).to_numpy(zero_copy_only=False))
 
-    year = part("y", 1970)
+class _Parts:
+    """The parts of moments that a pattern took out of texts, by the names of its groups."""
+
+    def __init__(self, parts: pa.Array) -> None:
+        self.parts = parts
+        self.fits = np.asarray(pc.is_valid(parts).to_numpy(zero_copy_only=False), dtype=bool)
+        self.names = {parts.type.field(i).name for i in range(parts.type.num_fields)}
+
+    def number(self, name: str, default: int) -> Array:
+        """int64, the default where the part is missing."""
+        if name not in self.names:
+            return np.full(len(self.fits), default, np.int64)
+        return _whole_numbers(pc.fill_null(pc.struct_field(self.parts, name), str(default)), default)
+
+    def words(self, name: str) -> list[str]:
+        """In lower case, empty where the part is missing."""
+        return [str(w or "").lower() for w in pc.struct_field(self.parts, name).to_pylist()]
+
+    def micros(self) -> Array:
+        """Fractions of a second, in microseconds."""
+        if "S" not in self.names:
+            return np.zeros(len(self.fits), np.int64)
+        return _whole_numbers(pc.utf8_rpad(pc.fill_null(pc.struct_field(self.parts, "S"), "0"), 6, "0"), 0)
+
+
+def _whole_numbers(digits: pa.Array, default: int) -> Array:
+    filled = pc.if_else(pc.equal(digits, ""), str(default), digits)
+    return np.asarray(filled.cast(pa.int64()).to_numpy(zero_copy_only=False))
+
+
+def _days(parts: _Parts, pattern: str, language: str) -> tuple[Array, Array]:
+    """Days since 1970-01-01, and where there is such a day. Years of two digits are those from 1970 to 2069."""
+    year = parts.number("y", 1970)
     if re.search(r"(?<!y)yy(?!y)", pattern):
         year = np.where(year < 70, 2000 + year, 1900 + year)
-    month = part("M", 1)
-    if "N" in names:
-        words = [str(w).lower().rstrip(".") if w else "" for w in pc.struct_field(parts, "N").to_pylist()]
-        month = np.array([month_words(reads.language).get(w, 1) for w in words], dtype=np.int64)
-    day = part("d", 1)
-    days, real = civil_days(year, month, day)
-    fits &= real
-    if not wants_time:
-        return np.where(fits, days, 0), fits
-    hour, minute, second = part("H", 0), part("m", 0), part("s", 0)
-    if "h" in names:
-        noon = (
-            np.array([str(w or "").lower().startswith("p") for w in pc.struct_field(parts, "a").to_pylist()], bool)
-            if "a" in names
-            else False
-        )
-        twelve = part("h", 12)
-        fits &= (twelve >= 1) & (twelve <= 12)
-        hour = twelve % 12 + np.where(noon, 12, 0)
-    micro = np.zeros(len(fits), np.int64)
-    if "S" in names:
-        digits = pc.utf8_rpad(pc.fill_null(pc.struct_field(parts, "S"), "0"), 6, "0")
-        micro = np.asarray(pc.if_else(pc.equal(digits, ""), "0", digits).cast(pa.int64()).to_numpy(zero_copy_only=False))
-    fits &= (hour < 24) & (minute < 60) & (second < 60)
-    value = days * DAY + ((hour * 60 + minute) * 60 + second) * 1_000_000 + micro
-    return np.where(fits, value, 0), fits
+    month = parts.number("M", 1)
+    if "N" in parts.names:
+        month = np.array([month_words(language).get(w.rstrip("."), 1) for w in parts.words("N")], dtype=np.int64)
+    days, real = civil_days(year, month, parts.number("d", 1))
+    return days, parts.fits & real
+
+
+def _clock(parts: _Parts) -> tuple[Array, Array]:
+    """Microseconds since midnight, and where there is such a time."""
+    hour, minute, second = (parts.number(x, 0) for x in "Hms")
+    real = np.ones(len(hour), bool)
+    if "h" in parts.names:
+        afternoon = np.array([w.startswith("p") for w in parts.words("a")], bool) if "a" in parts.names else False
+        twelve = parts.number("h", 12)
+        real &= (twelve >= 1) & (twelve <= 12)
+        hour = twelve % 12 + np.where(afternoon, 12, 0)
+    real &= (hour < 24) & (minute < 60) & (second < 60)
+    return ((hour * 60 + minute) * 60 + second) * 1_000_000 + parts.micros(), real
 
 
 def _iso_times(texts: pa.Array) -> tuple[Array, Array]:

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
 from nexorem.core.diagnostics import Refused
 from nexorem.core.fits import misfit_diagnostics, misfits
 
+Read = TypeVar("Read")
 
-def validated(adapter: TypeAdapter[Any], data: Any, code: str, what: str, place: str = "") -> Any:
+
+def validated(adapter: TypeAdapter[Read], data: Any, code: str, what: str, place: str = "") -> Read:
     """A value of one of several types told apart by `kind`; refuses with a diagnostic for each thing that is wrong."""
     try:
         return adapter.validate_python(data)

@@ -10,7 +10,7 @@ import os
 import resource
 import sys
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
@@ -61,7 +61,7 @@ def errors_of(error: BaseException, name: str) -> list[dict[str, Any]]:
             ).as_json()
         ]
     said = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
-    return [Diagnostic("unreadable", f"{name} cannot be read: {said}.", place=name, hint="It may be broken; write it anew.").as_json()]
+    return [Diagnostic("unreadable", f"{name} cannot be read: {said}.", place=name, hint="It may be broken; write it again.").as_json()]
 
 
 def main() -> None:
@@ -69,46 +69,52 @@ def main() -> None:
     request = json.loads(sys.stdin.read())
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    from nexorem.gather.read import Reading, read, read_database
+    with ExitStack() as stack:
+        open_now: dict[str, Any] = {}
+        for place, item in items(request, Path(request["files"])):
+            source = item["source"]
+            tell("item", place=place, name=item["name"], source=source)
+            try:
+                _read_item(request, place, source, open_now, stack)
+            except BaseException as error:
+                if source.get("kind") == "database":
+                    open_now.pop(source["connection"], None)
+                where = str(source.get("file") or source.get("connection") or item["name"])
+                tell("error", place=place, errors=errors_of(_plain(error, source), where))
+    tell("end")
+
+
+def _read_item(request: Mapping[str, Any], place: int, source: Mapping[str, Any], open_now: dict[str, Any], stack: ExitStack) -> None:
+    """Reads one source and writes its rows; a database is kept open (in `open_now`) for the sources that come after."""
+    # Imported here, for the bounds on memory are set before.
+    from nexorem.gather.read import read, read_database
     from nexorem.gather.sources.database import reading
     from nexorem.gather.sources.kinds import read_source
     from nexorem.gather.transfer import write_frame
 
-    files, out = Path(request["files"]), Path(request["out"])
-    with ExitStack() as stack:
-        open_now: dict[str, Any] = {}
-        for place, item in items(request, files):
-            source = item["source"]
-            tell("item", place=place, name=item["name"], source=source)
-            last = [0.0]
+    progress = _progress(place)
+    if source.get("kind") == "database":
+        name = source["connection"]
+        if name not in open_now:
+            open_now[name] = stack.enter_context(reading(request["access"].get(name, {}), name))
+        answer = read_database(open_now[name], read_source(source), progress)
+    else:
+        answer = read(source, Path(request["files"]), None, progress)
+    columns = write_frame(answer.frame, Path(request["out"]) / str(place))
+    tell("read", place=place, size=answer.frame.size, columns=columns, source=answer.source, report=answer.report, key=answer.key)
 
-            def progress(rows: int, share: float, place: int = place, last: list[float] = last) -> None:
-                if time.monotonic() - last[0] >= EVERY:
-                    last[0] = time.monotonic()
-                    tell("progress", place=place, rows=rows, share=round(share, 4))
 
-            try:
-                if source.get("kind") == "database":
-                    name = source["connection"]
-                    if name not in open_now:
-                        open_now[name] = stack.enter_context(reading(request["access"].get(name, {}), name))
-                    answer: Reading = read_database(open_now[name], read_source(source), progress)
-                else:
-                    answer = read(source, files, None, progress)
-                folder = out / str(place)
-                columns = write_frame(answer.frame, folder)
-                tell(
-                    "read", place=place, size=answer.frame.size, columns=columns, source=answer.source, report=answer.report, key=answer.key
-                )
-            except BaseException as error:
-                if source.get("kind") == "database":
-                    open_now.pop(source["connection"], None)
-                tell(
-                    "error",
-                    place=place,
-                    errors=errors_of(_plain(error, source), str(source.get("file") or source.get("connection") or item["name"])),
-                )
-    tell("end")
+def _progress(place: int) -> Callable[[int, float], None]:
+    """What tells how far the reading of a source is, now and then."""
+    last = 0.0
+
+    def progress(rows: int, share: float) -> None:
+        nonlocal last
+        if time.monotonic() - last >= EVERY:
+            last = time.monotonic()
+            tell("progress", place=place, rows=rows, share=round(share, 4))
+
+    return progress
 
 
 def _plain(error: BaseException, source: Mapping[str, Any]) -> BaseException:

@@ -328,7 +328,7 @@ def check_edit(edit: Any) -> None:
     """Refuses an edit that is not whole and of its types, naming every place."""
     kind = edit.get("kind") if isinstance(edit, Mapping) else None
     if not isinstance(kind, str) or kind not in (*KINDS, *ASKED):
-        raise refuse("unknown_edit", f"There is no edit {str(kind)[:60]!r}.", f"The edits are {', '.join((*KINDS, *ASKED))}.")
+        raise refuse("unknown_edit", f"The edit {str(kind)[:60]!r} does not exist.", f"The edits are {', '.join((*KINDS, *ASKED))}.")
     dirty = list(unclean(edit))
     if dirty:
         raise Refused(misfit_diagnostics(dirty, "bad_edit", ""))

@@ -51,7 +51,7 @@ class Zip:
         try:
             self.zip = zipfile.ZipFile(path)
         except (zipfile.BadZipFile, OSError) as error:
-            raise refuse("bad_zip", f"{path.name} is no readable .zip: {error}.") from None
+            raise refuse("bad_zip", f"{path.name} is not a readable .zip: {error}.") from None
         infos = self.zip.infolist()
         if len(infos) > MOST_FILES or sum(i.file_size for i in infos) > MOST_BYTES:
             raise too_large(path.name, path.name)

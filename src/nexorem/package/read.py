@@ -53,7 +53,7 @@ def open_package(path: Path) -> Star:
     wrong += [
         Diagnostic(
             "missing_resource",
-            f"The table {t.name} names the resource {t.resource or t.name}, which the package has not.",
+            f"The table {t.name} names the resource {t.resource or t.name}, which the package does not have.",
             place=t.name,
             hint=near_hint(t.resource or t.name, [x.name for x in loaded]),
         )
@@ -76,7 +76,7 @@ def read_descriptor(files: Folder | Zip) -> Mapping[str, Any]:
     try:
         document = json.loads(data.decode("utf-8-sig"))
     except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
-        raise refuse("bad_json", f"datapackage.json is no JSON: {error}.", place="datapackage.json") from None
+        raise refuse("bad_json", f"datapackage.json is not JSON: {error}.", place="datapackage.json") from None
     if not isinstance(document, dict):
         raise refuse("bad_descriptor", "datapackage.json holds no object.", place="datapackage.json")
     return document
@@ -233,31 +233,23 @@ def _words(texts: Any) -> list[str]:
     return [str(x["value"]) if isinstance(x, dict) else str(x) for x in texts] if isinstance(texts, list) else [""]
 
 
+def _computed_table(own: TableProperty) -> Table:
+    """A table that is a formula; what is said of its columns stands until they are computed."""
+    columns = tuple(Column(c, "", x.hidden, x.description, order_by=x.order_by) for c, x in own.columns.items())
+    calendar = Calendar(own.calendar.date, own.calendar.year_starts_in) if own.calendar else None
+    return Table(own.name, columns, own.source, (), calendar, own.description, own.formula or "", **said_of(own))
+
+
 def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list[Loaded]) -> tuple[Model, list[dict[str, Any]]]:
     """The model of a package whose resources were read, and the links that have to wait for computed tables."""
     order = [t.resource or t.name for t in own.tables]
     ranked = sorted(loaded, key=lambda x: order.index(x.name) if x.name in order else len(order))
     name = str(descriptor.get("name") or "model")
     tables = [x.table for x in ranked]
-    for table_property in own.tables:
-        if table_property.formula:
-            extra = tuple(Column(c, "", x.hidden, x.description, order_by=x.order_by) for c, x in table_property.columns.items())
-            mark = Calendar(table_property.calendar.date, table_property.calendar.year_starts_in) if table_property.calendar else None
-            behind = {x.name for x in own.tables[own.tables.index(table_property) :]}
-            place = next((i for i, x in enumerate(tables) if x.name in behind), len(tables))
-            tables.insert(
-                place,
-                Table(
-                    table_property.name,
-                    extra,
-                    table_property.source,
-                    (),
-                    mark,
-                    table_property.description,
-                    table_property.formula,
-                    **said_of(table_property),
-                ),
-            )
+    for number, computed in enumerate(own.tables):
+        if computed.formula:
+            behind = {x.name for x in own.tables[number:]}
+            tables.insert(next((i for i, x in enumerate(tables) if x.name in behind), len(tables)), _computed_table(computed))
     model = Model(name, tuple(tables), title=str(descriptor.get("title") or ""))
     wrong: list[Diagnostic] = []
     links = [k.model_dump(by_alias=True, exclude_none=True) for k in own.links] if own.links is not None else _foreign_links(loaded)
@@ -315,7 +307,7 @@ def _foreign_links(loaded: list[Loaded]) -> list[dict[str, Any]]:
             if target is None:
                 raise refuse(
                     "bad_foreign_key",
-                    f"A foreign key of {item.name} names the resource {reference.get('resource')!r}, which the package has not.",
+                    f"A foreign key of {item.name} names the resource {reference.get('resource')!r}, which the package does not have.",
                     place="datapackage.json",
                 )
             ends = [[x] if isinstance(x, str) else list(x or []) for x in (key.get("fields"), reference.get("fields"))]

@@ -178,7 +178,8 @@ def _cast(array: Any, target: Any) -> Any | None:
 
 def _misfits(words: Vector, bad: Sequence[int], dtype: str, field: Field, place: str) -> list[Diagnostic]:
     rows = np.flatnonzero(np.isin(words.data, bad) & words.valid)
-    what = f"{len(rows):,} values of {field.name} are no {dtype}" if len(rows) > 1 else f"A value of {field.name} is no {dtype}"
+    some, are = (f"{len(rows):,} values", "are") if len(rows) > 1 else ("A value", "is")
+    what = f"{some} of {field.name} {are} not of the type {dtype}"
     listed = [f"row {r + 2}: {str(words.words[words.data[r]])[:60]!r}" for r in rows[:MOST_PLACES]]
     return [Diagnostic("bad_value", f"{what}: {'; '.join(listed)}.", place=place, hint="Mend the values, or make the field a string.")]
 

@@ -42,7 +42,7 @@ KEYS = (
 def write_package(star: Star, path: Path, data: str = "csv") -> None:
     """Writes to a folder, or to a .zip when `path` ends so. An existing target is refused, never half-changed."""
     if path.exists():
-        raise refuse("exists", f"{path.name} is there already.", "Name another place, or remove it first.")
+        raise refuse("exists", f"{path.name} already exists.", "Name another place, or remove it first.")
     files = package_files(star, data)
     if path.suffix == ".zip":
         with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as out:

@@ -25,8 +25,8 @@ from nexorem.core.values import iso
 from nexorem.package.write import package_files
 from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
-from nexorem.server.addresses import actor, caller, make_spec, registering
-from nexorem.server.api_gather import add_gather, add_shape
+from nexorem.server.addresses import Register, actor, caller, make_spec, registering
+from nexorem.server.api_gather import add_gather, add_shape, add_story
 from nexorem.server.api_link import add_link
 from nexorem.server.api_measure import add_measure
 from nexorem.server.api_probe import add_probe
@@ -41,21 +41,41 @@ MOST_UPLOAD = 600 * 1024**2
 UPLOADED = ".zip"
 
 
-def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = caller) -> tuple[Blueprint, SpecTree]:  # noqa: C901 - one short function an address
+def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = caller) -> tuple[Blueprint, SpecTree]:
     """The blueprint with every address, and its description."""
     api = Blueprint("api", __name__, url_prefix="/api")
     spec = make_spec()
-
     address = registering(api, spec, who)
+    add_models(address, workspace, events)
+    add_edits(address, workspace)
+    add_tables(address, workspace)
     add_gather(address, workspace)
     add_shape(address, workspace)
+    add_story(address, workspace)
     add_link(address, workspace)
     add_probe(address, workspace)
     add_measure(address, workspace)
 
-    def document(model_id: int) -> Response:
-        stored, star = workspace.star(model_id)
-        return jsonify(describe.document(stored, star))
+    @address("/language", "GET", s.Language)
+    def language() -> Response:
+        """Everything a formula can be written with, for completion and help."""
+        return jsonify({"words": vocabulary()})
+
+    @address("/openapi.json", "GET", None)
+    def openapi() -> Response:
+        """This interface, described."""
+        return jsonify(spec.spec)
+
+    return api, spec
+
+
+def _document(workspace: Workspace, model_id: int) -> Response:
+    stored, star = workspace.star(model_id)
+    return jsonify(describe.document(stored, star))
+
+
+def add_models(address: Register, workspace: Workspace, events: Events) -> None:
+    """The models: listed, opened, shown, followed and taken along."""
 
     @address("/models", "GET", s.ModelList)
     def list_models() -> Response:
@@ -73,24 +93,46 @@ def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = ca
             else:
                 path.write_bytes(request.get_data())
             if not zipfile.is_zipfile(path):
-                raise refuse("bad_zip", "This is no .zip of a data package.", "Choose a .zip with a datapackage.json in it.")
+                raise refuse("bad_zip", "This is not a .zip of a data package.", "Choose a .zip with a datapackage.json in it.")
             return jsonify({"id": workspace.open(actor(), path)})
 
     @address("/models/<int:model_id>", "GET", s.ModelDocument)
     def get_model(model_id: int) -> Response:
         """A model as the stages show it."""
-        return document(model_id)
+        return _document(workspace, model_id)
 
     @address("/models/<int:model_id>/analysis", "GET", s.Analysis)
     def get_analysis(model_id: int) -> Response:
         """What is found in a model as a whole: asked for apart, for an edit need not wait for it."""
         return jsonify(describe.analysis(*workspace.star(model_id)))
 
+    @address("/models/<int:model_id>/package", "GET", None, query=s.PackageQuery)
+    def package(model_id: int, query: s.PackageQuery) -> Response:
+        """The model with its rows as a .zip of a data package."""
+        stored, star = workspace.star(model_id)
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as file:
+            for name, content in package_files(star, query.data).items():
+                file.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
+        headers = {"Content-Disposition": f'attachment; filename="{stored.name}.zip"'}
+        return Response(out.getvalue(), mimetype="application/zip", headers=headers)
+
+    @address("/models/<int:model_id>/events", "GET", None)
+    def follow(model_id: int) -> Response:
+        """Server-sent events: each new version of the model."""
+        models.version_of(workspace.engine, model_id)  # that there is one
+        newest = partial(models.version_of, workspace.engine, model_id)
+        return Response(events.stream(model_id, newest), mimetype="text/event-stream", headers={"X-Accel-Buffering": "no"})
+
+
+def add_edits(address: Register, workspace: Workspace) -> None:
+    """Edits, their undoing, and what goes on being called as it was."""
+
     @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, needs=Need.EDIT, json=s.EditRequest)
     def edit_model(model_id: int, json: s.EditRequest) -> Response:
         """Makes an edit; 409 where something it touches has changed since `base`."""
         editing.edit(workspace, actor(), model_id, json.edit, json.base)
-        return document(model_id)
+        return _document(workspace, model_id)
 
     @address("/models/<int:model_id>/rename", "POST", s.RenamePreview, json=s.RenameRequest)
     def preview_rename(model_id: int, json: s.RenameRequest) -> Response:
@@ -109,13 +151,17 @@ def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = ca
     def undo(model_id: int, json: s.StepRequest) -> Response:
         """Takes the newest edit back."""
         workspace.step(actor(), model_id, "undo", json.expected)
-        return document(model_id)
+        return _document(workspace, model_id)
 
     @address("/models/<int:model_id>/redo", "POST", s.ModelDocument, needs=Need.EDIT, json=s.StepRequest)
     def redo(model_id: int, json: s.StepRequest) -> Response:
         """Makes the edit again that was last taken back."""
         workspace.step(actor(), model_id, "redo", json.expected)
-        return document(model_id)
+        return _document(workspace, model_id)
+
+
+def add_tables(address: Register, workspace: Workspace) -> None:
+    """Who filters whom, and the rows and profiles of tables."""
 
     @address("/models/<int:model_id>/reach", "POST", f.ReachAnswer, json=f.ReachRequest)
     def reaching(model_id: int, json: f.ReachRequest) -> Response:
@@ -140,39 +186,9 @@ def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = ca
         listed = [list(row) for row in zip(*columns.values(), strict=True)]
         return jsonify({"table": name, "size": star.size(name), "start": query.start, "columns": list(columns), "rows": listed})
 
-    @address("/language", "GET", s.Language)
-    def language() -> Response:
-        """Everything a formula can be written with, for completion and help."""
-        return jsonify({"words": vocabulary()})
-
-    @address("/models/<int:model_id>/package", "GET", None, query=s.PackageQuery)
-    def package(model_id: int, query: s.PackageQuery) -> Response:
-        """The model with its rows as a .zip of a data package."""
-        stored, star = workspace.star(model_id)
-        out = io.BytesIO()
-        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as file:
-            for name, content in package_files(star, query.data).items():
-                file.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
-        headers = {"Content-Disposition": f'attachment; filename="{stored.name}.zip"'}
-        return Response(out.getvalue(), mimetype="application/zip", headers=headers)
-
-    @address("/models/<int:model_id>/events", "GET", None)
-    def follow(model_id: int) -> Response:
-        """Server-sent events: each new version of the model."""
-        models.version_of(workspace.engine, model_id)  # that there is one
-        newest = partial(models.version_of, workspace.engine, model_id)
-        return Response(events.stream(model_id, newest), mimetype="text/event-stream", headers={"X-Accel-Buffering": "no"})
-
-    @address("/openapi.json", "GET", None)
-    def openapi() -> Response:
-        """This interface, described."""
-        return jsonify(spec.spec)
-
-    return api, spec
-
 
 def _table(star: Star, name: str) -> str:
     table = star.model.table(name)
     if table is None:
-        raise refuse("unknown_table", f"There is no table {name}.")
+        raise refuse("unknown_table", f"The table {name} does not exist.")
     return table.name

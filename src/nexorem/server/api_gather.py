@@ -186,6 +186,10 @@ def add_shape(address: Register, workspace: Workspace) -> None:
         _, star = workspace.star(model_id)
         return jsonify(shaping.computed_rows(star, json.table, json.column, json.formula, request_budget(workspace)))
 
+
+def add_story(address: Register, workspace: Workspace) -> None:
+    """What things come from, and what is built on them."""
+
     @address("/models/<int:model_id>/story", "GET", g.Story, query=g.StoryQuery)
     def story_of(model_id: int, query: g.StoryQuery) -> Response:
         """Where a thing comes from, and everything built on it."""

@@ -121,6 +121,6 @@ def _history(address: Register, workspace: Workspace) -> None:
 def _table(star: Star, name: str) -> Table:
     table: Any = star.model.table(name)
     if table is None:
-        raise refuse("unknown_table", f"There is no table {name}.")
+        raise refuse("unknown_table", f"The table {name} does not exist.")
     assert isinstance(table, Table)
     return table

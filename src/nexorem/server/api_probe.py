@@ -133,7 +133,7 @@ def _files(address: Register, workspace: Workspace) -> None:
         present = present_name(star.model, "probe", name)  # an address given away goes on working
         probe = star.model.probe(present)
         if probe is None:
-            raise refuse("unknown_probe", f"There is no probe {name}.")
+            raise refuse("unknown_probe", f"The probe {name} does not exist.")
         return _file(workspace, star, probe, ending, name)
 
     @address("/models/<int:model_id>/trace/rows.csv", "GET", None)
@@ -158,9 +158,9 @@ def _json(text: str, what: str) -> dict[str, Any]:
     try:
         document = plain_json.loads(text)
     except ValueError as error:
-        raise refuse("bad_json", f"What the address says of {what} is no JSON: {error}.", place=what) from None
+        raise refuse("bad_json", f"What the address says of {what} is not JSON: {error}.", place=what) from None
     if not isinstance(document, dict):
-        raise refuse("bad_json", f"What the address says of {what} is no JSON object.", place=what)
+        raise refuse("bad_json", f"What the address says of {what} is not a JSON object.", place=what)
     return document
 
 

@@ -27,7 +27,7 @@ def read_document(document: Mapping[str, Any]) -> Model:
     """The model of a stored document. Parts that fit no type are left out, or become texts, and stand in the model's `damage`."""
     content, changes = mended(MODEL, document)
     if content is None:
-        raise refuse("broken_model", "What the store holds of this model is no model.", "Restore it from a package or a backup.")
+        raise refuse("broken_model", "What the store holds for this model is not a model.", "Restore it from a package or a backup.")
     model = model_from_json(
         {"probes": [], "hierarchies": [], "checks": [], "measures": [], "links": [], "tables": [], "places": {}, **content}
     )

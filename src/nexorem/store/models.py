@@ -117,7 +117,7 @@ def version_of(engine: Engine, model_id: int) -> int:
 
 def unknown(model_id: int) -> Exception:
     """The error for a model that is not there."""
-    return refuse("unknown_model", f"There is no model number {model_id}.", "Open one from the list of models.")
+    return refuse("unknown_model", f"Model number {model_id} does not exist.", "Open one from the list of models.")
 
 
 def _load(connection: Connection, model_id: int, lock: bool = False) -> Stored:
@@ -235,7 +235,7 @@ def _at(connection: Connection, stored: Stored, number: int) -> Model:
     query = select(e).where(e.c.model_id == stored.id, e.c.number > low, e.c.number <= high).order_by(e.c.number)
     rows = list(connection.execute(query))
     if len(rows) < high - low or number < 0:
-        raise refuse("unknown_edit", f"There is no edit number {number}.", "Choose one of the history.")
+        raise refuse("unknown_edit", f"Edit number {number} does not exist.", "Choose one of the history.")
     backwards = number < stored.edits
     model = stored.model
     for row in reversed(rows) if backwards else rows:

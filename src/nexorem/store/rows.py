@@ -111,7 +111,7 @@ def load_gone() -> Refused:
     """What is said of a load that was forgotten."""
     return refuse(
         "load_gone",
-        "The rows that stood here then are not kept any more: of each table the newest loads are.",
+        "The rows that stood here then are no longer kept: only the newest loads of each table are.",
         "Load the table again, or use one of the loads that Gather lists.",
     )
 

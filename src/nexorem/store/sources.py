@@ -51,7 +51,7 @@ def access_of(connection: Connection, model_id: int, name: str, key: bytes, pass
     row = connection.execute(select(tables.connection).where(c.model_id == model_id, c.name == name)).one_or_none()
     if row is None:
         names = [x["name"] for x in connections(connection, model_id)]
-        raise refuse("unknown_connection", f"There is no connection {name}.", near_hint(name, names) or "Make it in Gather.", name)
+        raise refuse("unknown_connection", f"The connection {name} does not exist.", near_hint(name, names) or "Make it in Gather.", name)
     if password is None:
         if row.password is None:
             raise refuse("no_password", f"The password of {name} is not kept.", "Give it with this load.", name)

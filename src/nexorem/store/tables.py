@@ -87,7 +87,7 @@ load_part = Table(
     Column("data", LargeBinary, nullable=False),
 )
 
-# Ways to databases. A password is kept encrypted, with a key that is no part of the store, or not at all.
+# Ways to databases. A password is kept encrypted, with a key that is not part of the store, or not at all.
 connection = Table(
     "connection",
     metadata,

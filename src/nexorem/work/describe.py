@@ -15,6 +15,7 @@ from nexorem.core.design.matrix import bus_matrix
 from nexorem.core.design.roles import apparent_role, role
 from nexorem.core.design.suggest import PUT_ASIDE, role_name
 from nexorem.core.design.truth import looked_at, unmatched_marks
+from nexorem.core.design.truth.mark import Mark, Sums
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.candidates import candidate_keys
 from nexorem.core.engine.grid import Grid, answer
@@ -214,48 +215,48 @@ def _failed(vector: Vector, across: int) -> list[dict[str, Any]]:
 def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
     """A grid with, for each measure, what does not reach it, what it overrides, and what is known of its totals."""
     star, probe = grid.star, grid.probe
-    axes = {f"{table}.{column}": reference_text(table, column) for table, column in (*probe.rows, *probe.columns)}
-    conditions = dict(zip(probe.conditions, grid.plan.conditions, strict=True))
     shape = len(grid.rows.lines), len(grid.columns.lines)
-    measures, values, looked = [], [], looked_at(grid, budget)
-    for name, bound, vector, (of_measure, sums) in zip(probe.measures, grid.plan.measures, grid.values, looked, strict=True):
-        reached = reached_by(star, bound)
-        saved = star.model.measure(name)
-        lost = sorted(x for m in of_measure if m.kind == "unreached" for x in m.tables)
-        measures.append(
-            {
-                "name": name,
-                "dtype": bound.dtype,
-                "format": saved.format if saved else "",
-                "unreached": lost,
-                "overrides": sorted(axes[x] for x in {*axes} & {*reached.overrides}),
-                "scans": [asdict(x) for x in reached.scans],
-                "failed": _failed(vector, shape[1]),
-                "marks": as_json(of_measure),
-                "sums": as_json(sums),
-            }
-        )
-        flat = [iso(v) for v in vector.tolist()] if vector.dtype in ("date", "datetime") else vector.tolist()
-        values.append([flat[r * shape[1] : (r + 1) * shape[1]] for r in range(shape[0])])
+    measures = [_grid_measure(grid, i, marks, sums) for i, (marks, sums) in enumerate(looked_at(grid, budget))]
     return {
         "rows": axis_answer(star, grid.rows),
         "columns": axis_answer(star, grid.columns),
         "measures": measures,
-        "values": values,
+        "values": [_lines(vector, *shape) for vector in grid.values],
         "cells": shape[0] * shape[1] * len(measures),
         "unmatched": as_json(unmatched_marks(grid)),
         "left_out": grid.left_out,
         "notes": unknown_members(star, probe),
-        "conditions": [
-            {
-                "where": text,
-                "table": c.table,
-                "columns": [reference_text(c.table, x) for x in c.columns],
-                "words": Reader(star.model).words(c.predicate),
-            }
-            for text, c in conditions.items()
-        ],
+        "conditions": [_condition(star, text, c) for text, c in zip(probe.conditions, grid.plan.conditions, strict=True)],
     }
+
+
+def _grid_measure(grid: Grid, place: int, marks: list[Mark], sums: Sums) -> dict[str, Any]:
+    star, probe = grid.star, grid.probe
+    name, bound = probe.measures[place], grid.plan.measures[place]
+    axes = {f"{table}.{column}": reference_text(table, column) for table, column in (*probe.rows, *probe.columns)}
+    reached, saved = reached_by(star, bound), star.model.measure(name)
+    return {
+        "name": name,
+        "dtype": bound.dtype,
+        "format": saved.format if saved else "",
+        "unreached": sorted(x for m in marks if m.kind == "unreached" for x in m.tables),
+        "overrides": sorted(axes[x] for x in {*axes} & {*reached.overrides}),
+        "scans": [asdict(x) for x in reached.scans],
+        "failed": _failed(grid.values[place], len(grid.columns.lines)),
+        "marks": as_json(marks),
+        "sums": as_json(sums),
+    }
+
+
+def _lines(vector: Vector, rows: int, across: int) -> list[list[Any]]:
+    """The values of a measure, line by line."""
+    flat = [iso(v) for v in vector.tolist()] if vector.dtype in ("date", "datetime") else vector.tolist()
+    return [flat[r * across : (r + 1) * across] for r in range(rows)]
+
+
+def _condition(star: Star, text: str, condition: t.Condition) -> dict[str, Any]:
+    columns = [reference_text(condition.table, x) for x in condition.columns]
+    return {"where": text, "table": condition.table, "columns": columns, "words": Reader(star.model).words(condition.predicate)}
 
 
 def members(star: Star, question: MembersAsk, budget: Budget) -> dict[str, Any]:

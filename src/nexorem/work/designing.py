@@ -19,7 +19,7 @@ from nexorem.core.limits import Budget
 from nexorem.core.lint.change import findings_change
 from nexorem.core.model.check import check_link_types, check_model, checked_star
 from nexorem.core.model.edits import Edit, apply
-from nexorem.core.model.model import Model, link_from_json, link_json
+from nexorem.core.model.model import Link, Model, link_from_json, link_json
 from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import scans
@@ -31,20 +31,26 @@ from nexorem.work.shaping import link_edits
 from nexorem.work.workspace import Workspace
 
 
-def link_preview(star: Star, request: Mapping[str, Any], name: str | None) -> dict[str, Any]:
-    """What a link is or would be: the right way round, what the data prove of its keys, firm or loose and why. With `name` it takes the
-    place of the link of that name; without, and without a word on its state, it is offered inactive where it would double a path."""
-    others = tuple(k for k in star.model.links if name is None or k.name != name)
+def _asked_link(star: Star, request: Mapping[str, Any], new: bool) -> Link:
+    """The link that is asked about; a new one stands the way round that the data prove, whatever else was chosen for it by then. Refuses
+    columns that are never equal."""
     link = link_from_json(star.model, request)
     if link.from_table == link.to_table:
         link = replace(link, active=False)
     wrong = check_link_types(star.model, link)
     if wrong:
         raise Refused(wrong)
-    if name is None:
-        # A link that is new stands the way round that the data prove, whatever else was chosen for it by then.
-        turned = proven(star, link)
-        link = replace(turned, cardinality=link.cardinality if "cardinality" in request else turned.cardinality)
+    if not new:
+        return link
+    turned = proven(star, link)
+    return replace(turned, cardinality=link.cardinality if "cardinality" in request else turned.cardinality)
+
+
+def link_preview(star: Star, request: Mapping[str, Any], name: str | None) -> dict[str, Any]:
+    """What a link is or would be: the right way round, what the data prove of its keys, firm or loose and why. With `name` it takes the
+    place of the link of that name; without, and without a word on its state, it is offered inactive where it would double a path."""
+    others = tuple(k for k in star.model.links if name is None or k.name != name)
+    link = _asked_link(star, request, new=name is None)
     bare = replace(star.model, links=others)
     link = replace(link, name=str(request.get("name") or free_name(bare, link)))
     edited = star.with_model(replace(bare, links=(*others, link)))
@@ -138,7 +144,7 @@ def variant(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> dict[
 def edit_change(workspace: Workspace, model_id: int, number: int, probe: ProbeSpec | None, budget: Budget) -> dict[str, Any]:
     """What one edit of the history changed: the model before it and after it, compared on their own rows."""
     if number < 1:
-        raise refuse("unknown_edit", f"There is no edit number {number}.", "Choose one of the history.")
+        raise refuse("unknown_edit", f"Edit number {number} does not exist.", "Choose one of the history.")
     sides = [workspace.edited(model_id, models.model_at(workspace.engine, model_id, n)) for n in (number - 1, number)]
     return compared(sides[0], sides[1], probe, budget)
 
@@ -150,7 +156,7 @@ def reach_answer(star: Star, table: str | None, measure: str | None) -> ReachOf:
         return measure_reach(star, measure, scans(bound))
     table_of_name = star.model.table(str(table))
     if table_of_name is None:
-        raise refuse("unknown_table", f"There is no table {table}.")
+        raise refuse("unknown_table", f"The table {table} does not exist.")
     return reach_of(star, table_of_name.name)
 
 
@@ -169,7 +175,7 @@ def shape_answer(star: Star, table: str, columns: Sequence[str]) -> dict[str, An
     """Whether some columns tell the rows of a table apart, and the hierarchies that a table takes part in with what is wrong in them."""
     table_of_name = star.model.table(table)
     if table_of_name is None:
-        raise refuse("unknown_table", f"There is no table {table}.")
+        raise refuse("unknown_table", f"The table {table} does not exist.")
     lost = [c for c in columns if c not in star.rows[table_of_name.name].columns]
     if lost:
         raise refuse("unknown_column", f"{table_of_name.name} has no column {lost[0]}.")

@@ -36,7 +36,7 @@ def keep_file(workspace: Workspace, actor: Actor, model_id: int, name: str, cont
     workspace.star(model_id)
     folder = workspace.files(model_id)
     if PurePosixPath(name).name != name or "\\" in name or name.startswith(".") or len(name) > 200 or not name.isprintable():
-        raise refuse("bad_name", f"{name!r} is no name for a file.", "Use a plain name, without a folder.")
+        raise refuse("bad_name", f"{name!r} is not a name for a file.", "Use a plain name, without a folder.")
     if PurePosixPath(name).suffix.lower() not in ENDINGS:
         raise refuse("unknown_kind", f"{name} is of no kind that can be read.", f"Files that end with {', '.join(ENDINGS)} can.", name)
     if shutil.disk_usage(folder).free < size + LEAST_FREE:

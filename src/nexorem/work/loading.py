@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
+
+from sqlalchemy import Connection
 
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.language.former import earlier_names, present_name
 from nexorem.core.model.edits import Edit, apply
 from nexorem.core.model.model import Model, Table
+from nexorem.core.model.star import Star
 from nexorem.core.words import counted
 from nexorem.gather import made
 from nexorem.gather.compare import (
@@ -22,7 +26,7 @@ from nexorem.gather.compare import (
     repeated_keys,
 )
 from nexorem.gather.frame import Frame
-from nexorem.gather.jobs import Job
+from nexorem.gather.jobs import Item, Job
 from nexorem.gather.read import package_links
 from nexorem.gather.sources.kinds import source_words
 from nexorem.store import rows, sources
@@ -80,45 +84,61 @@ def take(
     """Takes tables of a reading into the model, as one edit: new ones, and new rows for tables that are here. All of them or none."""
     actor.must(Need.BRING)
     stored, _ = workspace.star(model_id)
-    names = [t.name for t in stored.model.tables]
-    frames: dict[str, Frame] = {}
-    edits: list[Edit] = []
-    kept: list[int] = []
-    places: dict[int, str] = {}
-    with workspace.engine.begin() as connection:
-        for choice in chosen:
-            place = int(choice["place"])
-            item, frame = job.item(place), job.frame(place)
-            target = choice.get("table")
-            name = table_of(stored.model, target).name if target else free_name(str(choice.get("name") or item.name).strip(), names)
-            names.append(name)
-            load = rows.save_load(
-                connection, model_id, name, frame, source=item.source, report=short_report(item.report or {}), author=actor.name
-            )
-            kept.append(load)
-            frames[name], places[place] = frame, name
-            if target:
-                edits.append({"kind": "change_table", "name": name, "set": {"load": load, "origin": item.source, "source": None}})
-            else:
-                key = item.key if set(item.key) <= set(frame.columns) else []
-                edits.append({"kind": "add_table", "table": {"name": name, "columns": [], "key": key, "origin": item.source, "load": load}})
-    if not edits:
+    if not chosen:
         raise refuse("nothing_chosen", "No table is chosen.", "Tick at least one.")
-    for load, frame in zip(kept, frames.values(), strict=True):
-        workspace.frames.put(f"load {load}", frame)
-    links = _links_along(workspace, model_id, job, places, stored.model)
-    title = _title(edits)
+    with workspace.engine.begin() as connection:
+        taken = _kept_loads(connection, actor, model_id, job, chosen, stored.model)
+    for one in taken:
+        workspace.frames.put(f"load {one.load}", one.frame)
+    links = _links_along(workspace, model_id, job, {one.place: one.name for one in taken}, stored.model)
+    edits = [one.edit() for one in taken]
     try:
-        change = completed(
-            workspace, stored.model, {"kind": "load_tables", "edits": edits, "title": title, "mends": list(mends)}, model_id=model_id
-        )
+        change = {"kind": "load_tables", "edits": edits, "title": _title(edits), "mends": list(mends)}
+        change = completed(workspace, stored.model, change, model_id=model_id)
         workspace.edit(actor, model_id, change | {"edits": [*change["edits"], *links]}, base)
     except Exception:
         with workspace.engine.begin() as connection:
-            for load in kept:
-                rows.drop_load(connection, load)
+            for one in taken:
+                rows.drop_load(connection, one.load)
         raise
-    _tidy(workspace, model_id, list(frames))
+    _tidy(workspace, model_id, [one.name for one in taken])
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """A table of a reading whose rows are kept as a load: for a table that is here (`known`), or for a new one."""
+
+    place: int
+    name: str
+    known: bool
+    item: Item
+    frame: Frame
+    load: int
+
+    def edit(self) -> Edit:
+        """The edit that puts the load in force."""
+        if self.known:
+            return {"kind": "change_table", "name": self.name, "set": {"load": self.load, "origin": self.item.source, "source": None}}
+        key = self.item.key if set(self.item.key) <= set(self.frame.columns) else []
+        table = {"name": self.name, "columns": [], "key": key, "origin": self.item.source, "load": self.load}
+        return {"kind": "add_table", "table": table}
+
+
+def _kept_loads(
+    connection: Connection, actor: Actor, model_id: int, job: Job, chosen: Sequence[Mapping[str, Any]], model: Model
+) -> list[Taken]:
+    """Keeps the rows of the tables that are chosen, each under the name of the table it is for or under a free one."""
+    names = [t.name for t in model.tables]
+    taken = []
+    for choice in chosen:
+        place, target = int(choice["place"]), choice.get("table")
+        item, frame = job.item(place), job.frame(place)
+        name = table_of(model, target).name if target else free_name(str(choice.get("name") or item.name).strip(), names)
+        names.append(name)
+        report = short_report(item.report or {})
+        load = rows.save_load(connection, model_id, name, frame, source=item.source, report=report, author=actor.name)
+        taken.append(Taken(place, name, bool(target), item, frame, load))
+    return taken
 
 
 def _title(edits: Sequence[Edit]) -> str:
@@ -176,18 +196,7 @@ def compared(
     _, star = workspace.star(model_id)
     model = star.model
     edits: list[Edit] = [{"kind": "change_table", "name": n, "set": {"origin": dict(origins.get(n) or {})}} for n in extra]
-    tables: list[dict[str, Any]] = []
-    for name, frame in extra.items():
-        table = table_of(model, name)
-        old = workspace.base(table) if table.load is not None else Frame(0, {})
-        tables.append(
-            {
-                "table": name,
-                "rows": [old.size, frame.size],
-                "columns": columns_changed(old.types(), frame.types()),
-                "key": key_report(table, old, frame),
-            }
-        )
+    tables = [_table_changed(workspace, table_of(model, name), frame) for name, frame in extra.items()]
     after, refused, changed = None, None, model
     try:
         change = completed(workspace, model, {"kind": "load_tables", "edits": edits, "title": "", "mends": list(mends)}, extra)
@@ -206,19 +215,31 @@ def compared(
             answer_of["probes"] = probes_changed(star, after, budget)
         except Refused as error:
             answer_of["breaks"] += [d.as_json() for d in error.diagnostics]
+    answer_of["breaks"] += _broken_keys(tables, changed, after)
+    return answer_of
+
+
+def _table_changed(workspace: Workspace, table: Table, frame: Frame) -> dict[str, Any]:
+    """How the rows of a table change with those that come: how many, which columns, what its key does."""
+    old = workspace.base(table) if table.load is not None else Frame(0, {})
+    columns, key = columns_changed(old.types(), frame.types()), key_report(table, old, frame)
+    return {"table": table.name, "rows": [old.size, frame.size], "columns": columns, "key": key}
+
+
+def _broken_keys(tables: Sequence[dict[str, Any]], changed: Model, after: Star | None) -> Iterator[dict[str, Any]]:
+    """What the load breaks of keys, with the mends that come with it: a step that removes repeats, another key, or none. Where the
+    model afterwards could be made, `tables` get the key as it is then."""
     for item in tables:
         kept = changed.table(item["table"])
         if kept is not None and after is not None:
-            # With what would mend it: a step that removes repeats, another key, or none.
             fresh = after.rows[kept.name]
             shaped_now = Frame(fresh.size, {c: fresh.columns[c].rows() for c in kept.key if c in fresh.columns})
             item["key"] = {"key": list(kept.key), "broken": [item["key"]["broken"][0], repeated_keys(shaped_now, kept.key)]}
-        if item["key"]["broken"][1] > item["key"]["broken"][0]:
-            columns, rows = ", ".join(item["key"]["key"]), counted(item["key"]["broken"][1], "row")
-            said = f"The key of {item['table']}, {columns}, is repeated or empty in {rows}."
-            wrong = Diagnostic("broken_key", said, place=item["table"], hint="Remove the repeats in a step, or choose another key.")
-            answer_of["breaks"].append(wrong.as_json())
-    return answer_of
+        before, now = item["key"]["broken"]
+        if now > before:
+            said = f"The key of {item['table']}, {', '.join(item['key']['key'])}, is repeated or empty in {counted(now, 'row')}."
+            mend = "Remove the repeats in a step, or choose another key."
+            yield Diagnostic("broken_key", said, place=item["table"], hint=mend).as_json()
 
 
 def history(workspace: Workspace, model_id: int, table: str | None = None) -> list[dict[str, Any]]:
@@ -236,7 +257,7 @@ def go_to(workspace: Workspace, actor: Actor, model_id: int, load_id: int, base:
     actor.must(Need.BRING)
     load = next((x for x in history(workspace, model_id) if x["id"] == load_id), None)
     if load is None:
-        raise refuse("unknown_load", f"There is no load number {load_id} any more.", "Load the table again.")
+        raise refuse("unknown_load", f"Load number {load_id} no longer exists.", "Load the table again.")
     stored, _ = workspace.star(model_id)
     table = table_of(stored.model, load["table"])
     edit = {"kind": "change_table", "name": table.name, "set": {"load": load_id}}
@@ -253,7 +274,7 @@ def compare_load(workspace: Workspace, model_id: int, load_id: int) -> dict[str,
     """What putting a load in force would change."""
     load = next((x for x in history(workspace, model_id) if x["id"] == load_id), None)
     if load is None:
-        raise refuse("unknown_load", f"There is no load number {load_id} any more.", "Load the table again.")
+        raise refuse("unknown_load", f"Load number {load_id} no longer exists.", "Load the table again.")
     with workspace.engine.connect() as connection:
         frame = rows.read_load(connection, load_id)
     origin = dict(table_of(workspace.star(model_id)[0].model, load["table"]).origin)
@@ -265,6 +286,6 @@ def drop_held(workspace: Workspace, actor: Actor, model_id: int, load_id: int) -
     actor.must(Need.BRING)
     load = next((x for x in history(workspace, model_id) if x["id"] == load_id and x["state"] == "held"), None)
     if load is None:
-        raise refuse("unknown_load", "This load is not held any more.")
+        raise refuse("unknown_load", "This load is no longer held.")
     with workspace.engine.begin() as connection:
         rows.drop_load(connection, load_id)

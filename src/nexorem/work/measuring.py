@@ -60,7 +60,7 @@ def renamed_and_changed(star: Star, name: str, to: str, more: Mapping[str, Any])
 def _measure(star: Star, name: str) -> Measure:
     measure = star.model.measure(name)
     if measure is None:
-        raise refuse("unknown_measure", f"There is no measure {name} any more.", near_hint(name, [m.name for m in star.model.measures]))
+        raise refuse("unknown_measure", f"The measure {name} no longer exists.", near_hint(name, [m.name for m in star.model.measures]))
     return measure
 
 
@@ -157,7 +157,7 @@ def _clash(star: Star, item: Written, old: Measure | None) -> Diagnostic | None:
     if new.home and star.model.table(new.home) is None:
         return Diagnostic(
             "unknown_table",
-            f"{new.name} is to live with {new.home}, which is no table.",
+            f"{new.name} is to live with {new.home}, which is not a table.",
             place=f"line {item.line}",
             hint=near_hint(new.home, [t.name for t in star.model.tables]),
         )

@@ -34,7 +34,7 @@ def renaming(workspace: Workspace, model_id: int, star: Star, kind: str, name: s
         raise refuse("same_name", f"It is called {read.new} already.", "Write another name.", read.new)
     lost = broken(workspace.edited(model_id, after)) - broken(star)
     if lost:
-        message = f"Under the name {read.new}, {sorted(lost)[0]} could not be computed any more."
+        message = f"Under the name {read.new}, {sorted(lost)[0]} could no longer be computed."
         raise refuse("name_in_use", message, "Choose another name, or rename what has it there.", read.new)
     return {"kind": "together", "title": title, "edits": edits}, read, after
 

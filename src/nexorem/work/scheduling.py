@@ -48,7 +48,7 @@ def run_due(workspace: Workspace, now: dt.datetime) -> int:
             words = f"failed: {refused.diagnostics[0].message}"
         except Exception:
             log.exception("a scheduled load failed")
-            words = "failed: an error of the server's own"
+            words = "failed: an internal error of the server"
         with workspace.engine.begin() as connection:
             sources.keep_result(connection, model_id, table, words)
     return len(due)

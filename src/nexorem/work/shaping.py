@@ -51,7 +51,7 @@ def table_of(model: Model, name: Any) -> Table:
     name = str(name)
     table = model.table(name)
     if table is None:
-        raise refuse("unknown_table", f"There is no table {name}.", near_hint(name, [t.name for t in model.tables]))
+        raise refuse("unknown_table", f"The table {name} does not exist.", near_hint(name, [t.name for t in model.tables]))
     return table
 
 
@@ -157,7 +157,9 @@ def _of_columns(table: Table, change: Edit) -> tuple[list[Edit], str]:
     if change["kind"] == "drop_column":
         if old is None or not old.formula:
             raise refuse(
-                "stored_column", f"{table.name}.{name} is no computed column.", "A step of its table leaves out columns that were loaded."
+                "stored_column",
+                f"{table.name}.{name} is not a computed column.",
+                "A step of its table leaves out columns that were loaded.",
             )
         left = [c for c in columns if c["name"] != old.name]
         return [{"kind": "change_table", "name": table.name, "set": {"columns": left}}], f"remove column {table.name}.{old.name}"
@@ -186,7 +188,7 @@ def plainly(model: Model, edits: Sequence[Edit]) -> Model:
         elif edit["kind"] == "add_table":
             at = edit.get("at") if isinstance(edit.get("at"), int) else len(model.tables)
             if model.table(edit["table"]["name"]):
-                raise refuse("repeated_name", f"There is a table {edit['table']['name']} already.", "Choose another name.")
+                raise refuse("repeated_name", f"There is already a table {edit['table']['name']}.", "Choose another name.")
             model = replace(model, tables=(*model.tables[:at], _read(edit["table"]), *model.tables[at:]))
         elif edit["kind"] == "remove_table":
             gone = table_of(model, edit["name"])

@@ -1,4 +1,4 @@
-// What an address, or a package from elsewhere, says of a screen: read part by part, and what is no part of it left out. Pure.
+// What an address, or a package from elsewhere, says of a screen: read part by part, and what is not part of it left out. Pure.
 import * as v from 'valibot';
 import type { Folio, Probe, Tile } from '../api/client';
 

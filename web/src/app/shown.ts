@@ -1,4 +1,4 @@
-// What is on screen and is no part of the model, over all stages: each feature keeps its own; a change may be of several at once.
+// What is on screen and is not part of the model, over all stages: each feature keeps its own; a change may be of several at once.
 import { openFolio, putFolio, redoFolio, setFolio, takeFolio, undoFolio, useFolio, type FolioShown } from '../features/folio/store';
 import { useGather, type GatherShown } from '../features/gather/store';
 import { useLink, type LinkShown } from '../features/link/store';

@@ -39,7 +39,7 @@ class Counterpart(Result):
 
 
 def comparisons(star: Star, name: str) -> list[Counterpart]:
-    """All that a saved measure can be compared with, those over time first; nothing for one that is no number or does not bind."""
+    """All that a saved measure can be compared with, those over time first; nothing for one that is not a number or does not bind."""
     measure = star.model.measure(name)
     if measure is None:
         return []

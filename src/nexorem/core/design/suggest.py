@@ -235,11 +235,11 @@ def _sentence(star: Star, candidate: Candidate, link: Link, choice: str) -> str:
         part.append("the names are alike")
     if choice:
         what = "dates" if (to := star.model.table(link.to_table)) and to.calendar else "roles"
-        part.append(f"one of several {what}: none is active before you say which counts")
+        part.append(f"one of several {what}: none is active until you say which one counts")
     elif link.from_table == link.to_table:
-        part.append("inactive, for it leads to its own table")
+        part.append("inactive because it leads to its own table")
     elif not link.active:
-        part.append("inactive, for active it would double a path")
+        part.append("inactive because it would double a path if active")
     return "; ".join(part) + "."
 
 

@@ -92,7 +92,7 @@ class _Maker:
         if item in trail:
             names = " › ".join(map(item_text, (*trail[trail.index(item) :], item)))
             message = f"{item_text(item)} is computed from itself: {names}."
-            raise refuse("cycle", message, "Break the round at one of these.", item_text(item))
+            raise refuse("cycle", message, "Break the cycle at one of these.", item_text(item))
         inside = (*trail, item)
         for need in self.named(item):
             self.resolve(need, inside)

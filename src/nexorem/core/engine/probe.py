@@ -17,7 +17,7 @@ from nexorem.core.model.names import column_text
 from nexorem.core.model.specs import ConditionPick, Member, MemberPick, PickSpec, ProbeSpec, Unmatched, adapter_of, read_spec
 from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Value, Vector, constant, iso
-from nexorem.core.words import listed
+from nexorem.core.words import an, listed
 
 
 @dataclass(frozen=True, slots=True)
@@ -164,7 +164,7 @@ def read_value(dtype: str, value: Any, what: str) -> Value:
         whole = float(value).is_integer()
         parsed = (int(value) if whole else None) if dtype == "integer" else float(value)
     if parsed is None:
-        raise refuse("bad_value", f"{value!r} is no {dtype}, which {what} holds.")
+        raise refuse("bad_value", f"{value!r} is not {an(dtype)}, which {what} holds.")
     return parsed
 
 
@@ -214,7 +214,7 @@ def _read_top(star: Star, spec: ProbeSpec, rows: Sequence[tuple[str, str]], wron
     by = _measure_of(spec.top.by, spec.measures)
     if by is None:
         hint = f"It is one of {', '.join(spec.measures)}." if spec.measures else ""
-        wrong.append(Diagnostic("bad_top", f"{spec.top.by} is no measure of this probe.", place="top", hint=hint))
+        wrong.append(Diagnostic("bad_top", f"{spec.top.by} is not a measure of this probe.", place="top", hint=hint))
         return None
     return Top(spec.top.count, by, spec.top.asc, _read_level(star, spec.top.level, rows, "top", wrong), spec.top.ties)
 

@@ -37,7 +37,9 @@ def _why(node: TraceNode) -> str:
         return f"{counted(sums.rows_visible, 'row')} of {sums.grain} {are} visible, and its where leaves none of them."
     if sums.function in ("the", "single"):
         return f"{sums.distinct:,} different values are visible: there is no single one. {sums.hint}".strip()
-    return f"All {sums.rows_used:,} rows of {sums.grain} that are used hold an empty there."
+    if sums.rows_used == 1:
+        return f"The only row of {sums.grain} that is used is empty there."
+    return f"All {sums.rows_used:,} rows of {sums.grain} that are used are empty there."
 
 
 def parting(first: Trace, second: Trace) -> list[PartingStep]:

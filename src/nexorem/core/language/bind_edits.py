@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import assert_never
+
 from nexorem.core.diagnostics import Mend
 from nexorem.core.functions.registry import common_type
 from nexorem.core.language import syntax as s
@@ -48,7 +50,9 @@ class EditsBinder(RowsBinder):
                 return self._match_where(edit, scope)
             case s.Shift() | s.Stretch():
                 return self._moved(edit, scope)
-        return None
+            case s.BrokenEdit():
+                return None
+        assert_never(edit)
 
     # set and keep
 
@@ -204,7 +208,7 @@ class EditsBinder(RowsBinder):
                 return None
             if table not in link.tables:
                 ends = sorted(link.tables)
-                self.report("flow_end", f"{table} is no end of “{link.name}”.", edit.span, f"Its ends are {' and '.join(ends)}.")
+                self.report("flow_end", f"{table} is not an end of “{link.name}”.", edit.span, f"Its ends are {' and '.join(ends)}.")
                 return None
             way = table
         if link.name not in state.active:
@@ -295,7 +299,7 @@ class EditsBinder(RowsBinder):
         if table.calendar is None:
             calendars = [x.name for x in self.model.tables if x.calendar]
             listed = f"The calendars are {', '.join(calendars)}." if calendars else "Mark the table as a calendar first."
-            self.report("no_calendar", f"{table.name} is no calendar.", edit.span, listed)
+            self.report("no_calendar", f"{table.name} is not a calendar.", edit.span, listed)
             return None
         if fault := calendar_fault(self.star, table):
             self.report("bad_calendar", f"The dates of {table.name} cannot be moved: {fault}", edit.span, "Mend its rows.")

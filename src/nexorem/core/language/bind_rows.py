@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import assert_never
 
 from nexorem.core.diagnostics import Mend, Span
 from nexorem.core.functions.registry import common_type
@@ -40,7 +41,9 @@ class RowsBinder(ScalarBinder):
                 return self._listed_rows(node, scope)
             case s.WithRows():
                 return self._with_rows(node, scope)
-        return None
+            case s.BrokenRows():
+                return None
+        assert_never(node)
 
     def _table_rows(self, node: s.TableRows, scope: Scope) -> t.Rows | None:
         name = self._find_table(node.table, node.span)
@@ -51,7 +54,7 @@ class RowsBinder(ScalarBinder):
             return None
         gone = {c.column for c in but if isinstance(c, t.ColumnValue)}
         if others := [c for c in but if isinstance(c, t.ColumnValue) and c.table != name]:
-            self.report("foreign_column", f"{column_text(others[0].table, others[0].column)} is no column of {name}.", others[0].span)
+            self.report("foreign_column", f"{column_text(others[0].table, others[0].column)} is not a column of {name}.", others[0].span)
             return None
         table = self.model.table(name)
         assert table
@@ -175,7 +178,7 @@ class RowsBinder(ScalarBinder):
         for definition in node.definitions:  # a later column sees those before it, as in `let`
             value = self.bind(definition.value, scope.rows(scope.state, rows))
             if definition.name.lower() in names:
-                self.report("repeated_column", f"There is a column {definition.name} already.", definition.span, "Give it another name.")
+                self.report("repeated_column", f"There is already a column {definition.name}.", definition.span, "Give it another name.")
             names.append(definition.name.lower())
             if value.dtype in INTERVALS:
                 self.report("interval_result", "A column cannot be an interval.", value.span, "Subtract two dates for whole days.")
@@ -196,7 +199,7 @@ class RowsBinder(ScalarBinder):
             own = [column_text(c.table, c.column or "") if c.table else quoted(c.name) for c in source.columns]
             return self.report(
                 "no_such_row_column",
-                f"{text} is no column of the rows run over, which are {', '.join(own)}.",
+                f"{text} is not a column of the rows run over, which are {', '.join(own)}.",
                 column.span,
                 f"Add it to them, or say which value is meant, as in the({text}) or max({text}).",
                 [Mend(f"write the({text})", column.span, f"the({text})")],

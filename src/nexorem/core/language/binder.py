@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from typing import TypeVar, cast
+from typing import TypeVar, assert_never, cast
 
 from nexorem.core.diagnostics import Diagnostic, Mend, OverLimit, Refused, Span, near
 from nexorem.core.functions.library import FUNCTIONS
@@ -56,7 +56,9 @@ class Binder(AggregateBinder):
         formula = self.formula_of(name)
         if formula is None:
             names = self.measure_names()
-            raise Refused(Diagnostic("unknown_measure", f"There is no measure {name}.", place=name, hint=did_you_mean(near(name, names))))
+            raise Refused(
+                Diagnostic("unknown_measure", f"The measure {name} does not exist.", place=name, hint=did_you_mean(near(name, names)))
+            )
         node, wrong = self._bind_measure(*formula, self.star.state)
         if wrong:
             raise Refused(wrong)
@@ -248,7 +250,9 @@ class Binder(AggregateBinder):
                 return self._ranked(node, scope)
             case s.Given():
                 return self._inside(self._given(node, scope), scope)
-        return t.Unknown(node.span, "null")
+            case s.Broken():
+                return t.Unknown(node.span, "null")
+        assert_never(node)
 
     def _ranked(self, node: s.Rank, scope: Scope) -> t.Typed:
         """A rank in a row takes the row's value through a `let` that stands before it."""
@@ -326,7 +330,7 @@ class Binder(AggregateBinder):
         if name.lower() in self._open:
             ring = [*self._open[self._open.index(name.lower()) :], name.lower()]
             return self.report(
-                "cycle", f"{name} is built on itself: {' › '.join(ring)}.", node.span, "Break the round at one of these measures."
+                "cycle", f"{name} is built on itself: {' › '.join(ring)}.", node.span, "Break the cycle at one of these measures."
             )
         body, wrong = self._bind_measure(name, formula, scope.state)
         if wrong:
@@ -374,7 +378,7 @@ class Binder(AggregateBinder):
             texts = [column_text(x.name, c.name) for x in owners if (c := x.column(node.name))][:5]
             return self.report(
                 "unqualified_column",
-                f"There is no measure {node.name}; a column is written with its table.",
+                f"The measure {node.name} does not exist; a column is written with its table.",
                 node.span,
                 f"Did you mean {' or '.join(texts)}?",
                 [Mend(f"write {x}", node.span, x) for x in texts],
@@ -382,11 +386,11 @@ class Binder(AggregateBinder):
         if self._source(node.span).startswith('"'):
             text = "'" + node.name.replace("'", "''") + "'"
             hint, mends = "A text stands in single quotes; double quotes are for names.", [Mend(f"write {text}", node.span, text)]
-            return self.report("unknown_name", f"There is no measure {node.name}.", node.span, hint, mends)
+            return self.report("unknown_name", f"The measure {node.name} does not exist.", node.span, hint, mends)
         close = near(node.name, self.measure_names())
         return self.report(
             "unknown_name",
-            f"There is no measure {node.name}.",
+            f"The measure {node.name} does not exist.",
             node.span,
             did_you_mean(close),
             [Mend(f"write {n}", node.span, quoted(n)) for n in close],

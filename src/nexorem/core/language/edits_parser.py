@@ -43,7 +43,9 @@ class EditsParser(RowsParser):
             return readers[word](token)
         close = near(token.text, EDIT_WORDS)
         mends = tuple(Mend(f"write {n}", token.span, n) for n in close)
-        raise self.fail(f"{token.text!r} is no edit.", f"An edit starts with {', '.join(EDIT_WORDS)}.", "unknown_edit", token.span, mends)
+        raise self.fail(
+            f"{token.text!r} is not an edit.", f"An edit starts with {', '.join(EDIT_WORDS)}.", "unknown_edit", token.span, mends
+        )
 
     def condition(self, token: Token) -> s.Edit:
         """`set` or `keep`, by predicate or by rows.
@@ -151,7 +153,7 @@ class EditsParser(RowsParser):
         elif self.skip_word("off"):
             way = "off"
         else:
-            raise self.fail(f"{self.shown()} is no direction.", "Write two-way, to T, or off.")
+            raise self.fail(f"{self.shown()} is not a direction.", "Write two-way, to T, or off.")
         return s.Flow(token.span.to(self.tokens[self.at - 1].span), link, way, table)
 
     def match(self, token: Token) -> s.Edit:
@@ -205,5 +207,5 @@ class EditsParser(RowsParser):
             close = near(token.text, units)
             mends = tuple(Mend(f"write {n}", token.span, n) for n in close)
             shown = "The end of the formula" if token.kind == "end" else repr(token.text)
-            raise self.fail(f"{shown} is no unit here.", f"The units are {', '.join(units)}.", span=token.span, mends=mends)
+            raise self.fail(f"{shown} is not a unit here.", f"The units are {', '.join(units)}.", span=token.span, mends=mends)
         return word

@@ -67,7 +67,7 @@ class FunctionsParser(EditsParser):
             close = near(token.text, [*AGGREGATES, *ASKED, "rank", *PLAIN_FUNCTIONS, *SPECIAL])
         hint = hint or (f"Did you mean {' or '.join(close)}?" if close else "")
         mends = tuple(Mend(f"write {n}", token.span, n) for n in close)
-        return Diagnostic("unknown_function", f"There is no function {token.text}.", token.span, hint=hint, mends=mends)
+        return Diagnostic("unknown_function", f"The function {token.text} does not exist.", token.span, hint=hint, mends=mends)
 
     def closed(self, function: str, token: Token, *arguments: s.Node) -> s.Node:
         end = self.expect_op(")", "after the arguments")
@@ -78,7 +78,7 @@ class FunctionsParser(EditsParser):
         self.expect_word("as")
         kind = TYPE_WORDS.get(self.token.word())
         if kind is None:
-            raise self.fail(f"{self.shown()} is no type.", f"The types are {', '.join(COLUMN_TYPES)}.")
+            raise self.fail(f"{self.shown()} is not a type.", f"The types are {', '.join(COLUMN_TYPES)}.")
         self.take()
         return self.closed(f"CAST {kind}", token, operand)
 
@@ -86,7 +86,7 @@ class FunctionsParser(EditsParser):
         part = self.take()
         if part.text.upper() not in (*DAY_PARTS, *TIME_PARTS):
             raise self.fail(
-                f"{part.text!r} is no part of a date.", f"The parts are {', '.join((*DAY_PARTS, *TIME_PARTS))}.", span=part.span
+                f"{part.text!r} is not a part of a date.", f"The parts are {', '.join((*DAY_PARTS, *TIME_PARTS))}.", span=part.span
             )
         self.expect_word("from")
         return self.closed(f"EXTRACT {part.text.upper()}", token, self.expression())
@@ -113,7 +113,7 @@ class FunctionsParser(EditsParser):
     def edge(self, token: Token) -> s.Node:
         unit = self.take()
         if unit.text.upper() not in UNITS:
-            raise self.fail(f"{unit.text!r} is no unit here.", f"The units are {', '.join(u.lower() for u in UNITS)}.", span=unit.span)
+            raise self.fail(f"{unit.text!r} is not a unit here.", f"The units are {', '.join(u.lower() for u in UNITS)}.", span=unit.span)
         self.expect_op(",", "after the unit")
         return self.closed(f"{token.word()} {unit.text.upper()}", token, self.expression())
 

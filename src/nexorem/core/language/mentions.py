@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, fields, is_dataclass
-from typing import Any
+from typing import Any, assert_never, cast
 
 from nexorem.core.language import syntax as s
 
@@ -49,8 +49,8 @@ def _any(node: Any, local: frozenset[str], into: Mentions) -> None:
             # Rows of the table itself are kept as rows; of any other, columns correspond by their places.
             own = isinstance(node.rows, s.TableRows) and node.rows.table.lower() == node.table.lower()
             _rows(node.rows, local, into, not own)
-        case s.Rows():
-            _rows(node, local, into, False)
+        case s.RowsNode():
+            _rows(cast(s.Rows, node), local, into, False)
         case _:
             _inside(node, local, into)
 
@@ -103,6 +103,10 @@ def _rows(node: s.Rows, local: frozenset[str], into: Mentions, values: bool) -> 
             _any(node.columns, local, into)
         case s.ListedRows():
             _any(node.lines, local, into)
+        case s.BrokenRows():
+            pass
+        case _:
+            assert_never(node)
 
 
 def named_columns(rows: s.Rows) -> set[str]:
@@ -116,4 +120,6 @@ def named_columns(rows: s.Rows) -> set[str]:
             return named_columns(rows.left)
         case s.ListedRows():
             return {f"column{i + 1}" for i in range(len(rows.lines[0]))}
-    return set()
+        case s.TableRows() | s.ColumnRows() | s.BrokenRows():
+            return set()
+    assert_never(rows)

@@ -116,7 +116,7 @@ class Names:
             start = Span(node.span.start, node.span.start + len(node.table))
             plain_start = self._text.text[start.start : start.end] == node.table
             mends = [Mend(f"write {n}", start, quoted(n)) for n in close] if plain_start else []
-            return self.report("unknown_table", f"There is no table {node.table}.", node.span, did_you_mean(close), mends)
+            return self.report("unknown_table", f"The table {node.table} does not exist.", node.span, did_you_mean(close), mends)
         column = table.column(node.column)
         if column is None:
             close = near(node.column, [c.name for c in table.columns])
@@ -132,7 +132,7 @@ class Names:
         if table is None:
             close = near(name, [x.name for x in self.model.tables])
             mends = [Mend(f"write {n}", span, quoted(n)) for n in close] if self._source(span).strip('"').lower() == name.lower() else []
-            self.report("unknown_table", f"There is no table {name}.", span, did_you_mean(close), mends)
+            self.report("unknown_table", f"The table {name} does not exist.", span, did_you_mean(close), mends)
             return None
         self.note("table", table.name, span)
         return table.name
@@ -143,7 +143,7 @@ class Names:
             if link is None:
                 close = near(edit.name, [k.name for k in self.model.links])
                 mends = [Mend(f"write {n}", edit.span, f"link {double_quoted(n)}") for n in close]
-                self.report("unknown_link", f"There is no link “{edit.name}”.", edit.span, did_you_mean(close), mends)
+                self.report("unknown_link", f"The link “{edit.name}” does not exist.", edit.span, did_you_mean(close), mends)
             return link
         sides = [[self._find_column(c) for c in side] for side in (edit.left, edit.right)]
         if any(isinstance(c, t.Unknown) for side in sides for c in side):

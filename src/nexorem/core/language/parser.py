@@ -256,7 +256,7 @@ class Parser(FunctionsParser):
             or len(text.text) > 9
         ):
             units = ", ".join(INTERVAL_UNITS)
-            raise self.fail("This is no interval.", f"Write INTERVAL '1' MONTH; the units are {units}.", "bad_literal", span)
+            raise self.fail("This is not an interval.", f"Write INTERVAL '1' MONTH; the units are {units}.", "bad_literal", span)
         return self.counted(s.Literal(span, kind, int(text.text) * size))
 
     def case(self) -> s.Node:

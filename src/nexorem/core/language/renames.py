@@ -74,10 +74,10 @@ def read_renaming(model: Model, kind: str, name: str, to: str) -> Renaming:
     names = names_of(model, kind)
     old = next((n for n in names if n.lower() == name.lower()), None)
     if old is None:
-        raise refuse(f"unknown_{kind}", f"There is no {kind} {name} any more.", near_hint(name, names))
+        raise refuse(f"unknown_{kind}", f"The {kind} {name} no longer exists.", near_hint(name, names))
     other = next((n for n in names if n.lower() == to.lower() and n != old), None)
     if other is not None:
-        raise refuse("repeated_name", f"There is a {kind} {other} already.", "Choose another name.", to)
+        raise refuse("repeated_name", f"There is already a {kind} {other}.", "Choose another name.", to)
     return Renaming(kind, "", old, to)
 
 
@@ -232,7 +232,7 @@ def _link(model: Model, link: Link, change: Renaming) -> Link:
 
 
 def _references(model: Model, change: Renaming) -> Ref:
-    """How a written `Table.column` is written afterwards; what is no column of the model stays."""
+    """How a written `Table.column` is written afterwards; what is not a column of the model stays."""
 
     def ref(text: str) -> str:
         if change.kind not in ("table", "column"):

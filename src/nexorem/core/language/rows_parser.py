@@ -34,7 +34,7 @@ class RowsParser(TokenReader):
             return s.BrokenRows(start)
 
     def counted_rows(self) -> None:
-        self.counted(s.Node(self.token.span))
+        self.counted(s.Broken(self.token.span))
 
     def intersected(self) -> s.Rows:
         left = self.refined()

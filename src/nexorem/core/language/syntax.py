@@ -9,19 +9,19 @@ from nexorem.core.values import Value
 
 
 @dataclass(frozen=True, slots=True)
-class Node:
+class ExpressionNode:
     """Any expression."""
 
     span: Span
 
 
 @dataclass(frozen=True, slots=True)
-class Broken(Node):
+class Broken(ExpressionNode):
     """Stands where something could not be read; it was reported."""
 
 
 @dataclass(frozen=True, slots=True)
-class Literal(Node):
+class Literal(ExpressionNode):
     """A constant of a known type."""
 
     dtype: str
@@ -29,7 +29,7 @@ class Literal(Node):
 
 
 @dataclass(frozen=True, slots=True)
-class ColumnName(Node):
+class ColumnName(ExpressionNode):
     """`Table.column`."""
 
     table: str
@@ -37,14 +37,14 @@ class ColumnName(Node):
 
 
 @dataclass(frozen=True, slots=True)
-class BareName(Node):
+class BareName(ExpressionNode):
     """A measure, or a table where one is asked for."""
 
     name: str
 
 
 @dataclass(frozen=True, slots=True)
-class Chain(Node):
+class Chain(ExpressionNode):
     """Operators of one precedence, left to right: operands[0] ops[0] operands[1] …"""
 
     operands: tuple[Node, ...]
@@ -52,7 +52,7 @@ class Chain(Node):
 
 
 @dataclass(frozen=True, slots=True)
-class Call(Node):
+class Call(ExpressionNode):
     """A function or operator of the registry, by its name there."""
 
     function: str
@@ -61,7 +61,7 @@ class Call(Node):
 
 
 @dataclass(frozen=True, slots=True)
-class InList(Node):
+class InList(ExpressionNode):
     """`x [NOT] IN (…)`."""
 
     operand: Node
@@ -70,7 +70,7 @@ class InList(Node):
 
 
 @dataclass(frozen=True, slots=True)
-class Case(Node):
+class Case(ExpressionNode):
     """CASE; with an operand each `when` is compared to it."""
 
     operand: Node | None
@@ -79,7 +79,7 @@ class Case(Node):
 
 
 @dataclass(frozen=True, slots=True)
-class Aggregate(Node):
+class Aggregate(ExpressionNode):
     """`sum(argument [, extra] [where condition] [for each ROWS])`; `rows` has no argument, and counts `over`.
 
     `extra` is percentile's share or listagg's separator.
@@ -94,7 +94,7 @@ class Aggregate(Node):
 
 
 @dataclass(frozen=True, slots=True)
-class Asked(Node):
+class Asked(ExpressionNode):
     """`the(T.c [, default])`, `single(T.c)`, `filtered(T.c | T)` and `on_axis(T.c)`, by `function`.
 
     `column` is None where a whole table is asked about.
@@ -107,7 +107,7 @@ class Asked(Node):
 
 
 @dataclass(frozen=True, slots=True)
-class Rank(Node):
+class Rank(ExpressionNode):
     """`rank(operand among ROWS [asc])`."""
 
     operand: Node
@@ -125,7 +125,7 @@ class Definition:
 
 
 @dataclass(frozen=True, slots=True)
-class Let(Node):
+class Let(ExpressionNode):
     """`let a = …, b = … in body`."""
 
     definitions: tuple[Definition, ...]
@@ -133,19 +133,19 @@ class Let(Node):
 
 
 @dataclass(frozen=True, slots=True)
-class Rows:
+class RowsNode:
     """Any table expression."""
 
     span: Span
 
 
 @dataclass(frozen=True, slots=True)
-class BrokenRows(Rows):
+class BrokenRows(RowsNode):
     """Stands where a table expression could not be read; it was reported."""
 
 
 @dataclass(frozen=True, slots=True)
-class TableRows(Rows):
+class TableRows(RowsNode):
     """`T`, `every T [but …]`, `page T [but …]`; `quantifier` is ``, every or page."""
 
     quantifier: str
@@ -154,7 +154,7 @@ class TableRows(Rows):
 
 
 @dataclass(frozen=True, slots=True)
-class ColumnRows(Rows):
+class ColumnRows(RowsNode):
     """`T.c` or `(T.a, T.b)`, and the same with every or page. `bracketed` tells the two apart."""
 
     quantifier: str
@@ -163,14 +163,14 @@ class ColumnRows(Rows):
 
 
 @dataclass(frozen=True, slots=True)
-class KnownRows(Rows):
+class KnownRows(RowsNode):
     """`known ROWS`."""
 
     rows: Rows
 
 
 @dataclass(frozen=True, slots=True)
-class WhereRows(Rows):
+class WhereRows(RowsNode):
     """`ROWS where predicate`."""
 
     rows: Rows
@@ -178,7 +178,7 @@ class WhereRows(Rows):
 
 
 @dataclass(frozen=True, slots=True)
-class TopRows(Rows):
+class TopRows(RowsNode):
     """`top N of ROWS by expr [asc]`."""
 
     count: Node
@@ -188,7 +188,7 @@ class TopRows(Rows):
 
 
 @dataclass(frozen=True, slots=True)
-class JoinedRows(Rows):
+class JoinedRows(RowsNode):
     """`left union | intersect | except right`."""
 
     op: str
@@ -197,14 +197,14 @@ class JoinedRows(Rows):
 
 
 @dataclass(frozen=True, slots=True)
-class ListedRows(Rows):
+class ListedRows(RowsNode):
     """`values ('a', 1), ('b', 2)`."""
 
     lines: tuple[tuple[Node, ...], ...]
 
 
 @dataclass(frozen=True, slots=True)
-class WithRows(Rows):
+class WithRows(RowsNode):
     """`ROWS with (name = expr, …)`."""
 
     rows: Rows
@@ -222,14 +222,14 @@ class Target:
 
 
 @dataclass(frozen=True, slots=True)
-class Edit:
+class EditNode:
     """One edit of a `given`."""
 
     span: Span
 
 
 @dataclass(frozen=True, slots=True)
-class SetWhere(Edit):
+class SetWhere(EditNode):
     """`set PREDICATE` and, with `keep`, `keep PREDICATE`."""
 
     keep: bool
@@ -237,7 +237,7 @@ class SetWhere(Edit):
 
 
 @dataclass(frozen=True, slots=True)
-class SetIn(Edit):
+class SetIn(EditNode):
     """`set COLS in ROWS` and, with `keep`, `keep COLS in ROWS`. COLS are `columns`, or all of `table`."""
 
     keep: bool
@@ -247,7 +247,7 @@ class SetIn(Edit):
 
 
 @dataclass(frozen=True, slots=True)
-class Clear(Edit):
+class Clear(EditNode):
     """`clear TARGET [but TARGET]`."""
 
     target: Target
@@ -255,7 +255,7 @@ class Clear(Edit):
 
 
 @dataclass(frozen=True, slots=True)
-class Reset(Edit):
+class Reset(EditNode):
     """`reset TARGET [but TARGET]`."""
 
     target: Target
@@ -273,14 +273,14 @@ class LinkName:
 
 
 @dataclass(frozen=True, slots=True)
-class Via(Edit):
+class Via(EditNode):
     """`via LINK`."""
 
     link: LinkName
 
 
 @dataclass(frozen=True, slots=True)
-class Flow(Edit):
+class Flow(EditNode):
     """`flow LINK two-way | to T | off`; `way` is two-way, to or off."""
 
     link: LinkName
@@ -289,7 +289,7 @@ class Flow(Edit):
 
 
 @dataclass(frozen=True, slots=True)
-class MatchColumns(Edit):
+class MatchColumns(EditNode):
     """`match COLS to COLS`."""
 
     source: tuple[ColumnName, ...]
@@ -297,7 +297,7 @@ class MatchColumns(Edit):
 
 
 @dataclass(frozen=True, slots=True)
-class MatchWhere(Edit):
+class MatchWhere(EditNode):
     """`match S to T where PREDICATE`."""
 
     source: str
@@ -306,7 +306,7 @@ class MatchWhere(Edit):
 
 
 @dataclass(frozen=True, slots=True)
-class Shift(Edit):
+class Shift(EditNode):
     """`shift CAL by N UNIT`."""
 
     calendar: str
@@ -315,7 +315,7 @@ class Shift(Edit):
 
 
 @dataclass(frozen=True, slots=True)
-class Stretch(Edit):
+class Stretch(EditNode):
     """`stretch CAL to start of UNIT | to whole UNIT | back N UNIT`; `kind` is start, whole or back."""
 
     calendar: str
@@ -325,13 +325,18 @@ class Stretch(Edit):
 
 
 @dataclass(frozen=True, slots=True)
-class BrokenEdit(Edit):
+class BrokenEdit(EditNode):
     """Stands where an edit could not be read; it was reported."""
 
 
 @dataclass(frozen=True, slots=True)
-class Given(Node):
+class Given(ExpressionNode):
     """`operand given (edits)`."""
 
     operand: Node
     edits: tuple[Edit, ...]
+
+
+Node = Broken | Literal | ColumnName | BareName | Chain | Call | InList | Case | Aggregate | Asked | Rank | Let | Given
+Rows = BrokenRows | TableRows | ColumnRows | KnownRows | WhereRows | TopRows | JoinedRows | ListedRows | WithRows
+Edit = SetWhere | SetIn | Clear | Reset | Via | Flow | MatchColumns | MatchWhere | Shift | Stretch | BrokenEdit

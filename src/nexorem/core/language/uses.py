@@ -190,13 +190,13 @@ def renaming(star: Proven, name: str, to: str) -> list[Edit]:
     """The edits that give a measure another name everywhere it is named; refuses where the new name would mean something else there."""
     measure = star.model.measure(name)
     if measure is None:
-        raise refuse("unknown_measure", f"There is no measure {name} any more.")
+        raise refuse("unknown_measure", f"The measure {name} no longer exists.")
     to = to.strip()
     taken = star.model.measure(to)
     if not to:
         raise refuse("bad_name", "A measure needs a name.")
     if taken and taken is not measure:
-        raise refuse("repeated_name", f"There is a measure {taken.name} already.", "Choose another name.", to)
+        raise refuse("repeated_name", f"There is already a measure {taken.name}.", "Choose another name.", to)
     edits = [{"kind": "change_measure", "name": measure.name, "set": {"name": to}}, *replacing(star, measure.name, to)]
     return edits + [
         {"kind": "change_measure", "name": m.name if m is not measure else to, "set": {"variant_of": to}}

@@ -34,7 +34,7 @@ def _grain(star: Star, table: Table) -> list[Finding]:
     lost = [c for c in table.grain_columns if c not in star.rows[table.name].columns]
     if lost:
         sentence = f"The grain of {table.name} names {lost[0]}, which it does not have."
-        return [Finding("lost_grain", "warning", about, sentence, "Say anew which columns tell its rows apart.")]
+        return [Finding("lost_grain", "warning", about, sentence, "Say again which columns tell its rows apart.")]
     tested = grain_test(star, table.name, table.grain_columns)
     if not tested.repeated:
         return []

@@ -100,7 +100,7 @@ def _calendar(star: Star, table: Table) -> list[Finding]:
     if len(days) and int(days[-1] - days[0]) + 1 != len(days):
         gaps = int(days[-1] - days[0]) + 1 - len(days)
         sentence = f"The calendar {table.name} leaves out {counted(gaps, 'day')}."
-        mend = "Make it anew over all days; moves by day and month need every one."
+        mend = "Make it again over all days; moves by day and month need every one."
         faults.append(Finding("calendar_gap", "warning", f"table {table.name}", sentence, mend))
     for link in star.model.links:
         if link.to_table != table.name or link.to_columns != (table.calendar.date,) or len(days) == 0:

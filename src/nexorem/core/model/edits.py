@@ -36,14 +36,14 @@ def apply(model: Model, edit: Edit) -> Applied:
 def _link(model: Model, name: str) -> Link:
     link = model.link(name)
     if link is None:
-        raise refuse("unknown_link", f"There is no link “{name}” any more.", near_hint(name, [k.name for k in model.links]))
+        raise refuse("unknown_link", f"The link “{name}” no longer exists.", near_hint(name, [k.name for k in model.links]))
     return link
 
 
 def _measure(model: Model, name: str) -> Measure:
     measure = model.measure(name)
     if measure is None:
-        raise refuse("unknown_measure", f"There is no measure {name} any more.", near_hint(name, [m.name for m in model.measures]))
+        raise refuse("unknown_measure", f"The measure {name} no longer exists.", near_hint(name, [m.name for m in model.measures]))
     return measure
 
 
@@ -140,7 +140,7 @@ def _remove(model: Model, kind: str, name: str) -> Applied:
     items = _listed(model, kind)
     old = next((x for x in items if x.name == name), None)
     if old is None:
-        raise refuse(f"unknown_{kind}", f"There is no {kind} {name} any more.")
+        raise refuse(f"unknown_{kind}", f"The {kind} {name} no longer exists.")
     left = tuple(x for x in items if x is not old)
     return _with(model, kind, left), {"kind": f"put_{kind}", kind: spec_json(old), "at": items.index(old)}
 
@@ -179,7 +179,7 @@ def _remove_hierarchy(model: Model, edit: Edit) -> Applied:
 def _table(model: Model, name: str) -> Table:
     table = model.table(name)
     if table is None:
-        raise refuse("unknown_table", f"There is no table {name} any more.", near_hint(name, [t.name for t in model.tables]))
+        raise refuse("unknown_table", f"The table {name} no longer exists.", near_hint(name, [t.name for t in model.tables]))
     return table
 
 
@@ -277,7 +277,7 @@ def _accept_finding(model: Model, edit: Edit) -> Applied:
 def _reopen_finding(model: Model, edit: Edit) -> Applied:
     old = _accepted(model, edit)
     if old is None:
-        raise refuse("unknown_finding", "This finding is not accepted any more.")
+        raise refuse("unknown_finding", "This finding is no longer accepted.")
     left = tuple(x for x in model.accepted if x is not old)
     return replace(model, accepted=left), {"kind": "accept_finding", **asdict(old), "at": model.accepted.index(old)}
 

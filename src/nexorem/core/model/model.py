@@ -212,7 +212,7 @@ class Model:
         table_name, column_name = split_reference(text)
         table = self.table(table_name)
         if table is None:
-            raise refuse("unknown_table", f"There is no table {table_name}.", near_hint(table_name, [t.name for t in self.tables]))
+            raise refuse("unknown_table", f"The table {table_name} does not exist.", near_hint(table_name, [t.name for t in self.tables]))
         column = table.column(column_name)
         if column is None:
             raise refuse(

@@ -73,5 +73,7 @@ def split_reference(text: str) -> tuple[str, str]:
             break
         i += 1
     if len(parts) != 2 or i < len(text) or not all(parts):
-        raise refuse("bad_column", f"{text!r} is no column.", "Write it as Table.column, with double quotes round a name that has a dot.")
+        raise refuse(
+            "bad_column", f"{text!r} is not a column.", "Write it as Table.column, with double quotes round a name that has a dot."
+        )
     return parts[0], parts[1]

@@ -254,7 +254,7 @@ def carrying_ways(star: Proven, source: str, target: str, most: int = 3) -> list
 
 
 def _breaking(star: Proven, double: DoublePath, chain: Collection[str]) -> Link | None:
-    """The link to switch off so that a double path is one again: of the way that the chain opened, one that is no part of the chain."""
+    """The link to switch off so that a double path is one again: of the way that the chain opened, one that is not part of the chain."""
     for way, other in ((double.first, double.second), (double.second, double.first)):
         if set(way) & set(chain) and not set(other) & set(chain):
             return next((star.model.link(name) for name in way if name not in chain), None)

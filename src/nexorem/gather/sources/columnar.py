@@ -47,7 +47,7 @@ def read_parquet(path: Path, nested: str, notes: Notes, progress: Progress) -> t
         raise refuse(
             "bad_parquet",
             f"The Parquet file cannot be read: {str(error).splitlines()[0][:200]}.",
-            "It may be cut short; write it anew.",
+            "It may be cut short; write it again.",
             path.name,
         ) from None
 
@@ -69,7 +69,7 @@ def read_arrow(path: Path, nested: str, notes: Notes, progress: Progress) -> tup
         raise refuse(
             "bad_arrow",
             f"The Arrow file cannot be read: {str(error).splitlines()[0][:200]}.",
-            "It may be cut short; write it anew.",
+            "It may be cut short; write it again.",
             path.name,
         ) from None
 
@@ -134,10 +134,10 @@ def read_lines(path: Path, source: LinesSource, notes: Notes, progress: Progress
                 line_of = DECODE(line.decode())
             except (ValueError, RecursionError) as error:
                 raise refuse(
-                    "bad_json", f"Line {number:,} is no JSON: {str(error)[:120]}.", "Every line is an object of its own.", path.name
+                    "bad_json", f"Line {number:,} is not JSON: {str(error)[:120]}.", "Every line is an object of its own.", path.name
                 ) from None
             if not isinstance(line_of, dict):
-                raise refuse("bad_json", f"Line {number:,} is no object.", "Every line is an object of its own.", path.name)
+                raise refuse("bad_json", f"Line {number:,} is not an object.", "Every line is an object of its own.", path.name)
             chunk.append(line_of)
             if len(chunk) == CHUNK:
                 rows = _spread(chunk, names, rows, path.name)

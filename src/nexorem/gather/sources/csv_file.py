@@ -6,6 +6,7 @@ import codecs
 import csv
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -33,7 +34,7 @@ def read_csv(path: Path, source: CsvSource, notes: Notes, progress: Progress) ->
         codecs.lookup(encoding)
     except LookupError:
         raise refuse(
-            "bad_encoding", f"There is no encoding {encoding!r}.", "utf-8, windows-1252 and utf-16 are usual ones.", path.name
+            "bad_encoding", f"The encoding {encoding!r} does not exist.", "utf-8, windows-1252 and utf-16 are usual ones.", path.name
         ) from None
     shape = shape_of(path, source, encoding)
     if not source.encoding and shape.encoding not in ("utf-8", "utf-8-sig"):
@@ -61,7 +62,7 @@ def _as_utf8(path: Path, encoding: str) -> Iterator[Path]:
             except (UnicodeDecodeError, UnicodeEncodeError) as error:
                 raise refuse(
                     "bad_encoding",
-                    f"The file is not {encoding}: at byte {read + error.start:,} it has none of its letters.",
+                    f"The file is not {encoding}: byte {read + error.start:,} is not one of its letters.",
                     "Choose another encoding.",
                     path.name,
                 ) from None
@@ -139,31 +140,27 @@ def _skip(raw: Any, skip: int, header: int, quote: str, place: str) -> None:
             line += more
 
 
+def _note_broken(notes: Notes, above: int, row: Any) -> str:
+    """Counts a row whose fields do not fit the columns, keeps the first ones, and leaves it out."""
+    notes.broken += 1
+    if len(notes.broken_rows) < MOST_TOLD:
+        number = (row.number or 0) + above
+        said = f"row {number:,} has {row.actual_columns} fields, not {row.expected_columns}"
+        notes.broken_rows.append({"row": number, "text": row.text[:200], "message": said})
+    return "skip"
+
+
 def _blocks(
     raw: Any, names: list[str], place: str, source: CsvSource, shape: Shape, notes: Notes, tell: Any
 ) -> tuple[dict[str, pa.ChunkedArray], int]:
     above = shape.skip + shape.header
-
-    def note(row: Any) -> str:
-        notes.broken += 1
-        if len(notes.broken_rows) < MOST_TOLD:
-            number = (row.number or 0) + above
-            notes.broken_rows.append(
-                {
-                    "row": number,
-                    "text": row.text[:200],
-                    "message": f"row {number:,} has {row.actual_columns} fields, not {row.expected_columns}",
-                }
-            )
-        return "skip"
-
     read = pacsv.ReadOptions(use_threads=False, block_size=BLOCK, column_names=names)
     parse = pacsv.ParseOptions(
         delimiter=shape.delimiter,
         quote_char=source.quote or False,
         newlines_in_values=bool(source.quote),
         ignore_empty_lines=len(names) > 1,
-        invalid_row_handler=note,
+        invalid_row_handler=partial(_note_broken, notes, above),
     )
     convert = pacsv.ConvertOptions(column_types={n: pa.string() for n in names}, strings_can_be_null=False, check_utf8=True)
     batches: list[pa.RecordBatch] = []
@@ -187,15 +184,15 @@ def _unreadable(error: str, row: int, place: str) -> Exception:
     if "straddling" in error:
         return refuse(
             "long_line",
-            f"Behind row {row:,} a row is longer than {BLOCK // 1024**2} MB, or a quote is never closed.",
+            f"After row {row:,} a row is longer than {BLOCK // 1024**2} MB, or a quote is never closed.",
             "Close the quote, or choose another quote or delimiter.",
             place,
         )
     if "UTF8" in error:
-        return refuse("bad_encoding", f"Behind row {row:,} the file is not UTF-8.", "Choose another encoding.", place)
+        return refuse("bad_encoding", f"After row {row:,} the file is not UTF-8.", "Choose another encoding.", place)
     return refuse(
         "bad_csv",
-        f"Behind row {row:,} the file cannot be read: {error.splitlines()[0][:200]}.",
+        f"After row {row:,} the file cannot be read: {error.splitlines()[0][:200]}.",
         "Choose another delimiter or quote.",
         place,
     )

@@ -28,11 +28,11 @@ def readable(path: Path, what: str) -> Iterator[None]:
     try:
         yield
     except (CalamineError, OSError, ValueError) as error:
-        raise refuse("bad_workbook", f"{what} cannot be read: {error}.", "Save it anew as XLSX or ODS.", path.name) from None
+        raise refuse("bad_workbook", f"{what} cannot be read: {error}.", "Save it again as XLSX or ODS.", path.name) from None
     except BaseException as error:
         if type(error).__name__ != "PanicException":
             raise
-        raise refuse("bad_workbook", f"{what} cannot be read: it is broken.", "Save it anew as XLSX or ODS.", path.name) from None
+        raise refuse("bad_workbook", f"{what} cannot be read: it is broken.", "Save it again as XLSX or ODS.", path.name) from None
 
 
 def open_workbook(path: Path) -> Any:
@@ -41,7 +41,7 @@ def open_workbook(path: Path) -> Any:
         with zipfile.ZipFile(path) as packed:
             size = sum(i.file_size for i in packed.infolist())
     except (zipfile.BadZipFile, OSError) as error:
-        raise refuse("bad_workbook", f"The workbook cannot be opened: {error}.", "It may be cut short; save it anew.", path.name) from None
+        raise refuse("bad_workbook", f"The workbook cannot be opened: {error}.", "It may be cut short; save it again.", path.name) from None
     if size > MOST_UNPACKED:
         raise refuse(
             "too_large",
@@ -78,7 +78,7 @@ def read_sheets(path: Path, source: SheetSource, notes: Notes) -> tuple[dict[str
     names = list(dict.fromkeys(n for f in sheets for n in f.columns))
     if source.sheet_column.lower() in {n.lower() for n in names}:
         raise refuse(
-            "repeated_name", f"There is a column {source.sheet_column} already.", "Choose another name for the sheets' column.", path.name
+            "repeated_name", f"There is already a column {source.sheet_column}.", "Choose another name for the sheets' column.", path.name
         )
     cells = {n: [x for f in sheets for x in f.columns.get(n, [""] * f.rows)] for n in names}
     columns = {n: column(c, n, notes) for n, c in cells.items()}
@@ -105,7 +105,7 @@ def _sheet(book: Any, path: Path, name: str, source: SheetSource, notes: Notes) 
     if name not in book.sheet_names:
         raise refuse(
             "unknown_sheet",
-            f"There is no sheet {name!r}.",
+            f"The sheet {name!r} does not exist.",
             near_hint(name, book.sheet_names) or f"There are {', '.join(book.sheet_names)}.",
             path.name,
         )
@@ -164,7 +164,7 @@ def _cut(cells: Cells, text: str, place: str) -> Cells:
         return cells
     match = RANGE.fullmatch(text.strip())
     if not match:
-        raise refuse("bad_range", f"{text!r} is no range.", "Write it as B3:F40.", place)
+        raise refuse("bad_range", f"{text!r} is not a range.", "Write it as B3:F40.", place)
     left, top, right, bottom = _number(match[1]), int(match[2]), _number(match[3]), int(match[4])
     if left > right or top > bottom or top < 1:
         raise refuse("bad_range", f"{text!r} ends before it begins.", "Write its upper left cell first.", place)

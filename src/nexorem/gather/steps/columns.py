@@ -32,7 +32,7 @@ def need(frame: Frame, names: Sequence[str], place: str) -> list[str]:
             [
                 Diagnostic(
                     "unknown_column",
-                    f"There is no column {n} here.",
+                    f"The column {n} does not exist here.",
                     place=place,
                     hint=near_hint(n, frame.columns) or f"There are {', '.join(list(frame.columns)[:12])}.",
                 )
@@ -47,7 +47,7 @@ def need_new(frame: Frame, names: Sequence[str], place: str, gone: Sequence[str]
     taken = {c.lower() for c in frame.columns if c not in gone}
     for name in names:
         if name.lower() in taken:
-            raise refuse("repeated_name", f"There is a column {name} already.", "Names differ by more than case.", place)
+            raise refuse("repeated_name", f"There is already a column {name}.", "Names differ by more than case.", place)
         taken.add(name.lower())
 
 
@@ -86,7 +86,7 @@ def retype(frame: Frame, step: k.Retype, at: Setting) -> Result:
         vector, missed = typed(v, Reads(step.to, step.pattern, step.decimal, step.group, step.language), "empty")
         if missed.count and step.misfits == "refuse":
             misfits = "; ".join(f"row {r}: {t[:40]!r}" for r, t in missed.rows[:10])
-            message = f"{name}: {counted(missed.count, 'value')} {verb(missed.count, 'is', 'are')} no {step.to}: {misfits}."
+            message = f"{name}: {counted(missed.count, 'value')} {verb(missed.count, 'is', 'are')} not of the type {step.to}: {misfits}."
             raise refuse("bad_value", message, "Replace them in a step before, or let them become empty.", at.place)
         return Result(frame.with_columns({name: vector}))
     if step.to != "text" and (v.dtype, step.to) not in (
@@ -95,7 +95,7 @@ def retype(frame: Frame, step: k.Retype, at: Setting) -> Result:
         ("date", "datetime"),
         ("datetime", "date"),
     ):
-        raise refuse("wrong_type", f"{an(v.dtype).capitalize()} is no {step.to}.", "Read it as text first.", at.place)
+        raise refuse("wrong_type", f"{an(v.dtype).capitalize()} is not {an(step.to)}.", "Read it as text first.", at.place)
     vector = as_text(v) if step.to == "text" else cast(v, step.to)
     lost = np.flatnonzero(v.valid & ~vector.valid)
     if len(lost) and step.misfits == "refuse":
@@ -196,7 +196,7 @@ def _values(dtype: str, given: Sequence[k.Value], name: str, place: str) -> Vect
     texts = vector("text", [None if x is None or x == "" else str(x) for x in given])
     made, missed = typed(texts, Reads(dtype), "empty")
     if missed.count:
-        raise refuse("bad_value", f"{missed.rows[0][1]!r} is no {dtype}, as {name} is.", "Write a value of the column's type.", place)
+        raise refuse("bad_value", f"{missed.rows[0][1]!r} is not {an(dtype)}, as {name} is.", "Write a value of the column's type.", place)
     return made
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, assert_never
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
@@ -258,15 +258,15 @@ Step = Annotated[
     | AddMissing,
     Field(discriminator="kind"),
 ]
-STEP: TypeAdapter[Any] = TypeAdapter(Step)
+STEP: TypeAdapter[Step] = TypeAdapter(Step)
 
 
-def read_step(data: Any, place: str) -> Any:
+def read_step(data: Any, place: str) -> Step:
     """A step from JSON; refuses with all that is wrong with it."""
     return validated(STEP, data, "bad_step", "The step's", place)
 
 
-def step_words(step: Any) -> str:  # noqa: C901 - one short case a kind
+def step_words(step: Step) -> str:  # noqa: C901 - one short case a kind
     """A step in a few words, as lists of steps name it."""
     match step:
         case ChooseColumns():
@@ -309,8 +309,7 @@ def step_words(step: Any) -> str:  # noqa: C901 - one short case a kind
             return f"append {_few(step.tables)}"
         case LookUp():
             return f"look up {_few(list(step.columns))} from {step.table}"
-        case _:
-            raise AssertionError(step)
+    assert_never(step)
 
 
 def _few(names: list[str]) -> str:

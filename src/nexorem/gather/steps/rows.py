@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from nexorem.core.diagnostics import refuse
@@ -40,18 +42,27 @@ def remove_repeats(frame: Frame, step: k.RemoveRepeats, at: Setting) -> Result:
     return kept(frame, np.sort(firsts))
 
 
-def columns_to_rows(frame: Frame, step: k.ColumnsToRows, at: Setting) -> Result:
-    """A row for each of some columns; their headings, in parts, become values."""
-    names = need(frame, step.columns, at.place)
+def _heading_parts(names: list[str], step: k.ColumnsToRows, at: Setting) -> list[list[str]]:
+    """The parts of each heading; refuses one that has more or fewer of them than the step names."""
     heads = [n.split(step.separator, len(step.parts) - 1) if step.separator else [n] for n in names]
     short = [n for n, h in zip(names, heads, strict=True) if len(h) != len(step.parts)]
     if short:
-        raise refuse(
-            "bad_heading",
-            f"The heading {short[0]!r} has not {len(step.parts)} parts.",
-            "Choose another separator, or name as many parts.",
-            at.place,
-        )
+        said, mend = f"The heading {short[0]!r} does not have {len(step.parts)} parts.", "Choose another separator, or name as many parts."
+        raise refuse("bad_heading", said, mend, at.place)
+    return heads
+
+
+def _in_one(columns: Sequence[Vector | None], size: int) -> Vector:
+    """Columns beneath one another, empties for those that are not there: of the type they have in common, else as texts."""
+    dtype = common_dtype([v.dtype for v in columns if v is not None])
+    parts = [v if v is not None else empties(dtype or "text", size) for v in columns]
+    return stacked(parts, dtype) if dtype is not None else stacked([as_text(p) for p in parts], "text")
+
+
+def columns_to_rows(frame: Frame, step: k.ColumnsToRows, at: Setting) -> Result:
+    """A row for each of some columns; their headings, in parts, become values."""
+    names = need(frame, step.columns, at.place)
+    heads = _heading_parts(names, step, at)
     star = step.parts.index("*") if "*" in step.parts else -1
     labels = [p for p in step.parts if p != "*"]
     values = list(dict.fromkeys(h[star] for h in heads)) if star >= 0 else [step.value]
@@ -69,12 +80,7 @@ def columns_to_rows(frame: Frame, step: k.ColumnsToRows, at: Setting) -> Result:
     order = np.arange(frame.size * len(lines)).reshape(len(lines), frame.size).T.ravel()
     for value in values:
         value_columns = [frame.columns[source[line, value]] if (line, value) in source else None for line in lines]
-        kinds = [v.dtype for v in value_columns if v is not None]
-        dtype = common_dtype(kinds)
-        parts = [v if v is not None else empties(dtype or "text", frame.size) for v in value_columns]
-        if dtype is None:
-            dtype, parts = "text", [as_text(p) for p in parts]
-        made[value] = stacked(parts, dtype).take(order)
+        made[value] = _in_one(value_columns, frame.size).take(order)
     rows = np.repeat(np.arange(frame.size), len(lines))
     line_of = np.tile(np.arange(len(lines)), frame.size)
     columns = {c: frame.columns[c].take(rows) for c in rest}
@@ -114,7 +120,7 @@ def rows_to_columns(frame: Frame, step: k.RowsToColumns, at: Setting) -> Result:
     blank = [n for n in names if n != n.strip() or not n]
     if blank:
         raise refuse(
-            "empty_heading", f"{blank[0]!r} is no heading: it is empty, or has spaces at an end.", "Trim it in a step before.", at.place
+            "empty_heading", f"{blank[0]!r} is not a heading: it is empty, or has spaces at an end.", "Trim it in a step before.", at.place
         )
     need_new(Frame(0, {c: frame.columns[c] for c in rest}), names, at.place)
     groups, firsts = groups_of(frame, rest) if rest else (np.zeros(frame.size, np.int64), np.zeros(min(frame.size, 1), np.int64))
@@ -129,6 +135,24 @@ def rows_to_columns(frame: Frame, step: k.RowsToColumns, at: Setting) -> Result:
     return Result(Frame(len(firsts), columns), firsts)
 
 
+def _at_end(v: Vector, groups: Array, rows: Array, size: int, last: bool) -> Vector:
+    """The value of the first row of each group, or of the last."""
+    source = np.full(size, -1, np.int64)
+    source[groups if last else groups[::-1]] = rows if last else rows[::-1]
+    vector = v.take(np.maximum(source, 0))
+    return used_words(Vector(v.dtype, vector.data, vector.valid & (source >= 0), v.words))
+
+
+def _summed(v: Vector, groups: Array, live: Array, size: int) -> Array | None:
+    """The sum of each group, [size]; None where one may be beyond 64 bits."""
+    whole = v.dtype == "integer"
+    total = np.zeros(size, np.int64 if whole else np.float64)
+    np.add.at(total, groups, v.data[live])
+    if whole and np.bincount(groups, np.abs(v.data[live].astype(np.float64)), size).max(initial=0) >= 2.0**63:
+        return None
+    return total
+
+
 def _gathered(v: Vector, groups: Array, rows: Array, size: int, step: k.RowsToColumns, place: str) -> Vector:
     """The values of some rows, one for each group."""
     mine = groups[rows]
@@ -137,19 +161,9 @@ def _gathered(v: Vector, groups: Array, rows: Array, size: int, step: k.RowsToCo
     if step.several in ("refuse", "first", "last"):
         if step.several == "refuse" and len(np.unique(mine)) < len(mine):
             first = rows[np.flatnonzero(np.bincount(mine)[mine] > 1)[:2]] + 1
-            raise refuse(
-                "several_values",
-                f"Several rows fall into one cell, such as rows {first[0]:,} and {first[1]:,}.",
-                "Choose what becomes of several: their sum, the first …",
-                place,
-            )
-        source = np.full(size, -1, np.int64)
-        if step.several == "last":
-            source[mine] = rows
-        else:
-            source[mine[::-1]] = rows[::-1]
-        vector = v.take(np.maximum(source, 0))
-        return used_words(Vector(v.dtype, vector.data, vector.valid & (source >= 0), v.words))
+            said = f"Several rows fall into one cell, such as rows {first[0]:,} and {first[1]:,}."
+            raise refuse("several_values", said, "Choose what becomes of several: their sum, the first …", place)
+        return _at_end(v, mine, rows, size, step.several == "last")
     if step.several == "sum" and v.dtype not in ("integer", "number"):
         raise refuse(
             "wrong_type", f"{step.values_from} is {an(v.dtype)} and has no sum.", "Choose first, last, count, smallest or largest.", place
@@ -159,12 +173,8 @@ def _gathered(v: Vector, groups: Array, rows: Array, size: int, step: k.RowsToCo
     there = np.bincount(groups[live], minlength=size)
     ends = np.cumsum(there)
     if step.several == "sum":
-        if not len(order):
-            return empties(v.dtype, size)
-        whole = v.dtype == "integer"
-        total = np.zeros(size, np.float64 if not whole else np.int64)
-        np.add.at(total, groups[live], v.data[live])
-        if whole and np.abs(np.bincount(groups[live], np.abs(v.data[live].astype(np.float64)), size)).max(initial=0) >= 2.0**63:
+        total = _summed(v, groups[live], live, size)
+        if total is None:
             raise refuse("overflow", f"A sum of {step.values_from} does not fit 64 bits.", "Read it as number in a step before.", place)
         return Vector(v.dtype, total, there > 0)
     pick = ends - there if step.several == "smallest" else ends - 1
@@ -177,7 +187,7 @@ def append(frame: Frame, step: k.Append, at: Setting) -> Result:
     """Rows of other tables beneath, columns by name."""
     others = [at.other(t) for t in step.tables]
     if step.labels and len(step.labels) != len(step.tables):
-        raise refuse("bad_step", "There are not as many labels as tables.", "Name one for each.", at.place)
+        raise refuse("bad_step", "The numbers of labels and tables differ.", "Name one for each.", at.place)
     frames = [frame, *others]
     names: dict[str, str] = {}
     for f in frames:

@@ -105,7 +105,7 @@ export function TileCard({ model, tile, picks, over, onPut, onPick, onMove, onDr
       ) : probe ? (
         <Answered model={model} tile={tile} probe={probe} picks={picks} onPick={onPick} />
       ) : (
-        <p className="signal">The probe {String(tile.probe)} is not in the model any more.</p>
+        <p className="signal">The probe {String(tile.probe)} is no longer in the model.</p>
       )}
     </section>
   );

@@ -167,7 +167,7 @@ function mendText(mend: Mend): string {
   if (mend.kind === 'change_link') return `${String(mend.name)} becomes many-to-many`;
   return 'steps' in (mend.set as object)
     ? `a step of ${String(mend.name)} keeps the first of repeated rows`
-    : `${String(mend.name)} has no key any more`;
+    : `${String(mend.name)} no longer has a key`;
 }
 
 function change([before = 0, after = 0]: number[], words: string) {

@@ -168,7 +168,7 @@ function ChangedLink({
     description: link.description,
   };
   const preview = useLinkPreview(model, base ? { ...base, ...options } : null, sheet.name, before);
-  if (!link || !base) return <p>There is no link {sheet.name} any more.</p>;
+  if (!link || !base) return <p>The link {sheet.name} no longer exists.</p>;
   const set = Object.fromEntries(Object.entries(options).filter(([key, value]) => value !== (base as Record<string, unknown>)[key]));
   const edits: Edit[] = Object.keys(set).length ? [{ kind: 'change_link', name: link.name, set }] : [];
   return (

@@ -50,7 +50,7 @@ export function LinkStage({ model }: { model: ModelDocument }) {
         (fact ? (
           <Star model={shown} fact={fact} tells={variant ? JSON.stringify(variant) : ''} />
         ) : (
-          <p className="pad">There is no table yet. Gather some first.</p>
+          <p className="pad">There are no tables yet. Gather some first.</p>
         ))}
       <Suspense fallback={null}>
         {variant && <VariantPane model={model} shown={shown} edits={variant} error={variant.length ? tried.error : null} />}

@@ -80,7 +80,7 @@ export function SheetOptions({ preview, options, onChange, naming }: Props) {
   const choose = (name: string, value: unknown) => onChange({ ...options, [name]: value });
   const offered = !link.active && options.active === undefined && !naming && preview.doubles.length > 0;
   const allowed = (value: string) =>
-    preview.allowed.includes(value as LinkPreview['proven']) ? undefined : 'The keys repeat: the data do not bear it.';
+    preview.allowed.includes(value as LinkPreview['proven']) ? undefined : 'The keys repeat: the data contradict it.';
   const cardinalities = ['many-to-one', 'one-to-one', 'many-to-many'].map((v) => ({ value: v, words: v, off: allowed(v) }));
   return (
     <div className="options">

@@ -76,7 +76,7 @@ export function VariantPane({ model, shown, edits, error }: Given) {
       ))}
       {edits.length > 0 && trial.isFetching && <p className="wait">Computing both…</p>}
       {outcome?.comparison && <Both comparison={outcome.comparison} />}
-      {edits.length === 0 && shown.links.length === 0 && <p className="quiet">There is no link yet.</p>}
+      {edits.length === 0 && shown.links.length === 0 && <p className="quiet">There are no links yet.</p>}
     </section>
   );
 }

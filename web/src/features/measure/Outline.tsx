@@ -136,7 +136,7 @@ export function Outline({ model, chosen, onPattern, onText }: OutlineGiven) {
         ))}
         {listed.length === 0 && (
           <p className="quiet" style={{ padding: 10 }}>
-            {search.trim() ? 'No measure has these words.' : 'There is no measure yet: write one, or begin from a pattern.'}
+            {search.trim() ? 'No measure has these words.' : 'There are no measures yet: write one, or begin from a pattern.'}
           </p>
         )}
       </div>

@@ -83,7 +83,7 @@ export function Rename({ model, what, name, onDone }: Props) {
       )}
       {fresh && preview.data && (
         <div className="quiet rename-touched" role="status">
-          Written anew in {counted(touched.length, 'place')}, and nowhere else; every number stays.
+          Rewritten in {counted(touched.length, 'place')}, and nowhere else; every number stays.
           <ul className="plain-list">
             {touched.slice(0, FEW).map((t) => (
               <li key={`${t.kind} ${t.owner} ${t.before}`}>

@@ -14,7 +14,7 @@ const MOST = 6;
 
 const MEANS: Record<TruthMark['kind'], string> = {
   unreached:
-    'A filter that cannot flow to a table does nothing to it. That is no error, and the number says nothing of it: it is the same with the filter and without.',
+    'A filter that cannot flow to a table does nothing to it. That is not an error, and the number does not show it: it is the same with the filter and without it.',
   partly:
     'The measure is made of several facts, and the filter runs to some of them only: the others stay whole. A difference or a share of the two then holds a part against a whole.',
   overridden: 'The formula replaces or clears what the cell asks for there, so the cell does not show the number of its own line.',
@@ -26,7 +26,7 @@ const MEANS: Record<TruthMark['kind'], string> = {
     'What the fact has for a whole month stands on one of its days. Shown by days, that one day has all of it, and a share of the other days has nothing to be a share of.',
   lost: 'A product with an empty factor is empty, and a sum passes over what is empty: these rows are in no total, and nothing says so.',
   uneven:
-    'A period is held against another one that has not the same days with rows in it: the calendar or the fact begins or ends in one of the two. The difference is one of days, not of business.',
+    'A period is compared with another one that does not have rows on the same days: the calendar or the fact begins or ends in one of the two. The difference is one of days, not of business.',
   nested: 'A row that has what its children have together, beside these children, is counted once for itself and once more for them.',
   first:
     'A rank is the place among some rows. Where the rows that a line is placed among are its own alone, or its parts, it is the first of them everywhere.',
@@ -58,7 +58,7 @@ export function LensMark({ model, measure, kind, at = [] }: Props) {
     return (
       <>
         <h2>{MARK_WORDS[kind]}</h2>
-        <p className="quiet">Nothing of the open probe is so any more.</p>
+        <p className="quiet">This is no longer so for anything in the open probe.</p>
       </>
     );
   return (

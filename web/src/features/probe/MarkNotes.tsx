@@ -33,7 +33,7 @@ const KINDS: Record<string, string> = {
   overlap: 'a link over which rows count on several lines or none',
   edit: 'its edits',
   unreached: 'an axis that does not reach it',
-  context: 'computed anew for each total',
+  context: 'recomputed for each total',
 };
 
 export function MarkNotes({ answer }: { answer: GridAnswer }) {
@@ -75,7 +75,7 @@ export function sumsLine(measures: GridMeasure[]): string {
   const parts = [
     named('sum').length ? `Totals are the sums of their lines, as the formula proves: ${named('sum').join(', ')}` : '',
     named('found').length ? `Totals were compared with their lines and are their sums here: ${named('found').join(', ')}` : '',
-    not.length ? `Totals are no sums: ${not.join(', ')}` : '',
+    not.length ? `Totals are not sums: ${not.join(', ')}` : '',
   ].filter(Boolean);
   return parts.length ? `${parts.join('. ')}.` : '';
 }

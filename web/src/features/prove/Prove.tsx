@@ -90,7 +90,7 @@ export function Prove({ model }: { model: ModelDocument }) {
     <div className="pad" data-region style={{ maxWidth: 860 }}>
       <h2>Findings</h2>
       <p className="quiet">
-        Read anew after every edit from the model, its {counted(model.tables.length, 'table')} and its{' '}
+        Read again after every edit from the model, its {counted(model.tables.length, 'table')} and its{' '}
         {counted(model.measures.length, 'measure')}. One that is known can be accepted with a reason; it stays in the model, and is taken
         back like any edit.
       </p>

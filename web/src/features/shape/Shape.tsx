@@ -53,7 +53,7 @@ export function Shape({ model }: { model: ModelDocument }) {
         (table ? (
           <TableBench key={table.name} model={model} table={table} />
         ) : (
-          <p className="pad empty-place">There is no table yet. Gather some files first, or make a table here.</p>
+          <p className="pad empty-place">There are no tables yet. Gather some files first, or make a table here.</p>
         ))}
       {view === 'keys' && <KeysBench model={model} />}
       {(view === 'make' || view === 'remake') && (

@@ -48,7 +48,7 @@ def additivity(star: Star, measure: t.MeasureValue, axes: Columns, page: Collect
     page must not take members off an axis and leave their rows: that is sure where they come to it by look-ups, or not at all.
     """
     if measure.dtype not in ("integer", "number"):
-        return Additivity("not", "kind", f"{measure.name} is no number.")
+        return Additivity("not", "kind", f"{measure.name} is not a number.")
     tables = list(dict.fromkeys(table for table, _ in axes))
     reading = _Reader(star, tuple(tables), measure.name, bool(page)).of(measure.body)
     if reading.status != "sum":
@@ -169,7 +169,7 @@ class _Reader:
         signs = ["*", *(f.name for f in node.functions)] if isinstance(node, t.Fold) else ["*", node.function.name]
         signed = list(zip(signs, parts, strict=True))
         if any(sign == "/" and not isinstance(a, t.Const) for sign, a in signed):
-            return Additivity("not", "ratio", f"{self.name} is a ratio: each of its totals is computed anew.")
+            return Additivity("not", "ratio", f"{self.name} is a ratio: each of its totals is recomputed.")
         factors = [a for a in parts if not isinstance(a, t.Const)]
         if len(factors) > 1:
             return Additivity("not", "product", f"{self.name} is a product: each of its totals multiplies totals.")

@@ -107,7 +107,7 @@ def sums_of(seen: Seen, place: int, measure: t.MeasureValue) -> tuple[Sums, list
     if additive.status == "not" and (differ or additive.why in BY_FORMULA):
         return Sums("not", additive.why, additive.sentence, totals), []
     if differ:
-        sentence = f"{measure.name} is computed anew for each total, in its own context."
+        sentence = f"{measure.name} is recomputed for each total, in its own context."
         return Sums("not", "context", sentence, totals), []
     each = "its total is" if totals == 1 else f"each of its {totals:,} totals is"
     sentence = f"{measure.name} adds up here: {each} the sum of the lines it was compared with."
@@ -146,7 +146,7 @@ def _by_edits(seen: Seen, measure: t.MeasureValue, columns: Columns, tables: lis
     for edit in edits_of(measure):
         touched = [c for c in effect_of(star.model, edit).removed if c in columns]
         if touched or (isinstance(edit, t.Moved) and edit.calendar in tables):
-            return "edit", f"{name} changes the filters it is computed under ({edit.text}), so a total is no sum of its lines."
+            return "edit", f"{name} changes the filters it is computed under ({edit.text}), so a total is not the sum of its lines."
     if any(isinstance(e, t.LinkEdit) for e in edits_of(measure)):
         return "edit", f"{name} is computed over other links, along which a row may count for several lines or for none."
     unreached = [x for x in tables if x not in reached_by(star, measure).tables]
