@@ -200,7 +200,7 @@ class Commands(unittest.TestCase):
         for arguments, words in (
             ((folder / "x.csv", "--out", folder / "p1"), "p1 already exists"),
             ((folder / "bad.csv", "--out", folder / "p2"), "row 3 has 3 fields, not 2"),
-            ((folder / "gone.csv", "--out", folder / "p2"), "does not exist"),
+            ((folder / "gone.csv", "--out", folder / "p2"), "is neither a file"),
             ((folder / "x.csv", "--steps", folder / "steps.json", "--out", folder / "p2"), "The column zz does not exist here"),
             ((folder / "x.csv", "--steps", folder / "x.csv", "--out", folder / "p2"), "is not JSON"),
             ((folder / "steps.json", "--out", folder / "p2"), "no kind that can be read"),

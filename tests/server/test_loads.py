@@ -54,7 +54,7 @@ class Loads(Gathered):
 
         undo(200), undo(200)
         self.assertEqual(self.rows("Port")[-1][0], "X3")
-        self.assertIn("not kept any more", undo(422)["errors"][0]["message"])
+        self.assertIn("no longer kept", undo(422)["errors"][0]["message"])
         self.assertEqual(self.rows("Port")[-1][0], "X3")
 
     def test_a_load_whose_keys_repeat_loosens_its_link(self):

@@ -61,9 +61,9 @@ class Roles(unittest.TestCase):
     def test_what_is_no_role_is_refused(self):
         self.edit(kind="make_table", table={"name": "Busy", "formula": "every Port where seats > 1"})
         for change, words in (
-            ({"name": "Nope", "as": "X"}, "no table Nope"),
+            ({"name": "Nope", "as": "X"}, "table Nope does not exist"),
             ({"name": "Busy", "as": "X"}, "no rows to share"),
-            ({"name": "Port", "as": "Cal"}, "a table Cal already"),
+            ({"name": "Port", "as": "Cal"}, "already a table Cal"),
             ({"name": "Port", "as": "X", "columns": ["Booking.port", "Tag.port"]}, "of one table"),
             ({"name": "Port", "as": "X", "columns": ["Port.code"]}, "of one table"),
             ({"name": "Port", "as": "X", "columns": ["Booking.port", "Booking.day"]}, "does not lead to"),

@@ -181,7 +181,7 @@ class Models(unittest.TestCase):
         with self.engine.begin() as connection:
             forget_old(connection, self.id, ["Spare"], 2)
             self.assertEqual({x["id"] for x in loads_of(connection, self.id, ["Spare"])}, {made[1], made[4], made[5]})
-        with self.assertRaisesRegex(Refused, "not kept any more"):
+        with self.assertRaisesRegex(Refused, "no longer kept"):
             models.step(self.engine, self.id, "undo", 2, "a", fine)
         self.assertEqual(models.load(self.engine, self.id).edits, 2)
 

@@ -42,7 +42,7 @@ def write_csv(grid: Grid, out: TextIO, formatted: bool = False) -> None:
 
 def written(grid: Grid) -> Iterator[dict[str, Any]]:
     """The tidy answer with numbers as text, by the formats of their measures."""
-    patterns = {name: measure.format if (measure := grid.star.model.measure(name)) else "" for name in grid.probe.measures}
+    patterns = {name: saved.format if (saved := grid.star.model.measure(name)) else "" for name in grid.probe.measures}
     for cell in grid.tidy():
         yield cell | {m: format_value(value, p) for m, p in patterns.items() if isinstance(value := cell[m], int | float)}
 
@@ -91,7 +91,7 @@ def xlsx_bytes(grid: Grid) -> bytes:
     for i, text in enumerate([*labels, *(n.replace("_", " ") for _ in across.lines for n in names)]):
         _put(sheet, head, i + 1, text, bold=True, wrap=True)
     columns = [["error" if vector.fault(i) else v for i, v in enumerate(vector.tolist())] for vector in grid.values]
-    formats = [vector.format if (vector := grid.star.model.measure(name)) else "" for name in names]
+    formats = [saved.format if (saved := grid.star.model.measure(name)) else "" for name in names]
     for r in range(len(grid.rows.lines)):
         for level in range(len(labels)):
             _put(sheet, head + 1 + r, level + 1, _member(grid, grid.rows, r, level))

@@ -88,7 +88,12 @@ def by_name(files: Sequence[Path]) -> dict[str, Path]:
     paths: dict[str, Path] = {}
     for path in files:
         if not path.is_file() and not (path / "datapackage.json").is_file():
-            raise refuse("missing_file", f"There is no file {path}, and no package in a folder.", "Check the path.", str(path))
+            raise refuse(
+                "missing_file",
+                f"{path} is neither a file nor a folder with a package.",
+                "Check the path.",
+                str(path),
+            )
         if path.name in paths:
             raise refuse("repeated_name", f"Two files are named {path.name}.", "Rename one of them.", path.name)
         paths[path.name] = path

@@ -305,9 +305,8 @@ AnyEdit = Annotated[
     Field(discriminator="kind"),
 ]
 EDIT: TypeAdapter[Any] = TypeAdapter(AnyEdit)
-ASKED = (
+SHAPING = (
     "change_links",
-    "load_tables",
     "shape_table",
     "make_table",
     "make_role",
@@ -317,18 +316,15 @@ ASKED = (
     "put_columns",
     "drop_column",
     "describe_table",
-    "rename_measure",
-    "rename",
-    "promote_measure",
-    "put_measures",
 )
+REQUESTED = (*SHAPING, "load_tables", "rename_measure", "rename", "promote_measure", "put_measures")
 
 
 def check_edit(edit: Any) -> None:
     """Refuses an edit that is not whole and of its types, naming every place."""
     kind = edit.get("kind") if isinstance(edit, Mapping) else None
-    if not isinstance(kind, str) or kind not in (*KINDS, *ASKED):
-        raise refuse("unknown_edit", f"The edit {str(kind)[:60]!r} does not exist.", f"The edits are {', '.join((*KINDS, *ASKED))}.")
+    if not isinstance(kind, str) or kind not in (*KINDS, *REQUESTED):
+        raise refuse("unknown_edit", f"The edit {str(kind)[:60]!r} does not exist.", f"The edits are {', '.join((*KINDS, *REQUESTED))}.")
     dirty = list(unclean(edit))
     if dirty:
         raise Refused(misfit_diagnostics(dirty, "bad_edit", ""))

@@ -216,7 +216,7 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
     """A grid with, for each measure, what does not reach it, what it overrides, and what is known of its totals."""
     star, probe = grid.star, grid.probe
     shape = len(grid.rows.lines), len(grid.columns.lines)
-    measures = [_grid_measure(grid, i, marks, sums) for i, (marks, sums) in enumerate(looked_at(grid, budget))]
+    measures = [_measure_answer(grid, i, marks, sums) for i, (marks, sums) in enumerate(looked_at(grid, budget))]
     return {
         "rows": axis_answer(star, grid.rows),
         "columns": axis_answer(star, grid.columns),
@@ -230,7 +230,7 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
     }
 
 
-def _grid_measure(grid: Grid, place: int, marks: list[Mark], sums: Sums) -> dict[str, Any]:
+def _measure_answer(grid: Grid, place: int, marks: list[Mark], sums: Sums) -> dict[str, Any]:
     star, probe = grid.star, grid.probe
     name, bound = probe.measures[place], grid.plan.measures[place]
     axes = {f"{table}.{column}": reference_text(table, column) for table, column in (*probe.rows, *probe.columns)}

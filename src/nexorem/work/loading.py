@@ -6,8 +6,6 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection
-
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.language.former import earlier_names, present_name
 from nexorem.core.model.edits import Edit, apply
@@ -86,8 +84,7 @@ def take(
     stored, _ = workspace.star(model_id)
     if not chosen:
         raise refuse("nothing_chosen", "No table is chosen.", "Tick at least one.")
-    with workspace.engine.begin() as connection:
-        taken = _kept_loads(connection, actor, model_id, job, chosen, stored.model)
+    taken = _kept_loads(workspace, actor, model_id, job, chosen, stored.model)
     for one in taken:
         workspace.frames.put(f"load {one.load}", one.frame)
     links = _links_along(workspace, model_id, job, {one.place: one.name for one in taken}, stored.model)
@@ -125,19 +122,20 @@ class Taken:
 
 
 def _kept_loads(
-    connection: Connection, actor: Actor, model_id: int, job: Job, chosen: Sequence[Mapping[str, Any]], model: Model
+    workspace: Workspace, actor: Actor, model_id: int, job: Job, chosen: Sequence[Mapping[str, Any]], model: Model
 ) -> list[Taken]:
     """Keeps the rows of the tables that are chosen, each under the name of the table it is for or under a free one."""
     names = [t.name for t in model.tables]
     taken = []
-    for choice in chosen:
-        place, target = int(choice["place"]), choice.get("table")
-        item, frame = job.item(place), job.frame(place)
-        name = table_of(model, target).name if target else free_name(str(choice.get("name") or item.name).strip(), names)
-        names.append(name)
-        report = short_report(item.report or {})
-        load = rows.save_load(connection, model_id, name, frame, source=item.source, report=report, author=actor.name)
-        taken.append(Taken(place, name, bool(target), item, frame, load))
+    with workspace.engine.begin() as connection:
+        for choice in chosen:
+            place, target = int(choice["place"]), choice.get("table")
+            item, frame = job.item(place), job.frame(place)
+            name = table_of(model, target).name if target else free_name(str(choice.get("name") or item.name).strip(), names)
+            names.append(name)
+            report = short_report(item.report or {})
+            load = rows.save_load(connection, model_id, name, frame, source=item.source, report=report, author=actor.name)
+            taken.append(Taken(place, name, bool(target), item, frame, load))
     return taken
 
 

@@ -26,24 +26,12 @@ from nexorem.gather.mismatch import compare
 from nexorem.gather.roles import requested_role
 from nexorem.gather.shape import Shaper, with_columns
 from nexorem.gather.steps.replay import outcome_json
-from nexorem.package.edit_forms import check_edit
+from nexorem.package.edit_forms import SHAPING, check_edit
 from nexorem.work.workspace import Workspace
 
 MADE_HERE = ("add_table", "change_table", "remove_table", "together", "load_tables", "put_renamed")
 LINK_EDITS = ("add_link", "remove_link", "change_link")
 SAID = ("description", "key", "calendar", "role", "grain", "grain_columns", "hidden", "subject")
-ASKED = (
-    "change_links",
-    "shape_table",
-    "make_table",
-    "make_role",
-    "remake_table",
-    "drop_table",
-    "put_column",
-    "put_columns",
-    "drop_column",
-    "describe_table",
-)
 
 
 def table_of(model: Model, name: Any) -> Table:
@@ -60,7 +48,7 @@ def completed(
 ) -> Edit:
     """An edit as it is kept: one of the kinds that people ask for becomes edits of the model, with the columns that follow; those of tables
     made by formulas where the model's number is given."""
-    if change.get("kind") not in (*ASKED, "load_tables"):
+    if change.get("kind") not in (*SHAPING, "load_tables"):
         return change
     first, words = requested_edits(model, change)
     first = [*first, *change.get("mends", [])]
@@ -92,7 +80,7 @@ def from_outside(change: Edit) -> Edit:
     """An edit as it may come from outside, every part of its type: those that name columns and loads are made here alone."""
     check_edit(change)
     if change.get("kind") in MADE_HERE:
-        raise refuse("unknown_edit", f"The edit {change['kind']} is not made from outside.", f"For tables there are {', '.join(ASKED)}.")
+        raise refuse("unknown_edit", f"The edit {change['kind']} is not made from outside.", f"For tables there are {', '.join(SHAPING)}.")
     if change.get("kind") == "change_measure" and "name" in (change.get("set") or {}):
         raise refuse("bad_edit", "Another name has to be written everywhere.", "rename_measure does that.")
     return change
@@ -269,7 +257,7 @@ def _tried(workspace: Workspace, model_id: int, model: Model, change: Edit) -> t
 
 def _gone(workspace: Workspace, model: Model, table: Table, change: Edit) -> list[str]:
     """The columns that an edit of a table takes away."""
-    if change.get("kind") not in ASKED:
+    if change.get("kind") not in SHAPING:
         return []
     if change["kind"] == "drop_column":
         return [str(change.get("column"))]

@@ -50,7 +50,8 @@ function Newest() {
         nexorem<span className="signal">/</span>
       </h1>
       <p>
-        There are no models here yet. Open a data package, begin an empty model and drop files into it, or start the demo with ./nexorem demo.
+        There are no models here yet. Open a data package, begin an empty model and drop files into it, or start the demo with ./nexorem
+        demo.
       </p>
       <Suspense fallback={null}>
         <Gather model={null} />

@@ -12,6 +12,7 @@ import { useSaver } from '../../shared/saver';
 import { onUndoKeys } from '../../shared/undoKeys';
 import { Rename } from '../names/Rename';
 import { Chooser } from '../probe/Chooser';
+import { UndoButtons } from '../../shared/UndoButtons';
 import { Picks } from '../probe/Picks';
 import { pickText } from '../probe/Sentence';
 import { Where } from '../probe/Where';
@@ -163,7 +164,7 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
       />
       {children}
       <span className="row sentence-end">
-        <FolioSteps back={back} forth={forth} />
+        <UndoButtons where="on the folio" back={back} forth={forth} undo={actions.undoFolio} redo={actions.redoFolio} />
         <button type="button" className="pill small solid" disabled={busy || !changed || !name} onClick={() => void save()}>
           {other ? `Put it in the place of ${name}` : stored && name !== from ? 'Save as another' : 'Save'}
         </button>
@@ -196,33 +197,6 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
       )}
       <Describe folio={folio} />
     </div>
-  );
-}
-
-function FolioSteps({ back, forth }: { back: number; forth: number }) {
-  return (
-    <>
-      <button
-        type="button"
-        className="plain"
-        disabled={!back}
-        aria-label="Undo on the folio"
-        title="Undo on the folio (Ctrl Z on a chip)"
-        onClick={actions.undoFolio}
-      >
-        ↶
-      </button>
-      <button
-        type="button"
-        className="plain"
-        disabled={!forth}
-        aria-label="Redo on the folio"
-        title="Redo on the folio"
-        onClick={actions.redoFolio}
-      >
-        ↷
-      </button>
-    </>
   );
 }
 

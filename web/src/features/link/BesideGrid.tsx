@@ -12,8 +12,8 @@ function lineText(line: Member[]): string {
 }
 
 function text(value: Scalar | undefined, grid: Beside, m: number): string {
-  const measure = grid.measures[m];
-  return measure ? measureText(value, measure.format, measure.dtype) : '';
+  const shown = grid.measures[m];
+  return shown ? measureText(value, shown.format, shown.dtype) : '';
 }
 
 /** `brief`: the first lines that differ, each measure over all columns; else everything. */

@@ -13,6 +13,7 @@ import { Chips, LostMark, columnSelection, tableOf, unreachedBy } from './Chips'
 import { Chooser, type Choice } from './Chooser';
 import { Compare } from './Compare';
 import { KeptLines } from './KeptLines';
+import { UndoButtons } from '../../shared/UndoButtons';
 import { SavedProbes } from './SavedProbes';
 import { Where } from './Where';
 
@@ -77,26 +78,7 @@ export function Sentence({ model, probe, answer }: { model: ModelDocument; probe
       <Compare model={model} probe={probe} put={put} />
       <Totals probe={probe} />
       <span className="row sentence-end">
-        <button
-          type="button"
-          className="plain"
-          disabled={!back}
-          aria-label="Undo in the sentence"
-          title="Undo in the sentence (Ctrl Z on a chip)"
-          onClick={undoProbe}
-        >
-          ↶
-        </button>
-        <button
-          type="button"
-          className="plain"
-          disabled={!forth}
-          aria-label="Redo in the sentence"
-          title="Redo in the sentence"
-          onClick={redoProbe}
-        >
-          ↷
-        </button>
+        <UndoButtons where="in the sentence" back={back} forth={forth} undo={undoProbe} redo={redoProbe} />
         <SavedProbes model={model} probe={probe} />
       </span>
     </div>

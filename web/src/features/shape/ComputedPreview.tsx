@@ -1,7 +1,7 @@
 // The rows that a formula would make, before it is kept.
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { client, problemOf, unwrap, type ModelDocument } from '../../api/client';
+import { client, problemOf, unwrap, type ModelDocument, type Scalar } from '../../api/client';
 import { columnText, counted } from '../../shared/format';
 
 export function useComputed(model: ModelDocument, formula: string, table: string | null, column: string) {
@@ -35,30 +35,43 @@ export function ComputedPreview({ computed, most = 12 }: { computed: ReturnType<
   return (
     <>
       <h3>{counted(computed.data.size, 'row')}</h3>
-      <div className="read-columns" tabIndex={0} role="region" aria-label="What it would be">
-        <table>
-          <thead>
-            <tr>
-              {computed.data.columns.map((c) => (
-                <th key={c.name}>
-                  <b>{c.name}</b>
-                  <small>{c.dtype}</small>
-                </th>
+      <PreviewRows label="What it would be" columns={computed.data.columns} rows={computed.data.rows.slice(0, most)} />
+    </>
+  );
+}
+
+interface RowsProps {
+  label: string;
+  columns: { name: string; dtype: string }[];
+  rows: Scalar[][];
+}
+
+/** Some rows of a table that is not made yet. */
+export function PreviewRows({ label, columns, rows }: RowsProps) {
+  return (
+    <div className="read-columns" tabIndex={0} role="region" aria-label={label}>
+      <table>
+        <thead>
+          <tr>
+            {columns.map((c) => (
+              <th key={c.name}>
+                <b>{c.name}</b>
+                <small>{c.dtype}</small>
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row, i) => (
+            // Rows have no name; their place is what they are.
+            <tr key={`${i}`}>
+              {row.map((v, j) => (
+                <td key={`${j}`}>{columnText(v)}</td>
               ))}
             </tr>
-          </thead>
-          <tbody>
-            {computed.data.rows.slice(0, most).map((row, i) => (
-              // Rows have no name; their place is what they are.
-              <tr key={`${i}`}>
-                {row.map((v, j) => (
-                  <td key={`${j}`}>{columnText(v)}</td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
-    </>
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
 }

@@ -4,12 +4,12 @@ import { useMemo } from 'react';
 import type { ModelDocument, TableInfo } from '../../api/client';
 import { useEdits, type Edit } from '../../api/queries';
 import { actions } from '../../app/shown';
-import { columnText, counted, quotedName } from '../../shared/format';
+import { counted, quotedName } from '../../shared/format';
 import { focusSoon } from '../../shared/focus';
 import { useKept } from '../../shared/kept';
 import { useSaver } from '../../shared/saver';
 import { CalendarForm } from './CalendarForm';
-import { ComputedPreview, useComputed } from './ComputedPreview';
+import { ComputedPreview, PreviewRows, useComputed } from './ComputedPreview';
 import { ConsequencesBox, useChange } from './Consequences';
 import { BandsForm, ListForm, ParameterForm } from './makeForms';
 import { useMade, type Origin } from './requests';
@@ -232,30 +232,7 @@ function MadeRows({ made }: { made: ReturnType<typeof useMade> }) {
     <>
       <h3>{counted(made.data.size, 'row')}</h3>
       <p className="quiet">{made.data.means}</p>
-      <div className="read-columns" tabIndex={0} role="region" aria-label="Its rows">
-        <table>
-          <thead>
-            <tr>
-              {made.data.columns.map((c) => (
-                <th key={c.name}>
-                  <b>{c.name}</b>
-                  <small>{c.dtype}</small>
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {made.data.rows.map((row, i) => (
-              // Rows have no name; their place is what they are.
-              <tr key={`${i}`}>
-                {row.map((v, j) => (
-                  <td key={`${j}`}>{columnText(v)}</td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
+      <PreviewRows label="Its rows" columns={made.data.columns} rows={made.data.rows} />
     </>
   );
 }
