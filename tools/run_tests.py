@@ -2,8 +2,8 @@
 
 tools/run_tests.py [NAME ...]     only the tests whose names contain one of these, and no lint
 
-Without names the browser's tests, which mostly wait, and the random models run in a process of their own beside the rest. The ten slowest
-tests are named at the end.
+Without names the browser's tests, which mostly wait, run in a process of their own beside the rest. The ten slowest tests are named at the
+end.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[1]
 PYTHON = sys.executable
 OWN_NAMES = ROOT.parent / "shared" / "checks" / "own_names.py"
-ASIDE = ("tests.browser.", "tests.properties.")
+ASIDE = ("tests.browser.",)
 SLOW = 5.0  # seconds; slower tests are named
 MOST_SLOW = 10
 LINTS: list[tuple[str, list[str], Path]] = [

@@ -19,17 +19,12 @@ from unittest import mock
 from nexorem.cli import common
 from nexorem.core.model.model import Measure
 from nexorem.package.write import write_package
+from tests.cli.forked import run
 from tests.core.small import STAR
 
 ROOT = Path(__file__).parents[2]
 ENVIRONMENT = {**os.environ, "PYTHONPATH": f"{ROOT / 'src'}:{ROOT}", "PYTHONUNBUFFERED": "1"}
 COMMAND = [sys.executable, "-m", "nexorem.cli.main"]
-
-
-def run(*arguments):
-    """A command's exit status, output and errors."""
-    done = subprocess.run([*COMMAND, *map(str, arguments)], capture_output=True, text=True, env=ENVIRONMENT, timeout=60, check=False)
-    return done.returncode, done.stdout, done.stderr
 
 
 DEMO = Path(__file__).parents[2] / "demo" / "lantern_isles"
