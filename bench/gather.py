@@ -22,7 +22,7 @@ from bench import star_schema as ss
 from nexorem.core.limits import Budget
 from nexorem.core.values import Vector, vector
 from nexorem.gather.frame import Frame
-from nexorem.gather.steps.replay import replay, told
+from nexorem.gather.steps.replay import outcome_json, replay
 from nexorem.package.words import recoded
 
 SOURCE = Path(__file__).resolve().parents[1]
@@ -142,7 +142,7 @@ def steps_part(rows: int, runs: int, say: Callable[[str], None]) -> dict[str, di
             (outcome,) = replay(start, [step], "T", others.__getitem__, Budget(now=time.monotonic))
             assert outcome.state == "done", outcome.errors
             words, begun = outcome.words, time.perf_counter()
-            told(outcome)
+            outcome_json(outcome)
             spent.append(outcome.milliseconds)
             shown.append((time.perf_counter() - begun) * 1000)
         found[words] = {"step": statistics.median(spent), "sample": statistics.median(shown)}

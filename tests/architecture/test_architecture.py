@@ -1,6 +1,7 @@
 """The structure that ARCHITECTURE.md promises: imports, purity, sizes, locks without hosts."""
 
 import ast
+import importlib.util
 import re
 import subprocess
 import unittest
@@ -126,6 +127,19 @@ class Structure(unittest.TestCase):
         for page in ("README.md", "ARCHITECTURE.md"):
             for target in re.findall(r"\]\(([^)#:]+)\)", (ROOT / page).read_text()):
                 self.assertTrue((ROOT / target).exists(), f"{page}: {target}")
+
+    def test_what_runs_outside_the_tests_imports_what_there_is(self):
+        checked = 0
+        for folder in ("bench", "tools", "demo"):
+            for path in sorted((ROOT / folder).glob("*.py")):
+                for node in ast.walk(ast.parse(path.read_text())):
+                    if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("nexorem"):
+                        module = importlib.import_module(node.module)
+                        for name in (a.name for a in node.names):
+                            there = hasattr(module, name) or importlib.util.find_spec(f"{node.module}.{name}") is not None
+                            self.assertTrue(there, f"{path.name}: {node.module}.{name}")
+                            checked += 1
+        self.assertGreater(checked, 50)
 
 
 if __name__ == "__main__":

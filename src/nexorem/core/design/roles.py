@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -93,11 +92,22 @@ def _named_tables(star: Star) -> frozenset[str]:
     model = star.model
 
     def find() -> frozenset[str]:
-        text = "\n".join(m.formula for m in model.measures)
-        named = {x.name for x in model.tables if re.search(rf"(?<!\w){re.escape(x.name)}(?!\w)", text, re.IGNORECASE)}
+        text = "\n".join(m.formula for m in model.measures).lower()
+        named = {x.name for x in model.tables if _has_word(text, x.name.lower())}
         return frozenset(named | {m.home for m in model.measures})
 
     return star.part(("named tables",), (model.measures, model.tables), find)
+
+
+def _has_word(text: str, word: str) -> bool:
+    """Whether a word stands in a text by itself, and not in a longer one."""
+    at = text.find(word)
+    while at >= 0:
+        beside = text[max(at - 1, 0) : at] + text[at + len(word) : at + len(word) + 1]
+        if not any(c.isalnum() or c == "_" for c in beside):
+            return True
+        at = text.find(word, at + 1)
+    return False
 
 
 def _called_a_key(column: str) -> bool:

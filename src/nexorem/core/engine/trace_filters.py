@@ -35,10 +35,14 @@ class FilterTeller:
 
     def __init__(self, star: Star, budget: Budget) -> None:
         self.star, self.budget = star, budget
+        self._traced: dict[tuple[int, int], tuple[At, tuple[TableFilter, ...]]] = {}
 
     def traced(self, at: At) -> tuple[TableFilter, ...]:
-        """For each table with a filter of its own: its columns, what they allow, and the rows that pass them."""
-        return tuple(self._of_table(at.batch, table) for table in at.context.tables)
+        """For each table with a filter of its own: its columns, what they allow, and the rows that pass them. Many nodes share a context."""
+        key = id(at.context), id(at.batch)
+        if key not in self._traced:  # what is kept holds both, so that no other can come to have their identity
+            self._traced[key] = at, tuple(self._of_table(at.batch, table) for table in at.context.tables)
+        return self._traced[key][1]
 
     def _of_table(self, batch: Batch, table: str) -> TableFilter:
         own = [f for f in batch.filters if f.table == table and f.index[0] >= 0]
