@@ -38,7 +38,7 @@ class FilterTeller:
         self._traced: dict[tuple[int, int], tuple[At, tuple[TableFilter, ...]]] = {}
 
     def traced(self, at: At) -> tuple[TableFilter, ...]:
-        """For each table with a filter of its own: its columns, what they allow, and the rows that pass them. Many nodes share a context."""
+        """For each table with a filter of its own: its columns, what they allow, and the rows that pass them. Nodes share contexts."""
         key = id(at.context), id(at.batch)
         if key not in self._traced:  # what is kept holds both, so that no other can come to have their identity
             self._traced[key] = at, tuple(self._of_table(at.batch, table) for table in at.context.tables)
