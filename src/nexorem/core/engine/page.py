@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.context import Batch, Filter, constant_filter
@@ -13,7 +14,6 @@ from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
 from nexorem.core.plan.logical import Planner
-from nexorem.core.plan.tree import inner_nodes
 from nexorem.core.values import FAULTS
 
 
@@ -22,17 +22,11 @@ def page(star: Star, plan: ProbePlan, probe: Probe, budget: Budget) -> Batch:
     batch = Batch(1)
     for pick in probe.picks:
         batch = batch.adding(constant_filter(batch, pick.table, (pick.column,), member_mask(star, pick), "pick"))
-    for text, edit in zip(probe.conditions, plan.conditions, strict=True):
-        batch = batch.adding(_condition(star, text, edit, batch, budget))
+    for text, edit, settled in zip(probe.conditions, plan.conditions, plan.settled, strict=True):
+        make = partial(_computed, star, edit, batch, budget)
+        batch = batch.adding(star.conditions.kept(text, make) if settled else make())
     filters = tuple(replace(f, page=place) for place, f in enumerate(batch.filters))
     return replace(batch, filters=filters, page=filters)
-
-
-def _condition(star: Star, text: str, edit: t.Condition, batch: Batch, budget: Budget) -> Filter:
-    """The filter of a condition. One that looks at nothing but its own columns is the same on every page, and kept."""
-    if not inner_nodes(edit.predicate):
-        return star.conditions.kept(text, lambda: _computed(star, edit, batch, budget))
-    return _computed(star, edit, batch, budget)
 
 
 def _computed(star: Star, edit: t.Condition, batch: Batch, budget: Budget) -> Filter:

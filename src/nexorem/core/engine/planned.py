@@ -16,6 +16,7 @@ from nexorem.core.model.paths import LinkState
 from nexorem.core.model.star import Star
 from nexorem.core.plan.contexts import Context, Filter, Picked, Predicate, cell_context, page_filter
 from nexorem.core.plan.logical import Plan, make_plan
+from nexorem.core.plan.tree import inner_nodes
 
 
 @dataclass(eq=False)
@@ -32,6 +33,11 @@ class ProbePlan:
     def cells(self) -> Plan:
         """The plan of the measures."""
         return make_plan(self.model, self.measures)
+
+    @cached_property
+    def settled(self) -> tuple[bool, ...]:
+        """For each condition of the page, whether it looks at nothing but its own columns: it is the same on every page."""
+        return tuple(not inner_nodes(c.predicate) for c in self.conditions)
 
     @cached_property
     def lines(self) -> Plan:
