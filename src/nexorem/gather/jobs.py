@@ -73,7 +73,7 @@ class Job:
         self.state = "running"  # running, done, cancelled
         self.started = self.ended = time.monotonic()
         self.lock = threading.Lock()
-        self.asked = dict(request)
+        self.request = dict(request)
         self.complete = False  # the last reader came to its end
         self.looking = ""  # the file that is looked into
         self.unseen: list[str] = list(request.get("discover", []))
@@ -94,8 +94,8 @@ class Job:
             "items": [{"name": i.name, "source": i.source} for i in waiting],
             "discover": self.unseen,
             "first": first,
-            "access": self.asked.get("access", {}),
-            "files": str(self.asked["files"]),
+            "access": self.request.get("access", {}),
+            "files": str(self.request["files"]),
             "out": str(self.folder),
         }
         assert process.stdin

@@ -103,18 +103,18 @@ def take(
 
 @dataclass(frozen=True, slots=True)
 class Taken:
-    """A table of a reading whose rows are kept as a load: for a table that is here (`known`), or for a new one."""
+    """A table of a reading whose rows are kept as a load: those of a table that is here (`replaces`), or of a new one."""
 
     place: int
     name: str
-    known: bool
+    replaces: bool
     item: Item
     frame: Frame
     load: int
 
     def edit(self) -> Edit:
         """The edit that puts the load in force."""
-        if self.known:
+        if self.replaces:
             return {"kind": "change_table", "name": self.name, "set": {"load": self.load, "origin": self.item.source, "source": None}}
         key = self.item.key if set(self.item.key) <= set(self.frame.columns) else []
         table = {"name": self.name, "columns": [], "key": key, "origin": self.item.source, "load": self.load}

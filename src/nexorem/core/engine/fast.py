@@ -89,7 +89,7 @@ def _factors(star: Star, selector: Selector, k: int) -> list[Selector] | None:
 
 
 class Adder:
-    """Adds the values of blocks to totals: `rows` has sums, or lows, and `other` highs.
+    """Adds the values of blocks to totals: `values` has sums, or lows, and `other` highs.
 
     `where` is what is left of the aggregate's own condition once its simple parts became selectors.
     """
@@ -131,11 +131,11 @@ class Adder:
             totals.largest = max(totals.largest, abs(float(data.max())), abs(float(data.min())))
         if self.extremes:
             full = np.ones(block.count, bool) if valid is None else valid
-            k.extremes(data, full, groups, totals.found, totals.other, totals.rows, totals.filled)
+            k.extremes(data, full, groups, totals.values, totals.other, totals.rows, totals.filled)
         elif valid is None:
-            k.add_values(data, groups, totals.found, totals.rows)
+            k.add_values(data, groups, totals.values, totals.rows)
         else:
-            k.add_valid(data, valid, groups, totals.found, totals.rows, totals.filled)
+            k.add_valid(data, valid, groups, totals.values, totals.rows, totals.filled)
 
     def _kept(self, block: Block) -> Block:
         assert self.where is not None
@@ -191,10 +191,10 @@ class Adder:
             first.rows += part.rows
             first.filled += part.filled
             if self.extremes:
-                np.minimum(first.found, part.found, out=first.found)
+                np.minimum(first.values, part.values, out=first.values)
                 np.maximum(first.other, part.other, out=first.other)
             else:
-                first.found += part.found
+                first.values += part.values
             first.largest = max(first.largest, part.largest)
         if self.full:
             first.filled = first.rows
@@ -385,10 +385,10 @@ def counted(star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: 
         from nexorem.core.engine import kernels as k
 
         mine = keys[block.start : block.start + block.count] if block.rows is None else keys[block.rows[: block.count]]
-        k.count_changes(mine, block.groups[: block.count], none, totals.other, totals.found, totals.rows)
+        k.count_changes(mine, block.groups[: block.count], none, totals.other, totals.values, totals.rows)
 
     parts = scan.run(empty, work)
-    rows, values = np.sum([p.rows for p in parts], axis=0), np.sum([p.found for p in parts], axis=0)
+    rows, values = np.sum([p.rows for p in parts], axis=0), np.sum([p.values for p in parts], axis=0)
     present = np.flatnonzero(rows)
     pair_groups, pair_classes = _spread(scan, varying, present, len(wanted), budget)
     return Spread(pair_groups, pair_classes, {"count": Vector("integer", values[present], np.ones(len(present), bool))})
@@ -406,9 +406,9 @@ def _partial(node: t.Aggregate, adder: Adder, totals: Totals, present: Array) ->
     filled = totals.filled[present]
     partials = {"rows": Vector("integer", totals.rows[present], every), "count": Vector("integer", filled, every)}
     if node.function in ("sum", "avg"):
-        data = totals.found[present]
+        data = totals.values[present]
         partials["sum"] = Vector(adder.kind, data, (filled > 0) & np.isfinite(data))
     elif node.function in ("min", "max"):
-        data = (totals.found if node.function == "min" else totals.other)[present]
+        data = (totals.values if node.function == "min" else totals.other)[present]
         partials[node.function] = Vector(adder.kind, np.where(filled > 0, data, 0), filled > 0)
     return partials

@@ -57,12 +57,12 @@ class Block:
 
 @dataclass(slots=True, eq=False)
 class Totals:
-    """Sums and the like by group: rows, filled rows, and what the aggregate adds up; `largest` is the largest size of a
-    value that was added."""
+    """Sums and the like by group: rows, filled rows, and in `values` what the aggregate adds up; `largest` is the
+    largest size of a value that was added."""
 
     rows: Array
     filled: Array
-    found: Array
+    values: Array
     other: Array
     largest: float = 0.0
 
