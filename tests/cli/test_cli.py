@@ -15,12 +15,13 @@ import urllib.request
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
+from xml.etree import ElementTree
 
 from nexorem.cli import common
 from nexorem.core.model.model import Measure
 from nexorem.package.write import write_package
 from tests.cli.forked import run
-from tests.core.small import STAR
+from tests.core.small import STAR, keeping
 
 ROOT = Path(__file__).parents[2]
 ENVIRONMENT = {**os.environ, "PYTHONPATH": f"{ROOT / 'src'}:{ROOT}", "PYTHONUNBUFFERED": "1"}
@@ -227,6 +228,37 @@ class Commands(unittest.TestCase):
         self.assertEqual(status, 1)
         self.assertLessEqual({"orphans", "empty_table"}, {f["code"] for f in json.loads(out)["findings"]})
         self.assertIn("orphans (warning)", run("lint", self.package)[1])
+
+    def test_check(self):
+        probe = {"rows": ["Port.region"], "measures": ["seats", "trips"]}
+        checks = [
+            {"name": "Seats", "folder": "Daily", "probe": probe, "must": {"hold": "seats >= trips"}},
+            {"name": "More seats", "probe": probe, "must": {"hold": "seats > trips"}},
+            {"name": "As counted", "probe": probe, "must": {"file": "checks/seats.csv"}},
+            {"name": "Gone", "probe": probe, "must": {"file": "checks/gone.csv"}},
+            {"name": "Outside", "probe": probe, "must": {"file": "../seats.csv"}},
+        ]
+        folder = Path(self.folder.name) / "checked"
+        write_package(keeping(STAR, checks=checks), folder)
+        (folder / "checks").mkdir()
+        (folder / "checks" / "seats.csv").write_text("Port.region,seats\nNorth,5\nSouth,2\n")
+        report = Path(self.folder.name) / "checks.xml"
+        status, out, errors = run("check", folder, "--json", "--junit", report)
+        self.assertEqual((status, errors), (1, ""))
+        told = {c["name"]: c for c in json.loads(out)["checks"]}
+        states = {name: c["state"] for name, c in told.items()}
+        self.assertEqual(states, {"Seats": "holds", "More seats": "fails", "As counted": "holds", "Gone": "cannot", "Outside": "cannot"})
+        self.assertEqual(told["More seats"]["failures"][0]["at"], {"Port.region": "South"})
+        self.assertEqual([told[n]["problems"][0]["code"] for n in ("Gone", "Outside")], ["missing_file", "path_outside"])
+        suite = ElementTree.parse(report).getroot()
+        self.assertEqual([suite.get(x) for x in ("tests", "failures", "errors")], ["5", "1", "2"])
+        self.assertIn("South: seats > trips is not true.", suite.find("testcase[@name='More seats']/failure").text)
+        status, out, _ = run("check", folder, "--only", "daily", "--only", "as counted")
+        self.assertEqual((status, out.splitlines()[-1]), (0, "2 of 2 checks hold."))
+        self.assertIn("More seats: It fails in 1 of 4 cells. South: seats > trips is not true.", run("check", folder)[1])
+        self.assertEqual(run("check", self.package)[:2], (0, "The model has no checks.\n"))
+        status, _, errors = run("check", folder, "--only", "Seat")
+        self.assertEqual((status, "Did you mean Seats?" in errors), (2, True), errors)
 
     def test_trace_goes_into_a_row(self):
         arguments = ("trace", self.package, "--measure", "x", "--define", "x = max(seats for each Port.region)")

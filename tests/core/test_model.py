@@ -103,6 +103,11 @@ class Edits(unittest.TestCase):
                 },
             },
             {"kind": "remove_hierarchy", "name": f"h{r.randint(0, 1)}"},
+            {
+                "kind": "put_check",
+                "check": {"name": f"k{r.randint(0, 1)}", "rows": "every Port", "must": {"count": {"at_most": r.randint(0, 9)}}},
+            },
+            {"kind": "remove_check", "name": f"k{r.randint(0, 1)}"},
             {"kind": "put_folio", "folio": {"name": f"f{r.randint(0, 2)}", "tiles": [{"kind": "probe", "probe": "p1"}]}},
             {"kind": "remove_folio", "name": f"f{r.randint(0, 2)}"},
             {"kind": "accept_finding", "code": f"c{r.randint(0, 2)}", "about": "table Port", "reason": f"r{r.random()}"},

@@ -81,9 +81,19 @@ BEFORE = [
     },
     {"kind": "add_measure", "measure": {"name": "trial1", "formula": "sum(Booking.seats) * 3", "trial": True, "variant_of": "seats"}},
     {"kind": "accept_finding", "code": "orphans", "about": "link port", "reason": "old ones"},
+    {
+        "kind": "put_check",
+        "check": {
+            "name": "North",
+            "probe": {"rows": ["Port.region"], "measures": ["seats"], "picks": [{"column": "Port.region", "in": ["North", None]}]},
+            "must": {"table": {"columns": ["Port.region", "seats"], "rows": [["North", 5]]}, "tolerance": {"absolute": 0.5}},
+        },
+    },
+    {"kind": "put_check", "check": {"name": "Ports", "rows": "every Port", "must": {"count": {"at_least": 1}}, "folder": "Keys"}},
 ]
 VALID = [
     *BEFORE[:3],
+    *BEFORE[-2:],
     {"kind": "add_link", "link": LINK, "at": 1},
     {"kind": "remove_link", "name": "tag"},
     {"kind": "change_link", "name": "port", "set": {"flow": "two-way", "description": "d", "firm": True}},
@@ -103,6 +113,7 @@ VALID = [
     {"kind": "remove_probe", "name": "by region"},
     {"kind": "remove_folio", "name": "board"},
     {"kind": "remove_hierarchy", "name": "where"},
+    {"kind": "remove_check", "name": "Ports"},
     {"kind": "place_tables", "places": {"Booking/Port": {"x": 1.5, "y": -2.0}, "Booking/Cal": None}},
     {
         "kind": "change_links",

@@ -17,6 +17,7 @@ COMMANDS = {
     "explain": ("nexorem.cli.inspect", "explain"),
     "reach": ("nexorem.cli.inspect", "reach"),
     "lint": ("nexorem.cli.inspect", "lint"),
+    "check": ("nexorem.cli.check", "check"),
     "export": ("nexorem.cli.exchange", "export"),
     "import": ("nexorem.cli.exchange", "import_package"),
     "gather": ("nexorem.cli.gather", "gather"),

@@ -14,7 +14,8 @@ from nexorem.core.diagnostics import Diagnostic, Refused
 DEEPEST = 60  # levels of lists and objects
 LARGEST = 2**63  # beyond any whole number that travels
 MOST_TOLD = 20
-TAGS = ("in-list", "condition")  # of unions whose members have no name of their own; no part of a place
+# Of unions whose members have no name of their own; no part of a place.
+TAGS = ("in-list", "condition", "hold check", "table check", "file check", "add_up check", "count check", "none check")
 
 # By the library's word for a fault: what is said of it. In braces the bounds that were not kept.
 SAYINGS = {

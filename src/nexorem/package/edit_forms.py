@@ -9,6 +9,7 @@ from pydantic import ConfigDict, Field, TypeAdapter, create_model
 
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.fits import fitted, mended, misfit_diagnostics, unclean
+from nexorem.core.model.check_specs import NamedCheck
 from nexorem.core.model.edits import KINDS
 from nexorem.core.model.specs import FormerName, Name, NamedFolio, NamedHierarchy, NamedProbe, Place, Text
 from nexorem.package.forms import At, CalendarForm, ColumnName, Form, Json, LinkForm, MeasureForm, TableForm, parts_of
@@ -70,8 +71,14 @@ class PutHierarchy(EditForm):
     at: At = None
 
 
+class PutCheck(EditForm):
+    kind: Literal["put_check"]
+    check: NamedCheck
+    at: At = None
+
+
 class Remove(EditForm):
-    kind: Literal["remove_link", "remove_measure", "remove_probe", "remove_folio", "remove_hierarchy", "remove_table"]
+    kind: Literal["remove_link", "remove_measure", "remove_probe", "remove_folio", "remove_hierarchy", "remove_check", "remove_table"]
     name: Name
 
 
@@ -121,6 +128,7 @@ Kept = Annotated[
     | PutProbe
     | PutFolio
     | PutHierarchy
+    | PutCheck
     | Remove
     | PlaceTables
     | AcceptFinding
@@ -279,6 +287,7 @@ AnyEdit = Annotated[
     | PutProbe
     | PutFolio
     | PutHierarchy
+    | PutCheck
     | Remove
     | PlaceTables
     | AcceptFinding

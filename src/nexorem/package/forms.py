@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from nexorem.core.model.check_specs import NamedCheck
 from nexorem.core.model.specs import MOST_NAME, Accepted, Damage, FormerName, Name, NamedFolio, NamedHierarchy, NamedProbe, Place, Text
 from nexorem.core.values import COLUMN_TYPES
 from nexorem.package.schema import LinkProperty, MeasureProperty, SaidProperty
@@ -79,7 +80,7 @@ class ModelForm(Form):
     measures: list[MeasureForm] = []
     probes: list[NamedProbe] = []
     hierarchies: list[NamedHierarchy] = []
-    checks: list[Json] = []
+    checks: list[NamedCheck] = []
     folios: list[NamedFolio] = []
     places: dict[Text, Place] = {}
     damage: list[Damage] = []

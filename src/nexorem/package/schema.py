@@ -6,6 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from nexorem.core.model.check_specs import NamedCheck
 from nexorem.core.model.specs import Accepted, FormerName, NamedFolio, NamedHierarchy, NamedProbe, Place
 
 
@@ -101,7 +102,7 @@ class NexoremProperty(Strict):
     hierarchies: list[NamedHierarchy] = []
     measures: list[MeasureProperty] = []
     probes: list[NamedProbe] = []
-    checks: list[dict[str, Any]] = []
+    checks: list[NamedCheck] = []
     folios: list[NamedFolio] = []
     places: dict[str, Place] = {}
     accepted: list[Accepted] = []

@@ -154,11 +154,9 @@ def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
 def _specs(model: Model) -> dict[str, Any]:
     """What a model keeps beside its tables and links; what it has none of is left out."""
     specs: dict[str, Any] = {}
-    for key in ("hierarchies", "probes", "folios"):
+    for key in ("hierarchies", "probes", "folios", "checks"):
         if getattr(model, key):
             specs[key] = [canonical(spec_json(x)) for x in getattr(model, key)]
-    if model.checks:
-        specs["checks"] = [canonical(dict(x)) for x in model.checks]
     specs["measures"] = [plain(m) for m in model.measures]
     if model.places:
         specs["places"] = {key: spec_json(place) for key, place in sorted(model.places.items())}

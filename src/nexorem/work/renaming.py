@@ -75,7 +75,7 @@ def _renamed_parts(before: Model, after: Model, edit: Edit) -> list[dict[str, st
         part = next(iter(edit["set"]))
         measure = before.measure(edit["name"])
         return [{"kind": "measure", "owner": edit["name"], "before": str(getattr(measure, part)), "after": str(edit["set"][part])}]
-    if verb == "put" and what in ("probe", "folio", "hierarchy"):
+    if verb == "put" and what in ("probe", "folio", "hierarchy", "check"):
         return [{"kind": what, "owner": str(edit[what]["name"]), "before": "", "after": ""}]
     return [{"kind": "place", "owner": x, "before": "", "after": ""} for x in edit.get("places", {})][:1] if what == "tables" else []
 

@@ -4369,7 +4369,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "measure" | "column" | "table" | "probe" | "folio";
+            kind: "measure" | "column" | "table" | "probe" | "folio" | "check";
             /** Owner */
             owner: string;
             /**

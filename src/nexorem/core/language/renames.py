@@ -11,7 +11,8 @@ from typing import Any, TypeVar
 from nexorem.core.diagnostics import Refused, near_hint, refuse
 from nexorem.core.language.former import names_of
 from nexorem.core.language.lexer import Token, tokenize
-from nexorem.core.language.uses import Owner, Text, Way, defined_beside, folio_with, named_in, probe_with, texts_of
+from nexorem.core.language.uses import Owner, Text, Way, check_with, defined_beside, folio_with, named_in, probe_with, texts_of
+from nexorem.core.model.check_specs import AddUpMust, CheckSpec, TableMust
 from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Link, Measure, Model, Table, link_json, table_json
 from nexorem.core.model.names import PLAIN, quoted, reference_text
@@ -93,6 +94,7 @@ def renamed(star: Proven, change: Renaming, steps: Callable[[Table, Renaming], T
     folios = [_named_anew(_folio(folio_with(f, _of(formulas, "folio", f.name)), ref, change), change, "folio") for f in model.folios]
     hierarchies = tuple(_named_anew(replace(h, levels=tuple(map(ref, h.levels))), change, "hierarchy") for h in model.hierarchies)
     links = tuple(_link(model, k, change) for k in model.links)
+    checks = tuple(_check(check_with(c, _of(formulas, "check", c.name)), ref, change) for c in model.checks)
     return replace(
         model,
         tables=tuple(tables),
@@ -101,6 +103,7 @@ def renamed(star: Proven, change: Renaming, steps: Callable[[Table, Renaming], T
         probes=tuple(probes),
         folios=tuple(folios),
         hierarchies=hierarchies,
+        checks=checks,
         places=_places(model, change),
         accepted=_accepted(model, change),
         renamed=remembered(model, change),
@@ -285,6 +288,21 @@ def _tile(tile: Tile, ref: Ref, change: Renaming) -> Tile:
     return replace(tile, probe=probe, without=tuple(map(ref, tile.without)))
 
 
+def _check(check: CheckSpec, ref: Ref, change: Renaming) -> CheckSpec:
+    probe, must, about = check.probe, check.must, check.about
+    if isinstance(probe, ProbeSpec):
+        probe = _probe(probe, ref)
+    elif change.kind == "probe" and probe == change.old:
+        probe = change.new
+    if isinstance(must, TableMust):
+        must = replace(must, table=replace(must.table, columns=tuple(map(ref, must.table.columns))))
+    elif isinstance(must, AddUpMust):
+        must = replace(must, add_up=tuple(map(ref, must.add_up)))
+    if about == f"{change.kind} {change.old}":
+        about = f"{change.kind} {change.new}"
+    return replace(check, probe=probe, must=must, about=about)
+
+
 def _places(model: Model, change: Renaming) -> dict[str, Place]:
     """Where tables stand in the star: keys are `FACT/TABLE`, or `FACT + FACT/TABLE`."""
     if change.kind != "table":
@@ -308,8 +326,8 @@ def _accepted(model: Model, change: Renaming) -> tuple[Accepted, ...]:
 
 
 def edits_between(before: Model, after: Model) -> list[Edit]:
-    """The edits that lead from one model to another with as many tables, links and measures in the same order; probes, folios and
-    hierarchies by their places."""
+    """The edits that lead from one model to another with as many tables, links and measures in the same order; probes, folios,
+    hierarchies and checks by their places."""
     edits: list[Edit] = []
     for a, b in zip(before.tables, after.tables, strict=True):
         edits += _changed("change_table", a.name, _whole(table_json(a), Table), _whole(table_json(b), Table))
@@ -317,7 +335,7 @@ def edits_between(before: Model, after: Model) -> list[Edit]:
         edits += _changed("change_link", k.name, link_json(k), link_json(m))
     for x, y in zip(before.measures, after.measures, strict=True):
         edits += _changed("change_measure", x.name, *({f.name: getattr(m, f.name) for f in fields(m)} for m in (x, y)))
-    for kept, kind in (("probes", "probe"), ("folios", "folio"), ("hierarchies", "hierarchy")):
+    for kept, kind in (("probes", "probe"), ("folios", "folio"), ("hierarchies", "hierarchy"), ("checks", "check")):
         for place, (old, new) in enumerate(zip(getattr(before, kept), getattr(after, kept), strict=True)):
             if old == new:
                 continue

@@ -10,6 +10,7 @@ from nexorem.core.diagnostics import OverLimit, Refused, Span, refuse
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.lexer import Token, tokenize
 from nexorem.core.language.names import Named
+from nexorem.core.model.check_specs import AddUpMust, CheckSpec, HoldMust, TableMust
 from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Model, plain
 from nexorem.core.model.names import quoted
@@ -18,12 +19,12 @@ from nexorem.core.model.specs import ConditionPick, FolioSpec, MemberPick, PickS
 from nexorem.core.results import Result
 
 Way = tuple[str | int, ...]
-Owner = Literal["measure", "column", "table", "probe", "folio"]
+Owner = Literal["measure", "column", "table", "probe", "folio", "check"]
 
 
 @dataclass(frozen=True, slots=True)
 class Text:
-    """A formula of the model. `kind` is measure, column, table, probe or folio; `key` is the way to it in the probe or folio."""
+    """A formula of the model. `kind` says what it is a formula of; `key` is the way to it in a probe, folio or check."""
 
     kind: Owner
     owner: str
@@ -48,9 +49,16 @@ def texts_of(model: Model) -> Iterator[Text]:
         for place, tile in enumerate(folio.tiles):
             if isinstance(tile.probe, ProbeSpec):
                 yield from _probe_texts("folio", folio.name, tile.probe, ("tiles", place, "probe"))
+    for check in model.checks:
+        if isinstance(check.probe, ProbeSpec):
+            yield from _probe_texts("check", check.name, check.probe, ("probe",))
+        if isinstance(check.must, HoldMust):
+            yield Text("check", check.name, check.must.hold, ("must", "hold"))
+        if check.rows is not None:
+            yield Text("check", check.name, check.rows, ("rows",))
 
 
-def _probe_texts(kind: Literal["probe", "folio"], owner: str, probe: ProbeSpec, way: Way = ()) -> Iterator[Text]:
+def _probe_texts(kind: Literal["probe", "folio", "check"], owner: str, probe: ProbeSpec, way: Way = ()) -> Iterator[Text]:
     for name, formula in probe.define.items():
         yield Text(kind, owner, formula, (*way, "define", name))
     for place, pick in enumerate(probe.picks):
@@ -86,6 +94,16 @@ def folio_with(folio: FolioSpec, formulas: Mapping[Way, str]) -> FolioSpec:
     return replace(folio, picks=picks, tiles=tuple(tiles))
 
 
+def check_with(check: CheckSpec, formulas: Mapping[Way, str]) -> CheckSpec:
+    """A check with other formulas."""
+    probe = probe_with(check.probe, formulas, ("probe",)) if isinstance(check.probe, ProbeSpec) else check.probe
+    must = check.must
+    if isinstance(must, HoldMust):
+        must = replace(must, hold=formulas.get(("must", "hold"), must.hold))
+    rows = check.rows if check.rows is None else formulas.get(("rows",), check.rows)
+    return replace(check, probe=probe, must=must, rows=rows)
+
+
 def bind_text(star: Proven, binder: Binder, text: Text) -> None:
     """Binds a formula as what it is: a measure, a computed table or column, one of a probe's own, or a condition of its page."""
     if text.kind == "measure":
@@ -94,6 +112,10 @@ def bind_text(star: Proven, binder: Binder, text: Text) -> None:
         binder.computed_table(text.owner, text.formula)
     elif text.kind == "column":
         binder.computed_column(*owner_of(star, text.owner), text.formula)
+    elif text.key == ("must", "hold"):
+        binder.measure("hold")
+    elif text.key == ("rows",):
+        binder.computed_table("rows", text.formula)
     elif text.key[-2] == "define":
         binder.measure(str(text.key[-1]))
     elif text.key[-3] == "having":
@@ -161,7 +183,23 @@ def uses_of(star: Proven, kind: str, name: str) -> list[Use]:
     for folio in star.model.folios:
         if any(_lists(probe, kind, name) for probe in (folio.shared(), *folio.own_probes())):
             uses.append(Use("folio", folio.name))
+    for check in star.model.checks:
+        if name.lower() in (x.replace('"', "").lower() for x in listed_in(star.model, check, kind)):
+            uses.append(Use("check", check.name))
     return uses
+
+
+def listed_in(model: Model, check: CheckSpec, kind: str) -> list[str]:
+    """The measures or the columns that a check names outside of its formulas, as they are written."""
+    listed = list[str]()
+    if isinstance(check.probe, ProbeSpec):
+        listed += check.probe.measures if kind == "measure" else columns_of(check.probe) if kind == "column" else ()
+    if isinstance(check.must, TableMust):
+        measures = {m.name.lower() for m in model.measures}
+        listed += [x for x in check.must.table.columns if (x.lower() in measures) == (kind == "measure")]
+    if isinstance(check.must, AddUpMust) and kind == "column":
+        listed += check.must.add_up
+    return listed
 
 
 def _lists(probe: ProbeSpec, kind: str, name: str) -> bool:
@@ -183,6 +221,11 @@ def defined_beside(model: Model, text: Text) -> Mapping[str, str]:
         folio = next(x for x in model.folios if x.name == text.owner)
         probe = folio.tiles[int(text.key[1])].probe
         return probe.define if isinstance(probe, ProbeSpec) else {}
+    if text.kind == "check":
+        check = next(c for c in model.checks if c.name == text.owner)
+        probe = check.probe if isinstance(check.probe, ProbeSpec) else model.probe(check.probe or "")
+        define = probe.define if probe else {}
+        return {**define, "hold": text.formula} if text.key == ("must", "hold") else define
     return {}
 
 
@@ -239,6 +282,10 @@ def replacing(star: Proven, name: str, to: str) -> list[Edit]:
         anew = replace(anew, tiles=tuple(_renamed_tile(t, name, to) for t in anew.tiles))
         if anew != folio:
             edits.append({"kind": "put_folio", "folio": spec_json(anew)})
+    for check in model.checks:
+        mended = _renamed_check(model, check_with(check, written_anew.get(("check", check.name), {})), name, to)
+        if mended != check:
+            edits.append({"kind": "put_check", "check": spec_json(mended)})
     return edits
 
 
@@ -305,6 +352,20 @@ def _renamed_tile(tile: Tile, name: str, to: str) -> Tile:
     probe = _renamed_lists(tile.probe, name, to)
     against = to if probe != tile.probe and tile.against.lower() == name.lower() else tile.against
     return replace(tile, probe=probe, against=against)
+
+
+def _renamed_check(model: Model, check: CheckSpec, name: str, to: str) -> CheckSpec:
+    """A check whose probe, table and subject name the measure anew."""
+    probe, must = check.probe, check.must
+    if isinstance(probe, ProbeSpec):
+        probe = _renamed_lists(probe, name, to)
+    asked = check.probe if isinstance(check.probe, ProbeSpec) else model.probe(check.probe or "")
+    own = asked is not None and any(k.lower() == name.lower() for k in asked.define)
+    if isinstance(must, TableMust) and not own:
+        columns = tuple(to if x.lower() == name.lower() else x for x in must.table.columns)
+        must = replace(must, table=replace(must.table, columns=columns))
+    about = f"measure {to}" if (check.about or "").lower() == f"measure {name}".lower() else check.about
+    return replace(check, probe=probe, must=must, about=about)
 
 
 def named_at(star: Proven, name: str, formula: str, at: int) -> Named | None:

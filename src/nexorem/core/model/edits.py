@@ -12,6 +12,7 @@ from typing import Any
 
 from nexorem.core.diagnostics import Refused, near_hint, refuse
 from nexorem.core.model.check import check_shape
+from nexorem.core.model.check_specs import CheckSpec
 from nexorem.core.model.model import Link, Measure, Model, Table, link_from_json, link_json, plain, table_from_json, table_json
 from nexorem.core.model.names import column_text
 from nexorem.core.model.specs import Accepted, FolioSpec, FormerName, Hierarchy, Place, ProbeSpec, read_spec, spec_json
@@ -105,7 +106,7 @@ def _change_measure(model: Model, edit: Edit) -> Applied:
     return changed, {"kind": "change_measure", "name": after.name, "set": back}
 
 
-Listed = ProbeSpec | FolioSpec | Hierarchy
+Listed = ProbeSpec | FolioSpec | Hierarchy | CheckSpec
 
 
 def _with(model: Model, kind: str, items: tuple[Any, ...]) -> Model:
@@ -114,6 +115,8 @@ def _with(model: Model, kind: str, items: tuple[Any, ...]) -> Model:
             return replace(model, probes=items)
         case "folio":
             return replace(model, folios=items)
+        case "check":
+            return replace(model, checks=items)
     return replace(model, hierarchies=items)
 
 
@@ -123,11 +126,13 @@ def _listed(model: Model, kind: str) -> tuple[Listed, ...]:
             return model.probes
         case "folio":
             return model.folios
+        case "check":
+            return model.checks
     return model.hierarchies
 
 
 def _put(model: Model, kind: str, item: Listed, at: Any) -> Applied:
-    """A probe, folio or hierarchy, new or in place of the one of its name."""
+    """A probe, folio, hierarchy or check, new or in place of the one of its name."""
     items = _listed(model, kind)
     old = next((x for x in items if x.name == item.name), None)
     if old is not None:
@@ -136,7 +141,7 @@ def _put(model: Model, kind: str, item: Listed, at: Any) -> Applied:
 
 
 def _remove(model: Model, kind: str, name: str) -> Applied:
-    """The model without a probe, folio or hierarchy."""
+    """The model without a probe, folio, hierarchy or check."""
     items = _listed(model, kind)
     old = next((x for x in items if x.name == name), None)
     if old is None:
@@ -159,6 +164,14 @@ def _put_folio(model: Model, edit: Edit) -> Applied:
 
 def _remove_folio(model: Model, edit: Edit) -> Applied:
     return _remove(model, "folio", edit["name"])
+
+
+def _put_check(model: Model, edit: Edit) -> Applied:
+    return _put(model, "check", read_spec(CheckSpec, edit["check"]), edit.get("at"))
+
+
+def _remove_check(model: Model, edit: Edit) -> Applied:
+    return _remove(model, "check", edit["name"])
 
 
 def _put_hierarchy(model: Model, edit: Edit) -> Applied:
@@ -301,6 +314,8 @@ KINDS: dict[str, Callable[[Model, Edit], Applied]] = {
     "add_table": _add_table,
     "remove_table": _remove_table,
     "change_table": _change_table,
+    "put_check": _put_check,
+    "remove_check": _remove_check,
     "put_hierarchy": _put_hierarchy,
     "remove_hierarchy": _remove_hierarchy,
     "put_folio": _put_folio,
@@ -314,7 +329,7 @@ KINDS: dict[str, Callable[[Model, Edit], Applied]] = {
 
 def _subject(edit: Edit) -> str:
     inner = edit.get("link") or edit.get("measure") or edit.get("probe") or edit.get("table") or edit.get("hierarchy")
-    inner = inner or edit.get("folio") or {}
+    inner = inner or edit.get("folio") or edit.get("check") or {}
     name = edit.get("name") or inner.get("name")
     if name or "link" not in edit:
         return str(name or "")

@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import Any
 
 from nexorem.core.diagnostics import near_hint, refuse
+from nexorem.core.model.check_specs import CheckSpec
 from nexorem.core.model.names import columns_text, split_key, split_reference
 from nexorem.core.model.specs import Accepted, Damage, FolioSpec, FormerName, Hierarchy, Place, ProbeSpec, read_spec, spec_json
 
@@ -142,9 +143,9 @@ class Measure:
 
 @dataclass(frozen=True)
 class Model:
-    """A whole model. `places` says where tables stand in the star (by `FACT/TABLE`); `checks` are kept as JSON; `damage` is what could not
-    be read when it was opened; `accepted` are findings that are known; `renamed` the names that things had; `language` the edition of the
-    language it was begun in, 1 where nothing says so."""
+    """A whole model. `places` says where tables stand in the star (by `FACT/TABLE`); `damage` is what could not be read when it was
+    opened; `accepted` are findings that are known; `renamed` the names that things had; `language` the edition of the language it was
+    begun in, 1 where nothing says so."""
 
     name: str
     tables: tuple[Table, ...] = ()
@@ -152,7 +153,7 @@ class Model:
     measures: tuple[Measure, ...] = ()
     probes: tuple[ProbeSpec, ...] = ()
     hierarchies: tuple[Hierarchy, ...] = ()
-    checks: tuple[Mapping[str, Any], ...] = ()
+    checks: tuple[CheckSpec, ...] = ()
     places: Mapping[str, Place] = field(default_factory=dict)
     title: str = ""
     folios: tuple[FolioSpec, ...] = ()
@@ -343,7 +344,7 @@ def table_from_json(item: Mapping[str, Any]) -> Table:
     return Table(columns=columns, calendar=calendar, **lists, **kept)
 
 
-SPECS: dict[str, type[Any]] = {"probes": ProbeSpec, "hierarchies": Hierarchy, "folios": FolioSpec}
+SPECS: dict[str, type[Any]] = {"probes": ProbeSpec, "hierarchies": Hierarchy, "folios": FolioSpec, "checks": CheckSpec}
 NOTES: dict[str, type[Any]] = {"damage": Damage, "accepted": Accepted, "renamed": FormerName}
 
 
@@ -356,7 +357,6 @@ def model_json(model: Model) -> dict[str, Any]:
         "tables": [table_json(t) for t in model.tables],
         "links": [link_json(k) for k in model.links],
         "measures": [plain(m) for m in model.measures],
-        "checks": [dict(c) for c in model.checks],
         "places": {key: spec_json(place) for key, place in model.places.items()},
         "language": model.language,
         **kept,
@@ -372,7 +372,6 @@ def model_from_json(data: Mapping[str, Any]) -> Model:
         model,
         links=tuple(link_from_json(model, k) for k in data["links"]),
         measures=tuple(Measure(**m) for m in data["measures"]),
-        checks=tuple(data["checks"]),
         places={key: read_spec(Place, place) for key, place in data["places"].items()},
         language=data.get("language", 1),
         **specs,

@@ -238,7 +238,8 @@ class Damage(Spec):
 S = TypeVar("S")
 
 
-def _named(spec: Any) -> Any:
+def named(spec: Any) -> Any:
+    """A spec that has a name people can see and type."""
     if not spec.name:
         raise ValueError("has no name")
     if len(spec.name) > MOST_NAME:
@@ -250,9 +251,9 @@ def _named(spec: Any) -> Any:
     return spec
 
 
-NamedProbe = Annotated[ProbeSpec, AfterValidator(_named)]
-NamedFolio = Annotated[FolioSpec, AfterValidator(_named)]
-NamedHierarchy = Annotated[Hierarchy, AfterValidator(_named)]
+NamedProbe = Annotated[ProbeSpec, AfterValidator(named)]
+NamedFolio = Annotated[FolioSpec, AfterValidator(named)]
+NamedHierarchy = Annotated[Hierarchy, AfterValidator(named)]
 
 
 @cache

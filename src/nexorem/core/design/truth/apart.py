@@ -30,15 +30,20 @@ MOST_PARTS = 2_000  # lines of one total whose rows are counted
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Compared:
-    """One axis whose totals were compared: `totals` of them, and the cells that differ, int64[k, 2] as (line of the axis, line across),
-    with the sums of their parts and their own values."""
+    """One axis whose totals were compared: how many at each level (int64[levels]), and the cells that differ, int64[k, 2] as (line of the
+    axis, line across), with the sums of their parts and their own values."""
 
     axis: Axis
     down: bool
-    totals: int
+    compared: Array
     cells: Array
     sums: Array
     values: Array
+
+    @property
+    def totals(self) -> int:
+        """How many totals were compared."""
+        return int(self.compared.sum())
 
 
 def compared_parts(seen: Seen, place: int) -> list[Compared]:
@@ -57,7 +62,9 @@ def compared_parts(seen: Seen, place: int) -> list[Compared]:
         differ = looked & (np.abs(sums - matrix) > CLOSE * np.maximum(1.0, np.maximum(np.abs(sums), np.abs(matrix))))
         at = np.argwhere(differ)
         if looked.any():
-            compared.append(Compared(axis, axis is grid.rows, int(looked.sum()), at, sums[differ], matrix[differ]))
+            levels = (axis.lines != TOTAL).sum(axis=1)
+            counts = np.bincount(levels, looked.sum(axis=1), len(axis.columns) + 1).astype(np.int64)
+            compared.append(Compared(axis, axis is grid.rows, counts, at, sums[differ], matrix[differ]))
     return compared
 
 

@@ -1,0 +1,102 @@
+"""`nexorem check`: what a package's numbers are held to, without a server."""
+
+from __future__ import annotations
+
+import io
+import json
+import sys
+import time
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+from xml.etree import ElementTree as Xml
+
+import click
+
+from nexorem.cli import common
+from nexorem.cli.query import AS_JSON, PACKAGE, limit_options, limits_of
+from nexorem.core import results
+from nexorem.core.checks.outcome import Outcome
+from nexorem.core.checks.run import run_check
+from nexorem.core.diagnostics import near_hint, refuse
+from nexorem.core.model.check_specs import CheckSpec
+from nexorem.core.words import counted
+from nexorem.package.check_files import PackageFiles
+from nexorem.package.read import open_package
+
+MARKS = {"holds": "✓", "fails": "✗", "cannot": "!"}
+MOST_SHOWN = 5
+Ran = list[tuple[CheckSpec, Outcome, float]]
+
+
+@click.command()
+@PACKAGE
+@click.option("--only", "names", multiple=True, metavar="NAME", help="Only the checks of these names, or in folders of these names.")
+@click.option("--junit", "junit_file", type=click.Path(dir_okay=False, path_type=Path), help="A file for the outcomes as JUnit XML.")
+@limit_options
+@AS_JSON
+@common.reporting
+def check(package: Path, names: Sequence[str], junit_file: Path | None, as_json: bool, **options: Any) -> None:
+    """Hold a package's numbers to its checks; exit status 1 where one fails or cannot be computed."""
+    limits = limits_of(options)
+    star = open_package(package)
+    checks = _chosen(star.model.checks, names)
+    read_file = PackageFiles(package)
+    ran: Ran = []
+    for number, spec in enumerate(checks, 1):
+        if not as_json and sys.stderr.isatty():
+            click.echo(f"\r{number:,} of {len(checks):,}: {spec.name[:60]:<60}", nl=number == len(checks), err=True)
+        start = time.monotonic()
+        outcome = run_check(star, spec, common.budget(limits), read_file)
+        ran.append((spec, outcome, time.monotonic() - start))
+    if junit_file:
+        junit_file.write_bytes(junit(star.model.title or star.model.name, ran))
+    if as_json:
+        told = [{"name": spec.name, **results.as_json(outcome), "milliseconds": spent * 1000} for spec, outcome, spent in ran]
+        click.echo(json.dumps({"checks": told}, ensure_ascii=False, indent=1))
+    else:
+        _show(ran)
+    if any(outcome.state != "holds" for _, outcome, _ in ran):
+        sys.exit(1)
+
+
+def _chosen(checks: Sequence[CheckSpec], names: Sequence[str]) -> list[CheckSpec]:
+    known = [*(c.name for c in checks), *(c.folder for c in checks if c.folder)]
+    for name in names:
+        if name.lower() not in {k.lower() for k in known}:
+            raise refuse("unknown_check", f"The check {name} does not exist.", near_hint(name, known), "--only")
+    wanted = {n.lower() for n in names}
+    return [c for c in checks if not wanted or c.name.lower() in wanted or (c.folder and c.folder.lower() in wanted)]
+
+
+def _show(ran: Ran) -> None:
+    for spec, outcome, _ in ran:
+        click.echo(f"{MARKS[outcome.state]} {spec.name}: {outcome.sentence}")
+        if outcome.state == "fails":
+            for failure in outcome.failures[1:MOST_SHOWN]:
+                click.echo(f"    {failure.sentence}")
+            if outcome.failed > MOST_SHOWN:
+                click.echo(f"    and {outcome.failed - MOST_SHOWN:,} more")
+    held = sum(outcome.state == "holds" for _, outcome, _ in ran)
+    click.echo(f"{held:,} of {counted(len(ran), 'check')} hold." if ran else "The model has no checks.")
+
+
+def junit(model: str, ran: Ran) -> bytes:
+    """The outcomes as JUnit XML: a check that fails is a failure, one that cannot be computed an error."""
+    fails, errors = (sum(o.state == state for _, o, _ in ran) for state in ("fails", "cannot"))
+    spent = f"{sum(t for *_, t in ran):.3f}"
+    suite = Xml.Element("testsuite", name=model, tests=str(len(ran)), failures=str(fails), errors=str(errors), time=spent)
+    for spec, outcome, seconds in ran:
+        case = Xml.SubElement(suite, "testcase", classname=spec.folder or "checks", name=spec.name, time=f"{seconds:.3f}")
+        if outcome.state != "holds":
+            kind = "failure" if outcome.state == "fails" else "error"
+            said = Xml.SubElement(case, kind, message=_plain(outcome.sentence))
+            said.text = _plain("\n".join(f.sentence for f in outcome.failures) or "\n".join(p.message for p in outcome.problems))
+    written = io.BytesIO()
+    Xml.ElementTree(suite).write(written, encoding="utf-8", xml_declaration=True)
+    return written.getvalue() + b"\n"
+
+
+def _plain(text: str) -> str:
+    """A text without the characters that XML has no place for."""
+    return "".join(c for c in text if c in "\t\n\r" or (ord(c) >= 32 and not 0xD800 <= ord(c) <= 0xDFFF and ord(c) not in (0xFFFE, 0xFFFF)))

@@ -1,0 +1,1 @@
+"""What is known to be true of a model's numbers, held against it."""

@@ -1,0 +1,68 @@
+"""The cells of a probe as a check sees them: coordinates, whether they are totals, and what every measure is there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from nexorem.core.diagnostics import near_hint, refuse
+from nexorem.core.engine.grid import Grid, answered
+from nexorem.core.engine.order import TOTAL, Axis, member_values
+from nexorem.core.model.specs import ProbeSpec
+from nexorem.core.model.star import Star
+from nexorem.core.values import Cell, Json
+
+UNMATCHED = {"unmatched": True}
+MemberJson = Json | dict[str, bool]
+
+
+@dataclass(frozen=True, slots=True)
+class CheckedCell:
+    """One cell: `at` by `Table.column`, totals left out."""
+
+    at: Mapping[str, MemberJson]
+    total: bool
+    values: Mapping[str, Cell]
+
+    def words(self) -> str:
+        """Where it is, for a sentence."""
+        return ", ".join(map(member_text, self.at.values())) or "the whole"
+
+
+def probe_of_check(star: Star, probe: str | ProbeSpec | None) -> ProbeSpec:
+    """The probe that a check is about, by its name or as it is written; without what only orders it or shows it."""
+    if isinstance(probe, ProbeSpec):
+        return probe
+    named = star.model.probe(str(probe))
+    if named is None:
+        near = near_hint(str(probe), [p.name for p in star.model.probes])
+        raise refuse("unknown_probe", f"The probe {probe} does not exist.", near, "probe")
+    return named
+
+
+def cells_of(grid: Grid, measures: int) -> Iterator[CheckedCell]:
+    """The cells in which one of the first so many measures has a value or an error."""
+    names = grid.probe.measures
+    shape = len(grid.rows.lines), len(grid.columns.lines)
+    asked = np.logical_or.reduce([answered(v) for v in grid.values[:measures]]).reshape(shape)
+    totals = [(axis.lines == TOTAL).any(axis=1) for axis in (grid.rows, grid.columns)]
+    down, across = coordinates(grid.star, grid.rows), coordinates(grid.star, grid.columns)
+    for r, c in np.argwhere(asked):
+        values = {name: grid.value(i, int(r), int(c)) for i, name in enumerate(names)}
+        yield CheckedCell({**down[r], **across[c]}, bool(totals[0][r] or totals[1][c]), values)
+
+
+def member_text(member: MemberJson) -> str:
+    """A member as sentences name it."""
+    return "(empty)" if member is None else "(unmatched)" if isinstance(member, dict) else str(member)
+
+
+def coordinates(star: Star, axis: Axis) -> list[dict[str, MemberJson]]:
+    """The coordinates of every line, totals left out; the unmatched member is told from a text of that name."""
+    names = [f"{table}.{column}" for table, column in axis.columns]
+    members: list[dict[int, MemberJson]] = []
+    for (table, column), codes in zip(axis.columns, axis.lines.T, strict=True):
+        members.append({**member_values(star, table, column, codes), star.domain(table, (column,)).size - 1: UNMATCHED})
+    return [{n: m[code] for n, m, code in zip(names, members, line, strict=True) if code != TOTAL} for line in axis.lines.tolist()]

@@ -1,0 +1,50 @@
+"""What came of a check."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from nexorem.core.checks.cells import MemberJson
+from nexorem.core.results import Result
+from nexorem.core.values import Cell, Json
+
+MOST_FAILURES = 1_000  # that are kept one by one; all are counted
+Why = Literal["false", "empty", "error", "missing", "surplus", "differs", "apart", "count", "finding"]
+
+
+@dataclass(frozen=True, slots=True)
+class Failure(Result):
+    """One place where a check fails. `at` are the coordinates of a cell, by `Table.column`, totals left out; `values` what the measures are
+    there; `expected` and `difference` where a number should be another one."""
+
+    why: Why
+    sentence: str
+    measure: str = ""
+    at: Mapping[str, MemberJson] = field(default_factory=dict)
+    values: Mapping[str, Cell] = field(default_factory=dict)
+    expected: Json = None
+    difference: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Problem(Result):
+    """Why a check cannot be computed: a diagnostic's code and words, what it is about, and what mends it."""
+
+    code: str
+    message: str
+    place: str = ""
+    mend: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome(Result):
+    """Whether a check holds: of `tested` cells, totals, rows or findings `failed` do not. Where it cannot be computed, why."""
+
+    state: Literal["holds", "fails", "cannot"]
+    sentence: str
+    tested: int = 0
+    failed: int = 0
+    failures: tuple[Failure, ...] = ()
+    problems: tuple[Problem, ...] = ()

@@ -1,0 +1,140 @@
+"""A check held against a model: every kind, one way in."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from typing import assert_never
+
+from nexorem.core.checks.add_up import totals_apart
+from nexorem.core.checks.cells import cells_of, probe_of_check
+from nexorem.core.checks.outcome import MOST_FAILURES, Failure, Outcome, Problem
+from nexorem.core.checks.tables import listed_apart
+from nexorem.core.diagnostics import Diagnostic, Refused, refuse
+from nexorem.core.engine.computed import evaluated
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import read_probe
+from nexorem.core.language.binder import Binder
+from nexorem.core.limits import Budget
+from nexorem.core.lint.findings import findings
+from nexorem.core.model.check_specs import (
+    AddUpMust,
+    Bounds,
+    CheckSpec,
+    CountMust,
+    FileMust,
+    HoldMust,
+    ListedTable,
+    NoneMust,
+    TableMust,
+    kind_of,
+)
+from nexorem.core.model.specs import ProbeSpec
+from nexorem.core.model.star import Star
+from nexorem.core.values import iso
+from nexorem.core.words import counted, verb
+
+MOST_ROWS_SHOWN = 10
+ReadFile = Callable[[str], ListedTable]  # a table that is kept in a file beside the model, every value as text; refuses one that left
+Counted = tuple[int, Iterator[Failure]]  # how many were tested, and those that fail
+
+
+def no_file(name: str) -> ListedTable:
+    """Where there are no files beside the model."""
+    raise refuse("no_file", f"The file {name} cannot be read here.", "Put the table into the check.", "must.file")
+
+
+def run_check(star: Star, check: CheckSpec, budget: Budget, read_file: ReadFile = no_file) -> Outcome:
+    """Whether a check holds. Never raises for what the check or the model has wrong: that is an outcome of its own. Cost: its probe with
+    the totals that it is about, or its rows, or all findings."""
+    try:
+        tested, failing = _held(star, check, budget, read_file)
+        kept, failed = list[Failure](), 0
+        for failure in failing:
+            failed += 1
+            if len(kept) < MOST_FAILURES:
+                kept.append(failure)
+    except Refused as refused:
+        problems = tuple(map(_problem, refused.diagnostics))
+        return Outcome("cannot", f"It cannot be computed: {problems[0].message}", problems=problems)
+    return Outcome("fails" if failed else "holds", _sentence(check, tested, failed, kept), tested, failed, tuple(kept))
+
+
+def _held(star: Star, check: CheckSpec, budget: Budget, read_file: ReadFile) -> Counted:
+    match check.must:
+        case HoldMust() as must:
+            return _formula_apart(star, probe_of_check(star, check.probe), must, budget)
+        case TableMust() as must:
+            return listed_apart(star, probe_of_check(star, check.probe), must.table, must, budget)
+        case FileMust() as must:
+            return listed_apart(star, probe_of_check(star, check.probe), read_file(must.file), must, budget, texts=True)
+        case AddUpMust() as must:
+            return totals_apart(star, probe_of_check(star, check.probe), must.add_up, budget)
+        case CountMust() as must:
+            return _count_apart(star, str(check.rows), must.count, budget)
+        case NoneMust() as must:
+            return _findings(star, check.about, must)
+    assert_never(check.must)
+
+
+def _formula_apart(star: Star, spec: ProbeSpec, must: HoldMust, budget: Budget) -> Counted:
+    """The cells in which the formula is not true. It is one more measure of the probe, computed in each cell's own context."""
+    taken = {m.name.lower() for m in star.model.measures} | {name.lower() for name in spec.define}
+    name = next(x for x in ("holds", *(f"holds {n}" for n in range(2, 1_000))) if x.lower() not in taken)
+    asked = replace(spec, measures=(*spec.measures, name), define={**spec.define, name: must.hold}, sort=())
+    grid = answer(star, read_probe(star, asked), budget)
+    if grid.dtypes[-1] not in ("boolean", "null"):
+        said = f"What must hold is true or false; {must.hold} is of the type {grid.dtypes[-1]}."
+        raise refuse("bad_check", said, "Compare it with something, as in … >= 0.", "must.hold")
+    cells = [c for c in cells_of(grid, len(spec.measures)) if must.in_ == "all" or c.total == (must.in_ == "totals")]
+
+    def failing() -> Iterator[Failure]:
+        for cell in cells:
+            outcome = cell.values[name]
+            values = {m: v for m, v in cell.values.items() if m != name}
+            if isinstance(outcome, dict):
+                yield Failure("error", f"{cell.words()}: {must.hold} cannot be computed: {outcome['error']}.", at=cell.at, values=values)
+            elif outcome is None and must.empty == "fails":
+                yield Failure("empty", f"{cell.words()}: {must.hold} comes to empty.", at=cell.at, values=values)
+            elif outcome is False:
+                yield Failure("false", f"{cell.words()}: {must.hold} is not true.", at=cell.at, values=values)
+
+    return len(cells), failing()
+
+
+def _count_apart(star: Star, rows: str, bounds: Bounds, budget: Budget) -> Counted:
+    """The number of rows of a table expression in the empty context, where it is out of bounds, with the first rows."""
+    if bounds.at_least is not None and bounds.at_most is not None and bounds.at_least > bounds.at_most:
+        raise refuse("bad_check", f"At least {bounds.at_least:,} and at most {bounds.at_most:,} is never so.", place="must.count")
+    relation = evaluated(star, Binder(star, limits=budget.limits).computed_table("", rows), budget)
+    size = len(relation)
+    low, high = bounds.at_least or 0, bounds.at_most
+    if size >= low and (high is None or size <= high):
+        return 1, iter(())
+    columns = [(c.name, relation.column(i)) for i, c in enumerate(relation.shape.columns)]
+    first = [", ".join(f"{n} {iso(v.at(r))}" for n, v in columns) for r in range(min(size, MOST_ROWS_SHOWN))]
+    expected = low if size < low else high
+    shown = f" The first: {'; '.join(first)}." if first else ""
+    what = (
+        f"{rows} has {counted(size, 'row')}; at {'least' if size < low else 'most'} {expected:,} {verb(expected or 0, 'is', 'are')} meant."
+    )
+    return 1, iter([Failure("count", what + shown, values={"rows": size}, expected=expected, difference=float(size - (expected or 0)))])
+
+
+def _findings(star: Star, about: str | None, must: NoneMust) -> Counted:
+    """The findings of these codes about a thing, or about any."""
+    looked = [f for f in findings(star) if f.code in must.none and (about is None or f.about == about)]
+    return len(must.none), (Failure("finding", f"{f.about}: {f.sentence}") for f in looked)
+
+
+def _problem(d: Diagnostic) -> Problem:
+    return Problem(d.code, d.message, d.place, d.hint)
+
+
+def _sentence(check: CheckSpec, tested: int, failed: int, failures: list[Failure]) -> str:
+    noun = {"count": "count", "none": "kind of finding", "add_up": "total"}.get(kind_of(check.must), "cell")
+    if not failed:
+        return f"It holds: {counted(tested, noun)} looked at." if tested else "It holds of nothing: there was nothing to look at."
+    if noun == "kind of finding":
+        return f"It fails: {counted(failed, 'finding')}. {failures[0].sentence}"
+    return f"It fails in {failed:,} of {counted(tested, noun)}. {failures[0].sentence}"

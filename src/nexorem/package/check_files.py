@@ -1,0 +1,44 @@
+"""Tables that checks of a package keep in files of their own: CSV with one header row, UTF-8."""
+
+from __future__ import annotations
+
+import csv
+import io
+from pathlib import Path
+
+from nexorem.core.diagnostics import refuse
+from nexorem.core.model.check_specs import ListedTable
+from nexorem.core.model.specs import MOST_ITEMS
+from nexorem.package.files import Folder, Zip, open_files
+
+MOST_BYTES = 64 * 1024**2
+
+
+def listed_in(files: Folder | Zip, name: str) -> ListedTable:
+    """The table of a file, every value as text; refuses one that is not there, is no CSV, or is too large."""
+    content = files.read(name, "must.file")
+    if len(content) > MOST_BYTES:
+        raise refuse("too_large", f"{name} is larger than {MOST_BYTES // 1024**2} MB.", "List fewer lines.", "must.file")
+    try:
+        lines = list(csv.reader(io.StringIO(content.decode("utf-8-sig")), strict=True))
+    except (UnicodeDecodeError, csv.Error) as error:
+        raise refuse("bad_csv", f"{name} cannot be read as CSV: {error}.", "Write it as UTF-8 with commas.", "must.file") from None
+    if not lines or not lines[0]:
+        raise refuse("bad_csv", f"{name} has no header row.", "Name the columns in its first row.", "must.file")
+    if len(lines) > MOST_ITEMS:
+        raise refuse("too_large", f"{name} has more than {MOST_ITEMS:,} lines.", "List fewer lines.", "must.file")
+    return ListedTable(tuple(lines[0]), tuple(tuple(x) for x in lines[1:] if x))
+
+
+class PackageFiles:
+    """The files of a package, opened when the first is asked for."""
+
+    def __init__(self, package: Path) -> None:
+        self.package = package
+        self._files: Folder | Zip | None = None
+
+    def __call__(self, name: str) -> ListedTable:
+        """The table of a file."""
+        if self._files is None:
+            self._files = open_files(self.package)
+        return listed_in(self._files, name)
