@@ -26,8 +26,8 @@ INSIDE_CORE = [
     "plan",
     "engine",
     "design",
-    "lint",
     "checks",
+    "lint",
 ]
 IMPURE = {
     "flask",

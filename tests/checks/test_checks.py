@@ -15,6 +15,7 @@ from nexorem.core.engine.probe import probe_of
 from nexorem.core.language.renames import edits_between, read_renaming, renamed
 from nexorem.core.language.uses import renaming, uses_of
 from nexorem.core.limits import Budget
+from nexorem.core.lint.findings import findings
 from nexorem.core.model.check_specs import CheckSpec, ListedTable, Tolerance
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import model_from_json, model_json
@@ -34,7 +35,7 @@ UNMATCHED = {"unmatched": True}
 
 def outcome(must, star=STAR, read_file=None, **about):
     check = read_spec(CheckSpec, {"name": "c", "must": must, **about})
-    return run_check(star, check, Budget(), *((read_file,) if read_file else ()))
+    return run_check(star, check, Budget(), findings, *((read_file,) if read_file else ()))
 
 
 def table(*rows, columns=("Port.region", "seats"), **more):
@@ -144,13 +145,35 @@ class Kinds(unittest.TestCase):
         self.assertEqual(model_from_json(model_json(again)), again)
         self.assertEqual(keeping(STAR, checks=[first]).model, replace(model))
 
+    def test_what_is_gone_and_what_cannot_fail_are_findings(self):
+        for number, (data, code, said) in enumerate(
+            (
+                ({"probe": SEATS, "must": {"hold": "seats > trips"}}, "", ""),
+                ({"probe": SEATS, "must": {"hold": "1 = 1"}}, "idle_check", "1 = 1 names no measure"),
+                ({"probe": SEATS, "must": {"hold": "seats > gone"}}, "broken_check", "gone does not exist"),
+                ({"probe": "gone", "must": table(("North", 5))}, "broken_check", "The probe gone does not exist"),
+                ({"probe": SEATS, "must": table()}, "idle_check", "lists no line"),
+                ({"probe": SEATS, "must": table(whole=True)}, "", ""),
+                ({"probe": SEATS | {"rows": ["Port.gone"]}, "must": {"add_up": ["Port.gone"]}}, "broken_check", "has no column gone"),
+                ({"rows": "every Port", "must": {"count": {}}}, "idle_check", "it has no bound"),
+                ({"rows": "every Port", "must": {"count": {"at_least": 0}}}, "idle_check", "it has no bound"),
+                ({"rows": "every Gone", "must": {"count": {"at_most": 1}}}, "broken_check", "Gone does not exist"),
+                ({"about": "link gone", "must": {"none": ["orphans"]}}, "idle_check", "the model has no link gone"),
+                ({"about": "link port", "must": {"none": ["orphans"]}}, "", ""),
+            )
+        ):
+            with self.subTest(data):
+                told = [f for f in findings(keeping(STAR, checks=[{"name": f"c{number}", **data}])) if f.about == f"check c{number}"]
+                self.assertEqual([f.code for f in told], [code] if code else [])
+                self.assertIn(said, told[0].sentence if told else "")
+
     def test_the_example_of_the_page_holds(self):
         page = (Path(__file__).parents[2] / "docs" / "checks.md").read_text()
         check = read_spec(CheckSpec, json.loads(page.split("```json")[1].split("```")[0]))
-        came = run_check(open_package(DEMO), check, Budget())
+        came = run_check(open_package(DEMO), check, Budget(), findings)
         self.assertEqual((came.state, came.tested), ("holds", 2), came.sentence)
         wrong = replace(check, must=replace(check.must, tolerance=Tolerance(), table=replace(check.must.table, rows=(("Near Isles", 1),))))
-        self.assertEqual(run_check(open_package(DEMO), wrong, Budget()).failures[0].difference, 26570.0)
+        self.assertEqual(run_check(open_package(DEMO), wrong, Budget(), findings).failures[0].difference, 26570.0)
 
     def test_an_outcome_is_plain_json(self):
         told = as_json(outcome({"hold": "seats > trips"}, probe=SEATS))
@@ -202,7 +225,7 @@ class Names(unittest.TestCase):
         return TableRows(rows.size, {to if was and c == was else c: v for c, v in rows.columns.items()})
 
     def outcomes(self, star):
-        return [(o.state, o.tested, o.failed) for o in (run_check(star, c, Budget()) for c in star.model.checks)]
+        return [(o.state, o.tested, o.failed) for o in (run_check(star, c, Budget(), findings) for c in star.model.checks)]
 
     def test_uses_tell_checks(self):
         star = keeping(STAR, checks=list(self.CHECKS), probes=[SEATS | {"name": "By port"}])

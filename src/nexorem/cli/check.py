@@ -19,6 +19,7 @@ from nexorem.core import results
 from nexorem.core.checks.outcome import Outcome
 from nexorem.core.checks.run import run_check
 from nexorem.core.diagnostics import near_hint, refuse
+from nexorem.core.lint.findings import findings
 from nexorem.core.model.check_specs import CheckSpec
 from nexorem.core.words import counted
 from nexorem.package.check_files import PackageFiles
@@ -47,7 +48,7 @@ def check(package: Path, names: Sequence[str], junit_file: Path | None, as_json:
         if not as_json and sys.stderr.isatty():
             click.echo(f"\r{number:,} of {len(checks):,}: {spec.name[:60]:<60}", nl=number == len(checks), err=True)
         start = time.monotonic()
-        outcome = run_check(star, spec, common.budget(limits), read_file)
+        outcome = run_check(star, spec, common.budget(limits), findings, read_file)
         ran.append((spec, outcome, time.monotonic() - start))
     if junit_file:
         junit_file.write_bytes(junit(star.model.title or star.model.name, ran))

@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import replace
-from typing import assert_never
+from collections.abc import Callable, Iterable, Iterator
+from typing import Protocol, assert_never
 
 from nexorem.core.checks.add_up import totals_apart
+from nexorem.core.checks.binding import holding
 from nexorem.core.checks.cells import cells_of, probe_of_check
 from nexorem.core.checks.outcome import MOST_FAILURES, Failure, Outcome, Problem
 from nexorem.core.checks.tables import listed_apart
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.engine.computed import evaluated
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import read_probe
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget
-from nexorem.core.lint.findings import findings
 from nexorem.core.model.check_specs import (
     AddUpMust,
     Bounds,
@@ -36,6 +34,25 @@ from nexorem.core.words import counted, verb
 
 MOST_ROWS_SHOWN = 10
 ReadFile = Callable[[str], ListedTable]  # a table that is kept in a file beside the model, every value as text; refuses one that left
+
+
+class Noticed(Protocol):
+    """A finding, as a check looks at it."""
+
+    @property
+    def code(self) -> str:
+        """Its kind."""
+
+    @property
+    def about(self) -> str:
+        """The thing it is about."""
+
+    @property
+    def sentence(self) -> str:
+        """What is so."""
+
+
+Look = Callable[[Star], Iterable[Noticed]]  # all findings about a model
 Counted = tuple[int, Iterator[Failure]]  # how many were tested, and those that fail
 
 
@@ -44,11 +61,11 @@ def no_file(name: str) -> ListedTable:
     raise refuse("no_file", f"The file {name} cannot be read here.", "Put the table into the check.", "must.file")
 
 
-def run_check(star: Star, check: CheckSpec, budget: Budget, read_file: ReadFile = no_file) -> Outcome:
+def run_check(star: Star, check: CheckSpec, budget: Budget, look: Look, read_file: ReadFile = no_file) -> Outcome:
     """Whether a check holds. Never raises for what the check or the model has wrong: that is an outcome of its own. Cost: its probe with
-    the totals that it is about, or its rows, or all findings."""
+    the totals that it is about, or its rows, or all findings, which `look` finds."""
     try:
-        tested, failing = _held(star, check, budget, read_file)
+        tested, failing = _held(star, check, budget, look, read_file)
         kept, failed = list[Failure](), 0
         for failure in failing:
             failed += 1
@@ -60,7 +77,7 @@ def run_check(star: Star, check: CheckSpec, budget: Budget, read_file: ReadFile 
     return Outcome("fails" if failed else "holds", _sentence(check, tested, failed, kept), tested, failed, tuple(kept))
 
 
-def _held(star: Star, check: CheckSpec, budget: Budget, read_file: ReadFile) -> Counted:
+def _held(star: Star, check: CheckSpec, budget: Budget, look: Look, read_file: ReadFile) -> Counted:
     match check.must:
         case HoldMust() as must:
             return _formula_apart(star, probe_of_check(star, check.probe), must, budget)
@@ -73,19 +90,15 @@ def _held(star: Star, check: CheckSpec, budget: Budget, read_file: ReadFile) -> 
         case CountMust() as must:
             return _count_apart(star, str(check.rows), must.count, budget)
         case NoneMust() as must:
-            return _findings(star, check.about, must)
+            return _findings(star, check.about, must, look)
     assert_never(check.must)
 
 
 def _formula_apart(star: Star, spec: ProbeSpec, must: HoldMust, budget: Budget) -> Counted:
-    """The cells in which the formula is not true. It is one more measure of the probe, computed in each cell's own context."""
-    taken = {m.name.lower() for m in star.model.measures} | {name.lower() for name in spec.define}
-    name = next(x for x in ("holds", *(f"holds {n}" for n in range(2, 1_000))) if x.lower() not in taken)
-    asked = replace(spec, measures=(*spec.measures, name), define={**spec.define, name: must.hold}, sort=())
-    grid = answer(star, read_probe(star, asked), budget)
-    if grid.dtypes[-1] not in ("boolean", "null"):
-        said = f"What must hold is true or false; {must.hold} is of the type {grid.dtypes[-1]}."
-        raise refuse("bad_check", said, "Compare it with something, as in … >= 0.", "must.hold")
+    """The cells in which the formula is not true."""
+    probe = holding(star, spec, must.hold)
+    name = probe.measures[-1]
+    grid = answer(star, probe, budget)
     cells = [c for c in cells_of(grid, len(spec.measures)) if must.in_ == "all" or c.total == (must.in_ == "totals")]
 
     def failing() -> Iterator[Failure]:
@@ -121,9 +134,9 @@ def _count_apart(star: Star, rows: str, bounds: Bounds, budget: Budget) -> Count
     return 1, iter([Failure("count", what + shown, values={"rows": size}, expected=expected, difference=float(size - (expected or 0)))])
 
 
-def _findings(star: Star, about: str | None, must: NoneMust) -> Counted:
+def _findings(star: Star, about: str | None, must: NoneMust, look: Look) -> Counted:
     """The findings of these codes about a thing, or about any."""
-    looked = [f for f in findings(star) if f.code in must.none and (about is None or f.about == about)]
+    looked = [f for f in look(star) if f.code in must.none and (about is None or f.about == about)]
     return len(must.none), (Failure("finding", f"{f.about}: {f.sentence}") for f in looked)
 
 

@@ -6,6 +6,7 @@ from nexorem.core.diagnostics import Refused
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.attention import Attention, attention
+from nexorem.core.lint.checks import of_check
 from nexorem.core.lint.design import of_design
 from nexorem.core.lint.finding import GROUPS, TIDY, Finding, Group, RankedFinding
 from nexorem.core.lint.links import of_link, unused_links
@@ -31,6 +32,7 @@ def findings(star: Star) -> list[RankedFinding]:
     faults += of_row_sums(star, binder, bound)
     faults += [f for probe in star.model.probes for f in of_probe(star, probe)]
     faults += [f for folio in star.model.folios for f in of_folio(star, folio)]
+    faults += [f for check in star.model.checks for f in of_check(star, check)]
     looked_at = attention(star)
     reasons = {x.finding: x.reason for x in star.model.accepted}
     ranked = [_ranked(f, looked_at, reasons.get((f.code, f.about, f.key))) for f in faults]

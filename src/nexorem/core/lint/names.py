@@ -10,7 +10,7 @@ from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
-from nexorem.core.language.uses import bind_text, columns_of, texts_of
+from nexorem.core.language.uses import bind_text, columns_of, listed_in, texts_of
 from nexorem.core.lint.finding import Finding
 from nexorem.core.model.model import Table
 from nexorem.core.model.specs import ProbeSpec
@@ -51,12 +51,14 @@ def _column_name(star: Star, text: str) -> str:
 
 
 def _listed_columns(star: Star) -> Iterator[str]:
-    """Columns that probes, folios and hierarchies list."""
+    """Columns that probes, folios, hierarchies and checks list."""
     for probe in star.model.probes:
         yield from _columns_of(probe)
     for folio in star.model.folios:
         for probe in (folio.shared(), *folio.own_probes()):
             yield from _columns_of(probe)
+    for check in star.model.checks:
+        yield from listed_in(star.model, check, "column")
     for hierarchy in star.model.hierarchies:
         yield from hierarchy.levels
 
@@ -98,7 +100,7 @@ def _idle(star: Star, table: Table, used: Used) -> Iterator[Finding]:
         if not c.hidden and f"{table.name}.{c.name}".lower() not in used.columns and c.name.lower() not in kept
     ]
     if idle and not table.hidden:
-        sentence = f"No link, formula, hierarchy, probe or folio uses {listed(idle)} of {table.name}."
+        sentence = f"No link, formula, hierarchy, probe, folio or check uses {listed(idle)} of {table.name}."
         them = "them" if len(idle) > 1 else "it"
         yield Finding("unused_columns", "note", f"table {table.name}", sentence, f"Hide {them}, or leave {them} for picks.")
 

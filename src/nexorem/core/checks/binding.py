@@ -1,0 +1,79 @@
+"""What a check names, found in the model, without a row: whether it can be computed at all, and whether it can fail."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import assert_never
+
+from nexorem.core.checks.cells import probe_of_check
+from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.engine.planned import planned
+from nexorem.core.engine.probe import Probe, read_probe
+from nexorem.core.language import typed as t
+from nexorem.core.language.binder import Binder
+from nexorem.core.model.check_specs import AddUpMust, CheckSpec, CountMust, FileMust, HoldMust, NoneMust, TableMust
+from nexorem.core.model.specs import ProbeSpec
+from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import walk
+
+
+def holding(star: Star, spec: ProbeSpec, formula: str) -> Probe:
+    """A probe with a formula over its measures as one more measure, the last one: it is computed in each cell's own context. Refuses one
+    that is neither true nor false."""
+    taken = {m.name.lower() for m in star.model.measures} | {name.lower() for name in spec.define}
+    name = next(x for x in ("holds", *(f"holds {n}" for n in range(2, 1_000))) if x not in taken)
+    asked = replace(spec, measures=(*spec.measures, name), define={**spec.define, name: formula}, sort=())
+    probe = read_probe(star, asked)
+    dtype = planned(star, probe).measures[-1].dtype
+    if dtype not in ("boolean", "null"):
+        said = f"What must hold is true or false; {formula} is of the type {dtype}."
+        raise refuse("bad_check", said, "Compare it with something, as in … >= 0.", "must.hold")
+    return probe
+
+
+def cannot_fail(star: Star, check: CheckSpec) -> str:
+    """Why a check holds whatever the numbers are, empty where it does not; refuses one that names what is gone. No row is looked at."""
+    match check.must:
+        case HoldMust(hold=formula):
+            probe = holding(star, probe_of_check(star, check.probe), formula)
+            tree = planned(star, probe).measures[-1].body
+            asks = any(isinstance(n, t.MeasureValue | t.Aggregate | t.Iterated | t.Rank | t.Single | t.Asked) for n in walk(tree))
+            return "" if asks else f"{formula} names no measure and adds up nothing"
+        case TableMust(table=table):
+            planned(star, read_probe(star, probe_of_check(star, check.probe)))
+            return "" if table.rows or check.must.whole else "its table lists no line"
+        case FileMust() | AddUpMust():
+            planned(star, read_probe(star, probe_of_check(star, check.probe)))
+            return ""
+        case CountMust(count=bounds):
+            Binder(star).computed_table("", str(check.rows))
+            unbound = not bounds.at_least and bounds.at_most is None
+            return "it has no bound" if unbound else ""
+        case NoneMust():
+            return "" if _is_there(star, check.about) else f"the model has no {check.about}"
+    assert_never(check.must)
+
+
+def _is_there(star: Star, about: str | None) -> bool:
+    """Whether what findings are about is in the model."""
+    if about is None:
+        return True
+    model = star.model
+    kind, _, name = about.partition(" ")
+    match kind:
+        case "table":
+            return model.table(name) is not None
+        case "link":
+            return model.link(name) is not None
+        case "measure":
+            return model.measure(name) is not None
+        case "probe":
+            return name in {x.name for x in model.probes}
+        case "folio":
+            return name in {x.name for x in model.folios}
+        case "column":
+            try:
+                return bool(model.find_column(name))
+            except Refused:
+                return False
+    return False
