@@ -64,6 +64,9 @@ class Kinds(unittest.TestCase):
             (table(("North", 6.26), tolerance={"relative": 0.2}), SEATS, 1, 1),
             (table(("North", 5), ("South", 2), (None, 32), whole=True), SEATS, 4, [("surplus", {"Port.region": UNMATCHED})]),
             (table((63,), columns=["seats"]), SEATS, 1, []),
+            # The top is by a measure that is not listed; what it leaves is all there is.
+            (table(("North", 5), (UNMATCHED, 24), whole=True), SEATS | {"top": {"count": 2, "by": "trips", "ties": True}}, 3, 1),
+            (table((None, 32), ("South", None), whole=True), SEATS | {"having": [{"where": "seats > 30"}]}, 2, []),
             (table(("North", "North", 5), columns=["Port.region", "Cal.week", "seats"]), SEATS, None, "Cal.week is neither"),
             (table(("North", 5, 2), columns=["port.REGION", "SEATS", "trips"]), SEATS, 2, []),
             ({"add_up": ["Port.region"]}, SEATS, 2, []),
@@ -155,6 +158,8 @@ class Kinds(unittest.TestCase):
                 ({"probe": SEATS, "must": table()}, "idle_check", "lists no line"),
                 ({"probe": SEATS, "must": table(whole=True)}, "", ""),
                 ({"probe": SEATS | {"rows": ["Port.gone"]}, "must": {"add_up": ["Port.gone"]}}, "broken_check", "has no column gone"),
+                ({"probe": SEATS, "must": {"add_up": ["Port.name"]}}, "broken_check", "Port.name is on no axis"),
+                ({"probe": SEATS, "must": table((1,), columns=["gone"])}, "broken_check", "gone is neither a measure"),
                 ({"rows": "every Port", "must": {"count": {}}}, "idle_check", "it has no bound"),
                 ({"rows": "every Port", "must": {"count": {"at_least": 0}}}, "idle_check", "it has no bound"),
                 ({"rows": "every Gone", "must": {"count": {"at_most": 1}}}, "broken_check", "Gone does not exist"),

@@ -7,6 +7,7 @@ import json
 import sys
 import time
 from collections.abc import Sequence
+from functools import cache
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree as Xml
@@ -42,13 +43,13 @@ def check(package: Path, names: Sequence[str], junit_file: Path | None, as_json:
     limits = limits_of(options)
     star = open_package(package)
     checks = _chosen(star.model.checks, names)
-    read_file = PackageFiles(package)
+    read_file, look = PackageFiles(package), cache(findings)
     ran: Ran = []
     for number, spec in enumerate(checks, 1):
         if not as_json and sys.stderr.isatty():
             click.echo(f"\r{number:,} of {len(checks):,}: {spec.name[:60]:<60}", nl=number == len(checks), err=True)
         start = time.monotonic()
-        outcome = run_check(star, spec, common.budget(limits), findings, read_file)
+        outcome = run_check(star, spec, common.budget(limits), look, read_file)
         ran.append((spec, outcome, time.monotonic() - start))
     if junit_file:
         junit_file.write_bytes(junit(star.model.title or star.model.name, ran))

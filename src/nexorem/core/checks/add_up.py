@@ -5,26 +5,25 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from nexorem.core.checks.cells import coordinates, member_text
+from nexorem.core.checks.cells import member_text
 from nexorem.core.checks.outcome import Failure
 from nexorem.core.design.truth.additive import additivity
 from nexorem.core.design.truth.apart import Compared, compared_parts, why_apart
 from nexorem.core.design.truth.seen import Seen, seen
 from nexorem.core.diagnostics import Diagnostic, Refused
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.order import TOTAL
-from nexorem.core.engine.probe import read_probe
+from nexorem.core.engine.order import TOTAL, UNMATCHED
+from nexorem.core.engine.probe import Probe, read_probe
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 
 
-def totals_apart(star: Star, spec: ProbeSpec, columns: Sequence[str], budget: Budget) -> tuple[int, Iterator[Failure]]:
-    """How many totals over these columns were compared, and those that are not the sums of their parts, with the likeliest cause. The probe
-    is asked with all its totals; a measure that is not a number is passed over."""
+def totalled(star: Star, spec: ProbeSpec, columns: Sequence[str]) -> tuple[Probe, set[tuple[str, str]]]:
+    """The probe with all its totals, and the columns whose totals are compared; refuses those that are on no axis of it."""
     probe = read_probe(star, replace(spec, totals="all", sort=()))
-    over, wrong = set[tuple[str, str]](), []
+    over, wrong = set[tuple[str, str]](), list[Diagnostic]()
     for text in columns:
         try:
             column = star.model.find_column(text)
@@ -37,6 +36,13 @@ def totals_apart(star: Star, spec: ProbeSpec, columns: Sequence[str], budget: Bu
         over.add(column)
     if wrong:
         raise Refused(wrong)
+    return probe, over
+
+
+def totals_apart(star: Star, spec: ProbeSpec, columns: Sequence[str], budget: Budget) -> tuple[int, Iterator[Failure]]:
+    """How many totals over these columns were compared, and those that are not the sums of their parts, with the likeliest cause. A measure
+    that is not a number is passed over."""
+    probe, over = totalled(star, spec, columns)
     look = seen(answer(star, probe, budget), budget)
     tested, failing = 0, []
     for place, measure in enumerate(look.grid.plan.measures):
@@ -54,7 +60,7 @@ def _failures(look: Seen, measure: t.MeasureValue, part: Compared, places: Seque
     grid = look.grid
     shown = [c for axis in (grid.rows, grid.columns) for c in axis.columns]
     _, cause = why_apart(look, measure, part, additivity(look.star, measure, shown, {table for table, _ in look.paged}))
-    down, across = coordinates(look.star, grid.rows), coordinates(look.star, grid.columns)
+    down, across = grid.rows.named(look.star, UNMATCHED), grid.columns.named(look.star, UNMATCHED)
     for i in places:
         line, other = (int(x) for x in part.cells[i])
         at = {**down[line if part.down else other], **across[other if part.down else line]}

@@ -5,12 +5,15 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import assert_never
 
+from nexorem.core.checks.add_up import totalled
 from nexorem.core.checks.cells import probe_of_check
+from nexorem.core.checks.tables import listing
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.planned import planned
 from nexorem.core.engine.probe import Probe, read_probe
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
+from nexorem.core.language.former import names_of
 from nexorem.core.model.check_specs import AddUpMust, CheckSpec, CountMust, FileMust, HoldMust, NoneMust, TableMust
 from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
@@ -40,10 +43,13 @@ def cannot_fail(star: Star, check: CheckSpec) -> str:
             asks = any(isinstance(n, t.MeasureValue | t.Aggregate | t.Iterated | t.Rank | t.Single | t.Asked) for n in walk(tree))
             return "" if asks else f"{formula} names no measure and adds up nothing"
         case TableMust(table=table):
-            planned(star, read_probe(star, probe_of_check(star, check.probe)))
+            planned(star, read_probe(star, listing(star, probe_of_check(star, check.probe), table)[0]))
             return "" if table.rows or check.must.whole else "its table lists no line"
-        case FileMust() | AddUpMust():
+        case FileMust():  # what the file lists is known when it is read
             planned(star, read_probe(star, probe_of_check(star, check.probe)))
+            return ""
+        case AddUpMust(add_up=columns):
+            planned(star, totalled(star, probe_of_check(star, check.probe), columns)[0])
             return ""
         case CountMust(count=bounds):
             Binder(star).computed_table("", str(check.rows))
@@ -58,22 +64,11 @@ def _is_there(star: Star, about: str | None) -> bool:
     """Whether what findings are about is in the model."""
     if about is None:
         return True
-    model = star.model
     kind, _, name = about.partition(" ")
-    match kind:
-        case "table":
-            return model.table(name) is not None
-        case "link":
-            return model.link(name) is not None
-        case "measure":
-            return model.measure(name) is not None
-        case "probe":
-            return name in {x.name for x in model.probes}
-        case "folio":
-            return name in {x.name for x in model.folios}
-        case "column":
-            try:
-                return bool(model.find_column(name))
-            except Refused:
-                return False
-    return False
+    if kind == "column":
+        try:
+            return bool(star.model.find_column(name))
+        except Refused:
+            return False
+    known = kind in ("table", "link", "measure", "hierarchy", "probe", "folio")
+    return known and name.lower() in (n.lower() for n in names_of(star.model, kind))

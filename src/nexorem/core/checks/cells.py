@@ -9,13 +9,10 @@ import numpy as np
 
 from nexorem.core.diagnostics import near_hint, refuse
 from nexorem.core.engine.grid import Grid, answered
-from nexorem.core.engine.order import TOTAL, Axis, member_values
+from nexorem.core.engine.order import TOTAL, UNMATCHED, MemberJson
 from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
-from nexorem.core.values import Cell, Json
-
-UNMATCHED = {"unmatched": True}
-MemberJson = Json | dict[str, bool]
+from nexorem.core.values import Cell
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +45,7 @@ def cells_of(grid: Grid, measures: int) -> Iterator[CheckedCell]:
     shape = len(grid.rows.lines), len(grid.columns.lines)
     asked = np.logical_or.reduce([answered(v) for v in grid.values[:measures]]).reshape(shape)
     totals = [(axis.lines == TOTAL).any(axis=1) for axis in (grid.rows, grid.columns)]
-    down, across = coordinates(grid.star, grid.rows), coordinates(grid.star, grid.columns)
+    down, across = grid.rows.named(grid.star, UNMATCHED), grid.columns.named(grid.star, UNMATCHED)
     for r, c in np.argwhere(asked):
         values = {name: grid.value(i, int(r), int(c)) for i, name in enumerate(names)}
         yield CheckedCell({**down[r], **across[c]}, bool(totals[0][r] or totals[1][c]), values)
@@ -57,12 +54,3 @@ def cells_of(grid: Grid, measures: int) -> Iterator[CheckedCell]:
 def member_text(member: MemberJson) -> str:
     """A member as sentences name it."""
     return "(empty)" if member is None else "(unmatched)" if isinstance(member, dict) else str(member)
-
-
-def coordinates(star: Star, axis: Axis) -> list[dict[str, MemberJson]]:
-    """The coordinates of every line, totals left out; the unmatched member is told from a text of that name."""
-    names = [f"{table}.{column}" for table, column in axis.columns]
-    members: list[dict[int, MemberJson]] = []
-    for (table, column), codes in zip(axis.columns, axis.lines.T, strict=True):
-        members.append({**member_values(star, table, column, codes), star.domain(table, (column,)).size - 1: UNMATCHED})
-    return [{n: m[code] for n, m, code in zip(names, members, line, strict=True) if code != TOTAL} for line in axis.lines.tolist()]

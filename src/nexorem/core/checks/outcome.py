@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-from nexorem.core.checks.cells import MemberJson
+from nexorem.core.engine.order import MemberJson
 from nexorem.core.results import Result
 from nexorem.core.values import Cell, Json
 

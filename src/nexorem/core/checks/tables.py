@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from nexorem.core.checks.cells import UNMATCHED, CheckedCell, MemberJson, cells_of, member_text
+from nexorem.core.checks.cells import CheckedCell, cells_of, member_text
 from nexorem.core.checks.outcome import Failure
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint
 from nexorem.core.engine.grid import Grid, answer
+from nexorem.core.engine.order import UNMATCHED, MemberJson
 from nexorem.core.engine.probe import read_probe, read_value
 from nexorem.core.limits import Budget
 from nexorem.core.model.check_specs import FileMust, ListedTable, TableMust, Tolerance
@@ -43,17 +45,19 @@ def listed_apart(
 ) -> tuple[int, Iterator[Failure]]:
     """How many cells are listed, and those that are not what they should be. The probe is asked by the listed columns of its axes, so that
     over the others the cells are totals. With `texts` every value is written as text, as in a file."""
-    probe, measures = _asked(star, spec, table)
+    probe, measures = listing(star, spec, table)
     grid = answer(star, read_probe(star, probe), budget)
     lines = _lines(star, grid, table, measures, texts)
-    cells = {key_of(c.at): c for c in cells_of(grid, len(probe.measures))}
-    surplus = [c for key, c in cells.items() if key not in {line.key for line in lines}] if must.whole else []
+    cells = {key_of(c.at): c for c in cells_of(grid, len(measures))}
+    listed = {line.key for line in lines}
+    surplus = [c for key, c in cells.items() if key not in listed] if must.whole else []
     tested = len(lines) * len(measures) + len(surplus)
     return tested, _differing(lines, measures, cells, surplus, must.tolerance)
 
 
-def _asked(star: Star, spec: ProbeSpec, table: ListedTable) -> tuple[ProbeSpec, list[str]]:
-    """The probe by the listed columns alone, and the listed measures."""
+def listing(star: Star, spec: ProbeSpec, table: ListedTable) -> tuple[ProbeSpec, list[str]]:
+    """The probe by the listed columns alone, with the listed measures first, and these; refuses columns that are neither. Its lines are
+    kept by its conditions and its top where all columns of its rows are listed."""
     names = {f"{a}.{b}".lower(): f"{a}.{b}" for a, b in (star.model.find_column(x) for x in (*spec.rows, *spec.columns))}
     known = {m.lower(): m for m in spec.measures}
     wrong, listed, measures = [], set[str](), []
@@ -77,7 +81,9 @@ def _asked(star: Star, spec: ProbeSpec, table: ListedTable) -> tuple[ProbeSpec, 
     if wrong:
         raise Refused(wrong)
     rows, columns = (tuple(x for x in axis if ".".join(star.model.find_column(x)) in listed) for axis in (spec.rows, spec.columns))
-    return replace(spec, rows=rows, columns=columns, measures=tuple(measures), totals="none", sort=(), top=None, having=()), measures
+    rest = tuple(m for m in spec.measures if m not in measures)
+    asked = spec if rows == spec.rows else replace(spec, top=None, having=())
+    return replace(asked, rows=rows, columns=columns, measures=(*measures, *rest), totals="none", sort=()), measures
 
 
 def _lines(star: Star, grid: Grid, table: ListedTable, measures: Sequence[str], texts: bool) -> list[ListedLine]:
@@ -103,8 +109,8 @@ def _lines(star: Star, grid: Grid, table: ListedTable, measures: Sequence[str], 
             except Refused as refused:
                 wrong += [replace(d, message=f"Line {number:,}: {d.message}", place="must.table") for d in refused.diagnostics]
         lines.append(ListedLine(at, expected))
-    keys = [line.key for line in lines]
-    twice = next((line for i, line in enumerate(lines) if line.key in keys[:i]), None) if len(set(keys)) < len(keys) else None
+    keys = Counter(line.key for line in lines)
+    twice = next((line for line in lines if keys[line.key] > 1), None)
     if twice is not None and not wrong:
         where = ", ".join(map(member_text, twice.at.values())) or "the whole"
         wrong.append(Diagnostic("bad_check", f"The line {where} is listed twice.", place="must.table", hint="Leave one of them out."))

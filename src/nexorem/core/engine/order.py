@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 
@@ -12,6 +13,9 @@ from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Json, Vector, combine, iso
 
 TOTAL = -1
+UNMATCHED = {"unmatched": True}  # the unmatched member as JSON, where a text of that name may stand beside it
+MemberJson = Json | dict[str, bool]
+Word = TypeVar("Word")
 # What lines are ordered by, whether it descends, and a measure's value at each beginning of a line.
 Sorted = tuple[str | tuple[str, str], bool, Vector | None]
 
@@ -26,10 +30,14 @@ class Axis:
 
     def coordinates(self, star: Star) -> list[dict[str, Json]]:
         """The coordinates of every line as JSON; columns totalled over are left out."""
+        return self.named(star, "(unmatched)")
+
+    def named(self, star: Star, unmatched: Word) -> list[dict[str, Json | Word]]:
+        """The same with another word for the unmatched member."""
         names = [f"{table}.{column}" for table, column in self.columns]
-        members: list[dict[int, Json]] = []
+        members: list[dict[int, Json | Word]] = []
         for (table, column), codes in zip(self.columns, self.lines.T, strict=True):
-            members.append(member_values(star, table, column, codes) | {star.domain(table, (column,)).size - 1: "(unmatched)"})
+            members.append({**member_values(star, table, column, codes), star.domain(table, (column,)).size - 1: unmatched})
         return [
             {name: described[code] for name, described, code in zip(names, members, line, strict=True) if code != TOTAL}
             for line in self.lines.tolist()
