@@ -24,7 +24,7 @@ from nexorem.core.model.specs import read_spec, spec_json
 from nexorem.core.model.star import Star
 from nexorem.core.results import as_json
 from nexorem.package.read import open_package
-from tests.core.small import STAR, keeping
+from tests.core.small import STAR, grid, keeping
 from tests.oracle.agreement import Page, expected, shown
 from tests.oracle.random_models import Maker
 
@@ -171,6 +171,14 @@ class Kinds(unittest.TestCase):
                 told = [f for f in findings(keeping(STAR, checks=[{"name": f"c{number}", **data}])) if f.about == f"check c{number}"]
                 self.assertEqual([f.code for f in told], [code] if code else [])
                 self.assertIn(said, told[0].sentence if told else "")
+
+    def test_a_total_that_is_apart_says_by_how_much_and_why(self):
+        scaled = {"rows": ["Crew.name"], "measures": ["x"], "define": {"x": "sum(Booking.seats) * 1000000"}}
+        (failure,) = outcome({"add_up": ["Crew.name"]}, probe=scaled).failures
+        lines = grid("sum(Booking.seats) * 1000000", rows=["Crew.name"])
+        parts, whole = sum(c["x"] for c in lines), grid("sum(Booking.seats) * 1000000")[0]["x"]
+        self.assertEqual((failure.values, failure.expected, failure.difference), ({"x": whole}, parts, whole - parts))
+        self.assertIn(f"the total of x is {whole:,}, its parts come to {parts:,}.", failure.sentence)
 
     def test_the_example_of_the_page_holds(self):
         page = (Path(__file__).parents[2] / "docs" / "checks.md").read_text()

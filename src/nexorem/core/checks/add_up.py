@@ -66,5 +66,5 @@ def _failures(look: Seen, measure: t.MeasureValue, part: Compared, places: Seque
         at = {**down[line if part.down else other], **across[other if part.down else line]}
         total, sums = float(part.values[i]), float(part.sums[i])
         where = ", ".join(map(member_text, at.values())) or "the whole"
-        sentence = f"{where}: the total of {measure.name} is {total:g}, its parts come to {sums:g}. {cause}"
+        sentence = f"{where}: the total of {measure.name} is {total:,.12g}, its parts come to {sums:,.12g}. {cause}"
         yield Failure("apart", sentence, measure.name, at, {measure.name: total}, sums, total - sums)
