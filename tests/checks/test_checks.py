@@ -8,6 +8,7 @@ from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 
+from nexorem.core.checks.outside import Outside
 from nexorem.core.checks.run import run_check
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
@@ -33,9 +34,20 @@ SEATS = {"rows": ["Port.region"], "measures": ["seats", "trips"]}  # North 5, So
 UNMATCHED = {"unmatched": True}
 
 
-def outcome(must, star=STAR, read_file=None, **about):
+class Beside(Outside):
+    """What a check is given from outside: findings, and what a test says of the rest."""
+
+    def __init__(self, **answers):
+        for name, answer_of in answers.items():
+            setattr(self, name, answer_of)
+
+    def findings(self, star):
+        return findings(star)
+
+
+def outcome(must, star=STAR, outside=None, **about):
     check = read_spec(CheckSpec, {"name": "c", "must": must, **about})
-    return run_check(star, check, Budget(), findings, *((read_file,) if read_file else ()))
+    return run_check(star, check, Budget(), outside or Beside())
 
 
 def table(*rows, columns=("Port.region", "seats"), **more):
@@ -117,7 +129,7 @@ class Kinds(unittest.TestCase):
             return ListedTable(("Cal.day", "seats"), (("2031-01-01", "9"), ("2031-01-02", "18"), ("2031-01-03", ""), ("2031-01-04", "")))
 
         probe = {"rows": ["Cal.day"], "measures": ["seats"]}
-        came = outcome({"file": "checks/x.csv"}, read_file=read, probe=probe)
+        came = outcome({"file": "checks/x.csv"}, outside=Beside(file=read), probe=probe)
         self.assertEqual((came.tested, [(f.at["Cal.day"], f.expected) for f in came.failures]), (4, [("2031-01-03", None)]))
         self.assertEqual(outcome({"file": "gone.csv"}, probe=probe).problems[0].code, "no_file")
 
@@ -183,10 +195,10 @@ class Kinds(unittest.TestCase):
     def test_the_example_of_the_page_holds(self):
         page = (Path(__file__).parents[2] / "docs" / "checks.md").read_text()
         check = read_spec(CheckSpec, json.loads(page.split("```json")[1].split("```")[0]))
-        came = run_check(open_package(DEMO), check, Budget(), findings)
+        came = run_check(open_package(DEMO), check, Budget(), Beside())
         self.assertEqual((came.state, came.tested), ("holds", 2), came.sentence)
         wrong = replace(check, must=replace(check.must, tolerance=Tolerance(), table=replace(check.must.table, rows=(("Near Isles", 1),))))
-        self.assertEqual(run_check(open_package(DEMO), wrong, Budget(), findings).failures[0].difference, 26570.0)
+        self.assertEqual(run_check(open_package(DEMO), wrong, Budget(), Beside()).failures[0].difference, 26570.0)
 
     def test_an_outcome_is_plain_json(self):
         told = as_json(outcome({"hold": "seats > trips"}, probe=SEATS))
@@ -238,7 +250,7 @@ class Names(unittest.TestCase):
         return TableRows(rows.size, {to if was and c == was else c: v for c, v in rows.columns.items()})
 
     def outcomes(self, star):
-        return [(o.state, o.tested, o.failed) for o in (run_check(star, c, Budget(), findings) for c in star.model.checks)]
+        return [(o.state, o.tested, o.failed) for o in (run_check(star, c, Budget(), Beside()) for c in star.model.checks)]
 
     def test_uses_tell_checks(self):
         star = keeping(STAR, checks=list(self.CHECKS), probes=[SEATS | {"name": "By port"}])

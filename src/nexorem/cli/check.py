@@ -7,7 +7,6 @@ import json
 import sys
 import time
 from collections.abc import Sequence
-from functools import cache
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree as Xml
@@ -20,7 +19,6 @@ from nexorem.core import results
 from nexorem.core.checks.outcome import Outcome
 from nexorem.core.checks.run import run_check
 from nexorem.core.diagnostics import near_hint, refuse
-from nexorem.core.lint.findings import findings
 from nexorem.core.model.check_specs import CheckSpec
 from nexorem.core.words import counted
 from nexorem.package.check_files import PackageFiles
@@ -43,13 +41,13 @@ def check(package: Path, names: Sequence[str], junit_file: Path | None, as_json:
     limits = limits_of(options)
     star = open_package(package)
     checks = _chosen(star.model.checks, names)
-    read_file, look = PackageFiles(package), cache(findings)
+    files = PackageFiles(package)
     ran: Ran = []
     for number, spec in enumerate(checks, 1):
         if not as_json and sys.stderr.isatty():
             click.echo(f"\r{number:,} of {len(checks):,}: {spec.name[:60]:<60}", nl=number == len(checks), err=True)
         start = time.monotonic()
-        outcome = run_check(star, spec, common.budget(limits), look, read_file)
+        outcome = run_check(star, spec, common.budget(limits), files)
         ran.append((spec, outcome, time.monotonic() - start))
     if junit_file:
         junit_file.write_bytes(junit(star.model.title or star.model.name, ran))

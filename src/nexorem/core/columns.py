@@ -19,7 +19,7 @@ UNSIGNED = (np.dtype(np.uint8), np.dtype(np.uint16), np.dtype(np.int32), np.dtyp
 SIGNED = (np.dtype(np.int8), np.dtype(np.int16), np.dtype(np.int32), np.dtype(np.int64))
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, slots=True, eq=False, weakref_slot=True)
 class Column:
     """n rows and the empty place n.
 
@@ -66,6 +66,20 @@ class Column:
             return self.codes.nbytes + self.members.data.nbytes + len(self.members)
         assert self.raw is not None
         return self.raw.nbytes + (self.filled.nbytes if self.filled is not None else 0)
+
+
+def same_column(a: Column, b: Column) -> bool:
+    """Whether two columns have the same type and the same values in the same rows."""
+    if (a.dtype, a.size) != (b.dtype, b.size):
+        return False
+    pairs = [(a.codes, b.codes), (a.raw, b.raw), (a.filled, b.filled)]
+    if a.members is not None and b.members is not None:
+        pairs += [(a.members.data, b.members.data), (a.members.valid, b.members.valid)]
+        if a.dtype == "text":
+            pairs.append((a.members.words, b.members.words))
+    elif a.members is not b.members:
+        return False
+    return all((x is None and y is None) or (x is not None and y is not None and np.array_equal(x, y)) for x, y in pairs)
 
 
 def narrow(data: Array, most: int | None = None) -> Array:

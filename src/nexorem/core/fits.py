@@ -15,7 +15,8 @@ DEEPEST = 60  # levels of lists and objects
 LARGEST = 2**63  # beyond any whole number that travels
 MOST_TOLD = 20
 # Of unions whose members have no name of their own; no part of a place.
-TAGS = ("in-list", "condition", "hold check", "table check", "file check", "add_up check", "count check", "none check")
+CHECKS = ("hold", "table", "file", "query", "add_up", "as_in", "count", "none", "fresh")
+TAGS = ("in-list", "condition", *(f"{kind} check" for kind in CHECKS))
 
 # By the library's word for a fault: what is said of it. In braces the bounds that were not kept.
 SAYINGS = {

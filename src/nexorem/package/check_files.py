@@ -6,9 +6,13 @@ import csv
 import io
 from pathlib import Path
 
+from nexorem.core.checks.outside import Outside
 from nexorem.core.diagnostics import refuse
+from nexorem.core.lint.finding import RankedFinding
+from nexorem.core.lint.findings import findings
 from nexorem.core.model.check_specs import ListedTable
 from nexorem.core.model.specs import MOST_ITEMS
+from nexorem.core.model.star import Star
 from nexorem.package.files import Folder, Zip, open_files
 
 MOST_BYTES = 64 * 1024**2
@@ -30,14 +34,21 @@ def listed_in(files: Folder | Zip, name: str) -> ListedTable:
     return ListedTable(tuple(lines[0]), tuple(tuple(x) for x in lines[1:] if x))
 
 
-class PackageFiles:
-    """The files of a package, opened when the first is asked for."""
+class PackageFiles(Outside):
+    """What checks of a package find beside it: its own files, opened when the first is asked for, and findings, looked for once."""
 
     def __init__(self, package: Path) -> None:
         self.package = package
         self._files: Folder | Zip | None = None
+        self._findings: dict[int, list[RankedFinding]] = {}
 
-    def __call__(self, name: str) -> ListedTable:
+    def findings(self, star: Star) -> list[RankedFinding]:
+        """All findings about a model."""
+        if id(star) not in self._findings:
+            self._findings = {id(star): findings(star)}
+        return self._findings[id(star)]
+
+    def file(self, name: str) -> ListedTable:
         """The table of a file."""
         if self._files is None:
             self._files = open_files(self.package)

@@ -14,7 +14,18 @@ from nexorem.core.engine.probe import Probe, read_probe
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.former import names_of
-from nexorem.core.model.check_specs import AddUpMust, CheckSpec, CountMust, FileMust, HoldMust, NoneMust, TableMust
+from nexorem.core.model.check_specs import (
+    AddUpMust,
+    AsInMust,
+    CheckSpec,
+    CountMust,
+    FileMust,
+    FreshMust,
+    HoldMust,
+    NoneMust,
+    QueryMust,
+    TableMust,
+)
 from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import walk
@@ -45,7 +56,7 @@ def cannot_fail(star: Star, check: CheckSpec) -> str:
         case TableMust(table=table):
             planned(star, read_probe(star, listing(star, probe_of_check(star, check.probe), table)[0]))
             return "" if table.rows or check.must.whole else "its table lists no line"
-        case FileMust():  # what the file lists is known when it is read
+        case FileMust() | QueryMust() | AsInMust():  # what is listed is known when it is read
             planned(star, read_probe(star, probe_of_check(star, check.probe)))
             return ""
         case AddUpMust(add_up=columns):
@@ -57,6 +68,10 @@ def cannot_fail(star: Star, check: CheckSpec) -> str:
             return "it has no bound" if unbound else ""
         case NoneMust():
             return "" if _is_there(star, check.about) else f"the model has no {check.about}"
+        case FreshMust(fresh=meant):
+            if star.model.table(str(check.table)) is None:
+                raise refuse("unknown_table", f"The table {check.table} does not exist.", place="table")
+            return "it has no bound" if meant.days is None and meant.rows_within is None else ""
     assert_never(check.must)
 
 

@@ -11,7 +11,7 @@ from nexorem.core.results import Result
 from nexorem.core.values import Cell, Json
 
 MOST_FAILURES = 1_000  # that are kept one by one; all are counted
-Why = Literal["false", "empty", "error", "missing", "surplus", "differs", "apart", "count", "finding"]
+Why = Literal["false", "empty", "error", "missing", "surplus", "differs", "apart", "count", "finding", "stale"]
 
 
 @dataclass(frozen=True, slots=True)

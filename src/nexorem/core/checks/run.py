@@ -2,28 +2,33 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from typing import Protocol, assert_never
+from collections.abc import Iterator
+from typing import assert_never
 
 from nexorem.core.checks.add_up import totals_apart
 from nexorem.core.checks.binding import holding
 from nexorem.core.checks.cells import cells_of, probe_of_check
+from nexorem.core.checks.fresh import stale
+from nexorem.core.checks.moved import cells_moved
 from nexorem.core.checks.outcome import MOST_FAILURES, Failure, Outcome, Problem
+from nexorem.core.checks.outside import Outside
 from nexorem.core.checks.tables import listed_apart
-from nexorem.core.diagnostics import Diagnostic, Refused, refuse
+from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.engine.computed import evaluated
 from nexorem.core.engine.grid import answer
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget
 from nexorem.core.model.check_specs import (
     AddUpMust,
+    AsInMust,
     Bounds,
     CheckSpec,
     CountMust,
     FileMust,
+    FreshMust,
     HoldMust,
-    ListedTable,
     NoneMust,
+    QueryMust,
     TableMust,
     kind_of,
 )
@@ -33,39 +38,14 @@ from nexorem.core.values import iso
 from nexorem.core.words import counted, verb
 
 MOST_ROWS_SHOWN = 10
-ReadFile = Callable[[str], ListedTable]  # a table that is kept in a file beside the model, every value as text; refuses one that left
-
-
-class Noticed(Protocol):
-    """A finding, as a check looks at it."""
-
-    @property
-    def code(self) -> str:
-        """Its kind."""
-
-    @property
-    def about(self) -> str:
-        """The thing it is about."""
-
-    @property
-    def sentence(self) -> str:
-        """What is so."""
-
-
-Look = Callable[[Star], Iterable[Noticed]]  # all findings about a model
 Counted = tuple[int, Iterator[Failure]]  # how many were tested, and those that fail
 
 
-def no_file(name: str) -> ListedTable:
-    """Where there are no files beside the model."""
-    raise refuse("no_file", f"The file {name} cannot be read here.", "Put the table into the check.", "must.file")
-
-
-def run_check(star: Star, check: CheckSpec, budget: Budget, look: Look, read_file: ReadFile = no_file) -> Outcome:
+def run_check(star: Star, check: CheckSpec, budget: Budget, outside: Outside) -> Outcome:
     """Whether a check holds. Never raises for what the check or the model has wrong: that is an outcome of its own. Cost: its probe with
-    the totals that it is about, or its rows, or all findings, which `look` finds."""
+    the totals that it is about, or its rows, or what `outside` takes."""
     try:
-        tested, failing = _held(star, check, budget, look, read_file)
+        tested, failing = _held(star, check, budget, outside)
         kept, failed = list[Failure](), 0
         for failure in failing:
             failed += 1
@@ -77,20 +57,32 @@ def run_check(star: Star, check: CheckSpec, budget: Budget, look: Look, read_fil
     return Outcome("fails" if failed else "holds", _sentence(check, tested, failed, kept), tested, failed, tuple(kept))
 
 
-def _held(star: Star, check: CheckSpec, budget: Budget, look: Look, read_file: ReadFile) -> Counted:
+def _held(star: Star, check: CheckSpec, budget: Budget, outside: Outside) -> Counted:
     match check.must:
         case HoldMust() as must:
             return _formula_apart(star, probe_of_check(star, check.probe), must, budget)
         case TableMust() as must:
             return listed_apart(star, probe_of_check(star, check.probe), must.table, must, budget)
         case FileMust() as must:
-            return listed_apart(star, probe_of_check(star, check.probe), read_file(must.file), must, budget, texts=True)
+            return listed_apart(star, probe_of_check(star, check.probe), outside.file(must.file), must, budget, texts=True)
+        case QueryMust() as must:
+            probe = probe_of_check(star, check.probe)
+            return listed_apart(star, probe, outside.answer_of(must.query), must, budget)
+        case AsInMust(as_in=name):
+            probe = probe_of_check(star, check.probe)
+            return cells_moved(outside.release(name), star, probe, name, budget)
         case AddUpMust() as must:
             return totals_apart(star, probe_of_check(star, check.probe), must.add_up, budget)
         case CountMust() as must:
             return _count_apart(star, str(check.rows), must.count, budget)
         case NoneMust() as must:
-            return _findings(star, check.about, must, look)
+            return _findings(star, check.about, must, outside)
+        case FreshMust(fresh=meant):
+            table = star.model.table(str(check.table))
+            if table is None:
+                near = near_hint(str(check.table), [x.name for x in star.model.tables])
+                raise refuse("unknown_table", f"The table {check.table} does not exist.", near, "table")
+            return stale(table.name, outside.loads(table.name), meant)
     assert_never(check.must)
 
 
@@ -134,9 +126,9 @@ def _count_apart(star: Star, rows: str, bounds: Bounds, budget: Budget) -> Count
     return 1, iter([Failure("count", what + shown, values={"rows": size}, expected=expected, difference=float(size - (expected or 0)))])
 
 
-def _findings(star: Star, about: str | None, must: NoneMust, look: Look) -> Counted:
+def _findings(star: Star, about: str | None, must: NoneMust, outside: Outside) -> Counted:
     """The findings of these codes about a thing, or about any."""
-    looked = [f for f in look(star) if f.code in must.none and (about is None or f.about == about)]
+    looked = [f for f in outside.findings(star) if f.code in must.none and (about is None or f.about == about)]
     return len(must.none), (Failure("finding", f"{f.about}: {f.sentence}") for f in looked)
 
 
@@ -145,7 +137,7 @@ def _problem(d: Diagnostic) -> Problem:
 
 
 def _sentence(check: CheckSpec, tested: int, failed: int, failures: list[Failure]) -> str:
-    noun = {"count": "count", "none": "kind of finding", "add_up": "total"}.get(kind_of(check.must), "cell")
+    noun = {"count": "count", "none": "kind of finding", "add_up": "total", "fresh": "bound"}.get(kind_of(check.must), "cell")
     if not failed:
         return f"It holds: {counted(tested, noun)} looked at." if tested else "It holds of nothing: there was nothing to look at."
     if noun == "kind of finding":

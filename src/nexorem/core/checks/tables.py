@@ -14,7 +14,7 @@ from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.order import UNMATCHED, MemberJson
 from nexorem.core.engine.probe import read_probe, read_value
 from nexorem.core.limits import Budget
-from nexorem.core.model.check_specs import FileMust, ListedTable, TableMust, Tolerance
+from nexorem.core.model.check_specs import ListedTable, ListMust, Tolerance
 from nexorem.core.model.specs import Member, ProbeSpec, Unmatched
 from nexorem.core.model.star import Star
 from nexorem.core.values import Cell, Json, iso
@@ -41,7 +41,7 @@ def key_of(at: Mapping[str, MemberJson]) -> str:
 
 
 def listed_apart(
-    star: Star, spec: ProbeSpec, table: ListedTable, must: TableMust | FileMust, budget: Budget, texts: bool = False
+    star: Star, spec: ProbeSpec, table: ListedTable, must: ListMust, budget: Budget, texts: bool = False
 ) -> tuple[int, Iterator[Failure]]:
     """How many cells are listed, and those that are not what they should be. The probe is asked by the listed columns of its axes, so that
     over the others the cells are totals. With `texts` every value is written as text, as in a file."""

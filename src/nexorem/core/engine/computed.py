@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from nexorem.core.columns import same_column
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution
@@ -46,7 +47,19 @@ def edited_star(star: Star, model: Model, budget: Budget | None = None) -> Star:
         for x in star.model.tables
         if not x.formula
     }
-    return make_star(model, stored, budget)
+    made = make_star(model, stored, budget)
+    return star.with_model(made.model) if _same_rows(star, made) else made
+
+
+def _same_rows(star: Star, made: Star) -> bool:
+    """Whether all that was computed anew has come to the same columns: then whatever was derived of the rows can be kept."""
+    if star.rows.keys() != made.rows.keys():
+        return False
+    for name, now in made.rows.items():
+        was = star.rows[name].columns
+        if list(now.columns) != list(was) or not all(c is was[n] or same_column(c, was[n]) for n, c in now.columns.items()):
+            return False
+    return True
 
 
 class _Maker:

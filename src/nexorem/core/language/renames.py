@@ -300,7 +300,8 @@ def _check(check: CheckSpec, ref: Ref, change: Renaming) -> CheckSpec:
         must = replace(must, add_up=tuple(map(ref, must.add_up)))
     if about == f"{change.kind} {change.old}":
         about = f"{change.kind} {change.new}"
-    return replace(check, probe=probe, must=must, about=about)
+    table = change.new if change.kind == "table" and check.table == change.old else check.table
+    return replace(check, probe=probe, must=must, table=table, about=about)
 
 
 def _places(model: Model, change: Renaming) -> dict[str, Place]:

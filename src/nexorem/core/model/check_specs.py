@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Discriminator, Field, Tag
 
-from nexorem.core.model.specs import MOST_ITEMS, Member, ProbeSpec, Spec, Text, named
+from nexorem.core.model.specs import MOST_ITEMS, Member, Name, ProbeSpec, Spec, Text, named
 from nexorem.core.words import listed
 
 NotBelowZero = Annotated[float, Field(ge=0)]
@@ -88,8 +89,58 @@ class NoneMust(Spec):
     none: Annotated[tuple[Text, ...], Field(min_length=1)]
 
 
-Must = HoldMust | TableMust | FileMust | AddUpMust | CountMust | NoneMust
-KINDS: dict[type, str] = {HoldMust: "hold", TableMust: "table", FileMust: "file", AddUpMust: "add_up", CountMust: "count", NoneMust: "none"}
+@dataclass(frozen=True, slots=True)
+class AsInMust(Spec):
+    """The same probe gives the same numbers on a release: by its number or its name, or on the latest."""
+
+    as_in: Text
+
+
+@dataclass(frozen=True, slots=True)
+class Query(Spec):
+    """A SELECT that its author wrote, asked over a connection of the model."""
+
+    connection: Name
+    sql: Annotated[Text, Field(min_length=1, max_length=100_000)]
+
+
+@dataclass(frozen=True, slots=True)
+class QueryMust(Spec):
+    """The same with the table that a database gives: its columns are named as those of the probe's axes and its measures."""
+
+    query: Query
+    tolerance: Tolerance = field(default_factory=Tolerance)
+    whole: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Freshness(Spec):
+    """How old the newest load may be, in days, and by which share its rows may differ from those of the load before."""
+
+    days: Annotated[float, Field(gt=0)] | None = None
+    rows_within: NotBelowZero | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class FreshMust(Spec):
+    """A table's load is young enough, and about as long as the one before."""
+
+    fresh: Freshness
+
+
+ListMust = TableMust | FileMust | QueryMust
+Must = HoldMust | ListMust | AddUpMust | AsInMust | CountMust | NoneMust | FreshMust
+KINDS: dict[type, str] = {
+    HoldMust: "hold",
+    TableMust: "table",
+    FileMust: "file",
+    QueryMust: "query",
+    AddUpMust: "add_up",
+    AsInMust: "as_in",
+    CountMust: "count",
+    NoneMust: "none",
+    FreshMust: "fresh",
+}
 
 
 def kind_of(must: Must) -> str:
@@ -107,18 +158,38 @@ AnyMust = Annotated[
     Annotated[HoldMust, Tag("hold check")]
     | Annotated[TableMust, Tag("table check")]
     | Annotated[FileMust, Tag("file check")]
+    | Annotated[QueryMust, Tag("query check")]
     | Annotated[AddUpMust, Tag("add_up check")]
+    | Annotated[AsInMust, Tag("as_in check")]
     | Annotated[CountMust, Tag("count check")]
-    | Annotated[NoneMust, Tag("none check")],
+    | Annotated[NoneMust, Tag("none check")]
+    | Annotated[FreshMust, Tag("fresh check")],
     Discriminator(_which),
 ]
-SUBJECTS = {"hold": "probe", "table": "probe", "file": "probe", "add_up": "probe", "count": "rows", "none": "about"}
+SUBJECTS = dict.fromkeys(KINDS.values(), "probe") | {"count": "rows", "none": "about", "fresh": "table"}
+
+
+def _day(text: str) -> str:
+    try:
+        dt.date.fromisoformat(text)
+    except ValueError:
+        raise ValueError("is not a day, as in 2031-12-31") from None
+    return text
+
+
+@dataclass(frozen=True, slots=True)
+class Silence(Spec):
+    """A check that fails and is known to, up to a day and that day too: it runs on, and nothing waits for it."""
+
+    until: Annotated[str, AfterValidator(_day)]
+    reason: Name
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CheckSpec(Spec):
-    """What must hold, of what. It is about a probe (one of the model by its name, or its own), rows (a table expression), or findings
-    (`about` a table, link or measure; of all where it is left out)."""
+    """What must hold, of what. It is about a probe (one of the model by its name, or its own), rows (a table expression), a table's loads,
+    or findings (`about` a table, link or measure; of all where it is left out). It may guard loads and releases: one after which it fails
+    is held, or needs a reason."""
 
     name: Text = ""
     must: AnyMust
@@ -126,12 +197,15 @@ class CheckSpec(Spec):
     folder: Text = ""
     probe: Text | ProbeSpec | None = None
     rows: Text | None = None
+    table: Text | None = None
     about: Text | None = None
+    guards: Annotated[tuple[Literal["loads", "releases"], ...], Field(max_length=2)] = ()
+    silenced: Silence | None = None
 
     def __post_init__(self) -> None:
         kind = kind_of(self.must)
         subject = SUBJECTS[kind]
-        given = [name for name in ("probe", "rows", "about") if getattr(self, name) is not None]
+        given = [name for name in ("probe", "rows", "table", "about") if getattr(self, name) is not None]
         if given != [subject] and not (given == [] and subject == "about"):
             raise ValueError(f"says what `{kind}` must be, and so needs `{subject}`" + (f" alone, not {listed(given)}" if given else ""))
 

@@ -105,6 +105,11 @@ class Proven:
         a table that looks it up has one itself."""
         return table in self._unmatched
 
+    @property
+    def unmatched(self) -> frozenset[str]:
+        """The tables that have an unmatched member."""
+        return self._unmatched
+
     def _find_unmatched(self) -> frozenset[str]:
         firm = [k for k in self.model.links if k.name in self.firm]
         unmatched = {k.to_table for k in firm if self.facts(k).matched < self.size(k.from_table)}

@@ -1,0 +1,97 @@
+"""What a check depends on, from its typed trees: which tables, links and measures, and a text that is the same where its outcome is."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import assert_never
+
+from nexorem.core.checks.add_up import totalled
+from nexorem.core.checks.binding import holding
+from nexorem.core.checks.cells import probe_of_check
+from nexorem.core.checks.tables import listing
+from nexorem.core.diagnostics import Refused
+from nexorem.core.engine.planned import planned
+from nexorem.core.engine.probe import Probe, read_probe
+from nexorem.core.language.binder import Binder
+from nexorem.core.model.check_specs import (
+    AddUpMust,
+    AsInMust,
+    CheckSpec,
+    CountMust,
+    FileMust,
+    FreshMust,
+    HoldMust,
+    NoneMust,
+    QueryMust,
+    TableMust,
+)
+from nexorem.core.model.model import model_json
+from nexorem.core.model.paths import DoublePath
+from nexorem.core.model.specs import spec_json
+from nexorem.core.model.star import Star
+from nexorem.core.plan.basis import Basis, basis_of
+
+
+def check_basis(star: Star, check: CheckSpec) -> Basis | None:
+    """What the outcome of a check is made from, so far as the model and its rows decide it; None for one that cannot be bound. A file, a
+    database, a release and the day are not in it. Cost: one binding of its probe, which the star keeps."""
+    try:
+        made = _basis(star, check)
+    except (Refused, DoublePath):
+        return None
+    said = replace(check, name="", description="", folder="", guards=(), silenced=None)
+    made.lines.append(json.dumps(spec_json(said), sort_keys=True))
+    return made
+
+
+def check_digest(star: Star, check: CheckSpec) -> str:
+    """The text that is the same where a check's outcome is, empty for one that cannot be bound."""
+    basis = check_basis(star, check)
+    return "" if basis is None else basis.digest(star.rows)
+
+
+def _basis(star: Star, check: CheckSpec) -> Basis:
+    match check.must:
+        case HoldMust(hold=formula):
+            return probe_basis(star, holding(star, probe_of_check(star, check.probe), formula))
+        case TableMust(table=table):
+            return probe_basis(star, read_probe(star, listing(star, probe_of_check(star, check.probe), table)[0]))
+        case FileMust() | QueryMust() | AsInMust():
+            return probe_basis(star, read_probe(star, probe_of_check(star, check.probe)))
+        case AddUpMust(add_up=columns):
+            return probe_basis(star, totalled(star, probe_of_check(star, check.probe), columns)[0])
+        case CountMust():
+            return basis_of(star, [Binder(star).computed_table("", str(check.rows))])
+        case NoneMust():
+            return whole_basis(star)
+        case FreshMust():
+            made = Basis()
+            if loaded := star.model.table(str(check.table)):
+                made.tables[loaded.name] = None
+            return made
+    assert_never(check.must)
+
+
+def probe_basis(star: Star, probe: Probe) -> Basis:
+    """What all cells of a probe are made from: how its lines are ordered is not in it."""
+    plan = planned(star, probe)
+    axes = (*probe.rows, *probe.columns, *((p.table, p.column) for p in probe.picks))
+    made = basis_of(star, [*plan.measures, *plan.conditions, *plan.having], tables_of(axes))
+    made.lines.append(f"{probe.rows} {probe.columns} {probe.measures} {dict(probe.define)} {probe.picks} {probe.conditions}")
+    made.lines.append(f"{probe.totals} {probe.empty_lines} {probe.top} {probe.having} {probe.limit}")
+    return made
+
+
+def tables_of(columns: Iterable[tuple[str, str]]) -> list[str]:
+    """The tables of some columns, each once."""
+    return list(dict.fromkeys(table for table, _ in columns))
+
+
+def whole_basis(star: Star) -> Basis:
+    """The basis of what may depend on everything, as findings do."""
+    model = star.model
+    lines = [json.dumps(model_json(model), sort_keys=True)]
+    tables, links, measures = (dict.fromkeys(x.name for x in each) for each in (model.tables, model.links, model.measures))
+    return Basis(tables, links, measures, lines)

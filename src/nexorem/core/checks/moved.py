@@ -1,0 +1,75 @@
+"""The same probe on two states of a model: the cells that moved."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+
+from nexorem.core.checks.cells import cells_of, member_text
+from nexorem.core.checks.outcome import Failure
+from nexorem.core.checks.tables import key_of
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.order import MemberJson
+from nexorem.core.engine.probe import read_probe
+from nexorem.core.language.former import presented
+from nexorem.core.limits import Budget
+from nexorem.core.model.specs import FormerName, ProbeSpec, read_spec, spec_json
+from nexorem.core.model.star import Star
+from nexorem.core.values import Cell
+
+Coordinates = Mapping[str, MemberJson]
+Placed = dict[str, tuple[Coordinates, Mapping[str, Cell]]]
+NOTHING: dict[str, Cell] = {}
+
+
+def cells_moved(then: Star, now: Star, spec: ProbeSpec, where: str, budget: Budget) -> tuple[int, Iterator[Failure]]:
+    """How many cells of a probe have a value in either state, and those that are not the same, line by line of the present one, then what
+    it no longer has. `where` names the other state, for sentences. Things may have had other names then."""
+    former = named_then(then, now, spec)
+    after = _cells(now, spec, spec, budget, now)
+    before = _cells(then, former, spec, budget, now)
+
+    def moved() -> Iterator[Failure]:
+        for key in dict.fromkeys([*after, *before]):
+            at = (after.get(key) or before[key])[0]
+            old, new = (side[key][1] if key in side else NOTHING for side in (before, after))
+            for name in (n for n in spec.measures if old.get(n) != new.get(n)):
+                yield _failure(at, name, old.get(name), new.get(name), where)
+
+    return len(before.keys() | after.keys()) * len(spec.measures), moved()
+
+
+def named_then(then: Star, now: Star, spec: ProbeSpec) -> ProbeSpec:
+    """A probe with the names that things had in an earlier state of the model."""
+    since = [x for x in now.model.renamed if x not in then.model.renamed]
+    back = tuple(FormerName(x.kind, x.now, x.was) for x in reversed(since))
+    if not back:
+        return spec
+    return read_spec(ProbeSpec, presented(replace(then.model, renamed=(*then.model.renamed, *back)), spec_json(spec)))
+
+
+def _cells(star: Star, spec: ProbeSpec, present: ProbeSpec, budget: Budget, now: Star) -> Placed:
+    """The cells of a probe by what tells them apart, under the present names of its columns and measures."""
+    grid = answer(star, read_probe(star, spec), budget)
+    own = [f"{table}.{column}" for table, column in (*grid.probe.rows, *grid.probe.columns)]
+    columns = dict(zip(own, (".".join(now.model.find_column(x)) for x in (*present.rows, *present.columns)), strict=True))
+    names = dict(zip(grid.probe.measures, present.measures, strict=True))
+    cells: Placed = {}
+    for cell in cells_of(grid, len(spec.measures)):
+        at = {columns[name]: member for name, member in cell.at.items()}
+        cells[key_of(at)] = at, {names[name]: value for name, value in cell.values.items()}
+    return cells
+
+
+def _failure(at: Coordinates, name: str, old: Cell, new: Cell, where: str) -> Failure:
+    place = ", ".join(map(member_text, at.values())) or "the whole"
+    numbers = all(isinstance(x, int | float) and not isinstance(x, bool) for x in (old, new))
+    off = float(new - old) if numbers else None  # type: ignore[operator]
+    said = f"{place}: {name} is {_word(new)}; in {where} it was {_word(old)}."
+    return Failure("differs", said, name, at, {name: new}, None if isinstance(old, dict) else old, off)
+
+
+def _word(value: Cell) -> str:
+    if value is None:
+        return "empty"
+    return str(value["error"]) if isinstance(value, dict) else str(value)
