@@ -153,6 +153,7 @@ def serve_app(app: Any, port: int) -> None:
     """Runs the server in this process until it is told to stop."""
     from gunicorn.app.base import BaseApplication
 
+    from nexorem.server.app import in_background
     from nexorem.work.scheduling import Clock
 
     class Server(BaseApplication):  # type: ignore[misc]
@@ -167,7 +168,7 @@ def serve_app(app: Any, port: int) -> None:
                 "loglevel": "warning",
                 "control_socket_disable": True,
                 "when_ready": ready,
-                "post_worker_init": lambda _worker: Clock(app.extensions["nexorem"]),
+                "post_worker_init": lambda _worker: (Clock(app.extensions["nexorem"]), in_background(app)),
                 "worker_exit": lambda _server, _worker: app.extensions["nexorem"].jobs.close(),
             }
             for key, value in settings.items():

@@ -20,7 +20,11 @@ MOST_BYTES = 64 * 1024**2
 
 def listed_in(files: Folder | Zip, name: str) -> ListedTable:
     """The table of a file, every value as text; refuses one that is not there, is no CSV, or is too large."""
-    content = files.read(name, "must.file")
+    return listed_text(files.read(name, "must.file"), name)
+
+
+def listed_text(content: bytes, name: str) -> ListedTable:
+    """The table of a file's content."""
     if len(content) > MOST_BYTES:
         raise refuse("too_large", f"{name} is larger than {MOST_BYTES // 1024**2} MB.", "List fewer lines.", "must.file")
     try:

@@ -30,6 +30,7 @@ from nexorem.server.api_gather import add_gather, add_shape, add_story
 from nexorem.server.api_link import add_link
 from nexorem.server.api_measure import add_measure
 from nexorem.server.api_probe import add_probe
+from nexorem.server.api_prove import add_prove
 from nexorem.server.events import Events
 from nexorem.store import models
 from nexorem.work import describe, editing
@@ -55,6 +56,7 @@ def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = ca
     add_link(address, workspace)
     add_probe(address, workspace)
     add_measure(address, workspace)
+    add_prove(address, workspace)
 
     @address("/language", "GET", s.Language)
     def language() -> Response:

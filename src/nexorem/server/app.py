@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from flask import Flask, Response, send_from_directory
+from flask import Flask, Response, g, request, send_from_directory
 
 from nexorem.core.results import as_json
 from nexorem.server import problems, security
@@ -13,10 +13,42 @@ from nexorem.server.addresses import caller
 from nexorem.server.api import MOST_UPLOAD, make_api
 from nexorem.server.events import Events
 from nexorem.store.database import connect
+from nexorem.store.tasks import Task
+from nexorem.work import checking, covering
 from nexorem.work.actor import Actor
+from nexorem.work.background import Background, Quiet, Run
 from nexorem.work.workspace import Workspace
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
+
+
+def _let_people_first(app: Flask, quiet: Quiet) -> None:
+    """Counts the requests that wait for an answer; streams are answered at once and go on for hours."""
+
+    @app.before_request
+    def entered() -> None:
+        if request.endpoint != "api.follow":
+            quiet.__enter__()
+            g.entered = True
+
+    @app.teardown_request
+    def left(_error: BaseException | None) -> None:
+        if g.pop("entered", False):
+            quiet.__exit__()
+
+
+def in_background(app: Flask) -> Background:
+    """Starts what runs beside the requests: checks in one thread, coverage in another."""
+    workspace: Workspace = app.extensions["nexorem"]
+    quiet: Quiet = app.extensions["quiet"]
+
+    def checks(task: Task) -> None:
+        Run(workspace, task.model_id, bool(task.asked.get("again")), quiet.wait).all()
+
+    def coverage(task: Task) -> None:
+        covering.run(workspace, task.model_id, quiet.wait)
+
+    return Background(workspace, [{checking.KIND: checks}, {covering.KIND: coverage}])
 
 
 def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callable[[], Actor] = caller) -> Flask:
@@ -30,6 +62,8 @@ def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callabl
     problems.install(app)
     workspace = Workspace(connect(url), data)
     app.extensions["nexorem"] = workspace
+    app.extensions["quiet"] = quiet = Quiet()
+    _let_people_first(app, quiet)
     api, spec = make_api(workspace, Events(url), who)
     app.register_blueprint(api)
     spec.register(app)

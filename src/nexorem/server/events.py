@@ -21,15 +21,15 @@ class Events:
 
     def __init__(self, url: str) -> None:
         self._url = url.replace("+psycopg", "")
-        self._queues: dict[int, list[queue.Queue[int]]] = {}
+        self._queues: dict[int, list[queue.Queue[str]]] = {}
         self._lock = threading.Lock()
         self._thread: threading.Thread | None = None
         self._listening = threading.Event()
 
     def stream(self, model_id: int, version: Callable[[], int]) -> Iterator[str]:
-        """Server-sent events of one window: the version it starts from, then each new one. The first is asked for when all that come after
-        it are heard."""
-        waiting: queue.Queue[int] = queue.Queue()
+        """Server-sent events of one window: the version it starts from, then each new one, and what else is new of the model: `checks` and
+        `coverage`. The first is asked for when all that come after it are heard."""
+        waiting: queue.Queue[str] = queue.Queue()
         with self._lock:
             self._queues.setdefault(model_id, []).append(waiting)
             if self._thread is None:
@@ -40,8 +40,7 @@ class Events:
             yield f"event: version\ndata: {json.dumps({'version': version()})}\n\n"
             while True:
                 try:
-                    event = waiting.get(timeout=BEAT_SECONDS)
-                    yield f"event: version\ndata: {json.dumps({'version': event})}\n\n"
+                    yield _event(waiting.get(timeout=BEAT_SECONDS))
                 except queue.Empty:
                     yield ": still here\n\n"
         finally:
@@ -62,7 +61,14 @@ class Events:
                 time.sleep(1.0)
 
     def _hand_out(self, payload: str) -> None:
-        model_id, version = (int(x) for x in payload.split(":"))
+        model_id, what = payload.split(":")
         with self._lock:
-            for waiting in self._queues.get(model_id, []):
-                waiting.put(version)
+            for waiting in self._queues.get(int(model_id), []):
+                waiting.put(what)
+
+
+def _event(what: str) -> str:
+    """A notice as windows read it: a number is a version, anything else the part of the model that is new."""
+    if what.isdigit():
+        return f"event: version\ndata: {json.dumps({'version': int(what)})}\n\n"
+    return f"event: {what}\ndata: {{}}\n\n"

@@ -11,6 +11,7 @@ from nexorem.core.design.truth.mark import Mark, Sums
 from nexorem.core.engine.profile import Profile
 from nexorem.core.language.vocabulary import Word
 from nexorem.core.lint.finding import RankedFinding
+from nexorem.core.model.check_specs import CheckSpec
 from nexorem.core.model.specs import FolioSpec, FormerName, Hierarchy, PickSpec, ProbeSpec, as_stored
 from nexorem.core.plan.reach import Current
 
@@ -171,6 +172,7 @@ class ModelDocument(BaseModel):
     probes: Annotated[tuple[ProbeSpec, ...], as_stored(tuple[ProbeSpec, ...], "defect")]
     folios: Annotated[tuple[FolioSpec, ...], as_stored(tuple[FolioSpec, ...], "defect")]
     hierarchies: Annotated[tuple[Hierarchy, ...], as_stored(tuple[Hierarchy, ...], "defect")]
+    checks: Annotated[tuple[CheckSpec, ...], as_stored(tuple[CheckSpec, ...], "defect")]
     places: dict[str, Place]
     renamed: SentNames
     put_aside: list[str]

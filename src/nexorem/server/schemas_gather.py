@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 
 from nexorem.core.engine.profile import Profile
 from nexorem.server.schemas import Body, ErrorItem, Scalar
+from nexorem.work.checking import CheckMoved
 
 
 class NewModel(Body):
@@ -201,6 +202,7 @@ class Comparison(BaseModel):
     links: list[LinkChanged]
     measures: list[MeasureChanged]
     probes: list[ProbeChanged]
+    checks: list[CheckMoved]
 
 
 class LoadInfo(BaseModel):

@@ -14,6 +14,7 @@ from nexorem.core.design.roles import GrainTest, HierarchyFault
 from nexorem.core.design.suggest import LinkSuggestion
 from nexorem.core.lint.finding import RankedFinding
 from nexorem.server.schemas import AxisAnswer, Body, ErrorItem, Scalar, SentProbe
+from nexorem.work.checking import CheckMoved
 
 Cardinality = Literal["many-to-one", "one-to-one", "many-to-many"]
 Edits = list[dict[str, Any]]
@@ -89,6 +90,7 @@ class StatesCompared(BaseModel):
     go: list[RankedFinding]
     grid: Beside | None
     grid_error: str
+    checks: list[CheckMoved]
 
 
 class Trial(BaseModel):
@@ -200,6 +202,15 @@ class HistoryItem(BaseModel):
     author: str
     made_at: str
     undone: bool
+    moved: list[CheckWent]
+
+
+class CheckWent(BaseModel):
+    """A check that an edit moved from one state to another."""
+
+    name: str
+    before: str
+    after: str
 
 
 class History(BaseModel):

@@ -6,6 +6,7 @@ NOTIFY that other windows hear.
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -18,7 +19,7 @@ from nexorem.core.model.model import Model, model_json
 from nexorem.core.model.star import Star
 from nexorem.gather.frame import Frame
 from nexorem.package.edit_forms import check_edit, mended_edit
-from nexorem.store import tables
+from nexorem.store import outcomes, tables, tasks
 from nexorem.store.documents import read_document
 from nexorem.store.rows import are_kept, load_gone, save_rows
 
@@ -38,6 +39,18 @@ class Stored:
     undo: dict[str, Any] | None
     redo: dict[str, Any] | None
     edits: int
+
+
+@dataclass(frozen=True, slots=True)
+class EditRow:
+    """An edit of the history, as it is applied and taken back."""
+
+    number: int
+    title: str
+    author: str
+    made_at: dt.datetime
+    change: dict[str, Any]
+    inverse: dict[str, Any]
 
 
 class Conflict(Exception):
@@ -82,6 +95,7 @@ def create(
         kept = tuple(replace(t, load=loads.get(t.name)) for t in star.model.tables)
         document = model_json(replace(star.model, tables=kept)) | {"name": name}
         connection.execute(update(tables.model).where(tables.model.c.id == model_id).values(document=document))
+        tasks.put(connection, model_id, "checks")
         return model_id
 
 
@@ -206,19 +220,52 @@ def _keep(connection: Connection, stored: Stored, model: Model, position: int, e
             model_id=stored.id, version=version, direction=direction, title=words, author=author, touches=sorted(touched)
         )
     )
+    if direction == "do":
+        outcomes.forget_moved(connection, stored.id, position)
+    tasks.put(connection, stored.id, "checks")
     connection.execute(select(func.pg_notify(CHANNEL, f"{stored.id}:{version}")))
 
 
+def notify(engine: Engine, model_id: int, about: str) -> None:
+    """Tells windows that something about a model is new beside its document."""
+    with engine.begin() as connection:
+        connection.execute(select(func.pg_notify(CHANNEL, f"{model_id}:{about}")))
+
+
+def touched_since(engine: Engine, model_id: int, version: int) -> set[str]:
+    """What was changed after a version: names as `touches` gives them."""
+    c = tables.change.c
+    with engine.connect() as connection:
+        rows = connection.execute(select(c.touches).where(c.model_id == model_id, c.version > version))
+        return {x for r in rows for x in r.touches}
+
+
 def history(engine: Engine, model_id: int, most: int = 200) -> list[dict[str, Any]]:
-    """The edits, the newest first; those undone are marked."""
+    """The edits, the newest first, with the checks that each has moved; those undone are marked."""
     e = tables.edit
     with engine.connect() as connection:
         position = _load(connection, model_id).edits
         edits = connection.execute(select(e).where(e.c.model_id == model_id).order_by(e.c.number.desc()).limit(most))
+        moved = outcomes.moved(connection, model_id)
         return [
-            {"number": r.number, "title": r.title, "author": r.author, "made_at": r.made_at.isoformat(), "undone": r.number > position}
+            {
+                "number": r.number,
+                "title": r.title,
+                "author": r.author,
+                "made_at": r.made_at.isoformat(),
+                "undone": r.number > position,
+                "moved": moved.get(r.number, []),
+            }
             for r in edits
         ]
+
+
+def edits_of(engine: Engine, model_id: int, newest: int) -> dict[int, EditRow]:
+    """The edits of a model up to one, by number."""
+    e = tables.edit
+    with engine.connect() as connection:
+        rows = connection.execute(select(e).where(e.c.model_id == model_id, e.c.number <= newest).order_by(e.c.number))
+        return {r.number: EditRow(r.number, r.title, r.author, r.made_at, mended_edit(r.change), mended_edit(r.inverse)) for r in rows}
 
 
 def model_at(engine: Engine, model_id: int, number: int) -> Model:

@@ -157,10 +157,12 @@ def drop_load(connection: Connection, load_id: int) -> None:
 
 
 def forget_old(connection: Connection, model_id: int, names: Sequence[str], most: int) -> None:
-    """Forgets the rows of the oldest loads of a table, those beyond `most` that are not in force: an undo that would need them says so.
+    """Forgets the rows of the oldest loads of a table, those beyond `most` that neither are in force nor stand in a
+    release: an undo that would need them says so.
     The history is not read for it; it costs the loads of the table."""
     document = connection.execute(select(tables.model.c.document).where(tables.model.c.id == model_id)).scalar_one()
     live = {t.get("load") for t in document.get("tables", ())}
+    live |= {x for r in connection.execute(select(tables.release.c.loads).where(tables.release.c.model_id == model_id)) for x in r.loads}
     kept = [x["id"] for x in loads_of(connection, model_id, names) if x["state"] == "kept"]
     for load_id in kept[most:]:
         if load_id not in live:

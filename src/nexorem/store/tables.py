@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import (
     BigInteger,
+    Boolean,
     Column,
     DateTime,
     Float,
@@ -107,4 +108,101 @@ schedule = Table(
     Column("next_at", DateTime(timezone=True), nullable=False),
     Column("last_at", DateTime(timezone=True)),
     Column("last_result", Text, nullable=False, server_default=""),
+)
+
+# What came of checks, by what they were computed from: the same digest, the same outcome.
+outcome = Table(
+    "outcome",
+    metadata,
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
+    Column("digest", Text, primary_key=True),
+    Column("outcome", JSONB, nullable=False),
+    Column("seconds", Float, nullable=False),
+    Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
+)
+
+# How each check of a model stands, as of a version: `position` is the newest edit then; `stands_on` the tables, links and measures that it
+# depends on; `at` the first cell where it fails.
+check_state = Table(
+    "check_state",
+    metadata,
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
+    Column("name", Text, primary_key=True),
+    Column("version", BigInteger, nullable=False),
+    Column("position", BigInteger, nullable=False),
+    Column("digest", Text, nullable=False),
+    Column("state", Text, nullable=False),
+    Column("sentence", Text, nullable=False),
+    Column("tested", BigInteger, nullable=False),
+    Column("failed", BigInteger, nullable=False),
+    Column("stands_on", JSONB, nullable=False),
+    Column("at", JSONB, nullable=False),
+    Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
+)
+
+# Which checks an edit moved from one state to another.
+moved = Table(
+    "moved",
+    metadata,
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
+    Column("number", BigInteger, primary_key=True),
+    Column("name", Text, primary_key=True),
+    Column("before", Text, nullable=False),
+    Column("after", Text, nullable=False),
+)
+
+# What would come of changes that nobody made, by what that was computed from; and the newest answer as a whole.
+verdict = Table(
+    "verdict",
+    metadata,
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
+    Column("key", Text, primary_key=True),
+    Column("verdict", JSONB),
+)
+coverage = Table(
+    "coverage",
+    metadata,
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
+    Column("version", BigInteger, nullable=False),
+    Column("changes", JSONB, nullable=False),
+    Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
+)
+
+# What is to be done in the background, and how far it is. Whoever does a task holds its row locked: where they die, another takes it.
+task = Table(
+    "task",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("kind", Text, nullable=False),
+    Column("asked", JSONB, nullable=False, server_default="{}"),
+    Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
+)
+progress = Table(
+    "progress",
+    metadata,
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
+    Column("kind", Text, primary_key=True),
+    Column("done", Integer, nullable=False),
+    Column("total", Integer, nullable=False),
+    Column("running", Boolean, nullable=False),
+    Column("stopping", Boolean, nullable=False, server_default="false"),
+    Column("words", Text, nullable=False, server_default=""),
+)
+
+# Releases: models as they stood, with the loads that they stand on, which are kept as long as they are. No edit and no undo reaches them.
+release = Table(
+    "release",
+    metadata,
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
+    Column("number", Integer, primary_key=True),
+    Column("name", Text, nullable=False),
+    Column("notes", Text, nullable=False, server_default=""),
+    Column("author", Text, nullable=False),
+    Column("reason", Text, nullable=False, server_default=""),
+    Column("position", BigInteger, nullable=False),
+    Column("document", JSONB, nullable=False),
+    Column("loads", ARRAY(Integer), nullable=False),
+    Column("evidence", JSONB, nullable=False),
+    Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
 )

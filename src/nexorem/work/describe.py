@@ -58,6 +58,7 @@ def document(stored: Stored, star: Star) -> dict[str, Any]:
         "probes": [_probe_json(p) for p in model.probes],
         "folios": [_folio_json(x) for x in model.folios],
         "hierarchies": [spec_json(h) for h in model.hierarchies],
+        "checks": [spec_json(c) for c in model.checks],
         "places": {key: spec_json(place) for key, place in model.places.items()},
         "renamed": [spec_json(x) for x in model.renamed],
         "put_aside": [x.about for x in model.accepted if x.code == PUT_ASIDE],

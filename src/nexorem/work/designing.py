@@ -26,6 +26,7 @@ from nexorem.core.plan.tree import scans
 from nexorem.core.results import as_json
 from nexorem.store import models
 from nexorem.work.beside import beside
+from nexorem.work.checking import checks_moved
 from nexorem.work.describe import analysis, document, findings_of
 from nexorem.work.shaping import link_edits
 from nexorem.work.workspace import Workspace
@@ -109,7 +110,7 @@ def trial(workspace: Workspace, model_id: int, edits: Sequence[Edit], probe: Pro
             "doubles": [drawn(d) for d in doubles(model)],
             "yields": yielding(model, mine),
         }
-    return answer_of | {"comparison": compared(star, then, probe, budget)}
+    return answer_of | {"comparison": compared(star, then, probe, budget) | {"checks": checks_moved(workspace, model_id, star, then)}}
 
 
 def compared(now: Star, then: Star, probe: ProbeSpec | None, budget: Budget) -> dict[str, Any]:
@@ -146,7 +147,7 @@ def edit_change(workspace: Workspace, model_id: int, number: int, probe: ProbeSp
     if number < 1:
         raise refuse("unknown_edit", f"Edit number {number} does not exist.", "Choose one of the history.")
     sides = [workspace.edited(model_id, models.model_at(workspace.engine, model_id, n)) for n in (number - 1, number)]
-    return compared(sides[0], sides[1], probe, budget)
+    return compared(sides[0], sides[1], probe, budget) | {"checks": checks_moved(workspace, model_id, *sides)}
 
 
 def reach_answer(star: Star, table: str | None, measure: str | None) -> ReachOf:

@@ -29,6 +29,7 @@ from nexorem.gather.read import package_links
 from nexorem.gather.sources.kinds import source_words
 from nexorem.store import rows, sources
 from nexorem.work.actor import Actor, Need
+from nexorem.work.checking import CheckMoved, checks_moved
 from nexorem.work.shaping import completed, table_of
 from nexorem.work.workspace import Workspace
 
@@ -203,7 +204,7 @@ def compared(
     except Refused as error:
         refused = error
     answer_of: dict[str, Any] = {"tables": tables, "breaks": broken_by(star, after, changed, refused)}
-    answer_of |= {"loosens": [], "links": [], "measures": [], "probes": []}
+    answer_of |= {"loosens": [], "links": [], "measures": [], "probes": [], "checks": []}
     if after is not None:
         budget = workspace.budget()
         answer_of["links"] = links_changed(star, after, list(extra))
@@ -211,10 +212,21 @@ def compared(
         try:
             answer_of["measures"] = measures_changed(star, after, budget)
             answer_of["probes"] = probes_changed(star, after, budget)
+            answer_of["checks"] = checks_moved(workspace, model_id, star, after)
+            answer_of["breaks"] += held_by(answer_of["checks"])
         except Refused as error:
             answer_of["breaks"] += [d.as_json() for d in error.diagnostics]
     answer_of["breaks"] += _broken_keys(tables, changed, after)
     return answer_of
+
+
+def held_by(moved: Sequence[CheckMoved]) -> Iterator[dict[str, Any]]:
+    """What a load breaks of the checks that guard loads: those that held, or could be computed, and fail after it."""
+    for check in moved:
+        if "loads" in check.guards and check.after != "holds" and not check.silenced:
+            said = f"The check {check.name} would fail. {check.sentence}"
+            hint = "Look at the rows that come, or take them and mend the model or the check."
+            yield Diagnostic("check_fails", said, place=f"check {check.name}", hint=hint).as_json()
 
 
 def _table_changed(workspace: Workspace, table: Table, frame: Frame) -> dict[str, Any]:

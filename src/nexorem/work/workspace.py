@@ -13,6 +13,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from cachetools import LRUCache
 from sqlalchemy import Engine
 
 from nexorem.core.diagnostics import refuse
@@ -27,11 +28,12 @@ from nexorem.gather.jobs import Jobs
 from nexorem.gather.recipe import gather, load_recipe
 from nexorem.gather.shape import Frames, Shaper
 from nexorem.package.read import open_package
-from nexorem.store import models
+from nexorem.store import models, releases
 from nexorem.store.rows import read_load
 from nexorem.work.actor import Actor, Need
 
 Signatures = dict[str, str]
+MOST_RELEASES = 6  # that are kept in memory
 SHAPING = Limits(seconds=120.0)
 
 
@@ -45,6 +47,7 @@ class Workspace:
         self.jobs = Jobs()
         self.frames = Frames()
         self._stars: dict[int, tuple[models.Stored, Star, Signatures]] = {}
+        self._releases: LRUCache[tuple[int, int], Star] = LRUCache(MOST_RELEASES)
         self._locks: defaultdict[int, threading.RLock] = defaultdict(threading.RLock)  # a model: one that is read holds up no other
 
     def budget(self) -> Budget:
@@ -68,6 +71,14 @@ class Workspace:
             star, signatures = self.make(stored.model, kept[1:] if kept else None)
             self._stars[model_id] = stored, star, signatures
             return stored, star
+
+    def release(self, model_id: int, number: int) -> Star:
+        """A release with its rows: those that are the model's own now are shared with it."""
+        with self._locks[model_id]:
+            kept = self._releases.get((model_id, number))
+            if kept is None:
+                kept = self._releases[model_id, number] = self.edited(model_id, releases.load(self.engine, model_id, number).model)
+            return kept
 
     def base(self, table: Table, extra: Mapping[str, Frame] | None = None) -> Frame:
         """The rows of a table as they were loaded, or those that are to take their place."""

@@ -91,6 +91,125 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/cell/blame": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which edits and loads moved a cell. */
+        post: operations["blame_cell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/cell/then": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A cell as it stood after an edit, beside what it is, and where their traces part. */
+        post: operations["cell_then"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All checks and how they stand. */
+        get: operations["list_checks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/checks/blame": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Since which edit a check fails. */
+        post: operations["blame_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/checks/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What comes of a check of the model as it stands, with each place where it fails. */
+        post: operations["check_outcome"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/checks/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Runs all checks in the background. */
+        post: operations["run_checks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/checks/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would come of a check that is not made. */
+        post: operations["try_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/comparisons": {
         parameters: {
             query?: never;
@@ -189,6 +308,40 @@ export interface paths {
         put?: never;
         /** What an edit would break, before it is made. */
         post: operations["consequences"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the checks would notice. */
+        get: operations["get_coverage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/coverage/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Computes it in the background. */
+        post: operations["run_coverage"];
         delete?: never;
         options?: never;
         head?: never;
@@ -931,6 +1084,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/tasks/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stops what runs in the background, after what it is at. */
+        post: operations["stop_task"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/trace": {
         parameters: {
             query?: never;
@@ -1016,6 +1186,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/undo_alone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes one edit of the past back and leaves those after it, as an edit of its own. */
+        post: operations["undo_alone"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/uses": {
         parameters: {
             query?: never;
@@ -1055,6 +1242,14 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AddUpMust
+         * @description Every total over these columns is the sum of its parts.
+         */
+        AddUpMust: {
+            /** Add Up */
+            add_up: string[];
+        };
+        /**
          * AddedFlow
          * @description A flow that a formula puts between two tables.
          */
@@ -1093,6 +1288,13 @@ export interface components {
             unmatched: boolean;
             /** Values */
             values: (boolean | number | string | null)[];
+        };
+        /** AloneRequest */
+        AloneRequest: {
+            /** Base */
+            base: number;
+            /** Number */
+            number: number;
         };
         /**
          * Analysis
@@ -1153,6 +1355,14 @@ export interface components {
             values: (boolean | number | string | null)[] | null;
         };
         /**
+         * AsInMust
+         * @description The same probe gives the same numbers on a release: by its number or its name, or on the latest.
+         */
+        AsInMust: {
+            /** As In */
+            as_in: string;
+        };
+        /**
          * AssistRequest
          * @description A formula and a place in it, in code points.
          */
@@ -1208,6 +1418,27 @@ export interface components {
             second: components["schemas"]["TraceSide"];
         };
         /**
+         * BlameAnswer
+         * @description Since which edit a check fails; `held_at` is the state before it, `undo` the edit that takes it back alone.
+         */
+        BlameAnswer: {
+            /** Check */
+            check: string;
+            edit: components["schemas"]["EditRow"] | null;
+            /** Held At */
+            held_at: number | null;
+            /** Looked */
+            looked: number;
+            /** Sentence */
+            sentence: string;
+            /** Undo */
+            undo: {
+                [key: string]: unknown;
+            } | null;
+            /** Version */
+            version: number;
+        };
+        /**
          * Blocked
          * @description A table that no filter reaches, or comes from: the nearest chain with its stops, or none at all.
          */
@@ -1218,6 +1449,16 @@ export interface components {
             stops: components["schemas"]["ChainStop"][];
             /** Table */
             table: string;
+        };
+        /**
+         * Bounds
+         * @description How many; a bound that is left out does not hold anything.
+         */
+        Bounds: {
+            /** At Least */
+            at_least?: number | null;
+            /** At Most */
+            at_most?: number | null;
         };
         /** BrokenRow */
         BrokenRow: {
@@ -1237,6 +1478,26 @@ export interface components {
             error: string;
             /** Message */
             message: string;
+        };
+        /**
+         * CellMoves
+         * @description The newest first; `gone`: the rows of before are no longer kept; `more`: there are others before.
+         */
+        CellMoves: {
+            /** Gone */
+            gone: boolean;
+            /** More */
+            more: boolean;
+            /** Moves */
+            moves: components["schemas"]["ValueMoved"][];
+        };
+        /** CellRequest */
+        CellRequest: {
+            /** At */
+            at: components["schemas"]["Coordinate"][];
+            /** Measure */
+            measure: string;
+            probe: components["schemas"]["ProbeSpec"];
         };
         /**
          * ChainStop
@@ -1268,6 +1529,117 @@ export interface components {
             before: string;
             /** Part */
             part: string;
+        };
+        /**
+         * CheckMoved
+         * @description A check that is in another state afterwards; `guards` tells what it would hold up.
+         */
+        CheckMoved: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /**
+             * Guards
+             * @default []
+             */
+            guards: string[];
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Silenced
+             * @default false
+             */
+            silenced: boolean;
+        };
+        /**
+         * CheckRow
+         * @description How a check stands. `old`: for an earlier version, and not known yet to be the same; `silenced`: today.
+         */
+        CheckRow: {
+            at: components["schemas"]["WorstCell"] | null;
+            /** Failed */
+            failed: number;
+            /** Links */
+            links: string[];
+            /** Made At */
+            made_at: string | null;
+            /** Measures */
+            measures: string[];
+            /** Name */
+            name: string;
+            /** Old */
+            old: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Silenced */
+            silenced: boolean;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "holds" | "fails" | "cannot" | "not run";
+            /** Tables */
+            tables: string[];
+            /** Tested */
+            tested: number;
+        };
+        /**
+         * CheckSpec
+         * @description What must hold, of what. It is about a probe (one of the model by its name, or its own), rows (a table expression), a table's loads,
+         *     or findings (`about` a table, link or measure; of all where it is left out). It may guard loads and releases: one after which it fails
+         *     is held, or needs a reason.
+         */
+        CheckSpec: {
+            /** About */
+            about?: string | null;
+            /** Description */
+            description?: string;
+            /** Folder */
+            folder?: string;
+            /** Guards */
+            guards?: ("loads" | "releases")[];
+            /** Must */
+            must: components["schemas"]["HoldMust"] | components["schemas"]["TableMust"] | components["schemas"]["FileMust"] | components["schemas"]["QueryMust"] | components["schemas"]["AddUpMust"] | components["schemas"]["AsInMust"] | components["schemas"]["CountMust"] | components["schemas"]["NoneMust"] | components["schemas"]["FreshMust"];
+            /** Name */
+            name?: string;
+            /** Probe */
+            probe?: string | components["schemas"]["ProbeSpec"] | null;
+            /** Rows */
+            rows?: string | null;
+            silenced?: components["schemas"]["Silence"] | null;
+            /** Table */
+            table?: string | null;
+        };
+        /**
+         * CheckWent
+         * @description A check that an edit moved from one state to another.
+         */
+        CheckWent: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Checks
+         * @description All checks of a model, and how far the present run is.
+         */
+        Checks: {
+            /** Checks */
+            checks: components["schemas"]["CheckRow"][];
+            /** Done */
+            done: number;
+            /** Running */
+            running: boolean;
+            /** Total */
+            total: number;
+            /** Version */
+            version: number;
         };
         /**
          * Choice
@@ -1340,6 +1712,8 @@ export interface components {
         Comparison: {
             /** Breaks */
             breaks: components["schemas"]["ErrorItem"][];
+            /** Checks */
+            checks: components["schemas"]["CheckMoved"][];
             /** Links */
             links: components["schemas"]["LinkChanged"][];
             /** Loosens */
@@ -1477,6 +1851,13 @@ export interface components {
             member: components["schemas"]["Member"];
         };
         /**
+         * CountMust
+         * @description The number of rows is within bounds.
+         */
+        CountMust: {
+            count: components["schemas"]["Bounds"];
+        };
+        /**
          * Counterpart
          * @description Formulas that a probe shows beside a measure; the first is what it is held against. `key` tells the
          *     kinds apart: earlier, page, measure.
@@ -1493,6 +1874,46 @@ export interface components {
             key: "earlier" | "page" | "measure";
             /** Label */
             label: string;
+        };
+        /**
+         * CoverageAnswer
+         * @description The newest coverage; `old` where the model has changed since.
+         */
+        CoverageAnswer: {
+            /** Changes */
+            changes: components["schemas"]["Covered"][];
+            /** Done */
+            done: number;
+            /** Made At */
+            made_at: string | null;
+            /** Old */
+            old: boolean;
+            /** Running */
+            running: boolean;
+            /** Total */
+            total: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Covered
+         * @description A change and what came of it.
+         */
+        Covered: {
+            /** About */
+            about: string;
+            /** How */
+            how: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "link" | "measure" | "step" | "condition" | "load";
+            /** Step */
+            step: number | null;
+            verdict: components["schemas"]["Verdict"];
+            /** Words */
+            words: string;
         };
         /** Created */
         Created: {
@@ -1650,6 +2071,17 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** EditRow */
+        EditRow: {
+            /** Author */
+            author: string;
+            /** Made At */
+            made_at: string;
+            /** Number */
+            number: number;
+            /** Title */
+            title: string;
+        };
         /**
          * Emptied
          * @description The step at which nothing was left, in a sentence.
@@ -1718,6 +2150,47 @@ export interface components {
             /** Row */
             row: number;
         };
+        /**
+         * Failure
+         * @description One place where a check fails. `at` are the coordinates of a cell, by `Table.column`, totals left out; `values` what the measures are
+         *     there; `expected` and `difference` where a number should be another one.
+         */
+        Failure: {
+            /** At */
+            at?: {
+                [key: string]: boolean | number | string | {
+                    [key: string]: boolean;
+                } | null;
+            };
+            /**
+             * Difference
+             * @default null
+             */
+            difference: number | null;
+            /**
+             * Expected
+             * @default null
+             */
+            expected: boolean | number | string | null;
+            /**
+             * Measure
+             * @default
+             */
+            measure: string;
+            /** Sentence */
+            sentence: string;
+            /** Values */
+            values?: {
+                [key: string]: boolean | number | string | {
+                    [key: string]: string;
+                } | null;
+            };
+            /**
+             * Why
+             * @enum {string}
+             */
+            why: "false" | "empty" | "error" | "missing" | "surplus" | "differs" | "apart" | "count" | "finding" | "stale";
+        };
         /** FileInfo */
         FileInfo: {
             /** Bytes */
@@ -1726,6 +2199,17 @@ export interface components {
             changed_at: string;
             /** Name */
             name: string;
+        };
+        /**
+         * FileMust
+         * @description The same with the table in a CSV file beside the model.
+         */
+        FileMust: {
+            /** File */
+            file: string;
+            tolerance?: components["schemas"]["Tolerance"];
+            /** Whole */
+            whole?: boolean;
         };
         /** FileQuery */
         FileQuery: {
@@ -1832,6 +2316,23 @@ export interface components {
             page: {
                 [key: string]: string;
             };
+        };
+        /**
+         * FreshMust
+         * @description A table's load is young enough, and about as long as the one before.
+         */
+        FreshMust: {
+            fresh: components["schemas"]["Freshness"];
+        };
+        /**
+         * Freshness
+         * @description How old the newest load may be, in days, and by which share its rows may differ from those of the load before.
+         */
+        Freshness: {
+            /** Days */
+            days?: number | null;
+            /** Rows Within */
+            rows_within?: number | null;
         };
         /** GoRequest */
         GoRequest: {
@@ -2079,12 +2580,33 @@ export interface components {
             author: string;
             /** Made At */
             made_at: string;
+            /** Moved */
+            moved: components["schemas"]["CheckWent"][];
             /** Number */
             number: number;
             /** Title */
             title: string;
             /** Undone */
             undone: boolean;
+        };
+        /**
+         * HoldMust
+         * @description A formula over the probe's measures is true in each cell that has a value: of lines, of totals, or of both. Where it comes to empty
+         *     it fails, unless it is said to hold.
+         */
+        HoldMust: {
+            /**
+             * Empty
+             * @enum {string}
+             */
+            empty?: "fails" | "holds";
+            /** Hold */
+            hold: string;
+            /**
+             * In
+             * @enum {string}
+             */
+            in?: "lines" | "totals" | "all";
         };
         /**
          * Hover
@@ -2322,6 +2844,17 @@ export interface components {
             score: number;
             /** Text */
             text: string;
+        };
+        /**
+         * ListedTable
+         * @description Cells with what they should hold: `columns` are columns of the probe's axes and its measures, a row has a value for each of them.
+         *     Over an axis' column that is not listed the cells are totals.
+         */
+        ListedTable: {
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: (boolean | number | string | components["schemas"]["Unmatched"] | null)[][];
         };
         /** LoadInfo */
         LoadInfo: {
@@ -2762,6 +3295,8 @@ export interface components {
         };
         /** ModelDocument */
         ModelDocument: {
+            /** Checks */
+            checks: components["schemas"]["CheckSpec"][];
             /** Edits */
             edits: number;
             /** Folios */
@@ -2811,6 +3346,11 @@ export interface components {
             /** Models */
             models: components["schemas"]["ModelItem"][];
         };
+        /** NamedRequest */
+        NamedRequest: {
+            /** Name */
+            name: string;
+        };
         /** NamedType */
         NamedType: {
             /** Name */
@@ -2837,6 +3377,14 @@ export interface components {
         NewModel: {
             /** Title */
             title: string;
+        };
+        /**
+         * NoneMust
+         * @description There is no finding of these codes.
+         */
+        NoneMust: {
+            /** None */
+            none: string[];
         };
         /**
          * Opening
@@ -2903,6 +3451,46 @@ export interface components {
             by: string;
             /** Desc */
             desc?: boolean;
+        };
+        /**
+         * Outcome
+         * @description Whether a check holds: of `tested` cells, totals, rows or findings `failed` do not. Where it cannot be computed, why.
+         */
+        Outcome: {
+            /**
+             * Failed
+             * @default 0
+             */
+            failed: number;
+            /**
+             * Failures
+             * @default []
+             */
+            failures: components["schemas"]["Failure"][];
+            /**
+             * Problems
+             * @default []
+             */
+            problems: components["schemas"]["Problem"][];
+            /** Sentence */
+            sentence: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "holds" | "fails" | "cannot";
+            /**
+             * Tested
+             * @default 0
+             */
+            tested: number;
+        };
+        /**
+         * OutcomeAnswer
+         * @description What came of a check.
+         */
+        OutcomeAnswer: {
+            outcome: components["schemas"]["Outcome"];
         };
         /** PackageQuery */
         PackageQuery: {
@@ -3117,32 +3705,23 @@ export interface components {
         };
         /**
          * Problem
-         * @description Problem details after RFC 9457.
+         * @description Why a check cannot be computed: a diagnostic's code and words, what it is about, and what mends it.
          */
         Problem: {
+            /** Code */
+            code: string;
             /**
-             * Changes
-             * @default []
+             * Mend
+             * @default
              */
-            changes: components["schemas"]["ChangeItem"][];
-            /** Detail */
-            detail: string;
+            mend: string;
+            /** Message */
+            message: string;
             /**
-             * Errors
-             * @default []
+             * Place
+             * @default
              */
-            errors: components["schemas"]["ErrorItem"][];
-            /** Status */
-            status: number;
-            /** Title */
-            title: string;
-            /** Type */
-            type: string;
-            /**
-             * Version
-             * @default null
-             */
-            version: number | null;
+            place: string;
         };
         /**
          * Profile
@@ -3191,6 +3770,38 @@ export interface components {
             official: string | null;
             /** Trial */
             trial: string;
+        };
+        /**
+         * Proposal
+         * @description A check that might be made, as JSON that an edit takes, and what it would hold, in words.
+         */
+        Proposal: {
+            /** Check */
+            check: {
+                [key: string]: unknown;
+            };
+            /** Words */
+            words: string;
+        };
+        /**
+         * Query
+         * @description A SELECT that its author wrote, asked over a connection of the model.
+         */
+        Query: {
+            /** Connection */
+            connection: string;
+            /** Sql */
+            sql: string;
+        };
+        /**
+         * QueryMust
+         * @description The same with the table that a database gives: its columns are named as those of the probe's axes and its measures.
+         */
+        QueryMust: {
+            query: components["schemas"]["Query"];
+            tolerance?: components["schemas"]["Tolerance"];
+            /** Whole */
+            whole?: boolean;
         };
         /**
          * RankedFinding
@@ -3549,6 +4160,17 @@ export interface components {
              */
             start: number;
         };
+        /**
+         * RunRequest
+         * @description `again`: what asks a database is asked anew.
+         */
+        RunRequest: {
+            /**
+             * Again
+             * @default true
+             */
+            again: boolean;
+        };
         /** ScanInfo */
         ScanInfo: {
             /** Grain */
@@ -3683,6 +4305,16 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Silence
+         * @description A check that fails and is known to, up to a day and that day too: it runs on, and nothing waits for it.
+         */
+        Silence: {
+            /** Reason */
+            reason: string;
+            /** Until */
+            until: string;
+        };
         /** StarAnswer */
         StarAnswer: components["schemas"]["StarLayout"];
         /**
@@ -3743,6 +4375,8 @@ export interface components {
         StatesCompared: {
             /** Appear */
             appear: components["schemas"]["RankedFinding"][];
+            /** Checks */
+            checks: components["schemas"]["CheckMoved"][];
             /** Go */
             go: components["schemas"]["RankedFinding"][];
             grid: components["schemas"]["Beside"] | null;
@@ -3982,6 +4616,16 @@ export interface components {
             /** Table */
             table: string;
         };
+        /**
+         * TableMust
+         * @description Each listed cell has the listed value; with `whole` the probe has no other line.
+         */
+        TableMust: {
+            table: components["schemas"]["ListedTable"];
+            tolerance?: components["schemas"]["Tolerance"];
+            /** Whole */
+            whole?: boolean;
+        };
         /** TableRowsAnswer */
         TableRowsAnswer: {
             /** Columns */
@@ -4016,6 +4660,43 @@ export interface components {
             }[];
             /** Tables */
             tables: components["schemas"]["Choice"][];
+        };
+        /** TaskRequest */
+        TaskRequest: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "checks" | "coverage";
+        };
+        /**
+         * ThenAnswer
+         * @description A cell then and now, and where their traces part.
+         */
+        ThenAnswer: {
+            /** Now */
+            now: boolean | number | string | components["schemas"]["CellFailure"] | {
+                [key: string]: string;
+            } | null;
+            /** Steps */
+            steps: components["schemas"]["PartingStep"][];
+            /** Then */
+            then: boolean | number | string | components["schemas"]["CellFailure"] | {
+                [key: string]: string;
+            } | null;
+        };
+        /**
+         * ThenRequest
+         * @description A cell as it stood after the edit `number`.
+         */
+        ThenRequest: {
+            /** At */
+            at: components["schemas"]["Coordinate"][];
+            /** Measure */
+            measure: string;
+            /** Number */
+            number: number;
+            probe: components["schemas"]["ProbeSpec"];
         };
         /**
          * Tile
@@ -4064,6 +4745,16 @@ export interface components {
             value: boolean | number | string | components["schemas"]["CellFailure"] | null;
             /** Within */
             within: components["schemas"]["Within"][];
+        };
+        /**
+         * Tolerance
+         * @description How far a number may be off: by so much, or by this share of the number it should be; the wider of the two.
+         */
+        Tolerance: {
+            /** Absolute */
+            absolute?: number;
+            /** Relative */
+            relative?: number;
         };
         /**
          * TopSpec
@@ -4316,6 +5007,13 @@ export interface components {
             probe: components["schemas"]["ProbeSpec"] | null;
         };
         /**
+         * TryRequest
+         * @description A check that is not made.
+         */
+        TryRequest: {
+            check: components["schemas"]["CheckSpec"];
+        };
+        /**
          * TwoParents
          * @description A member of a level that stands under several of the level above.
          */
@@ -4439,6 +5137,25 @@ export interface components {
             /** Error type */
             type: string;
         };
+        /**
+         * ValueMoved
+         * @description An edit that moved a number.
+         */
+        ValueMoved: {
+            /** After */
+            after: boolean | number | string | components["schemas"]["CellFailure"] | {
+                [key: string]: string;
+            } | null;
+            /** Before */
+            before: boolean | number | string | components["schemas"]["CellFailure"] | {
+                [key: string]: string;
+            } | null;
+            edit: components["schemas"]["EditRow"];
+            /** Undo */
+            undo: {
+                [key: string]: unknown;
+            } | null;
+        };
         /** VariantRequest */
         VariantRequest: {
             /** Edits */
@@ -4447,10 +5164,37 @@ export interface components {
             }[];
         };
         /**
+         * Verdict
+         * @description What came of one change. Noticed: `by` is a check that held before it and no longer does. Unnoticed: some number that is looked at
+         *     moves and no check does; `closes` is the check that would close the hole. Equivalent: every number is as it was. Refused: the model
+         *     would not hold together, so nobody can make it.
+         */
+        Verdict: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** @default null */
+            closes: components["schemas"]["Proposal"] | null;
+            /**
+             * Sentence
+             * @default
+             */
+            sentence: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "noticed" | "unnoticed" | "equivalent" | "refused";
+        };
+        /**
          * WholeModel
          * @description A model with what is found in it.
          */
         WholeModel: {
+            /** Checks */
+            checks: components["schemas"]["CheckSpec"][];
             /** Currents */
             currents: components["schemas"]["Current"][];
             /** Edits */
@@ -4518,6 +5262,18 @@ export interface components {
             name: string;
             /** Signature */
             signature: string;
+        };
+        /**
+         * WorstCell
+         * @description A cell of a check's probe: `at` by `Table.column`, totals left out.
+         */
+        WorstCell: {
+            /** At */
+            at: {
+                [key: string]: unknown;
+            };
+            /** Measure */
+            measure: string;
         };
         /**
          * WrittenAnew
@@ -4907,6 +5663,436 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Analysis"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    blame_cell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CellRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CellMoves"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cell_then: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ThenRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThenAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_checks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checks"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    blame_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlameAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_outcome: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_checks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeAnswer"];
                 };
             };
             /** @description Forbidden */
@@ -5395,6 +6581,122 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Consequences"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_coverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CoverageAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_coverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Forbidden */
@@ -8311,6 +9613,68 @@ export interface operations {
             };
         };
     };
+    stop_task: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TaskRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     trace_cell: {
         parameters: {
             query?: never;
@@ -8571,6 +9935,68 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["StepRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_alone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AloneRequest"];
             };
         };
         responses: {

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
+from typing import TypeVar
 
 from nexorem.core.checks.cells import cells_of, member_text
 from nexorem.core.checks.outcome import Failure
@@ -13,19 +14,22 @@ from nexorem.core.engine.order import MemberJson
 from nexorem.core.engine.probe import read_probe
 from nexorem.core.language.former import presented
 from nexorem.core.limits import Budget
+from nexorem.core.model.check_specs import CheckSpec
+from nexorem.core.model.model import Model
 from nexorem.core.model.specs import FormerName, ProbeSpec, read_spec, spec_json
 from nexorem.core.model.star import Star
 from nexorem.core.values import Cell
 
 Coordinates = Mapping[str, MemberJson]
 Placed = dict[str, tuple[Coordinates, Mapping[str, Cell]]]
+S = TypeVar("S", ProbeSpec, CheckSpec)
 NOTHING: dict[str, Cell] = {}
 
 
 def cells_moved(then: Star, now: Star, spec: ProbeSpec, where: str, budget: Budget) -> tuple[int, Iterator[Failure]]:
     """How many cells of a probe have a value in either state, and those that are not the same, line by line of the present one, then what
     it no longer has. `where` names the other state, for sentences. Things may have had other names then."""
-    former = named_then(then, now, spec)
+    former = named_then(then.model, now.model, spec)
     after = _cells(now, spec, spec, budget, now)
     before = _cells(then, former, spec, budget, now)
 
@@ -39,13 +43,14 @@ def cells_moved(then: Star, now: Star, spec: ProbeSpec, where: str, budget: Budg
     return len(before.keys() | after.keys()) * len(spec.measures), moved()
 
 
-def named_then(then: Star, now: Star, spec: ProbeSpec) -> ProbeSpec:
-    """A probe with the names that things had in an earlier state of the model."""
-    since = [x for x in now.model.renamed if x not in then.model.renamed]
-    back = tuple(FormerName(x.kind, x.now, x.was) for x in reversed(since))
-    if not back:
+def named_then(then: Model, now: Model, spec: S) -> S:
+    """A probe or a check with the names that things had in an earlier state of the model."""
+    since = [x for x in now.renamed if x not in then.renamed]
+    if not since:
         return spec
-    return read_spec(ProbeSpec, presented(replace(then.model, renamed=(*then.model.renamed, *back)), spec_json(spec)))
+    back: tuple[FormerName, ...] = tuple(FormerName(x.kind, x.now, x.was) for x in reversed(since))
+    backwards = replace(then, renamed=(*then.renamed, *back))
+    return read_spec(type(spec), presented(backwards, spec_json(spec)))
 
 
 def _cells(star: Star, spec: ProbeSpec, present: ProbeSpec, budget: Budget, now: Star) -> Placed:

@@ -147,6 +147,19 @@ def copied(connection: psycopg.Connection[Any], source: DatabaseSource, target: 
     return columns
 
 
+def answered(access: Mapping[str, Any], name: str, query: str, seconds: float, most: int) -> tuple[list[str], list[tuple[Any, ...]]]:
+    """What a SELECT gives: its columns and rows. Refuses one that writes, that is more than one statement, that takes longer than this, or
+    gives more rows than `most`."""
+    with reading(access, name) as connection:
+        connection.execute(sql.SQL("SET LOCAL statement_timeout = {}").format(sql.Literal(int(seconds * 1000))))
+        text = select_of(connection, DatabaseSource(kind="database", connection=name, query=query))
+        cursor = connection.execute(sql.SQL("SELECT * FROM ({}\n) AS q LIMIT {}").format(text, sql.Literal(most + 1)), binary=True)
+        rows = cursor.fetchall()
+        if len(rows) > most:
+            raise refuse("too_large", f"The query over {name} gives more than {most:,} rows.", "Ask for fewer.", name)
+        return [d.name for d in cursor.description or []], rows
+
+
 def key_of(connection: psycopg.Connection[Any], source: DatabaseSource) -> list[str]:
     """The columns of a table's primary key."""
     if not source.table:

@@ -1,0 +1,166 @@
+"""Prove over HTTP: checks run in the background after every edit, what broke them is found, and what nobody would notice."""
+
+import random
+import unittest
+
+from nexorem.core.checks.run import run_check
+from nexorem.core.limits import Budget
+from nexorem.package.write import package_files
+from nexorem.server.app import create_app, in_background
+from nexorem.work.blaming import StoredPast
+from nexorem.work.checking import Checker, check_of
+from tests.checks.test_checks import SEATS, Beside, table
+from tests.core.small import STAR, keeping
+from tests.server.test_server import zipped
+from tests.store.cluster import fresh_url
+from tests.waiting import until
+
+OFF = {"kind": "change_link", "name": "port", "set": {"active": False}}
+NORTH = {"name": "North", "folder": "Ports", "guards": ["loads"], "probe": SEATS, "must": table(("North", 5))}
+CHECKS = [
+    NORTH,
+    {"name": "trips", "probe": SEATS, "must": {"hold": "trips >= 1"}},
+    {"name": "wrong", "probe": SEATS, "must": table(("North", 6))},
+    {"name": "broken", "probe": SEATS, "must": {"hold": "nope > 1"}},
+    {"name": "gone file", "probe": SEATS, "must": {"file": "gone.csv"}},
+    {"name": "outside", "probe": SEATS, "must": {"file": "../key"}},
+    {"name": "gone database", "probe": SEATS, "must": {"query": {"connection": "x", "sql": "SELECT 1"}}},
+    {"name": "no release", "probe": SEATS, "must": {"as_in": "1"}},
+    {"name": "fresh", "table": "Booking", "must": {"fresh": {"days": 1, "rows_within": 0.5}}},
+]
+
+
+class Proving(unittest.TestCase):
+    def setUp(self):
+        self.app = create_app(fresh_url())
+        self.workspace = self.app.extensions["nexorem"]
+        self.client = self.app.test_client()
+        self.addCleanup(self.workspace.engine.dispose)
+        background = in_background(self.app)
+        self.addCleanup(background.stop)
+        star = keeping(STAR, checks=CHECKS, probes=[SEATS | {"name": "By region"}])
+        self.model = self.client.post("/api/models", data=zipped(package_files(star))).json["id"]
+
+    def ask(self, rest, status=200, **body):
+        path = f"/api/models/{self.model}{rest}"
+        answer = self.client.post(path, json=body) if body or status is None else self.client.get(path)
+        self.assertEqual(answer.status_code, status or 200, answer.get_data(as_text=True)[:500])
+        return answer.json
+
+    def edit(self, *edits):
+        for change in edits:
+            self.ask("/edits", edit=change, base=self.ask("")["version"])
+
+    def settled(self):
+        """How the checks stand, once those of the present version are known."""
+
+        def known():
+            answer = self.ask("/checks")
+            return (
+                not answer["running"]
+                and answer["version"] == self.ask("")["version"]
+                and not any(c["old"] for c in answer["checks"])
+                and answer
+            )
+
+        return {c["name"]: c for c in until(known)["checks"]}
+
+    def states(self):
+        return {name: c["state"] for name, c in self.settled().items()}
+
+    def test_checks_run_after_every_edit_and_the_history_tells_what_moved(self):
+        first = self.settled()
+        cannot = {"broken", "gone file", "outside", "gone database", "no release"}
+        self.assertEqual({n for n, c in first.items() if c["state"] == "cannot"}, cannot)
+        self.assertEqual((first["wrong"]["state"], first["North"]["state"], first["fresh"]["state"]), ("fails", "holds", "holds"))
+        self.assertIn("port", first["North"]["links"])
+        self.assertEqual(first["wrong"]["at"], {"measure": "seats", "at": {"Port.region": "North"}})
+        self.edit(OFF)
+        then = self.settled()
+        self.assertEqual((then["North"]["state"], then["trips"]["state"]), ("fails", "holds"))
+        (newest,) = self.ask("/history")["edits"]
+        self.assertEqual(newest["moved"], [{"name": "North", "before": "holds", "after": "fails"}])
+        told = self.ask("/history/1", probe=None)["checks"]
+        self.assertEqual([(m["name"], m["before"], m["after"], m["guards"]) for m in told], [("North", "holds", "fails", ["loads"])])
+        self.assertEqual(
+            self.ask("/trial", edits=[{**OFF, "set": {"active": True}}], probe=None)["comparison"]["checks"][0]["after"], "holds"
+        )
+        self.ask("/undo", expected=1)
+        self.assertEqual(self.settled()["North"]["state"], "holds")
+
+    def test_what_was_computed_is_not_computed_again(self):
+        self.settled()
+        kept = [c for c in CHECKS if c["name"] in ("North", "trips", "wrong")]
+        ran = []
+        checker = Checker(self.workspace, self.model, self.workspace.star(self.model)[1].model)
+        of = Budget.__init__
+        try:
+            Budget.__init__ = lambda self, *a, **k: (ran.append(1), of(self, *a, **k))[1]
+            for check in kept:
+                self.assertTrue(checker.of(self.workspace.star(self.model)[1], check_of(checker.outside.model, check["name"])).digest)
+        finally:
+            Budget.__init__ = of
+        self.assertEqual(ran, [])
+
+    def test_what_broke_a_check_is_found_and_taken_back_alone(self):
+        more = {"kind": "add_measure", "measure": {"name": "more", "formula": "seats + 1"}}
+        self.edit(
+            more, OFF, {"kind": "put_probe", "probe": SEATS | {"name": "later"}}, {**more, "measure": {"name": "most", "formula": "2"}}
+        )
+        self.assertEqual(self.settled()["North"]["state"], "fails")
+        blamed = self.ask("/checks/blame", name="North")
+        self.assertEqual((blamed["edit"]["number"], blamed["held_at"], blamed["undo"]["kind"]), (2, 1, "together"))
+        cell = {"probe": SEATS, "measure": "seats", "at": [{"column": "Port.region", "member": {"kind": "value", "value": "North"}}]}
+        moved = self.ask("/cell/blame", **cell)
+        self.assertEqual([(m["edit"]["number"], m["before"], m["after"]) for m in moved["moves"]], [(2, 5, 63)])
+        then = self.ask("/cell/then", **cell, number=1)
+        self.assertEqual((then["then"], then["now"]), (5, 63))
+        self.assertTrue(any("port" in s["what"] for s in then["steps"]), then["steps"])
+        self.ask("/undo_alone", number=2, base=self.ask("")["version"])
+        self.assertEqual((self.settled()["North"]["state"], len(self.ask("")["measures"])), ("holds", len(STAR.model.measures) + 2))
+        self.ask("/undo_alone", status=422, number=2, base=self.ask("")["version"])  # the edit that took it back touches the same
+        self.ask("/checks/blame", status=422, name="North")
+        self.assertEqual(self.ask("/checks/blame", name="wrong")["edit"], None)
+
+    def test_coverage_goes_on_where_it_was_stopped(self):
+        self.settled()
+        self.ask("/coverage/run", status=None)
+        done = until(lambda: (c := self.ask("/coverage")) and not c["running"] and c["changes"] and c)
+        self.assertEqual((len(done["changes"]), done["old"]), (done["total"], False))
+        off = next(c for c in done["changes"] if (c["about"], c["how"]) == ("link port", "off"))
+        self.assertEqual((off["verdict"]["state"], off["verdict"]["by"]), ("noticed", "North"))
+        self.edit({"kind": "remove_check", "name": "North"})
+        self.assertTrue(self.ask("/coverage")["old"])
+        self.ask("/coverage/run", status=None)
+        bare = until(lambda: (c := self.ask("/coverage")) and not c["running"] and not c["old"] and c)
+        off = next(c for c in bare["changes"] if (c["about"], c["how"]) == ("link port", "off"))
+        self.assertEqual(off["verdict"]["state"], "unnoticed")
+        self.edit({"kind": "put_check", "check": off["verdict"]["closes"]["check"]})
+        self.assertEqual(self.settled()[off["verdict"]["closes"]["check"]["name"]]["state"], "holds")
+
+    def test_blame_is_what_trying_every_edit_finds(self):
+        for seed in range(6):
+            r = random.Random(seed)
+            self.edit(*(self.some(r) for _ in range(12)))
+            _, star = self.workspace.star(self.model)
+            past = StoredPast(self.workspace, self.model)
+            for name in ("North", "trips"):
+                tried = [
+                    run_check(past.star(n), check_of(star.model, name), Budget(), Beside()).state == "holds" for n in range(past.newest + 1)
+                ]
+                if not tried[-1]:
+                    found = self.ask("/checks/blame", name=name)
+                    since = next((n for n in range(past.newest, 0, -1) if tried[n - 1]), None)
+                    self.assertEqual(found["edit"] and found["edit"]["number"], since, (seed, name, tried))
+
+    def some(self, r):
+        """An edit that may break or mend a check, or touch nothing."""
+        return r.choice(
+            [
+                {"kind": "change_link", "name": "port", "set": {"active": r.random() < 0.5}},
+                {"kind": "change_measure", "name": "seats", "set": {"formula": r.choice(["sum(Booking.seats)", "max(Booking.seats)"])}},
+                {"kind": "change_measure", "name": "trips", "set": {"formula": r.choice(["rows(Booking)", "0"])}},
+                {"kind": "change_measure", "name": "share", "set": {"description": str(r.random())}},
+                {"kind": "put_probe", "probe": SEATS | {"name": f"p{r.random()}"}},
+            ]
+        )
