@@ -17,6 +17,15 @@ from tests.waiting import until
 
 OFF = {"kind": "change_link", "name": "port", "set": {"active": False}}
 NORTH = {"name": "North", "folder": "Ports", "guards": ["loads"], "probe": SEATS, "must": table(("North", 5))}
+FETCHED = (
+    "/probes/By region.csv",
+    "/probes/By region.xlsx",
+    "/probes/By region.parquet",
+    "/package",
+    "/report",
+    "/document?kind=ddl",
+    "/model",
+)
 CHECKS = [
     NORTH,
     {"name": "trips", "probe": SEATS, "must": {"hold": "trips >= 1"}},
@@ -137,6 +146,71 @@ class Proving(unittest.TestCase):
         self.assertEqual(off["verdict"]["state"], "unnoticed")
         self.edit({"kind": "put_check", "check": off["verdict"]["closes"]["check"]})
         self.assertEqual(self.settled()[off["verdict"]["closes"]["check"]["name"]]["state"], "holds")
+
+    def test_a_release_gives_the_same_bytes_for_ever(self):
+        self.settled()
+        preview = self.ask("/releases/preview")
+        self.assertEqual((preview["number"], preview["stops"], preview["changes"]), (1, [], []))
+        self.ask("/releases", name="First", notes="As it was.\nTwice.", base=self.ask("")["version"])
+        fetched = {rest: self.fetch(f"/releases/1{rest}") for rest in FETCHED}
+        self.assertEqual(
+            fetched["/probes/By region.csv"], b"Port.region,seats,trips\nNorth,5,2\nSouth,2,2\n(empty),32,1\n(unmatched),24,2\n"
+        )
+        self.assertEqual(self.fetch("/releases/latest/probes/By region.csv"), fetched["/probes/By region.csv"])
+        self.assertIn(b"as it was.", fetched["/report"].lower())
+        self.edit(
+            OFF,
+            {"kind": "change_measure", "name": "trips", "set": {"formula": "rows(Booking) * 10"}},
+            {"kind": "remove_check", "name": "wrong"},
+        )
+        self.ask("/undo", expected=3)
+        self.edit({"kind": "put_probe", "probe": {**SEATS, "name": "By region", "measures": ["trips"]}})
+        again = create_app(self.workspace.engine.url.render_as_string(False), data=self.workspace.data)
+        self.addCleanup(again.extensions["nexorem"].engine.dispose)
+        for client in (self.client, again.test_client()):
+            self.assertEqual({rest: self.fetch(f"/releases/1{rest}", client) for rest in FETCHED}, fetched)
+        seen = self.ask("/grid", probe=SEATS, release=1)["values"]
+        self.assertEqual((seen[0], self.ask("/grid", probe=SEATS)["values"][0]), ([[5], [2], [32], [24]], [[63]] * 4))
+        self.assertEqual(self.ask("/releases/1/beside", probe=SEATS)["grid"]["differs"] > 0, True)
+
+    def fetch(self, rest, client=None):
+        answer = (client or self.client).get(f"/api/models/{self.model}{rest}")
+        self.assertEqual(answer.status_code, 200, answer.get_data()[:300])
+        return answer.get_data()
+
+    def test_a_release_is_stopped_by_what_guards_it_and_tells_what_changed(self):
+        self.edit({"kind": "put_check", "check": {**NORTH, "guards": ["releases"]}})
+        base = self.ask("")["version"]
+        self.ask("/releases", name="One", base=base)
+        self.ask("/releases", status=409, name="Late", base=base - 1)
+        formula = "rows(Booking) + 1"
+        self.edit(OFF, {"kind": "change_measure", "name": "trips", "set": {"formula": formula}})
+        preview = self.ask("/releases/preview")
+        self.assertEqual(preview["stops"], ["North"])
+        words = {c["name"]: c for c in preview["changes"]}
+        self.assertEqual(words["trips"]["after"], formula)
+        self.assertIn("active no, before yes", words["port"]["words"])
+        moved = {m["about"]: m for m in preview["moved"]}
+        self.assertEqual(moved["check North"]["widest"][0]["expected"], 2)  # South had 2 and has 63: the widest move
+        refused = self.ask("/releases", status=422, base=self.ask("")["version"])
+        self.assertIn("guards releases", refused["errors"][0]["message"])
+        self.ask("/releases", base=self.ask("")["version"], reason="The port is asked.")
+        listed = self.ask("/releases")["releases"]
+        self.assertEqual([(r["number"], r["name"], r["reason"]) for r in listed], [(2, "Release 2", "The port is asked."), (1, "One", "")])
+        compared = self.ask("/releases/1/compare/2")
+        self.assertEqual({c["name"] for c in compared["changes"]}, {"port", "trips"})
+        self.assertEqual([p["from"] for p in compared["reach"]["no_longer"]][:1], ["Port"])
+        self.assertTrue({m["about"] for m in compared["looked"]} >= {"probe By region"})
+        self.ask("/releases/One/bring_back", base=self.ask("")["version"])
+        self.assertEqual(self.settled()["North"]["state"], "holds")
+        self.assertEqual((self.ask("/releases/1/compare/draft")["changes"], len(self.ask("/releases")["releases"])), ([], 2))
+        self.ask("/releases/1/bring_back", status=422, base=self.ask("")["version"])
+        self.ask("/undo", expected=self.ask("")["edits"])
+        self.assertEqual(self.settled()["North"]["state"], "fails")
+        self.edit({"kind": "put_check", "check": {"name": "as in", "probe": SEATS, "must": {"as_in": "latest"}}})
+        self.assertEqual(self.settled()["as in"]["state"], "holds")
+        self.edit({"kind": "put_check", "check": {"name": "as in", "probe": SEATS, "must": {"as_in": "One"}}})
+        self.assertEqual(self.settled()["as in"]["state"], "fails")
 
     def test_blame_is_what_trying_every_edit_finds(self):
         for seed in range(6):

@@ -7,6 +7,7 @@ import json
 import sys
 import time
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree as Xml
@@ -16,10 +17,15 @@ import click
 from nexorem.cli import common
 from nexorem.cli.query import AS_JSON, PACKAGE, limit_options, limits_of
 from nexorem.core import results
+from nexorem.core.checks.coverage import Coverage, Covered, Kept, share_noticed
+from nexorem.core.checks.mutations import mutations
 from nexorem.core.checks.outcome import Outcome
 from nexorem.core.checks.run import run_check
 from nexorem.core.diagnostics import near_hint, refuse
+from nexorem.core.engine.computed import edited_star
+from nexorem.core.limits import Limits
 from nexorem.core.model.check_specs import CheckSpec
+from nexorem.core.model.star import Star
 from nexorem.core.words import counted
 from nexorem.package.check_files import PackageFiles
 from nexorem.package.read import open_package
@@ -32,20 +38,26 @@ Ran = list[tuple[CheckSpec, Outcome, float]]
 @click.command()
 @PACKAGE
 @click.option("--only", "names", multiple=True, metavar="NAME", help="Only the checks of these names, or in folders of these names.")
+@click.option("--coverage", "covering", is_flag=True, help="Break the model on purpose, and tell what no check would notice.")
 @click.option("--junit", "junit_file", type=click.Path(dir_okay=False, path_type=Path), help="A file for the outcomes as JUnit XML.")
 @limit_options
 @AS_JSON
 @common.reporting
-def check(package: Path, names: Sequence[str], junit_file: Path | None, as_json: bool, **options: Any) -> None:
-    """Hold a package's numbers to its checks; exit status 1 where one fails or cannot be computed."""
+def check(package: Path, names: Sequence[str], junit_file: Path | None, covering: bool, as_json: bool, **options: Any) -> None:
+    """Hold a package's numbers to its checks; exit status 1 where one fails or cannot be computed, with --coverage where a change would go
+    unnoticed."""
     limits = limits_of(options)
     star = open_package(package)
     checks = _chosen(star.model.checks, names)
     files = PackageFiles(package)
+    if covering:
+        if names or junit_file:
+            raise refuse("bad_option", "Coverage is of all checks.", "Leave --only and --junit out.", "--coverage")
+        cover(star, files, limits, as_json)
+        return
     ran: Ran = []
     for number, spec in enumerate(checks, 1):
-        if not as_json and sys.stderr.isatty():
-            click.echo(f"\r{number:,} of {len(checks):,}: {spec.name[:60]:<60}", nl=number == len(checks), err=True)
+        _progress(number, len(checks), spec.name, as_json)
         start = time.monotonic()
         outcome = run_check(star, spec, common.budget(limits), files)
         ran.append((spec, outcome, time.monotonic() - start))
@@ -57,6 +69,35 @@ def check(package: Path, names: Sequence[str], junit_file: Path | None, as_json:
     else:
         _show(ran)
     if any(outcome.state != "holds" for _, outcome, _ in ran):
+        sys.exit(1)
+
+
+def _progress(number: int, of: int, words: str, as_json: bool) -> None:
+    """How far it is, on a terminal."""
+    if not as_json and sys.stderr.isatty():
+        click.echo(f"\r{number:,} of {of:,}: {words[:60]:<60}", nl=number == of, err=True)
+
+
+def cover(star: Star, files: PackageFiles, limits: Limits, as_json: bool) -> None:
+    """Tells what the checks of a package would notice; exit status 1 where something would go unnoticed."""
+
+    def run(on: Star, check: CheckSpec, _: str) -> Outcome:
+        return run_check(on, check, common.budget(limits), files)
+
+    coverage = Coverage(star, lambda model: edited_star(star, model), run, partial(common.budget, limits), Kept())
+    changes = list(mutations(star))
+    covered: list[Covered] = []
+    for number, one in enumerate(coverage.all(changes), 1):
+        _progress(number, len(changes), f"{one.about}: {one.words}", as_json)
+        covered.append(one)
+    noticed, moving = share_noticed([c.verdict for c in covered])
+    if as_json:
+        click.echo(json.dumps({"noticed": noticed, "of": moving, "changes": results.as_json(covered)}, ensure_ascii=False, indent=1))
+    else:
+        for one in (c for c in covered if c.verdict.state == "unnoticed"):
+            click.echo(f"not noticed: {one.about}, {one.words}. {one.verdict.sentence}")
+        click.echo(f"{noticed:,} of {moving:,} changes that move a number are noticed; {len(covered):,} were tried.")
+    if noticed < moving:
         sys.exit(1)
 
 

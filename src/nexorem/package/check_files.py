@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import csv
 import io
+from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 from nexorem.core.checks.outside import Outside
-from nexorem.core.diagnostics import refuse
+from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.lint.finding import RankedFinding
 from nexorem.core.lint.findings import findings
-from nexorem.core.model.check_specs import ListedTable
+from nexorem.core.model.check_specs import FileMust, ListedTable
+from nexorem.core.model.model import Model
 from nexorem.core.model.specs import MOST_ITEMS
 from nexorem.core.model.star import Star
 from nexorem.package.files import Folder, Zip, open_files
@@ -18,13 +21,8 @@ from nexorem.package.files import Folder, Zip, open_files
 MOST_BYTES = 64 * 1024**2
 
 
-def listed_in(files: Folder | Zip, name: str) -> ListedTable:
-    """The table of a file, every value as text; refuses one that is not there, is no CSV, or is too large."""
-    return listed_text(files.read(name, "must.file"), name)
-
-
 def listed_text(content: bytes, name: str) -> ListedTable:
-    """The table of a file's content."""
+    """The table of a file's content, every value as text; refuses what is no CSV, or is too large."""
     if len(content) > MOST_BYTES:
         raise refuse("too_large", f"{name} is larger than {MOST_BYTES // 1024**2} MB.", "List fewer lines.", "must.file")
     try:
@@ -36,6 +34,16 @@ def listed_text(content: bytes, name: str) -> ListedTable:
     if len(lines) > MOST_ITEMS:
         raise refuse("too_large", f"{name} has more than {MOST_ITEMS:,} lines.", "List fewer lines.", "must.file")
     return ListedTable(tuple(lines[0]), tuple(tuple(x) for x in lines[1:] if x))
+
+
+def files_of_checks(model: Model, read: Callable[[str], bytes]) -> dict[str, bytes]:
+    """The files that a model's checks name, by their names, as `read` gives them; those that left are left out."""
+    files = {}
+    for check in model.checks:
+        if isinstance(check.must, FileMust):
+            with suppress(Refused):
+                files[check.must.file] = read(check.must.file)
+    return files
 
 
 class PackageFiles(Outside):
@@ -54,6 +62,10 @@ class PackageFiles(Outside):
 
     def file(self, name: str) -> ListedTable:
         """The table of a file."""
+        return listed_text(self.content(name), name)
+
+    def content(self, name: str) -> bytes:
+        """A file as it is; refuses one that is not there."""
         if self._files is None:
             self._files = open_files(self.package)
-        return listed_in(self._files, name)
+        return self._files.read(name, "must.file")

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import json
 import re
 import zipfile
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -39,22 +41,28 @@ KEYS = (
 )
 
 
-def write_package(star: Star, path: Path, data: str = "csv") -> None:
-    """Writes to a folder, or to a .zip when `path` ends so. An existing target is refused, never half-changed."""
+def write_package(star: Star, path: Path, data: str = "csv", beside: Mapping[str, bytes] | None = None) -> None:
+    """Writes to a folder, or to a .zip when `path` ends so, with the files that its checks name `beside` it. An existing target is refused,
+    never half-changed."""
     if path.exists():
         raise refuse("exists", f"{path.name} already exists.", "Name another place, or remove it first.")
-    files = package_files(star, data)
     if path.suffix == ".zip":
-        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as out:
-            for name, content in files.items():
-                info = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
-                info.compress_type = zipfile.ZIP_DEFLATED
-                out.writestr(info, content)
+        path.write_bytes(package_zip(star, data, beside))
         return
+    files = package_files(star, data) | dict(beside or {})
     for name, content in files.items():
         target = path / name
         target.parent.mkdir(parents=True, exist_ok=True)
         target.write_bytes(content)
+
+
+def package_zip(star: Star, data: str = "csv", beside: Mapping[str, bytes] | None = None) -> bytes:
+    """The package as a .zip, the same bytes for the same model."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as file:
+        for name, content in (package_files(star, data) | dict(beside or {})).items():
+            file.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
+    return out.getvalue()
 
 
 def package_files(star: Star, data: str = "csv") -> dict[str, bytes]:

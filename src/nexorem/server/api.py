@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import tempfile
 import zipfile
 from collections.abc import Callable
@@ -22,7 +21,7 @@ from nexorem.core.model.specs import FormerName
 from nexorem.core.model.star import Star
 from nexorem.core.plan.reach import reach_after
 from nexorem.core.values import iso
-from nexorem.package.write import package_files
+from nexorem.package.write import package_zip
 from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
 from nexorem.server.addresses import Register, actor, caller, make_spec, registering
@@ -31,6 +30,7 @@ from nexorem.server.api_link import add_link
 from nexorem.server.api_measure import add_measure
 from nexorem.server.api_probe import add_probe
 from nexorem.server.api_prove import add_prove
+from nexorem.server.api_release import add_release
 from nexorem.server.events import Events
 from nexorem.store import models
 from nexorem.work import describe, editing
@@ -57,6 +57,7 @@ def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = ca
     add_probe(address, workspace)
     add_measure(address, workspace)
     add_prove(address, workspace)
+    add_release(address, workspace)
 
     @address("/language", "GET", s.Language)
     def language() -> Response:
@@ -112,12 +113,8 @@ def add_models(address: Register, workspace: Workspace, events: Events) -> None:
     def package(model_id: int, query: s.PackageQuery) -> Response:
         """The model with its rows as a .zip of a data package."""
         stored, star = workspace.star(model_id)
-        out = io.BytesIO()
-        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as file:
-            for name, content in package_files(star, query.data).items():
-                file.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
         headers = {"Content-Disposition": f'attachment; filename="{stored.name}.zip"'}
-        return Response(out.getvalue(), mimetype="application/zip", headers=headers)
+        return Response(package_zip(star, query.data, workspace.beside(model_id, star.model)), mimetype="application/zip", headers=headers)
 
     @address("/models/<int:model_id>/events", "GET", None)
     def follow(model_id: int) -> Response:

@@ -28,7 +28,8 @@ from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
 from nexorem.server.addresses import Register, unfit
 from nexorem.server.callers import request_budget
-from nexorem.work import describe
+from nexorem.store import models
+from nexorem.work import describe, releasing
 from nexorem.work.workspace import Workspace
 
 MOST_ROWS = 1_000_000  # of a file of rows
@@ -45,11 +46,11 @@ def _grids(address: Register, workspace: Workspace) -> None:
     @address("/models/<int:model_id>/grid", "POST", s.GridAnswer, large=True, json=s.GridRequest)
     def grid(model_id: int, json: s.GridRequest) -> Response:
         """Answers a probe."""
-        stored, star = workspace.star(model_id)
+        version, star = models.version_of(workspace.engine, model_id), releasing.star_at(workspace, model_id, json.release)
         start = time.perf_counter()
         budget = request_budget(workspace)
         grid_json = describe.grid_answer(answer(star, read_probe(star, json.probe), budget), budget)
-        return jsonify({**grid_json, "milliseconds": milliseconds(start), "version": stored.version})
+        return jsonify({**grid_json, "milliseconds": milliseconds(start), "version": version})
 
     @address("/models/<int:model_id>/members", "POST", s.Members, json=s.MembersRequest)
     def members(model_id: int, json: s.MembersRequest) -> Response:
@@ -63,7 +64,7 @@ def _traces(address: Register, workspace: Workspace) -> None:
     @address("/models/<int:model_id>/trace", "POST", f.TraceAnswer, json=f.TraceRequest)
     def trace_cell(model_id: int, json: f.TraceRequest) -> Response:
         """Explains one cell."""
-        _, star = workspace.star(model_id)
+        star = releasing.star_at(workspace, model_id, json.release)
         start = time.perf_counter()
         tracing = trace(
             star, read_probe(star, json.probe), json.measure, coordinates(star, json.at), request_budget(workspace), _into(json)
@@ -79,7 +80,7 @@ def _traces(address: Register, workspace: Workspace) -> None:
     @address("/models/<int:model_id>/trace/rows", "POST", f.UsedRowsAnswer, json=f.RowsRequest)
     def used_rows(model_id: int, json: f.RowsRequest) -> Response:
         """A page of the rows that an aggregate of a trace used."""
-        _, star = workspace.star(model_id)
+        star = releasing.star_at(workspace, model_id, json.release)
         return jsonify(_used_rows(workspace, star, json, RowOrder(json.start, json.count, json.by, json.descending)))
 
     @address("/models/<int:model_id>/trace/beside", "POST", f.TracesBeside, json=f.BesideRequest)
@@ -124,7 +125,9 @@ def _files(address: Register, workspace: Workspace) -> None:
     def grid_as(model_id: int, ending: str) -> Response:
         """A probe's answer as a file; the probe is JSON in the address."""
         _, star = workspace.star(model_id)
-        return _file(workspace, star, read_spec(ProbeSpec, _json(request.args.get("probe", ""), "probe"), "bad_probe"), ending, "grid")
+        return grid_response(
+            workspace, star, read_spec(ProbeSpec, json_of(request.args.get("probe", ""), "probe"), "bad_probe"), ending, "grid"
+        )
 
     @address("/models/<int:model_id>/probes/<path:name>.<string:ending>", "GET", None)
     def saved_probe_as(model_id: int, name: str, ending: str) -> Response:
@@ -134,14 +137,14 @@ def _files(address: Register, workspace: Workspace) -> None:
         probe = star.model.probe(present)
         if probe is None:
             raise refuse("unknown_probe", f"The probe {name} does not exist.")
-        return _file(workspace, star, probe, ending, name)
+        return grid_response(workspace, star, probe, ending, name)
 
     @address("/models/<int:model_id>/trace/rows.csv", "GET", None)
     def rows_as_csv(model_id: int) -> Response:
         """All rows that an aggregate of a trace used, as CSV; the request of /trace/rows is JSON in the address."""
         _, star = workspace.star(model_id)
         try:
-            rows_request = f.RowsRequest.model_validate(_json(request.args.get("rows", ""), "rows"))
+            rows_request = f.RowsRequest.model_validate(json_of(request.args.get("rows", ""), "rows"))
         except ValidationError as error:
             raise unfit(error) from None
         used = _used_rows(workspace, star, rows_request, RowOrder(0, MOST_ROWS, rows_request.by, rows_request.descending))
@@ -154,7 +157,8 @@ def _files(address: Register, workspace: Workspace) -> None:
         return _sent(out.getvalue().encode(), "text/csv; charset=utf-8", f"{used.grain}.csv")
 
 
-def _json(text: str, what: str) -> dict[str, Any]:
+def json_of(text: str, what: str) -> dict[str, Any]:
+    """JSON of an address, an object."""
     try:
         document = plain_json.loads(text)
     except ValueError as error:
@@ -164,7 +168,8 @@ def _json(text: str, what: str) -> dict[str, Any]:
     return document
 
 
-def _file(workspace: Workspace, star: Star, probe: ProbeSpec, ending: str, name: str) -> Response:
+def grid_response(workspace: Workspace, star: Star, probe: ProbeSpec, ending: str, name: str) -> Response:
+    """A probe's answer as a file."""
     kind, content = grid_file(answer(star, read_probe(star, probe), request_budget(workspace)), ending)
     return _sent(content, kind, f"{name}.{ending}")
 

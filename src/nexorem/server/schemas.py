@@ -241,7 +241,10 @@ class StepRequest(Body):
 
 
 class GridRequest(Body):
+    """`release`: as of this one, in place of the draft."""
+
     probe: SentProbe
+    release: int | None = None
 
 
 class Member(BaseModel):

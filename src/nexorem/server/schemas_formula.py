@@ -18,10 +18,13 @@ from nexorem.server.schemas import Body, Coordinate, ErrorItem, Scalar, ScanInfo
 
 
 class TraceRequest(Body):
+    """`release`: as of this one, in place of the draft."""
+
     probe: SentProbe
     measure: str
     at: list[Coordinate]
     into: list[Into] = []
+    release: int | None = None
 
 
 class MendAsk(Body):

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
+from nexorem.core.checks.compared import NumbersMoved
 from nexorem.core.checks.coverage import Covered
 from nexorem.core.checks.outcome import Outcome
+from nexorem.core.design.change import ReachChange
+from nexorem.core.design.changed import PartChanged
 from nexorem.core.engine.traced import CellFailure, PartingStep
 from nexorem.core.model.check_specs import CheckSpec
 from nexorem.core.model.specs import as_stored
 from nexorem.server.schemas import Body, Coordinate, Scalar, SentProbe
+from nexorem.server.schemas_link import Beside
 
 SentCheck = Annotated[CheckSpec, as_stored(CheckSpec, "bad_check")]
 TaskKind = Literal["checks", "coverage"]
@@ -157,3 +161,90 @@ class OutcomeAnswer(BaseModel):
     """What came of a check."""
 
     outcome: Outcome
+
+
+class Evidenced(BaseModel):
+    """A check as it stood when a release was made."""
+
+    name: str
+    folder: str
+    state: CheckState
+    sentence: str
+    guards: list[str]
+    silenced: bool
+
+
+class CoverageSum(BaseModel):
+    """Of `changes`, `of` move a number, and `noticed` of these are noticed."""
+
+    noticed: int
+    of: int
+    changes: int
+
+
+class Evidence(BaseModel):
+    """What was proven; in a release also what had changed since the one before."""
+
+    checks: list[Evidenced]
+    coverage: CoverageSum | None
+    changes: list[PartChanged] = []
+    moved: list[NumbersMoved] = []
+    reach: ReachChange | None = None
+
+
+class ReleasePreview(BaseModel):
+    """A release that might be made: `stops` are the checks that guard releases and do not hold."""
+
+    number: int
+    last: int | None
+    version: int
+    changes: list[PartChanged]
+    moved: list[NumbersMoved]
+    reach: ReachChange | None
+    evidence: Evidence
+    stops: list[str]
+
+
+class ReleaseRow(BaseModel):
+    number: int
+    name: str
+    notes: str
+    author: str
+    reason: str
+    position: int
+    made_at: str
+    evidence: Evidence
+
+
+class Releases(BaseModel):
+    releases: list[ReleaseRow]
+
+
+class ReleaseRequest(Body):
+    """A release of the model at version `base`; `reason` says why, where a guarding check fails."""
+
+    name: str = Field(default="", max_length=1_000)
+    notes: str = Field(default="", max_length=20_000)
+    reason: str = Field(default="", max_length=20_000)
+    base: int
+
+
+class ReleaseMade(BaseModel):
+    number: int
+
+
+class BaseRequest(Body):
+    base: int
+
+
+class ReleasesCompared(BaseModel):
+    """What is written, who filters whom, and the numbers of checks and of probes and folios."""
+
+    changes: list[PartChanged]
+    reach: ReachChange
+    checked: list[NumbersMoved]
+    looked: list[NumbersMoved]
+
+
+class BesideAnswer(BaseModel):
+    grid: Beside

@@ -19,7 +19,7 @@ from nexorem.core.model.model import Model, model_json
 from nexorem.core.model.star import Star
 from nexorem.gather.frame import Frame
 from nexorem.package.edit_forms import check_edit, mended_edit
-from nexorem.store import outcomes, tables, tasks
+from nexorem.store import outcomes, releases, tables, tasks
 from nexorem.store.documents import read_document
 from nexorem.store.rows import are_kept, load_gone, save_rows
 
@@ -224,6 +224,17 @@ def _keep(connection: Connection, stored: Stored, model: Model, position: int, e
         outcomes.forget_moved(connection, stored.id, position)
     tasks.put(connection, stored.id, "checks")
     connection.execute(select(func.pg_notify(CHANNEL, f"{stored.id}:{version}")))
+
+
+def release(engine: Engine, model_id: int, base: int, author: str, evidence: Mapping[str, Any], words: Mapping[str, str]) -> int:
+    """Makes a release of a model that still is at version `base`; no edit and no load comes between. Gives its number."""
+    with engine.begin() as connection:
+        stored = _load(connection, model_id, lock=True)
+        if stored.version != base:
+            raise Conflict("The model has changed since this release was looked at.", [], stored.version)
+        number = releases.make(connection, model_id, stored.model, stored.edits, author, evidence, **words)
+        connection.execute(select(func.pg_notify(CHANNEL, f"{model_id}:releases")))
+        return number
 
 
 def notify(engine: Engine, model_id: int, about: str) -> None:

@@ -27,6 +27,7 @@ from nexorem.gather.frame import Frame
 from nexorem.gather.jobs import Jobs
 from nexorem.gather.recipe import gather, load_recipe
 from nexorem.gather.shape import Frames, Shaper
+from nexorem.package.check_files import PackageFiles, files_of_checks
 from nexorem.package.read import open_package
 from nexorem.store import models, releases
 from nexorem.store.rows import read_load
@@ -169,7 +170,31 @@ class Workspace:
     def open(self, actor: Actor, path: Path, only_if_new: bool = False) -> int:
         """Stores the model of a package; nothing is stored when anything is wrong with it."""
         actor.must(Need.KEEP)
-        return models.create(self.engine, open_package(path), only_if_new)
+        star = open_package(path)
+        model_id = models.create(self.engine, star, only_if_new)
+        self.keep_beside(model_id, files_of_checks(star.model, PackageFiles(path).content))
+        return model_id
+
+    def keep_beside(self, model_id: int, files: Mapping[str, bytes]) -> None:
+        """Keeps files that checks name in the model's folder; one that would lie outside of it is left out."""
+        folder = self.files(model_id).resolve()
+        for name, content in files.items():
+            path = (folder / name).resolve()
+            if path.is_relative_to(folder) and path != folder:
+                path.parent.mkdir(parents=True, exist_ok=True)
+                path.write_bytes(content)
+
+    def beside(self, model_id: int, model: Model) -> dict[str, bytes]:
+        """The files that a model's checks name, as a package takes them along."""
+        folder = self.files(model_id).resolve()
+
+        def read(name: str) -> bytes:
+            path = (folder / name).resolve()
+            if not path.is_relative_to(folder) or not path.is_file():
+                raise refuse("no_file", f"The file {name} is not in the model's folder.")
+            return path.read_bytes()
+
+        return files_of_checks(model, read)
 
     def gather(self, actor: Actor, files: Sequence[Path], recipe: Path, only_if_new: bool = False) -> int:
         """Stores the model that a recipe makes of files, with the files, so that they can be loaded again and their steps changed."""

@@ -913,6 +913,143 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/releases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The releases, the newest first. */
+        get: operations["list_releases"];
+        put?: never;
+        /** Makes a release of the model as it stands at `base`. */
+        post: operations["make_release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/releases/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a release made now would say, and what stops it. */
+        get: operations["preview_release"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/releases/{release}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A probe as of a release, beside the draft. */
+        post: operations["release_beside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/releases/{release}/bring_back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings the draft back to a release, as one edit. */
+        post: operations["bring_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/releases/{release}/compare/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two releases compared, or a release and the `draft`. */
+        get: operations["compare_releases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/releases/{release}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A release as SQL, Markdown or a picture. */
+        get: operations["release_document"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/releases/{release}/model": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The model as of a release, as the stages show it. */
+        get: operations["release_model"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/releases/{release}/package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A release as a .zip of a data package. */
+        get: operations["release_package"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/rename": {
         parameters: {
             query?: never;
@@ -1379,6 +1516,11 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["Member"][][];
         };
+        /** BaseRequest */
+        BaseRequest: {
+            /** Base */
+            base: number;
+        };
         /**
          * Beside
          * @description One probe under two states, on the lines of both. `changed` are places of lines; `more` lines are left out.
@@ -1398,6 +1540,10 @@ export interface components {
             rows: components["schemas"]["AxisAnswer"];
             /** Then */
             then: (boolean | number | string | null)[][][];
+        };
+        /** BesideAnswer */
+        BesideAnswer: {
+            grid: components["schemas"]["Beside"];
         };
         /** BesideMeasure */
         BesideMeasure: {
@@ -1896,6 +2042,18 @@ export interface components {
             words: string;
         };
         /**
+         * CoverageSum
+         * @description Of `changes`, `of` move a number, and `noticed` of these are noticed.
+         */
+        CoverageSum: {
+            /** Changes */
+            changes: number;
+            /** Noticed */
+            noticed: number;
+            /** Of */
+            of: number;
+        };
+        /**
          * Covered
          * @description A change and what came of it.
          */
@@ -2135,6 +2293,27 @@ export interface components {
             sentence: string;
             /** Unique */
             unique: boolean;
+        };
+        /**
+         * Evidenced
+         * @description A check as it stood when a release was made.
+         */
+        Evidenced: {
+            /** Folder */
+            folder: string;
+            /** Guards */
+            guards: string[];
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /** Silenced */
+            silenced: boolean;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "holds" | "fails" | "cannot" | "not run";
         };
         /**
          * FailedCell
@@ -2427,9 +2606,17 @@ export interface components {
             /** Unreached */
             unreached: string[];
         };
-        /** GridRequest */
+        /**
+         * GridRequest
+         * @description `release`: as of this one, in place of the draft.
+         */
         GridRequest: {
             probe: components["schemas"]["ProbeSpec"];
+            /**
+             * Release
+             * @default null
+             */
+            release: number | null;
         };
         /**
          * HavingSpec
@@ -3387,6 +3574,29 @@ export interface components {
             none: string[];
         };
         /**
+         * NumbersMoved
+         * @description A check or a probe whose numbers are others: of `cells` that either state has `changed` differ, the widest of them first. Where one
+         *     state cannot answer it, `error` says so.
+         */
+        NumbersMoved: {
+            /** About */
+            about: string;
+            /** Cells */
+            cells: number;
+            /** Changed */
+            changed: number;
+            /**
+             * Error
+             * @default
+             */
+            error: string;
+            /**
+             * Widest
+             * @default []
+             */
+            widest: components["schemas"]["Failure"][];
+        };
+        /**
          * Opening
          * @description The smallest change that opens a way: `edits` of the model with their `title`, none where each would double a path, which `refused`
          *     then names; `stops` are those of the chain that is opened; `given` is what a formula can write for itself.
@@ -3562,6 +3772,36 @@ export interface components {
              * @default []
              */
             was: string[];
+        };
+        /**
+         * PartChanged
+         * @description A part of a model that was added, removed, renamed or changed. Of a measure's formula both texts, of others empty ones.
+         */
+        PartChanged: {
+            /**
+             * After
+             * @default
+             */
+            after: string;
+            /**
+             * Before
+             * @default
+             */
+            before: string;
+            /**
+             * Change
+             * @enum {string}
+             */
+            change: "added" | "removed" | "changed" | "renamed";
+            /** Name */
+            name: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "table" | "link" | "measure" | "probe" | "folio" | "hierarchy" | "check";
+            /** Words */
+            words: string;
         };
         /**
          * PartingStep
@@ -3844,6 +4084,18 @@ export interface components {
         /** ReachAnswer */
         ReachAnswer: components["schemas"]["ReachTable"];
         /**
+         * ReachChange
+         * @description Ordered pairs of tables that both models have: `newly` reached; `no_longer` reached, over what was the path; `moved` to another.
+         */
+        ReachChange: {
+            /** Moved */
+            moved: components["schemas"]["PairReached"][];
+            /** Newly */
+            newly: components["schemas"]["PairReached"][];
+            /** No Longer */
+            no_longer: components["schemas"]["PairReached"][];
+        };
+        /**
          * ReachOf
          * @description What a table filters and does not, and what filters it; or what filters the scans of a measure.
          */
@@ -4052,6 +4304,90 @@ export interface components {
             /** Type */
             type: string;
         };
+        /** ReleaseMade */
+        ReleaseMade: {
+            /** Number */
+            number: number;
+        };
+        /**
+         * ReleasePreview
+         * @description A release that might be made: `stops` are the checks that guard releases and do not hold.
+         */
+        ReleasePreview: {
+            /** Changes */
+            changes: components["schemas"]["PartChanged"][];
+            evidence: components["schemas"]["Evidence"];
+            /** Last */
+            last: number | null;
+            /** Moved */
+            moved: components["schemas"]["NumbersMoved"][];
+            /** Number */
+            number: number;
+            reach: components["schemas"]["ReachChange"] | null;
+            /** Stops */
+            stops: string[];
+            /** Version */
+            version: number;
+        };
+        /**
+         * ReleaseRequest
+         * @description A release of the model at version `base`; `reason` says why, where a guarding check fails.
+         */
+        ReleaseRequest: {
+            /** Base */
+            base: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** ReleaseRow */
+        ReleaseRow: {
+            /** Author */
+            author: string;
+            evidence: components["schemas"]["Evidence"];
+            /** Made At */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string;
+            /** Number */
+            number: number;
+            /** Position */
+            position: number;
+            /** Reason */
+            reason: string;
+        };
+        /** Releases */
+        Releases: {
+            /** Releases */
+            releases: components["schemas"]["ReleaseRow"][];
+        };
+        /**
+         * ReleasesCompared
+         * @description What is written, who filters whom, and the numbers of checks and of probes and folios.
+         */
+        ReleasesCompared: {
+            /** Changes */
+            changes: components["schemas"]["PartChanged"][];
+            /** Checked */
+            checked: components["schemas"]["NumbersMoved"][];
+            /** Looked */
+            looked: components["schemas"]["NumbersMoved"][];
+            reach: components["schemas"]["ReachChange"];
+        };
         /** RenamePreview */
         RenamePreview: {
             /** Name */
@@ -4154,6 +4490,11 @@ export interface components {
             /** Path */
             path: string;
             probe: components["schemas"]["ProbeSpec"];
+            /**
+             * Release
+             * @default null
+             */
+            release: number | null;
             /**
              * Start
              * @default 0
@@ -4841,7 +5182,10 @@ export interface components {
             /** Value */
             value: boolean | number | string | components["schemas"]["CellFailure"] | null;
         };
-        /** TraceRequest */
+        /**
+         * TraceRequest
+         * @description `release`: as of this one, in place of the draft.
+         */
         TraceRequest: {
             /** At */
             at: components["schemas"]["Coordinate"][];
@@ -4853,6 +5197,11 @@ export interface components {
             /** Measure */
             measure: string;
             probe: components["schemas"]["ProbeSpec"];
+            /**
+             * Release
+             * @default null
+             */
+            release: number | null;
         };
         /**
          * TraceSide
@@ -8936,6 +9285,495 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_releases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Releases"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleaseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseMade"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleasePreview"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    release_beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                release: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProbeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                release: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_releases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                release: string;
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleasesCompared"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    release_document: {
+        parameters: {
+            query: {
+                kind: "ddl" | "dictionary" | "star-svg" | "matrix-svg";
+                fact?: string;
+                beside?: string;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+                release: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationError"];
+                };
+            };
+        };
+    };
+    release_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                release: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    release_package: {
+        parameters: {
+            query?: {
+                data?: "csv" | "parquet";
+            };
+            header?: never;
+            path: {
+                model_id: number;
+                release: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationError"];
                 };
             };
         };
