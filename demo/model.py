@@ -12,6 +12,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+from demo.checks import files, filled
 from demo.measures import MEASURES, TRIALS
 from demo.probes import FOLIOS, PROBES
 from nexorem.gather.recipe import gather, read_recipe
@@ -228,8 +229,8 @@ def designed(table: dict[str, Any]) -> dict[str, Any]:
     return table | {k: v for k, v in (("grain", grain), ("grain_columns", columns), ("subject", subject)) if v}
 
 
-def recipe() -> dict[str, Any]:
-    """Sources and steps of all tables, and the model on top of them: what `nexorem gather --steps` takes."""
+def recipe(checks: list[dict[str, Any]] | None = None) -> dict[str, Any]:
+    """Sources and steps of all tables, and the model on top of them with these checks: what `nexorem gather --steps` takes."""
     measures = [{"name": n, "home": h, "formula": f, "format": p, "folder": o, "description": d} for n, h, f, p, o, d in MEASURES]
     measures += TRIALS
     return {
@@ -241,6 +242,7 @@ def recipe() -> dict[str, Any]:
         "links": [{"cardinality": "many-to-one", "flow": "one-way", "active": True, **k} for k in LINKS],
         "probes": PROBES,
         "folios": FOLIOS,
+        **({"checks": checks} if checks else {}),
     }
 
 
@@ -251,10 +253,11 @@ def raw_files(out: Path) -> list[Path]:
 
 def build(out: Path) -> None:
     """Writes steps.json, and the package that it makes of the generated files."""
-    text = json.dumps(recipe(), indent=2, ensure_ascii=False) + "\n"
+    bare = gather(raw_files(out), read_recipe(json.loads(json.dumps(recipe()))))
+    text = json.dumps(recipe(filled(bare.star)), indent=2, ensure_ascii=False) + "\n"
     (out / "steps.json").write_text(text, encoding="utf-8")
-    found = gather(raw_files(out), read_recipe(json.loads(text)))
-    for name, content in package_files(found.star).items():
+    made = gather(raw_files(out), read_recipe(json.loads(text)))
+    for name, content in (package_files(made.star) | files(out / "raw")).items():
         (out / name).parent.mkdir(exist_ok=True)
         (out / name).write_bytes(content)
 

@@ -35,14 +35,14 @@ UNMATCHED = {"unmatched": True}
 
 
 class Beside(Outside):
-    """What a check is given from outside: findings, and what a test says of the rest."""
+    """What a check is given from outside: all findings, and what a test says of the rest."""
 
     def __init__(self, **answers):
         for name, answer_of in answers.items():
             setattr(self, name, answer_of)
 
-    def findings(self, star):
-        return findings(star)
+    def findings(self, star, codes, about):
+        return [f for f in findings(star) if f.code in codes and about in (None, f.about)]
 
 
 def outcome(must, star=STAR, outside=None, **about):

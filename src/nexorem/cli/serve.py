@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
-import json
 import os
 import socket
 import sys
@@ -20,7 +19,6 @@ from nexorem.core.diagnostics import refuse
 
 PORT = 8471
 ROOT = Path(__file__).resolve().parents[3]
-DEMO = ROOT / "demo" / "lantern_isles"
 
 
 def default_data() -> Path:
@@ -112,6 +110,7 @@ def ready_app(url: str, data: Path, with_demo: bool) -> Any:
     """The application on a migrated store, with the demo where it is asked for; no connection is left open."""
     from sqlalchemy.exc import OperationalError
 
+    from nexorem.cli.demo import load_demo
     from nexorem.server.app import create_app
     from nexorem.server.problems import disk_is_full
     from nexorem.store import database
@@ -122,7 +121,7 @@ def ready_app(url: str, data: Path, with_demo: bool) -> Any:
         engine.dispose()
         app = create_app(url, data=data)
         if with_demo:
-            load_demo(app.extensions["nexorem"])
+            load_demo(app.extensions["nexorem"], say)
         app.extensions["nexorem"].engine.dispose()
     except OperationalError as error:
         if disk_is_full(error):
@@ -131,17 +130,6 @@ def ready_app(url: str, data: Path, with_demo: bool) -> Any:
             "database", f"The store does not answer: {str(error.orig).splitlines()[0]}", f"Its log is in {data / 'store'}."
         ) from None
     return app
-
-
-def load_demo(workspace: Any) -> None:
-    """Stores the demo model if there is none of its name; its files are read only then."""
-    from nexorem.work.actor import COMMAND_LINE
-
-    name = json.loads((DEMO / "datapackage.json").read_text(encoding="utf-8"))["name"]
-    if name not in workspace.names():
-        say("loading the demo")
-        raw = sorted(p for p in (DEMO / "raw").iterdir() if p.suffix in (".csv", ".xlsx"))
-        workspace.gather(COMMAND_LINE, raw, DEMO / "steps.json", only_if_new=True)
 
 
 def say(text: str) -> None:

@@ -16,7 +16,7 @@ LARGEST = 2**63  # beyond any whole number that travels
 MOST_TOLD = 20
 # Of unions whose members have no name of their own; no part of a place.
 CHECKS = ("hold", "table", "file", "query", "add_up", "as_in", "count", "none", "fresh")
-TAGS = ("in-list", "condition", *(f"{kind} check" for kind in CHECKS))
+TAGS = ("in-list", "condition", "probe's name", "tile's probe", "own probe", *(f"{kind} check" for kind in CHECKS))
 
 # By the library's word for a fault: what is said of it. In braces the bounds that were not kept.
 SAYINGS = {

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from contextlib import suppress
 from pathlib import Path
 
 from nexorem.core.checks.outside import Outside
 from nexorem.core.diagnostics import Refused, refuse
-from nexorem.core.lint.finding import RankedFinding
-from nexorem.core.lint.findings import findings
+from nexorem.core.lint.finding import Finding
+from nexorem.core.lint.findings import findings_about
 from nexorem.core.model.check_specs import FileMust, ListedTable
 from nexorem.core.model.model import Model
 from nexorem.core.model.specs import MOST_ITEMS
@@ -47,18 +47,15 @@ def files_of_checks(model: Model, read: Callable[[str], bytes]) -> dict[str, byt
 
 
 class PackageFiles(Outside):
-    """What checks of a package find beside it: its own files, opened when the first is asked for, and findings, looked for once."""
+    """What checks of a package find beside it: its own files, opened when the first is asked for, and findings."""
 
     def __init__(self, package: Path) -> None:
         self.package = package
         self._files: Folder | Zip | None = None
-        self._findings: dict[int, list[RankedFinding]] = {}
 
-    def findings(self, star: Star) -> list[RankedFinding]:
-        """All findings about a model."""
-        if id(star) not in self._findings:
-            self._findings = {id(star): findings(star)}
-        return self._findings[id(star)]
+    def findings(self, star: Star, codes: Collection[str], about: str | None) -> list[Finding]:
+        """The findings of some codes about a thing, or about any."""
+        return findings_about(star, codes, about)
 
     def file(self, name: str) -> ListedTable:
         """The table of a file."""

@@ -226,13 +226,22 @@ def _keep(connection: Connection, stored: Stored, model: Model, position: int, e
     connection.execute(select(func.pg_notify(CHANNEL, f"{stored.id}:{version}")))
 
 
-def release(engine: Engine, model_id: int, base: int, author: str, evidence: Mapping[str, Any], words: Mapping[str, str]) -> int:
-    """Makes a release of a model that still is at version `base`; no edit and no load comes between. Gives its number."""
+def release(
+    engine: Engine,
+    model_id: int,
+    base: int,
+    author: str,
+    evidence: Mapping[str, Any],
+    words: Mapping[str, str],
+    model: Model | None = None,
+) -> int:
+    """Makes a release of a model that still is at version `base`, or of another state of it; no edit and no load comes between. Gives its
+    number."""
     with engine.begin() as connection:
         stored = _load(connection, model_id, lock=True)
         if stored.version != base:
             raise Conflict("The model has changed since this release was looked at.", [], stored.version)
-        number = releases.make(connection, model_id, stored.model, stored.edits, author, evidence, **words)
+        number = releases.make(connection, model_id, model or stored.model, stored.edits, author, evidence, **words)
         connection.execute(select(func.pg_notify(CHANNEL, f"{model_id}:releases")))
         return number
 

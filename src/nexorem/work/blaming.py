@@ -11,7 +11,7 @@ from nexorem.core.checks.moved import named_then
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.probe import Pick, read_probe
 from nexorem.core.engine.trace import trace
-from nexorem.core.model.check_specs import CheckSpec, NoneMust
+from nexorem.core.model.check_specs import CheckSpec, NoneMust, TileOf
 from nexorem.core.model.edits import Edit, apply, touches
 from nexorem.core.model.model import Model
 from nexorem.core.model.specs import ProbeSpec
@@ -87,7 +87,8 @@ def _about_check(workspace: Workspace, model_id: int, now: Model, check: CheckSp
         return named_then(star.model, now, check)
 
     named = frozenset({check.probe.lower()}) if isinstance(check.probe, str) else frozenset[str]()
-    question = Question(lambda star: check_basis(star, then(star)), named, isinstance(check.must, NoneMust))
+    everything = isinstance(check.must, NoneMust) or isinstance(check.probe, TileOf)
+    question = Question(lambda star: check_basis(star, then(star)), named, everything)
     return question, lambda star: checker.of(star, then(star)).outcome.state
 
 

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from nexorem.core.checks.coverage import Coverage, Covered, Verdict
-from nexorem.core.checks.mutations import mutations
+from nexorem.core.checks.mutations import Mutation, mutations
 from nexorem.core.checks.outcome import Outcome
+from nexorem.core.diagnostics import Refused
 from nexorem.core.language.former import earlier_names
 from nexorem.core.model.check_specs import CheckSpec, FreshMust, QueryMust
+from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Model
 from nexorem.core.model.specs import adapter_of
 from nexorem.core.model.star import Star
@@ -19,6 +21,7 @@ from nexorem.core.results import as_json
 from nexorem.store import models, outcomes, rows, tasks
 from nexorem.work.actor import Actor, Need
 from nexorem.work.checking import Checker
+from nexorem.work.shaping import completed
 from nexorem.work.workspace import Workspace
 
 KIND = "coverage"
@@ -57,7 +60,7 @@ def run(workspace: Workspace, model_id: int, wait: Callable[[], None]) -> bool:
     stored, star = workspace.star(model_id)
     memory = StoredVerdicts(workspace, model_id, outcomes.verdicts(engine, model_id))
     coverage = coverage_of(workspace, model_id, star, memory)
-    changes = list(mutations(star, earlier_loads(workspace, model_id, star.model)))
+    changes = [whole(workspace, model_id, star.model, m) for m in mutations(star, earlier_loads(workspace, model_id, star.model))]
     covered: list[Covered] = []
     tasks.tell(engine, model_id, KIND, 0, len(changes))
     spoken, stopped = time.monotonic(), False
@@ -78,6 +81,21 @@ def run(workspace: Workspace, model_id: int, wait: Callable[[], None]) -> bool:
         tasks.tell(engine, model_id, KIND, len(covered), len(changes), running=False, words="stopped" if stopped else "")
         models.notify(engine, model_id, KIND)
     return True
+
+
+def whole(workspace: Workspace, model_id: int, model: Model, change: Mutation) -> Mutation:
+    """A change of a table's steps or load with the columns that follow from it, as a person's edit is completed; one that cannot be is left
+    as it is, and refused when it is tried."""
+    if change.kind not in ("step", "load"):
+        return change
+    (edit,) = change.edits
+    asked: Edit = {"kind": "load_tables", "edits": [edit], "title": "", "mends": []}
+    if change.kind == "step":
+        asked = {"kind": "shape_table", "name": edit["name"], "steps": edit["set"]["steps"]}
+    try:
+        return replace(change, edits=(completed(workspace, model, asked, model_id=model_id),))
+    except Refused as refused:
+        return replace(change, edits=(), words=change.words, refused=refused.diagnostics[0].message)
 
 
 def coverage_of(workspace: Workspace, model_id: int, star: Star, memory: StoredVerdicts) -> Coverage:

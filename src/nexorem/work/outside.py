@@ -5,14 +5,15 @@ from __future__ import annotations
 import datetime as dt
 import hashlib
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from decimal import Decimal
 from typing import Any
 
-from nexorem.core.checks.outside import LoadFacts, Outside
+from nexorem.core.checks.outside import OF_LINKS, LoadFacts, Outside
 from nexorem.core.diagnostics import near_hint, refuse
 from nexorem.core.language.former import earlier_names
-from nexorem.core.lint.finding import RankedFinding
+from nexorem.core.lint.finding import Finding
+from nexorem.core.lint.findings import findings_about
 from nexorem.core.model.check_specs import AsInMust, CheckSpec, FileMust, ListedTable, Query
 from nexorem.core.model.model import Model
 from nexorem.core.model.specs import MOST_ITEMS, Scalar
@@ -32,9 +33,11 @@ class StoredOutside(Outside):
     def __init__(self, workspace: Workspace, model_id: int, model: Model) -> None:
         self.workspace, self.model_id, self.model = workspace, model_id, model
 
-    def findings(self, star: Star) -> list[RankedFinding]:
-        """All findings about a model."""
-        return findings_of(star)
+    def findings(self, star: Star, codes: Collection[str], about: str | None) -> Sequence[Finding]:
+        """The findings of some codes about a thing, or about any: of the whole model they are looked for once."""
+        if OF_LINKS.issuperset(codes):
+            return findings_about(star, codes, about)
+        return [f for f in findings_of(star) if f.code in codes and about in (None, f.about)]
 
     def _content(self, name: str) -> bytes:
         folder = self.workspace.files(self.model_id).resolve()

@@ -105,6 +105,20 @@ def make(workspace: Workspace, actor: Actor, model_id: int, words: Mapping[str, 
     return models.release(workspace.engine, model_id, base, actor.name, evidence, said)
 
 
+def keep(workspace: Workspace, actor: Actor, model_id: int, model: Model, words: Mapping[str, str]) -> int:
+    """Keeps a state of a model as its next release, with what its checks say and what changed since the one before."""
+    actor.must(Need.EDIT)
+    star = workspace.edited(model_id, model)
+    stored = replace(workspace.star(model_id)[0], model=star.model)
+    kept = releases.listed(workspace.engine, model_id)
+    since: dict[str, Any] = {"changes": [], "moved": [], "reach": None}
+    if kept:
+        since = _since(workspace.release(model_id, kept[0]["number"]), star, f"release {kept[0]['number']}", workspace)
+    evidence = as_json(since | _evidence(workspace, model_id, stored, star))
+    said = {"name": words["name"], "notes": words["notes"], "reason": words.get("reason", "")}
+    return models.release(workspace.engine, model_id, stored.version, actor.name, evidence, said, star.model)
+
+
 def read(workspace: Workspace, model_id: int, release: int | str) -> dict[str, Any]:
     """A release with what was proven of it."""
     number = releases.numbered(workspace.engine, model_id, str(release))

@@ -163,9 +163,13 @@ class Workspace:
         check = _Check(self, model_id)
         return check.keep(models.go_to(self.engine, model_id, number, expected, actor.name, check))
 
+    def listed(self) -> list[dict[str, Any]]:
+        """The models of the store, the newest first."""
+        return models.listed(self.engine)
+
     def names(self) -> list[str]:
-        """The names of the models in the store."""
-        return [m["name"] for m in models.listed(self.engine)]
+        """Their names."""
+        return [m["name"] for m in self.listed()]
 
     def open(self, actor: Actor, path: Path, only_if_new: bool = False) -> int:
         """Stores the model of a package; nothing is stored when anything is wrong with it."""
@@ -205,6 +209,7 @@ class Workspace:
         )
         for path in files:
             shutil.copyfile(path, self.files(model_id) / path.name)
+        self.keep_beside(model_id, files_of_checks(gathered.star.model, PackageFiles(recipe.parent).content))
         return model_id
 
     def new(self, actor: Actor, title: str) -> int:

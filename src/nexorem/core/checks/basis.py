@@ -10,6 +10,7 @@ from typing import assert_never
 from nexorem.core.checks.add_up import totalled
 from nexorem.core.checks.binding import holding
 from nexorem.core.checks.cells import probe_of_check
+from nexorem.core.checks.outside import OF_LINKS
 from nexorem.core.checks.tables import listing
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.planned import planned
@@ -64,8 +65,8 @@ def _basis(star: Star, check: CheckSpec) -> Basis:
             return probe_basis(star, totalled(star, probe_of_check(star, check.probe), columns)[0])
         case CountMust():
             return basis_of(star, [Binder(star).computed_table("", str(check.rows))])
-        case NoneMust():
-            return whole_basis(star)
+        case NoneMust(none=codes):
+            return _links_basis(star, check.about) if OF_LINKS.issuperset(codes) else whole_basis(star)
         case FreshMust():
             made = Basis()
             if loaded := star.model.table(str(check.table)):
@@ -87,6 +88,14 @@ def probe_basis(star: Star, probe: Probe) -> Basis:
 def tables_of(columns: Iterable[tuple[str, str]]) -> list[str]:
     """The tables of some columns, each once."""
     return list(dict.fromkeys(table for table, _ in columns))
+
+
+def _links_basis(star: Star, about: str | None) -> Basis:
+    """The basis of what is found of links alone: each with the rows at its ends."""
+    links = [k for k in star.model.links if about in (None, f"link {k.name}")]
+    tables = dict.fromkeys(table for k in links for table in (k.from_table, k.to_table))
+    lines = [f"{k} {k.name in star.firm}" for k in links]
+    return Basis(tables, dict.fromkeys(k.name for k in links), {}, [*lines, str([(t.name, t.source) for t in star.model.tables])])
 
 
 def whole_basis(star: Star) -> Basis:

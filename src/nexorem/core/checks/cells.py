@@ -7,9 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nexorem.core.checks.looked_at import tile_probe
 from nexorem.core.diagnostics import near_hint, refuse
 from nexorem.core.engine.grid import Grid, answered
 from nexorem.core.engine.order import TOTAL, UNMATCHED, MemberJson
+from nexorem.core.model.check_specs import TileOf
 from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.values import Cell
@@ -28,15 +30,29 @@ class CheckedCell:
         return ", ".join(map(member_text, self.at.values())) or "the whole"
 
 
-def probe_of_check(star: Star, probe: str | ProbeSpec | None) -> ProbeSpec:
-    """The probe that a check is about, by its name or as it is written; without what only orders it or shows it."""
+def probe_of_check(star: Star, probe: str | ProbeSpec | TileOf | None) -> ProbeSpec:
+    """The probe that a check is about: by its name, as it is written, or as a folio's tile shows it."""
     if isinstance(probe, ProbeSpec):
         return probe
+    if isinstance(probe, TileOf):
+        return _tile(star, probe)
     named = star.model.probe(str(probe))
     if named is None:
         near = near_hint(str(probe), [p.name for p in star.model.probes])
         raise refuse("unknown_probe", f"The probe {probe} does not exist.", near, "probe")
     return named
+
+
+def _tile(star: Star, of: TileOf) -> ProbeSpec:
+    folio = next((x for x in star.model.folios if x.name.lower() == of.folio.lower()), None)
+    if folio is None:
+        raise refuse(
+            "unknown_folio", f"The folio {of.folio} does not exist.", near_hint(of.folio, [x.name for x in star.model.folios]), "probe"
+        )
+    shown = tile_probe(star.model, folio, folio.tiles[of.tile - 1]) if of.tile <= len(folio.tiles) else None
+    if shown is None:
+        raise refuse("unknown_tile", f"The folio {folio.name} shows no probe in its tile {of.tile}.", "Name another of its tiles.", "probe")
+    return shown
 
 
 def cells_of(grid: Grid, measures: int) -> Iterator[CheckedCell]:

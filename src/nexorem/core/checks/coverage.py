@@ -14,6 +14,7 @@ from nexorem.core.checks.basis import check_basis, probe_basis
 from nexorem.core.checks.looked_at import Looked, looked_at
 from nexorem.core.checks.mutations import Kind, Mutation
 from nexorem.core.checks.outcome import Outcome
+from nexorem.core.checks.outside import OF_LINKS
 from nexorem.core.checks.propose import Proposal, alike, first_cell, proposal, widest_move
 from nexorem.core.diagnostics import OverLimit, Refused
 from nexorem.core.engine.beside import NOWHERE, grids_beside
@@ -101,6 +102,8 @@ class Coverage:
 
     def of(self, change: Mutation) -> Verdict:
         """What comes of one change."""
+        if change.refused:
+            return Verdict("refused", sentence=change.refused)
         try:
             model = self.star.model
             for edit in change.edits:
@@ -137,7 +140,7 @@ class Coverage:
         """Whether the change can reach an item at all: most cannot, and are not bound again. Where rows, or what is proven of them, are
         others, anything may."""
         assert item.basis is not None
-        if isinstance(item.of, CheckSpec) and isinstance(item.of.must, NoneMust):
+        if isinstance(item.of, CheckSpec) and isinstance(item.of.must, NoneMust) and not OF_LINKS.issuperset(item.of.must.none):
             return True
         if then.rows is not self.star.rows or then.firm != self.star.firm or then.unmatched != self.star.unmatched:
             return True
@@ -150,7 +153,7 @@ class Coverage:
         return True
 
     def _judged(self, then: Star, touched: Sequence[tuple[Item, CheckSpec | Looked, str]]) -> Verdict:
-        for item, now, digest in touched:
+        for item, now, digest in sorted(touched, key=_cost):
             if isinstance(now, CheckSpec):
                 if item.outcome is None:
                     item.outcome = self.run(self.star, now, item.digest)
@@ -199,6 +202,11 @@ class Coverage:
             raise
         except Refused:
             return None
+
+
+def _cost(touched: tuple[Item, CheckSpec | Looked, str]) -> bool:
+    """What looks for findings comes after what looks at numbers."""
+    return isinstance(touched[1], CheckSpec) and isinstance(touched[1].must, NoneMust)
 
 
 def _basis(star: Star, of: CheckSpec | Looked) -> Basis | None:

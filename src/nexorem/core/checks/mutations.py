@@ -33,6 +33,7 @@ class Mutation:
     edits: tuple[Edit, ...]
     how: str = ""
     step: int | None = None  # the place of a shaping step
+    refused: str = ""  # why nobody can make it, where that is known already
 
 
 def mutations(star: Star, earlier: Mapping[str, int] | None = None) -> Iterator[Mutation]:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.model.check_specs import ListedTable, Query
 from nexorem.core.model.star import Star
+
+OF_LINKS = frozenset({"orphans", "repeated_key", "loose"})  # codes of what a link and the rows at its two ends alone tell
 
 
 class Noticed(Protocol):
@@ -38,8 +40,8 @@ class LoadFacts:
 class Outside:
     """Where nothing is at hand: each call refuses, and says why."""
 
-    def findings(self, star: Star) -> Iterable[Noticed]:
-        """All findings about a model."""
+    def findings(self, star: Star, codes: Collection[str], about: str | None) -> Iterable[Noticed]:
+        """The findings of some codes about a thing, or about any."""
         raise refuse("no_findings", "Findings cannot be looked for here.")
 
     def file(self, name: str) -> ListedTable:

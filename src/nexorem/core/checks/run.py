@@ -128,7 +128,7 @@ def _count_apart(star: Star, rows: str, bounds: Bounds, budget: Budget) -> Count
 
 def _findings(star: Star, about: str | None, must: NoneMust, outside: Outside) -> Counted:
     """The findings of these codes about a thing, or about any."""
-    looked = [f for f in outside.findings(star) if f.code in must.none and (about is None or f.about == about)]
+    looked = list(outside.findings(star, must.none, about))
     return len(must.none), (Failure("finding", f"{f.about}: {f.sentence}") for f in looked)
 
 

@@ -12,7 +12,7 @@ from nexorem.core.diagnostics import Refused, near_hint, refuse
 from nexorem.core.language.former import names_of
 from nexorem.core.language.lexer import Token, tokenize
 from nexorem.core.language.uses import Owner, Text, Way, check_with, defined_beside, folio_with, named_in, probe_with, texts_of
-from nexorem.core.model.check_specs import AddUpMust, CheckSpec, TableMust
+from nexorem.core.model.check_specs import AddUpMust, CheckSpec, TableMust, TileOf
 from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Link, Measure, Model, Table, link_json, table_json
 from nexorem.core.model.names import PLAIN, quoted, reference_text
@@ -285,6 +285,8 @@ def _tile(tile: Tile, ref: Ref, change: Renaming) -> Tile:
         probe = _probe(probe, ref)
     elif change.kind == "probe" and probe == change.old:
         probe = change.new
+    elif change.kind == "folio" and isinstance(probe, TileOf) and probe.folio == change.old:
+        probe = replace(probe, folio=change.new)
     return replace(tile, probe=probe, without=tuple(map(ref, tile.without)))
 
 
@@ -294,6 +296,8 @@ def _check(check: CheckSpec, ref: Ref, change: Renaming) -> CheckSpec:
         probe = _probe(probe, ref)
     elif change.kind == "probe" and probe == change.old:
         probe = change.new
+    elif change.kind == "folio" and isinstance(probe, TileOf) and probe.folio == change.old:
+        probe = replace(probe, folio=change.new)
     if isinstance(must, TableMust):
         must = replace(must, table=replace(must.table, columns=tuple(map(ref, must.table.columns))))
     elif isinstance(must, AddUpMust):

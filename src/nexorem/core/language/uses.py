@@ -10,7 +10,7 @@ from nexorem.core.diagnostics import OverLimit, Refused, Span, refuse
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.lexer import Token, tokenize
 from nexorem.core.language.names import Named
-from nexorem.core.model.check_specs import AddUpMust, CheckSpec, HoldMust, TableMust
+from nexorem.core.model.check_specs import AddUpMust, CheckSpec, HoldMust, TableMust, TileOf
 from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Model, plain
 from nexorem.core.model.names import quoted
@@ -92,6 +92,15 @@ def folio_with(folio: FolioSpec, formulas: Mapping[Way, str]) -> FolioSpec:
         probe = probe_with(tile.probe, formulas, ("tiles", place, "probe")) if isinstance(tile.probe, ProbeSpec) else tile.probe
         tiles.append(replace(tile, probe=probe, without=tuple(conditions.get(x, x) for x in tile.without)))
     return replace(folio, picks=picks, tiles=tuple(tiles))
+
+
+def asked_by(model: Model, check: CheckSpec) -> ProbeSpec | None:
+    """The probe that a check is about, as the model has it; of a folio's tile without the folio's picks."""
+    about: str | ProbeSpec | None = check.probe if not isinstance(check.probe, TileOf) else None
+    if isinstance(check.probe, TileOf):
+        folio = next((x for x in model.folios if x.name.lower() == check.probe.folio.lower()), None)
+        about = folio.tiles[check.probe.tile - 1].probe if folio and check.probe.tile <= len(folio.tiles) else None
+    return about if isinstance(about, ProbeSpec) or about is None else model.probe(about)
 
 
 def check_with(check: CheckSpec, formulas: Mapping[Way, str]) -> CheckSpec:
@@ -223,7 +232,7 @@ def defined_beside(model: Model, text: Text) -> Mapping[str, str]:
         return probe.define if isinstance(probe, ProbeSpec) else {}
     if text.kind == "check":
         check = next(c for c in model.checks if c.name == text.owner)
-        probe = check.probe if isinstance(check.probe, ProbeSpec) else model.probe(check.probe or "")
+        probe = asked_by(model, check)
         define = probe.define if probe else {}
         return {**define, "hold": text.formula} if text.key == ("must", "hold") else define
     return {}
@@ -359,7 +368,7 @@ def _renamed_check(model: Model, check: CheckSpec, name: str, to: str) -> CheckS
     probe, must = check.probe, check.must
     if isinstance(probe, ProbeSpec):
         probe = _renamed_lists(probe, name, to)
-    asked = check.probe if isinstance(check.probe, ProbeSpec) else model.probe(check.probe or "")
+    asked = asked_by(model, check)
     own = asked is not None and any(k.lower() == name.lower() for k in asked.define)
     if isinstance(must, TableMust) and not own:
         columns = tuple(to if x.lower() == name.lower() else x for x in must.table.columns)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterable
+
+from nexorem.core.checks.outside import OF_LINKS
 from nexorem.core.diagnostics import Refused
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
@@ -38,6 +41,17 @@ def findings(star: Star) -> list[RankedFinding]:
     ranked = [_ranked(f, looked_at, reasons.get((f.code, f.about, f.key))) for f in faults]
     # The order of the model stands behind: sorting is stable.
     return sorted(ranked, key=lambda f: (GROUPS.index(f.group), f.code not in UNANSWERED, -len(f.watchers)))
+
+
+def findings_about(star: Star, codes: Collection[str], about: str | None) -> list[Finding]:
+    """The findings of some codes about a thing (`link …`, `table …`), or about any, in no order. Of links alone no more is looked at than
+    they."""
+    if OF_LINKS.issuperset(codes):
+        links = (k for k in star.model.links if about in (None, f"link {k.name}"))
+        every: Iterable[Finding] = (f for link in links for f in of_link(star, link))
+    else:
+        every = findings(star)
+    return [f for f in every if f.code in codes and about in (None, f.about)]
 
 
 def _ranked(finding: Finding, looked_at: Attention, reason: str | None) -> RankedFinding:

@@ -13,6 +13,7 @@ from nexorem.core.model.check import check_keys
 from nexorem.core.model.model import Link
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import edits_of
+from nexorem.core.values import Vector
 from nexorem.core.words import counted, verb
 
 MOST_EXAMPLES = 5
@@ -54,17 +55,20 @@ def orphan_examples(star: Star, link: Link) -> tuple[list[str], int]:
     domain = star.domain(link.from_table, link.from_columns)
     matched = star.match(link.from_table, link.from_columns, link.to_table, link.to_columns)
     counts = np.bincount(domain.codes[:-1], minlength=domain.size)
-    columns = [star.column(link.from_table, c) for c in link.from_columns]
-    lost = [
-        m
-        for m in np.argsort(-counts, kind="stable")
-        if m < domain.size - 1 and matched[m] < 0 and counts[m] and all(c.at(int(domain.firsts[m])) is not None for c in columns)
-    ]
-    texts = [" + ".join(str(c.at(int(domain.firsts[m]))) for c in columns) for m in lost]
-    theirs = star.domain(link.to_table, link.to_columns)
-    keys = {_folded(" + ".join(str(star.column(link.to_table, c).at(int(r))) for c in link.to_columns)) for r in theirs.firsts[:-1]}
-    nearly = sum(int(counts[m]) for m, x in zip(lost, texts, strict=True) if _folded(x) in keys)
+    firsts = domain.firsts[:-1]
+    keys = [star.column(link.from_table, c).take(firsts) for c in link.from_columns]
+    full = np.logical_and.reduce([k.valid for k in keys])
+    lost = [m for m in np.argsort(-counts, kind="stable").tolist() if m < domain.size - 1 and matched[m] < 0 and counts[m] and full[m]]
+    texts = _joined([k.take(np.array(lost, np.int64)) for k in keys])
+    theirs = star.domain(link.to_table, link.to_columns).firsts[:-1]
+    keys_there = {_folded(x) for x in _joined([star.column(link.to_table, c).take(theirs) for c in link.to_columns])}
+    nearly = sum(int(counts[m]) for m, x in zip(lost, texts, strict=True) if _folded(x) in keys_there)
     return [repr(x) if x != " ".join(x.split()) else x for x in texts[:MOST_EXAMPLES]], nearly
+
+
+def _joined(parts: Sequence[Vector]) -> list[str]:
+    """Keys of several columns as texts."""
+    return [" + ".join(map(str, values)) for values in zip(*(p.tolist() for p in parts), strict=True)]
 
 
 def _folded(text: str) -> str:

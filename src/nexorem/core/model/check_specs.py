@@ -185,17 +185,37 @@ class Silence(Spec):
     reason: Name
 
 
+@dataclass(frozen=True, slots=True)
+class TileOf(Spec):
+    """A tile of a folio, by its place from 1 on: the probe that it shows, under the folio's picks."""
+
+    folio: Text
+    tile: Annotated[int, Field(ge=1, le=1_000)]
+
+
+def _whose(data: Any) -> str:
+    if isinstance(data, str):
+        return "probe's name"
+    return "tile's probe" if isinstance(data, TileOf) or (isinstance(data, Mapping) and "folio" in data) else "own probe"
+
+
+AnyProbe = Annotated[
+    Annotated[Text, Tag("probe's name")] | Annotated[TileOf, Tag("tile's probe")] | Annotated[ProbeSpec, Tag("own probe")],
+    Discriminator(_whose),
+]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CheckSpec(Spec):
-    """What must hold, of what. It is about a probe (one of the model by its name, or its own), rows (a table expression), a table's loads,
-    or findings (`about` a table, link or measure; of all where it is left out). It may guard loads and releases: one after which it fails
-    is held, or needs a reason."""
+    """What must hold, of what. It is about a probe (one of the model by its name, its own, or a folio's tile), rows (a table expression), a
+    table's loads, or findings (`about` a table, link or measure; of all where it is left out). It may guard loads and releases: one after
+    which it fails is held, or needs a reason."""
 
     name: Text = ""
     must: AnyMust
     description: Text = ""
     folder: Text = ""
-    probe: Text | ProbeSpec | None = None
+    probe: AnyProbe | None = None
     rows: Text | None = None
     table: Text | None = None
     about: Text | None = None
