@@ -151,6 +151,8 @@ class Kinds(unittest.TestCase):
         first = {"name": "c", "probe": SEATS, "must": {"hold": "seats > 0", "in": "totals"}}
         second = {"name": "c", "about": "link port", "must": {"none": ["orphans"]}, "folder": "Keys"}
         model, back = apply(STAR.model, {"kind": "put_check", "check": first})
+        called = apply(model, {"kind": "put_check", "check": {**first, "name": "other"}, "was": first["name"]})
+        self.assertEqual(([c.name for c in called[0].checks], apply(called[0], called[1])[0]), (["other"], model))
         again, forth = apply(model, {"kind": "put_check", "check": second})
         self.assertEqual([spec_json(c) for c in again.checks], [second])
         self.assertEqual(apply(again, forth)[0], model)

@@ -74,6 +74,7 @@ class PutHierarchy(EditForm):
 class PutCheck(EditForm):
     kind: Literal["put_check"]
     check: NamedCheck
+    was: Name | None = None
     at: At = None
 
 

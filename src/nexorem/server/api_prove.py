@@ -11,6 +11,7 @@ from nexorem.core.engine.trace import trace
 from nexorem.core.engine.trace_beside import parting
 from nexorem.core.model.star import Star
 from nexorem.server import schemas as s
+from nexorem.server import schemas_gather as g
 from nexorem.server import schemas_prove as p
 from nexorem.server.addresses import Register, actor
 from nexorem.server.api_probe import coordinates
@@ -46,13 +47,13 @@ def _checks(address: Register, workspace: Workspace) -> None:
         """What would come of a check that is not made."""
         return jsonify({"outcome": checking.outcome_now(workspace, model_id, json.check)})
 
-    @address("/models/<int:model_id>/checks/run", "POST", p.Done, json=p.RunRequest)
+    @address("/models/<int:model_id>/checks/run", "POST", g.Done, json=p.RunRequest)
     def run_checks(model_id: int, json: p.RunRequest) -> Response:
         """Runs all checks in the background."""
         checking.start(workspace, actor(), model_id, json.again)
         return jsonify({"done": True})
 
-    @address("/models/<int:model_id>/tasks/stop", "POST", p.Done, json=p.TaskRequest)
+    @address("/models/<int:model_id>/tasks/stop", "POST", g.Done, json=p.TaskRequest)
     def stop_task(model_id: int, json: p.TaskRequest) -> Response:
         """Stops what runs in the background, after what it is at."""
         workspace.star(model_id)
@@ -100,7 +101,7 @@ def _coverage(address: Register, workspace: Workspace) -> None:
         """What the checks would notice."""
         return jsonify(covering.described(workspace, model_id))
 
-    @address("/models/<int:model_id>/coverage/run", "POST", p.Done)
+    @address("/models/<int:model_id>/coverage/run", "POST", g.Done)
     def run_coverage(model_id: int) -> Response:
         """Computes it in the background."""
         covering.start(workspace, actor(), model_id)

@@ -450,6 +450,7 @@ class Touched(BaseModel):
 class Consequences(BaseModel):
     touches: list[Touched]
     breaks: list[ErrorItem]
+    checks: list[CheckMoved]
 
 
 class Done(BaseModel):

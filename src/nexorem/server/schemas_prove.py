@@ -77,10 +77,6 @@ class TryRequest(Body):
     check: SentCheck
 
 
-class Done(BaseModel):
-    done: bool
-
-
 class EditRow(BaseModel):
     number: int
     title: str
@@ -182,7 +178,7 @@ class CoverageSum(BaseModel):
     changes: int
 
 
-class Evidence(BaseModel):
+class ReleaseProof(BaseModel):
     """What was proven; in a release also what had changed since the one before."""
 
     checks: list[Evidenced]
@@ -201,7 +197,7 @@ class ReleasePreview(BaseModel):
     changes: list[PartChanged]
     moved: list[NumbersMoved]
     reach: ReachChange | None
-    evidence: Evidence
+    evidence: ReleaseProof
     stops: list[str]
 
 
@@ -213,7 +209,7 @@ class ReleaseRow(BaseModel):
     reason: str
     position: int
     made_at: str
-    evidence: Evidence
+    evidence: ReleaseProof
 
 
 class Releases(BaseModel):

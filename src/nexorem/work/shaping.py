@@ -27,6 +27,7 @@ from nexorem.gather.roles import requested_role
 from nexorem.gather.shape import Shaper, with_columns
 from nexorem.gather.steps.replay import outcome_json
 from nexorem.package.edit_forms import SHAPING, check_edit
+from nexorem.work.checking import checks_moved
 from nexorem.work.workspace import Workspace
 
 MADE_HERE = ("add_table", "change_table", "remove_table", "together", "load_tables", "put_renamed")
@@ -225,7 +226,7 @@ def formula_columns(workspace: Workspace, model_id: int, after: Model) -> list[E
 
 
 def consequences(workspace: Workspace, model_id: int, change: Edit) -> dict[str, Any]:
-    """What an edit would break, and what is built on what it takes away, before it is made."""
+    """What an edit would break, what is built on what it takes away, and which checks would no longer hold, before it is made."""
     _, star = workspace.star(model_id)
     model = star.model
     touched: list[dict[str, str]] = []
@@ -242,7 +243,8 @@ def consequences(workspace: Workspace, model_id: int, change: Edit) -> dict[str,
     elif change.get("name") and (table := model.table(str(change["name"]))):
         gone = _gone(workspace, model, table, change)
         touched = [{"kind": k, "name": n} for k, n in touched_by(model, table.name, gone)] if gone else []
-    return {"touches": touched, "breaks": breaks}
+    ended = [m for m in checks_moved(workspace, model_id, star, after) if m.after != "holds"] if after is not None else []
+    return {"touches": touched, "breaks": breaks, "checks": ended}
 
 
 def _tried(workspace: Workspace, model_id: int, model: Model, change: Edit) -> tuple[Model, Star | None, Refused | None]:

@@ -57,6 +57,16 @@ export type ShapeColumn = S['ShapeColumn'];
 export type Mismatch = S['Mismatch'];
 export type NearMatch = S['NearMatch'];
 export type Consequences = S['Consequences'];
+export type Check = S['CheckSpec'];
+export type CheckRow = S['CheckRow'];
+export type CheckMoved = S['CheckMoved'];
+export type Outcome = S['Outcome'];
+export type Failure = S['Failure'];
+export type Covered = S['Covered'];
+export type ReleaseRow = S['ReleaseRow'];
+export type ReleasePreview = S['ReleasePreview'];
+export type PartChanged = S['PartChanged'];
+export type NumbersMoved = S['NumbersMoved'];
 export type Scalar = boolean | number | string | null;
 
 /** What is stored, whose parts are there or left out, never null. */

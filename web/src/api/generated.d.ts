@@ -1734,9 +1734,9 @@ export interface components {
         };
         /**
          * CheckSpec
-         * @description What must hold, of what. It is about a probe (one of the model by its name, or its own), rows (a table expression), a table's loads,
-         *     or findings (`about` a table, link or measure; of all where it is left out). It may guard loads and releases: one after which it fails
-         *     is held, or needs a reason.
+         * @description What must hold, of what. It is about a probe (one of the model by its name, its own, or a folio's tile), rows (a table expression), a
+         *     table's loads, or findings (`about` a table, link or measure; of all where it is left out). It may guard loads and releases: one after
+         *     which it fails is held, or needs a reason.
          */
         CheckSpec: {
             /** About */
@@ -1752,7 +1752,7 @@ export interface components {
             /** Name */
             name?: string;
             /** Probe */
-            probe?: string | components["schemas"]["ProbeSpec"] | null;
+            probe?: (string | components["schemas"]["TileOf"] | components["schemas"]["ProbeSpec"]) | null;
             /** Rows */
             rows?: string | null;
             silenced?: components["schemas"]["Silence"] | null;
@@ -1980,6 +1980,8 @@ export interface components {
         Consequences: {
             /** Breaks */
             breaks: components["schemas"]["ErrorItem"][];
+            /** Checks */
+            checks: components["schemas"]["CheckMoved"][];
             /** Touches */
             touches: components["schemas"]["Touched"][];
         };
@@ -3597,6 +3599,26 @@ export interface components {
             widest: components["schemas"]["Failure"][];
         };
         /**
+         * Obstacle
+         * @description Why a check cannot be computed: a diagnostic's code and words, what it is about, and what mends it.
+         */
+        Obstacle: {
+            /** Code */
+            code: string;
+            /**
+             * Mend
+             * @default
+             */
+            mend: string;
+            /** Message */
+            message: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+        };
+        /**
          * Opening
          * @description The smallest change that opens a way: `edits` of the model with their `title`, none where each would double a path, which `refused`
          *     then names; `stops` are those of the chain that is opened; `given` is what a formula can write for itself.
@@ -3681,7 +3703,7 @@ export interface components {
              * Problems
              * @default []
              */
-            problems: components["schemas"]["Problem"][];
+            problems: components["schemas"]["Obstacle"][];
             /** Sentence */
             sentence: string;
             /**
@@ -3945,23 +3967,32 @@ export interface components {
         };
         /**
          * Problem
-         * @description Why a check cannot be computed: a diagnostic's code and words, what it is about, and what mends it.
+         * @description Problem details after RFC 9457.
          */
         Problem: {
-            /** Code */
-            code: string;
             /**
-             * Mend
-             * @default
+             * Changes
+             * @default []
              */
-            mend: string;
-            /** Message */
-            message: string;
+            changes: components["schemas"]["ChangeItem"][];
+            /** Detail */
+            detail: string;
             /**
-             * Place
-             * @default
+             * Errors
+             * @default []
              */
-            place: string;
+            errors: components["schemas"]["ErrorItem"][];
+            /** Status */
+            status: number;
+            /** Title */
+            title: string;
+            /** Type */
+            type: string;
+            /**
+             * Version
+             * @default null
+             */
+            version: number | null;
         };
         /**
          * Profile
@@ -4316,7 +4347,7 @@ export interface components {
         ReleasePreview: {
             /** Changes */
             changes: components["schemas"]["PartChanged"][];
-            evidence: components["schemas"]["Evidence"];
+            evidence: components["schemas"]["ReleaseProof"];
             /** Last */
             last: number | null;
             /** Moved */
@@ -4328,6 +4359,27 @@ export interface components {
             stops: string[];
             /** Version */
             version: number;
+        };
+        /**
+         * ReleaseProof
+         * @description What was proven; in a release also what had changed since the one before.
+         */
+        ReleaseProof: {
+            /**
+             * Changes
+             * @default []
+             */
+            changes: components["schemas"]["PartChanged"][];
+            /** Checks */
+            checks: components["schemas"]["Evidenced"][];
+            coverage: components["schemas"]["CoverageSum"] | null;
+            /**
+             * Moved
+             * @default []
+             */
+            moved: components["schemas"]["NumbersMoved"][];
+            /** @default null */
+            reach: components["schemas"]["ReachChange"] | null;
         };
         /**
          * ReleaseRequest
@@ -4356,7 +4408,7 @@ export interface components {
         ReleaseRow: {
             /** Author */
             author: string;
-            evidence: components["schemas"]["Evidence"];
+            evidence: components["schemas"]["ReleaseProof"];
             /** Made At */
             made_at: string;
             /** Name */
@@ -5064,6 +5116,16 @@ export interface components {
             width?: number | null;
             /** Without */
             without?: string[];
+        };
+        /**
+         * TileOf
+         * @description A tile of a folio, by its place from 1 on: the probe that it shows, under the folio's picks.
+         */
+        TileOf: {
+            /** Folio */
+            folio: string;
+            /** Tile */
+            tile: number;
         };
         /**
          * TimedTrace

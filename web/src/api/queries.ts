@@ -85,6 +85,8 @@ export function useFollow(id: number) {
         const cached = queries.getQueryData<ModelDocument>(modelKey(id));
         if (cached && cached.version < version) void queries.invalidateQueries({ queryKey: modelKey(id) });
       });
+      for (const part of ['checks', 'coverage', 'releases'])
+        source.addEventListener(part, () => void queries.invalidateQueries({ queryKey: [part, id] }));
     };
     const stop = () => {
       source?.close();
@@ -159,16 +161,17 @@ export function useEdits(model: ModelDocument) {
   };
 }
 
-export function useGrid(model: ModelDocument, probe: Probe | null) {
+/** `release`: as of this one, in place of the draft. */
+export function useGrid(model: ModelDocument, probe: Probe | null, release: number | null = null) {
   return useQuery({
-    queryKey: ['grid', model.id, model.version, probe],
+    queryKey: ['grid', model.id, model.version, probe, release],
     enabled: probe !== null && probe.measures.length > 0,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) => {
       const answer = unwrap(
         await client.POST('/api/models/{model_id}/grid', {
           params: { path: { model_id: model.id } },
-          body: { probe: { ...probe } },
+          body: { probe: { ...probe }, release },
           signal,
         }),
       );
@@ -197,16 +200,17 @@ export function useTrace(
   measure: string,
   at: { column: string; member: Member }[],
   into: Into[] = [],
+  release: number | null = null,
 ) {
   return useQuery({
-    queryKey: ['trace', model.id, model.version, probe, measure, at, into],
+    queryKey: ['trace', model.id, model.version, probe, measure, at, into, release],
     enabled: probe !== null,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) =>
       unwrap(
         await client.POST('/api/models/{model_id}/trace', {
           params: { path: { model_id: model.id } },
-          body: { probe: { ...probe }, measure, at, into },
+          body: { probe: { ...probe }, measure, at, into, release },
           signal,
         }),
       ),

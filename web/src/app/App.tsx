@@ -2,10 +2,11 @@
 import { Menu, useMantineColorScheme, useComputedColorScheme } from '@mantine/core';
 import { Suspense, lazy, useEffect, useLayoutEffect } from 'react';
 import { Link, Navigate, Route, Routes, useNavigate, useParams, useSearchParams } from 'react-router';
-import type { ModelDocument } from '../api/client';
+import type { CheckRow, ModelDocument } from '../api/client';
 import { useEdits, useFollow, useModel, useModels } from '../api/queries';
 import { LinkStage } from '../features/link/LinkStage';
-import { Prove, openFindings } from '../features/prove/Prove';
+import { openFindings } from '../features/prove/Findings';
+import { useChecks } from '../features/prove/requests';
 import { count, counted } from '../shared/format';
 import { draftNames, useKeptDrafts } from '../shared/kept';
 import { saveNow } from '../shared/saver';
@@ -22,6 +23,7 @@ const Gather = lazy(() => import('../features/gather/Gather').then((m) => ({ def
 const Shape = lazy(() => import('../features/shape/Shape').then((m) => ({ default: m.Shape })));
 const ProbeStage = lazy(() => import('../features/probe/ProbeStage').then((m) => ({ default: m.ProbeStage })));
 const LinkSheet = lazy(() => import('../features/link/LinkSheet').then((m) => ({ default: m.LinkSheet })));
+const Prove = lazy(() => import('../features/prove/Prove').then((m) => ({ default: m.Prove })));
 const Measure = lazy(() => import('../features/measure/Measure').then((m) => ({ default: m.Measure })));
 
 export const STAGES = ['gather', 'shape', 'link', 'measure', 'probe', 'prove'] as const;
@@ -232,8 +234,16 @@ function TopBar({ model }: { model: ModelDocument }) {
   );
 }
 
+/** The state of Prove for the strip: how many checks hold, and how many are wrong now. */
+function proved(model: ModelDocument, checks: CheckRow[], findings: number): [string, string] {
+  if (model.checks.length === 0) return [counted(findings, 'finding'), ''];
+  const wrong = checks.filter((c) => (c.state === 'fails' || c.state === 'cannot') && !c.silenced).length;
+  return [`${checks.filter((c) => c.state === 'holds').length}/${model.checks.length}`, wrong ? `${wrong} wrong` : ''];
+}
+
 function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
   const open = openFindings(model);
+  const checks = useChecks(model).data?.checks ?? [];
   const warnings = open.filter((f) => f.weight === 'warning');
   const ofLinks = warnings.filter((f) => f.about.startsWith('link ')).length;
   const broken = model.measures.filter((m) => m.broken).length;
@@ -255,7 +265,7 @@ function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
         : counted(model.probes.length, 'probe'),
       '',
     ],
-    prove: [counted(open.length, 'finding'), ''],
+    prove: proved(model, checks, open.length),
   };
   return (
     <nav className="stages" data-region aria-label="Stages">

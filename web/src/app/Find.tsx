@@ -1,4 +1,4 @@
-// Ctrl+K: every table, column, link, measure, probe and action.
+// Ctrl+K: every table, column, link, measure, probe, check, release and action.
 import { Modal } from '@mantine/core';
 import { useMemo, useState, type KeyboardEvent } from 'react';
 import { useNavigate } from 'react-router';
@@ -7,6 +7,7 @@ import { useEdits, useModels } from '../api/queries';
 import { focusSoon } from '../shared/focus';
 import { nameText } from '../shared/format';
 import { ranked } from '../shared/rank';
+import { useReleases } from '../features/prove/requests';
 import { askNew } from '../features/link/edits';
 import { STAGES } from './App';
 import { asFolio, asProbe } from './shapes';
@@ -60,7 +61,13 @@ function thingsOf(model: ModelDocument, go: Go): Item[] {
   };
   const probes = model.probes.map((p) => ({ kind: 'probe', text: String(p.name), act: to('probe', () => openProbe(asProbe(p))) }));
   const folios = model.folios.map((f) => ({ kind: 'folio', text: String(f.name), act: to('probe', () => actions.openFolio(asFolio(f))) }));
-  return [...tables, ...links, ...measures, ...probes, ...folios];
+  const checks = model.checks.map((c) => ({
+    kind: 'check',
+    text: String(c.name),
+    more: [c.folder ?? ''],
+    act: to('prove', () => set({ proveView: 'checks', lensOpen: true, selection: { kind: 'check', name: String(c.name) } })),
+  }));
+  return [...tables, ...links, ...measures, ...probes, ...folios, ...checks];
 }
 
 /** What can be begun from anywhere. */
@@ -76,6 +83,9 @@ function beginnings(go: Go): Item[] {
     },
   });
   return [
+    item('Run all checks', 'prove', () => set({ proveView: 'checks' })),
+    item('Coverage: what would nobody notice?', 'prove', () => set({ proveView: 'coverage' })),
+    item('Make a release', 'prove', () => set({ proveView: 'releases', lensOpen: true, selection: { kind: 'release', number: 'new' } })),
     item('New link', null, () => askNew()),
     item('History: what each edit changed', null, () => actions.select({ kind: 'history', number: null })),
     item('Put a variant of the model beside it', 'link', () => set({ variant: [] })),
@@ -93,6 +103,7 @@ function useItems(model: ModelDocument): Item[] {
   const navigate = useNavigate();
   const { undo, redo } = useEdits(model);
   const models = useModels().data;
+  const releases = useReleases(model).data;
   return useMemo(() => {
     const go: Go = (stage) => void navigate(`/m/${model.id}/${stage}`);
     const stages = STAGES.map((stage) => ({ kind: 'stage', text: nameText(stage), act: () => go(stage) }));
@@ -102,8 +113,17 @@ function useItems(model: ModelDocument): Item[] {
     const steps: Item[] = [];
     if (model.undo) steps.push({ kind: 'do', text: `Undo ${model.undo.title}`, act: undo });
     if (model.redo) steps.push({ kind: 'do', text: `Redo ${model.redo.title}`, act: redo });
-    return [...stages, ...thingsOf(model, go), ...others, ...steps, ...beginnings(go)];
-  }, [model, models, navigate, undo, redo]);
+    const released = (releases ?? []).map((r) => ({
+      kind: 'release',
+      text: `${r.number} · ${r.name}`,
+      more: [r.name],
+      act: () => {
+        actions.set({ proveView: 'releases', lensOpen: true, selection: { kind: 'release', number: r.number } });
+        go('prove');
+      },
+    }));
+    return [...stages, ...thingsOf(model, go), ...released, ...others, ...steps, ...beginnings(go)];
+  }, [model, models, releases, navigate, undo, redo]);
 }
 
 export function Find({ model }: { model: ModelDocument }) {
@@ -144,7 +164,7 @@ function FindList({ model, close }: { model: ModelDocument; close: () => void })
         // The box opens to be typed into.
         data-autofocus
         aria-label="Find"
-        placeholder="A table, column, link, measure, probe, or something to do"
+        placeholder="A table, column, link, measure, probe, check, release, or something to do"
         value={text}
         onKeyDown={onKey}
         onChange={(e) => {

@@ -16,6 +16,9 @@ const LensMark = lazy(() => import('../features/probe/LensMark').then((m) => ({ 
 const LensMeasure = lazy(() => import('../features/measure/LensMeasure').then((m) => ({ default: m.LensMeasure })));
 const ReachesProbe = lazy(() => import('../features/probe/ReachesProbe').then((m) => ({ default: m.ReachesProbe })));
 const LensProbe = lazy(() => import('../features/probe/LensProbe').then((m) => ({ default: m.LensProbe })));
+const LensCheck = lazy(() => import('../features/prove/LensCheck').then((m) => ({ default: m.LensCheck })));
+const LensHole = lazy(() => import('../features/prove/LensHole').then((m) => ({ default: m.LensHole })));
+const LensRelease = lazy(() => import('../features/prove/LensRelease').then((m) => ({ default: m.LensRelease })));
 const HistoryView = lazy(() => import('../features/link/HistoryView').then((m) => ({ default: m.HistoryView })));
 
 export function Lens({ model, stage }: { model: ModelDocument; stage: Stage }) {
@@ -109,6 +112,12 @@ function Subject({ model, stage, selection }: { model: ModelDocument; stage: Sta
       return <HistoryView model={model} number={selection.number} />;
     case 'mark':
       return <LensMark model={model} measure={selection.measure} kind={selection.mark} at={selection.at} />;
+    case 'check':
+      return <LensCheck key={selection.name} model={model} name={selection.name} />;
+    case 'hole':
+      return <LensHole model={model} about={selection.about} words={selection.words} />;
+    case 'release':
+      return <LensRelease key={selection.number} model={model} number={selection.number} />;
     case 'cell':
       return <LensCell model={model} measure={selection.measure} at={selection.at} />;
     default:

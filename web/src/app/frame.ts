@@ -10,7 +10,10 @@ export type Selection =
   | { kind: 'measure'; name: string }
   | { kind: 'history'; number: number | null }
   | { kind: 'mark'; measure: string; mark: TruthMark['kind']; at?: Coordinate[] }
-  | { kind: 'cell'; measure: string; at: Coordinate[] };
+  | { kind: 'cell'; measure: string; at: Coordinate[] }
+  | { kind: 'check'; name: string }
+  | { kind: 'hole'; about: string; words: string }
+  | { kind: 'release'; number: number | 'new' };
 
 export interface Said {
   problem: Problem;

@@ -4,10 +4,11 @@ import { useGather, type GatherShown } from '../features/gather/store';
 import { useLink, type LinkShown } from '../features/link/store';
 import { useMeasure, type MeasureShown } from '../features/measure/store';
 import { openProbe, putProbe, redoProbe, setProbe, takeProbe, undoProbe, useProbe, type ProbeShown } from '../features/probe/store';
+import { useProve, type ProveShown } from '../features/prove/store';
 import { useShape, type ShapeShown } from '../features/shape/store';
 import { hover, say, select, useFrame, type Frame } from './frame';
 
-export interface Shown extends Frame, ProbeShown, FolioShown, LinkShown, MeasureShown, GatherShown, ShapeShown {}
+export interface Shown extends Frame, ProbeShown, FolioShown, LinkShown, MeasureShown, GatherShown, ShapeShown, ProveShown {}
 
 /** Which part of the screen is kept where: its names, and what takes a change of it. */
 const PLACES: { parts: (keyof Shown)[]; put: (part: Partial<Shown>) => void }[] = [
@@ -18,6 +19,7 @@ const PLACES: { parts: (keyof Shown)[]; put: (part: Partial<Shown>) => void }[] 
   { parts: ['measure', 'offered'], put: useMeasure.setState },
   { parts: ['reading'], put: useGather.setState },
   { parts: ['table', 'shapeView'], put: useShape.setState },
+  { parts: ['proveView', 'asOf'], put: useProve.setState },
 ];
 
 /** Puts parts on screen; of a probe or folio it is no step that is undone. */
@@ -43,6 +45,7 @@ export const onScreen = (): Shown => ({
   ...useMeasure.getState(),
   ...useGather.getState(),
   ...useShape.getState(),
+  ...useProve.getState(),
 });
 
 export const actions = {

@@ -29,7 +29,7 @@ class Failure(Result):
 
 
 @dataclass(frozen=True, slots=True)
-class Problem(Result):
+class Obstacle(Result):
     """Why a check cannot be computed: a diagnostic's code and words, what it is about, and what mends it."""
 
     code: str
@@ -47,4 +47,4 @@ class Outcome(Result):
     tested: int = 0
     failed: int = 0
     failures: tuple[Failure, ...] = ()
-    problems: tuple[Problem, ...] = ()
+    problems: tuple[Obstacle, ...] = ()

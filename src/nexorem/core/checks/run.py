@@ -10,7 +10,7 @@ from nexorem.core.checks.binding import holding
 from nexorem.core.checks.cells import cells_of, probe_of_check
 from nexorem.core.checks.fresh import stale
 from nexorem.core.checks.moved import cells_moved
-from nexorem.core.checks.outcome import MOST_FAILURES, Failure, Outcome, Problem
+from nexorem.core.checks.outcome import MOST_FAILURES, Failure, Obstacle, Outcome
 from nexorem.core.checks.outside import Outside
 from nexorem.core.checks.tables import listed_apart
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
@@ -132,8 +132,8 @@ def _findings(star: Star, about: str | None, must: NoneMust, outside: Outside) -
     return len(must.none), (Failure("finding", f"{f.about}: {f.sentence}") for f in looked)
 
 
-def _problem(d: Diagnostic) -> Problem:
-    return Problem(d.code, d.message, d.place, d.hint)
+def _problem(d: Diagnostic) -> Obstacle:
+    return Obstacle(d.code, d.message, d.place, d.hint)
 
 
 def _sentence(check: CheckSpec, tested: int, failed: int, failures: list[Failure]) -> str:

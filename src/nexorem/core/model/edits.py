@@ -167,7 +167,17 @@ def _remove_folio(model: Model, edit: Edit) -> Applied:
 
 
 def _put_check(model: Model, edit: Edit) -> Applied:
-    return _put(model, "check", read_spec(CheckSpec, edit["check"]), edit.get("at"))
+    """A check, new or in place of the one of its name; in place of the one called `was` where it gets another name."""
+    check, was = read_spec(CheckSpec, edit["check"]), edit.get("was")
+    if was is None or was == check.name:
+        return _put(model, "check", check, edit.get("at"))
+    old = next((c for c in model.checks if c.name == was), None)
+    if old is None:
+        raise refuse("unknown_check", f"The check {was} no longer exists.")
+    if any(c is not old and c.name.lower() == check.name.lower() for c in model.checks):
+        raise refuse("repeated_name", f"There is a check named {check.name} already.", "Give it another name.")
+    changed = tuple(check if c is old else c for c in model.checks)
+    return replace(model, checks=changed), {"kind": "put_check", "check": spec_json(old), "was": check.name}
 
 
 def _remove_check(model: Model, edit: Edit) -> Applied:
@@ -378,4 +388,5 @@ def touches(edit: Edit) -> frozenset[str]:
         return frozenset(f"place {key}" for key in edit["places"])
     what = kind.split("_")[1]
     named = {_subject(edit), str(edit["set"].get("name") or _subject(edit))} if kind == "change_measure" else {_subject(edit)}
+    named |= {str(edit["was"])} if edit.get("was") else set()
     return frozenset(f"{what} {name.lower()}" for name in named)

@@ -20,6 +20,9 @@ import { TileCard } from './TileCard';
 
 export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio }) {
   const [dragged, setDragged] = useState<number | null>(null);
+  const from = useFolio((s) => s.folioFrom);
+  const stored = model.folios.find((f) => f.name === from);
+  const asSaved = stored !== undefined && sameFolio(asFolio(stored), folio);
   useConditions(); // they are read aloud once a tile has been answered
   const put = actions.setFolio;
   const putTile = (at: number, tile: Tile | null) =>
@@ -66,6 +69,7 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
                   setDragged(null);
                 }}
                 onEnd={() => setDragged(null)}
+                saved={asSaved ? { folio: String(stored.name), place: i + 1 } : null}
               />
             ))}
           </div>

@@ -11,6 +11,9 @@ import { useComparisons } from '../probe/Compare';
 import { GridTable } from '../probe/GridTable';
 import { Wrong } from '../probe/ProbeStage';
 import { pickText } from '../probe/Sentence';
+import { useProve } from '../prove/store';
+import { fromCells, fromTile } from '../prove/checkModel';
+import { useHold } from '../prove/useHold';
 
 const PictureView = lazy(() => import('../probe/PictureView').then((m) => ({ default: m.PictureView })));
 const PICTURES: Picture[] = ['grid', 'bars', 'lines', 'columns', 'stacked', 'dots', 'heat', 'multiples'];
@@ -26,6 +29,8 @@ interface Props {
   onDrag: () => void;
   onDrop: () => void;
   onEnd: () => void;
+  /** The folio's name and the tile's place in it, where the model has both as they are shown; null for one that is not saved so. */
+  saved: { folio: string; place: number } | null;
 }
 
 const pickKey = (pick: Pick) => ('column' in pick ? pick.column : pick.where);
@@ -49,7 +54,7 @@ function tileProbe(model: ModelDocument, tile: Tile, picks: Pick[]): Probe | nul
   };
 }
 
-export function TileCard({ model, tile, picks, over, onPut, onPick, onMove, onDrag, onDrop, onEnd }: Props) {
+export function TileCard({ model, tile, picks, over, onPut, onPick, onMove, onDrag, onDrop, onEnd, saved }: Props) {
   const probe = tile.kind === 'text' ? null : tileProbe(model, tile, picks);
   const out = picks.filter((p) => tile.without?.includes(pickKey(p)));
   const title =
@@ -103,7 +108,7 @@ export function TileCard({ model, tile, picks, over, onPut, onPick, onMove, onDr
       {tile.kind === 'text' ? (
         <TileText tile={tile} onPut={onPut} />
       ) : probe ? (
-        <Answered model={model} tile={tile} probe={probe} picks={picks} onPick={onPick} />
+        <Answered model={model} tile={tile} probe={probe} picks={picks} onPick={onPick} saved={saved} />
       ) : (
         <p className="signal">The probe {String(tile.probe)} is no longer in the model.</p>
       )}
@@ -117,14 +122,18 @@ function Answered({
   probe,
   picks,
   onPick,
+  saved,
 }: {
+  saved: Props['saved'];
   model: ModelDocument;
   tile: Tile;
   probe: Probe;
   picks: Pick[];
   onPick: (picks: Pick[]) => void;
 }) {
-  const grid = useGrid(model, askedProbe(probe));
+  const { hold } = useHold(model);
+  const release = useProve((s) => s.asOf);
+  const grid = useGrid(model, askedProbe(probe), release);
   if (grid.error) return <Wrong error={grid.error} />;
   if (!grid.data) return <p className="wait">Computing…</p>;
   const answer = grid.data;
@@ -156,6 +165,21 @@ function Answered({
           onClick={() => ask(probe.measures[0] ?? '')}
         >
           {text(0)}
+        </button>
+        <button
+          type="button"
+          className="plain quiet hold-number"
+          title="Makes a check: this number stays what it is"
+          onClick={() => {
+            const measure = probe.measures[0] ?? '';
+            const value = answer.values[0]?.[0]?.[0] ?? null;
+            const check = saved
+              ? fromTile(model, saved.folio, saved.place, tile, measure, value)
+              : fromCells(model, askedProbe(probe), [{ measure, at: [], value }]);
+            void hold(check);
+          }}
+        >
+          <u>hold it</u>
         </button>
         {other >= 0 && (
           <span className="quiet">

@@ -2,6 +2,7 @@
 import type { Comparison, ErrorItem, ModelDocument, Scalar } from '../../api/client';
 import { count, counted, measureText } from '../../shared/format';
 import type { Mend } from './requests';
+import { ChecksMoved } from '../link/Outcome';
 
 function mendsFor(model: ModelDocument, broken: ErrorItem): { label: string; mend: Mend }[] {
   const link = model.links.find((k) => k.name === broken.in);
@@ -42,7 +43,7 @@ export function ComparisonView({ model, comparison, pending, error, mends, onMen
   if (error) return <p className="signal">{error.message}</p>;
   if (!comparison) return pending ? <p className="wait">Comparing with what is here…</p> : null;
   const { links, measures, probes, breaks, loosens } = comparison;
-  const changes = [links, measures, probes, breaks, loosens].some((x) => x.length > 0);
+  const changes = [links, measures, probes, breaks, loosens, comparison.checks].some((x) => x.length > 0);
   const mend = (broken: ErrorItem) =>
     onMends &&
     mendsFor(model, broken).map((m) => (
@@ -83,7 +84,8 @@ export function ComparisonView({ model, comparison, pending, error, mends, onMen
         </p>
       )}
       <Changed comparison={comparison} />
-      {!changes && <p className="quiet">No link, measure or probe changes.</p>}
+      <ChecksMoved moved={comparison.checks} />
+      {!changes && <p className="quiet">No link, measure, probe or check changes.</p>}
     </div>
   );
 }

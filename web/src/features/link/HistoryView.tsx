@@ -43,6 +43,11 @@ export function HistoryView({ model, number }: { model: ModelDocument; number: n
               <span className="grow">
                 {e.author}, {whenText(e.made_at)}
                 {e.undone ? ', undone' : ''}
+                {e.moved.map((m) => (
+                  <span key={m.name} className={m.after === 'holds' ? 'fact-ink moved-check' : 'signal moved-check'}>
+                    {m.after === 'holds' ? '✓' : m.after === 'fails' ? '✗' : '!'} {m.name}
+                  </span>
+                ))}
               </span>
               {e.number !== model.edits && (
                 <button

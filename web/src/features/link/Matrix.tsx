@@ -18,6 +18,7 @@ import { askNew, askRemove, askSwitch, askTurn } from './edits';
 import { GroupHead, Head, MatrixRow } from './MatrixCells';
 import { cellOf, shownMatrix, type Grouping } from './matrixModel';
 import { useLit, type Lit } from './reachState';
+import { useShares } from '../prove/requests';
 
 const LEGEND: ReachKind[] = ['direct', 'through', 'inactive', 'loose'];
 const GROUPINGS: [Grouping, string][] = [
@@ -266,6 +267,7 @@ interface RowsGiven {
 function Rows({ model, options, lit, fact, current }: RowsGiven) {
   const { shown, toggle } = options;
   const tables = useMemo(() => new Map(model.tables.map((t) => [t.name, t])), [model]);
+  const shares = useShares(model);
   const grouped = areGrouped(options);
   return (
     <tbody>
@@ -290,6 +292,7 @@ function Rows({ model, options, lit, fact, current }: RowsGiven) {
               lit={lit}
               chosen={f === fact}
               current={current?.[0] === f ? current[1] : null}
+              shares={shares}
             />
           ))}
         </Fragment>

@@ -6,6 +6,8 @@ import { actions } from '../../app/shown';
 import { counted } from '../../shared/format';
 import { NO_CELL, cellOf, conformed, type Group } from './matrixModel';
 import type { Lit } from './reachState';
+import { HoleMark } from '../../marks/CoverMark';
+import { shareOfCell, shareWords, type Share } from '../prove/coverageModel';
 
 export function GroupHead({ group, onToggle }: { group: Group; onToggle: () => void }) {
   return (
@@ -63,14 +65,17 @@ interface RowProps {
   chosen: boolean;
   /** The column whose cell of this row takes the focus. */
   current: string | null;
+  /** How much of what could break would be noticed, where that is known. */
+  shares: Map<string, Share> | null;
 }
 
-export const MatrixRow = memo(function MatrixRow({ model, table, columns, apart, lit, chosen, current }: RowProps) {
+export const MatrixRow = memo(function MatrixRow({ model, table, columns, apart, lit, chosen, current, shares }: RowProps) {
   if (!table) return null;
   const f = table.name;
   const reached = lit.reached.has(f) || lit.source === f;
   const cell = (d: string, first = false) => (
     <Cell
+      {...holesOf(model, shares, f, d)}
       key={d}
       fact={f}
       dimension={d}
@@ -114,7 +119,16 @@ export const MatrixRow = memo(function MatrixRow({ model, table, columns, apart,
   );
 });
 
+/** The holes of coverage on a way, and in words how much is noticed there. */
+function holesOf(model: ModelDocument, shares: Map<string, Share> | null, fact: string, dimension: string) {
+  if (!shares) return { holes: 0, noticed: '' };
+  const share = shareOfCell(model, shares, fact, dimension);
+  return { holes: share.holes.length, noticed: share.of ? shareWords(share) : '' };
+}
+
 interface CellProps {
+  holes: number;
+  noticed: string;
   fact: string;
   dimension: string;
   cell: MatrixCell;
@@ -134,9 +148,9 @@ function cellWords(fact: string, dimension: string, cell: MatrixCell): string {
   return parts.join(', ');
 }
 
-const Cell = memo(function Cell({ fact, dimension, cell, lit, focusable, apart, self }: CellProps) {
+const Cell = memo(function Cell({ fact, dimension, cell, lit, focusable, apart, self, holes, noticed }: CellProps) {
   if (self) return <td className="self" aria-label={dimension} />;
-  const words = cellWords(fact, dimension, cell);
+  const words = [cellWords(fact, dimension, cell), noticed].filter(Boolean).join('; ');
   return (
     <td
       className={`${lit ? 'lit' : ''} ${cell.gap.length ? 'gap' : ''} ${apart ? 'apart' : ''}`}
@@ -148,6 +162,11 @@ const Cell = memo(function Cell({ fact, dimension, cell, lit, focusable, apart, 
       {cell.kind !== 'none' && <ReachMark kind={cell.kind} twoWay={cell.two_way} />}
       {cell.links.length > 1 && <sup>{cell.links.length}</sup>}
       {cell.gap.length > 0 && <span className="gap-sign">◇</span>}
+      {holes > 0 && (
+        <span className="hole-sign">
+          <HoleMark />
+        </span>
+      )}
     </td>
   );
 });

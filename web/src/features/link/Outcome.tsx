@@ -1,7 +1,8 @@
 // What edits of links would do, before they are made: who filters whom, paths doubled, findings, and the numbers of the open probe.
-import type { Double, Finding, ModelDocument, Probe, StatesCompared, Trial } from '../../api/client';
+import type { CheckMoved, Double, Finding, ModelDocument, Probe, StatesCompared, Trial } from '../../api/client';
 import { count } from '../../shared/format';
 import { BesideGrid } from './BesideGrid';
+import { actions } from '../../app/shown';
 
 export function Outcome({
   model,
@@ -90,6 +91,7 @@ export function Compared({
           {compared.grid && <BesideGrid grid={compared.grid} brief />}
         </section>
       )}
+      <ChecksMoved moved={compared.checks} />
       {compared.appear.length + compared.go.length > 0 && (
         <section aria-label="Findings">
           <h3>Findings</h3>
@@ -108,6 +110,31 @@ export function Compared({
         </section>
       )}
     </div>
+  );
+}
+
+/** The checks that are in another state afterwards. */
+export function ChecksMoved({ moved }: { moved: CheckMoved[] }) {
+  if (moved.length === 0) return null;
+  return (
+    <section aria-label="Checks">
+      <h3>Checks</h3>
+      {moved.map((m) => (
+        <p key={m.name}>
+          <span className={m.after === 'holds' ? 'fact-ink' : 'signal'}>
+            {m.after === 'holds' ? '✓ holds again:' : m.after === 'fails' ? '✗ fails:' : '! ends:'}
+          </span>{' '}
+          <button
+            type="button"
+            className="plain"
+            onClick={() => actions.set({ lensOpen: true, selection: { kind: 'check', name: m.name } })}
+          >
+            <b>{m.name}</b>
+          </button>
+          {m.guards?.length ? <span className="quiet"> (guards {m.guards.join(' and ')})</span> : null}. {m.after !== 'holds' && m.sentence}
+        </p>
+      ))}
+    </section>
   );
 }
 

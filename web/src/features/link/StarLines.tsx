@@ -7,6 +7,8 @@ import { heldOf } from './heldState';
 import type { Lit } from './reachState';
 import type { Pulling } from './starDrag';
 import { StarLink, type GrabLink } from './StarLink';
+import { useShares } from '../prove/requests';
+import { noticedWords } from '../prove/coverageModel';
 
 interface Given {
   model: ModelDocument;
@@ -21,6 +23,7 @@ interface Given {
 }
 
 export function StarLines({ model, boxes, scan, lit, isPale, chosen, pulling, onSelect, onGrab }: Given) {
+  const shares = useShares(model);
   const asides = useMemo(() => offsets(model.links), [model.links]);
   const runs = scan && !lit.source ? scan.runs : lit.runs;
   return (
@@ -43,6 +46,8 @@ export function StarLines({ model, boxes, scan, lit, isPale, chosen, pulling, on
             pale={isPale(link.from_table)}
             chosen={chosen === link.name}
             aside={aside}
+            noticed={noticedWords(shares?.get(`link ${link.name}`))}
+            hole={(shares?.get(`link ${link.name}`)?.holes.length ?? 0) > 0}
             onSelect={onSelect}
             onRemove={askRemove}
             onGrab={onGrab}

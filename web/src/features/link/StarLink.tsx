@@ -21,6 +21,9 @@ interface Props {
   stopsFrom: string | null;
   pale: boolean;
   chosen: boolean;
+  /** How much of what could break of it would be noticed, in words, and whether something would not. */
+  noticed: string;
+  hole: boolean;
   /** How far it stands aside of others between the same tables; its name then always stands there, on the outer side. */
   aside: number;
   onSelect: (name: string) => void;
@@ -53,7 +56,7 @@ export const StarLink = memo(function StarLink(props: Props) {
   const outward = aside === 0 ? 1 : Math.sign(-uy * aside) || 1;
   const beside = at(aside === 0 ? middle : middle + (aside > 0 ? 16 : -16));
   const label = [beside[0] + outward * 10, beside[1] - (aside === 0 ? 8 : -4)] as const;
-  const words = wordsOf(link, held);
+  const words = [wordsOf(link, held), props.noticed].filter(Boolean).join('; ');
   return (
     <g
       className={classesOf(props)}
@@ -73,6 +76,15 @@ export const StarLink = memo(function StarLink(props: Props) {
       <Feet cardinality={link.cardinality} length={length} p={p} />
       <WayMark way={way} middle={middle} p={p} />
       {stopsFrom && <path className="stop-bar" d={`M${p(stopAt, 8)}L${p(stopAt, -8)}`} />}
+      {props.hole && (
+        <path
+          className="hole"
+          d="M-7 0C-3.6 -5 3.6 -5 7 0 3.6 5 -3.6 5 -7 0Z"
+          transform={`translate(${at(middle, 14)
+            .map((v) => v.toFixed(1))
+            .join(' ')})`}
+        />
+      )}
       {(aside !== 0 || chosen || runsTo || held) && (
         <text x={label[0]} y={label[1]} textAnchor={outward < 0 ? 'end' : 'start'}>
           {held ? `${link.name}: ${held}` : link.name}

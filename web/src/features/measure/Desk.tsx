@@ -24,6 +24,7 @@ import { FormulaEditor } from './FormulaEditor';
 import { Ledger, filtersOf } from './Ledger';
 import { LiveGrid, sides } from './LiveGrid';
 import { MEASURE, draftOf, freeName, same, useWriting, writeOn, type Draft } from './drafts';
+import { ConsequencesBox, useChange } from '../shape/Consequences';
 
 const PAUSE = 90;
 
@@ -103,13 +104,15 @@ function useKeeping(model: ModelDocument, measure: MeasureInfo, written: ReturnT
       open(free);
     }
   };
-  const remove = () => {
-    void edit({ kind: 'remove_measure', name: measure.name });
+  const change = useChange(model);
+  const gone = () => {
     drop();
     actions.set({ measure: null, selection: null });
   };
+  const remove = () => void change.ask({ kind: 'remove_measure', name: measure.name }).then((done) => done && gone());
+  const removeNow = (asked: Edit) => void edit(asked).then((done) => done && gone());
   useSaver(() => void save(), changed);
-  return { busy, taken, can, save, duplicate, remove };
+  return { busy: busy || change.busy, taken, can, save, duplicate, remove, removeNow, change };
 }
 
 /** To where something is defined, or to everywhere it is named. */
@@ -136,6 +139,9 @@ export function Desk({ model, measure }: { model: ModelDocument; measure: Measur
   return (
     <div className="pad desk" data-region>
       <DeskHead measure={measure} written={written} keeping={keeping} sound={sound} />
+      {keeping.change.box && (
+        <ConsequencesBox model={model} box={keeping.change.box} onMake={keeping.removeNow} onLeave={keeping.change.clear} />
+      )}
       {theirs && (
         <Meanwhile
           model={model}

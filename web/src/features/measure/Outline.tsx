@@ -8,6 +8,9 @@ import { EMPTY_PROBE } from '../probe/store';
 import { measureText, nameText } from '../../shared/format';
 import { useKeptDrafts } from '../../shared/kept';
 import { draftKey } from './drafts';
+import { CoverMark } from '../../marks/CoverMark';
+import { type Share } from '../prove/coverageModel';
+import { useShares } from '../prove/requests';
 
 type Order = 'builds' | 'folder' | 'home';
 const ORDERS: [Order, string][] = [
@@ -97,6 +100,7 @@ export function Outline({ model, chosen, onPattern, onText }: OutlineGiven) {
   const [search, setSearch] = useState('');
   const drafts = useKeptDrafts((s) => s.drafts);
   const value = useTotals(model);
+  const shares = useShares(model);
   const listed = listedOf(model.measures, search, order);
   const stop = listed.some((l) => l.measure.name === chosen) ? chosen : (listed[0]?.measure.name ?? '');
   return (
@@ -131,6 +135,7 @@ export function Outline({ model, chosen, onPattern, onText }: OutlineGiven) {
               chosen={m.name === chosen}
               drafted={draftKey(model.id, m.name) in drafts}
               value={value(m)}
+              share={shares?.get(`measure ${m.name}`)}
             />
           </div>
         ))}
@@ -160,9 +165,10 @@ interface ItemGiven {
   chosen: boolean;
   drafted: boolean;
   value: string;
+  share: Share | undefined;
 }
 
-function OutlineItem({ measure: m, depth, stop, chosen, drafted, value }: ItemGiven) {
+function OutlineItem({ measure: m, depth, stop, chosen, drafted, value, share }: ItemGiven) {
   return (
     <button
       type="button"
@@ -188,7 +194,9 @@ function OutlineItem({ measure: m, depth, stop, chosen, drafted, value }: ItemGi
           </span>
         )}
       </span>
-      <span className="end">{value}</span>
+      <span className="end">
+        {value} {share && share.of > 0 && <CoverMark share={share} size={12} />}
+      </span>
     </button>
   );
 }

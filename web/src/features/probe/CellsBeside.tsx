@@ -4,11 +4,14 @@ import { client, unwrap, type ModelDocument, type Probe } from '../../api/client
 import { actions } from '../../app/shown';
 import { type OtherCell } from './store';
 import { columnName, memberText, nameText } from '../../shared/format';
+import { fromMeasures } from '../prove/checkModel';
+import { useHold } from '../prove/useHold';
 
 const words = (cell: OtherCell) =>
   `${nameText(cell.measure)}${cell.at.length ? `, ${cell.at.map((c) => memberText(c.member)).join(', ')}` : ', all'}`;
 
 export function CellsBeside({ model, probe, first, second }: { model: ModelDocument; probe: Probe; first: OtherCell; second: OtherCell }) {
+  const { hold } = useHold(model);
   const query = useQuery({
     queryKey: ['traces-beside', model.id, model.version, probe, first, second],
     queryFn: async ({ signal }) =>
@@ -24,9 +27,21 @@ export function CellsBeside({ model, probe, first, second }: { model: ModelDocum
     <section className="cells-beside" aria-label="Two cells beside">
       <div className="row" style={{ justifyContent: 'space-between' }}>
         <h3 style={{ margin: 0 }}>Where they part</h3>
-        <button type="button" className="plain" onClick={() => actions.set({ other: null })}>
-          <u>one cell again</u>
-        </button>
+        <span className="row">
+          {first.measure !== second.measure && (
+            <button
+              type="button"
+              className="plain"
+              title="Makes a check: the two measures are the same in every cell"
+              onClick={() => void hold(fromMeasures(model, probe, first.measure, second.measure))}
+            >
+              <u>hold them equal</u>
+            </button>
+          )}
+          <button type="button" className="plain" onClick={() => actions.set({ other: null })}>
+            <u>one cell again</u>
+          </button>
+        </span>
       </div>
       {!query.data && <p className="wait">{query.error ? query.error.message : 'Tracing both…'}</p>}
       {query.data && (

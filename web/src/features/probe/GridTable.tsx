@@ -14,6 +14,7 @@ import { LineMenu } from './LineMenu';
 import { LINE, type CellKey, type View } from './linePainter';
 import { MarkNotes } from './MarkNotes';
 import { usePainted } from './usePainted';
+import type { ShownCell } from '../prove/checkModel';
 
 const NONE: string[] = [];
 const NO_LOOK: Look = {};
@@ -23,6 +24,25 @@ interface Props {
   probe: Probe;
   /** In a folio: no menus, and less room. What is chosen in it is about this probe, which becomes the open one. */
   still?: boolean;
+  /** The checks that hold its cells. */
+  held?: Map<string, string[]>;
+  /** Makes a check of some of its cells. */
+  onHold?: (cells: ShownCell[]) => void;
+}
+
+const NOTHING_HELD = new Map<string, string[]>();
+
+/** The cells between two, or the one of both. */
+function block({ answer, rows, columns }: View, a: Cell, b: Cell): ShownCell[] {
+  const [top, bottom] = [Math.min(a[0], b[0]), Math.max(a[0], b[0])];
+  const [left, right] = [Math.min(a[1], b[1]), Math.max(a[1], b[1])];
+  return rows.slice(top, bottom + 1).flatMap((line) =>
+    columns.slice(left, right + 1).map((column) => ({
+      measure: column.measure.name,
+      at: coordinates(answer, line.members, column.across.members),
+      value: answer.values[column.place]?.[line.place]?.[column.across.place] ?? null,
+    })),
+  );
 }
 
 export function useLines(answer: GridAnswer, look: Look) {
@@ -78,7 +98,7 @@ const hit = (event: { target: EventTarget }, what: string) => (event.target as H
 const lineOf = (cell: HTMLElement) => Number(cell.closest<HTMLElement>('tr[data-row]')?.dataset.row);
 
 /** What the grid draws: lines, columns and what is chosen in them. */
-function useView({ answer, probe, still = false }: Props, active: [number, number]) {
+function useView({ answer, probe, still = false, held = NOTHING_HELD }: Props, active: [number, number]) {
   const look = probe.look ?? NO_LOOK;
   const { all, rows, across } = useLines(answer, look);
   const columns = useMemo(() => cellColumns(answer, across, look), [answer, across, look]);
@@ -104,13 +124,14 @@ function useView({ answer, probe, still = false }: Props, active: [number, numbe
       active,
       marks: cellMarks(answer),
       failures: cellFailures(answer),
+      held,
       range: look.shade?.length || look.bars?.length ? ranges(answer, all, across) : null,
       folded: new Set(look.folded ?? NONE),
       holding: holdingUnmatched(all),
       chosen: own ? spelled(cellKey(answer, columns, selection), rows) : null,
       second: own ? spelled(cellKey(answer, columns, other), rows) : null,
     }),
-    [answer, rows, columns, offsets, head, look, still, active, all, across, selection, other, own],
+    [answer, rows, columns, offsets, head, look, still, active, held, all, across, selection, other, own],
   );
   return { view, pinned, own };
 }
@@ -171,7 +192,11 @@ function useGridEvents(
     if (step) go(step[0], step[1]);
     else if ((event.key === '-' || event.key === '+') && line?.isTotal && !line.isGrand && !still) toggle(look, lineKey(line));
     else if (event.key === 'Enter' && event.shiftKey && line && columns[column]) pick(line, columns[column], true);
-    else if (event.key === 'm' && line && cell && !still) {
+    else if (event.key === 'h' && line && given.onHold) {
+      const at = (key: CellKey): Cell => [rows.findIndex((r) => lineKey(r) === key.line), key.column];
+      const [first, second] = [view.chosen, view.second].map((key) => (key ? at(key) : null));
+      given.onHold(first && second ? block(view, first, second) : block(view, [row, column], [row, column]));
+    } else if (event.key === 'm' && line && cell && !still) {
       // Once this key is over: a menu that opens under a key would be closed by it.
       const at = cell.getBoundingClientRect();
       setTimeout(() => setMenu({ line, at }), 0);

@@ -6,6 +6,7 @@ import {
   type Into,
   type ModelDocument,
   type Probe,
+  type Scalar,
   type TraceAnswer,
   type TraceNode,
   type TruthMark,
@@ -21,6 +22,10 @@ import { pickText } from './Sentence';
 import { Edits, Rows, Runs, Stops } from './TraceSteps';
 import { Sums } from './UsedRows';
 import './probe.css';
+import { useProve } from '../prove/store';
+import { fromCells } from '../prove/checkModel';
+import { HeldBy } from '../prove/HeldBy';
+import { useHold } from '../prove/useHold';
 
 interface Step {
   key: string;
@@ -47,7 +52,8 @@ export function LensCell({ model, measure, at }: { model: ModelDocument; measure
   const [entered, setEntered] = useState<{ cell: string; rows: Into[] }>({ cell, rows: [] });
   const into = entered.cell === cell ? entered.rows : [];
   const setInto = (rows: Into[]) => setEntered({ cell, rows });
-  const trace = useTrace(model, wanted, measure, at, into);
+  const release = useProve((s) => s.asOf);
+  const trace = useTrace(model, wanted, measure, at, into, release);
   if (trace.isPending) return <p className="wait">Tracing the cell…</p>;
   if (trace.error || !wanted)
     return (
@@ -66,6 +72,7 @@ export function LensCell({ model, measure, at }: { model: ModelDocument; measure
     <div aria-busy={trace.isFetching}>
       <Head model={model} trace={trace.data} measure={measure} at={at} />
       <CellMarks model={model} measure={measure} at={at} />
+      {release === null && probe && <HeldBy model={model} probe={askedProbe(probe)} measure={measure} at={at} />}
       {trace.data.emptied && (
         <p className="emptied" data-testid="emptied">
           <b>Empty, and here is why:</b> {trace.data.emptied.sentence}
@@ -99,8 +106,10 @@ function useFormat(model: ModelDocument, measure: string): string {
 function Head({ model, trace, measure, at }: { model: ModelDocument; trace: TraceAnswer; measure: string; at: Coordinate[] }) {
   const format = useFormat(model, measure);
   const [choosing, setChoosing] = useState(false);
-  const shown = useProbe((s) => s.probe?.measures) ?? [];
-  const names = [...new Set([...shown, ...model.measures.map((m) => m.name)])].filter((m) => m !== measure);
+  const open = useProbe((s) => s.probe);
+  const shown = open && askedProbe(open);
+  const { hold } = useHold(model);
+  const names = [...new Set([...(shown?.measures ?? []), ...model.measures.map((m) => m.name)])].filter((m) => m !== measure);
   return (
     <>
       <h2>
@@ -112,6 +121,16 @@ function Head({ model, trace, measure, at }: { model: ModelDocument; trace: Trac
           {valueText(trace.value, trace.tree.dtype, format)}
         </b>
         <span className="row">
+          {trace.value === null || typeof trace.value !== 'object' ? (
+            <button
+              type="button"
+              className="plain"
+              title="Makes a check: this cell stays what it is"
+              onClick={() => shown && void hold(fromCells(model, shown, [{ measure, at, value: trace.value as Scalar }]))}
+            >
+              <u>hold it</u>
+            </button>
+          ) : null}
           <button type="button" className="plain" aria-expanded={choosing} onClick={() => setChoosing(!choosing)}>
             <u>set beside</u>
           </button>
@@ -146,7 +165,8 @@ function Head({ model, trace, measure, at }: { model: ModelDocument; trace: Trac
 /** The marks that this cell carries in the grid. */
 function CellMarks({ model, measure, at }: { model: ModelDocument; measure: string; at: Coordinate[] }) {
   const probe = useProbe((s) => s.probe);
-  const answer = useGrid(model, probe ? askedProbe(probe) : null).data;
+  const release = useProve((s) => s.asOf);
+  const answer = useGrid(model, probe ? askedProbe(probe) : null, release).data;
   const asMeasure = answer?.measures.find((m) => m.name === measure);
   if (!answer || !asMeasure) return null;
   const fits = (names: string[], line: { kind: string; value?: unknown }[]) =>

@@ -9,6 +9,7 @@ import { OpeningLine } from '../link/OpeningLine';
 import { coordinates } from './axes';
 import { MARK_WORDS } from './MarkNotes';
 import './probe.css';
+import { useProve } from '../prove/store';
 
 const MOST = 6;
 
@@ -49,7 +50,8 @@ interface Props {
 
 export function LensMark({ model, measure, kind, at = [] }: Props) {
   const probe = useProbe((s) => s.probe);
-  const grid = useGrid(model, probe ? askedProbe(probe) : null);
+  const release = useProve((s) => s.asOf);
+  const grid = useGrid(model, probe ? askedProbe(probe) : null, release);
   const answer = grid.data;
   if (!answer) return <p className="wait">Looking…</p>;
   const ofMeasure = answer.measures.find((m) => m.name === measure);

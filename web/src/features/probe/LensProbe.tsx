@@ -8,12 +8,14 @@ import { EMPTY_PROBE, askedProbe, useProbe } from './store';
 import { nameText } from '../../shared/format';
 import { MarkNotes } from './MarkNotes';
 import './probe.css';
+import { useProve } from '../prove/store';
 
 /** `of` is a measure that the probe defines for itself. */
 export function LensProbe({ model, of }: { model: ModelDocument; of?: string }) {
   const probe = useProbe((s) => s.probe) ?? EMPTY_PROBE;
   const folio = useFolio((s) => s.folio);
-  const answer = useGrid(model, folio ? null : askedProbe(probe)).data;
+  const release = useProve((s) => s.asOf);
+  const answer = useGrid(model, folio ? null : askedProbe(probe), release).data;
   if (folio)
     return (
       <>

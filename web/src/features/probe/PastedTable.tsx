@@ -5,10 +5,19 @@ import { actions } from '../../app/shown';
 import { count, counted } from '../../shared/format';
 import { useLines } from './GridTable';
 import { hold } from './pasted';
+import type { PastedCell } from '../prove/checkModel';
 
 const MOST = 40;
 
-export function PastedTable({ answer, look, close }: { answer: GridAnswer; look: Look; close: () => void }) {
+interface Given {
+  answer: GridAnswer;
+  look: Look;
+  close: () => void;
+  /** Keeps what was pasted as a check. */
+  onKeep: (cells: PastedCell[]) => void;
+}
+
+export function PastedTable({ answer, look, close, onKeep }: Given) {
   const [text, setText] = useState('');
   const { all, across } = useLines(answer, look);
   const held = text.trim() ? hold(answer, all, across, look, text) : null;
@@ -23,6 +32,11 @@ export function PastedTable({ answer, look, close }: { answer: GridAnswer; look:
               ? `${count(held.differ.length)} of ${counted(held.agree + held.differ.length, 'cell')} differ`
               : `all ${counted(held.agree, 'cell')} agree`}
           </b>
+        )}
+        {held && held.cells.length > 0 && (
+          <button type="button" className="pill small solid" onClick={() => onKeep(held.cells)}>
+            Keep it as a check
+          </button>
         )}
         <button type="button" className="pill small" onClick={close}>
           Close

@@ -1,5 +1,5 @@
 // Probe: a grid asked for by a sentence of chips; a chosen cell is traced in the Lens. Several probes stand on a folio.
-import { Suspense, lazy, useState } from 'react';
+import { Suspense, lazy, useMemo, useState } from 'react';
 import { Refusal, type ModelDocument, type Picture } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { asFolio } from '../../app/shapes';
@@ -13,6 +13,11 @@ import { drawing, misfit } from './pictures/series';
 import { Sentence } from './Sentence';
 import { TakeOut } from './TakeOut';
 import './probe.css';
+import { useProve } from '../prove/store';
+import { AsOf } from '../prove/AsOf';
+import { MOST_HELD, fromCells, fromGrid, fromPasted, heldCells } from '../prove/checkModel';
+import { MadeLine } from '../prove/MadeLine';
+import { useHold } from '../prove/useHold';
 
 const PictureView = lazy(() => import('./PictureView').then((m) => ({ default: m.PictureView })));
 const FolioView = lazy(() => import('../folio/FolioView').then((m) => ({ default: m.FolioView })));
@@ -65,6 +70,7 @@ export function ProbeStage({ model }: { model: ModelDocument }) {
       ) : (
         <ProbeBench model={model} />
       )}
+      <MadeLine model={model} />
     </div>
   );
 }
@@ -72,12 +78,17 @@ export function ProbeStage({ model }: { model: ModelDocument }) {
 function ProbeBench({ model }: { model: ModelDocument }) {
   const probe = useProbe((s) => s.probe) ?? EMPTY_PROBE;
   const put = actions.setProbe;
-  const grid = useGrid(model, askedProbe(probe));
+  const release = useProve((s) => s.asOf);
+  const grid = useGrid(model, askedProbe(probe), release);
   const picture = probe.look?.picture ?? 'grid';
   const [pasting, setPasting] = useState(false);
   const answer = !grid.error && probe.measures.length > 0 ? grid.data : undefined;
+  const { hold } = useHold(model);
+  const asked = useMemo(() => askedProbe(probe), [probe]);
+  const held = useMemo(() => (answer && release === null ? heldCells(model, asked, answer) : undefined), [model, asked, answer, release]);
   return (
     <div className="probe-bench">
+      <AsOf model={model} probe={probe} />
       <Sentence model={model} probe={probe} answer={answer} />
       <div className="probe-body">
         <Picks model={model} picks={probe.picks} answer={grid.data} put={(picks) => put({ picks })} />
@@ -111,11 +122,24 @@ function ProbeBench({ model }: { model: ModelDocument }) {
                     );
                   })}
                 </span>
-                <TakeOut model={model} probe={probe} answer={answer} onPaste={() => setPasting(true)} />
+                <TakeOut
+                  model={model}
+                  probe={probe}
+                  answer={answer}
+                  onPaste={() => setPasting(true)}
+                  onHold={() => void hold(fromGrid(model, asked, answer), `Only a grid of up to ${MOST_HELD} cells becomes one check.`)}
+                />
               </div>
-              {pasting && <PastedTable answer={answer} look={probe.look ?? {}} close={() => setPasting(false)} />}
+              {pasting && (
+                <PastedTable
+                  answer={answer}
+                  look={probe.look ?? {}}
+                  close={() => setPasting(false)}
+                  onKeep={(cells) => void hold(fromPasted(model, asked, cells))}
+                />
+              )}
               {picture === 'grid' ? (
-                <GridTable answer={answer} probe={probe} />
+                <GridTable answer={answer} probe={probe} held={held} onHold={(cells) => void hold(fromCells(model, asked, cells))} />
               ) : (
                 <Suspense fallback={<p className="wait pad">Drawing…</p>}>
                   <PictureView answer={answer} probe={probe} picks={probe.picks} onPick={(picks) => put({ picks })} />

@@ -4,10 +4,12 @@ import { useGrid } from '../../api/queries';
 import { askedProbe, useProbe } from './store';
 import { nameText } from '../../shared/format';
 import { OpeningLine } from '../link/OpeningLine';
+import { useProve } from '../prove/store';
 
 export function ReachesProbe({ model, table }: { model: ModelDocument; table: string }) {
   const probe = useProbe((s) => s.probe);
-  const answer = useGrid(model, probe ? askedProbe(probe) : null).data;
+  const release = useProve((s) => s.asOf);
+  const answer = useGrid(model, probe ? askedProbe(probe) : null, release).data;
   if (!answer || answer.measures.length === 0) return null;
   return (
     <section aria-label="In the open probe">

@@ -22,11 +22,14 @@ export function TakeOut({
   probe,
   answer,
   onPaste,
+  onHold,
 }: {
   model: ModelDocument;
   probe: Probe;
   answer: GridAnswer;
   onPaste: () => void;
+  /** Makes a check of all that is shown. */
+  onHold: () => void;
 }) {
   const [said, setSaid] = useState('');
   const look = probe.look ?? {};
@@ -62,6 +65,7 @@ export function TakeOut({
           <Menu.Item onClick={() => copy(full, 'address copied')}>Copy the address of its CSV</Menu.Item>
           <Menu.Divider />
           <Menu.Item onClick={onPaste}>Hold a pasted table against it</Menu.Item>
+          <Menu.Item onClick={onHold}>Make a check of this grid</Menu.Item>
         </Menu.Dropdown>
       </Menu>
       <span role="status" className="quiet">

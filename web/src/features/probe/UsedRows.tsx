@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { client, unwrap, type ModelDocument, type Scalar, type TraceNode } from '../../api/client';
 import { columnText, count, splitReference } from '../../shared/format';
 import type { CellAsked } from './LensCell';
+import { useProve } from '../prove/store';
 
 const PAGE = 25;
 
@@ -104,7 +105,9 @@ function RowsTable({ columns, rows, values, label, order, onOrder }: TableProps)
 function UsedRows({ model, cell, path }: { model: ModelDocument; cell: CellAsked; path: string }) {
   const [start, setStart] = useState(0);
   const [order, setOrder] = useState({ by: '', descending: false });
+  const release = useProve((s) => s.asOf);
   const body = {
+    release,
     probe: { ...cell.probe },
     measure: cell.measure,
     at: cell.at,

@@ -18,6 +18,8 @@ export interface View {
   look: Look;
   marks: Map<string, TruthMark[]>;
   failures: Map<string, { error: string; message: string }>;
+  /** The checks that hold a cell, by measure and places. */
+  held: Map<string, string[]>;
   range: Map<string, Range> | null;
   folded: Set<string>;
   /** Totals that have an unmatched member among their lines. */
@@ -195,6 +197,7 @@ export class LinePainter {
         : [];
     const marked = view.marks.size ? (view.marks.get(`${measure.name} ${line.place} ${across.place}`) ?? []) : [];
     const apart = marked.filter((m) => m.kind === 'apart');
+    const held = view.held.size ? (view.held.get(`${measure.name} ${line.place} ${across.place}`) ?? []) : [];
     const chosen = view.chosen !== null && view.chosen.line === key && view.chosen.column === index;
     const second = view.second !== null && view.second.line === key && view.second.column === index;
     const part = line.isTotal || across.isTotal || !view.range ? null : share(value, view.range.get(measure.name));
@@ -205,6 +208,7 @@ export class LinePainter {
       column.hatch,
       overridden.length ? 'overridden' : '',
       apart.length ? 'apart' : '',
+      held.length ? 'held' : '',
       part !== null && look.shade?.includes(measure.name) ? 'shaded' : '',
     ]
       .filter(Boolean)
@@ -241,6 +245,7 @@ export class LinePainter {
       overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '',
       column.hatched,
       ...marked.map((m) => m.sentence),
+      held.length ? `held by ${held.join(', ')}` : '',
     ]
       .filter(Boolean)
       .join('; ');

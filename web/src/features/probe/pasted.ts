@@ -18,6 +18,8 @@ export interface Held {
   /** Pasted lines that the grid has not, and lines of the grid that were not pasted. */
   unknown: string[];
   missing: string[];
+  /** The pasted cells that the grid has, as values: what a check of them holds. */
+  cells: { at: Coordinate[]; measure: string; value: Scalar; room: number }[];
 }
 
 /** A number as people write it, and half of its last digit; null for what is none. */
@@ -50,7 +52,7 @@ export function hold(answer: GridAnswer, rows: ShownLine[], across: ShownLine[],
   const wanted = whole.find((some) => some.length * answer.measures.length === width) ?? across;
   const places = wanted.flatMap((c) => answer.measures.map((m, i) => ({ c, m, i }))).slice(0, width);
   const byText = new Map(rows.map((r) => [r.members.map(memberText).join('\t'), r]));
-  const held: Held = { agree: 0, differ: [], unknown: [], missing: [] };
+  const held: Held = { agree: 0, differ: [], unknown: [], missing: [], cells: [] };
   const met = new Set<string>();
   for (const line of lines) {
     const cells = line.split('\t').map((c) => c.trim());
@@ -67,10 +69,13 @@ export function hold(answer: GridAnswer, rows: ShownLine[], across: ShownLine[],
       const value = answer.values[i]?.[row.place]?.[c.place] ?? null;
       const here = measureText(value, look.formats?.[m.name] ?? m.format, m.dtype);
       const pasted = cells[labels + k] ?? '';
+      const at = coordinates(answer, row.members, c.members);
+      const read = numberOf(pasted);
+      held.cells.push({ at, measure: m.name, value: pasted === '' ? null : (read?.value ?? pasted), room: read?.room ?? 0 });
       if (agrees(pasted, value, here)) held.agree += 1;
       else
         held.differ.push({
-          at: coordinates(answer, row.members, c.members),
+          at,
           measure: m.name,
           where: [row.label, answer.columns.columns.length ? acrossText(c) : '', nameText(m.name)].filter(Boolean).join(', '),
           pasted,

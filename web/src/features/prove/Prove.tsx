@@ -1,204 +1,89 @@
-// Prove: what the model, its data and its measures say of themselves.
-import { useEffect, useRef, useState, type ReactNode } from 'react';
-import { useNavigate } from 'react-router';
-import type { Finding, ModelDocument } from '../../api/client';
-import { useEdits } from '../../api/queries';
-import { asFolio, asProbe } from '../../app/shapes';
-import { type Selection } from '../../app/frame';
+// Prove: what is known to be true of the numbers, what would go unnoticed, what was released, and what the model says of itself.
+import type { CheckRow, ModelDocument } from '../../api/client';
 import { actions } from '../../app/shown';
-import { Names } from '../../marks/Names';
-import { counted } from '../../shared/format';
-import { tableIn } from '../link/CellPanel';
+import { count, counted } from '../../shared/format';
+import { ChecksView } from './ChecksView';
+import { CoverageView } from './CoverageView';
+import { Findings, openFindings } from './Findings';
+import { ReleasesView } from './ReleasesView';
+import { shareOf } from './coverageModel';
+import { useChecks, useCoverage, useProving, useReleases } from './requests';
+import { useProve, type ProveView } from './store';
+import { WrongNow } from './WrongNow';
+import './prove.css';
+import { MadeLine } from './MadeLine';
 
-/** The groups of findings by what they could do to a number, the worst first. */
-const GROUPS: [Finding['group'], string, string][] = [
-  ['seen', 'May make a number wrong that someone looks at', 'each names the probes and folios whose numbers stand on it'],
-  ['unseen', 'May make a number wrong', 'no probe and no folio stands on it yet'],
-  ['note', 'Worth a look', 'it works, and may not be what was meant'],
-  ['tidy', 'To tidy', 'no number is touched'],
-];
-
-/** Shows what a finding is about: in the Lens, and on its own stage. */
-export function useShowAbout(model: ModelDocument) {
-  const navigate = useNavigate();
-  const { select, set, openFolio } = actions;
-  return (about: string) => {
-    const [kind = '', ...rest] = about.split(' ');
-    const name = rest.join(' ');
-    if (kind === 'measure') {
-      set({ measure: name });
-      select({ kind: 'measure', name });
-      void navigate(`/m/${model.id}/measure`);
-      return;
-    }
-    const probe = kind === 'probe' && model.probes.find((p) => p.name === name);
-    if (probe) {
-      set({ probe: asProbe(probe), folio: null });
-      select(null);
-      void navigate(`/m/${model.id}/probe`);
-      return;
-    }
-    const folio = (kind === 'folio' || kind === 'probe') && model.folios.find((f) => f.name === name);
-    if (folio) {
-      openFolio(asFolio(folio));
-      select(null);
-      void navigate(`/m/${model.id}/probe`);
-      return;
-    }
-    select(kind === 'link' ? { kind: 'link', name } : subject(model, kind, name));
-    void navigate(`/m/${model.id}/link`);
-  };
-}
-
-/** The table or column that a finding is about: of a hierarchy the table of its finest level. */
-function subject(model: ModelDocument, kind: string, name: string): Selection {
-  if (kind === 'hierarchy') {
-    const levels = (model.hierarchies.find((h) => h.name === name)?.levels ?? []) as string[];
-    return { kind: 'table', name: tableIn(levels.at(-1) ?? '') };
-  }
-  const home = kind === 'column' && model.tables.find((t) => t.columns.some((c) => c.name === name));
-  return home ? { kind: 'column', table: home.name, name } : { kind: 'table', name };
-}
-
-export function FindingLine({ finding, show, children }: { finding: Finding; show: (about: string) => void; children?: ReactNode }) {
-  return (
-    <div className={`finding ${finding.weight}`}>
-      <span className="sign" title={finding.weight}>
-        {finding.weight === 'warning' ? '◆' : '◇'}
-      </span>
-      <div>
-        <button type="button" className="plain" onClick={() => show(finding.about)}>
-          <b>{finding.sentence}</b>
-        </button>
-        <div className="quiet">{finding.mend}</div>
-        {children}
-      </div>
-    </div>
-  );
-}
-
-export const findingKey = (f: Finding) => `${f.code} ${f.about} ${f.key}`;
-
-/** The findings that nobody has accepted. */
-export const openFindings = (model: ModelDocument) => model.findings.filter((f) => f.accepted === null);
+/** Those that do not hold, and are not silenced. */
+export const wrongNow = (checks: CheckRow[]) => checks.filter((c) => (c.state === 'fails' || c.state === 'cannot') && !c.silenced);
 
 export function Prove({ model }: { model: ModelDocument }) {
-  const show = useShowAbout(model);
-  const open = openFindings(model);
-  const accepted = model.findings.filter((f) => f.accepted !== null);
+  const view = useProve((s) => s.proveView);
+  const checks = useChecks(model).data?.checks ?? [];
   return (
-    <div className="pad" data-region style={{ maxWidth: 860 }}>
-      <h2>Findings</h2>
-      <p className="quiet">
-        Read again after every edit from the model, its {counted(model.tables.length, 'table')} and its{' '}
-        {counted(model.measures.length, 'measure')}. One that is known can be accepted with a reason; it stays in the model, and is taken
-        back like any edit.
-      </p>
-      {open.length === 0 && <p>Nothing was found that is not accepted.</p>}
-      {GROUPS.map(([group, words, means]) => {
-        const findings = open.filter((f) => f.group === group);
-        if (findings.length === 0) return null;
-        return (
-          <section key={group} aria-label={words}>
-            <h3 style={{ margin: '18px 0 2px' }}>
-              {words}, {findings.length} <span className="quiet">({means})</span>
-            </h3>
-            {findings.map((f) => (
-              <FindingLine key={findingKey(f)} finding={f} show={show}>
-                <Watchers finding={f} show={show} />
-                <Accept model={model} finding={f} />
-              </FindingLine>
-            ))}
-          </section>
-        );
-      })}
-      {accepted.length > 0 && (
-        <details className="accepted">
-          <summary>{accepted.length} accepted</summary>
-          {accepted.map((f) => (
-            <FindingLine key={findingKey(f)} finding={f} show={show}>
-              <Reopen model={model} finding={f} />
-            </FindingLine>
-          ))}
-        </details>
+    <div className="prove" data-region>
+      <Head model={model} checks={checks} view={view} />
+      {view === 'checks' && (
+        <>
+          <WrongNow model={model} checks={checks} />
+          <ChecksView model={model} checks={checks} />
+        </>
       )}
+      {view === 'coverage' && <CoverageView model={model} />}
+      {view === 'releases' && <ReleasesView model={model} />}
+      {view === 'findings' && <Findings model={model} />}
+      <MadeLine model={model} />
     </div>
   );
 }
 
-const FEW = 4;
-
-/** The probes and folios that show numbers which stand on what a finding is about. */
-function Watchers({ finding, show }: { finding: Finding; show: (about: string) => void }) {
-  if (finding.group !== 'seen' || finding.about.startsWith('probe ')) return null;
+function Head({ model, checks, view }: { model: ModelDocument; checks: CheckRow[]; view: ProveView }) {
+  const coverage = useCoverage(model).data;
+  const releases = useReleases(model).data ?? [];
+  const share = shareOf(coverage?.changes ?? []);
+  const held = checks.filter((c) => c.state === 'holds').length;
+  const parts: [ProveView, string, string][] = [
+    ['checks', 'Checks', `${held}/${checks.length}`],
+    ['coverage', 'Coverage', share.of ? `${share.noticed}/${share.of}` : 'not computed'],
+    ['releases', 'Releases', releases.length ? `${releases.length}` : 'none'],
+    ['findings', 'Findings', `${openFindings(model).length}`],
+  ];
   return (
-    <div className="quiet">
-      Looked at in{' '}
-      <Names>
-        {finding.watchers.slice(0, FEW).map((name) => (
-          <button key={name} type="button" className="plain" onClick={() => show(`probe ${name}`)}>
-            <u>{name}</u>
+    <header className="prove-head">
+      <div className="prove-switch" role="group" aria-label="Parts of Prove">
+        {parts.map(([key, words, told]) => (
+          <button key={key} type="button" aria-pressed={view === key} onClick={() => actions.set({ proveView: key })}>
+            <b>{words}</b> <span>{told}</span>
           </button>
         ))}
-      </Names>
-      {finding.watchers.length > FEW && `and ${finding.watchers.length - FEW} more`}
-    </div>
+      </div>
+      {view === 'checks' && <Running model={model} />}
+    </header>
   );
 }
 
-/** Accepts a finding, with the reason that history and the next reader are told. */
-function Accept({ model, finding }: { model: ModelDocument; finding: Finding }) {
-  const { edit, busy } = useEdits(model);
-  const [reason, setReason] = useState<string | null>(null);
-  const field = useRef<HTMLInputElement>(null);
-  useEffect(() => {
-    if (reason === '') field.current?.focus();
-  }, [reason]);
-  const { code, about, key } = finding;
-  if (reason === null)
+/** How far the checks are, with the way to begin them again and to stop them. */
+function Running({ model }: { model: ModelDocument }) {
+  const answer = useChecks(model).data;
+  const { runChecks, stop, busy } = useProving(model);
+  if (!answer || answer.checks.length === 0) return null;
+  if (answer.running)
     return (
-      <button type="button" className="plain quiet" aria-label={`Accept: ${finding.sentence}`} onClick={() => setReason('')}>
-        <u>accept it</u>
-      </button>
+      <div className="row prove-run" role="status">
+        <progress max={answer.total || 1} value={answer.done} aria-label="Checks that are computed" />
+        <span className="quiet">
+          {count(answer.done)} of {counted(answer.total, 'check')}
+        </span>
+        <button type="button" className="pill small" onClick={() => stop('checks')}>
+          Stop
+        </button>
+      </div>
     );
-  const send = (event: React.FormEvent) => {
-    event.preventDefault();
-    if (reason.trim()) void edit({ kind: 'accept_finding', code, about, key, reason: reason.trim() });
-  };
+  const old = answer.checks.filter((c) => c.old).length;
   return (
-    <form className="row accept" onSubmit={send} onKeyDown={(e) => e.key === 'Escape' && setReason(null)}>
-      <input
-        ref={field}
-        className="field"
-        aria-label="Why it may stand"
-        placeholder="why it may stand"
-        value={reason}
-        onChange={(e) => setReason(e.target.value)}
-      />
-      <button type="submit" className="pill small solid" disabled={busy || !reason.trim()}>
-        Accept
-      </button>
-      <button type="button" className="pill small" onClick={() => setReason(null)}>
-        Leave it
-      </button>
-    </form>
-  );
-}
-
-function Reopen({ model, finding }: { model: ModelDocument; finding: Finding }) {
-  const { edit, busy } = useEdits(model);
-  const { code, about, key } = finding;
-  return (
-    <div>
-      Accepted: {finding.accepted}{' '}
-      <button
-        type="button"
-        className="plain quiet"
-        disabled={busy}
-        aria-label={`Open again: ${finding.sentence}`}
-        onClick={() => void edit({ kind: 'reopen_finding', code, about, key })}
-      >
-        <u>open it again</u>
+    <div className="row prove-run" role="status">
+      {old > 0 && <span className="quiet">{counted(old, 'check')} as of before</span>}
+      <button type="button" className="pill small" disabled={busy} onClick={runChecks}>
+        Run all again
       </button>
     </div>
   );

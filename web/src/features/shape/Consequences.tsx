@@ -21,7 +21,7 @@ export function useChange(model: ModelDocument) {
     setBusy(true);
     try {
       const answer = await consequences(model, change);
-      if (answer.breaks.length || answer.touches.length) {
+      if (answer.breaks.length || answer.touches.length || answer.checks.length) {
         setBox({ edit: change, consequences: answer });
         return false;
       }
@@ -49,7 +49,7 @@ interface BoxProps {
 }
 
 export function ConsequencesBox({ model, box, onMake, onLeave, instead }: BoxProps) {
-  const { breaks, touches } = box.consequences;
+  const { breaks, touches, checks } = box.consequences;
   const mends = breaks.map((b) => mendOf(model, b));
   const broken = breaks.filter((_, i) => mends[i] === null);
   // A measure that no longer makes sense may stay and say so; a model that does not hold together may not.
@@ -79,6 +79,16 @@ export function ConsequencesBox({ model, box, onMake, onLeave, instead }: BoxPro
         </p>
       )}
       {first.map(line)}
+      {checks.length > 0 && (
+        <p>
+          {counted(checks.length, 'check')} would no longer hold:{' '}
+          {checks
+            .slice(0, MOST)
+            .map((c) => `${c.name}${c.after === 'cannot' ? ' (it ends)' : ''}`)
+            .join(', ')}
+          {checks.length > MOST && ` and ${checks.length - MOST} more`}.
+        </p>
+      )}
       {further.length > 0 && (
         <details>
           <summary>

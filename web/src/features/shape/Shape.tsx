@@ -1,6 +1,6 @@
 // Shape: a table's rows under its columns, its steps at the side; two keys side by side; tables that are made here.
 import { useDebouncedValue } from '@mantine/hooks';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import type { ModelDocument, TableInfo } from '../../api/client';
 import { useEdits, type Edit } from '../../api/queries';
 import { useFrame } from '../../app/frame';
@@ -21,6 +21,7 @@ import { StepEditor } from './StepEditor';
 import { Steps } from './Steps';
 import { useSteps, type Step } from './requests';
 import { stepKind } from './stepKinds';
+import { useCoverage } from '../prove/requests';
 
 const VIEWS: [ShapeView, string][] = [
   ['rows', 'Rows and steps'],
@@ -252,6 +253,11 @@ function BenchSide({ model, table, bench }: { model: ModelDocument; table: Table
   const selection = useFrame((s) => s.selection);
   const chosen = selection?.kind === 'column' && selection.table === table.name ? selection.name : null;
   const { steps, answer, outcomes, at, goTo } = bench;
+  const coverage = useCoverage(model).data;
+  const noticed = useMemo(() => {
+    const mine = coverage?.old ? [] : (coverage?.changes ?? []).filter((c) => c.about === `table ${table.name}` && c.step !== null);
+    return new Map(mine.map((c) => [c.step ?? 0, c]));
+  }, [coverage, table.name]);
   const remake = (words: string) => (
     <button type="button" className="plain signal" onClick={() => actions.set({ shapeView: 'remake' })}>
       {words}
@@ -270,6 +276,7 @@ function BenchSide({ model, table, bench }: { model: ModelDocument; table: Table
           outcomes={outcomes}
           start={answer.data ? { rows: answer.data.start.rows, columns: answer.data.start.columns.length } : null}
           at={at}
+          noticed={noticed}
           onAt={goTo}
           onSteps={bench.put}
           onAdd={(kind) => addStep(model, table, bench, kind, chosen)}

@@ -1,9 +1,11 @@
 // The steps of a table: each with rows and columns before › after; switched off, moved, changed. A draft until it is kept.
 import { useState } from 'react';
-import type { StepOutcome } from '../../api/client';
+import type { Covered, StepOutcome } from '../../api/client';
 import { count, counted } from '../../shared/format';
 import type { Step } from './requests';
 import { STEP_KINDS } from './stepKinds';
+import { CoverMark } from '../../marks/CoverMark';
+import { shareOf } from '../prove/coverageModel';
 
 interface Props {
   steps: Step[];
@@ -12,10 +14,12 @@ interface Props {
   at: number | null;
   onAt: (at: number | null) => void;
   onSteps: (steps: Step[]) => void;
+  /** What coverage says of each step, by its place. */
+  noticed: Map<number, Covered>;
   onAdd: (kind: string) => void;
 }
 
-export function Steps({ steps, outcomes, start, at, onAt, onSteps, onAdd }: Props) {
+export function Steps({ steps, outcomes, start, at, noticed, onAt, onSteps, onAdd }: Props) {
   const [adding, setAdding] = useState(false);
   const shown = at ?? steps.length;
   const move = (from: number, by: number) => {
@@ -56,6 +60,7 @@ export function Steps({ steps, outcomes, start, at, onAt, onSteps, onAdd }: Prop
             key={`${i}`}
             step={step}
             outcome={outcomes[i]}
+            covered={noticed.get(i)}
             place={i}
             last={i === steps.length - 1}
             shown={shown === i + 1}
@@ -109,6 +114,7 @@ function StepKinds({ onAdd, close }: { onAdd: (kind: string) => void; close: () 
 interface LineGiven {
   step: Step;
   outcome: StepOutcome | undefined;
+  covered: Covered | undefined;
   place: number;
   last: boolean;
   shown: boolean;
@@ -119,7 +125,7 @@ interface LineGiven {
 }
 
 /** A step with what it does to rows and columns, and what can be done with it. */
-function StepLine({ step, outcome, place, last, shown, onShow, onSwitch, onMove, onRemove }: LineGiven) {
+function StepLine({ step, outcome, covered, place, last, shown, onShow, onSwitch, onMove, onRemove }: LineGiven) {
   const name = `step ${place + 1}`;
   return (
     <li className={`step ${outcome?.state ?? ''} ${shown ? 'shown' : ''}`}>
@@ -127,7 +133,9 @@ function StepLine({ step, outcome, place, last, shown, onShow, onSwitch, onMove,
         <span>
           {place + 1}. {outcome?.words ?? step.kind}
         </span>
-        <small>{outcome ? counts(outcome) : '…'}</small>
+        <small>
+          {outcome ? counts(outcome) : '…'} {covered && <CoverMark share={shareOf([covered])} size={12} />}
+        </small>
         {step.note && <small className="step-note">{step.note}</small>}
         {outcome?.errors.map((e) => (
           <small key={e.message} className="signal wrap">

@@ -1,0 +1,243 @@
+// A check: what must hold, what came of it, each place where it fails, what it stands on, and since which edit it does not hold.
+import { useState } from 'react';
+import type { Check, CheckRow, Failure, ModelDocument } from '../../api/client';
+import { useEdits } from '../../api/queries';
+import { actions } from '../../app/shown';
+import { count, counted } from '../../shared/format';
+import { aboutWords, mustWords } from './checkModel';
+import { useChecks, useOutcome } from './requests';
+import { StateMark, stateWords } from './StateMark';
+import { useShowCell } from './useShowCell';
+import { Since } from './WrongNow';
+
+const MOST = 40;
+
+export function LensCheck({ model, name }: { model: ModelDocument; name: string }) {
+  const check = model.checks.find((c) => c.name === name);
+  const row = useChecks(model).data?.checks.find((c) => c.name === name);
+  if (!check) return <p className="quiet">The check {name} is no longer in the model.</p>;
+  return (
+    <div data-testid="lens-check">
+      <h2>
+        <StateMark row={row} /> {name}
+      </h2>
+      <p className="quiet">
+        {stateWords(row)}
+        {check.folder ? `, in ${check.folder}` : ''}
+      </p>
+      {check.description && <p>{check.description}</p>}
+      <p>
+        <span className="mono">{mustWords(check)}</span>
+        <br />
+        <span className="quiet">of {aboutWords(check)}</span>
+      </p>
+      {row && row.state !== 'not run' && <Came model={model} check={check} row={row} />}
+      {row && (row.state === 'fails' || row.state === 'cannot') && <Since model={model} name={name} />}
+      {row && <Stands row={row} />}
+      <Keeping model={model} check={check} />
+    </div>
+  );
+}
+
+/** What came of it, each place leading to its cell. */
+function Came({ model, check, row }: { model: ModelDocument; check: Check; row: CheckRow }) {
+  const outcome = useOutcome(model, row.name);
+  const showCell = useShowCell(model);
+  if (!outcome.data) return <p className="wait">{outcome.error?.message ?? 'Looking…'}</p>;
+  const { sentence, failures = [], failed = 0, problems = [] } = outcome.data;
+  return (
+    <>
+      <p>{sentence}</p>
+      {problems.map((p) => (
+        <p key={p.code + p.message} className="signal">
+          {p.message} <span className="quiet">{p.mend}</span>
+        </p>
+      ))}
+      {failures.length > 0 && (
+        <ul className="failures">
+          {failures.slice(0, MOST).map((f, i) => (
+            <li key={`${f.sentence} ${i}`}>
+              {check.probe ? (
+                <button
+                  type="button"
+                  className="plain"
+                  title="Why does it show this?"
+                  onClick={() => showCell(check, measureOf(f), f.at ?? {})}
+                >
+                  <u>{f.sentence}</u>
+                </button>
+              ) : (
+                f.sentence
+              )}
+            </li>
+          ))}
+        </ul>
+      )}
+      {failed > MOST && <p className="quiet">and {count(failed - MOST)} more</p>}
+    </>
+  );
+}
+
+const measureOf = (failure: Failure): string => failure.measure || (Object.keys(failure.values ?? {})[0] ?? '');
+
+/** What its numbers are made from. */
+function Stands({ row }: { row: CheckRow }) {
+  const parts: ['table' | 'link' | 'measure', string[]][] = [
+    ['table', row.tables],
+    ['link', row.links],
+    ['measure', row.measures],
+  ];
+  if (parts.every(([, names]) => names.length === 0)) return null;
+  return (
+    <details>
+      <summary>
+        It stands on {counted(row.tables.length, 'table')}, {counted(row.links.length, 'link')} and{' '}
+        {counted(row.measures.length, 'measure')}
+      </summary>
+      {parts.map(([kind, names]) => (
+        <p key={kind} className="quiet">
+          {names.map((n) => (
+            <button key={n} type="button" className="plain stands" onClick={() => actions.select({ kind, name: n })}>
+              <u>{n}</u>
+            </button>
+          ))}
+        </p>
+      ))}
+    </details>
+  );
+}
+
+type Guard = 'loads' | 'releases';
+
+/** What it guards, whether it is silenced, its name and folder, and taking it away. */
+function Keeping({ model, check }: { model: ModelDocument; check: Check }) {
+  const { edit, busy } = useEdits(model);
+  const [silencing, setSilencing] = useState(false);
+  const guards = (check.guards ?? []) as Guard[];
+  const put = (part: Partial<Check>) => void edit({ kind: 'put_check', check: withoutNothing({ ...check, ...part }) });
+  const flip = (guard: Guard) => put({ guards: guards.includes(guard) ? guards.filter((g) => g !== guard) : [...guards, guard] });
+  return (
+    <section aria-label="Keeping it" className="check-keeping">
+      {(['loads', 'releases'] as const).map((guard) => (
+        <label key={guard} className="row">
+          <input type="checkbox" checked={guards.includes(guard)} disabled={busy} onChange={() => flip(guard)} />
+          guards {guard}
+          <span className="quiet">{guard === 'loads' ? 'one that would make it fail is held' : 'one while it fails needs a reason'}</span>
+        </label>
+      ))}
+      <Named key={`${check.name} ${check.folder} ${check.description}`} model={model} check={check} put={put} />
+      {check.silenced ? (
+        <p>
+          Silenced until {check.silenced.until}: {check.silenced.reason}{' '}
+          <button type="button" className="pill small" disabled={busy} onClick={() => put({ silenced: null })}>
+            Hear it again
+          </button>
+        </p>
+      ) : silencing ? (
+        <Silence put={put} close={() => setSilencing(false)} />
+      ) : (
+        <button type="button" className="pill small" onClick={() => setSilencing(true)}>
+          Silence it…
+        </button>
+      )}{' '}
+      <button
+        type="button"
+        className="pill small"
+        disabled={busy}
+        onClick={() => {
+          actions.select(null);
+          void edit({ kind: 'remove_check', name: check.name });
+        }}
+      >
+        Remove it
+      </button>
+    </section>
+  );
+}
+
+/** A check as an edit takes it: what is not said is left out. */
+export const withoutNothing = (check: Check): Record<string, unknown> =>
+  Object.fromEntries(
+    Object.entries(check).filter(([, v]) => v !== null && v !== undefined && v !== '' && !(Array.isArray(v) && v.length === 0)),
+  );
+
+function Named({ model, check, put }: { model: ModelDocument; check: Check; put: (part: Partial<Check>) => void }) {
+  const { edit } = useEdits(model);
+  const [said, setSaid] = useState({ name: check.name ?? '', folder: check.folder ?? '', description: check.description ?? '' });
+  const same = said.name === (check.name ?? '') && said.folder === (check.folder ?? '') && said.description === (check.description ?? '');
+  const save = (event: React.FormEvent) => {
+    event.preventDefault();
+    const name = said.name.trim();
+    if (!name) return;
+    if (name === check.name) put({ folder: said.folder.trim(), description: said.description.trim() });
+    else {
+      const renamed = withoutNothing({ ...check, name, folder: said.folder.trim(), description: said.description.trim() });
+      void edit({ kind: 'put_check', check: renamed, was: check.name }).then((done) => {
+        if (done) actions.select({ kind: 'check', name });
+      });
+    }
+  };
+  return (
+    <form onSubmit={save} className="check-named">
+      <input
+        className="field"
+        aria-label="Name of the check"
+        value={said.name}
+        onChange={(e) => setSaid({ ...said, name: e.target.value })}
+      />
+      <input
+        className="field"
+        aria-label="Folder of the check"
+        placeholder="folder"
+        value={said.folder}
+        onChange={(e) => setSaid({ ...said, folder: e.target.value })}
+      />
+      <textarea
+        className="field"
+        rows={2}
+        aria-label="Why it is so"
+        placeholder="why it is so, and who says so"
+        value={said.description}
+        onChange={(e) => setSaid({ ...said, description: e.target.value })}
+      />
+      {!same && (
+        <button type="submit" className="pill small solid">
+          Keep
+        </button>
+      )}
+    </form>
+  );
+}
+
+function Silence({ put, close }: { put: (part: Partial<Check>) => void; close: () => void }) {
+  const [until, setUntil] = useState('');
+  const [reason, setReason] = useState('');
+  const send = (event: React.FormEvent) => {
+    event.preventDefault();
+    if (until && reason.trim()) {
+      put({ silenced: { until, reason: reason.trim() } });
+      close();
+    }
+  };
+  return (
+    <form onSubmit={send} className="check-named" onKeyDown={(e) => e.key === 'Escape' && close()}>
+      <label>
+        until{' '}
+        <input type="date" className="field short" aria-label="Silenced until" value={until} onChange={(e) => setUntil(e.target.value)} />
+      </label>
+      <input
+        className="field"
+        aria-label="Why it is silenced"
+        placeholder="why"
+        value={reason}
+        onChange={(e) => setReason(e.target.value)}
+      />
+      <button type="submit" className="pill small solid" disabled={!until || !reason.trim()}>
+        Silence
+      </button>{' '}
+      <button type="button" className="pill small" onClick={close}>
+        Leave it
+      </button>
+    </form>
+  );
+}

@@ -1,0 +1,12 @@
+// Which part of Prove is open, and the release as of which numbers are seen.
+import { create } from 'zustand';
+
+export type ProveView = 'checks' | 'coverage' | 'releases' | 'findings';
+
+export interface ProveShown {
+  proveView: ProveView;
+  /** The release as of which probes and traces are seen; null for the draft. */
+  asOf: number | null;
+}
+
+export const useProve = create<ProveShown>()(() => ({ proveView: 'checks', asOf: null }));
