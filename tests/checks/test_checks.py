@@ -69,7 +69,7 @@ class Kinds(unittest.TestCase):
             ({"hold": "seats * 1000000000000000000 > 0"}, SEATS, 4, 2),  # 24 and 32 quintillions leave 64 bits
             (table(("North", 5), (None, 32)), SEATS, 2, []),
             (table(("North", 5.0), (UNMATCHED, 24)), SEATS, 2, []),
-            (table(("North", 6), ("West", 1), ("East", None)), SEATS, 3, [("differs", north), ("missing", {"Port.region": "West"})]),
+            (table(("North", 6), ("West", 1), ("East", None)), SEATS, 3, [("missing", {"Port.region": "West"}), ("differs", north)]),
             (table(("North", 6), tolerance={"absolute": 1}), SEATS, 1, []),
             (table(("North", 7), tolerance={"absolute": 1}), SEATS, 1, 1),
             (table(("North", 6.25), tolerance={"relative": 0.2}), SEATS, 1, []),

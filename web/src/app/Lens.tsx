@@ -121,7 +121,7 @@ function Subject({ model, stage, selection }: { model: ModelDocument; stage: Sta
     case 'cell':
       return <LensCell model={model} measure={selection.measure} at={selection.at} />;
     default:
-      return stage === 'probe' ? <LensProbe model={model} /> : <Nothing />;
+      return stage === 'probe' ? <LensProbe model={model} /> : <Nothing prove={stage === 'prove'} />;
   }
 }
 
@@ -147,7 +147,17 @@ function Hovered({ model }: { model: ModelDocument }) {
   );
 }
 
-function Nothing() {
+function Nothing({ prove = false }: { prove?: boolean }) {
+  if (prove)
+    return (
+      <>
+        <h2>The Lens</h2>
+        <p className="quiet">
+          Choose a check, a hole or a release: here stands what must hold and what came of it, since which edit it does not, what would
+          close the hole, what moved between two releases.
+        </p>
+      </>
+    );
   return (
     <>
       <h2>The Lens</h2>

@@ -67,6 +67,17 @@ def cells_of(grid: Grid, measures: int) -> Iterator[CheckedCell]:
         yield CheckedCell({**down[r], **across[c]}, bool(totals[0][r] or totals[1][c]), values)
 
 
+def value_text(value: object) -> str:
+    """A value as sentences name it."""
+    if value is None:
+        return "empty"
+    if isinstance(value, dict):
+        return str(value.get("error", value))
+    if isinstance(value, int | float) and not isinstance(value, bool):
+        return f"{value:,}" if isinstance(value, int) else f"{value:,.12g}"
+    return str(value)
+
+
 def member_text(member: MemberJson) -> str:
     """A member as sentences name it."""
     return "(empty)" if member is None else "(unmatched)" if isinstance(member, dict) else str(member)

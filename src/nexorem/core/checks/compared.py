@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from nexorem.core.checks.cells import probe_of_check
 from nexorem.core.checks.looked_at import looked_at
 from nexorem.core.checks.moved import cells_moved, named_then
-from nexorem.core.checks.outcome import Failure
+from nexorem.core.checks.outcome import Failure, width
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import read_probe
@@ -67,7 +67,7 @@ def _moved(then: Star, now: Star, spec: ProbeSpec, about: str, where: str, budge
         return NumbersMoved(about, 0, 0, error=refused.diagnostics[0].message) if answered[0] != answered[1] else None
     if not moved:
         return None
-    moved.sort(key=_width, reverse=True)
+    moved.sort(key=width, reverse=True)
     return NumbersMoved(about, cells, len(moved), tuple(moved[:MOST_CELLS]))
 
 
@@ -77,11 +77,3 @@ def _can_answer(star: Star, spec: ProbeSpec, budget: Budget) -> bool:
     except Refused:
         return False
     return True
-
-
-def _width(failure: Failure) -> tuple[float, float]:
-    """By how much a number moved, as a share of what it was, then by itself; one that came or went moved by all."""
-    if failure.difference is None:
-        return 1.0, 0.0
-    was = abs(float(failure.expected)) if isinstance(failure.expected, int | float) else 0.0
-    return (abs(failure.difference) / was if was else 1.0), abs(failure.difference)

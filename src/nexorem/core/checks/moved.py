@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from typing import TypeVar
 
-from nexorem.core.checks.cells import cells_of, member_text
+from nexorem.core.checks.cells import cells_of, member_text, value_text
 from nexorem.core.checks.outcome import Failure
 from nexorem.core.checks.tables import key_of
 from nexorem.core.engine.grid import answer
@@ -70,11 +70,5 @@ def _failure(at: Coordinates, name: str, old: Cell, new: Cell, where: str) -> Fa
     place = ", ".join(map(member_text, at.values())) or "the whole"
     numbers = all(isinstance(x, int | float) and not isinstance(x, bool) for x in (old, new))
     off = float(new - old) if numbers else None  # type: ignore[operator]
-    said = f"{place}: {name} is {_word(new)}; in {where} it was {_word(old)}."
+    said = f"{place}: {name} is {value_text(new)}; in {where} it was {value_text(old)}."
     return Failure("differs", said, name, at, {name: new}, None if isinstance(old, dict) else old, off)
-
-
-def _word(value: Cell) -> str:
-    if value is None:
-        return "empty"
-    return str(value["error"]) if isinstance(value, dict) else str(value)

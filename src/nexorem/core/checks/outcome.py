@@ -28,6 +28,14 @@ class Failure(Result):
     difference: float | None = None
 
 
+def width(failure: Failure) -> tuple[float, float]:
+    """How far a value is from what it should be, as a share of that, then by itself; one that came, went or is wrong as such: by all."""
+    if failure.difference is None:
+        return 1.0, 0.0
+    meant = abs(float(failure.expected)) if isinstance(failure.expected, int | float) else 0.0
+    return (abs(failure.difference) / meant if meant else 1.0), abs(failure.difference)
+
+
 @dataclass(frozen=True, slots=True)
 class Obstacle(Result):
     """Why a check cannot be computed: a diagnostic's code and words, what it is about, and what mends it."""

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from nexorem.core.checks.cells import cells_of, member_text
+from nexorem.core.checks.cells import cells_of, member_text, value_text
 from nexorem.core.checks.tables import key_of
 from nexorem.core.engine.grid import Grid
 from nexorem.core.engine.order import MemberJson
@@ -31,7 +31,7 @@ class Move:
     def words(self, where: str) -> str:
         """The move as a sentence."""
         place = ", ".join(map(member_text, self.at.values())) or "the whole"
-        return f"In the {where}, {self.measure} of {place} would be {_word(self.after)} in place of {_word(self.before)}."
+        return f"In the {where}, {self.measure} of {place} would be {value_text(self.after)} in place of {value_text(self.before)}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,9 +111,3 @@ def free_name(model: Model, wanted: str) -> str:
     taken = {c.name.lower() for c in model.checks}
     wanted = " ".join(wanted.split())[:200] or "A check"
     return next(x for x in (wanted, *(f"{wanted}, {n}" for n in range(2, 100_000))) if x.lower() not in taken)
-
-
-def _word(value: Cell) -> str:
-    if value is None:
-        return "empty"
-    return str(value["error"]) if isinstance(value, dict) else f"{value:,.12g}" if _is_number(value) else str(value)

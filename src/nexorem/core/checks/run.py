@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from heapq import nlargest
 from typing import assert_never
 
 from nexorem.core.checks.add_up import totals_apart
@@ -10,7 +11,7 @@ from nexorem.core.checks.binding import holding
 from nexorem.core.checks.cells import cells_of, probe_of_check
 from nexorem.core.checks.fresh import stale
 from nexorem.core.checks.moved import cells_moved
-from nexorem.core.checks.outcome import MOST_FAILURES, Failure, Obstacle, Outcome
+from nexorem.core.checks.outcome import MOST_FAILURES, Failure, Obstacle, Outcome, width
 from nexorem.core.checks.outside import Outside
 from nexorem.core.checks.tables import listed_apart
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
@@ -46,15 +47,24 @@ def run_check(star: Star, check: CheckSpec, budget: Budget, outside: Outside) ->
     the totals that it is about, or its rows, or what `outside` takes."""
     try:
         tested, failing = _held(star, check, budget, outside)
-        kept, failed = list[Failure](), 0
-        for failure in failing:
-            failed += 1
-            if len(kept) < MOST_FAILURES:
-                kept.append(failure)
+        kept, failed = _worst(failing)
     except Refused as refused:
         problems = tuple(map(_problem, refused.diagnostics))
         return Outcome("cannot", f"It cannot be computed: {problems[0].message}", problems=problems)
     return Outcome("fails" if failed else "holds", _sentence(check, tested, failed, kept), tested, failed, tuple(kept))
+
+
+def _worst(failing: Iterator[Failure]) -> tuple[list[Failure], int]:
+    """The worst failures, those first that are furthest from what they should be, and how many there are."""
+    failed = 0
+
+    def counted_failures() -> Iterator[Failure]:
+        nonlocal failed
+        for failure in failing:
+            failed += 1
+            yield failure
+
+    return nlargest(MOST_FAILURES, counted_failures(), key=width), failed
 
 
 def _held(star: Star, check: CheckSpec, budget: Budget, outside: Outside) -> Counted:

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from nexorem.core.checks.cells import CheckedCell, cells_of, member_text
+from nexorem.core.checks.cells import CheckedCell, cells_of, member_text, value_text
 from nexorem.core.checks.outcome import Failure
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint
 from nexorem.core.engine.grid import Grid, answer
@@ -145,10 +145,18 @@ def _differing(
                     "error", f"{where}: {measure} cannot be computed: {value['error']}.", measure, line.at, {measure: value}, expected
                 )
             elif value is None and expected is not None:
-                yield Failure("missing", f"{where}: {measure} is empty; {expected} is listed.", measure, line.at, {measure: None}, expected)
+                yield Failure(
+                    "missing",
+                    f"{where}: {measure} is empty; {value_text(expected)} is listed.",
+                    measure,
+                    line.at,
+                    {measure: None},
+                    expected,
+                )
             elif not is_within(value, expected, within):
                 off = float(value - expected) if _are_numbers(value, expected) else None  # type: ignore[operator]
-                said = f"{where}: {measure} is {value}; {'nothing' if expected is None else expected} is listed."
+                listed = "nothing" if expected is None else value_text(expected)
+                said = f"{where}: {measure} is {value_text(value)}; {listed} is listed."
                 yield Failure("differs", said, measure, line.at, {measure: value}, expected, off)
     for cell in surplus:
         yield Failure("surplus", f"{cell.words()}: this line is not listed.", at=cell.at, values=cell.values)

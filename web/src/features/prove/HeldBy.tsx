@@ -39,10 +39,12 @@ export function HeldBy({ model, probe, measure, at }: Props) {
 function Holding({ check, row, ...cell }: Props & { check: Check; row: CheckRow | undefined }) {
   return (
     <div className="holding">
-      <StateMark row={row} />{' '}
-      <button type="button" className="plain" onClick={() => actions.select({ kind: 'check', name: check.name ?? '' })}>
-        held by <b>{check.name}</b>
-      </button>
+      <div className="row">
+        <StateMark row={row} />
+        <button type="button" className="plain" onClick={() => actions.select({ kind: 'check', name: check.name ?? '' })}>
+          held by <b>{check.name}</b>
+        </button>
+      </div>
       {row?.state === 'fails' && (
         <>
           <Since model={cell.model} name={row.name} />
@@ -53,10 +55,12 @@ function Holding({ check, row, ...cell }: Props & { check: Check; row: CheckRow 
   );
 }
 
-const text = (value: unknown): string => {
+/** A value by the format of its measure. */
+function text(model: ModelDocument, measure: string, value: unknown): string {
   if (value !== null && typeof value === 'object') return 'error' in value ? String(value.error) : 'fails';
-  return measureText(value as number | string | null, '', 'number') || '(empty)';
-};
+  const own = model.measures.find((m) => m.name === measure);
+  return measureText(value as number | string | null, own?.format ?? '', own?.dtype ?? 'number') || '(empty)';
+}
 
 /** The cell as it stood when a check last held, beside what it is. */
 function BesideHeld({ model, probe, measure, at, check }: Props & { check: string }) {
@@ -76,8 +80,8 @@ function BesideHeld({ model, probe, measure, at, check }: Props & { check: strin
       <tbody>
         <tr>
           <td className="quiet">the value</td>
-          <td>{text(then.data.then)}</td>
-          <td>{text(then.data.now)}</td>
+          <td>{text(model, measure, then.data.then)}</td>
+          <td>{text(model, measure, then.data.now)}</td>
         </tr>
         {then.data.steps
           .filter((s) => s.kind !== 'value')
@@ -103,7 +107,7 @@ function Moves({ model, probe, measure, at }: Props) {
       {steps.length === 0 && <p className="quiet">No edit has moved it since the model was opened.</p>}
       {steps.map((s) => (
         <div key={s.edit.number} className="part-changed">
-          <b>{text(s.after)}</b> since{' '}
+          <b>{text(model, measure, s.after)}</b> since{' '}
           <button
             type="button"
             className="plain"
@@ -111,7 +115,7 @@ function Moves({ model, probe, measure, at }: Props) {
           >
             <u>{s.edit.title}</u>
           </button>
-          , {s.edit.author}, {dateText(s.edit.made_at.slice(0, 16))}; before it {text(s.before)}
+          , {s.edit.author}, {dateText(s.edit.made_at.slice(0, 16))}; before it {text(model, measure, s.before)}
         </div>
       ))}
       {gone && <p className="quiet">Further back the rows are no longer kept.</p>}

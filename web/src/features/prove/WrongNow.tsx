@@ -2,7 +2,7 @@
 import type { Check, CheckRow, ModelDocument } from '../../api/client';
 import { actions } from '../../app/shown';
 import { counted, dateText } from '../../shared/format';
-import { useBlame, useProving } from './requests';
+import { useBlame, useBlames, useProving } from './requests';
 import { StateMark } from './StateMark';
 import { useShowCell } from './useShowCell';
 
@@ -11,6 +11,7 @@ const MOST = 6;
 export function WrongNow({ model, checks }: { model: ModelDocument; checks: CheckRow[] }) {
   const wrong = checks.filter((c) => (c.state === 'fails' || c.state === 'cannot') && !c.silenced);
   const silenced = checks.filter((c) => c.silenced && c.state !== 'holds').length;
+  const groups = useBlamed(model, wrong);
   if (checks.length === 0)
     return (
       <p className="prove-part quiet">
@@ -23,13 +24,43 @@ export function WrongNow({ model, checks }: { model: ModelDocument; checks: Chec
       {silenced > 0 && (
         <p className="quiet">{silenced === 1 ? 'One more fails and is silenced.' : `${silenced} more fail and are silenced.`}</p>
       )}
-      {wrong.slice(0, MOST).map((row) => {
-        const check = model.checks.find((c) => c.name === row.name);
-        return check ? <WrongLine key={row.name} model={model} row={row} check={check} /> : null;
-      })}
-      {wrong.length > MOST && <p className="quiet">and {wrong.length - MOST} more, below</p>}
+      {groups.map(({ key, edit, rows }) => (
+        <div key={key} className="wrong-group">
+          {edit ? <Since model={model} name={rows[0]?.name ?? ''} /> : rows.length > 0 && <div className="quiet">{key}</div>}
+          {rows.slice(0, MOST).map((row) => {
+            const check = model.checks.find((c) => c.name === row.name);
+            return check ? <WrongLine key={row.name} model={model} row={row} check={check} /> : null;
+          })}
+          {rows.length > MOST && <p className="quiet">and {rows.length - MOST} more, below</p>}
+        </div>
+      ))}
     </section>
   );
+}
+
+interface Group {
+  /** The edit's number, or why there is none. */
+  key: string;
+  edit: boolean;
+  rows: CheckRow[];
+}
+
+/** What is wrong, by the edit since which it is. */
+function useBlamed(model: ModelDocument, wrong: CheckRow[]): Group[] {
+  const blames = useBlames(
+    model,
+    wrong.map((r) => r.name),
+  );
+  const groups = new Map<string, Group>();
+  for (const [i, row] of wrong.entries()) {
+    const blame = blames[i];
+    const number = blame?.edit?.number;
+    const key = number !== undefined ? String(number) : blame ? 'not since any edit that is known' : 'looking for the edit…';
+    const group = groups.get(key) ?? { key, edit: number !== undefined, rows: [] };
+    group.rows.push(row);
+    groups.set(key, group);
+  }
+  return [...groups.values()].sort((a, b) => Number(b.edit) - Number(a.edit) || Number(b.key) - Number(a.key));
 }
 
 function WrongLine({ model, row, check }: { model: ModelDocument; row: CheckRow; check: Check }) {
@@ -38,15 +69,23 @@ function WrongLine({ model, row, check }: { model: ModelDocument; row: CheckRow;
     <div className="wrong-line">
       <StateMark row={row} />
       <div className="grow">
-        <button type="button" className="plain" onClick={() => actions.select({ kind: 'check', name: row.name })}>
+        <button
+          type="button"
+          className="plain"
+          onClick={() => actions.set({ lensOpen: true, selection: { kind: 'check', name: row.name } })}
+        >
           <b>{row.name}</b>
         </button>
         <div>{row.sentence}</div>
-        <Since model={model} name={row.name} />
       </div>
       {row.at && check.probe && (
-        <button type="button" className="pill small" onClick={() => row.at && showCell(check, row.at.measure, row.at.at)}>
-          Trace the cell
+        <button
+          type="button"
+          className="pill small"
+          aria-label={`Trace the worst cell of ${row.name}`}
+          onClick={() => row.at && showCell(check, row.at.measure, row.at.at)}
+        >
+          Trace the worst cell
         </button>
       )}
     </div>

@@ -1,5 +1,5 @@
 // What Prove asks the server: checks and how they stand, blame, coverage, releases.
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, queryOptions, useMutation, useQueries, useQuery, useQueryClient } from '@tanstack/react-query';
 import { client, problemOf, unwrap, type Check, type Coordinate, type ModelDocument, type Probe, type StoredModel } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { actions } from '../../app/shown';
@@ -36,11 +36,21 @@ export async function tryCheck(model: ModelDocument, check: Check) {
 
 /** Since which edit a check fails. */
 export function useBlame(model: ModelDocument, name: string, fails: boolean) {
-  return useQuery({
+  return useQuery({ ...blameOf(model, name), enabled: fails });
+}
+
+const blameOf = (model: ModelDocument, name: string) =>
+  queryOptions({
     queryKey: ['blame', model.id, model.version, name],
-    enabled: fails,
     queryFn: async ({ signal }) =>
       unwrap(await client.POST('/api/models/{model_id}/checks/blame', { params: of(model), body: { name }, signal })),
+  });
+
+/** The same for several, in their order; undefined where it is not known yet. */
+export function useBlames(model: ModelDocument, names: string[]) {
+  return useQueries({
+    queries: names.map((name) => blameOf(model, name)),
+    combine: (answers) => answers.map((a) => a.data),
   });
 }
 
