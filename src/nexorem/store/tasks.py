@@ -11,6 +11,7 @@ from typing import Any
 import psycopg
 from sqlalchemy import Connection, Engine, delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.exc import OperationalError
 
 from nexorem.store import tables
 
@@ -44,24 +45,36 @@ def put(connection: Connection, model_id: int, kind: str, **asked: Any) -> None:
     connection.execute(select(func.pg_notify(CHANNEL, kind)))
 
 
+class StoreGone(Exception):
+    """The store does not answer."""
+
+
 @contextmanager
 def taken(engine: Engine, kinds: Sequence[str]) -> Iterator[Task | None]:
     """The oldest task of some kinds that nobody holds, held until the block ends and then gone; None where there is none. What was asked of
-    the same kind for the same model meanwhile goes with it: it is done once."""
+    the same kind for the same model meanwhile goes with it: it is done once. Raises StoreGone."""
     c = tables.task.c
     query = select(tables.task).where(c.kind.in_(kinds)).order_by(c.id).limit(1).with_for_update(skip_locked=True)
-    with engine.begin() as connection:
-        row = connection.execute(query).one_or_none()
-        if row is None:
-            yield None
-            return
-        same = select(c.id, c.asked).where(c.model_id == row.model_id, c.kind == row.kind).with_for_update(skip_locked=True)
-        rows = list(connection.execute(same))
-        asked: dict[str, Any] = {}
-        for other in rows:
-            asked |= other.asked
-        yield Task(row.id, row.model_id, row.kind, asked)
-        connection.execute(delete(tables.task).where(c.id.in_([r.id for r in rows])))
+    try:
+        with engine.begin() as connection:
+            row = connection.execute(query).one_or_none()
+            if row is None:
+                yield None
+                return
+            same = select(c.id, c.asked).where(c.model_id == row.model_id, c.kind == row.kind).with_for_update(skip_locked=True)
+            rows = list(connection.execute(same))
+            asked: dict[str, Any] = {}
+            for other in rows:
+                asked |= other.asked
+            yield Task(row.id, row.model_id, row.kind, asked)
+            connection.execute(delete(tables.task).where(c.id.in_([r.id for r in rows])))
+    except OperationalError as error:
+        raise StoreGone(str(error.orig)) from None
+
+
+def is_gone(error: Exception) -> bool:
+    """Whether an error says that the store does not answer."""
+    return isinstance(error, StoreGone | OperationalError)
 
 
 def notices(engine: Engine, seconds: float) -> Iterator[None]:

@@ -154,7 +154,9 @@ class Background:
             try:
                 while not self._stop.is_set() and self._one(doing):
                     pass
-            except Exception:  # the store went away: it is asked again with the next notice
+            except tasks.StoreGone as gone:  # it is asked again with the next notice
+                log.warning("the queue could not be read: %s", gone)
+            except Exception:
                 log.exception("the queue could not be read")
             if self._stop.is_set():
                 return
@@ -168,7 +170,9 @@ class Background:
                 doing[task.kind](task)
             except Refused as refused:  # its model was removed meanwhile
                 log.info("%s of model %s: %s", task.kind, task.model_id, refused.diagnostics[0].message)
-            except Exception:
+            except Exception as error:
+                if tasks.is_gone(error):
+                    raise
                 log.exception("%s of model %s failed", task.kind, task.model_id)
             return True
 

@@ -24,6 +24,7 @@ from nexorem.work.outside import StoredOutside
 from nexorem.work.workspace import Workspace
 
 KIND = "checks"
+EDITION = 2  # of what is kept of an outcome: one of another edition is computed anew
 TELL_SECONDS = 0.2  # between two words about how far it is
 MOST_MOVES = 20
 SLOWEST = (QueryMust, NoneMust)  # those of other checks are known by then
@@ -81,7 +82,7 @@ class Checker:
             mark = self.outside.mark(check)
         except Refused:
             return ""
-        return f"{basis.digest(star.rows)} {mark}".strip()
+        return f"{EDITION} {basis.digest(star.rows)} {mark}".strip()
 
 
 def outcome_of(data: object) -> Outcome:

@@ -44,15 +44,19 @@ export function CoverageView({ model }: { model: ModelDocument }) {
           </span>
         ) : (
           <button type="button" className="pill small solid" disabled={busy} onClick={runCoverage}>
-            {changes.length ? (old || done < total ? 'Go on' : 'Compute it again') : 'Compute it'}
+            {changes.length === 0 ? 'Compute it' : done < total ? 'Go on' : old ? 'Compute it anew' : 'Compute it again'}
           </button>
         )}
       </div>
       {changes.length > 0 && (
         <>
           <Holes model={model} holes={share.holes} />
-          <CoverMatrix model={model} shares={shares} />
-          <Others shares={shares} />
+          <div className="cover-body">
+            <CoverMatrix model={model} shares={shares} />
+            <div>
+              <Others shares={shares} />
+            </div>
+          </div>
           <Equivalent changes={changes.filter((c) => c.verdict.state === 'equivalent')} />
         </>
       )}
