@@ -22,6 +22,7 @@ from bench import star_schema as ss
 from bench.gather import loads_part, steps_part
 from bench.link import link_part
 from bench.probe import probe_part
+from bench.prove import prove_part
 from bench.timing import median
 from nexorem.core.engine.computed import edited_star
 from nexorem.core.engine.grid import answer
@@ -232,6 +233,8 @@ def measured(rows: int, runs: int, only: set[str], say: Callable[[str], None]) -
         told["link"] = link_part(say)
     if wanted("probe"):
         told["probe"] = probe_part(say)
+    if wanted("prove"):
+        told["prove"] = prove_part(rows, say)
     if wanted("steps"):
         told["steps"] = steps_part(min(rows, 1_000_000), min(runs, 3), say)
     return told
@@ -297,6 +300,9 @@ def as_table(told: dict[str, Any]) -> str:
         lines += [f"| {k} | {x:.0f} |" for k, x in told["probe"]["server"].items()]
         lines += ["", "| the browser | |", "| --- | --- |"]
         lines += [f"| {k} | {', '.join(f'{v:.1f} {n}' for n, v in x.items())} |" for k, x in told["probe"]["browser"].items()]
+    if "prove" in told:
+        lines += ["", "| Prove | seconds |", "| --- | --: |"]
+        lines += [f"| {k} | {x:.2f} |" for k, x in told["prove"].items() if k != "rows"]
     if "memory" in told:
         x = told["memory"]
         lines += [

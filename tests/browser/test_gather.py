@@ -392,6 +392,10 @@ class Gathering(OneBrowser):
         self.b.until(lambda: self.b.named("Keep the steps").is_enabled())
         self.tab_to("Keep the steps", 200)
         self.b.keys(Keys.ENTER)
+        # No key of a fare is written so: what would no longer hold is said before.
+        self.b.reads("would no longer hold", '[role="alertdialog"]')
+        self.tab_to("Do it all the same", 200)
+        self.b.keys(Keys.ENTER)
         self.b.named("↶ undo: shape Booking")
 
     def test_a_package_in_a_folder_comes_whole(self):

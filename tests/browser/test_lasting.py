@@ -183,6 +183,7 @@ class Names(Bench):
 
     def test_a_finding_is_accepted_with_a_reason_and_opened_again(self):
         self.open("prove")
+        self.b.click("Findings", ".prove-switch button b")
         words = self.b.until(lambda: self.texts(".finding")[0])
         self.assertNotIn("known to the desk", json.dumps(self.api("/analysis")["findings"]))
         self.b.press(lambda: self.b.one('[aria-label^="Accept: "]'))

@@ -307,10 +307,12 @@ class Way(OneBrowser):
         self.b.click("seats", ".rows-head button b")
         self.b.reads("22,126", ".lens")
         self.open("prove")
+        self.b.click("Findings", ".prove-switch button b")
         self.b.click("23 rows of Booking name a key that Route does not have: R99.")
         self.b.reads("name a key that is not there", ".lens")
         # A finding of a probe opens the probe.
         self.open("prove")
+        self.b.click("Findings", ".prove-switch button b")
         self.b.click("outer_seats sets Island.group, which is on the axes: it is the same along them.")
         self.b.until(lambda: "/probe" in self.b.driver.current_url)
         self.b.one(".sentence .chip")

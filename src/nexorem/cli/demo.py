@@ -87,7 +87,7 @@ def make_releases(workspace: Workspace, model_id: int) -> None:
     from nexorem.work.releasing import keep
 
     _, star = workspace.star(model_id)
-    for release in json.loads((DEMO / "releases.json").read_text(encoding="utf-8")):
+    for release in json.loads((DEMO.parent / "releases.json").read_text(encoding="utf-8")):
         model = star.model
         for edit in release["edits"]:
             model = apply(model, edit)[0]

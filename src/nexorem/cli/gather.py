@@ -16,6 +16,7 @@ from nexorem.core.lint.findings import findings
 from nexorem.core.words import counted
 from nexorem.gather.recipe import Gathered, Recipe, load_recipe
 from nexorem.gather.recipe import gather as gather_files
+from nexorem.package.check_files import PackageFiles, files_of_checks
 from nexorem.package.write import write_package
 
 BROKEN = ("broken_measure", "broken_probe", "broken_tile", "key_repeated")  # findings that a package is not finished with
@@ -44,7 +45,8 @@ def gather(
         recipe = recipe.model_copy(update={"name": name})
     say: Callable[[str], None] = (lambda _: None) if as_json else lambda text: click.echo(f"nexorem: {text}", err=True)
     gathered = gather_files(files, recipe, say, missing)
-    write_package(gathered.star, out, data)
+    beside = files_of_checks(gathered.star.model, PackageFiles(steps.parent).content) if steps else {}
+    write_package(gathered.star, out, data, beside)
     if as_json:
         click.echo(json.dumps(summary(gathered, out), ensure_ascii=False))
         return

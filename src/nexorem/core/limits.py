@@ -23,6 +23,10 @@ class Limits:
     text_bytes: int = 1024**2
     workers: int = 2
 
+    def of_formulas(self) -> Limits:
+        """The bounds that formulas are read under: what computing them may take is the usual."""
+        return Limits(self.formula_characters, self.formula_levels, self.formula_nodes)
+
 
 DEFAULT_LIMITS = Limits()
 # The longest text that a function may make, for what computes now: functions are given values alone.

@@ -43,10 +43,10 @@ def in_background(app: Flask) -> Background:
     quiet: Quiet = app.extensions["quiet"]
 
     def checks(task: Task) -> None:
-        Run(workspace, task.model_id, bool(task.asked.get("again")), quiet.wait).all()
+        Run(workspace, task.model_id, bool(task.asked.get("again")), quiet.wait, quiet.budget).all()
 
     def coverage(task: Task) -> None:
-        covering.run(workspace, task.model_id, quiet.wait)
+        covering.run(workspace, task.model_id, quiet.wait, quiet.budget)
 
     return Background(workspace, [{checking.KIND: checks}, {covering.KIND: coverage}])
 

@@ -211,7 +211,7 @@ class RenameRequest(Body):
 class WrittenAnew(BaseModel):
     """One thing that a new name is written into; of a formula its text before and after."""
 
-    kind: Literal["table", "column", "steps", "link", "measure", "probe", "folio", "hierarchy", "place"]
+    kind: Literal["table", "column", "steps", "link", "measure", "probe", "folio", "hierarchy", "check", "place"]
     owner: str
     before: str
     after: str

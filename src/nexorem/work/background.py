@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from nexorem.core.diagnostics import Refused
+from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.check_specs import CheckSpec, NoneMust, QueryMust
 from nexorem.core.model.star import Star
 from nexorem.store import models, outcomes, tasks
@@ -35,6 +36,7 @@ class Run:
     model_id: int
     again: bool = False
     wait: Callable[[], None] = lambda: None
+    budget: Callable[[], Budget] | None = None
 
     def all(self) -> bool:
         """Runs until every check of the newest version is computed; False where somebody stopped it. After an edit meanwhile it begins
@@ -54,7 +56,7 @@ class Run:
         stored, star = self.workspace.star(model_id)
         before = outcomes.states(engine, model_id)
         checks = self._ordered(star.model.checks, before)
-        checker = Checker(self.workspace, model_id, star.model)
+        checker = Checker(self.workspace, model_id, star.model, self.budget)
         tasks.tell(engine, model_id, KIND, 0, len(checks))
         made: list[KeptState] = []
         spoken = time.monotonic()
@@ -114,6 +116,7 @@ class Quiet:
 
     def __init__(self) -> None:
         self._waiting = 0
+        self._waited = threading.local()
         self._nobody = threading.Condition()
 
     def __enter__(self) -> None:
@@ -126,6 +129,18 @@ class Quiet:
         with self._nobody:
             self._waiting -= 1
             self._nobody.notify_all()
+
+    def clock(self) -> float:
+        """The seconds of a clock for what is done in the background, which is read between two blocks of work: it lets people go first, and
+        does not count the time that they take."""
+        before = time.monotonic()
+        self.wait()
+        self._waited.seconds = getattr(self._waited, "seconds", 0.0) + time.monotonic() - before
+        return time.monotonic() - float(self._waited.seconds)
+
+    def budget(self) -> Budget:
+        """What one answer in the background may take: one thread, and people's requests first."""
+        return Budget(Limits(workers=1), self.clock)
 
     def wait(self) -> None:
         """Returns when nobody waits, or after a second."""

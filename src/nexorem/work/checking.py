@@ -11,6 +11,7 @@ from nexorem.core.checks.basis import check_basis
 from nexorem.core.checks.outcome import Outcome
 from nexorem.core.checks.run import run_check
 from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.limits import Budget
 from nexorem.core.model.check_specs import CheckSpec, FreshMust, NoneMust, QueryMust
 from nexorem.core.model.model import Model
 from nexorem.core.model.specs import adapter_of
@@ -57,8 +58,9 @@ class Checker:
     """Runs the checks of one stored model, on any state of it. What came of one is kept by what it was computed from, so it is computed
     once."""
 
-    def __init__(self, workspace: Workspace, model_id: int, model: Model) -> None:
+    def __init__(self, workspace: Workspace, model_id: int, model: Model, budget: Callable[[], Budget] | None = None) -> None:
         self.workspace, self.model_id = workspace, model_id
+        self.budget = budget or workspace.budget
         self.outside = StoredOutside(workspace, model_id, model)
 
     def of(self, star: Star, check: CheckSpec, again: bool = False) -> Computed:
@@ -69,7 +71,7 @@ class Checker:
         if kept is not None:
             return Computed(outcome_of(kept[0]), basis, digest)
         started = time.monotonic()
-        outcome = run_check(star, check, self.workspace.budget(), self.outside)
+        outcome = run_check(star, check, self.budget(), self.outside)
         if digest:
             outcomes.put_outcome(self.workspace.engine, self.model_id, digest, as_json(outcome), time.monotonic() - started)
         return Computed(outcome, basis, digest)

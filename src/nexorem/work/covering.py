@@ -12,6 +12,7 @@ from nexorem.core.checks.mutations import Mutation, mutations
 from nexorem.core.checks.outcome import Outcome
 from nexorem.core.diagnostics import Refused
 from nexorem.core.language.former import earlier_names
+from nexorem.core.limits import Budget
 from nexorem.core.model.check_specs import CheckSpec, FreshMust, QueryMust
 from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Model
@@ -53,13 +54,13 @@ class StoredVerdicts:
         self.fresh = {}
 
 
-def run(workspace: Workspace, model_id: int, wait: Callable[[], None]) -> bool:
+def run(workspace: Workspace, model_id: int, wait: Callable[[], None], budget: Callable[[], Budget] | None = None) -> bool:
     """Computes the coverage of the model as it stands; False where it was stopped. What was tried before on the same things is not tried
     again, so it goes on where it was stopped."""
     engine = workspace.engine
     stored, star = workspace.star(model_id)
     memory = StoredVerdicts(workspace, model_id, outcomes.verdicts(engine, model_id))
-    coverage = coverage_of(workspace, model_id, star, memory)
+    coverage = coverage_of(workspace, model_id, star, memory, wait, budget)
     changes = [whole(workspace, model_id, star.model, m) for m in mutations(star, earlier_loads(workspace, model_id, star.model))]
     covered: list[Covered] = []
     tasks.tell(engine, model_id, KIND, 0, len(changes))
@@ -98,16 +99,23 @@ def whole(workspace: Workspace, model_id: int, model: Model, change: Mutation) -
         return replace(change, edits=(), words=change.words, refused=refused.diagnostics[0].message)
 
 
-def coverage_of(workspace: Workspace, model_id: int, star: Star, memory: StoredVerdicts) -> Coverage:
+def coverage_of(
+    workspace: Workspace,
+    model_id: int,
+    star: Star,
+    memory: StoredVerdicts,
+    wait: Callable[[], None],
+    budget: Callable[[], Budget] | None = None,
+) -> Coverage:
     """What breaks a stored model. Checks that ask a database or the clock take no part: no change of the model reaches what they ask."""
-    checker = Checker(workspace, model_id, star.model)
+    checker = Checker(workspace, model_id, star.model, budget)
 
     def outcome(on: Star, check: CheckSpec, _digest: str) -> Outcome:
         if isinstance(check.must, QueryMust | FreshMust):
             return Outcome("holds", "It takes no part.")
         return checker.of(on, check).outcome
 
-    return Coverage(star, lambda model: workspace.edited(model_id, model), outcome, workspace.budget, memory)
+    return Coverage(star, lambda model: workspace.edited(model_id, model), outcome, budget or workspace.budget, memory, wait)
 
 
 def earlier_loads(workspace: Workspace, model_id: int, model: Model) -> dict[str, int]:

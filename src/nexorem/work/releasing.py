@@ -9,6 +9,7 @@ from typing import Any
 from nexorem.core.checks.compared import checked_moved, looked_moved
 from nexorem.core.checks.coverage import Verdict, share_noticed
 from nexorem.core.checks.moved import named_then
+from nexorem.core.checks.outcome import Outcome
 from nexorem.core.design.change import reach_change
 from nexorem.core.design.changed import parts_changed
 from nexorem.core.diagnostics import refuse
@@ -20,6 +21,7 @@ from nexorem.core.model.specs import ProbeSpec, adapter_of, spec_json
 from nexorem.core.model.star import Star
 from nexorem.core.results import as_json
 from nexorem.store import models, outcomes, releases
+from nexorem.store.outcomes import KeptState
 from nexorem.work.actor import Actor, Need
 from nexorem.work.beside import beside
 from nexorem.work.checking import Checker, is_silenced
@@ -67,10 +69,12 @@ def _since(before: Star, now: Star, where: str, workspace: Workspace) -> dict[st
 def _evidence(workspace: Workspace, model_id: int, stored: models.Stored, star: Star) -> dict[str, Any]:
     """What checks say of the model as it stands, each computed where it is not kept, and what the newest coverage of it says."""
     checker = Checker(workspace, model_id, star.model)
+    kept_states = outcomes.states(workspace.engine, model_id) if star.model == stored.model else {}
     checks = []
     for check in star.model.checks:
-        outcome = checker.of(star, check).outcome
-        words = {"name": check.name, "state": outcome.state, "sentence": outcome.sentence, "guards": list(check.guards)}
+        state = kept_states.get(check.name)
+        told: KeptState | Outcome = state if state and state.version == stored.version else checker.of(star, check).outcome
+        words = {"name": check.name, "state": told.state, "sentence": told.sentence, "guards": list(check.guards)}
         checks.append(words | {"folder": check.folder, "silenced": is_silenced(check)})
     kept = outcomes.coverage(workspace.engine, model_id)
     coverage = None

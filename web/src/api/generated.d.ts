@@ -5699,7 +5699,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "table" | "column" | "steps" | "link" | "measure" | "probe" | "folio" | "hierarchy" | "place";
+            kind: "table" | "column" | "steps" | "link" | "measure" | "probe" | "folio" | "hierarchy" | "check" | "place";
             /** Owner */
             owner: string;
         };

@@ -5,7 +5,7 @@ import { Link, Navigate, Route, Routes, useNavigate, useParams, useSearchParams 
 import type { CheckRow, ModelDocument } from '../api/client';
 import { useEdits, useFollow, useModel, useModels } from '../api/queries';
 import { LinkStage } from '../features/link/LinkStage';
-import { openFindings } from '../features/prove/Findings';
+import { openFindings } from '../features/prove/FindingLine';
 import { useChecks } from '../features/prove/requests';
 import { count, counted } from '../shared/format';
 import { draftNames, useKeptDrafts } from '../shared/kept';

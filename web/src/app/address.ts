@@ -10,6 +10,7 @@ import { useLink } from '../features/link/store';
 import { useMeasure } from '../features/measure/store';
 import { probeStates, putProbeStates, type OtherCell, useProbe } from '../features/probe/store';
 import { useShape } from '../features/shape/store';
+import { useProve } from '../features/prove/store';
 
 const MANGLED: Problem = {
   type: 'urn:nexorem:address',
@@ -144,6 +145,8 @@ export function readAddress(parameters: URLSearchParams, model: ModelDocument): 
     folio: named.o ? asFolio(named.o) : null,
     folioFrom: model.folios.some((f) => f.name === named.o?.name) ? (named.o?.name ?? null) : null,
     other: (named.c as OtherCell | undefined) ?? null,
+    proveView: named.k ?? 'checks',
+    asOf: named.a ?? null,
     offered: null,
     said: whole ? null : { problem: MANGLED, retry: null },
   });
@@ -166,6 +169,8 @@ export function useAddress(stage: string): void {
   const variant = useLink((s) => s.variant);
   const folio = useFolio((s) => s.folio);
   const other = useProbe((s) => s.other);
+  const proveView = useProve((s) => s.proveView);
+  const asOf = useProve((s) => s.asOf);
   useEffect(() => {
     const named: Record<string, unknown> = {};
     if (selection) named.s = selection;
@@ -184,9 +189,11 @@ export function useAddress(stage: string): void {
     if (stage === 'shape' && table) named.t = table;
     if (stage === 'shape' && shapeView !== 'rows') named.v = shapeView;
     if (stage === 'measure' && measure) named.m = measure;
+    if (stage === 'prove' && proveView !== 'checks') named.k = proveView;
+    if (stage === 'probe' && asOf !== null) named.a = asOf;
     if (selection?.kind === 'cell' && probe) named.p = { ...probe };
     // Not by way of the router: this must never hold up, or undo, a change of stage that is under way.
     const query = Object.keys(named).length ? `?${new URLSearchParams({ at: JSON.stringify(named) }).toString()}` : '';
     window.history.replaceState(window.history.state, '', window.location.pathname + query);
-  }, [selection, probe, fact, table, measure, shapeView, stage, linkView, beside, held, reach, variant, folio, other]);
+  }, [selection, probe, fact, table, measure, shapeView, stage, linkView, beside, held, reach, variant, folio, other, proveView, asOf]);
 }

@@ -109,6 +109,9 @@ const selection = v.variant('kind', [
   v.object({ kind: v.literal('history'), number: v.nullable(v.number()) }),
   v.object({ kind: v.literal('mark'), ...kinds, at: optional(at) }),
   v.object({ kind: v.literal('cell'), measure: v.string(), at }),
+  v.object({ kind: v.literal('check'), name: v.string() }),
+  v.object({ kind: v.literal('hole'), about: v.string(), words: v.string() }),
+  v.object({ kind: v.literal('release'), number: v.union([v.number(), v.literal('new')]) }),
 ]);
 const addressed = v.object({
   s: optional(selection),
@@ -124,6 +127,8 @@ const addressed = v.object({
   x: optional(v.array(v.looseObject({ kind: v.string() }))),
   o: optional(folio),
   c: optional(v.object({ measure: v.string(), at })),
+  k: optional(v.picklist(['checks', 'coverage', 'releases', 'findings'])),
+  a: optional(v.number()),
 });
 export type Addressed = v.InferOutput<typeof addressed>;
 

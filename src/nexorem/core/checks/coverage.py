@@ -83,10 +83,19 @@ class Item:
 
 
 class Coverage:
-    """Breaks one model. `make` gives the star of an edited model, `run` a check's outcome, `budget` the bound of one answer."""
+    """Breaks one model. `make` gives the star of an edited model, `run` a check's outcome, `budget` the bound of one answer; `pause` is
+    called between two pieces of work, for whoever else wants the processor."""
 
-    def __init__(self, star: Star, make: Make, run: Run, budget: Callable[[], Budget], memory: Memory) -> None:
-        self.star, self.make, self.run, self.budget, self.memory = star, make, run, budget, memory
+    def __init__(
+        self,
+        star: Star,
+        make: Make,
+        run: Run,
+        budget: Callable[[], Budget],
+        memory: Memory,
+        pause: Callable[[], None] = lambda: None,
+    ) -> None:
+        self.star, self.make, self.run, self.budget, self.memory, self.pause = star, make, run, budget, memory, pause
         self.checks = [self._item(f"check {c.name}", c) for c in star.model.checks]
         self.probes = [self._item(f"{x.about} {i}", x) for i, x in enumerate(looked_at(star.model))]
 
@@ -130,6 +139,7 @@ class Coverage:
             now = item.of if isinstance(item.of, CheckSpec) else after.get(item.key, item.of)
             if item.basis is None or not self._may_touch(change, then, item):
                 continue
+            self.pause()
             basis = _basis(then, now)
             digest = "" if basis is None else basis.digest(then.rows)
             if digest != item.digest:
@@ -168,6 +178,7 @@ class Coverage:
         for item, now, _ in touched:
             if isinstance(now, CheckSpec):
                 continue
+            self.pause()
             before, after = self._grid(item), self._answer(then, now)
             if before is None or (after is not None and not differ(before, after)):
                 continue

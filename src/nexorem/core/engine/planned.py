@@ -57,8 +57,9 @@ class ProbePlan:
 def planned(star: Star, probe: Probe, limits: Limits = DEFAULT_LIMITS) -> ProbePlan:
     """The plan of a probe; refuses with the errors of all its formulas. Costs nothing where a probe of this shape was planned on the star
     before."""
-    key = (probe.measures, tuple(probe.define.items()), probe.conditions, tuple(h.where for h in probe.having), limits)
-    return star.plans.kept(key, lambda: _bound(star, probe, limits))
+    read = limits.of_formulas()
+    key = (probe.measures, tuple(probe.define.items()), probe.conditions, tuple(h.where for h in probe.having), read)
+    return star.plans.kept(key, lambda: _bound(star, probe, read))
 
 
 def _bound(star: Star, probe: Probe, limits: Limits) -> ProbePlan:

@@ -4,7 +4,7 @@ import type { ModelDocument } from '../../api/client';
 import { counted } from '../../shared/format';
 import { actions, onScreen } from '../../app/shown';
 import { useLink } from './store';
-import { FindingLine, findingKey, openFindings, useShowAbout } from '../prove/Findings';
+import { FindingLine, findingKey, openFindings, useShowAbout } from '../prove/FindingLine';
 import { askNew } from './edits';
 import { LinkBar } from './LinkBar';
 import { Matrix } from './Matrix';

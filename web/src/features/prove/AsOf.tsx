@@ -4,7 +4,8 @@ import type { ModelDocument, Probe } from '../../api/client';
 import { actions } from '../../app/shown';
 import { BesideGrid } from '../link/BesideGrid';
 import { askedProbe } from '../probe/store';
-import { useReleaseBeside, useReleases } from './requests';
+import { useReleases } from './requests';
+import { useReleaseBeside } from './proving';
 import { useProve } from './store';
 import './prove.css';
 

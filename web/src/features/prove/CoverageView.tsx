@@ -6,7 +6,8 @@ import { CoverMark } from '../../marks/CoverMark';
 import { RoleMark } from '../../marks/Marks';
 import { count, counted } from '../../shared/format';
 import { byAbout, shareOf, shareOfCell, shareWords, type Share } from './coverageModel';
-import { useCoverage, useProving } from './requests';
+import { useCoverage } from './requests';
+import { useProving } from './proving';
 
 export function CoverageView({ model }: { model: ModelDocument }) {
   const coverage = useCoverage(model);

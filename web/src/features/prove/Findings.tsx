@@ -1,14 +1,10 @@
 // What the model, its data and its measures say of themselves.
-import { useEffect, useRef, useState, type ReactNode } from 'react';
-import { useNavigate } from 'react-router';
+import { useEffect, useRef, useState } from 'react';
 import type { Finding, ModelDocument } from '../../api/client';
 import { useEdits } from '../../api/queries';
-import { asFolio, asProbe } from '../../app/shapes';
-import { type Selection } from '../../app/frame';
-import { actions } from '../../app/shown';
 import { Names } from '../../marks/Names';
 import { counted } from '../../shared/format';
-import { tableIn } from '../link/CellPanel';
+import { FindingLine, findingKey, openFindings, useShowAbout } from './FindingLine';
 import { fromFinding } from './checkModel';
 import { useHold } from './useHold';
 
@@ -19,70 +15,6 @@ const GROUPS: [Finding['group'], string, string][] = [
   ['note', 'Worth a look', 'it works, and may not be what was meant'],
   ['tidy', 'To tidy', 'no number is touched'],
 ];
-
-/** Shows what a finding is about: in the Lens, and on its own stage. */
-export function useShowAbout(model: ModelDocument) {
-  const navigate = useNavigate();
-  const { select, set, openFolio } = actions;
-  return (about: string) => {
-    const [kind = '', ...rest] = about.split(' ');
-    const name = rest.join(' ');
-    if (kind === 'measure') {
-      set({ measure: name });
-      select({ kind: 'measure', name });
-      void navigate(`/m/${model.id}/measure`);
-      return;
-    }
-    const probe = kind === 'probe' && model.probes.find((p) => p.name === name);
-    if (probe) {
-      set({ probe: asProbe(probe), folio: null });
-      select(null);
-      void navigate(`/m/${model.id}/probe`);
-      return;
-    }
-    const folio = (kind === 'folio' || kind === 'probe') && model.folios.find((f) => f.name === name);
-    if (folio) {
-      openFolio(asFolio(folio));
-      select(null);
-      void navigate(`/m/${model.id}/probe`);
-      return;
-    }
-    select(kind === 'link' ? { kind: 'link', name } : subject(model, kind, name));
-    void navigate(`/m/${model.id}/link`);
-  };
-}
-
-/** The table or column that a finding is about: of a hierarchy the table of its finest level. */
-function subject(model: ModelDocument, kind: string, name: string): Selection {
-  if (kind === 'hierarchy') {
-    const levels = (model.hierarchies.find((h) => h.name === name)?.levels ?? []) as string[];
-    return { kind: 'table', name: tableIn(levels.at(-1) ?? '') };
-  }
-  const home = kind === 'column' && model.tables.find((t) => t.columns.some((c) => c.name === name));
-  return home ? { kind: 'column', table: home.name, name } : { kind: 'table', name };
-}
-
-export function FindingLine({ finding, show, children }: { finding: Finding; show: (about: string) => void; children?: ReactNode }) {
-  return (
-    <div className={`finding ${finding.weight}`}>
-      <span className="sign" title={finding.weight}>
-        {finding.weight === 'warning' ? '◆' : '◇'}
-      </span>
-      <div>
-        <button type="button" className="plain" onClick={() => show(finding.about)}>
-          <b>{finding.sentence}</b>
-        </button>
-        <div className="quiet">{finding.mend}</div>
-        {children}
-      </div>
-    </div>
-  );
-}
-
-export const findingKey = (f: Finding) => `${f.code} ${f.about} ${f.key}`;
-
-/** The findings that nobody has accepted. */
-export const openFindings = (model: ModelDocument) => model.findings.filter((f) => f.accepted === null);
 
 export function Findings({ model }: { model: ModelDocument }) {
   const show = useShowAbout(model);

@@ -5,7 +5,8 @@ import type { Check, CheckRow, Coordinate, ModelDocument, Probe } from '../../ap
 import { actions } from '../../app/shown';
 import { columnName, dateText, measureText } from '../../shared/format';
 import { heldAt } from './checkModel';
-import { useBlame, useCellMoves, useCellThen, useChecks } from './requests';
+import { useChecks } from './requests';
+import { useBlame, useCellMoves, useCellThen } from './proving';
 import { StateMark } from './StateMark';
 import { Since } from './WrongNow';
 

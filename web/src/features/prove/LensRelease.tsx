@@ -4,7 +4,8 @@ import { useNavigate } from 'react-router';
 import type { ModelDocument, NumbersMoved, PartChanged, ReleaseRow } from '../../api/client';
 import { actions } from '../../app/shown';
 import { count, counted, dateText } from '../../shared/format';
-import { useProving, useReleasePreview, useReleases, useReleasesCompared } from './requests';
+import { useReleases } from './requests';
+import { useProving, useReleasePreview, useReleasesCompared } from './proving';
 
 export function LensRelease({ model, number }: { model: ModelDocument; number: number | 'new' }) {
   const releases = useReleases(model).data;

@@ -3,7 +3,8 @@ import type { ModelDocument, ReleaseRow } from '../../api/client';
 import { useFrame } from '../../app/frame';
 import { actions } from '../../app/shown';
 import { counted, dateText } from '../../shared/format';
-import { useReleases, useReleasesCompared } from './requests';
+import { useReleases } from './requests';
+import { useReleasesCompared } from './proving';
 
 const choose = (number: number | 'new') => actions.set({ lensOpen: true, selection: { kind: 'release', number } });
 

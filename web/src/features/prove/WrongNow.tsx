@@ -2,7 +2,7 @@
 import type { Check, CheckRow, ModelDocument } from '../../api/client';
 import { actions } from '../../app/shown';
 import { counted, dateText } from '../../shared/format';
-import { useBlame, useBlames, useProving } from './requests';
+import { useBlame, useBlames, useProving } from './proving';
 import { StateMark } from './StateMark';
 import { useShowCell } from './useShowCell';
 
