@@ -8,7 +8,7 @@ from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 
-from nexorem.core.checks.outside import Outside
+from nexorem.core.checks.outside import LoadFacts, Outside
 from nexorem.core.checks.run import run_check
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
@@ -122,6 +122,55 @@ class Kinds(unittest.TestCase):
         (failure,) = outcome({"count": {"at_most": 1}}, rows="every Booking where Booking.seats > 8").failures
         self.assertEqual((failure.values, failure.expected, failure.difference), ({"rows": 2}, 1, 1.0))
         self.assertIn("no 5", failure.sentence)
+
+    def test_releases_queries_and_loads(self):
+        then = Star(
+            apply(STAR.model, {"kind": "change_measure", "name": "seats", "set": {"formula": "sum(Booking.seats) + 1"}})[0], STAR.rows
+        )
+        loads = [LoadFacts(1.5, 90), LoadFacts(3.0, 100)]
+        beside = Beside(
+            release=lambda _: then,
+            answer_of=lambda _: ListedTable(("Port.region", "seats"), (("North", 5), ("South", 3.0))),
+            loads=lambda table: loads if table == "Booking" else [],
+        )
+        query = {"query": {"connection": "office", "sql": "SELECT 1"}}
+        for must, about, tested, failing in (
+            ({"as_in": "1"}, {"probe": SEATS}, 8, 4),
+            ({"as_in": "1"}, {"probe": SEATS | {"measures": ["trips"]}}, 4, []),
+            (query, {"probe": SEATS}, 2, [("differs", {"Port.region": "South"})]),
+            (query | {"tolerance": {"absolute": 1}, "whole": True}, {"probe": SEATS}, 4, 2),
+            ({"fresh": {"days": 2, "rows_within": 0.1}}, {"table": "booking"}, 2, []),
+            ({"fresh": {"days": 1, "rows_within": 0.05}}, {"table": "Booking"}, 2, [("stale", {}), ("stale", {})]),
+            ({"fresh": {"days": 1}}, {"table": "Port"}, None, "Port has no load"),
+            ({"fresh": {"days": 1}}, {"table": "Nope"}, None, "Nope does not exist"),
+        ):
+            with self.subTest(must, **about):
+                self.judged(outcome(must, outside=beside, **about), tested, failing)
+        moved = outcome({"as_in": "1"}, outside=beside, probe=SEATS).failures[0]
+        self.assertEqual((moved.at, moved.values, moved.expected, moved.difference), ({"Port.region": "South"}, {"seats": 2}, 3, -1.0))
+        for must, about in (({"as_in": "1"}, {"probe": SEATS}), (query, {"probe": SEATS}), ({"fresh": {"days": 1}}, {"table": "Booking"})):
+            self.assertEqual(outcome(must, outside=Outside(), **about).state, "cannot")
+
+    def test_a_tile_is_held_as_its_folio_shows_it(self):
+        picks = [{"column": "Port.region", "in": ["North"]}]
+        tiles = [{"kind": "text", "text": "x"}, {"kind": "number", "probe": {"measures": ["seats"], "rows": []}}]
+        star = keeping(STAR, folios=[{"name": "Page", "picks": picks, "tiles": tiles}])
+        of = {"probe": {"folio": "page", "tile": 2}}
+        self.judged(outcome(table((5,), columns=["seats"]), star, **of), 1, [])
+        self.judged(outcome(table((5,), columns=["seats"]), star, probe={"folio": "Page", "tile": 1}), None, "shows no probe in its tile 1")
+        self.judged(outcome(table((5,), columns=["seats"]), star, probe={"folio": "Paper", "tile": 1}), None, "Paper does not exist")
+        for edit, numbers in (
+            ({"kind": "put_folio", "folio": {"name": "Page", "tiles": tiles}}, 63),
+            (
+                {
+                    "kind": "put_folio",
+                    "folio": {"name": "Page", "picks": picks, "tiles": [*tiles[:1], {**tiles[1], "without": ["Port.region"]}]},
+                },
+                63,
+            ),
+        ):
+            then = Star(apply(star.model, edit)[0], star.rows)
+            self.judged(outcome(table((numbers,), columns=["seats"]), then, **of), 1, [])
 
     def test_a_file_is_read_by_the_types_of_its_columns(self):
         def read(name):

@@ -18,6 +18,7 @@ from unittest import mock
 from xml.etree import ElementTree
 
 from nexorem.cli import common
+from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Measure
 from nexorem.package.write import write_package
 from tests.cli.forked import run
@@ -229,6 +230,34 @@ class Commands(unittest.TestCase):
         self.assertLessEqual({"orphans", "empty_table"}, {f["code"] for f in json.loads(out)["findings"]})
         self.assertIn("orphans (warning)", run("lint", self.package)[1])
 
+    def test_coverage_reports_and_comparisons(self):
+        probe = {"name": "By region", "rows": ["Port.region"], "measures": ["seats", "trips"]}
+        first, second = Path(self.folder.name) / "first", Path(self.folder.name) / "second.zip"
+        listed = {"columns": ["Port.region", "seats"], "rows": [["North", 5]]}
+        check = {"name": "North <b>", "description": "d", "probe": "By region", "must": {"table": listed}}
+        write_package(keeping(STAR, checks=[check], probes=[probe]), first)
+        status, out, _ = run("check", first, "--coverage", "--json")
+        told = json.loads(out)
+        states = {(c["about"], c["how"]): c["verdict"]["state"] for c in told["changes"] if c["how"]}
+        self.assertEqual((status, states["link port", "off"], states["link day", "off"]), (1, "noticed", "equivalent"))
+        self.assertEqual(told["noticed"], sum(c["verdict"]["state"] == "noticed" for c in told["changes"]))
+        self.assertIn("not noticed: link port, loosened", run("check", first, "--coverage")[1])
+        self.assertEqual(run("check", first, "--coverage", "--only", "North <b>")[0], 2)
+        report = run("export", first, "--as", "report")[1]
+        self.assertTrue(report.startswith("<!doctype html>"))
+        for words in ("North &lt;b&gt;", "1 of 1 check hold", "sum(Booking.seats)", "<svg"):
+            self.assertIn(words, report)
+        self.assertNotIn("<script", report)
+        self.assertEqual(run("compare", first, first)[:2], (0, "They are the same, and so are their numbers.\n"))
+        model = apply(keeping(STAR, checks=[check], probes=[probe]).model, {"kind": "remove_link", "name": "port"})[0]
+        write_package(STAR.with_model(model), second)
+        status, out, _ = run("compare", first, second)
+        for words in ("The link port is gone.", "Port no longer filters Booking", "check North <b>: ", "North: seats is 63; in "):
+            self.assertIn(words, out)
+        told = json.loads(run("compare", first, second, "--json")[1])
+        self.assertEqual((status, {m["about"] for m in told["looked"]}), (1, {"probe By region"}))
+        self.assertEqual(run("compare", first, "nowhere")[0], 2)
+
     def test_check(self):
         probe = {"rows": ["Port.region"], "measures": ["seats", "trips"]}
         checks = [
@@ -237,6 +266,8 @@ class Commands(unittest.TestCase):
             {"name": "As counted", "probe": probe, "must": {"file": "checks/seats.csv"}},
             {"name": "Gone", "probe": probe, "must": {"file": "checks/gone.csv"}},
             {"name": "Outside", "probe": probe, "must": {"file": "../seats.csv"}},
+            {"name": "Served", "probe": probe, "must": {"as_in": "latest"}},
+            {"name": "Known", "probe": probe, "must": {"hold": "seats < 0"}, "silenced": {"until": "9999-12-31", "reason": "known"}},
         ]
         folder = Path(self.folder.name) / "checked"
         write_package(keeping(STAR, checks=checks), folder)
@@ -247,14 +278,17 @@ class Commands(unittest.TestCase):
         self.assertEqual((status, errors), (1, ""))
         told = {c["name"]: c for c in json.loads(out)["checks"]}
         states = {name: c["state"] for name, c in told.items()}
-        self.assertEqual(states, {"Seats": "holds", "More seats": "fails", "As counted": "holds", "Gone": "cannot", "Outside": "cannot"})
+        wanted = {"Seats": "holds", "More seats": "fails", "As counted": "holds", "Gone": "cannot", "Outside": "cannot"}
+        self.assertEqual(states, wanted | {"Served": "cannot", "Known": "fails"})
         self.assertEqual(told["More seats"]["failures"][0]["at"], {"Port.region": "South"})
         self.assertEqual([told[n]["problems"][0]["code"] for n in ("Gone", "Outside")], ["missing_file", "path_outside"])
         suite = ElementTree.parse(report).getroot()
-        self.assertEqual([suite.get(x) for x in ("tests", "failures", "errors")], ["5", "1", "2"])
+        self.assertEqual([suite.get(x) for x in ("tests", "failures", "errors", "skipped")], ["7", "1", "2", "2"])
         self.assertIn("South: seats > trips is not true.", suite.find("testcase[@name='More seats']/failure").text)
         status, out, _ = run("check", folder, "--only", "daily", "--only", "as counted")
         self.assertEqual((status, out.splitlines()[-1]), (0, "2 of 2 checks hold."))
+        status, out, _ = run("check", folder, "--only", "Known", "--only", "Served")
+        self.assertEqual((status, "(silenced until 9999-12-31: known)" in out, "(it is run by a server alone)" in out), (0, True, True))
         self.assertIn("More seats: It fails in 1 of 4 cells. South: seats > trips is not true.", run("check", folder)[1])
         self.assertEqual(run("check", self.package)[:2], (0, "The model has no checks.\n"))
         status, _, errors = run("check", folder, "--only", "Seat")

@@ -2,13 +2,19 @@
 
 import random
 import unittest
+import unittest.mock
 
 from nexorem.core.checks.run import run_check
 from nexorem.core.limits import Budget
+from nexorem.core.values import vector
+from nexorem.gather.frame import Frame
 from nexorem.package.write import package_files
 from nexorem.server.app import create_app, in_background
+from nexorem.work import loading
+from nexorem.work.actor import COMMAND_LINE
 from nexorem.work.blaming import StoredPast
 from nexorem.work.checking import Checker, check_of
+from nexorem.work.connecting import put_connection
 from tests.checks.test_checks import SEATS, Beside, table
 from tests.core.small import STAR, keeping
 from tests.server.test_server import zipped
@@ -211,6 +217,42 @@ class Proving(unittest.TestCase):
         self.assertEqual(self.settled()["as in"]["state"], "holds")
         self.edit({"kind": "put_check", "check": {"name": "as in", "probe": SEATS, "must": {"as_in": "One"}}})
         self.assertEqual(self.settled()["as in"]["state"], "fails")
+
+    def test_sql_of_an_author_reads_and_nothing_else(self):
+        url = self.workspace.engine.url
+        access = {"host": url.host, "port": url.port, "database": url.database, "user": url.username, "password": url.password}
+        put_connection(self.workspace, COMMAND_LINE, self.model, "here", access, True)
+        told = {}
+        for name, sql in (
+            ("holds", "SELECT 'North' AS \"Port.region\", 5 AS seats"),
+            ("differs", "SELECT 'North' AS \"Port.region\", 6.5::numeric AS seats"),
+            ("writes", "DELETE FROM task RETURNING 'North', 5"),
+            ("two", "SELECT 1; SELECT 2"),
+            ("fails", "SELECT nope"),
+            ("never ends", "SELECT pg_sleep(60)"),
+        ):
+            must = {"query": {"connection": "here", "sql": sql}}
+            with unittest.mock.patch("nexorem.work.outside.QUERY_SECONDS", 0.3):
+                told[name] = self.ask("/checks/try", check={"name": name, "probe": SEATS, "must": must})["outcome"]
+        states = {name: o["state"] for name, o in told.items()}
+        wanted = {"holds": "holds", "differs": "fails", "writes": "cannot", "two": "cannot", "fails": "cannot", "never ends": "cannot"}
+        self.assertEqual(states, wanted, told)
+        self.assertIn("statement timeout", told["never ends"]["sentence"])
+
+    def test_a_load_is_held_by_what_guards_it(self):
+        self.settled()
+        frame = self.workspace.base(self.workspace.star(self.model)[1].model.table("Booking"))
+        fewer = Frame(frame.size, frame.columns | {"seats": vector("integer", [1] * frame.size)})
+        told = loading.compared(self.workspace, self.model, {"Booking": fewer}, {"Booking": {}}, [])
+        self.assertEqual({m.name: m.after for m in told["checks"]}["North"], "fails")
+        self.assertEqual([(b["code"], b["in"]) for b in told["breaks"]], [("check_fails", "check North")])
+        self.edit({"kind": "put_check", "check": {**NORTH, "silenced": {"until": "9999-12-31", "reason": "known"}}})
+        self.assertEqual(loading.compared(self.workspace, self.model, {"Booking": fewer}, {"Booking": {}}, [])["breaks"], [])
+
+    def test_what_a_removal_would_end_is_said_before(self):
+        self.settled()
+        told = self.ask("/consequences", edit={"kind": "remove_measure", "name": "trips"})["checks"]
+        self.assertEqual({(c["name"], c["after"]) for c in told}, {(n, "cannot") for n in ("North", "trips", "wrong")})
 
     def test_blame_is_what_trying_every_edit_finds(self):
         for seed in range(6):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import io
 import json
 import sys
@@ -32,6 +33,7 @@ from nexorem.package.read import open_package
 
 MARKS = {"holds": "✓", "fails": "✗", "cannot": "!"}
 MOST_SHOWN = 5
+ONLY_SERVED = ("no_release", "no_connection", "no_loads")  # what a package does not have
 Ran = list[tuple[CheckSpec, Outcome, float]]
 
 
@@ -68,7 +70,7 @@ def check(package: Path, names: Sequence[str], junit_file: Path | None, covering
         click.echo(json.dumps({"checks": told}, ensure_ascii=False, indent=1))
     else:
         _show(ran)
-    if any(outcome.state != "holds" for _, outcome, _ in ran):
+    if any(outcome.state != "holds" and not aside(spec, outcome) for spec, outcome, _ in ran):
         sys.exit(1)
 
 
@@ -101,6 +103,16 @@ def cover(star: Star, files: PackageFiles, limits: Limits, as_json: bool) -> Non
         sys.exit(1)
 
 
+def aside(spec: CheckSpec, outcome: Outcome) -> str:
+    """Why a check that does not hold is no failure of this run: it is silenced today, or asks for what a package does not have. Empty for
+    one that is."""
+    if outcome.state == "cannot" and outcome.problems[0].code in ONLY_SERVED:
+        return "it is run by a server alone"
+    if spec.silenced and spec.silenced.until >= dt.datetime.now(dt.UTC).date().isoformat():
+        return f"silenced until {spec.silenced.until}: {spec.silenced.reason}"
+    return ""
+
+
 def _chosen(checks: Sequence[CheckSpec], names: Sequence[str]) -> list[CheckSpec]:
     known = [*(c.name for c in checks), *(c.folder for c in checks if c.folder)]
     for name in names:
@@ -112,8 +124,9 @@ def _chosen(checks: Sequence[CheckSpec], names: Sequence[str]) -> list[CheckSpec
 
 def _show(ran: Ran) -> None:
     for spec, outcome, _ in ran:
-        click.echo(f"{MARKS[outcome.state]} {spec.name}: {outcome.sentence}")
-        if outcome.state == "fails":
+        said = aside(spec, outcome) if outcome.state != "holds" else ""
+        click.echo(f"{'–' if said else MARKS[outcome.state]} {spec.name}: {outcome.sentence}{f' ({said})' if said else ''}")
+        if outcome.state == "fails" and not said:
             for failure in outcome.failures[1:MOST_SHOWN]:
                 click.echo(f"    {failure.sentence}")
             if outcome.failed > MOST_SHOWN:
@@ -123,14 +136,16 @@ def _show(ran: Ran) -> None:
 
 
 def junit(model: str, ran: Ran) -> bytes:
-    """The outcomes as JUnit XML: a check that fails is a failure, one that cannot be computed an error."""
-    fails, errors = (sum(o.state == state for _, o, _ in ran) for state in ("fails", "cannot"))
+    """The outcomes as JUnit XML: a check that fails is a failure, one that cannot be computed an error, one that is set aside skipped."""
+    told = [(o.state, bool(o.state != "holds" and aside(spec, o))) for spec, o, _ in ran]
+    numbers = {"failures": str(told.count(("fails", False))), "errors": str(told.count(("cannot", False)))}
+    numbers |= {"skipped": str(sum(out for _, out in told))}
     spent = f"{sum(t for *_, t in ran):.3f}"
-    suite = Xml.Element("testsuite", name=model, tests=str(len(ran)), failures=str(fails), errors=str(errors), time=spent)
+    suite = Xml.Element("testsuite", {"name": model, "tests": str(len(ran)), "time": spent, **numbers})
     for spec, outcome, seconds in ran:
         case = Xml.SubElement(suite, "testcase", classname=spec.folder or "checks", name=spec.name, time=f"{seconds:.3f}")
         if outcome.state != "holds":
-            kind = "failure" if outcome.state == "fails" else "error"
+            kind = "skipped" if aside(spec, outcome) else "failure" if outcome.state == "fails" else "error"
             said = Xml.SubElement(case, kind, message=_plain(outcome.sentence))
             said.text = _plain("\n".join(f.sentence for f in outcome.failures) or "\n".join(p.message for p in outcome.problems))
     written = io.BytesIO()

@@ -9,16 +9,18 @@ from typing import Any
 
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.language.former import present_name
+from nexorem.core.model.check_specs import FreshMust, QueryMust
 from nexorem.core.words import counted
 from nexorem.gather.frame import same_rows
 from nexorem.gather.jobs import Job
 from nexorem.store import rows, sources
-from nexorem.work import loading
+from nexorem.work import checking, loading
 from nexorem.work.actor import SCHEDULE, Actor, Need
 from nexorem.work.shaping import table_of
 from nexorem.work.workspace import Workspace
 
 log = logging.getLogger("nexorem")
+CHECKED_AGAIN = dt.timedelta(hours=1)
 
 
 def schedules(workspace: Workspace, model_id: int) -> list[dict[str, Any]]:
@@ -94,8 +96,20 @@ def _settle(workspace: Workspace, model_id: int, job: Job) -> str:
     return f"held: {comparison['breaks'][0]['message']}"
 
 
+def check_again(workspace: Workspace) -> int:
+    """Asks for the checks of every model that has one whose outcome changes by itself, as what a database says and the age of loads; gives
+    how many models these are."""
+    count = 0
+    for item in workspace.listed():
+        model = workspace.star(item["id"])[0].model
+        if any(isinstance(c.must, QueryMust | FreshMust) for c in model.checks):
+            checking.start(workspace, SCHEDULE, item["id"], again=True)
+            count += 1
+    return count
+
+
 class Clock:
-    """Looks for schedules that are due, in a thread of its own."""
+    """Looks for schedules that are due, and once an hour for checks whose outcomes change by themselves, in a thread of its own."""
 
     def __init__(self, workspace: Workspace, every: float = 15.0) -> None:
         self.workspace, self.every = workspace, every
@@ -103,9 +117,14 @@ class Clock:
         threading.Thread(target=self._run, name="schedules", daemon=True).start()
 
     def _run(self) -> None:
+        asked = dt.datetime.now(dt.UTC)
         while not self._stop.wait(self.every):
+            now = dt.datetime.now(dt.UTC)
             try:
-                run_due(self.workspace, dt.datetime.now(dt.UTC))
+                run_due(self.workspace, now)
+                if now - asked > CHECKED_AGAIN:
+                    asked = now
+                    check_again(self.workspace)
             except Exception:
                 log.exception("schedules could not be looked at")
 

@@ -10,7 +10,7 @@ from nexorem.core.checks.cells import probe_of_check
 from nexorem.core.checks.tables import listing
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.planned import planned
-from nexorem.core.engine.probe import Probe, read_probe
+from nexorem.core.engine.probe import Probe, member_mask, read_probe
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.former import names_of
@@ -46,7 +46,20 @@ def holding(star: Star, spec: ProbeSpec, formula: str) -> Probe:
 
 
 def cannot_fail(star: Star, check: CheckSpec) -> str:
-    """Why a check holds whatever the numbers are, empty where it does not; refuses one that names what is gone. No row is looked at."""
+    """Why a check holds whatever the numbers are, empty where it does not; refuses one that names what is gone. No number is computed."""
+    return _of_nothing(star, check) or _always(star, check)
+
+
+def _of_nothing(star: Star, check: CheckSpec) -> str:
+    """Why a check is of nothing: its page lets no row through, for it picks no member that there is."""
+    if check.probe is None:
+        return ""
+    probe = read_probe(star, probe_of_check(star, check.probe))
+    empty = next((p for p in probe.picks if not p.unmatched and not member_mask(star, p).any()), None)
+    return f"its page lets nothing through, for {empty.table}.{empty.column} has no member that is picked" if empty else ""
+
+
+def _always(star: Star, check: CheckSpec) -> str:
     match check.must:
         case HoldMust(hold=formula):
             probe = holding(star, probe_of_check(star, check.probe), formula)

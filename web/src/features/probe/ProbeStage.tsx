@@ -63,6 +63,7 @@ export function ProbeStage({ model }: { model: ModelDocument }) {
           + folio
         </button>
       </div>
+      <AsOf model={model} beside={folio === null} />
       {folio ? (
         <Suspense fallback={<p className="pad wait">Opening the folio…</p>}>
           <FolioView key={opened} model={model} folio={folio} />
@@ -88,7 +89,6 @@ function ProbeBench({ model }: { model: ModelDocument }) {
   const held = useMemo(() => (answer && release === null ? heldCells(model, asked, answer) : undefined), [model, asked, answer, release]);
   return (
     <div className="probe-bench">
-      <AsOf model={model} probe={probe} />
       <Sentence model={model} probe={probe} answer={answer} />
       <div className="probe-body">
         <Picks model={model} picks={probe.picks} answer={grid.data} put={(picks) => put({ picks })} />

@@ -3,14 +3,16 @@ import { useState } from 'react';
 import type { ModelDocument, Probe } from '../../api/client';
 import { actions } from '../../app/shown';
 import { BesideGrid } from '../link/BesideGrid';
-import { askedProbe } from '../probe/store';
+import { askedProbe, useProbe } from '../probe/store';
 import { useReleases } from './requests';
 import { useReleaseBeside } from './proving';
 import { useProve } from './store';
 import './prove.css';
 
-export function AsOf({ model, probe }: { model: ModelDocument; probe: Probe }) {
+/** `beside`: the open probe can be set beside the draft's. */
+export function AsOf({ model, beside: canBeside }: { model: ModelDocument; beside: boolean }) {
   const asOf = useProve((s) => s.asOf);
+  const probe = useProbe((s) => s.probe);
   const releases = useReleases(model).data ?? [];
   const [beside, setBeside] = useState(false);
   if (asOf === null) return null;
@@ -34,9 +36,11 @@ export function AsOf({ model, probe }: { model: ModelDocument; probe: Probe }) {
             ))}
           </select>
         </span>
-        <button type="button" className="plain" aria-expanded={beside} onClick={() => setBeside(!beside)}>
-          <u>{beside ? 'it alone' : 'beside the draft'}</u>
-        </button>
+        {canBeside && probe && (
+          <button type="button" className="plain" aria-expanded={beside} onClick={() => setBeside(!beside)}>
+            <u>{beside ? 'it alone' : 'beside the draft'}</u>
+          </button>
+        )}
         <button
           type="button"
           className="plain"
@@ -49,7 +53,7 @@ export function AsOf({ model, probe }: { model: ModelDocument; probe: Probe }) {
           Back to the draft
         </button>
       </div>
-      {beside && <BesideDraft model={model} release={asOf} probe={probe} />}
+      {beside && canBeside && probe && <BesideDraft model={model} release={asOf} probe={probe} />}
     </section>
   );
 }
