@@ -10,6 +10,7 @@ from nexorem.core.values import vector
 from nexorem.gather.frame import Frame
 from nexorem.package.write import package_files
 from nexorem.server.app import create_app, in_background
+from nexorem.store import rows
 from nexorem.work import loading
 from nexorem.work.actor import COMMAND_LINE
 from nexorem.work.blaming import StoredPast
@@ -171,6 +172,7 @@ class Proving(unittest.TestCase):
         )
         self.ask("/undo", expected=3)
         self.edit({"kind": "put_probe", "probe": {**SEATS, "name": "By region", "measures": ["trips"]}})
+        self.reload()
         again = create_app(self.workspace.engine.url.render_as_string(False), data=self.workspace.data)
         self.addCleanup(again.extensions["nexorem"].engine.dispose)
         for client in (self.client, again.test_client()):
@@ -178,6 +180,19 @@ class Proving(unittest.TestCase):
         seen = self.ask("/grid", probe=SEATS, release=1)["values"]
         self.assertEqual((seen[0], self.ask("/grid", probe=SEATS)["values"][0]), ([[5], [2], [32], [24]], [[63]] * 4))
         self.assertEqual(self.ask("/releases/1/beside", probe=SEATS)["grid"]["differs"] > 0, True)
+
+    def reload(self):
+        """Other rows in the place of those that the release stands on, which are let go of where nothing needs them."""
+        model = self.workspace.star(self.model)[1].model
+        frame = self.workspace.base(model.table("Booking"))
+        with self.workspace.engine.begin() as connection:
+            load = rows.save_load(connection, self.model, "Booking", Frame(frame.size, frame.columns))
+        change = {"kind": "change_table", "name": "Booking", "set": {"load": load}}
+        self.workspace.edit(COMMAND_LINE, self.model, change, self.ask("")["version"])
+        with self.workspace.engine.begin() as connection:
+            rows.forget_old(connection, self.model, ["Booking"], 0)
+            kept = {x["id"] for x in rows.loads_of(connection, self.model, ["Booking"])}
+        self.assertEqual(kept, {load, model.table("Booking").load})
 
     def fetch(self, rest, client=None):
         answer = (client or self.client).get(f"/api/models/{self.model}{rest}")

@@ -159,3 +159,10 @@ export function quotedName(name: string): string {
 export function counted(n: number, word: string): string {
   return `${count(n)} ${word}${n === 1 ? '' : 's'}`;
 }
+
+/** A moment of the server's in this place's time. */
+export function whenText(iso: string): string {
+  const at = new Date(iso);
+  const two = (n: number) => String(n).padStart(2, '0');
+  return dateText(`${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())}T${two(at.getHours())}:${two(at.getMinutes())}`);
+}

@@ -17,6 +17,7 @@ import { Picks } from '../probe/Picks';
 import { pickText } from '../probe/Sentence';
 import { Where } from '../probe/Where';
 import { TileCard } from './TileCard';
+import { ConsequencesDialog, useChange } from '../shape/Consequences';
 
 export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio }) {
   const [dragged, setDragged] = useState<number | null>(null);
@@ -148,9 +149,9 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
     if (await edit({ kind: 'put_folio', folio: kept }))
       actions.set({ folioFrom: name, ...(onScreen().folio === folio ? { folio: kept } : {}) });
   };
+  const change = useChange(model);
   const remove = (gone: string) => {
-    void edit({ kind: 'remove_folio', name: gone });
-    actions.openFolio(null);
+    void change.ask({ kind: 'remove_folio', name: gone }).then((done) => done && actions.openFolio(null));
   };
   const [renaming, setRenaming] = useState(false);
   useSaver(() => void save(), changed && name !== '' && !busy);
@@ -187,6 +188,7 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
             Remove
           </button>
         )}
+        <ConsequencesDialog model={model} change={change} onDone={() => actions.openFolio(null)} />
       </span>
       {renaming && stored && (
         <Rename

@@ -3,15 +3,9 @@ import type { ModelDocument } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { actions } from '../../app/shown';
 import { askedProbe, useProbe } from '../probe/store';
-import { counted, dateText } from '../../shared/format';
+import { counted, whenText } from '../../shared/format';
 import { Compared } from './Outcome';
 import { useEditChange, useHistory } from './requests';
-
-function whenText(iso: string): string {
-  const at = new Date(iso);
-  const two = (n: number) => String(n).padStart(2, '0');
-  return dateText(`${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())}T${two(at.getHours())}:${two(at.getMinutes())}`);
-}
 
 export function HistoryView({ model, number }: { model: ModelDocument; number: number | null }) {
   const history = useHistory(model);

@@ -8,10 +8,13 @@ import { actions, onScreen } from '../../app/shown';
 import { EMPTY_PROBE } from './store';
 import { useSaver } from '../../shared/saver';
 import { Rename } from '../names/Rename';
+import { ConsequencesDialog, useChange } from '../shape/Consequences';
 
 export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Probe }) {
   const { edit } = useEdits(model);
   const set = actions.set;
+  const change = useChange(model);
+  const bare = () => set({ probe: { ...probe, name: undefined } });
   const [naming, setNaming] = useState<'name' | 'description' | 'rename' | null>(null);
   const stored = model.probes.find((p) => p.name === probe.name);
   const changed = !stored || !sameProbe(stored, probe);
@@ -70,16 +73,12 @@ export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Pro
         {stored && <Menu.Item onClick={() => setNaming('rename')}>Rename “{probe.name}”…</Menu.Item>}
         {probe.name && <Menu.Item onClick={() => setNaming('description')}>Say what it is for…</Menu.Item>}
         {stored && (
-          <Menu.Item
-            onClick={() => {
-              void edit({ kind: 'remove_probe', name: probe.name });
-              set({ probe: { ...probe, name: undefined } });
-            }}
-          >
+          <Menu.Item onClick={() => void change.ask({ kind: 'remove_probe', name: probe.name ?? '' }).then((done) => done && bare())}>
             Remove “{probe.name}”
           </Menu.Item>
         )}
       </Menu.Dropdown>
+      <ConsequencesDialog model={model} change={change} onDone={bare} />
     </Menu>
   );
 }

@@ -3,7 +3,7 @@
 import { useState } from 'react';
 import type { Check, CheckRow, Coordinate, ModelDocument, Probe } from '../../api/client';
 import { actions } from '../../app/shown';
-import { columnName, dateText, measureText } from '../../shared/format';
+import { columnName, whenText, measureText } from '../../shared/format';
 import { heldAt } from './checkModel';
 import { useChecks } from './requests';
 import { useBlame, useCellMoves, useCellThen } from './proving';
@@ -116,7 +116,7 @@ function Moves({ model, probe, measure, at }: Props) {
           >
             <u>{s.edit.title}</u>
           </button>
-          , {s.edit.author}, {dateText(s.edit.made_at.slice(0, 16))}; before it {text(model, measure, s.before)}
+          , {s.edit.author}, {whenText(s.edit.made_at)}; before it {text(model, measure, s.before)}
         </div>
       ))}
       {gone && <p className="quiet">Further back the rows are no longer kept.</p>}

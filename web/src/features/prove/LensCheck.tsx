@@ -3,8 +3,8 @@ import { useState } from 'react';
 import type { Check, CheckRow, Failure, ModelDocument } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { actions } from '../../app/shown';
-import { count, counted } from '../../shared/format';
-import { aboutWords, mustWords } from './checkModel';
+import { count, counted, memberText, nameText, whenText } from '../../shared/format';
+import { aboutWords, mustWords, placeOf } from './checkModel';
 import { useChecks } from './requests';
 import { useOutcome } from './proving';
 import { StateMark, stateWords } from './StateMark';
@@ -25,6 +25,7 @@ export function LensCheck({ model, name }: { model: ModelDocument; name: string 
       <p className="quiet">
         {stateWords(row)}
         {check.folder ? `, in ${check.folder}` : ''}
+        {row?.made_at ? `, computed ${whenText(row.made_at)}` : ''}
       </p>
       {check.description && <p>{check.description}</p>}
       <p>
@@ -54,29 +55,77 @@ function Came({ model, check, row }: { model: ModelDocument; check: Check; row: 
           {p.message} <span className="quiet">{p.mend}</span>
         </p>
       ))}
-      {failures.length > 0 && (
-        <ul className="failures">
-          {failures.slice(0, MOST).map((f, i) => (
-            <li key={`${f.sentence} ${i}`}>
-              {check.probe ? (
-                <button
-                  type="button"
-                  className="plain"
-                  title="Why does it show this?"
-                  onClick={() => showCell(check, measureOf(f), f.at ?? {})}
-                >
-                  <u>{f.sentence}</u>
-                </button>
-              ) : (
-                f.sentence
-              )}
-            </li>
-          ))}
-        </ul>
+      {failures.length > 1 && (
+        <Failures failures={failures.slice(0, MOST)} show={check.probe ? (f) => showCell(check, measureOf(f), f.at ?? {}) : null} />
       )}
       {failed > MOST && <p className="quiet">and {count(failed - MOST)} more</p>}
     </>
   );
+}
+
+interface FailuresGiven {
+  failures: Failure[];
+  /** To the cell of a failure. */
+  show: ((failure: Failure) => void) | null;
+}
+
+const MEANT: Partial<Record<Failure['why'], string>> = { surplus: 'not listed', apart: 'its parts' };
+
+/** Where it fails, the worst first: what is there, and what was meant. */
+function Failures({ failures, show }: FailuresGiven) {
+  if (!show || failures.some((f) => Object.keys(f.values ?? {}).length === 0))
+    return (
+      <ul className="failures">
+        {failures.map((f, i) => (
+          <li key={`${f.sentence} ${i}`}>{f.sentence}</li>
+        ))}
+      </ul>
+    );
+  const measures = [...new Set(failures.flatMap((f) => Object.keys(f.values ?? {})))];
+  const meant = failures.some((f) => f.expected !== null && f.expected !== undefined);
+  return (
+    <table className="beside-held">
+      <thead>
+        <tr>
+          <th>where</th>
+          {measures.map((m) => (
+            <th key={m} className="number">
+              {nameText(m)}
+            </th>
+          ))}
+          {meant && <th className="number">{MEANT[failures[0]?.why ?? 'differs'] ?? 'meant'}</th>}
+        </tr>
+      </thead>
+      <tbody>
+        {failures.map((f, i) => (
+          <tr key={`${f.sentence} ${i}`}>
+            <td>
+              <button type="button" className="plain" title={f.sentence} onClick={() => show(f)}>
+                <u>{placeWords(f)}</u>
+              </button>
+            </td>
+            {measures.map((m) => (
+              <td key={m} className="number">
+                {m in (f.values ?? {}) ? shown(f.values?.[m]) : ''}
+              </td>
+            ))}
+            {meant && <td className="number">{f.why === 'surplus' ? '' : shown(f.expected)}</td>}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+const placeWords = (f: Failure): string =>
+  placeOf(f.at ?? {})
+    .map((c) => memberText(c.member))
+    .join(', ') || 'the whole';
+
+function shown(value: unknown): string {
+  if (value === null || value === undefined) return '(empty)';
+  if (typeof value === 'number') return Number.isInteger(value) ? count(value) : String(Number(value.toPrecision(8)));
+  return typeof value === 'object' ? String((value as { error?: string }).error) : String(value as string | boolean);
 }
 
 const measureOf = (failure: Failure): string => failure.measure || (Object.keys(failure.values ?? {})[0] ?? '');

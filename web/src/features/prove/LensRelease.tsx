@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { ModelDocument, NumbersMoved, PartChanged, ReleaseRow } from '../../api/client';
 import { actions } from '../../app/shown';
-import { count, counted, dateText } from '../../shared/format';
+import { count, counted, whenText } from '../../shared/format';
 import { useReleases } from './requests';
 import { useProving, useReleasePreview, useReleasesCompared } from './proving';
 
@@ -29,7 +29,7 @@ function Released({ model, release, releases }: { model: ModelDocument; release:
         {release.number} · {release.name}
       </h2>
       <p className="quiet">
-        {release.author}, {dateText(release.made_at.slice(0, 16))}
+        {release.author}, {whenText(release.made_at)}
       </p>
       {release.notes.split('\n').map((line, i) => (
         <p key={`${i} ${line}`}>{line}</p>

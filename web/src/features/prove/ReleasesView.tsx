@@ -2,7 +2,7 @@
 import type { ModelDocument, ReleaseRow } from '../../api/client';
 import { useFrame } from '../../app/frame';
 import { actions } from '../../app/shown';
-import { counted, dateText } from '../../shared/format';
+import { counted, whenText } from '../../shared/format';
 import { useReleases } from './requests';
 import { useReleasesCompared } from './proving';
 
@@ -48,7 +48,7 @@ function ReleaseCard({ release, chosen }: { release: ReleaseRow; chosen: boolean
         </b>
       </button>
       <div className="quiet">
-        {release.author}, {dateText(release.made_at.slice(0, 16))}
+        {release.author}, {whenText(release.made_at)}
       </div>
       <div>
         {held}/{evidence.checks.length} checks held

@@ -1,7 +1,7 @@
 // What is wrong now, and since when: each line leads to the cell, and to the edit.
 import type { Check, CheckRow, ModelDocument } from '../../api/client';
 import { actions } from '../../app/shown';
-import { counted, dateText } from '../../shared/format';
+import { counted, whenText } from '../../shared/format';
 import { useBlame, useBlames, useProving } from './proving';
 import { StateMark } from './StateMark';
 import { useShowCell } from './useShowCell';
@@ -111,7 +111,7 @@ export function Since({ model, name }: { model: ModelDocument; name: string }) {
       >
         <u>{edit.title}</u>
       </button>
-      , {edit.author}, {dateText(edit.made_at.slice(0, 16))}{' '}
+      , {edit.author}, {whenText(edit.made_at)}{' '}
       {undo ? (
         <button type="button" className="pill small" disabled={busy} onClick={() => undoAlone(edit.number)}>
           Take just this edit back
