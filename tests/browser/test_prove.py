@@ -50,6 +50,9 @@ class Prove(OneBrowser):
     def checks(self):
         return self.api("/checks")["checks"]
 
+    def check(self, name):
+        return next(c for c in self.api()["checks"] if c["name"] == name)
+
     def state(self, name):
         return next((c["state"] for c in self.checks() if c["name"] == name and not c["old"]), None)
 
@@ -196,6 +199,28 @@ class Prove(OneBrowser):
         self.b.command("k")
         self.b.typed("Make a release", Keys.ENTER)
         self.b.reads("Release 1", ".lens h2")
+        self.b.command("k")
+        self.b.typed("Growth", Keys.ENTER)
+        self.b.reads("Growth", ".lens h2")
+        self.b.tab_to("Change it…").send_keys(Keys.ENTER)
+        self.b.type('[aria-label="may be off by"]', "half")
+        self.b.type('[aria-label="folder"]', "Years")
+        self.b.keys(Keys.ENTER)
+        self.b.reads("half is none", '[aria-label="Change the check"]')
+        self.b.type('[aria-label="may be off by"]', *[Keys.BACKSPACE] * 4, "0.5")
+        self.b.keys(Keys.ENTER)
+        self.sees(lambda: self.check("Growth")["folder"], "Years")
+        self.assertEqual(self.check("Growth")["must"]["tolerance"]["absolute"], 0.5)
+        listed = self.check("Growth")["must"]["table"]["rows"]
+        edit = {"kind": "change_measure", "name": "growth", "set": {"formula": "9"}}
+        self.api("/edits", edit=edit, base=self.api()["version"])
+        self.b.reads("What is shown now is right", ".lens")
+        self.b.tab_to("What is shown now is right").send_keys(Keys.ENTER)
+        self.sees(lambda: self.state("Growth"), "holds")
+        self.assertNotEqual(self.check("Growth")["must"]["table"]["rows"], listed)
+        self.assertEqual(self.check("Growth")["must"]["tolerance"]["absolute"], 0.5)
+        self.b.command("z")
+        self.sees(lambda: self.check("Growth")["must"]["table"]["rows"], listed)
         self.show("probe")
         self.cell(1, 0)
         self.b.tab_to(self.cell(0, 0).text)

@@ -54,6 +54,10 @@ def table(*rows, columns=("Port.region", "seats"), **more):
     return {"table": {"columns": list(columns), "rows": [list(r) for r in rows]}, **more}
 
 
+def picking(*members):
+    return {"picks": [{"column": "Port.region", "in": list(members)}]}
+
+
 class Kinds(unittest.TestCase):
     def test_what_holds_and_what_fails(self):
         grand, north = SEATS | {"totals": "grand"}, {"Port.region": "North"}
@@ -122,6 +126,9 @@ class Kinds(unittest.TestCase):
         (failure,) = outcome({"count": {"at_most": 1}}, rows="every Booking where Booking.seats > 8").failures
         self.assertEqual((failure.values, failure.expected, failure.difference), ({"rows": 2}, 1, 1.0))
         self.assertIn("no 5", failure.sentence)
+        (failure,) = outcome({"count": {"at_least": 3}}, rows="every Booking where Booking.seats > 8").failures
+        self.assertEqual((failure.expected, failure.difference), (3, -1.0))
+        self.assertIn("has 2 rows; at least 3 are meant", failure.sentence)
 
     def test_releases_queries_and_loads(self):
         then = Star(
@@ -148,8 +155,29 @@ class Kinds(unittest.TestCase):
                 self.judged(outcome(must, outside=beside, **about), tested, failing)
         moved = outcome({"as_in": "1"}, outside=beside, probe=SEATS).failures[0]
         self.assertEqual((moved.at, moved.values, moved.expected, moved.difference), ({"Port.region": "South"}, {"seats": 2}, 3, -1.0))
+        self.assertIn("South: seats", moved.sentence)
+        moved = outcome({"as_in": "1"}, outside=beside, probe={"rows": [], "measures": ["seats"]}).failures[0]
+        self.assertEqual((moved.at, moved.sentence[:16]), ({}, "the whole: seats"))
+        stale = outcome({"fresh": {"days": 1, "rows_within": 0.05}}, outside=beside, table="Booking").failures
+        self.assertEqual([(f.expected, f.difference) for f in stale], [(1, 0.5), (100, -10.0)])
         for must, about in (({"as_in": "1"}, {"probe": SEATS}), (query, {"probe": SEATS}), ({"fresh": {"days": 1}}, {"table": "Booking"})):
             self.assertEqual(outcome(must, outside=Outside(), **about).state, "cannot")
+
+    def test_what_came_is_said_in_a_sentence(self):
+        for must, about, said in (
+            (table(("North", 6), ("South", 2)), {"probe": SEATS}, "It fails in 1 of 2 cells. North: seats is 5; 6 is listed."),
+            (table(("North", None)), {"probe": SEATS}, "It fails in 1 of 1 cell. North: seats is 5; nothing is listed."),
+            (
+                {"add_up": ["Crew.name"]},
+                {"probe": {"rows": ["Crew.name"], "measures": ["seats"]}},
+                "It fails in 1 of 1 total. the whole: the",
+            ),
+            ({"none": ["orphans"]}, {"about": "link port"}, "It fails: 1 finding. "),
+            ({"none": ["orphans"]}, {"about": "link day"}, "It holds: 1 kind of finding looked at."),
+            ({"hold": "seats > 1", "in": "totals"}, {"probe": SEATS}, "It holds of nothing: there was nothing to look at."),
+        ):
+            with self.subTest(must, **about):
+                self.assertEqual(outcome(must, **about).sentence[: len(said)], said)
 
     def test_a_tile_is_held_as_its_folio_shows_it(self):
         picks = [{"column": "Port.region", "in": ["North"]}]
@@ -228,6 +256,15 @@ class Kinds(unittest.TestCase):
                 ({"rows": "every Gone", "must": {"count": {"at_most": 1}}}, "broken_check", "Gone does not exist"),
                 ({"about": "link gone", "must": {"none": ["orphans"]}}, "idle_check", "the model has no link gone"),
                 ({"about": "link port", "must": {"none": ["orphans"]}}, "", ""),
+                ({"about": "column Port.gone", "must": {"none": ["gap"]}}, "idle_check", "the model has no column Port.gone"),
+                ({"about": "column Port.region", "must": {"none": ["gap"]}}, "", ""),
+                ({"probe": SEATS | picking("North"), "must": table(("North", 5))}, "", ""),
+                ({"probe": SEATS | picking(UNMATCHED), "must": table((UNMATCHED, 24))}, "", ""),
+                (
+                    {"probe": SEATS | picking("Nowhere"), "must": table(("North", 5))},
+                    "idle_check",
+                    "Port.region has no member that is picked",
+                ),
             )
         ):
             with self.subTest(data):

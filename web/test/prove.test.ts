@@ -11,6 +11,7 @@ import {
   mustWords,
   probeOf,
 } from '../src/features/prove/checkModel';
+import { checkWith, fieldsOf, listedAgain } from '../src/features/prove/checkForm';
 import { byAbout, coverOf, shareOf, shareWords } from '../src/features/prove/coverageModel';
 
 const PROBE: Probe = { name: 'Ports', rows: ['Port.name'], columns: ['Cal.year'], measures: ['seats', 'fare'], picks: [], totals: 'all' };
@@ -152,4 +153,74 @@ it('shares coverage out by what is broken, holes and what is equivalent apart', 
     ['link a', 'part'],
     ['link b', 'still'],
   ]);
+});
+
+describe('a check changed', () => {
+  const saidOf = (check: Check) => Object.fromEntries(fieldsOf(check).map((f) => [f.key, f.value]));
+  const named = (must: unknown, more = {}) => ({ name: 'c', folder: '', description: '', must, ...more }) as Check;
+  const kinds: [Check, Record<string, string>, unknown][] = [
+    [named({ hold: 'a = b', in: 'all', empty: 'fails' }), { hold: 'a < b', in: 'lines' }, { hold: 'a < b', in: 'lines', empty: 'fails' }],
+    [
+      named({ table: { columns: ['seats'], rows: [[7]] }, tolerance: { absolute: 0.5 } }),
+      { absolute: '', relative: '0.01', whole: 'fail' },
+      { table: { columns: ['seats'], rows: [[7]] }, tolerance: { relative: 0.01 }, whole: true },
+    ],
+    [named({ file: 'checks/a.csv', whole: true }), { absolute: '2' }, { file: 'checks/a.csv', whole: true, tolerance: { absolute: 2 } }],
+    [
+      named({ query: { connection: 'office', sql: 'SELECT 1' } }),
+      { sql: 'SELECT 2' },
+      { query: { connection: 'office', sql: 'SELECT 2' } },
+    ],
+    [named({ as_in: '1' }), { as_in: 'latest' }, { as_in: 'latest' }],
+    [named({ count: { at_least: 1 } }, { rows: 'Port' }), { at_least: '0', at_most: '9' }, { count: { at_least: 0, at_most: 9 } }],
+    [named({ fresh: { days: 2 } }, { table: 'Port' }), { days: '', rows_within: '0.2' }, { fresh: { rows_within: 0.2 } }],
+  ];
+
+  it.each(kinds)('%o stays as it is, or becomes what is filled in', (check, said, must) => {
+    expect(checkWith(check, saidOf(check))).toEqual({ check });
+    expect(checkWith(check, { ...saidOf(check), ...said, name: ' d ' })).toMatchObject({ check: { name: 'd' } });
+    const changed = checkWith(check, { ...saidOf(check), ...said });
+    expect('check' in changed && changed.check.must).toEqual(must);
+  });
+
+  it('says all that is wrong at once', () => {
+    const check = named({ fresh: { days: 2 } }, { table: 'Port' });
+    const changed = checkWith(check, { ...saidOf(check), name: ' ', days: 'two', rows_within: 'Infinity' });
+    expect('wrong' in changed && changed.wrong).toHaveLength(3);
+  });
+
+  it('lists what its probe shows now, and no longer what is gone', () => {
+    const listing = (columns: string[], rows: unknown[][], more = {}) => named({ table: { columns, rows }, ...more }, { probe: 'Ports' });
+    const again = (check: Check) => listedAgain(model([]), check, PROBE, ANSWER);
+    expect(
+      again(
+        listing(
+          ['seats', 'Cal.year', 'Port.name'],
+          [
+            [1, 2031, 'N'],
+            [1, 2031, 'Gone'],
+          ],
+        ),
+      ),
+    ).toEqual({
+      table: { columns: ['seats', 'Cal.year', 'Port.name'], rows: [[5, 2031, 'N']] },
+    });
+    expect(again(listing(['Port.name', 'fare'], [[{ unmatched: true }, 9]], { tolerance: { absolute: 1 } }))).toEqual({
+      table: { columns: ['Port.name', 'fare'], rows: [[{ unmatched: true }, null]] },
+      tolerance: { absolute: 1 },
+    });
+    expect(again(listing(['Port.name', 'seats'], [['Gone', 9]]))).toBeNull();
+    const whole = again(listing(['Port.name', 'Cal.year', 'seats', 'fare'], [], { whole: true, tolerance: { absolute: 1 } }));
+    expect(whole).toMatchObject({
+      whole: true,
+      tolerance: { absolute: 1 },
+      table: {
+        rows: [
+          ['N', 2031, 5, 1.5],
+          [{ unmatched: true }, 2031, 2, null],
+        ],
+      },
+    });
+    expect(again(named({ as_in: '1' }))).toBeNull();
+  });
 });

@@ -107,11 +107,11 @@ def blame_check(workspace: Workspace, model_id: int, name: str) -> dict[str, obj
 def _blamed(past: StoredPast, found: Blame, name: str) -> dict[str, object]:
     answer: dict[str, object] = {"edit": None, "held_at": None, "looked": found.looked, "undo": None}
     if found.number is None:
-        why = "The rows of before are no longer kept." if found.gone else "It has not held since the history begins."
-        return answer | {"sentence": f"{name} fails, and no edit is to blame. {why}"}
+        why = "the rows of before are no longer kept" if found.gone else "it has failed since the history begins"
+        return answer | {"sentence": f"“{name}” fails, and no edit is to blame: {why}."}
     row = past.rows[found.number]
     undo = alone(past, found.number)
-    said = f"{name} fails since “{row.title}”, by {row.author}."
+    said = f"“{name}” fails since “{row.title}”, by {row.author}."
     if found.halved:
         said += " That was looked for by halves: an edit before it may have broken it as well."
     return answer | {"edit": edit_row(row), "held_at": found.number - 1, "undo": undo, "sentence": said}

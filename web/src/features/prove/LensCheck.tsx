@@ -7,6 +7,8 @@ import { count, counted, memberText, nameText, whenText } from '../../shared/for
 import { aboutWords, mustWords, placeOf } from './checkModel';
 import { useChecks } from './requests';
 import { useOutcome } from './proving';
+import { ChangeCheck, Relist } from './ChangeCheck';
+import { withoutNothing } from './checkForm';
 import { StateMark, stateWords } from './StateMark';
 import { useShowCell } from './useShowCell';
 import { Since } from './WrongNow';
@@ -36,7 +38,7 @@ export function LensCheck({ model, name }: { model: ModelDocument; name: string 
       {row && row.state !== 'not run' && <Came model={model} check={check} row={row} />}
       {row && (row.state === 'fails' || row.state === 'cannot') && <Since model={model} name={name} />}
       {row && <Stands row={row} />}
-      <Keeping model={model} check={check} />
+      <Keeping model={model} check={check} fails={row?.state === 'fails'} />
     </div>
   );
 }
@@ -160,9 +162,10 @@ function Stands({ row }: { row: CheckRow }) {
 type Guard = 'loads' | 'releases';
 
 /** What it guards, whether it is silenced, its name and folder, and taking it away. */
-function Keeping({ model, check }: { model: ModelDocument; check: Check }) {
+function Keeping({ model, check, fails }: { model: ModelDocument; check: Check; fails: boolean }) {
   const { edit, busy } = useEdits(model);
   const [silencing, setSilencing] = useState(false);
+  const [changing, setChanging] = useState(false);
   const guards = (check.guards ?? []) as Guard[];
   const put = (part: Partial<Check>) => void edit({ kind: 'put_check', check: withoutNothing({ ...check, ...part }) });
   const flip = (guard: Guard) => put({ guards: guards.includes(guard) ? guards.filter((g) => g !== guard) : [...guards, guard] });
@@ -172,10 +175,17 @@ function Keeping({ model, check }: { model: ModelDocument; check: Check }) {
         <label key={guard} className="row">
           <input type="checkbox" checked={guards.includes(guard)} disabled={busy} onChange={() => flip(guard)} />
           guards {guard}
-          <span className="quiet">{guard === 'loads' ? 'one that would make it fail is held' : 'one while it fails needs a reason'}</span>
+          <span className="quiet">{guard === 'loads' ? 'one that breaks it is held' : 'while it fails, say why'}</span>
         </label>
       ))}
-      <Named key={`${check.name} ${check.folder} ${check.description}`} model={model} check={check} put={put} />
+      {changing ? (
+        <ChangeCheck model={model} check={check} close={() => setChanging(false)} />
+      ) : (
+        <button type="button" className="pill small" onClick={() => setChanging(true)}>
+          Change it…
+        </button>
+      )}{' '}
+      {fails && 'table' in check.must && <Relist model={model} check={check} put={put} />}
       {check.silenced ? (
         <p>
           Silenced until {check.silenced.until}: {check.silenced.reason}{' '}
@@ -202,60 +212,6 @@ function Keeping({ model, check }: { model: ModelDocument; check: Check }) {
         Remove it
       </button>
     </section>
-  );
-}
-
-/** A check as an edit takes it: what is not said is left out. */
-export const withoutNothing = (check: Check): Record<string, unknown> =>
-  Object.fromEntries(
-    Object.entries(check).filter(([, v]) => v !== null && v !== undefined && v !== '' && !(Array.isArray(v) && v.length === 0)),
-  );
-
-function Named({ model, check, put }: { model: ModelDocument; check: Check; put: (part: Partial<Check>) => void }) {
-  const { edit } = useEdits(model);
-  const [said, setSaid] = useState({ name: check.name ?? '', folder: check.folder ?? '', description: check.description ?? '' });
-  const same = said.name === (check.name ?? '') && said.folder === (check.folder ?? '') && said.description === (check.description ?? '');
-  const save = (event: React.FormEvent) => {
-    event.preventDefault();
-    const name = said.name.trim();
-    if (!name) return;
-    if (name === check.name) put({ folder: said.folder.trim(), description: said.description.trim() });
-    else {
-      const renamed = withoutNothing({ ...check, name, folder: said.folder.trim(), description: said.description.trim() });
-      void edit({ kind: 'put_check', check: renamed, was: check.name }).then((done) => {
-        if (done) actions.select({ kind: 'check', name });
-      });
-    }
-  };
-  return (
-    <form onSubmit={save} className="check-named">
-      <input
-        className="field"
-        aria-label="Name of the check"
-        value={said.name}
-        onChange={(e) => setSaid({ ...said, name: e.target.value })}
-      />
-      <input
-        className="field"
-        aria-label="Folder of the check"
-        placeholder="folder"
-        value={said.folder}
-        onChange={(e) => setSaid({ ...said, folder: e.target.value })}
-      />
-      <textarea
-        className="field"
-        rows={2}
-        aria-label="Why it is so"
-        placeholder="why it is so, and who says so"
-        value={said.description}
-        onChange={(e) => setSaid({ ...said, description: e.target.value })}
-      />
-      {!same && (
-        <button type="submit" className="pill small solid">
-          Keep
-        </button>
-      )}
-    </form>
   );
 }
 

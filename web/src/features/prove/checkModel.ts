@@ -85,7 +85,8 @@ const samePage = (a: Probe, b: Probe) =>
   JSON.stringify([...a.picks].map((p) => JSON.stringify(p)).sort()) === JSON.stringify([...b.picks].map((p) => JSON.stringify(p)).sort()) &&
   JSON.stringify(a.define ?? {}) === JSON.stringify(b.define ?? {});
 
-const keyOf = (columns: string[], values: unknown[]) => JSON.stringify(columns.map((c, i) => [c, values[i]]).sort());
+/** A cell's place as a key: columns with their members, in any order. */
+export const lineKey = (columns: string[], values: unknown[]): string => JSON.stringify(columns.map((c, i) => [c, values[i]]).sort());
 
 /** The checks that hold cells of a grid: by measure, row line and column line as the painter names them. */
 export function heldCells(model: ModelDocument, probe: Probe, answer: GridAnswer): Map<string, string[]> {
@@ -146,14 +147,14 @@ function tester(check: Check, about: Probe): Test {
     const columns = must.table.columns.filter((_, i) => !measures[i]);
     const lines = new Set(
       must.table.rows.map((row) =>
-        keyOf(
+        lineKey(
           columns,
           row.filter((_, i) => !measures[i]),
         ),
       ),
     );
     const listed = must.table.columns.filter((_, i) => measures[i]);
-    return (measure, at, values) => listed.includes(measure) && at.length === columns.length && lines.has(keyOf(at, values));
+    return (measure, at, values) => listed.includes(measure) && at.length === columns.length && lines.has(lineKey(at, values));
   }
   if ('add_up' in must) return (measure, at) => about.measures.includes(measure) && ofAxes(at) && at.length < axes.size;
   if ('hold' in must || 'as_in' in must || 'file' in must || 'query' in must)
