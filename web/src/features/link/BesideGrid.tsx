@@ -16,8 +16,15 @@ function text(value: Scalar | undefined, grid: Beside, m: number): string {
   return shown ? measureText(value, shown.format, shown.dtype) : '';
 }
 
-/** `brief`: the first lines that differ, each measure over all columns; else everything. */
-export function BesideGrid({ grid, brief = false }: { grid: Beside; brief?: boolean }) {
+interface BesideGiven {
+  grid: Beside;
+  /** The first lines that differ, each measure over all columns; else everything. */
+  brief?: boolean;
+  /** What its two states are called. */
+  sides?: [string, string];
+}
+
+export function BesideGrid({ grid, brief = false, sides = ['now', 'then'] }: BesideGiven) {
   const [only, setOnly] = useState(brief);
   const [most, setMost] = useState(brief ? BRIEF : STEP);
   const changed = new Set(grid.changed);
@@ -44,8 +51,8 @@ export function BesideGrid({ grid, brief = false }: { grid: Beside; brief?: bool
       {(grid.differs > 0 || !brief) && (
         // It scrolls, so it can be reached.
         // oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex
-        <div className="beside-scroll" role="region" aria-label="Now and then" tabIndex={0}>
-          <NowAndThen grid={grid} brief={brief} columns={columns} rows={places.slice(0, most)} />
+        <div className="beside-scroll" role="region" aria-label={`${sides[0]} and ${sides[1]}`} tabIndex={0}>
+          <NowAndThen grid={grid} brief={brief} sides={sides} columns={columns} rows={places.slice(0, most)} />
         </div>
       )}
       {places.length > most && (
@@ -58,7 +65,7 @@ export function BesideGrid({ grid, brief = false }: { grid: Beside; brief?: bool
         .filter((m) => m.now_unreached.join() !== m.then_unreached.join())
         .map((m) => (
           <p key={m.name} className="quiet">
-            {nameText(m.name)}: {unreached(m.now_unreached)} now, {unreached(m.then_unreached)} then.
+            {nameText(m.name)}: {unreached(m.now_unreached)} {sides[0]}, {unreached(m.then_unreached)} {sides[1]}.
           </p>
         ))}
     </div>
@@ -68,15 +75,16 @@ export function BesideGrid({ grid, brief = false }: { grid: Beside; brief?: bool
 interface TableProps {
   grid: Beside;
   brief: boolean;
+  sides: [string, string];
   /** The places of the lines that are shown, across and down. */
   columns: number[];
   rows: number[];
 }
 
-function NowAndThen({ grid, brief, columns, rows }: TableProps) {
+function NowAndThen({ grid, brief, sides, columns, rows }: TableProps) {
   return (
     <table className="small-grid">
-      <Heads grid={grid} brief={brief} columns={columns} />
+      <Heads grid={grid} brief={brief} sides={sides} columns={columns} />
       <tbody>
         {rows.map((r) => (
           <tr key={r} className={grid.rows.lines[r]?.some((x) => x.kind === 'total') ? 'whole' : ''}>
@@ -101,7 +109,7 @@ function NowAndThen({ grid, brief, columns, rows }: TableProps) {
   );
 }
 
-function Heads({ grid, brief, columns }: Omit<TableProps, 'rows'>) {
+function Heads({ grid, brief, sides, columns }: Omit<TableProps, 'rows'>) {
   const across = (c: number) => lineText(grid.columns.lines[c] ?? []);
   const alone = brief && columns.length === 1 && grid.columns.lines.length > 1;
   return (
@@ -122,9 +130,9 @@ function Heads({ grid, brief, columns }: Omit<TableProps, 'rows'>) {
           grid.measures.flatMap((m) => [
             <th key={`${c} ${m.name} now`}>
               {nameText(m.name)}
-              {alone ? `, ${across(c)}` : ''} <span className="quiet">now</span>
+              {alone ? `, ${across(c)}` : ''} <span className="quiet">{sides[0]}</span>
             </th>,
-            <th key={`${c} ${m.name} then`}>then</th>,
+            <th key={`${c} ${m.name} then`}>{sides[1]}</th>,
           ]),
         )}
       </tr>

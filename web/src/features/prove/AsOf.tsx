@@ -63,8 +63,7 @@ function BesideDraft({ model, release, probe }: { model: ModelDocument; release:
   if (!grid.data) return <p className="pad wait">{grid.error?.message ?? 'Comparing…'}</p>;
   return (
     <div className="pad as-of-beside">
-      <p className="quiet">In each cell first as of release {release}, then in the draft.</p>
-      <BesideGrid grid={grid.data} />
+      <BesideGrid grid={grid.data} sides={[`release ${release}`, 'draft']} />
     </div>
   );
 }
