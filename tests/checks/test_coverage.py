@@ -3,10 +3,13 @@
 import random
 import unittest
 from contextlib import suppress
+from dataclasses import replace
+from functools import lru_cache
+from types import SimpleNamespace
 
 from nexorem.core.checks.basis import check_basis, check_digest, probe_basis
 from nexorem.core.checks.coverage import Coverage, Kept, share_noticed
-from nexorem.core.checks.looked_at import looked_at
+from nexorem.core.checks.looked_at import looked_at, pick_key
 from nexorem.core.checks.mutations import mutations
 from nexorem.core.checks.propose import alike, widest_move
 from nexorem.core.checks.run import run_check
@@ -35,6 +38,13 @@ def cells(star, spec):
         return [sorted(x.items(), key=str) for x in answer(star, read_probe(star, spec), Budget()).tidy()]
     except Refused:
         return None
+
+
+@lru_cache(maxsize=2)
+def looked(star):
+    """What all checks and probes come to."""
+    probes = [cells(star, x.spec) for x in looked_at(star.model)]
+    return SimpleNamespace(checks=[run(star, c) for c in star.model.checks], probes=probes)
 
 
 def same(before, after):
@@ -98,6 +108,52 @@ class Small(unittest.TestCase):
         self.assertEqual(self.verdicts([idle], [probe])["link port", "switched off"].state, "unnoticed")
         wrong = {"name": "wrong", "probe": SEATS, "must": table(("North", 6))}
         self.assertEqual(self.verdicts([wrong], [probe])["link port", "switched off"].state, "unnoticed")  # it fails as it is
+
+    def test_what_is_looked_at_and_what_is_broken_of_it(self):
+        north, alder = {"column": "Port.region", "in": ["North"]}, {"column": "Port.name", "in": ["Alder"]}
+        own = {"rows": ["Port.name"], "measures": ["seats"], "picks": [{"column": "Port.region", "in": ["South"]}, alder]}
+        tiles = [
+            {"kind": "text", "text": "x"},
+            {"kind": "number", "probe": own, "against": "trips"},
+            {"kind": "number", "probe": own, "without": ["Port.region"]},
+            {"kind": "probe", "probe": {"rows": ["Port.name"], "measures": []}},
+        ]
+        star = keeping(
+            STAR,
+            probes=[
+                SEATS | {"name": "p", "picks": [north, {"where": "Port.depth > 3"}]},
+                {"name": "none", "rows": ["Port.name"], "measures": []},
+            ],
+            folios=[{"name": "Page", "picks": [{"where": "Cal.year = 2031"}, north], "tiles": tiles}],
+            checks=[{"name": "c", "probe": SEATS, "must": table(("North", 5))}, {"name": "d", "probe": "p", "must": {"hold": "seats > 1"}}],
+        )
+        said = [(x.about, x.spec.measures, [pick_key(p) for p in x.spec.picks]) for x in looked_at(star.model)]
+        self.assertEqual(
+            said,
+            [
+                ("probe p", ("seats", "trips"), ["Port.region", "Port.depth > 3"]),
+                ("folio Page", ("seats", "trips"), ["Port.name", "Cal.year = 2031", "Port.region"]),
+                ("folio Page", ("seats",), ["Port.region", "Port.name", "Cal.year = 2031"]),
+                ("check c", ("seats", "trips"), []),
+            ],
+        )
+        steps = ({"kind": "trim_text"}, {"kind": "drop_columns", "off": True}, {"kind": "sort_rows"})
+        tables = tuple(replace(x, steps=steps) if x.name == "Port" else x for x in star.model.tables)
+        changes = list(mutations(star.with_model(replace(star.model, tables=tables)), {"Booking": 3}))
+        self.assertEqual(
+            [(c.kind, c.about, c.words) for c in changes if c.kind not in ("link", "measure")],
+            [
+                ("condition", "probe p", "without the pick on Port.region"),
+                ("condition", "probe p", "without the condition Port.depth > 3"),
+                ("condition", "folio Page", "without the condition Cal.year = 2031"),
+                ("condition", "folio Page", "without the pick on Port.region"),
+                ("step", "table Port", "step 1 (trim text) left out"),
+                ("step", "table Port", "step 3 (sort rows) left out"),
+                ("load", "table Booking", "the load before in place of the newest"),
+            ],
+        )
+        self.assertEqual([c.step for c in changes if c.kind == "step"], [0, 2])
+        self.assertEqual(changes[-2].edits[0]["set"]["steps"][2]["off"], True)
 
     def test_the_cell_that_moves_most_is_proposed(self):
         before = "sum(Booking.seats)"
@@ -230,14 +286,13 @@ class Random(unittest.TestCase):
             return "refused"
         if check_model(then, star):
             return "refused"
-        before, after = ([run(s, c) for c in s.model.checks] for s in (star, then))
-        if any(a.state == "holds" != b.state for a, b in zip(before, after, strict=True)):
+        before, after = looked(star), looked(then)
+        if any(a.state == "holds" != b.state for a, b in zip(before.checks, after.checks, strict=True)):
             return "noticed"
-        pairs = zip(looked_at(star.model), looked_at(then.model), strict=True)
-        unlike = any(cells(star, a.spec) is not None and not same(cells(star, a.spec), cells(then, b.spec)) for a, b in pairs)
+        unlike = any(a is not None and not same(a, b) for a, b in zip(before.probes, after.probes, strict=True))
         # How many findings there are is no number that anyone looks at.
         numbers = [i for i, c in enumerate(star.model.checks) if not isinstance(c.must, NoneMust)]
-        counts = [[(side[i].state, side[i].tested, side[i].failed) for i in numbers] for side in (before, after)]
+        counts = [[(side.checks[i].state, side.checks[i].tested, side.checks[i].failed) for i in numbers] for side in (before, after)]
         return "unnoticed" if unlike or counts[0] != counts[1] else "equivalent"
 
     def test_the_same_basis_the_same_outcome(self):
