@@ -65,7 +65,7 @@ class Since(unittest.TestCase):
     def test_far_back_it_is_looked_for_by_halves(self):
         for broken in range(1, 1000, 37):
             blamed = blame(Held("+" * broken + "-" * (1001 - broken)), EVERYTHING, lambda s: s.holds)
-            self.assertEqual(blamed.number, broken)
+            self.assertEqual((blamed.number, blamed.gone), (broken, False))
             self.assertLessEqual(blamed.looked, ONE_BY_ONE + 20)
             self.assertEqual(blamed.halved, 1000 - broken >= ONE_BY_ONE)
 

@@ -153,6 +153,11 @@ class Small(unittest.TestCase):
             ],
         )
         self.assertEqual([c.step for c in changes if c.kind == "step"], [0, 2])
+        by_day = edited_star(
+            STAR, apply(STAR.model, {"kind": "add_measure", "measure": {"name": "x", "formula": "sum(Booking.seats * Cal.week)"}})[0]
+        )
+        over = [c.words for c in mutations(by_day) if c.about == "measure x" and " over " in c.words]
+        self.assertEqual(over, ["sum(Booking.seats * Cal.week) over refund"])
         self.assertEqual(changes[-2].edits[0]["set"]["steps"][2]["off"], True)
 
     def test_the_cell_that_moves_most_is_proposed(self):
