@@ -177,6 +177,12 @@ class Prove(OneBrowser):
         first = self.cell(0, 0).text
         self.b.click("beside the draft", ".as-of button")
         self.b.reads("cells differ", ".as-of-beside")
+        self.b.press(lambda: self.cell(0, 0))
+        self.b.reads("release 1", ".lens .beside-held")
+        self.b.reads("draft", ".lens .beside-held")
+        self.b.click("On time", ".folio-strip button")
+        self.b.until(lambda: self.b.all(".tile .beside-grid th") and self.b.all(".tile .number-beside dd"))
+        self.b.click("Probe", ".folio-strip button")
         self.b.click("Back to the draft", ".as-of button")
         self.b.until(lambda: self.cell(0, 0).text not in ("", first))
         self.show("prove")

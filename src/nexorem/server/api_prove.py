@@ -17,7 +17,7 @@ from nexorem.server.addresses import Register, actor
 from nexorem.server.api_probe import coordinates
 from nexorem.server.callers import request_budget
 from nexorem.store import tasks
-from nexorem.work import blaming, checking, covering
+from nexorem.work import blaming, checking, covering, releasing
 from nexorem.work.actor import Need
 from nexorem.work.describe import document
 from nexorem.work.workspace import Workspace
@@ -75,9 +75,12 @@ def _blame(address: Register, workspace: Workspace) -> None:
 
     @address("/models/<int:model_id>/cell/then", "POST", p.ThenAnswer, json=p.ThenRequest)
     def cell_then(model_id: int, json: p.ThenRequest) -> Response:
-        """A cell as it stood after an edit, beside what it is, and where their traces part."""
+        """A cell as it stood after an edit or as of a release, beside what it is, and where their traces part."""
         _, star = workspace.star(model_id)
-        past = blaming.StoredPast(workspace, model_id).star(json.number)
+        if json.release is None:
+            past = blaming.StoredPast(workspace, model_id).star(json.number)
+        else:
+            past = releasing.star_at(workspace, model_id, str(json.release))
         sides = [
             trace(side, read_probe(side, json.probe), json.measure, coordinates(side, json.at), request_budget(workspace))
             for side in (past, star)

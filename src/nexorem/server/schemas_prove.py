@@ -103,12 +103,13 @@ class CellRequest(Body):
 
 
 class ThenRequest(Body):
-    """A cell as it stood after the edit `number`."""
+    """A cell as it stood after the edit `number`, or as of a release."""
 
     probe: SentProbe
     measure: str
     at: list[Coordinate]
-    number: int
+    number: int = 0
+    release: int | None = None
 
 
 class ValueMoved(BaseModel):

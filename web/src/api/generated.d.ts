@@ -117,7 +117,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** A cell as it stood after an edit, beside what it is, and where their traces part. */
+        /** A cell as it stood after an edit or as of a release, beside what it is, and where their traces part. */
         post: operations["cell_then"];
         delete?: never;
         options?: never;
@@ -5080,16 +5080,24 @@ export interface components {
         };
         /**
          * ThenRequest
-         * @description A cell as it stood after the edit `number`.
+         * @description A cell as it stood after the edit `number`, or as of a release.
          */
         ThenRequest: {
             /** At */
             at: components["schemas"]["Coordinate"][];
             /** Measure */
             measure: string;
-            /** Number */
+            /**
+             * Number
+             * @default 0
+             */
             number: number;
             probe: components["schemas"]["ProbeSpec"];
+            /**
+             * Release
+             * @default null
+             */
+            release: number | null;
         };
         /**
          * Tile

@@ -19,7 +19,7 @@ const PLACES: { parts: (keyof Shown)[]; put: (part: Partial<Shown>) => void }[] 
   { parts: ['measure', 'offered'], put: useMeasure.setState },
   { parts: ['reading'], put: useGather.setState },
   { parts: ['table', 'shapeView'], put: useShape.setState },
-  { parts: ['proveView', 'asOf'], put: useProve.setState },
+  { parts: ['proveView', 'asOf', 'asOfBeside'], put: useProve.setState },
 ];
 
 /** Puts parts on screen; of a probe or folio it is no step that is undone. */

@@ -13,6 +13,7 @@ import { Wrong } from '../probe/ProbeStage';
 import { pickText } from '../probe/Sentence';
 import { useProve } from '../prove/store';
 import { fromCells, fromTile } from '../prove/checkModel';
+import { BesideDraft } from '../prove/AsOf';
 import { useHold } from '../prove/useHold';
 
 const PictureView = lazy(() => import('../probe/PictureView').then((m) => ({ default: m.PictureView })));
@@ -133,10 +134,17 @@ function Answered({
 }) {
   const { hold } = useHold(model);
   const release = useProve((s) => s.asOf);
+  const besideDraft = useProve((s) => s.asOfBeside);
   const grid = useGrid(model, askedProbe(probe), release);
   if (grid.error) return <Wrong error={grid.error} />;
   if (!grid.data) return <p className="wait">Computing…</p>;
   const answer = grid.data;
+  if (release !== null && besideDraft)
+    return (
+      <div className="tile-beside">
+        <BesideDraft model={model} release={release} probe={probe} number={tile.kind === 'number'} />
+      </div>
+    );
   if (tile.kind === 'number') {
     // What a number is compared with reads as the number does, where it has no format of its own.
     const text = (i: number) => {

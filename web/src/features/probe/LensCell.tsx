@@ -24,7 +24,7 @@ import { Sums } from './UsedRows';
 import './probe.css';
 import { useProve } from '../prove/store';
 import { fromCells } from '../prove/checkModel';
-import { HeldBy } from '../prove/HeldBy';
+import { BesideThen, HeldBy } from '../prove/HeldBy';
 import { useHold } from '../prove/useHold';
 
 interface Step {
@@ -73,6 +73,16 @@ export function LensCell({ model, measure, at }: { model: ModelDocument; measure
       <Head model={model} trace={trace.data} measure={measure} at={at} />
       <CellMarks model={model} measure={measure} at={at} />
       {release === null && probe && <HeldBy model={model} probe={askedProbe(probe)} measure={measure} at={at} />}
+      {release !== null && probe && (
+        <BesideThen
+          model={model}
+          probe={askedProbe(probe)}
+          measure={measure}
+          at={at}
+          then={{ release }}
+          sides={[`release ${release}`, 'draft']}
+        />
+      )}
       {trace.data.emptied && (
         <p className="emptied" data-testid="emptied">
           <b>Empty, and here is why:</b> {trace.data.emptied.sentence}

@@ -63,7 +63,7 @@ export function ProbeStage({ model }: { model: ModelDocument }) {
           + folio
         </button>
       </div>
-      <AsOf model={model} beside={folio === null} />
+      <AsOf model={model} folio={folio !== null} />
       {folio ? (
         <Suspense fallback={<p className="pad wait">Opening the folio…</p>}>
           <FolioView key={opened} model={model} folio={folio} />

@@ -1,7 +1,7 @@
 // Probes as of a release: which one is seen, its numbers beside the draft's, and the way back.
-import { useState } from 'react';
 import type { ModelDocument, Probe } from '../../api/client';
 import { actions } from '../../app/shown';
+import { measureText } from '../../shared/format';
 import { BesideGrid } from '../link/BesideGrid';
 import { askedProbe, useProbe } from '../probe/store';
 import { useReleases } from './requests';
@@ -9,12 +9,12 @@ import { useReleaseBeside } from './proving';
 import { useProve } from './store';
 import './prove.css';
 
-/** `beside`: the open probe can be set beside the draft's. */
-export function AsOf({ model, beside: canBeside }: { model: ModelDocument; beside: boolean }) {
+/** `folio`: one is open, whose tiles are set beside the draft's where they stand. */
+export function AsOf({ model, folio }: { model: ModelDocument; folio: boolean }) {
   const asOf = useProve((s) => s.asOf);
   const probe = useProbe((s) => s.probe);
   const releases = useReleases(model).data ?? [];
-  const [beside, setBeside] = useState(false);
+  const beside = useProve((s) => s.asOfBeside);
   if (asOf === null) return null;
   const release = releases.find((r) => r.number === asOf);
   return (
@@ -36,8 +36,8 @@ export function AsOf({ model, beside: canBeside }: { model: ModelDocument; besid
             ))}
           </select>
         </span>
-        {canBeside && probe && (
-          <button type="button" className="plain" aria-expanded={beside} onClick={() => setBeside(!beside)}>
+        {(folio || probe) && (
+          <button type="button" className="plain" aria-pressed={beside} onClick={() => actions.set({ asOfBeside: !beside })}>
             <u>{beside ? 'it alone' : 'beside the draft'}</u>
           </button>
         )}
@@ -53,17 +53,38 @@ export function AsOf({ model, beside: canBeside }: { model: ModelDocument; besid
           Back to the draft
         </button>
       </div>
-      {beside && canBeside && probe && <BesideDraft model={model} release={asOf} probe={probe} />}
+      {beside && !folio && probe && (
+        <div className="pad as-of-beside">
+          <BesideDraft model={model} release={asOf} probe={probe} />
+        </div>
+      )}
     </section>
   );
 }
 
-function BesideDraft({ model, release, probe }: { model: ModelDocument; release: number; probe: Probe }) {
+interface BesideGiven {
+  model: ModelDocument;
+  release: number;
+  probe: Probe;
+  /** Its first number alone. */
+  number?: boolean;
+}
+
+/** A probe as of a release, beside the draft. */
+export function BesideDraft({ model, release, probe, number = false }: BesideGiven) {
   const grid = useReleaseBeside(model, release, probe.measures.length ? askedProbe(probe) : null);
   if (!grid.data) return <p className="pad wait">{grid.error?.message ?? 'Comparing…'}</p>;
+  const sides: [string, string] = [`release ${release}`, 'draft'];
+  if (!number) return <BesideGrid grid={grid.data} sides={sides} />;
+  const { measures, now, then, differs } = grid.data;
+  const text = (values: typeof now) =>
+    measureText(values[0]?.[0]?.[0], measures[0]?.format ?? '', measures[0]?.dtype ?? 'number') || '(empty)';
   return (
-    <div className="pad as-of-beside">
-      <BesideGrid grid={grid.data} sides={[`release ${release}`, 'draft']} />
-    </div>
+    <dl className={differs ? 'number-beside signal' : 'number-beside'}>
+      <dt>{sides[0]}</dt>
+      <dd>{text(now)}</dd>
+      <dt>{sides[1]}</dt>
+      <dd>{text(then)}</dd>
+    </dl>
   );
 }

@@ -6,7 +6,7 @@ import { actions } from '../../app/shown';
 import { columnName, whenText, measureText } from '../../shared/format';
 import { heldAt } from './checkModel';
 import { useChecks } from './requests';
-import { useBlame, useCellMoves, useCellThen } from './proving';
+import { useBlame, useCellMoves, useCellThen, type Then } from './proving';
 import { StateMark } from './StateMark';
 import { Since } from './WrongNow';
 
@@ -66,16 +66,20 @@ function text(model: ModelDocument, measure: string, value: unknown): string {
 /** The cell as it stood when a check last held, beside what it is. */
 function BesideHeld({ model, probe, measure, at, check }: Props & { check: string }) {
   const held = useBlame(model, check, true).data?.held_at ?? null;
-  const then = useCellThen(model, held === null ? null : { probe, measure, at }, held);
-  if (held === null) return null;
+  return held === null ? null : <BesideThen {...{ model, probe, measure, at }} then={{ number: held }} sides={['when it held', 'now']} />;
+}
+
+/** The cell as it stood then, beside what it is in the draft, and where the two traces part. */
+export function BesideThen({ model, probe, measure, at, then: when, sides }: Props & { then: Then; sides: [string, string] }) {
+  const then = useCellThen(model, { probe, measure, at }, when);
   if (!then.data) return <p className="wait">{then.error?.message ?? 'Tracing it as it was…'}</p>;
   return (
     <table className="beside-held" data-testid="beside-held">
       <thead>
         <tr>
           <th />
-          <th>when it held</th>
-          <th>now</th>
+          <th>{sides[0]}</th>
+          <th>{sides[1]}</th>
         </tr>
       </thead>
       <tbody>

@@ -55,14 +55,16 @@ export function useCellMoves(model: ModelDocument, cell: CellAsked | null) {
   });
 }
 
-/** A cell as it stood after an edit, beside what it is. */
-export function useCellThen(model: ModelDocument, cell: CellAsked | null, number: number | null) {
+/** After which edit, or as of which release. */
+export type Then = { number: number } | { release: number };
+
+/** A cell as it stood then, beside what it is. */
+export function useCellThen(model: ModelDocument, cell: CellAsked, then: Then | null) {
   return useQuery({
-    queryKey: ['cell-then', model.id, model.version, cell, number],
-    enabled: cell !== null && number !== null,
+    queryKey: ['cell-then', model.id, model.version, cell, then],
+    enabled: then !== null,
     queryFn: async ({ signal }) => {
-      const { probe, measure, at } = cell as CellAsked;
-      const body = { probe: { ...probe }, measure, at, number: number ?? 0 };
+      const body = { probe: { ...cell.probe }, measure: cell.measure, at: cell.at, number: 0, release: null, ...then };
       return unwrap(await client.POST('/api/models/{model_id}/cell/then', { params: of(model), body, signal }));
     },
   });

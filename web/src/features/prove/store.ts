@@ -7,6 +7,8 @@ export interface ProveShown {
   proveView: ProveView;
   /** The release as of which probes and traces are seen; null for the draft. */
   asOf: number | null;
+  /** Whether the draft stands beside it. */
+  asOfBeside: boolean;
 }
 
-export const useProve = create<ProveShown>()(() => ({ proveView: 'checks', asOf: null }));
+export const useProve = create<ProveShown>()(() => ({ proveView: 'checks', asOf: null, asOfBeside: false }));
