@@ -46,6 +46,11 @@ CHECKS = [
 ]
 
 
+def nodes(node):
+    """A trace's node and all below it."""
+    return [node, *(n for child in node["children"] for n in nodes(child))]
+
+
 class Proving(unittest.TestCase):
     def setUp(self):
         self.app = create_app(fresh_url())
@@ -180,6 +185,29 @@ class Proving(unittest.TestCase):
         seen = self.ask("/grid", probe=SEATS, release=1)["values"]
         self.assertEqual((seen[0], self.ask("/grid", probe=SEATS)["values"][0]), ([[5], [2], [32], [24]], [[63]] * 4))
         self.assertEqual(self.ask("/releases/1/beside", probe=SEATS)["grid"]["differs"] > 0, True)
+
+    def test_a_release_is_seen_under_the_names_of_now(self):
+        self.settled()
+        self.ask("/releases", name="First", notes="", base=self.ask("")["version"])
+        at = [{"column": "Port.region", "member": {"kind": "value", "value": "North"}}]
+        before = [self.ask("/trace", probe=SEATS, measure="seats", at=at)["value"], self.ask("/grid", probe=SEATS)["values"]]
+        self.edit(
+            {"kind": "rename_measure", "name": "seats", "to": "places"},
+            {"kind": "rename", "what": "column", "name": "Port.region", "to": "part"},
+            {"kind": "rename", "what": "table", "name": "Port", "to": "Harbour"},
+        )
+        probe = {"rows": ["Harbour.part"], "measures": ["places", "trips"]}
+        now = {"probe": probe, "measure": "places", "at": [{**at[0], "column": "Harbour.part"}]}
+        self.assertEqual(self.ask("/grid", probe=probe, release=1)["values"], before[1])
+        traced = self.ask("/trace", **now, release=1)
+        self.assertEqual(traced["value"], before[0])
+        self.assertEqual(self.ask("/trace", probe=probe, measure="seats", at=at, release=1)["value"], before[0])  # as that grid names them
+        path = next(n["path"] for n in nodes(traced["tree"]) if n["kind"] == "aggregate")
+        self.assertEqual(self.ask("/trace/rows", **now, release=1, path=path)["total"], 2)
+        for then in ({"release": 1}, {"number": 0}):
+            beside = self.ask("/cell/then", **now, **then)
+            self.assertEqual((beside["then"], beside["now"]), (before[0], before[0]))
+        self.assertEqual(self.ask("/cell/blame", **now)["moves"], [])
 
     def reload(self):
         """Other rows in the place of those that the release stands on, which are let go of where nothing needs them."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 import tempfile
 import zipfile
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -15,9 +14,8 @@ from spectree import SpecTree
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.profile import profile
-from nexorem.core.language.former import presented
+from nexorem.core.language.former import back_to, presented
 from nexorem.core.language.vocabulary import vocabulary
-from nexorem.core.model.specs import FormerName
 from nexorem.core.model.star import Star
 from nexorem.core.plan.reach import reach_after
 from nexorem.core.values import iso
@@ -143,8 +141,7 @@ def add_edits(address: Register, workspace: Workspace) -> None:
     def present(model_id: int, json: s.PresentRequest) -> Response:
         """A probe of an address given away, or what a window shows, with the names that things have now."""
         model = workspace.star(model_id)[1].model
-        back = [FormerName(x.kind, x.now, x.was) for x in reversed(json.undone)]
-        return jsonify({"probe": presented(replace(model, renamed=(*model.renamed, *back)), json.probe)})
+        return jsonify({"probe": presented(back_to(model, json.undone), json.probe)})
 
     @address("/models/<int:model_id>/undo", "POST", s.ModelDocument, needs=Need.EDIT, json=s.StepRequest)
     def undo(model_id: int, json: s.StepRequest) -> Response:

@@ -6,12 +6,14 @@ import csv
 import io
 import json as plain_json
 import time
+from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
+from typing import Any, Protocol, Self, TypeVar
 
 from flask import Response, jsonify, request
 from pydantic import ValidationError
 
+from nexorem.core.checks.moved import named_then, names_then
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import Pick, read_pick, read_probe
@@ -47,9 +49,10 @@ def _grids(address: Register, workspace: Workspace) -> None:
     def grid(model_id: int, json: s.GridRequest) -> Response:
         """Answers a probe."""
         version, star = models.version_of(workspace.engine, model_id), releasing.star_at(workspace, model_id, json.release)
+        probe = named_then(star.model, workspace.star(model_id)[1].model, json.probe)
         start = time.perf_counter()
         budget = request_budget(workspace)
-        grid_json = describe.grid_answer(answer(star, read_probe(star, json.probe), budget), budget)
+        grid_json = describe.grid_answer(answer(star, read_probe(star, probe), budget), budget)
         return jsonify({**grid_json, "milliseconds": milliseconds(start), "version": version})
 
     @address("/models/<int:model_id>/members", "POST", s.Members, json=s.MembersRequest)
@@ -66,9 +69,9 @@ def _traces(address: Register, workspace: Workspace) -> None:
         """Explains one cell."""
         star = releasing.star_at(workspace, model_id, json.release)
         start = time.perf_counter()
-        tracing = trace(
-            star, read_probe(star, json.probe), json.measure, coordinates(star, json.at), request_budget(workspace), _into(json)
-        )
+        asked = asked_then(star, workspace.star(model_id)[1], json)
+        at, budget = coordinates(star, asked.at), request_budget(workspace)
+        tracing = trace(star, read_probe(star, asked.probe), asked.measure, at, budget, _into(json))
         return jsonify(as_json(tracing) | {"milliseconds": milliseconds(start)})
 
     @address("/models/<int:model_id>/mends", "POST", f.MendValues, json=f.MendsRequest)
@@ -81,7 +84,8 @@ def _traces(address: Register, workspace: Workspace) -> None:
     def used_rows(model_id: int, json: f.RowsRequest) -> Response:
         """A page of the rows that an aggregate of a trace used."""
         star = releasing.star_at(workspace, model_id, json.release)
-        return jsonify(_used_rows(workspace, star, json, RowOrder(json.start, json.count, json.by, json.descending)))
+        asked = asked_then(star, workspace.star(model_id)[1], json)
+        return jsonify(_used_rows(workspace, star, asked, RowOrder(json.start, json.count, json.by, json.descending)))
 
     @address("/models/<int:model_id>/trace/beside", "POST", f.TracesBeside, json=f.BesideRequest)
     def traces_beside(model_id: int, json: f.BesideRequest) -> Response:
@@ -182,6 +186,28 @@ def _sent(content: bytes, kind: str, name: str) -> Response:
 def milliseconds(start: float) -> float:
     """Since a moment of the clock."""
     return round((time.perf_counter() - start) * 1000, 1)
+
+
+class CellAsked(Protocol):
+    """A request about a cell."""
+
+    probe: ProbeSpec
+    measure: str
+    at: list[s.Coordinate]
+
+    def model_copy(self, *, update: Mapping[str, Any]) -> Self:
+        """The same with other parts."""
+
+
+A = TypeVar("A", bound=CellAsked)
+
+
+def asked_then(then: Star, now: Star, request: A) -> A:
+    """A request about a cell under the names that things had in an earlier state; a name that the present does not have stays."""
+    names = names_then(then.model, now.model, request.probe)
+    at = [c.model_copy(update={"column": names.get(c.column.lower(), c.column)}) for c in request.at]
+    measure = names.get(request.measure.lower(), request.measure)
+    return request.model_copy(update={"probe": named_then(then.model, now.model, request.probe), "measure": measure, "at": at})
 
 
 def coordinates(star: Star, said: list[s.Coordinate]) -> list[Pick]:

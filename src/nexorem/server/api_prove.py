@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from flask import Response, jsonify
 
 from nexorem.core.engine.probe import Pick, read_probe
@@ -14,7 +12,7 @@ from nexorem.server import schemas as s
 from nexorem.server import schemas_gather as g
 from nexorem.server import schemas_prove as p
 from nexorem.server.addresses import Register, actor
-from nexorem.server.api_probe import coordinates
+from nexorem.server.api_probe import asked_then, coordinates
 from nexorem.server.callers import request_budget
 from nexorem.store import tasks
 from nexorem.work import blaming, checking, covering, releasing
@@ -70,7 +68,11 @@ def _blame(address: Register, workspace: Workspace) -> None:
     @address("/models/<int:model_id>/cell/blame", "POST", p.CellMoves, json=p.CellRequest)
     def blame_cell(model_id: int, json: p.CellRequest) -> Response:
         """Which edits and loads moved a cell."""
-        at = partial(_coordinates, said=json.at)
+        now = workspace.star(model_id)[1]
+
+        def at(then: Star) -> list[Pick]:
+            return coordinates(then, asked_then(then, now, json).at)
+
         return jsonify(blaming.blame_cell(workspace, model_id, json.probe, json.measure, at))
 
     @address("/models/<int:model_id>/cell/then", "POST", p.ThenAnswer, json=p.ThenRequest)
@@ -81,10 +83,8 @@ def _blame(address: Register, workspace: Workspace) -> None:
             past = blaming.StoredPast(workspace, model_id).star(json.number)
         else:
             past = releasing.star_at(workspace, model_id, str(json.release))
-        sides = [
-            trace(side, read_probe(side, json.probe), json.measure, coordinates(side, json.at), request_budget(workspace))
-            for side in (past, star)
-        ]
+        asked = [(side, asked_then(side, star, json)) for side in (past, star)]
+        sides = [trace(side, read_probe(side, x.probe), x.measure, coordinates(side, x.at), request_budget(workspace)) for side, x in asked]
         return jsonify({"then": sides[0].value, "now": sides[1].value, "steps": parting(*sides)})
 
     @address("/models/<int:model_id>/undo_alone", "POST", s.ModelDocument, needs=Need.EDIT, json=p.AloneRequest)
@@ -92,10 +92,6 @@ def _blame(address: Register, workspace: Workspace) -> None:
         """Takes one edit of the past back and leaves those after it, as an edit of its own."""
         blaming.undo_alone(workspace, actor(), model_id, json.number, json.base)
         return jsonify(document(*workspace.star(model_id)))
-
-
-def _coordinates(star: Star, said: list[s.Coordinate]) -> list[Pick]:
-    return coordinates(star, said)
 
 
 def _coverage(address: Register, workspace: Workspace) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import replace
 from typing import TypeVar
 
 from nexorem.core.checks.cells import cells_of, member_text, value_text
@@ -12,11 +11,11 @@ from nexorem.core.checks.tables import key_of
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.order import MemberJson
 from nexorem.core.engine.probe import read_probe
-from nexorem.core.language.former import presented
+from nexorem.core.language.former import back_to, presented
 from nexorem.core.limits import Budget
 from nexorem.core.model.check_specs import CheckSpec
 from nexorem.core.model.model import Model
-from nexorem.core.model.specs import FormerName, ProbeSpec, read_spec, spec_json
+from nexorem.core.model.specs import ProbeSpec, read_spec, spec_json
 from nexorem.core.model.star import Star
 from nexorem.core.values import Cell
 
@@ -46,11 +45,14 @@ def cells_moved(then: Star, now: Star, spec: ProbeSpec, where: str, budget: Budg
 def named_then(then: Model, now: Model, spec: S) -> S:
     """A probe or a check with the names that things had in an earlier state of the model."""
     since = [x for x in now.renamed if x not in then.renamed]
-    if not since:
-        return spec
-    back: tuple[FormerName, ...] = tuple(FormerName(x.kind, x.now, x.was) for x in reversed(since))
-    backwards = replace(then, renamed=(*then.renamed, *back))
-    return read_spec(type(spec), presented(backwards, spec_json(spec)))
+    return read_spec(type(spec), presented(back_to(then, since), spec_json(spec))) if since else spec
+
+
+def names_then(then: Model, now: Model, spec: ProbeSpec) -> dict[str, str]:
+    """What the measures and the axes' columns of a probe were called in an earlier state, by their present names in small letters."""
+    former = named_then(then, now, spec)
+    present, past = ((*x.measures, *x.rows, *x.columns) for x in (spec, former))
+    return {name.lower(): was for name, was in zip(present, past, strict=True)}
 
 
 def _cells(star: Star, spec: ProbeSpec, present: ProbeSpec, budget: Budget, now: Star) -> Placed:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from nexorem.core.language.lexer import tokenize
 from nexorem.core.model.model import Model
 from nexorem.core.model.names import quoted, reference_text
+from nexorem.core.model.specs import FormerName
 
 
 def names_of(model: Model, kind: str) -> list[str]:
@@ -56,6 +58,12 @@ def presented(model: Model, item: Any) -> Any:
     if isinstance(item, list | tuple):
         return [presented(model, x) for x in item]
     return _present_text(model, item) if isinstance(item, str) else item
+
+
+def back_to(model: Model, undone: Sequence[FormerName]) -> Model:
+    """A model of before some renamings, or in which they are undone, that knows the names of after them: by it a thing is `presented` with
+    the names of before."""
+    return replace(model, renamed=(*model.renamed, *(FormerName(x.kind, x.now, x.was) for x in reversed(undone))))
 
 
 def _present_text(model: Model, text: str) -> str:
