@@ -160,6 +160,8 @@ class Kinds(unittest.TestCase):
         self.assertEqual((moved.at, moved.sentence[:16]), ({}, "the whole: seats"))
         stale = outcome({"fresh": {"days": 1, "rows_within": 0.05}}, outside=beside, table="Booking").failures
         self.assertEqual([(f.expected, f.difference) for f in stale], [(1, 0.5), (100, -10.0)])
+        alone = outcome({"fresh": {"rows_within": 0.05}}, outside=Beside(loads=lambda _: loads[:1]), table="Booking")
+        self.assertEqual((alone.tested, alone.sentence), (0, "It holds of nothing: there was nothing to look at."))
         for must, about in (({"as_in": "1"}, {"probe": SEATS}), (query, {"probe": SEATS}), ({"fresh": {"days": 1}}, {"table": "Booking"})):
             self.assertEqual(outcome(must, outside=Outside(), **about).state, "cannot")
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from nexorem.core.checks.basis import check_basis, probe_basis
-from nexorem.core.checks.blame import Blame, Past, Question, blame, moves
+from nexorem.core.checks.blame import Blame, Moved, Past, Question, blame, moves
 from nexorem.core.checks.moved import named_then
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.probe import Pick, read_probe
@@ -59,22 +59,12 @@ class StoredPast(Past):
         return self.workspace.edited(self.model_id, self.model(number))
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
-    """An edit before and after which a check or a number was looked at."""
-
-    number: int
-    before: object
-    after: object
-    gone: bool = False
-
-
-def check_moves(workspace: Workspace, model_id: int, past: StoredPast, star: Star, check: CheckSpec) -> list[Step]:
+def check_moves(workspace: Workspace, model_id: int, past: StoredPast, star: Star, check: CheckSpec) -> list[Moved]:
     """The edits that may have moved a check up to the first that did, the newest first."""
     steps = []
     question, value = _about_check(workspace, model_id, star.model, check)
     for moved in moves(past, question, value):
-        steps.append(Step(moved.number, moved.before, moved.after, moved.gone))
+        steps.append(moved)
         if moved.before != moved.after:
             break
     return steps

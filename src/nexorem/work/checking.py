@@ -6,14 +6,13 @@ import datetime as dt
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
 
 from nexorem.core.checks.basis import check_basis
 from nexorem.core.checks.outcome import Outcome
 from nexorem.core.checks.run import run_check
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.limits import Budget
-from nexorem.core.model.check_specs import CheckSpec, FreshMust, NoneMust, QueryMust
+from nexorem.core.model.check_specs import CheckSpec, FreshMust, QueryMust
 from nexorem.core.model.model import Model
 from nexorem.core.model.specs import adapter_of
 from nexorem.core.model.star import Star
@@ -27,11 +26,7 @@ from nexorem.work.workspace import Workspace
 
 KIND = "checks"
 EDITION = 2  # of what is kept of an outcome: one of another edition is computed anew
-TELL_SECONDS = 0.2  # between two words about how far it is
 MOST_MOVES = 20
-SLOWEST = (QueryMust, NoneMust)  # those of other checks are known by then
-
-State = Literal["holds", "fails", "cannot"]
 
 
 @dataclass(frozen=True, slots=True)

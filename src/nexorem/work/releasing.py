@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -47,23 +47,21 @@ def star_at(workspace: Workspace, model_id: int, release: int | str | None) -> S
 def preview(workspace: Workspace, model_id: int) -> dict[str, Any]:
     """What a release made now would say: what changed since the last one, which checked numbers moved, and what stops it."""
     stored, star = workspace.star(model_id)
-    kept = releases.listed(workspace.engine, model_id)
-    last = kept[0]["number"] if kept else None
+    last, since = _since_last(workspace, model_id, star)
     evidence = _evidence(workspace, model_id, stored, star)
-    answer_of: dict[str, Any] = {"number": (last or 0) + 1, "last": last, "version": stored.version}
-    answer_of |= {"changes": [], "moved": [], "reach": None}
-    if last is not None:
-        before = workspace.release(model_id, last)
-        answer_of |= _since(before, star, f"release {last}", workspace)
-    return answer_of | {"evidence": evidence, "stops": _stops(evidence)}
+    numbered = {"number": (last or 0) + 1, "last": last, "version": stored.version}
+    return numbered | since | {"evidence": evidence, "stops": _stops(evidence)}
 
 
-def _since(before: Star, now: Star, where: str, workspace: Workspace) -> dict[str, Any]:
-    return {
-        "changes": parts_changed(before.model, now.model),
-        "moved": list(checked_moved(before, now, where, workspace.budget)),
-        "reach": reach_change(before, now),
-    }
+def _since_last(workspace: Workspace, model_id: int, now: Star) -> tuple[int | None, dict[str, Any]]:
+    """The newest release, and what is other since it; nothing where there is none."""
+    kept = releases.listed(workspace.engine, model_id)
+    if not kept:
+        return None, {"changes": [], "moved": [], "reach": None}
+    last = int(kept[0]["number"])
+    before = workspace.release(model_id, last)
+    moved = list(checked_moved(before, now, f"release {last}", workspace.budget))
+    return last, {"changes": parts_changed(before.model, now.model), "moved": moved, "reach": reach_change(before, now)}
 
 
 def _evidence(workspace: Workspace, model_id: int, stored: models.Stored, star: Star) -> dict[str, Any]:
@@ -114,10 +112,7 @@ def keep(workspace: Workspace, actor: Actor, model_id: int, model: Model, words:
     actor.must(Need.EDIT)
     star = workspace.edited(model_id, model)
     stored = replace(workspace.star(model_id)[0], model=star.model)
-    kept = releases.listed(workspace.engine, model_id)
-    since: dict[str, Any] = {"changes": [], "moved": [], "reach": None}
-    if kept:
-        since = _since(workspace.release(model_id, kept[0]["number"]), star, f"release {kept[0]['number']}", workspace)
+    _, since = _since_last(workspace, model_id, star)
     evidence = as_json(since | _evidence(workspace, model_id, stored, star))
     said = {"name": words["name"], "notes": words["notes"], "reason": words.get("reason", "")}
     return models.release(workspace.engine, model_id, stored.version, actor.name, evidence, said, star.model)
@@ -144,7 +139,7 @@ def _name(release: int | str) -> str:
     return "the draft" if release == DRAFT else f"release {release}"
 
 
-def stars_compared(before: Star, after: Star, where: str, budget: Any) -> dict[str, Any]:
+def stars_compared(before: Star, after: Star, where: str, budget: Callable[[], Budget]) -> dict[str, Any]:
     """Two models compared: parts, reach, and the numbers of the second's probes and checks beside the first's."""
     return {
         "changes": parts_changed(before.model, after.model),

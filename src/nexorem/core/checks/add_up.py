@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from nexorem.core.checks.cells import member_text
+from nexorem.core.checks.cells import place_text
 from nexorem.core.checks.outcome import Failure
 from nexorem.core.design.truth.additive import additivity
 from nexorem.core.design.truth.apart import Compared, compared_parts, why_apart
@@ -65,6 +65,6 @@ def _failures(look: Seen, measure: t.MeasureValue, part: Compared, places: Seque
         line, other = (int(x) for x in part.cells[i])
         at = {**down[line if part.down else other], **across[other if part.down else line]}
         total, sums = float(part.values[i]), float(part.sums[i])
-        where = ", ".join(map(member_text, at.values())) or "the whole"
+        where = place_text(at)
         sentence = f"{where}: the total of {measure.name} is {total:,.12g}, its parts come to {sums:,.12g}. {cause}"
         yield Failure("apart", sentence, measure.name, at, {measure.name: total}, sums, total - sums)

@@ -5,29 +5,14 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable
 from dataclasses import replace
-from typing import assert_never
 
-from nexorem.core.checks.add_up import totalled
-from nexorem.core.checks.binding import holding
-from nexorem.core.checks.cells import probe_of_check
+from nexorem.core.checks.binding import asked_of_check, loaded_table
 from nexorem.core.checks.outside import OF_LINKS
-from nexorem.core.checks.tables import listing
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.planned import planned
-from nexorem.core.engine.probe import Probe, read_probe
+from nexorem.core.engine.probe import Probe
 from nexorem.core.language.binder import Binder
-from nexorem.core.model.check_specs import (
-    AddUpMust,
-    AsInMust,
-    CheckSpec,
-    CountMust,
-    FileMust,
-    FreshMust,
-    HoldMust,
-    NoneMust,
-    QueryMust,
-    TableMust,
-)
+from nexorem.core.model.check_specs import CheckSpec, CountMust, NoneMust
 from nexorem.core.model.model import model_json
 from nexorem.core.model.paths import DoublePath
 from nexorem.core.model.specs import spec_json
@@ -54,25 +39,16 @@ def check_digest(star: Star, check: CheckSpec) -> str:
 
 
 def _basis(star: Star, check: CheckSpec) -> Basis:
+    probe = asked_of_check(star, check)
+    if probe is not None:
+        return probe_basis(star, probe)
     match check.must:
-        case HoldMust(hold=formula):
-            return probe_basis(star, holding(star, probe_of_check(star, check.probe), formula))
-        case TableMust(table=table):
-            return probe_basis(star, read_probe(star, listing(star, probe_of_check(star, check.probe), table)[0]))
-        case FileMust() | QueryMust() | AsInMust():
-            return probe_basis(star, read_probe(star, probe_of_check(star, check.probe)))
-        case AddUpMust(add_up=columns):
-            return probe_basis(star, totalled(star, probe_of_check(star, check.probe), columns)[0])
         case CountMust():
             return basis_of(star, [Binder(star).computed_table("", str(check.rows))])
         case NoneMust(none=codes):
             return _links_basis(star, check.about) if OF_LINKS.issuperset(codes) else whole_basis(star)
-        case FreshMust():
-            made = Basis()
-            if loaded := star.model.table(str(check.table)):
-                made.tables[loaded.name] = None
-            return made
-    assert_never(check.must)
+        case _:
+            return Basis({loaded_table(star, check).name: None})
 
 
 def probe_basis(star: Star, probe: Probe) -> Basis:

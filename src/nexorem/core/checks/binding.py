@@ -8,7 +8,7 @@ from typing import assert_never
 from nexorem.core.checks.add_up import totalled
 from nexorem.core.checks.cells import probe_of_check
 from nexorem.core.checks.tables import listing
-from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.diagnostics import Refused, near_hint, refuse
 from nexorem.core.engine.planned import planned
 from nexorem.core.engine.probe import Probe, member_mask, read_probe
 from nexorem.core.language import typed as t
@@ -26,6 +26,7 @@ from nexorem.core.model.check_specs import (
     QueryMust,
     TableMust,
 )
+from nexorem.core.model.model import Table
 from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import walk
@@ -45,6 +46,33 @@ def holding(star: Star, spec: ProbeSpec, formula: str) -> Probe:
     return probe
 
 
+def asked_of_check(star: Star, check: CheckSpec) -> Probe | None:
+    """The probe whose cells a check looks at, with what it adds to the one it is about; None for one of rows, findings or loads. Refuses
+    one that names what is gone. What a file, a database or a release lists is known when it is read."""
+    match check.must:
+        case HoldMust(hold=formula):
+            return holding(star, probe_of_check(star, check.probe), formula)
+        case TableMust(table=table):
+            return read_probe(star, listing(star, probe_of_check(star, check.probe), table)[0])
+        case FileMust() | QueryMust() | AsInMust():
+            return read_probe(star, probe_of_check(star, check.probe))
+        case AddUpMust(add_up=columns):
+            return totalled(star, probe_of_check(star, check.probe), columns)[0]
+        case CountMust() | NoneMust() | FreshMust():
+            return None
+    assert_never(check.must)
+
+
+def loaded_table(star: Star, check: CheckSpec) -> Table:
+    """The table whose load a check is about; refuses one that is gone."""
+    name = str(check.table)
+    table = star.model.table(name)
+    if table is None:
+        near = near_hint(name, [x.name for x in star.model.tables])
+        raise refuse("unknown_table", f"The table {name} does not exist.", near, "table")
+    return table
+
+
 def cannot_fail(star: Star, check: CheckSpec) -> str:
     """Why a check holds whatever the numbers are, empty where it does not; refuses one that names what is gone. No number is computed."""
     return _of_nothing(star, check) or _always(star, check)
@@ -60,20 +88,17 @@ def _of_nothing(star: Star, check: CheckSpec) -> str:
 
 
 def _always(star: Star, check: CheckSpec) -> str:
+    probe = asked_of_check(star, check)
+    plan = planned(star, probe) if probe else None
     match check.must:
         case HoldMust(hold=formula):
-            probe = holding(star, probe_of_check(star, check.probe), formula)
-            tree = planned(star, probe).measures[-1].body
+            assert plan is not None
+            tree = plan.measures[-1].body
             asks = any(isinstance(n, t.MeasureValue | t.Aggregate | t.Iterated | t.Rank | t.Single | t.Asked) for n in walk(tree))
             return "" if asks else f"{formula} names no measure and adds up nothing"
-        case TableMust(table=table):
-            planned(star, read_probe(star, listing(star, probe_of_check(star, check.probe), table)[0]))
-            return "" if table.rows or check.must.whole else "its table lists no line"
-        case FileMust() | QueryMust() | AsInMust():  # what is listed is known when it is read
-            planned(star, read_probe(star, probe_of_check(star, check.probe)))
-            return ""
-        case AddUpMust(add_up=columns):
-            planned(star, totalled(star, probe_of_check(star, check.probe), columns)[0])
+        case TableMust(table=table, whole=whole):
+            return "" if table.rows or whole else "its table lists no line"
+        case FileMust() | QueryMust() | AsInMust() | AddUpMust():
             return ""
         case CountMust(count=bounds):
             Binder(star).computed_table("", str(check.rows))
@@ -82,8 +107,7 @@ def _always(star: Star, check: CheckSpec) -> str:
         case NoneMust():
             return "" if _is_there(star, check.about) else f"the model has no {check.about}"
         case FreshMust(fresh=meant):
-            if star.model.table(str(check.table)) is None:
-                raise refuse("unknown_table", f"The table {check.table} does not exist.", place="table")
+            loaded_table(star, check)
             return "it has no bound" if meant.days is None and meant.rows_within is None else ""
     assert_never(check.must)
 

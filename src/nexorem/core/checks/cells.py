@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from typing import TypeGuard
 
 import numpy as np
 
@@ -27,7 +28,7 @@ class CheckedCell:
 
     def words(self) -> str:
         """Where it is, for a sentence."""
-        return ", ".join(map(member_text, self.at.values())) or "the whole"
+        return place_text(self.at)
 
 
 def probe_of_check(star: Star, probe: str | ProbeSpec | TileOf | None) -> ProbeSpec:
@@ -73,9 +74,19 @@ def value_text(value: object) -> str:
         return "empty"
     if isinstance(value, dict):
         return str(value.get("error", value))
-    if isinstance(value, int | float) and not isinstance(value, bool):
+    if is_number(value):
         return f"{value:,}" if isinstance(value, int) else f"{value:,.12g}"
     return str(value)
+
+
+def is_number(value: object) -> TypeGuard[int | float]:
+    """Whether a value is a number; true and false are none."""
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def place_text(at: Mapping[str, MemberJson]) -> str:
+    """Coordinates as sentences name them."""
+    return ", ".join(map(member_text, at.values())) or "the whole"
 
 
 def member_text(member: MemberJson) -> str:

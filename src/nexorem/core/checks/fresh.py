@@ -12,7 +12,8 @@ from nexorem.core.words import counted
 
 
 def stale(table: str, loads: Sequence[LoadFacts], meant: Freshness) -> tuple[int, Iterator[Failure]]:
-    """What is wrong with a table's newest load; refuses where there is none."""
+    """How many bounds were looked at, rows only where there is a load before to compare with, and what is wrong with a table's newest load;
+    refuses where there is none."""
     if not loads:
         raise refuse("no_loads", f"{table} has no load: it is made here.", "Check the tables that it is made of.", "table")
     failures = []
@@ -26,4 +27,4 @@ def stale(table: str, loads: Sequence[LoadFacts], meant: Freshness) -> tuple[int
         if share > meant.rows_within:
             said = f"{table} has {counted(new, 'row')}; the load before had {old:,}. {share:.1%} apart; {meant.rows_within:.1%} is meant."
             failures.append(Failure("stale", said, values={"rows": new}, expected=old, difference=float(new - old)))
-    return (meant.days is not None) + (meant.rows_within is not None), iter(failures)
+    return (meant.days is not None) + (meant.rows_within is not None and bool(before)), iter(failures)

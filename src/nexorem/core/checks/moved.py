@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import TypeVar
 
-from nexorem.core.checks.cells import cells_of, member_text, value_text
+from nexorem.core.checks.cells import cells_of, is_number, place_text, value_text
 from nexorem.core.checks.outcome import Failure
 from nexorem.core.checks.tables import key_of
 from nexorem.core.engine.grid import answer
@@ -69,8 +69,7 @@ def _cells(star: Star, spec: ProbeSpec, present: ProbeSpec, budget: Budget, now:
 
 
 def _failure(at: Coordinates, name: str, old: Cell, new: Cell, where: str) -> Failure:
-    place = ", ".join(map(member_text, at.values())) or "the whole"
-    numbers = all(isinstance(x, int | float) and not isinstance(x, bool) for x in (old, new))
-    off = float(new - old) if numbers else None  # type: ignore[operator]
+    place = place_text(at)
+    off = float(new - old) if is_number(old) and is_number(new) else None
     said = f"{place}: {name} is {value_text(new)}; in {where} it was {value_text(old)}."
     return Failure("differs", said, name, at, {name: new}, None if isinstance(old, dict) else old, off)

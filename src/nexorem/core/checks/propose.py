@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from nexorem.core.checks.cells import cells_of, member_text, value_text
+from nexorem.core.checks.cells import cells_of, is_number, place_text, value_text
 from nexorem.core.checks.tables import key_of
 from nexorem.core.engine.grid import Grid
 from nexorem.core.engine.order import MemberJson
@@ -30,7 +30,7 @@ class Move:
 
     def words(self, where: str) -> str:
         """The move as a sentence."""
-        place = ", ".join(map(member_text, self.at.values())) or "the whole"
+        place = place_text(self.at)
         return f"In the {where}, {self.measure} of {place} would be {value_text(self.after)} in place of {value_text(self.before)}."
 
 
@@ -53,7 +53,7 @@ def widest_move(before: Grid, after: Grid) -> Move | None:
             old, new = (side[key].values.get(name) if key in side else None for side in cells)
             if alike(old, new):
                 continue
-            rank = (_is_number(old), *_moved(old, new))
+            rank = (is_number(old), *_moved(old, new))
             if widest is None or rank > widest[0]:
                 widest = rank, Move(name, here.at, old, new)
     return widest[1] if widest else None
@@ -71,24 +71,20 @@ def first_cell(grid: Grid) -> Move | None:
 def alike(old: Cell, new: Cell) -> bool:
     """Whether two values are the same, but for what the order of summing does to fractions."""
     if isinstance(old, float) or isinstance(new, float):
-        return old == new or (_is_number(old) and _is_number(new) and abs(new - old) <= NEAR * max(abs(old), abs(new)))  # type: ignore
+        return old == new or (is_number(old) and is_number(new) and abs(new - old) <= NEAR * max(abs(old), abs(new)))
     return old == new and isinstance(old, bool) == isinstance(new, bool)
-
-
-def _is_number(value: Cell) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool)
 
 
 def _moved(old: Cell, new: Cell) -> tuple[float, float]:
     a, b = (float(x) if isinstance(x, int | float) else 0.0 for x in (old, new))
-    if not (_is_number(old) and _is_number(new)):
+    if not (is_number(old) and is_number(new)):
         return 1.0, abs(a) + abs(b)
     return abs(b - a) / (max(abs(a), abs(b)) or 1.0), abs(b - a)
 
 
 def proposal(star: Star, probe: str | ProbeSpec, words: str, move: Move) -> Proposal:
     """A check of one cell, of a probe of the model or of its own: that it stays what it is."""
-    place = ", ".join(map(member_text, move.at.values())) or "the whole"
+    place = place_text(move.at)
     name = free_name(star.model, f"{move.measure} of {place}")
     return Proposal(words, cell_check(name, probe, move.measure, move.at, move.before))
 

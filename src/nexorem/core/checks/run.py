@@ -7,14 +7,14 @@ from heapq import nlargest
 from typing import assert_never
 
 from nexorem.core.checks.add_up import totals_apart
-from nexorem.core.checks.binding import holding
+from nexorem.core.checks.binding import holding, loaded_table
 from nexorem.core.checks.cells import cells_of, probe_of_check
 from nexorem.core.checks.fresh import stale
 from nexorem.core.checks.moved import cells_moved
 from nexorem.core.checks.outcome import MOST_FAILURES, Failure, Obstacle, Outcome, width
 from nexorem.core.checks.outside import Outside
 from nexorem.core.checks.tables import listed_apart
-from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
+from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.engine.computed import evaluated
 from nexorem.core.engine.grid import answer
 from nexorem.core.language.binder import Binder
@@ -88,10 +88,7 @@ def _held(star: Star, check: CheckSpec, budget: Budget, outside: Outside) -> Cou
         case NoneMust() as must:
             return _findings(star, check.about, must, outside)
         case FreshMust(fresh=meant):
-            table = star.model.table(str(check.table))
-            if table is None:
-                near = near_hint(str(check.table), [x.name for x in star.model.tables])
-                raise refuse("unknown_table", f"The table {check.table} does not exist.", near, "table")
+            table = loaded_table(star, check)
             return stale(table.name, outside.loads(table.name), meant)
     assert_never(check.must)
 

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from nexorem.core.checks.cells import CheckedCell, cells_of, member_text, value_text
+from nexorem.core.checks.cells import CheckedCell, cells_of, is_number, place_text, value_text
 from nexorem.core.checks.outcome import Failure
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint
 from nexorem.core.engine.grid import Grid, answer
@@ -112,7 +112,7 @@ def _lines(star: Star, grid: Grid, table: ListedTable, measures: Sequence[str], 
     keys = Counter(line.key for line in lines)
     twice = next((line for line in lines if keys[line.key] > 1), None)
     if twice is not None and not wrong:
-        where = ", ".join(map(member_text, twice.at.values())) or "the whole"
+        where = place_text(twice.at)
         wrong.append(Diagnostic("bad_check", f"The line {where} is listed twice.", place="must.table", hint="Leave one of them out."))
     if wrong:
         raise Refused(wrong[:MOST_TOLD])
@@ -123,7 +123,7 @@ def _read(dtype: str, value: Member, what: str, texts: bool) -> Json:
     assert not isinstance(value, Unmatched)
     if value is None or (texts and value == ""):
         return None
-    if not texts and dtype in ("integer", "number") and isinstance(value, int | float) and not isinstance(value, bool):
+    if not texts and dtype in ("integer", "number") and is_number(value):
         return value
     return iso(read_value("text" if dtype == "null" else dtype, value, what))
 
@@ -137,7 +137,7 @@ def _differing(
 ) -> Iterator[Failure]:
     for line in lines:
         cell = cells.get(line.key)
-        where = ", ".join(map(member_text, line.at.values())) or "the whole"
+        where = place_text(line.at)
         for measure in measures:
             expected, value = line.expected[measure], cell.values[measure] if cell else None
             if isinstance(value, dict):
@@ -154,7 +154,7 @@ def _differing(
                     expected,
                 )
             elif not is_within(value, expected, within):
-                off = float(value - expected) if _are_numbers(value, expected) else None  # type: ignore[operator]
+                off = float(value - expected) if is_number(value) and is_number(expected) else None
                 listed = "nothing" if expected is None else value_text(expected)
                 said = f"{where}: {measure} is {value_text(value)}; {listed} is listed."
                 yield Failure("differs", said, measure, line.at, {measure: value}, expected, off)
@@ -162,13 +162,8 @@ def _differing(
         yield Failure("surplus", f"{cell.words()}: this line is not listed.", at=cell.at, values=cell.values)
 
 
-def _are_numbers(a: Cell, b: Json) -> bool:
-    return all(isinstance(x, int | float) and not isinstance(x, bool) for x in (a, b))
-
-
 def is_within(value: Cell, expected: Json, within: Tolerance) -> bool:
     """Whether a value is what it should be: numbers as near as they may be off, everything else equal."""
-    if not _are_numbers(value, expected):
+    if not (is_number(value) and is_number(expected)):
         return value == expected and isinstance(value, bool) == isinstance(expected, bool)
-    assert isinstance(value, int | float) and isinstance(expected, int | float)
     return abs(value - expected) <= max(within.absolute, within.relative * abs(expected))

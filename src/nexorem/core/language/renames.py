@@ -279,24 +279,22 @@ def _folio(folio: FolioSpec, ref: Ref, change: Renaming) -> FolioSpec:
     return replace(folio, picks=_picks(folio.picks, ref), tiles=tuple(_tile(t, ref, change) for t in folio.tiles))
 
 
-def _tile(tile: Tile, ref: Ref, change: Renaming) -> Tile:
-    probe = tile.probe
+def _named(probe: str | ProbeSpec | None, ref: Ref, change: Renaming) -> str | ProbeSpec | None:
+    """A probe of its own, or the name of one."""
     if isinstance(probe, ProbeSpec):
-        probe = _probe(probe, ref)
-    elif change.kind == "probe" and probe == change.old:
-        probe = change.new
-    elif change.kind == "folio" and isinstance(probe, TileOf) and probe.folio == change.old:
-        probe = replace(probe, folio=change.new)
-    return replace(tile, probe=probe, without=tuple(map(ref, tile.without)))
+        return _probe(probe, ref)
+    return change.new if change.kind == "probe" and probe == change.old else probe
+
+
+def _tile(tile: Tile, ref: Ref, change: Renaming) -> Tile:
+    return replace(tile, probe=_named(tile.probe, ref, change), without=tuple(map(ref, tile.without)))
 
 
 def _check(check: CheckSpec, ref: Ref, change: Renaming) -> CheckSpec:
     probe, must, about = check.probe, check.must, check.about
-    if isinstance(probe, ProbeSpec):
-        probe = _probe(probe, ref)
-    elif change.kind == "probe" and probe == change.old:
-        probe = change.new
-    elif change.kind == "folio" and isinstance(probe, TileOf) and probe.folio == change.old:
+    if not isinstance(probe, TileOf):
+        probe = _named(probe, ref, change)
+    elif change.kind == "folio" and probe.folio == change.old:
         probe = replace(probe, folio=change.new)
     if isinstance(must, TableMust):
         must = replace(must, table=replace(must.table, columns=tuple(map(ref, must.table.columns))))
