@@ -147,6 +147,8 @@ class Prove(OneBrowser):
         self.b.until(lambda: not (c := self.api("/coverage"))["running"] and not c["old"], seconds=120)
         told = next(c for c in self.api("/coverage")["changes"] if (c["about"], c["words"]) == (hole["about"], hole["words"]))
         self.assertEqual(told["verdict"]["state"], "noticed")
+        self.b.press(lambda: next(e for e in self.b.all(".coverage .cover-item") if e.text.startswith("Harbour meeting")))
+        self.b.reads("What the harbour masters see", ".folio-bench")
         # The same marks stand in the matrix, the star, the outline of measures.
         self.show("measure")
         self.b.one(".outline .cover.part, .outline .cover.open")

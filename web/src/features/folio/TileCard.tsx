@@ -3,9 +3,9 @@ import { Menu } from '@mantine/core';
 import { Suspense, lazy, useState, type KeyboardEvent } from 'react';
 import type { ComparisonInfo, ModelDocument, Pick, Picture, Probe, Tile } from '../../api/client';
 import { useGrid } from '../../api/queries';
-import { asProbe } from '../../app/shapes';
 import { actions } from '../../app/shown';
 import { askedProbe } from '../probe/store';
+import { ownProbe, pickKey, tileProbe } from './tileProbe';
 import { columnName, measureText, nameText, reachWords } from '../../shared/format';
 import { useComparisons } from '../probe/Compare';
 import { GridTable } from '../probe/GridTable';
@@ -32,27 +32,6 @@ interface Props {
   onEnd: () => void;
   /** The folio's name and the tile's place in it, where the model has both as they are shown; null for one that is not saved so. */
   saved: { folio: string; place: number } | null;
-}
-
-const pickKey = (pick: Pick) => ('column' in pick ? pick.column : pick.where);
-
-/** The probe that a tile names or holds, as it stands without the folio. */
-function ownProbe(model: ModelDocument, tile: Tile): Probe | null {
-  const own = typeof tile.probe === 'string' ? model.probes.find((p) => p.name === tile.probe) : tile.probe;
-  return own ? asProbe({ ...own }) : null;
-}
-
-/** The tile's own probe under the shared picks that it takes; a pick on a column of its own is narrowed by neither. */
-function tileProbe(model: ModelDocument, tile: Tile, picks: Pick[]): Probe | null {
-  const probe = ownProbe(model, tile);
-  if (!probe) return null;
-  const shared = picks.filter((p) => !tile.without?.includes(pickKey(p)) && ('where' in p || p.in.length > 0));
-  const kept = probe.picks.filter((p) => !('column' in p) || !shared.some((s) => 'column' in s && s.column === p.column));
-  return {
-    ...probe,
-    picks: [...kept, ...shared],
-    measures: tile.against && !probe.measures.includes(tile.against) ? [...probe.measures, tile.against] : probe.measures,
-  };
 }
 
 export function TileCard({ model, tile, picks, over, onPut, onPick, onMove, onDrag, onDrop, onEnd, saved }: Props) {

@@ -1,7 +1,9 @@
 // Coverage: what would nobody notice? Each link in the bus matrix, each measure and step with a hole, and what would close it.
+import { useNavigate } from 'react-router';
 import type { Covered, ModelDocument } from '../../api/client';
 import { useEdits } from '../../api/queries';
 import { actions } from '../../app/shown';
+import { asFolio, asProbe } from '../../app/shapes';
 import { CoverMark } from '../../marks/CoverMark';
 import { RoleMark } from '../../marks/Marks';
 import { count, counted } from '../../shared/format';
@@ -55,7 +57,7 @@ export function CoverageView({ model }: { model: ModelDocument }) {
           <div className="cover-body">
             <CoverMatrix model={model} shares={shares} />
             <div>
-              <Others shares={shares} />
+              <Others model={model} shares={shares} />
             </div>
           </div>
           <Equivalent changes={changes.filter((c) => c.verdict.state === 'equivalent')} />
@@ -160,11 +162,19 @@ const KINDS: [string, string][] = [
   ['folio ', 'Pages of folios'],
 ];
 
-function Others({ shares }: { shares: Map<string, Share> }) {
+function Others({ model, shares }: { model: ModelDocument; shares: Map<string, Share> }) {
+  const navigate = useNavigate();
   const show = (about: string) => {
     const [kind = '', ...rest] = about.split(' ');
     const name = rest.join(' ');
     if (kind === 'measure' || kind === 'table') actions.set({ lensOpen: true, selection: { kind, name } });
+    else {
+      const folio = kind === 'folio' ? model.folios.find((f) => f.name === name) : undefined;
+      const probe = kind === 'probe' ? model.probes.find((p) => p.name === name) : undefined;
+      if (probe) actions.openProbe(asProbe(probe));
+      actions.openFolio(folio ? asFolio(folio) : null);
+      void navigate(`/m/${model.id}/probe`);
+    }
   };
   return (
     <>
@@ -178,14 +188,7 @@ function Others({ shares }: { shares: Map<string, Share> }) {
             </h3>
             <div className="cover-list">
               {mine.map(([about, share]) => (
-                <button
-                  key={about}
-                  type="button"
-                  className="plain cover-item"
-                  disabled={prefix === 'probe ' || prefix === 'folio '}
-                  title={shareWords(share)}
-                  onClick={() => show(about)}
-                >
+                <button key={about} type="button" className="plain cover-item" title={shareWords(share)} onClick={() => show(about)}>
                   <CoverMark share={share} /> {about.slice(prefix.length)}{' '}
                   {share.of > 0 && (
                     <span className={share.holes.length ? 'signal' : 'quiet'}>

@@ -1,6 +1,7 @@
 // Checks as the screens speak of them: what must hold in words, which cells one holds, and checks proposed from what is on screen. Pure.
 import type { Check, Coordinate, GridAnswer, Member, ModelDocument, Probe, Scalar, Tile } from '../../api/client';
-import { asProbe } from '../../app/shapes';
+import { asFolio, asProbe } from '../../app/shapes';
+import { tileProbe } from '../folio/tileProbe';
 import { columnName, counted, memberText, nameText } from '../../shared/format';
 
 /** How far sums of fractions may be apart by the order they are summed in. */
@@ -24,7 +25,7 @@ export function coordinateOf(column: string, value: unknown): Coordinate {
 export const placeOf = (at: Record<string, unknown>): Coordinate[] =>
   Object.entries(at).map(([column, value]) => coordinateOf(column, value));
 
-/** The probe that a check is about, as the model has it; of a folio's tile without the folio's picks. */
+/** The probe that a check is about, as the model has it; of a folio's tile as the folio shows it. */
 export function probeOf(model: ModelDocument, check: Check): Probe | null {
   const about = check.probe;
   if (about === null || about === undefined) return null;
@@ -33,14 +34,10 @@ export function probeOf(model: ModelDocument, check: Check): Probe | null {
     return saved ? asProbe(saved) : null;
   }
   if ('folio' in about) {
-    const folio = model.folios.find((f) => f.name?.toLowerCase() === about.folio.toLowerCase());
-    const tile = folio?.tiles?.[about.tile - 1];
-    const own = typeof tile?.probe === 'string' ? model.probes.find((p) => p.name === tile.probe) : tile?.probe;
-    if (!own || !folio) return null;
-    const probe = asProbe(own);
-    const shared = (folio.picks ?? []).filter((p) => !tile?.without?.includes('column' in p ? p.column : p.where));
-    const taken = new Set(shared.flatMap((p) => ('column' in p ? [p.column] : [])));
-    return { ...probe, picks: [...probe.picks.filter((p) => !('column' in p) || !taken.has(p.column)), ...shared] };
+    const stored = model.folios.find((f) => f.name?.toLowerCase() === about.folio.toLowerCase());
+    const folio = stored && asFolio(stored);
+    const tile = folio?.tiles[about.tile - 1];
+    return folio && tile ? tileProbe(model, tile, folio.picks) : null;
   }
   return asProbe(about);
 }
