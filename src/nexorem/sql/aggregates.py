@@ -1,0 +1,87 @@
+"""Aggregate functions in SQL, over rows or over partial results."""
+
+from __future__ import annotations
+
+import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import aggregate_order_by
+
+from nexorem.sql.dialects import Dialect, number
+from nexorem.sql.scalars import Sql, Typed, as_bigint, as_double, double, integer, op, test, when, widen
+
+BY_PARTS = ("rows", "count", "sum", "avg", "min", "max")
+
+
+def least(d: Dialect, name: str, sql: Sql, dtype: str) -> Sql:
+    """The smallest or the largest; texts by code point, false before true."""
+    if dtype == "boolean":
+        return sa.cast(getattr(sa.func, name)(sa.cast(sql, sa.Integer())), sa.Boolean())
+    return getattr(sa.func, name)(d.by_code_point(sql) if dtype == "text" else sql, type_=sql.type)  # type: ignore[no-any-return]
+
+
+def parts_of(d: Dialect, function: str, x: Typed | None) -> dict[str, Sql]:
+    """What of some rows is enough to put several such together, by the name of the part."""
+    if function == "rows" or x is None:
+        return {"rows": sa.func.count()}
+    if function == "count":
+        return {"rows": sa.func.count(), "count": sa.func.count(x.sql)}
+    if function == "sum":
+        return {"sum": sa.func.sum(x.sql, type_=sa.Numeric() if x.dtype == "integer" else sa.Double())}
+    if function == "avg":
+        return {"sum": sa.func.sum(as_double(x), type_=sa.Double()), "count": sa.func.count(x.sql)}
+    return {function: least(d, function, x.sql, x.dtype)}
+
+
+def together(d: Dialect, name: str, part: Sql, dtype: str) -> Sql:
+    """Partial results of one name, put together."""
+    if name in ("min", "max"):
+        return least(d, name, part, dtype)
+    return sa.func.sum(part, type_=sa.Numeric() if name != "sum" or dtype == "integer" else sa.Double())
+
+
+def value_of(function: str, parts: dict[str, Sql], dtype: str) -> Sql:
+    """The aggregate from its parts; `dtype` is its own."""
+    if function == "rows":
+        return as_bigint(sa.func.nullif(parts["rows"], integer(0)))
+    if function == "count":
+        return when((test(parts["rows"], ">", integer(0)), as_bigint(parts["count"])))
+    if function == "sum":
+        return as_bigint(parts["sum"]) if dtype == "integer" else parts["sum"]
+    if function == "avg":
+        return op(parts["sum"], "/", sa.func.nullif(sa.cast(parts["count"], sa.Double()), double("0")), sa.Double())
+    return parts[function]
+
+
+def aggregated(d: Dialect, function: str, distinct: bool, x: Typed | None, extra: Sql | None, dtype: str) -> Sql:
+    """The aggregate of the rows of a group, at once. `extra` is a percentile's share or a list's separator, the same in the group."""
+    if distinct and x is not None:
+        return as_bigint(sa.func.count(sa.distinct(x.sql)))
+    if function in BY_PARTS:
+        parts = parts_of(d, function, x)
+        return widen(Typed(value_of(function, parts, dtype), dtype), dtype)
+    assert x is not None
+    if function == "stddev":
+        return sa.func.stddev_samp(as_double(x), type_=sa.Double())
+    if function == "listagg":
+        assert extra is not None
+        return listed(d, x.sql, extra)
+    data = as_double(x)
+    if function == "median":
+        return sa.cast(sa.func.percentile_cont(sa.literal_column("0.5")).within_group(data), sa.Double())
+    raise AssertionError(function)
+
+
+def listed(d: Dialect, text: Sql, between: Sql) -> Sql:
+    """Texts in order, with a separator between them, which may differ by group."""
+    nothing: Sql = aggregate_order_by(sa.literal_column("''"), d.by_code_point(text).asc())
+    joined = sa.func.string_agg(op(between, "||", text, sa.Text()), nothing, type_=sa.Text())
+    start = op(sa.func.length(least(d, "min", between, "text")), "+", number(1))
+    return sa.func.substr(joined, sa.cast(start, sa.Integer()), type_=sa.Text())
+
+
+def percentile_parts(x: Sql, share: Sql, place: Sql, count: Sql) -> Sql:
+    """What a value adds to its group's percentile: it is one of the two that the share falls between, by how near it is. `place`
+    is its place among the group's values from 1, `count` how many there are."""
+    at = op(op(share, "*", op(sa.cast(count, sa.Double()), "-", double("1"))), "+", double("1"))
+    far = sa.func.abs(op(sa.cast(place, sa.Double()), "-", at))
+    near = sa.and_(test(far, "<", double("1")), test(share, ">=", double("0")), test(share, "<=", double("1")))
+    return when((near, op(x, "*", op(double("1"), "-", far))))

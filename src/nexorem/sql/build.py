@@ -1,0 +1,212 @@
+"""What is at hand while a statement is made: the model and what is known of its rows, where its tables are, and the relations so far."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import sqlalchemy as sa
+
+from nexorem.core.diagnostics import refuse
+from nexorem.core.model.model import Link, Model
+from nexorem.core.model.proven import Proven
+from nexorem.sql.dialects import TYPES, Dialect, number, zero
+from nexorem.sql.scalars import empty
+from nexorem.sql.tree import EMPTY, UNMATCHED, VALUE, Names, Pair, Relation, Slot
+
+Path = tuple[Link, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Places:
+    """Where tables are: the schema, and by table its name there, its columns' names there and the column that tells its rows apart. What is
+    not named is called as in the model."""
+
+    schema: str | None = None
+    tables: Mapping[str, str] = field(default_factory=dict)
+    columns: Mapping[tuple[str, str], str] = field(default_factory=dict)
+    keys: Mapping[str, str] = field(default_factory=dict)
+
+    def key(self, table: str) -> str:
+        """The column that tells a table's rows apart, by its name there."""
+        if table not in self.keys:
+            hint = "Declare a key that is unique and never empty, or run over columns."
+            raise refuse("no_row_key", f"Rows of {table} cannot be told apart where they are.", hint=hint)
+        return self.keys[table]
+
+
+class Build:
+    """A statement in the making."""
+
+    def __init__(self, star: Proven, dialect: Dialect, places: Places) -> None:
+        self.star, self.dialect, self.places = star, dialect, places
+        self.names = Names()
+        self.relations: list[Relation] = []
+        self.sources: list[Relation] = []  # tables with their unmatched member, which read nothing else
+        self._known: dict[str, tuple[Relation, str]] = {}
+        self.kept: dict[object, Any] = {}
+
+    @property
+    def model(self) -> Model:
+        """The model."""
+        return self.star.model
+
+    def add(
+        self, wish: str, slots: tuple[Slot, ...], write: Callable[[], sa.SelectBase], note: str = "", plain: Mapping[str, str] | None = None
+    ) -> Relation:
+        """A new relation, behind those it may read."""
+        relation = Relation(self.names.new(wish), slots, write, note, dict(plain or {}))
+        self.relations.append(relation)
+        return relation
+
+    def slot(self, wish: str, dtype: str) -> Slot:
+        """A new member."""
+        return Slot(self.names.new(wish), dtype)
+
+    def slot_of(self, table: str, column: str | None) -> Slot:
+        """A new member for a column of a table, or (None) for its rows."""
+        if column is None:
+            return self.slot(f"{table}_row", self.key_type(table))
+        return self.slot(column, self.dtype(table, column))
+
+    def dtype(self, table: str, column: str) -> str:
+        """The type of a column."""
+        of = self.model.table(table)
+        info = of.column(column) if of else None
+        assert info, (table, column)
+        return info.dtype
+
+    def key_type(self, table: str) -> str:
+        """The type of what tells a table's rows apart."""
+        key = self.places.key(table)
+        of = self.model.table(table)
+        own = [c.dtype for c in of.columns if self.column(table, c.name) == key] if of else []
+        return own[0] if own else "integer"
+
+    def column(self, table: str, column: str) -> str:
+        """The name of a column where it is."""
+        return self.places.columns.get((table, column), column)
+
+    def table(self, name: str) -> sa.TableClause:
+        """A table of the model, where it is."""
+        of = self.model.table(name)
+        assert of
+        columns = [sa.column(self.column(name, c.name), TYPES[c.dtype]) for c in of.columns]
+        key = self.places.keys.get(name)
+        if key and key not in {c.name for c in columns}:
+            columns.append(sa.column(key, sa.BigInteger()))
+        return sa.table(self.places.tables.get(name, name), *columns, schema=self.places.schema)
+
+    def with_unmatched(self, name: str) -> tuple[Relation, str]:
+        """The rows of a table and its unmatched member, which a column of that name marks with 1."""
+        if name not in self._known:
+            of = self.model.table(name)
+            assert of
+            columns = {self.column(name, c.name): c.dtype for c in of.columns}
+            key = self.places.keys.get(name)
+            if key and key not in columns:
+                columns[key] = "integer"
+            mark = next(x for x in ("unmatched", *(f"unmatched_{i}" for i in range(99))) if x not in columns)
+
+            def write() -> sa.SelectBase:
+                rows = self.table(name)
+                real = sa.select(*(rows.c[c] for c in columns), number(0).label(mark))
+                lost = sa.select(*(empty(d).label(c) for c, d in columns.items()), number(1).label(mark))
+                return sa.union_all(real, lost)
+
+            relation = Relation(
+                self.names.new(f"{name}_and_unmatched"), (), write, f"{name}, and its unmatched member", {**columns, mark: "integer"}
+            )
+            self.sources.append(relation)
+            self._known[name] = relation, mark
+        return self._known[name]
+
+    def may_be_empty(self, table: str, column: str) -> bool:
+        """Whether some row has nothing there."""
+        return self.star.column_facts(table, column).empty > 0
+
+    def may_lose(self, path: Path) -> bool:
+        """Whether some row finds no partner on its way, or none is looked for because one before is missing."""
+        return any(self.star.facts(k).matched < self.star.size(k.from_table) for k in path)
+
+
+class Source:
+    """A FROM that grows by what is asked of it."""
+
+    def __init__(self, start: sa.FromClause) -> None:
+        self.joined: sa.FromClause = start
+
+    def left(self, other: sa.FromClause, on: Any) -> None:
+        """A left join."""
+        self.joined = self.joined.outerjoin(other, on)
+
+    def inner(self, other: sa.FromClause, on: Any) -> None:
+        """A join."""
+        self.joined = self.joined.join(other, on)
+
+
+class Reader:
+    """A row of a table in a FROM, and what it looks up along paths of links. `lost` is true where the row is the unmatched member, None
+    where it never is."""
+
+    def __init__(self, build: Build, source: Source, table: str, root: sa.FromClause, lost: sa.ColumnElement[bool] | None) -> None:
+        self.build, self.source, self.table, self._lost = build, source, table, lost
+        self._at: dict[tuple[str, ...], sa.FromClause] = {(): root}
+
+    def at(self, path: Path) -> sa.FromClause:
+        """The table at the end of a path, joined where it is not yet."""
+        names = tuple(f"{k.name}>{k.to_table}" for k in path)
+        if names not in self._at:
+            before, link = self.at(path[:-1]), path[-1]
+            column = self.build.column
+            partner = self.build.table(link.to_table).alias(self.build.names.new(link.to_table))
+            pairs = zip(link.from_columns, link.to_columns, strict=True)
+            on = [before.c[column(link.from_table, a)] == partner.c[column(link.to_table, b)] for a, b in pairs]
+            self.source.left(partner, sa.and_(*on))
+            self._at[names] = partner
+        return self._at[names]
+
+    def table_at(self, path: Path) -> str:
+        """The table at the end of a path."""
+        return path[-1].to_table if path else self.table
+
+    def lost(self, path: Path) -> sa.ColumnElement[bool] | None:
+        """Where there is no row at the end of a path; None where there always is."""
+        if not path:
+            return self._lost
+        if self._lost is None and not self.build.may_lose(path):
+            return None
+        link = path[-1]
+        return self.at(path).c[self.build.column(link.to_table, link.to_columns[0])].is_(None)
+
+    def value(self, path: Path, column: str) -> sa.ColumnElement[Any]:
+        """A column's value; empty where there is no row."""
+        return self.at(path).c[self.build.column(self.table_at(path), column)]
+
+    def pair(self, path: Path, column: str | None) -> Pair:
+        """A member: of a column, or (None) the row itself."""
+        table, lost = self.table_at(path), self.lost(path)
+        if column is None:
+            key = self.at(path).c[self.build.places.key(table)]
+            kind = number(VALUE) if lost is None else sa.case((lost, number(UNMATCHED)), else_=number(VALUE))
+            return Pair(kind, key if lost is None else sa.func.coalesce(key, zero(self.build.key_type(table)), type_=key.type))
+        value, empties = self.value(path, column), self.build.may_be_empty(table, column)
+        branches = [(lost, number(UNMATCHED))] if lost is not None else []
+        branches += [(value.is_(None), number(EMPTY))] if empties else []
+        if not branches:
+            return Pair(number(VALUE), value)
+        filled = sa.func.coalesce(value, zero(self.build.dtype(table, column)), type_=value.type)
+        return Pair(sa.case(*branches, else_=number(VALUE)), filled)
+
+
+def reader_of(build: Build, table: str, plus: bool) -> tuple[Source, Reader]:
+    """A FROM of a table's rows; with `plus` the unmatched member too, where it has one."""
+    if plus and build.star.has_unmatched(table):
+        relation, mark = build.with_unmatched(table)
+        root = relation.table
+        source = Source(root)
+        return source, Reader(build, source, table, root, root.c[mark] == number(1))
+    alias = build.table(table).alias(build.names.new(table))
+    source = Source(alias)
+    return source, Reader(build, source, table, alias, None)

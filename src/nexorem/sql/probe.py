@@ -1,0 +1,175 @@
+"""A probe as one statement: its page, the lines of its axes, its cells."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import sqlalchemy as sa
+
+from nexorem.core.engine.planned import planned
+from nexorem.core.engine.probe import Pick, Probe
+from nexorem.core.limits import DEFAULT_LIMITS, Limits
+from nexorem.core.model.star import Star
+from nexorem.core.plan.logical import Planner
+from nexorem.sql.build import Build, Path, Places, Reader
+from nexorem.sql.contexts import Base, Coordinate, Ctx, Env, Filter, Predicate, in_order
+from nexorem.sql.dialects import TYPES, Dialect, constant, number
+from nexorem.sql.edits import edited
+from nexorem.sql.reach import reaches, total, visible
+from nexorem.sql.scalars import Sql
+from nexorem.sql.steps import Steps
+from nexorem.sql.tree import EMPTY, TOTAL, UNMATCHED, VALUE, Relation, Slot, Statement, labelled, pair_of, statement
+
+Names = Sequence[tuple[str, str]]
+
+
+@dataclass(frozen=True, slots=True)
+class Compiled:
+    """A statement that answers a probe: its columns are for each axis column, rows first, the member's kind and value, then a column a
+    measure, whose types are `dtypes`."""
+
+    statement: Statement
+    rows: tuple[Slot, ...]
+    columns: tuple[Slot, ...]
+    dtypes: tuple[str, ...]
+
+
+def compiled(star: Star, probe: Probe, dialect: Dialect, places: Places, limits: Limits = DEFAULT_LIMITS) -> Compiled:
+    """The statement of a probe; refuses with the errors of its formulas and what cannot be said in the dialect. Conditions on
+    lines, the top and the order are for whoever reads the answer."""
+    plan = planned(star, probe, limits)
+    build = Build(star, dialect, places)
+    page = _page(build, probe, plan.conditions)
+    axes = {name: build.slot_of(*name) for name in (*probe.rows, *probe.columns)}
+    rows, columns = tuple(axes[n] for n in probe.rows), tuple(axes[n] for n in probe.columns)
+    down = _lines(build, page, probe.rows, rows, probe.totals, "row_lines")
+    across = _lines(build, page, probe.columns, columns, probe.totals, "column_lines")
+    cells = build.add("cells", (*rows, *columns), lambda: _crossed(down, across, rows, columns), "the cells of the grid")
+    base = Base(build, page.base, None, (*rows, *columns), cells)
+    base.axes = axes
+    base.optional = frozenset(axes.values()) if probe.totals != "none" else frozenset()
+    levels = [[frozenset(part[:n]) for n in _levels(len(part), probe.totals)] for part in (rows, columns)]
+    base.patterns = tuple(dict.fromkeys(a | b for a in levels[0] for b in levels[1]))
+    own = tuple(Filter(table, (column,), Coordinate(axes[table, column])) for table, column in (*probe.rows, *probe.columns))
+    ctx = Ctx(base, (*page.filters, *own), page.page, page.state, page.compared)
+    steps = Steps(build, plan.cells, ctx).run()
+    values = [steps.root(i) for i in range(len(plan.measures))]
+    classes = base.classes(base.slots) if base.slots else page.base.classes(())
+
+    def final() -> sa.SelectBase:
+        env = Env(build, classes, in_order(base.slots))
+        names = [build.names.new(m) for m in probe.measures]
+        cells_ = [v.sql(env).label(n) for v, n in zip(values, names, strict=True)]
+        select = env.select(*env.labelled((*rows, *columns)), *cells_)
+        return select if probe.empty_lines else _shown(build, select, rows, columns, names)
+
+    made = statement(build.sources, build.relations, final)
+    return Compiled(made, rows, columns, tuple(m.dtype for m in plan.measures))
+
+
+def _page(build: Build, probe: Probe, conditions: Sequence[Any]) -> Ctx:
+    """The page as one context: picks, then conditions in their order, each computed under what stands before it."""
+    base = Base(build, None, None, (), None)
+    filters = [Filter(p.table, (p.column,), Predicate(_picked(build, p))) for p in probe.picks]
+    ctx = Ctx(base, tuple(filters), (), build.star.state)
+    for edit in conditions:
+        planner = Planner(build.model)
+        number_ = planner.edited((edit,), 0)[-1]
+        ctx = Steps(build, planner.plan, ctx).run().contexts[number_]
+    page = tuple(Filter(f.table, f.columns, f.form, place) for place, f in enumerate(ctx.filters))
+    return Ctx(base, page, page, build.star.state)
+
+
+def _picked(build: Build, pick: Pick) -> Any:
+    dtype = build.dtype(pick.table, pick.column)
+
+    def condition(reader: Reader, path: Path) -> Sql:
+        pair = reader.pair(path, pick.column)
+        values = [constant(v, dtype) for v in pick.values if v is not None]
+        tests: list[Sql] = [sa.and_(pair.kind == number(VALUE), pair.value.in_(values))] if values else []
+        if None in pick.values:
+            tests.append(pair.kind == number(EMPTY))
+        if pick.unmatched:
+            tests.append(pair.kind == number(UNMATCHED))
+        return sa.or_(*tests) if tests else sa.false()
+
+    return condition
+
+
+def _levels(count: int, totals: str) -> list[int]:
+    """How many columns of an axis have a coordinate, on each of its levels."""
+    return list(range(count, -1, -1)) if totals == "all" else [count, 0] if totals == "grand" and count else [count]
+
+
+def _lines(build: Build, page: Ctx, names: Names, slots: tuple[Slot, ...], totals: str, wish: str) -> Relation | None:
+    """The lines of an axis: of the tables on it the combinations visible under the page, crossed, and the totals."""
+    if not names:
+        return None
+    parts = []
+    for table in dict.fromkeys(t for t, _ in names):
+        own = [(((), c), s) for (t, c), s in zip(names, slots, strict=True) if t == table]
+        found = reaches(build, page, build.star.inflow(table, build.star.state), page.filters)
+        parts.append(visible(build, f"{table}_lines", table, found, own, True, f"what of {table} is visible under the page")[0])  # type: ignore[arg-type]
+
+    def full() -> sa.SelectBase:
+        tables = [p.table for p in parts]
+        joined: sa.FromClause = tables[0]
+        for table in tables[1:]:
+            joined = joined.join(table, sa.true())
+        held = {s: pair_of(table, s) for part, table in zip(parts, tables, strict=True) for s in part.slots}
+        return sa.select(*(c for s in slots for c in labelled(s, held[s]))).select_from(joined)
+
+    lines = build.add(wish, slots, full)
+    levels = _levels(len(slots), totals)
+    if len(levels) == 1:
+        return lines
+
+    def with_totals() -> sa.SelectBase:
+        selects: list[Any] = []
+        for level in levels:
+            if level == 0:
+                selects.append(sa.select(*(c for s in slots for c in _total(s))))
+                continue
+            table = lines.table
+            columns = [c for s in slots[:level] for c in labelled(s, pair_of(table, s))] + [c for s in slots[level:] for c in _total(s)]
+            select = sa.select(*columns)
+            selects.append(select if level == len(slots) else select.distinct())
+        return sa.union_all(*selects)
+
+    return build.add(f"{wish}_and_totals", slots, with_totals)
+
+
+def _total(slot: Slot) -> list[Sql]:
+    pair = total(slot)
+    return labelled(slot, type(pair)(pair.kind, sa.cast(pair.value, TYPES[slot.dtype])))
+
+
+def _crossed(down: Relation | None, across: Relation | None, rows: tuple[Slot, ...], columns: tuple[Slot, ...]) -> sa.SelectBase:
+    """Every row line with every column line."""
+    sides = [(x, slots) for x, slots in ((down, rows), (across, columns)) if x is not None]
+    tables = [(x.table, slots) for x, slots in sides]
+    joined: sa.FromClause = tables[0][0]
+    for table, _ in tables[1:]:
+        joined = joined.join(table, sa.true())
+    return sa.select(*(c for table, slots in tables for s in slots for c in labelled(s, pair_of(table, s)))).select_from(joined)
+
+
+def _shown(build: Build, select: sa.Select[Any], rows: tuple[Slot, ...], columns: tuple[Slot, ...], names: list[str]) -> sa.SelectBase:
+    """Only the lines on which some measure is not empty somewhere; an axis without columns keeps its one line."""
+    grid = select.subquery("grid")
+    filled = sa.case((sa.or_(*(grid.c[n].is_not(None) for n in names)), number(1)), else_=number(0))
+    flags = []
+    for slots, word in ((rows, "row_filled"), (columns, "column_filled")):
+        if slots:
+            by = [c for s in slots for c in (grid.c[s.kind], grid.c[s.name])]
+            flags.append(sa.func.max(filled).over(partition_by=by).label(build.names.new(word)))
+    if not flags:
+        return select
+    marked = sa.select(*grid.c, *flags).subquery("marked")
+    kept = [c for c in marked.c if c.name not in {f.name for f in flags}]
+    return sa.select(*kept).where(*(marked.c[f.name] == number(1) for f in flags))
+
+
+__all__ = ["TOTAL", "Compiled", "compiled", "edited"]

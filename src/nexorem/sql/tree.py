@@ -1,0 +1,140 @@
+"""What statements are made of beside SQLAlchemy's own elements: relations with names, and a statement that is a list of them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.ext.compiler import compiles
+from sqlalchemy.sql import ClauseElement
+from sqlalchemy.sql.expression import Executable
+
+from nexorem.sql.dialects import TYPES, Dialect
+
+LONGEST_NAME = 36  # bytes of names that are made: PostgreSQL cuts at 63
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Slot:
+    """A member: in every relation that has it, two columns that are never empty, `name_k` (its kind) and `name` (its value)."""
+
+    name: str
+    dtype: str
+
+    @property
+    def kind(self) -> str:
+        """The name of the column that says what it is."""
+        return f"{self.name}_k"
+
+
+VALUE, EMPTY, UNMATCHED, TOTAL = 0, 1, 2, -1  # kinds of members
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """A member as two expressions."""
+
+    kind: sa.ColumnElement[int]
+    value: sa.ColumnElement[Any]
+
+
+@dataclass(eq=False)
+class Relation:
+    """A named part of a statement, and what comes out of it: members and plain columns by name and dtype. `write` gives its SELECT, once
+    everything that reads it is known; `note` says what it stands for."""
+
+    name: str
+    slots: tuple[Slot, ...]
+    write: Callable[[], sa.SelectBase]
+    note: str = ""
+    plain: dict[str, str] = field(default_factory=dict)
+    reads: int = 0
+
+    @property
+    def table(self) -> sa.TableClause:
+        """It, to be read from."""
+        self.reads += 1
+        pairs = [c for s in self.slots for c in (sa.column(s.kind, sa.Integer()), sa.column(s.name, TYPES[s.dtype]))]
+        return sa.table(self.name, *pairs, *(sa.column(n, TYPES[d]) for n, d in self.plain.items()))
+
+
+def pair_of(source: sa.FromClause, slot: Slot) -> Pair:
+    """The two columns of a member of a relation."""
+    return Pair(source.c[slot.kind], source.c[slot.name])
+
+
+def labelled(slot: Slot, pair: Pair) -> list[sa.ColumnElement[Any]]:
+    """A member, as two columns of a SELECT."""
+    return [pair.kind.label(slot.kind), pair.value.label(slot.name)]
+
+
+def same(a: Pair, b: Pair) -> sa.ColumnElement[bool]:
+    """Whether two members are one."""
+    return sa.and_(a.kind == b.kind, a.value == b.value)
+
+
+class Names:
+    """Gives names that no other has: lower case, short, numbered where they repeat."""
+
+    def __init__(self) -> None:
+        self._given: set[str] = set()
+
+    def new(self, wish: str) -> str:
+        """A name like the one wished for."""
+        plain = re.sub(r"[^a-z0-9]+", "_", wish.lower()).strip("_")[:LONGEST_NAME].strip("_") or "x"
+        plain = f"x_{plain}" if plain[0].isdigit() else plain
+        name, number = plain, 1
+        while name in self._given or f"{name}_k" in self._given:
+            number += 1
+            name = f"{plain}_{number}"
+        self._given |= {name, f"{name}_k"}
+        return name
+
+
+class Statement(Executable, ClauseElement):
+    """`WITH` the relations that are read, in order, then a SELECT over them."""
+
+    inherit_cache = False
+
+    def __init__(self, relations: list[tuple[str, str, sa.SelectBase]], final: sa.SelectBase) -> None:
+        self.relations, self.final = relations, final
+
+
+@compiles(Statement)
+def _written(element: Statement, compiler: Any, **more: Any) -> str:
+    parts = []
+    for name, note, body in element.relations:
+        said = "".join(f"-- {line}\n" for line in note.splitlines())
+        text = compiler.process(body, **more).strip()
+        parts.append(f"{said}{compiler.preparer.quote(name)} AS (\n  " + text.replace("\n", "\n  ") + "\n)")
+    start = "WITH " + ",\n".join(parts) + "\n" if parts else ""
+    return start + str(compiler.process(element.final, **more)).strip()
+
+
+def statement(sources: list[Relation], relations: list[Relation], final: Callable[[], sa.SelectBase]) -> Statement:
+    """A SELECT with the relations that it reads, and those that they read: each behind what it may read, `sources` first. What
+    nobody reads is left out."""
+    last = final()
+    bodies: list[tuple[str, str, sa.SelectBase]] = []
+    for relation in (x for part in (relations, sources) for x in reversed(part)):
+        if relation.reads:
+            bodies.append((relation.name, relation.note, relation.write()))
+    return Statement(bodies[::-1], last)
+
+
+def text_of(made: Statement, dialect: Dialect) -> str:
+    """A statement to be read by people, with the values in it."""
+    compiled = made.compile(dialect=dialect.shown, compile_kwargs={"literal_binds": True})
+    return re.sub(r"[ \t]+\n", "\n", str(compiled)) + "\n"
+
+
+def to_run(made: Statement, dialect: Dialect) -> tuple[str, Any]:
+    """A statement and its parameters, as the engine's driver takes them."""
+    compiled = made.compile(dialect=dialect.running)
+    text = re.sub(r"(?m)^\s*--.*\n", "", str(compiled))
+    if compiled.positiontup is not None:  # type: ignore[attr-defined]
+        return text, [compiled.params[name] for name in compiled.positiontup]  # type: ignore[attr-defined]
+    return text, compiled.params
