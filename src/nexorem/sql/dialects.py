@@ -72,6 +72,12 @@ def dialect_of(name: str) -> Dialect:
     return DIALECTS[name]
 
 
+def stored(dtype: str) -> str:
+    """The type of a column of PostgreSQL that holds values of a dtype; texts by code point."""
+    name = str(TYPES[dtype].compile(POSTGRESQL.shown))
+    return f'{name} COLLATE "{POSTGRESQL.collation}"' if dtype == "text" else name
+
+
 def constant(value: Value, dtype: str) -> sa.ColumnElement[object]:
     """A value that people wrote or picked: a parameter where the statement runs, a literal where it is shown."""
     kind = TYPES[dtype]

@@ -14,10 +14,10 @@ from nexorem.core.limits import DEFAULT_LIMITS, Limits
 from nexorem.core.model.star import Star
 from nexorem.core.plan.logical import Planner
 from nexorem.sql.build import Build, Path, Places, Reader
-from nexorem.sql.contexts import Base, Coordinate, Ctx, Env, Filter, Predicate, in_order
-from nexorem.sql.dialects import TYPES, Dialect, constant, number
-from nexorem.sql.edits import edited
-from nexorem.sql.reach import reaches, total, visible
+from nexorem.sql.contexts import Base, Ctx, Env, Filter, Predicate, in_order
+from nexorem.sql.dialects import Dialect, constant, number
+from nexorem.sql.lines import Judging, beginnings, cell_contexts, kept_lines, levels_of
+from nexorem.sql.reach import Spot, reaches, visible
 from nexorem.sql.scalars import Sql
 from nexorem.sql.steps import Steps
 from nexorem.sql.tree import EMPTY, TOTAL, UNMATCHED, VALUE, Relation, Slot, Statement, labelled, pair_of, statement
@@ -37,36 +37,55 @@ class Compiled:
 
 
 def compiled(star: Star, probe: Probe, dialect: Dialect, places: Places, limits: Limits = DEFAULT_LIMITS) -> Compiled:
-    """The statement of a probe; refuses with the errors of its formulas and what cannot be said in the dialect. Conditions on
-    lines, the top and the order are for whoever reads the answer."""
+    """The statement of a probe; refuses with the errors of its formulas and what cannot be said in the dialect. Its lines stand by their
+    members, by code point; what orders them otherwise is for whoever reads the answer, but for one measure over one column."""
     plan = planned(star, probe, limits)
     build = Build(star, dialect, places)
     page = _page(build, probe, plan.conditions)
     axes = {name: build.slot_of(*name) for name in (*probe.rows, *probe.columns)}
     rows, columns = tuple(axes[n] for n in probe.rows), tuple(axes[n] for n in probe.columns)
-    down = _lines(build, page, probe.rows, rows, probe.totals, "row_lines")
-    across = _lines(build, page, probe.columns, columns, probe.totals, "column_lines")
+    full = _lines(build, page, probe.rows, rows, "row_lines")
+    if full is not None and (probe.top or plan.having):
+        full = kept_lines(build, Judging(page, plan, probe, axes, full, rows))
+    down = _with_totals(build, full, rows, probe.totals, "row_lines")
+    across = _with_totals(build, _lines(build, page, probe.columns, columns, "column_lines"), columns, probe.totals, "column_lines")
     cells = build.add("cells", (*rows, *columns), lambda: _crossed(down, across, rows, columns), "the cells of the grid")
-    base = Base(build, page.base, None, (*rows, *columns), cells)
-    base.axes = axes
-    base.optional = frozenset(axes.values()) if probe.totals != "none" else frozenset()
-    levels = [[frozenset(part[:n]) for n in _levels(len(part), probe.totals)] for part in (rows, columns)]
-    base.patterns = tuple(dict.fromkeys(a | b for a in levels[0] for b in levels[1]))
-    own = tuple(Filter(table, (column,), Coordinate(axes[table, column])) for table, column in (*probe.rows, *probe.columns))
-    ctx = Ctx(base, (*page.filters, *own), page.page, page.state, page.compared)
-    steps = Steps(build, plan.cells, ctx).run()
+    levels = [[frozenset(part[:n]) for n in levels_of(len(part), probe.totals)] for part in (rows, columns)]
+    patterns = tuple(dict.fromkeys(a | b for a in levels[0] for b in levels[1]))
+    ctx = cell_contexts(build, page, axes, cells, patterns)
+    base, steps = ctx.base, Steps(build, plan.cells, ctx).run()
     values = [steps.root(i) for i in range(len(plan.measures))]
     classes = base.classes(base.slots) if base.slots else page.base.classes(())
+    names = [build.names.new(m) for m in probe.measures]
 
     def final() -> sa.SelectBase:
         env = Env(build, classes, in_order(base.slots))
-        names = [build.names.new(m) for m in probe.measures]
-        cells_ = [v.sql(env).label(n) for v, n in zip(values, names, strict=True)]
-        select = env.select(*env.labelled((*rows, *columns)), *cells_)
-        return select if probe.empty_lines else _shown(build, select, rows, columns, names)
+        select = env.select(*env.labelled((*rows, *columns)), *(v.sql(env).label(n) for v, n in zip(values, names, strict=True)))
+        if not base.slots:
+            return select
+        grid = select.subquery("grid")
+        table, tests = (grid, []) if probe.empty_lines else _shown(build, grid, rows, columns, names)
+        shown = [table.c[c.name] for c in grid.c]
+        return sa.select(*shown).where(*tests).order_by(*_order(build, probe, table, (*rows, *columns), names))
 
     made = statement(build.sources, build.relations, final)
     return Compiled(made, rows, columns, tuple(m.dtype for m in plan.measures))
+
+
+def _order(build: Build, probe: Probe, grid: sa.FromClause, slots: tuple[Slot, ...], names: list[str]) -> list[Sql]:
+    """Totals behind their parts, empties and the unmatched member behind the values."""
+    by: list[Sql] = []
+    measures = [o for o in probe.sort if isinstance(o.by, str)] if len(probe.rows) == 1 and not probe.columns else []
+    for place, slot in enumerate(slots):
+        pair = pair_of(grid, slot)
+        by.append(pair.kind == number(TOTAL))
+        for order in measures:
+            measure = grid.c[names[probe.measures.index(str(order.by))]]
+            by += [measure.is_(None), measure.desc() if order.descending else measure.asc()]
+        descending = [o.descending for o in probe.sort if o.by == (*probe.rows, *probe.columns)[place]]
+        ordered = build.dialect.by_code_point(pair.value) if slot.dtype == "text" else pair.value
+        by += [pair.kind, ordered.desc() if descending and descending[0] else ordered.asc()]
+    return by
 
 
 def _page(build: Build, probe: Probe, conditions: Sequence[Any]) -> Ctx:
@@ -98,20 +117,17 @@ def _picked(build: Build, pick: Pick) -> Any:
     return condition
 
 
-def _levels(count: int, totals: str) -> list[int]:
-    """How many columns of an axis have a coordinate, on each of its levels."""
-    return list(range(count, -1, -1)) if totals == "all" else [count, 0] if totals == "grand" and count else [count]
-
-
-def _lines(build: Build, page: Ctx, names: Names, slots: tuple[Slot, ...], totals: str, wish: str) -> Relation | None:
-    """The lines of an axis: of the tables on it the combinations visible under the page, crossed, and the totals."""
+def _lines(build: Build, page: Ctx, names: Names, slots: tuple[Slot, ...], wish: str) -> Relation | None:
+    """The full lines of an axis: of the tables on it the combinations visible under the page, crossed. None: there are no columns on it."""
     if not names:
         return None
     parts = []
     for table in dict.fromkeys(t for t, _ in names):
-        own = [(((), c), s) for (t, c), s in zip(names, slots, strict=True) if t == table]
+        own: list[tuple[Spot, Slot]] = [(((), c), s) for (t, c), s in zip(names, slots, strict=True) if t == table]
         found = reaches(build, page, build.star.inflow(table, build.star.state), page.filters)
-        parts.append(visible(build, f"{table}_lines", table, found, own, True, f"what of {table} is visible under the page")[0])  # type: ignore[arg-type]
+        parts.append(visible(build, f"{table}_lines", table, found, own, True, f"what of {table} is visible under the page")[0])
+    if len(parts) == 1:
+        return parts[0]
 
     def full() -> sa.SelectBase:
         tables = [p.table for p in parts]
@@ -121,29 +137,14 @@ def _lines(build: Build, page: Ctx, names: Names, slots: tuple[Slot, ...], total
         held = {s: pair_of(table, s) for part, table in zip(parts, tables, strict=True) for s in part.slots}
         return sa.select(*(c for s in slots for c in labelled(s, held[s]))).select_from(joined)
 
-    lines = build.add(wish, slots, full)
-    levels = _levels(len(slots), totals)
-    if len(levels) == 1:
+    return build.add(wish, slots, full)
+
+
+def _with_totals(build: Build, lines: Relation | None, slots: tuple[Slot, ...], totals: str, wish: str) -> Relation | None:
+    levels = levels_of(len(slots), totals)
+    if lines is None or len(levels) == 1:
         return lines
-
-    def with_totals() -> sa.SelectBase:
-        selects: list[Any] = []
-        for level in levels:
-            if level == 0:
-                selects.append(sa.select(*(c for s in slots for c in _total(s))))
-                continue
-            table = lines.table
-            columns = [c for s in slots[:level] for c in labelled(s, pair_of(table, s))] + [c for s in slots[level:] for c in _total(s)]
-            select = sa.select(*columns)
-            selects.append(select if level == len(slots) else select.distinct())
-        return sa.union_all(*selects)
-
-    return build.add(f"{wish}_and_totals", slots, with_totals)
-
-
-def _total(slot: Slot) -> list[Sql]:
-    pair = total(slot)
-    return labelled(slot, type(pair)(pair.kind, sa.cast(pair.value, TYPES[slot.dtype])))
+    return build.add(f"{wish}_and_totals", slots, lambda: beginnings(lines, slots, levels))
 
 
 def _crossed(down: Relation | None, across: Relation | None, rows: tuple[Slot, ...], columns: tuple[Slot, ...]) -> sa.SelectBase:
@@ -156,20 +157,15 @@ def _crossed(down: Relation | None, across: Relation | None, rows: tuple[Slot, .
     return sa.select(*(c for table, slots in tables for s in slots for c in labelled(s, pair_of(table, s)))).select_from(joined)
 
 
-def _shown(build: Build, select: sa.Select[Any], rows: tuple[Slot, ...], columns: tuple[Slot, ...], names: list[str]) -> sa.SelectBase:
-    """Only the lines on which some measure is not empty somewhere; an axis without columns keeps its one line."""
-    grid = select.subquery("grid")
+def _shown(
+    build: Build, grid: sa.FromClause, rows: tuple[Slot, ...], columns: tuple[Slot, ...], names: list[str]
+) -> tuple[sa.FromClause, list[Sql]]:
+    """A grid, and what is true of the lines on which some measure is not empty somewhere; an axis without columns keeps its one line."""
     filled = sa.case((sa.or_(*(grid.c[n].is_not(None) for n in names)), number(1)), else_=number(0))
-    flags = []
+    flags: list[Any] = []
     for slots, word in ((rows, "row_filled"), (columns, "column_filled")):
         if slots:
             by = [c for s in slots for c in (grid.c[s.kind], grid.c[s.name])]
             flags.append(sa.func.max(filled).over(partition_by=by).label(build.names.new(word)))
-    if not flags:
-        return select
     marked = sa.select(*grid.c, *flags).subquery("marked")
-    kept = [c for c in marked.c if c.name not in {f.name for f in flags}]
-    return sa.select(*kept).where(*(marked.c[f.name] == number(1) for f in flags))
-
-
-__all__ = ["TOTAL", "Compiled", "compiled", "edited"]
+    return marked, [marked.c[f.name] == number(1) for f in flags]

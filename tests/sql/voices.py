@@ -1,0 +1,91 @@
+"""Databases that answer probes from a star's rows, each a voice of its own beside the engine: an embedded columnar one and PostgreSQL."""
+
+from __future__ import annotations
+
+from contextlib import contextmanager
+
+import duckdb
+import psycopg
+import pyarrow as pa
+
+from nexorem.core.engine.probe import probe_of
+from nexorem.core.values import iso
+from nexorem.sql.build import Places
+from nexorem.sql.dialects import DUCKDB, POSTGRESQL, stored
+from nexorem.sql.probe import compiled
+from nexorem.sql.tree import EMPTY, TOTAL, UNMATCHED, to_run
+from tests.store.cluster import fresh_url
+
+ARROW = {
+    "integer": pa.int64(),
+    "number": pa.float64(),
+    "text": pa.string(),
+    "boolean": pa.bool_(),
+    "date": pa.date32(),
+    "datetime": pa.timestamp("us"),
+}
+
+
+class Voice:
+    """A dialect, a database with a star's tables, and how a statement is run there."""
+
+    def __init__(self, star, dialect, run):
+        self.star, self.dialect, self.run = star, dialect, run
+
+    def cells(self, data):
+        """The tidy cells of a probe."""
+        probe = probe_of(self.star, data)
+        places = Places(keys={t.name: "_row" for t in self.star.model.tables})
+        text, values = to_run(compiled(self.star, probe, self.dialect, places).statement, self.dialect)
+        names = [f"{t}.{c}" for t, c in (*probe.rows, *probe.columns)]
+        found = []
+        for line in self.run(text, values):
+            place = {n: member(line[2 * i], line[2 * i + 1]) for i, n in enumerate(names) if line[2 * i] != TOTAL}
+            found.append({**place, **{m: iso(v) for m, v in zip(probe.measures, line[2 * len(names) :], strict=True)}})
+        return found
+
+
+def member(kind, value):
+    return "(unmatched)" if kind == UNMATCHED else None if kind == EMPTY else iso(value)
+
+
+def rows_of(star, table):
+    """The columns of a table as lists, the number of each row behind them."""
+    return [*(star.column(table.name, c.name).rows().tolist() for c in table.columns), range(star.size(table.name))]
+
+
+@contextmanager
+def columnar(star):
+    """The embedded columnar database."""
+    base = duckdb.connect(config={"threads": 1})
+    for table in star.model.tables:
+        kinds = [*(ARROW[c.dtype] for c in table.columns), pa.int64()]
+        names = [*(c.name for c in table.columns), "_row"]
+        base.register("given", pa.table({n: pa.array(v, k) for n, v, k in zip(names, rows_of(star, table), kinds, strict=True)}))
+        base.execute(f'CREATE TABLE "{table.name}" AS SELECT * FROM given')
+    try:
+        yield Voice(star, DUCKDB, lambda text, values: base.execute(text, values).fetchall())
+    finally:
+        base.close()
+
+
+class Server:
+    """A PostgreSQL of the tests, with the tables of one star at a time."""
+
+    def __init__(self):
+        self.connection = psycopg.connect(fresh_url().replace("+psycopg", ""))
+
+    @contextmanager
+    def __call__(self, star):
+        with self.connection.cursor() as cursor:
+            cursor.execute("SET LOCAL jit = off")
+            for table in star.model.tables:
+                kinds = [f'"{c.name}" {stored(c.dtype)}' for c in table.columns]
+                cursor.execute(f'CREATE TEMP TABLE "{table.name}" ({", ".join(kinds)}, _row BIGINT) ON COMMIT DROP')
+                with cursor.copy(f'COPY "{table.name}" FROM STDIN') as copy:
+                    for row in zip(*rows_of(star, table), strict=True):
+                        copy.write_row(row)
+            try:
+                yield Voice(star, POSTGRESQL, lambda text, values: cursor.execute(text, values).fetchall())
+            finally:
+                self.connection.rollback()
