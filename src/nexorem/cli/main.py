@@ -18,6 +18,7 @@ COMMANDS = {
     "reach": ("nexorem.cli.inspect", "reach"),
     "lint": ("nexorem.cli.inspect", "lint"),
     "check": ("nexorem.cli.check", "check"),
+    "sql": ("nexorem.cli.sql", "sql"),
     "compare": ("nexorem.cli.compare", "compare"),
     "export": ("nexorem.cli.exchange", "export"),
     "import": ("nexorem.cli.exchange", "import_package"),

@@ -46,6 +46,7 @@ class Build:
         self.sources: list[Relation] = []  # tables with their unmatched member, which read nothing else
         self._known: dict[str, tuple[Relation, str]] = {}
         self.kept: dict[object, Any] = {}
+        self.read: dict[str, None] = {}  # the tables that the statement reads
 
     @property
     def model(self) -> Model:
@@ -92,6 +93,7 @@ class Build:
         """A table of the model, where it is."""
         of = self.model.table(name)
         assert of
+        self.read[name] = None
         columns = [sa.column(self.column(name, c.name), TYPES[c.dtype]) for c in of.columns]
         key = self.places.keys.get(name)
         if key and key not in {c.name for c in columns}:

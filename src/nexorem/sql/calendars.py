@@ -108,9 +108,9 @@ def _written(dates: Dates, edit: t.Moved, target: Slot) -> sa.SelectBase:
         start = unit_start(build.dialect, edit.unit, day.c[dates.day.name], first)
         on = sa.and_(test(date, ">=", start), test(date, "<=", unit_end(build.dialect, edit.unit, start)))
         return taken(at.joined, at.labelled(slots), at.where, on)
-    last = _last(dates)
+    last, name = _last(dates)
     at = _From(dates, last)
-    end = last.c["last_day"]
+    end = last.c[name]
     on = test(date, "<=", end)
     if edit.kind == "back":
         assert at.steps is not None
@@ -120,13 +120,14 @@ def _written(dates: Dates, edit: t.Moved, target: Slot) -> sa.SelectBase:
     return taken(at.joined, at.labelled(slots), at.where, on)
 
 
-def _last(dates: Dates) -> sa.FromClause:
-    """The last day in each context."""
+def _last(dates: Dates) -> tuple[sa.FromClause, str]:
+    """The last day in each context, and the name of its column."""
     days = dates.relation.table
     pairs = [c for s in dates.deps for c in labelled(s, pair_of(days, s))]
     by = [c for s in dates.deps for c in (days.c[s.kind], days.c[s.name])]
-    last = sa.select(*pairs, sa.func.max(days.c[dates.day.name], type_=sa.Date()).label("last_day"))
-    return (last.group_by(*by) if by else last.having(sa.func.count() > 0)).subquery(dates.build.names.new("last"))
+    name = dates.build.names.new("last_day")
+    last = sa.select(*pairs, sa.func.max(days.c[dates.day.name], type_=sa.Date()).label(name))
+    return (last.group_by(*by) if by else last.having(sa.func.count() > 0)).subquery(dates.build.names.new("last")), name
 
 
 def _back(build: Build, last: Sql, unit: str, steps: Sql) -> Sql:
@@ -160,18 +161,21 @@ def _shifted(dates: Dates, unit: str, date: Sql, taken: Any) -> sa.SelectBase:
     month = unit_start(build.dialect, "month", day)
     by = [c for s in dates.deps for c in (days.c[s.kind], days.c[s.name])]
     there = sa.func.count().over(partition_by=[*by, month])
-    marked = sa.select(*pairs, day.label("day"), month.label("month"), there.label("there")).subquery(build.names.new("months"))
-    length = sa.extract("day", unit_end(build.dialect, "month", marked.c.month))
+    names = [build.names.new(x) for x in ("moved_day", "moved_month", "days_there")]
+    labels = (x.label(n) for x, n in zip((day, month, there), names, strict=True))
+    marked = sa.select(*pairs, *labels).subquery(build.names.new("months"))
+    its_day, its_month, its_days = (marked.c[n] for n in names)
+    length = sa.extract("day", unit_end(build.dialect, "month", its_month))
     parts = []
     for whole in (True, False):
         at = _From(dates, marked)
         assert at.steps is not None
         months = op(integer(LENGTHS[unit]), "*", at.steps)
-        is_whole = test(marked.c.there, "=", length)
+        is_whole = test(its_days, "=", length)
         if whole:
-            to = _month_day(build, marked.c.month, months)
+            to = _month_day(build, its_month, months)
             on = test(day_number(unit_start(build.dialect, "month", date)), "=", to)
         else:
-            on = test(day_number(date), "=", _month_day(build, marked.c.day, months))
+            on = test(day_number(date), "=", _month_day(build, its_day, months))
         parts.append(taken(at.joined, at.labelled(slots), [*at.where, is_whole if whole else sa.not_(is_whole)], on))
     return sa.union(*parts)

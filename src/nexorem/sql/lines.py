@@ -108,23 +108,24 @@ def kept_lines(build: Build, judging: Judging) -> Relation:
     if not probe.top:
         return held
     top, level, by = probe.top, judging.level(probe.top.level), names[-1]
+    x_name, place_name = build.names.new("x"), build.names.new("place")
 
     def best() -> sa.SelectBase:
         table, at = held.table, judged.table
         joined = table.join(at, sa.and_(*_begins(rows, level, table, at)))
         begun = [c for s in rows[: level + 1] for c in labelled(s, pair_of(table, s))]
-        starts_ = sa.select(*begun, at.c[by].label("x")).select_from(joined).where(at.c[by].is_not(None)).distinct().subquery("begun")
-        x = build.dialect.by_code_point(starts_.c.x) if wanted[-1].dtype == "text" else starts_.c.x
+        starts_ = sa.select(*begun, at.c[by].label(x_name)).select_from(joined).where(at.c[by].is_not(None)).distinct().subquery("begun")
+        x = build.dialect.by_code_point(starts_.c[x_name]) if wanted[-1].dtype == "text" else starts_.c[x_name]
         order: list[Sql] = [x.asc() if top.ascending else x.desc()]
         own = pair_of(starts_, rows[level])
         apart = [c for s in rows[:level] for c in (starts_.c[s.kind], starts_.c[s.name])] or None
         place = sa.func.rank() if top.ties else sa.func.row_number()
         order += [] if top.ties else [own.kind, build.dialect.by_code_point(own.value) if rows[level].dtype == "text" else own.value]
         members = [c for s in rows[: level + 1] for c in labelled(s, pair_of(starts_, s))]
-        placed = sa.select(*members, place.over(partition_by=apart, order_by=order).label("place")).subquery("placed")
+        placed = sa.select(*members, place.over(partition_by=apart, order_by=order).label(place_name)).subquery("placed")
         lines = held.table.alias(build.names.new("lines"))
         on = [same(pair_of(lines, s), pair_of(placed, s)) for s in rows[: level + 1]]
-        few = lines.join(placed, sa.and_(*on, placed.c.place <= number(top.count)))
+        few = lines.join(placed, sa.and_(*on, placed.c[place_name] <= number(top.count)))
         return sa.select(*(c for s in rows for c in labelled(s, pair_of(lines, s)))).select_from(few)
 
     return build.add("top_row_lines", rows, best)

@@ -316,13 +316,16 @@ def reduced(
     assert x is not None and extra is not None
     data: Sql = sa.cast(x.sql, sa.Double())
     names = [k.name for k in keys]
-    inner = select(*keys, data.label("x"), sa.cast(extra, sa.Double()).label("share")).subquery(build.names.new("shares"))
+    x_name, share, place_name, filled_name = (build.names.new(n) for n in ("x", "share", "place", "filled"))
+    inner = select(*keys, data.label(x_name), sa.cast(extra, sa.Double()).label(share)).subquery(build.names.new("shares"))
     by = [inner.c[n] for n in names]
-    filled = sa.case((inner.c.x.is_not(None), number(1)))
-    place = sa.func.row_number().over(partition_by=[*by, filled], order_by=inner.c.x)
-    count = sa.func.count(inner.c.x).over(partition_by=by or None)
-    placed = sa.select(*by, inner.c.x, inner.c.share, place.label("place"), count.label("filled")).subquery(build.names.new("placed"))
-    value = sa.func.sum(percentile_parts(placed.c.x, placed.c.share, placed.c.place, placed.c.filled), type_=sa.Double())
+    filled = sa.case((inner.c[x_name].is_not(None), number(1)))
+    place = sa.func.row_number().over(partition_by=[*by, filled], order_by=inner.c[x_name])
+    count = sa.func.count(inner.c[x_name]).over(partition_by=by or None)
+    placed = sa.select(*by, inner.c[x_name], inner.c[share], place.label(place_name), count.label(filled_name)).subquery(
+        build.names.new("placed")
+    )
+    value = sa.func.sum(percentile_parts(*(placed.c[n] for n in (x_name, share, place_name, filled_name))), type_=sa.Double())
     return grouped(sa.select(*(placed.c[n] for n in names), value.label(column)), len(keys))
 
 

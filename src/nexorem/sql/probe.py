@@ -28,12 +28,13 @@ Names = Sequence[tuple[str, str]]
 @dataclass(frozen=True, slots=True)
 class Compiled:
     """A statement that answers a probe: its columns are for each axis column, rows first, the member's kind and value, then a column a
-    measure, whose types are `dtypes`."""
+    measure, whose types are `dtypes`. `tables` are those that it reads."""
 
     statement: Statement
     rows: tuple[Slot, ...]
     columns: tuple[Slot, ...]
     dtypes: tuple[str, ...]
+    tables: tuple[str, ...]
 
 
 def compiled(star: Star, probe: Probe, dialect: Dialect, places: Places, limits: Limits = DEFAULT_LIMITS) -> Compiled:
@@ -69,7 +70,7 @@ def compiled(star: Star, probe: Probe, dialect: Dialect, places: Places, limits:
         return sa.select(*shown).where(*tests).order_by(*_order(build, probe, table, (*rows, *columns), names))
 
     made = statement(build.sources, build.relations, final)
-    return Compiled(made, rows, columns, tuple(m.dtype for m in plan.measures))
+    return Compiled(made, rows, columns, tuple(m.dtype for m in plan.measures), tuple(build.read))
 
 
 def _order(build: Build, probe: Probe, grid: sa.FromClause, slots: tuple[Slot, ...], names: list[str]) -> list[Sql]:

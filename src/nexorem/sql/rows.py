@@ -307,6 +307,7 @@ def _top(shape: t.TopRows, ctx: Ctx, around: Around, state: LinkState) -> Rows:
     classes = scope.classes(deps)
     slots = in_order(deps | rows.deps | frozenset(rows.keys))
     kept = {c.name: c.dtype for c in rows.columns if c.name and not c.slot}
+    place_name, most_name = build.names.new("place"), build.names.new("most")
 
     def write() -> sa.SelectBase:
         env = scope.env(classes, deps)
@@ -315,10 +316,10 @@ def _top(shape: t.TopRows, ctx: Ctx, around: Around, state: LinkState) -> Rows:
         apart = [c for s in in_order(deps) for c in (env.pairs[s].kind, env.pairs[s].value)]
         place = sa.func.rank().over(partition_by=apart or None, order_by=value.asc() if shape.ascending else value.desc())
         plain = [env._relation().c[name].label(name) for name in kept]
-        inner = env.select(*env.labelled(slots), *plain, place.label("place"), count.sql(env).label("most")).where(x.sql.is_not(None))
+        inner = env.select(*env.labelled(slots), *plain, place.label(place_name), count.sql(env).label(most_name)).where(x.sql.is_not(None))
         placed = inner.subquery(build.names.new("placed"))
         columns = [c for s in slots for c in labelled(s, pair_of(placed, s))] + [placed.c[name] for name in kept]
-        return sa.select(*columns).where(test(placed.c.place, "<=", placed.c.most))
+        return sa.select(*columns).where(test(placed.c[place_name], "<=", placed.c[most_name]))
 
     relation = build.add(f"{rows.relation.name}_top", slots, write, shape.text, kept)
     return Rows(shape, relation, deps, rows.keys, rows.columns, rows.row)
