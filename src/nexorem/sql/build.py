@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
 import sqlalchemy as sa
 
 from nexorem.core.diagnostics import refuse
+from nexorem.core.language import typed as t
 from nexorem.core.model.model import Link, Model
 from nexorem.core.model.proven import Proven
+from nexorem.core.plan.tree import parts
 from nexorem.sql.dialects import TYPES, Dialect, number, zero
 from nexorem.sql.scalars import empty
-from nexorem.sql.tree import EMPTY, UNMATCHED, VALUE, Names, Pair, Relation, Slot
+from nexorem.sql.tree import EMPTY, UNMATCHED, VALUE, Names, Pair, Relation, Slot, local_name
 
 Path = tuple[Link, ...]
 
@@ -47,6 +49,7 @@ class Build:
         self._known: dict[str, tuple[Relation, str]] = {}
         self.kept: dict[object, Any] = {}
         self.read: dict[str, None] = {}  # the tables that the statement reads
+        self.called: dict[int, str] = {}  # the measure that a node stands in, by its id
 
     @property
     def model(self) -> Model:
@@ -60,6 +63,21 @@ class Build:
         relation = Relation(self.names.new(wish), slots, write, note, dict(plain or {}))
         self.relations.append(relation)
         return relation
+
+    def call(self, trees: Iterable[t.Typed]) -> None:
+        """Notes which measure each node of some trees stands in, so that what is computed for it is called after it."""
+        for tree in trees:
+            queue: list[tuple[t.Node, str]] = [(tree, "")]
+            while queue:
+                node, name = queue.pop()
+                name = node.name if isinstance(node, t.MeasureValue) else name
+                if id(node) not in self.called:
+                    self.called[id(node)] = name
+                    queue += [(x, name) for _, x in parts(node)]
+
+    def name_of(self, node: t.Node, otherwise: str) -> str:
+        """What a node's value is called: after its measure, where it stands in one."""
+        return self.called.get(id(node)) or otherwise
 
     def slot(self, wish: str, dtype: str) -> Slot:
         """A new member."""
@@ -134,10 +152,24 @@ class Build:
 
 
 class Source:
-    """A FROM that grows by what is asked of it."""
+    """A FROM that grows by what is asked of it. `names` are those of what stands in it."""
 
-    def __init__(self, start: sa.FromClause) -> None:
+    def __init__(self, start: sa.FromClause, names: set[str]) -> None:
         self.joined: sa.FromClause = start
+        self.names = names
+
+    @classmethod
+    def of_table(cls, build: Build, name: str) -> tuple[Source, sa.FromClause]:
+        """A FROM that starts with a table of the model, and that table in it."""
+        taken = {r.name for r in build.relations}
+        alias = build.table(name).alias(local_name(name, taken))
+        return cls(alias, {*taken, alias.name}), alias
+
+    def table(self, build: Build, name: str) -> sa.FromClause:
+        """A table of the model, named apart from what else stands here."""
+        own = local_name(name, self.names)
+        self.names.add(own)
+        return build.table(name).alias(own)
 
     def left(self, other: sa.FromClause, on: Any) -> None:
         """A left join."""
@@ -162,7 +194,7 @@ class Reader:
         if names not in self._at:
             before, link = self.at(path[:-1]), path[-1]
             column = self.build.column
-            partner = self.build.table(link.to_table).alias(self.build.names.new(link.to_table))
+            partner = self.source.table(self.build, link.to_table)
             pairs = zip(link.from_columns, link.to_columns, strict=True)
             on = [before.c[column(link.from_table, a)] == partner.c[column(link.to_table, b)] for a, b in pairs]
             self.source.left(partner, sa.and_(*on))
@@ -207,8 +239,7 @@ def reader_of(build: Build, table: str, plus: bool) -> tuple[Source, Reader]:
     if plus and build.star.has_unmatched(table):
         relation, mark = build.with_unmatched(table)
         root = relation.table
-        source = Source(root)
+        source = Source(root, {r.name for r in (*build.relations, *build.sources)})
         return source, Reader(build, source, table, root, root.c[mark] == number(1))
-    alias = build.table(table).alias(build.names.new(table))
-    source = Source(alias)
+    source, alias = Source.of_table(build, table)
     return source, Reader(build, source, table, alias, None)

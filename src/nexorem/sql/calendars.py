@@ -9,7 +9,7 @@ import sqlalchemy as sa
 
 from nexorem.core.language import typed as t
 from nexorem.core.model.paths import Inflow
-from nexorem.sql.build import Build
+from nexorem.sql.build import Build, Source
 from nexorem.sql.contexts import Classes, Ctx, Env, Filter, Members, Value, in_order
 from nexorem.sql.dates import FIRST_MONTH, LAST_MONTH, LENGTHS, add_months, between, day_at, day_number, month_number, unit_end, unit_start
 from nexorem.sql.dialects import number
@@ -18,6 +18,7 @@ from nexorem.sql.scalars import Sql, as_bigint, integer, op, test
 from nexorem.sql.tree import VALUE, Pair, Relation, Slot, labelled, pair_of, same
 
 DAYS = {"day": 1, "week": 7}
+NEAR = 1_200  # months, days and so on that lead no calendar beyond what a database has
 FARTHEST = 120_000  # months or days in either direction: more than a calendar reaches
 
 
@@ -78,7 +79,10 @@ class _From:
             self.steps = by.sql(env)
             env.source.inner(relation, sa.and_(sa.true(), *(same(env.pairs[s], pair_of(relation, s)) for s in dates.deps)))
             self.joined, self.pairs = env.source.joined, {s: env.pairs[s] for s in slots}
-        if self.steps is not None:
+        self.known = by.known if by is not None and by.known is not None and abs(by.known) < NEAR else None
+        if self.known is not None:
+            self.steps = integer(self.known)
+        elif self.steps is not None:
             self.where.append(self.steps.is_not(None))
             self.steps = as_bigint(sa.func.greatest(sa.func.least(self.steps, integer(FARTHEST)), integer(-FARTHEST)))
 
@@ -93,7 +97,7 @@ def _written(dates: Dates, edit: t.Moved, target: Slot) -> sa.SelectBase:
     table = build.model.table(edit.calendar)
     assert table and table.calendar
     first = table.calendar.year_starts_in - 1
-    calendar = build.table(edit.calendar).alias(build.names.new(edit.calendar))
+    _, calendar = Source.of_table(build, edit.calendar)
     date = calendar.c[build.column(edit.calendar, edit.date)]
 
     def taken(joined: sa.FromClause, pairs: list[Any], where: list[Sql], on: Sql) -> sa.Select[Any]:
@@ -114,7 +118,7 @@ def _written(dates: Dates, edit: t.Moved, target: Slot) -> sa.SelectBase:
     on = test(date, "<=", end)
     if edit.kind == "back":
         assert at.steps is not None
-        on = sa.and_(test(_back(build, end, edit.unit, at.steps), "<=", day_number(date)), on)
+        on = sa.and_(test(_back(build, at, end, edit.unit), "<=", day_number(date)), on)
     elif edit.unit != "all":
         on = sa.and_(test(date, ">=", unit_start(build.dialect, edit.unit, end, first)), on)
     return taken(at.joined, at.labelled(slots), at.where, on)
@@ -130,12 +134,21 @@ def _last(dates: Dates) -> tuple[sa.FromClause, str]:
     return (last.group_by(*by) if by else last.having(sa.func.count() > 0)).subquery(dates.build.names.new("last")), name
 
 
-def _back(build: Build, last: Sql, unit: str, steps: Sql) -> Sql:
+def _back(build: Build, at: _From, last: Sql, unit: str) -> Sql:
     """The first day, as a number, of the N units that end on a day."""
+    assert at.steps is not None
+    after = op(day_number(last), "+", integer(1))
     if unit in DAYS:
-        return op(op(day_number(last), "+", integer(1)), "-", op(integer(DAYS[unit]), "*", steps))
-    after = day_at(op(day_number(last), "+", integer(1)))
-    return _month_day(build, after, op(integer(-LENGTHS[unit]), "*", steps))
+        return op(after, "-", op(integer(DAYS[unit]), "*", at.steps))
+    return _moved(build, at, day_at(after), unit, -1)
+
+
+def _moved(build: Build, at: _From, day: Sql, unit: str, sign: int = 1) -> Sql:
+    """The same day of another month, as its number: how far is known, or it may be anywhere."""
+    if at.known is not None:
+        return day_number(sa.cast(add_months(build.dialect, day, integer(sign * LENGTHS[unit] * at.known)), sa.Date()))
+    assert at.steps is not None
+    return _month_day(build, day, op(integer(sign * LENGTHS[unit]), "*", at.steps))
 
 
 def _month_day(build: Build, day: Sql, months: Sql) -> Sql:
@@ -170,12 +183,11 @@ def _shifted(dates: Dates, unit: str, date: Sql, taken: Any) -> sa.SelectBase:
     for whole in (True, False):
         at = _From(dates, marked)
         assert at.steps is not None
-        months = op(integer(LENGTHS[unit]), "*", at.steps)
         is_whole = test(its_days, "=", length)
         if whole:
-            to = _month_day(build, its_month, months)
+            to = _moved(build, at, its_month, unit)
             on = test(day_number(unit_start(build.dialect, "month", date)), "=", to)
         else:
-            on = test(day_number(date), "=", _month_day(build, its_day, months))
+            on = test(day_number(date), "=", _moved(build, at, its_day, unit))
         parts.append(taken(at.joined, at.labelled(slots), [*at.where, is_whole if whole else sa.not_(is_whole)], on))
     return sa.union(*parts)

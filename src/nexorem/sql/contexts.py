@@ -102,7 +102,7 @@ class Env:
     def __init__(self, build: Build, classes: Classes, slots: Iterable[Slot]) -> None:
         self.build = build
         self.start = classes.start()
-        self.source = Source(self.start)
+        self.source = Source(self.start, {r.name for r in (*build.relations, *build.sources)})
         self.pairs = {s: pair_of(self.start, s) for s in slots}
         self._joined: dict[tuple[str, frozenset[Slot]], sa.FromClause] = {}
 
@@ -130,14 +130,18 @@ class Env:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Value:
-    """A value of each context of a base: the members on which it depends, and its expression where they are at hand. `size` is
-    about how many nodes it has; `reads` is False where it looks nothing up, so that it is written wherever it is needed."""
+    """A value of each context of a base: the members on which it depends, and its expression where they are at hand.
+
+    `size` is about how many nodes it has. `reads` is False where it looks nothing up, so that it is written wherever it is needed; `known`
+    is a whole number that the formula writes.
+    """
 
     dtype: str
     deps: frozenset[Slot]
     sql: Callable[[Env], Sql]
     size: int = 2
     reads: bool = True
+    known: int | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -30,7 +30,7 @@ def day_of(x: Typed) -> Sql:
 
 def day_number(day: Sql) -> Sql:
     """Days since 1970."""
-    return as_bigint(op(day, "-", epoch(), sa.BigInteger()))
+    return op(day, "-", epoch(), sa.BigInteger())
 
 
 def day_at(number: Sql) -> Sql:
@@ -55,7 +55,7 @@ def trunc(unit: str, day: Sql) -> Sql:
 
 def add_months(d: Dialect, when_: Sql, months: Sql) -> Sql:
     """The same day of another month, cut to that month's end."""
-    number = sa.cast(months, sa.Integer())
+    number = months if isinstance(months, sa.ColumnClause) and months.is_literal else sa.cast(months, sa.Integer())
     step = sa.func.make_interval(integer(0), number) if d.name == "postgresql" else sa.func.to_months(number)
     return op(when_, "+", step, when_.type)
 

@@ -26,8 +26,11 @@ RowTree = Callable[[Reader], Typed]
 
 @dataclass(eq=False)
 class Entry:
-    """One aggregate in a pool: what it adds up, for which rows, what comes to these rows, and the columns of its parts by their name."""
+    """One aggregate in a pool: what it adds up, for which rows, what comes to these rows. `called` is what it is called, and `same` tells
+    those apart that add up the same; `columns` are those of its value and its parts by their name."""
 
+    called: str
+    same: object
     function: str
     argument: RowTree | None
     where: RowTree | None
@@ -50,6 +53,11 @@ class Entry:
         """The columns at which relations decide."""
         return frozenset(spot for r in self.found for j in r.joins for spot, _ in j.on) | {spot for r in self.found for _, spot in r.equal}
 
+    @property
+    def part(self) -> object:
+        """What its parts are made of: those with the same have the same."""
+        return self.same, self.function, frozenset((id(p), path) for p, path in self.found[0].predicates)
+
     def conditions(self) -> dict[object, Callable[[Reader], Sql]]:
         """What its rows have to be, each by what it is."""
         tests: dict[object, Callable[[Reader], Sql]] = {}
@@ -57,7 +65,7 @@ class Entry:
             tests[id(predicate), path] = lambda reader, p=predicate, at=path: p.condition(reader, at)  # type: ignore[misc]
         if self.where is not None:
             where = self.where
-            tests[id(self)] = lambda reader: truth(where(reader))
+            tests[self.same] = lambda reader: truth(where(reader))
         return tests
 
 
@@ -124,7 +132,11 @@ class Pool:
         tests = [e.conditions() for e in self.entries]
         common = {key for key in tests[0] if all(key in x for x in tests)}
         made: list[Sql] = []
+        written: set[object] = set()
         for entry, own in zip(self.entries, tests, strict=True):
+            if not put_together and entry.part in written:
+                continue
+            written.add(entry.part)
             rest = [make(reader) for key, make in own.items() if key not in common]
             argument = entry.argument(reader) if entry.argument is not None else None
             parts = parts_of(build.dialect, entry.function, argument)
@@ -176,9 +188,11 @@ class Result:
         """An aggregate more."""
         self.entries.append(entry)
         names = self.pool.build.names
-        for name in ("value", *parts_of_names(entry.function)):
-            entry.columns[name] = names.new(f"{entry.function}_{name}" if name != "value" else f"{entry.function}_of_{self.pool.grain}")
+        entry.columns["value"] = names.new(entry.called)
         self.relation.plain[entry.columns["value"]] = entry.dtype
+        twin = next((e for e in self.pool.entries if e is not entry and e.part == entry.part), None)
+        for name in parts_of_names(entry.function):
+            entry.columns[name] = twin.columns[name] if twin else names.new(f"{entry.called}_{name}")
         for name in parts_of_names(entry.function):
             kind = "number" if name == "sum" and entry.dtype == "number" else entry.dtype if name in ("min", "max") else "integer"
             self.pool.groups.plain[entry.columns[name]] = kind
@@ -282,7 +296,8 @@ def tree_over(build: Build, tree: t.Typed, lookups: Any) -> RowTree:
 def directly(build: Build, node: t.Aggregate, found: list[Reach], argument: RowTree, where: RowTree | None, share: Sql | None) -> Value:
     """An aggregate that needs the values themselves, one pass over the rows for each pattern."""
     deps = in_order(frozenset(s for r in found for s in r.deps))
-    column = build.names.new(f"{node.function}_of_{node.grain}")
+    called = build.name_of(node, f"{node.function}_{node.grain}")
+    column = build.names.new(called)
 
     def part(reach: Reach) -> sa.SelectBase:
         seen = Seen(build, node.grain, reach)
@@ -294,7 +309,7 @@ def directly(build: Build, node: t.Aggregate, found: list[Reach], argument: RowT
         parts = [part(r) for r in found]
         return parts[0] if len(parts) == 1 else sa.union_all(*parts)
 
-    relation = build.add(f"{node.function}_of_{node.grain}", deps, write, node.text, {column: node.dtype})
+    relation = build.add(f"{called}_by_context", deps, write, node.text, {column: node.dtype})
     return Value(node.dtype, frozenset(deps), lambda env: env.join(relation, deps).c[column])
 
 

@@ -42,6 +42,8 @@ def compiled(star: Star, probe: Probe, dialect: Dialect, places: Places, limits:
     members, by code point; what orders them otherwise is for whoever reads the answer, but for one measure over one column."""
     plan = planned(star, probe, limits)
     build = Build(star, dialect, places)
+    build.call([*plan.measures, *plan.having])
+    names = [build.names.new(m) for m in probe.measures]
     page = _page(build, probe, plan.conditions)
     axes = {name: build.slot_of(*name) for name in (*probe.rows, *probe.columns)}
     rows, columns = tuple(axes[n] for n in probe.rows), tuple(axes[n] for n in probe.columns)
@@ -50,14 +52,15 @@ def compiled(star: Star, probe: Probe, dialect: Dialect, places: Places, limits:
         full = kept_lines(build, Judging(page, plan, probe, axes, full, rows))
     down = _with_totals(build, full, rows, probe.totals, "row_lines")
     across = _with_totals(build, _lines(build, page, probe.columns, columns, "column_lines"), columns, probe.totals, "column_lines")
-    cells = build.add("cells", (*rows, *columns), lambda: _crossed(down, across, rows, columns), "the cells of the grid")
+    cells = down if down is not None and across is None else across if down is None else None
+    if cells is None:
+        cells = build.add("cells", (*rows, *columns), lambda: _crossed(down, across, rows, columns), "the cells of the grid")
     levels = [[frozenset(part[:n]) for n in levels_of(len(part), probe.totals)] for part in (rows, columns)]
     patterns = tuple(dict.fromkeys(a | b for a in levels[0] for b in levels[1]))
     ctx = cell_contexts(build, page, axes, cells, patterns)
     base, steps = ctx.base, Steps(build, plan.cells, ctx).run()
     values = [steps.root(i) for i in range(len(plan.measures))]
     classes = base.classes(base.slots) if base.slots else page.base.classes(())
-    names = [build.names.new(m) for m in probe.measures]
 
     def final() -> sa.SelectBase:
         env = Env(build, classes, in_order(base.slots))
@@ -162,7 +165,10 @@ def _shown(
     build: Build, grid: sa.FromClause, rows: tuple[Slot, ...], columns: tuple[Slot, ...], names: list[str]
 ) -> tuple[sa.FromClause, list[Sql]]:
     """A grid, and what is true of the lines on which some measure is not empty somewhere; an axis without columns keeps its one line."""
-    filled = sa.case((sa.or_(*(grid.c[n].is_not(None) for n in names)), number(1)), else_=number(0))
+    some = sa.or_(*(grid.c[n].is_not(None) for n in names))
+    if not rows or not columns:  # a line is a cell
+        return grid, [some]
+    filled = sa.case((some, number(1)), else_=number(0))
     flags: list[Any] = []
     for slots, word in ((rows, "row_filled"), (columns, "column_filled")):
         if slots:

@@ -149,7 +149,7 @@ class RowEnv(Env):
             rows, build = self.rows, self.build
             assert rows.row and rows.shape.identity
             table, mine = rows.shape.identity, self.pairs[rows.row]
-            alias = build.table(table).alias(build.names.new(table))
+            alias = self.source.table(build, table)
             self.source.left(alias, sa.and_(mine.kind == number(VALUE), alias.c[build.places.key(table)] == mine.value))
             lost = mine.kind == number(UNMATCHED) if build.star.has_unmatched(table) else None
             self._reader = Reader(build, self.source, table, alias, lost)

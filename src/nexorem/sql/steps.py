@@ -93,7 +93,7 @@ class Steps:
             return computed(build.dialect, node, [Typed(v.sql(env), v.dtype) for v in inputs]).sql
 
         size = 1 + 2 * sum(v.size for v in inputs)
-        value = Value(node.dtype, deps, sql, size, any(v.reads for v in inputs))
+        value = Value(node.dtype, deps, sql, size, any(v.reads for v in inputs), _known(node, inputs))
         return held(build, value, ctx, "computed") if size > LARGEST else value
 
     def _brought(self, step: ValueStep, node: t.LetValue) -> Value:
@@ -108,6 +108,14 @@ class Steps:
             tree = scope.tree(node.definition.node)
             self.build.kept[key] = node, scope, _of_row(scope, tree, node.definition.name, node.dtype)
         return self.build.kept[key][2]  # type: ignore[no-any-return]
+
+
+def _known(node: t.Typed, inputs: list[Value]) -> int | None:
+    """A whole number that a formula writes, with its sign."""
+    if isinstance(node, t.Const):
+        return node.value if node.dtype == "integer" and isinstance(node.value, int) else None
+    negated = isinstance(node, t.Apply) and node.function.name == "negate" and inputs[0].known is not None
+    return -(inputs[0].known or 0) if negated else None
 
 
 def _of_row(scope: RowScope, tree: RowTree, name: str, dtype: str) -> Value:
@@ -151,7 +159,8 @@ def aggregate(node: t.Aggregate, ctx: Ctx, around: Around) -> Value:
     argument = tree_over(build, node.argument, node.lookups) if node.argument is not None else None
     where = tree_over(build, node.where, node.lookups) if node.where is not None else None
     if is_pooled(node):
-        return pooled(build, node.grain, Entry(node.function, argument, where, found, node.dtype))
+        called = build.name_of(node, f"{node.function}_{node.grain}")
+        return pooled(build, node.grain, Entry(called, id(node), node.function, argument, where, found, node.dtype))
     assert argument
     share = extra.sql(Env(build, ctx.base.classes(()), ())) if extra else None
     return directly(build, node, found, argument, where, share)
@@ -168,7 +177,8 @@ def iterated(node: t.Iterated | t.Aggregate, scope: RowScope, around: Around) ->
     tree = scope.tree(node.argument) if node.argument is not None else None
     deps = scope.deps(tree) | (extra.deps if extra else frozenset())
     ordered, classes = in_order(deps), scope.classes(deps)
-    column = build.names.new(f"{node.function}_of_rows")
+    called = build.name_of(node, f"{node.function}_of_rows")
+    column = build.names.new(called)
 
     def write() -> sa.SelectBase:
         env = scope.env(classes, deps)
@@ -176,7 +186,7 @@ def iterated(node: t.Iterated | t.Aggregate, scope: RowScope, around: Around) ->
         more = extra.sql(env) if extra is not None else None
         return reduced(build, node, env.labelled(ordered), x, more, column, env.select)
 
-    relation = build.add(f"{node.function}_of_rows", ordered, write, node.text, {column: node.dtype})
+    relation = build.add(f"{called}_over_rows", ordered, write, node.text, {column: node.dtype})
     return Value(node.dtype, deps, lambda env: env.join(relation, ordered).c[column], 2)
 
 
@@ -191,7 +201,9 @@ def single(node: t.Single, ctx: Ctx, around: Around) -> Value:
             pair = reader.pair((), node.column)
             return Typed(pair.kind, "integer") if is_kind else Typed(pair.value, dtype)
 
-        return pooled(build, node.table, Entry(function, argument, None, found, "integer" if is_kind else dtype))
+        called = f"{function}_{node.column}{'_kind' if is_kind else ''}"
+        kind = "integer" if is_kind else dtype
+        return pooled(build, node.table, Entry(called, (id(node), is_kind), function, argument, None, found, kind))
 
     kinds, values = [part(f, True) for f in ("min", "max")], [part(f, False) for f in ("min", "max")]
     default = around.cells[id(node.default)] if node.default is not None else None

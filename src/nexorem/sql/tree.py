@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -13,6 +13,7 @@ from sqlalchemy.sql import ClauseElement
 from sqlalchemy.sql.expression import Executable
 
 from nexorem.sql.dialects import TYPES, Dialect
+from nexorem.sql.layout import laid_out
 
 LONGEST_NAME = 36  # bytes of names that are made: PostgreSQL cuts at 63
 
@@ -76,6 +77,21 @@ def same(a: Pair, b: Pair) -> sa.ColumnElement[bool]:
     return sa.and_(a.kind == b.kind, a.value == b.value)
 
 
+def plain_name(wish: str) -> str:
+    """A wish as a name that needs no quotes, most of the time."""
+    plain = re.sub(r"[^a-z0-9]+", "_", wish.lower()).strip("_")[:LONGEST_NAME].strip("_") or "x"
+    return f"x_{plain}" if plain[0].isdigit() else plain
+
+
+def local_name(wish: str, taken: Collection[str]) -> str:
+    """A name like the one wished for that nothing else has in one FROM."""
+    name, number = plain_name(wish), 1
+    while name in taken:
+        number += 1
+        name = f"{plain_name(wish)}_{number}"
+    return name
+
+
 class Names:
     """Gives names that no other has: lower case, short, numbered where they repeat."""
 
@@ -84,8 +100,7 @@ class Names:
 
     def new(self, wish: str) -> str:
         """A name like the one wished for."""
-        plain = re.sub(r"[^a-z0-9]+", "_", wish.lower()).strip("_")[:LONGEST_NAME].strip("_") or "x"
-        plain = f"x_{plain}" if plain[0].isdigit() else plain
+        plain = plain_name(wish)
         name, number = plain, 1
         while name in self._given or f"{name}_k" in self._given:
             number += 1
@@ -128,7 +143,7 @@ def statement(sources: list[Relation], relations: list[Relation], final: Callabl
 def text_of(made: Statement, dialect: Dialect) -> str:
     """A statement to be read by people, with the values in it."""
     compiled = made.compile(dialect=dialect.shown, compile_kwargs={"literal_binds": True})
-    return re.sub(r"[ \t]+\n", "\n", str(compiled)) + "\n"
+    return laid_out(str(compiled)) + "\n"
 
 
 def to_run(made: Statement, dialect: Dialect) -> tuple[str, Any]:
