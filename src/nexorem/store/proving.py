@@ -197,18 +197,18 @@ def table_name(star: Star, table: Table) -> str:
     return f"t_{made.hexdigest()}"
 
 
-def written(star: Star, table: Table) -> Iterable[bytes]:
+def written(star: Star, table: Table, numbered: bool = True) -> Iterable[bytes]:
     """The rows of a table as CSV, some at a time: empties as nothing, texts quoted; the one character that PostgreSQL has no place for as a
-    sign."""
+    sign. `numbered`: each row's number stands behind it."""
     size = star.size(table.name)
     vectors = [star.column(table.name, c.name).rows() for c in table.columns]
     options = pacsv.WriteOptions(include_header=False, quoting_style="needed")
     for start in range(0, size, ROWS_AT_ONCE):
         rows = np.arange(start, min(start + ROWS_AT_ONCE, size))
         columns = [_storable(to_arrow(v.take(rows))) for v in vectors]
-        names = [str(i) for i in range(len(columns) + 1)]
+        columns += [pa.array(rows)] if numbered else []
         out = BytesIO()
-        pacsv.write_csv(pa.table([*columns, pa.array(rows)], names=names), out, options)
+        pacsv.write_csv(pa.table(columns, names=list(map(str, range(len(columns))))), out, options)
         yield out.getvalue()
 
 
