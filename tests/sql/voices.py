@@ -45,6 +45,10 @@ class Voice:
         return found
 
 
+def quoted(name):
+    return '"' + name.replace('"', '""') + '"'
+
+
 def member(kind, value):
     return "(unmatched)" if kind == UNMATCHED else None if kind == EMPTY else iso(value)
 
@@ -62,7 +66,7 @@ def columnar(star):
         kinds = [*(ARROW[c.dtype] for c in table.columns), pa.int64()]
         names = [*(c.name for c in table.columns), "_row"]
         base.register("given", pa.table({n: pa.array(v, k) for n, v, k in zip(names, rows_of(star, table), kinds, strict=True)}))
-        base.execute(f'CREATE TABLE "{table.name}" AS SELECT * FROM given')
+        base.execute(f"CREATE TABLE {quoted(table.name)} AS SELECT * FROM given")
     try:
         yield Voice(star, DUCKDB, lambda text, values: base.execute(text, values).fetchall())
     finally:
@@ -80,9 +84,9 @@ class Server:
         with self.connection.cursor() as cursor:
             cursor.execute("SET LOCAL jit = off")
             for table in star.model.tables:
-                kinds = [f'"{c.name}" {stored(c.dtype)}' for c in table.columns]
-                cursor.execute(f'CREATE TEMP TABLE "{table.name}" ({", ".join(kinds)}, _row BIGINT) ON COMMIT DROP')
-                with cursor.copy(f'COPY "{table.name}" FROM STDIN') as copy:
+                kinds = [f"{quoted(c.name)} {stored(c.dtype)}" for c in table.columns]
+                cursor.execute(f"CREATE TEMP TABLE {quoted(table.name)} ({', '.join(kinds)}, _row BIGINT) ON COMMIT DROP")
+                with cursor.copy(f"COPY {quoted(table.name)} FROM STDIN") as copy:
                     for row in zip(*rows_of(star, table), strict=True):
                         copy.write_row(row)
             try:

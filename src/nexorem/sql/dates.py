@@ -15,7 +15,8 @@ FIRST, LAST = "DATE '0001-01-01'", "DATE '9999-12-31'"
 FIRST_DAY, LAST_DAY = -719_162, 2_932_896
 FIRST_MONTH, LAST_MONTH = 12, 9999 * 12 + 11
 DAY = 86_400_000_000
-FAR = 10**17
+FAR = 10**17  # microseconds: more than all years have
+FARTHEST = 10_000_000  # days or months
 
 
 def epoch() -> Sql:
@@ -65,11 +66,16 @@ def between(x: Sql, low: int, high: int) -> Sql:
     return sa.and_(test(x, ">=", integer(low)), test(x, "<=", integer(high)))
 
 
+def clipped(x: Sql, most: int) -> Sql:
+    """A whole number, no further from zero than that; LEAST and GREATEST would take an empty one for the bound."""
+    return when((test(x, ">", integer(most)), integer(most)), (test(x, "<", integer(-most)), integer(-most)), otherwise=x)
+
+
 def moved(d: Dialect, x: Typed, step: Typed) -> Sql:
     """A date or datetime and an interval; empty outside the years 1 to 9999."""
     kind = x.sql.type
     if step.dtype == "microseconds":
-        by = sa.func.greatest(sa.func.least(step.sql, integer(FAR)), integer(-FAR))
+        by = clipped(step.sql, FAR)
         time = sa.cast(x.sql, sa.DateTime())
         if d.name == "postgresql":
             later = op(time, "+", op(by, "*", sa.literal_column("INTERVAL '1 microsecond'")), sa.DateTime())
@@ -79,7 +85,7 @@ def moved(d: Dialect, x: Typed, step: Typed) -> Sql:
         high: Sql
         low, high = sa.literal_column("TIMESTAMP '0001-01-01 00:00:00'"), sa.literal_column("TIMESTAMP '10000-01-01 00:00:00'")
         return when((sa.and_(test(later, ">=", low), test(later, "<", high)), later))
-    by = sa.func.greatest(sa.func.least(step.sql, integer(10_000_000)), integer(-10_000_000))
+    by = clipped(step.sql, FARTHEST)
     day = day_of(x)
     if step.dtype == "months":
         there = between(op(month_number(day), "+", by), FIRST_MONTH, LAST_MONTH)

@@ -54,6 +54,11 @@ class Entry:
         return frozenset(spot for r in self.found for j in r.joins for spot, _ in j.on) | {spot for r in self.found for _, spot in r.equal}
 
     @property
+    def sets(self) -> list[tuple[Slot, ...]]:
+        """The sets of members that its contexts have, by pattern."""
+        return [in_order(r.deps) for r in self.found]
+
+    @property
     def part(self) -> object:
         """What its parts are made of: those with the same have the same."""
         return self.same, self.function, frozenset((id(p), path) for p, path in self.found[0].predicates)
@@ -103,16 +108,19 @@ class Pool:
         agree = all(self.keys.get(s, spot) == spot for s, spot in keys.items())
         return agree and self.on == entry.on and (set(keys) <= set(self.keys) or set(self.keys) <= set(keys))
 
-    def add(self, entry: Entry) -> Result:
-        """An aggregate more, and where it is read."""
+    def add(self, entry: Entry) -> Value:
+        """An aggregate more, and where it is read: where the same is there already, that."""
+        result = next((r for r in self.results if r.suits(entry)), None)
+        twin = next((e for e in result.entries if e.part == entry.part and e.sets == entry.sets), None) if result else None
+        if result and twin:
+            return result.value(twin)
         self.entries.append(entry)
         self.keys |= entry.keys
-        result = next((r for r in self.results if r.suits(entry)), None)
         if result is None:
             result = Result(self, entry)
             self.results.append(result)
         result.add(entry)
-        return result
+        return result.value(entry)
 
     @property
     def is_one(self) -> bool:
@@ -202,7 +210,7 @@ class Result:
 
     def sets(self) -> list[tuple[Slot, ...]]:
         """The sets of members that contexts of some pattern have, where nothing is joined."""
-        return list(dict.fromkeys(in_order(r.deps) for e in self.entries for r in e.found))
+        return list(dict.fromkeys(one for e in self.entries for one in e.sets))
 
     def value(self, entry: Entry) -> Value:
         """What an aggregate comes to."""
@@ -278,7 +286,7 @@ def pooled(build: Build, grain: str, entry: Entry) -> Value:
     if pool is None:
         pool = Pool(build, grain, entry.on)
         pools.append(pool)
-    return pool.add(entry).value(entry)
+    return pool.add(entry)
 
 
 def tree_over(build: Build, tree: t.Typed, lookups: Any) -> RowTree:

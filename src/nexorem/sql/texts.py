@@ -135,10 +135,14 @@ def _from_text(d: Dialect, text: Sql, target: str) -> Sql:
     return _date_from(d, text) if target == "date" else _datetime_from(d, text)
 
 
-def _number_text(x: Sql) -> Sql:
-    """The shortest decimal; a whole one without a fraction."""
-    whole = sa.and_(test(x, "=", sa.func.trunc(x)), test(sa.func.abs(x), "<", double("1e15")))
-    return when((whole, sa.cast(as_bigint(x), sa.Text())), otherwise=sa.cast(x, sa.Text()))
+def _number_text(d: Dialect, x: Sql) -> Sql:
+    """The shortest decimal; a whole one without a fraction, as far as 15 digits."""
+    whole = test(x, "=", sa.func.trunc(x, type_=sa.Double()))
+    digits: Sql = sa.cast(as_bigint(x), sa.Text())
+    branches = [(sa.and_(whole, test(sa.func.abs(x), "<", double("1e15"))), digits)]
+    if d.name == "postgresql":  # which writes 1e+15
+        branches.append((sa.and_(whole, test(sa.func.abs(x), "<", double("1e16"))), op(digits, "||", _text(".0"), sa.Text())))
+    return when(*branches, otherwise=sa.cast(x, sa.Text()))
 
 
 def _datetime_text(d: Dialect, x: Sql) -> Sql:
@@ -155,7 +159,7 @@ def _to_text(d: Dialect, x: Typed) -> Sql:
     if x.dtype == "boolean":
         return when((x.sql, _text("TRUE")), (sa.not_(x.sql), _text("FALSE")))
     if x.dtype == "number":
-        return _number_text(x.sql)
+        return _number_text(d, x.sql)
     if x.dtype == "date" and d.name == "postgresql":
         return sa.func.to_char(x.sql, _text("YYYY-MM-DD"), type_=sa.Text())
     return _datetime_text(d, x.sql) if x.dtype == "datetime" else sa.cast(x.sql, sa.Text())

@@ -1,0 +1,140 @@
+"""Statements as they are written: each construct and dialect as a file that a person reads, facts read once, odd names, bounds of lines."""
+
+import os
+import re
+import unittest
+from pathlib import Path
+
+from nexorem.core.diagnostics import Refused
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import probe_of
+from nexorem.core.limits import Budget
+from nexorem.core.model.model import Column, Link, Measure, Model, Table
+from nexorem.core.model.star import Star, table_rows
+from nexorem.core.values import vector
+from nexorem.sql.dialects import DIALECTS, DUCKDB, POSTGRESQL
+from nexorem.sql.layout import laid_out
+from nexorem.sql.own import own_places
+from nexorem.sql.probe import compiled
+from nexorem.sql.tree import text_of, to_run
+from tests.core.small import STAR
+from tests.sql.voices import Server, columnar
+
+GOLDEN = Path(__file__).parent / "golden"
+CONSTRUCTS = {
+    "measures_and_totals": {"rows": ["Port.region"], "columns": ["Cal.year"], "measures": ["seats", "share"], "totals": "all"},
+    "picks": {"rows": ["Port.name"], "measures": ["x"], "define": {"x": "avg(Booking.fare)"},
+              "picks": [{"column": "Port.region", "in": ["South", None, {"unmatched": True}]}, {"where": "Booking.seats > 1"}]},
+    "set_and_keep": {"rows": ["Port.name"], "measures": ["x"],
+                     "define": {"x": "seats given (set Port.region = 'South', keep Port.depth <= max(Port.depth), clear Port.region)"}},
+    "listed": {"measures": ["x"], "define": {"x": "seats given (set (Port.region, Port.depth) in values ('South', 3), keep Port in every Port)"}},
+    "calendar": {"rows": ["Cal.week"], "measures": ["x", "y"], "define": {
+        "x": "seats given (shift Cal by -1 month)", "y": "seats given (stretch Cal to start of year)"}},
+    "gates": {"rows": ["Crew.name"], "measures": ["x"], "define": {"x": "seats given (match Tag.port to Booking.port, set Tag.tag = 'red')"}},
+    "compared": {"rows": ["Port.region"], "measures": ["x"], "define": {"x": "rows(Crew) given (match Port to Booking where Port.depth < Booking.seats)"}},
+    "for_each": {"rows": ["Cal.year"], "measures": ["x"], "define": {"x": "sum(seats * Port.depth for each top 2 of known Port by seats)"}},
+    "rank_and_let": {"rows": ["Port.name"], "measures": ["x"], "define": {"x": "let s = seats in rank(s among every Port.name) + s"}},
+    "rows_joined": {"measures": ["x"], "define": {"x": "rows(Port.code union values ('x'), ('y') except values ('a'))"}},
+    "kept_lines": {"rows": ["Port.region", "Port.name"], "measures": ["seats"], "totals": "all",
+                   "having": [{"where": "seats > 1", "level": "Port.region"}], "top": {"count": 1, "by": "seats", "ties": False}},
+}  # fmt: skip
+
+
+def statement_of(star, data, dialect):
+    return compiled(star, probe_of(star, data), dialect, own_places(star)).statement
+
+
+class Golden(unittest.TestCase):
+    """`GOLDEN=write` in the environment writes the files anew, for a person to read what has changed."""
+
+    def test_constructs(self):
+        for name, data in CONSTRUCTS.items():
+            for dialect in DIALECTS.values():
+                with self.subTest(name, dialect=dialect.name):
+                    path, text = GOLDEN / f"{name}.{dialect.name}.sql", text_of(statement_of(STAR, data, dialect), dialect)
+                    if os.environ.get("GOLDEN") == "write":
+                        path.write_text(text, encoding="utf-8")
+                    self.assertEqual(text, path.read_text(encoding="utf-8"))
+
+    def test_what_is_read_is_what_runs(self):
+        """The laid out text with its literals gives what the statement with its parameters gives."""
+        for voice in (columnar, Server()):
+            with voice(STAR) as database:
+                for name, data in CONSTRUCTS.items():
+                    with self.subTest(name, dialect=database.dialect.name):
+                        made = statement_of(STAR, data, database.dialect)
+                        self.assertEqual(database.run(*to_run(made, database.dialect)), database.run(text_of(made, database.dialect), None))
+
+    def test_constructs_agree_with_the_engine(self):
+        for voice in (columnar, Server()):
+            with voice(STAR) as database:
+                for name, data in CONSTRUCTS.items():
+                    with self.subTest(name, dialect=database.dialect.name):
+                        self.assertEqual(database.cells(data), list(answer(STAR, probe_of(STAR, data), Budget()).tidy()))
+
+    def test_a_statement_is_laid_out_without_touching_what_is_quoted(self):
+        text = (
+            """WITH a AS (\n  SELECT ' FROM x, (' AS "SELECT , (" FROM t WHERE x IN (1, 2)\n)\nSELECT a FROM (SELECT 1 AS a FROM a) AS b"""
+        )
+        laid = laid_out(text)
+        self.assertEqual("".join(laid.split()), "".join(text.split()))
+        self.assertIn("""' FROM x, (' AS "SELECT , (\"""", laid)
+        self.assertGreater(len(laid.splitlines()), 6)
+
+
+class Scans(unittest.TestCase):
+    def test_a_fact_is_read_once(self):
+        """Measures of a fact, their totals and their shares are one pass over its rows."""
+        measures = {
+            "seats": None,
+            "share": None,
+            "x": "avg(Booking.fare where Booking.seats > 2)",
+            "y": "seats given (keep Port.depth > 3)",
+        }
+        data = {"rows": ["Port.region"], "columns": ["Cal.year"], "measures": list(measures), "totals": "all"}
+        data["define"] = {n: f for n, f in measures.items() if f}
+        with Server()(STAR) as database:
+            text, values = to_run(statement_of(STAR, data, POSTGRESQL), POSTGRESQL)
+            plan = "\n".join(line for (line,) in database.run("EXPLAIN " + text, values))
+        self.assertEqual(len(re.findall(r'Scan on "?Booking', plan)), 1, plan)
+
+
+NASTY = 'T "a" `b` .c'
+LONG = "x" * 70
+STRANGE = {
+    NASTY: ("select:text", ["it's", 'say "x"', "back\\slash", "two\nlines", None, "%s :x ?"]),
+    "Group by": (f"{LONG}:text user:integer", ["it's", 'say "x"', "back\\slash", "two\nlines", None, "%s :x ?"]),
+}
+
+
+def strange_star():
+    model = Model("m", (Table(NASTY, (Column("select", "text"),)), Table("Group by", (Column(LONG, "text"), Column("user", "integer")))))
+    words = STRANGE[NASTY][1]
+    rows = {
+        NASTY: table_rows(5, {"select": vector("text", [w for w in words if w is not None])}),
+        "Group by": table_rows(6, {LONG: vector("text", words), "user": vector("integer", list(range(6)))}),
+    }
+    link = Link("a link", "Group by", (LONG,), NASTY, ("select",))
+    return Star(Model("m", model.tables, (link,), (Measure("sum of: user", 'sum("Group by".user)'),)), rows)
+
+
+class Names(unittest.TestCase):
+    def test_odd_names_and_texts(self):
+        star = strange_star()
+        data = {"rows": [f'"{NASTY.replace(chr(34), chr(34) * 2)}".select'], "measures": ["sum of: user"], "totals": "all"}
+        data["picks"] = [{"column": data["rows"][0], "in": [*STRANGE[NASTY][1][:4], {"unmatched": True}]}]
+        wanted = list(answer(star, probe_of(star, data), Budget()).tidy())
+        self.assertEqual(len(wanted), 6)
+        for voice in (columnar, Server()):
+            with voice(star) as database:
+                self.assertEqual([c["sum of: user"] for c in database.cells(data)], [c["sum of: user"] for c in wanted])
+
+    def test_rows_without_a_key_are_refused(self):
+        data = {"measures": ["x"], "define": {"x": "sum(seats for each Crew)"}}
+        with self.assertRaises(Refused) as caught:
+            statement_of(STAR, data, DUCKDB)
+        self.assertEqual(caught.exception.diagnostics[0].code, "no_row_key")
+
+
+if __name__ == "__main__":
+    unittest.main()
