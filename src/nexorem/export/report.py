@@ -13,7 +13,7 @@ from nexorem.core.language.reading import Reader
 from nexorem.core.lint.findings import findings
 from nexorem.core.model.model import Measure
 from nexorem.core.model.star import Star
-from nexorem.core.words import counted
+from nexorem.core.words import counted, verb
 from nexorem.export.matrix_svg import matrix_svg
 from nexorem.export.star_svg import star_svg
 
@@ -43,6 +43,7 @@ def report(star: Star, release: Mapping[str, Any]) -> str:
         *_changes(evidence),
         *_checks(evidence),
         *_coverage(evidence),
+        *_proofs(evidence),
         *_pictures(star),
         *_measures(star),
         *_accepted(star),
@@ -105,6 +106,17 @@ def _coverage(evidence: Mapping[str, Any]) -> list[str]:
         f"Of {coverage['of']:,} changes that move a number, the checks notice {coverage['noticed']:,}; {coverage['changes']:,} were tried."
     )
     return [f"<h2>Coverage</h2><p>{said}</p>"]
+
+
+def _proofs(evidence: Mapping[str, Any]) -> list[str]:
+    proofs = evidence.get("proofs") or []
+    if not proofs:
+        return []
+    proven = sum(p["state"] == "proven" for p in proofs)
+    cells = sum(p["cells"] for p in proofs)
+    said = f"{proven:,} of {counted(len(proofs), 'grid')} {verb(proven, 'is', 'are')} the same in SQL, {counted(cells, 'cell')}."
+    rows = ([escape(p["about"]), escape(p["sentence"]), escape(f"{p['by']}, {p['made_at'][:16]}")] for p in proofs)
+    return [f"<h2>Proven in SQL</h2><p>{said}</p>", _rows(("of", "", "by"), rows)]
 
 
 def _pictures(star: Star) -> list[str]:

@@ -29,6 +29,7 @@ from nexorem.server.api_measure import add_measure
 from nexorem.server.api_probe import add_probe
 from nexorem.server.api_prove import add_prove
 from nexorem.server.api_release import add_release
+from nexorem.server.api_sql import add_sql
 from nexorem.server.events import Events
 from nexorem.store import models
 from nexorem.work import describe, editing
@@ -56,6 +57,7 @@ def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = ca
     add_measure(address, workspace)
     add_prove(address, workspace)
     add_release(address, workspace)
+    add_sql(address, workspace)
 
     @address("/language", "GET", s.Language)
     def language() -> Response:

@@ -14,7 +14,7 @@ from nexorem.server.api import MOST_UPLOAD, make_api
 from nexorem.server.events import Events
 from nexorem.store.database import connect
 from nexorem.store.tasks import Task
-from nexorem.work import checking, covering
+from nexorem.work import checking, covering, proving
 from nexorem.work.actor import Actor
 from nexorem.work.background import Background, Quiet, Run
 from nexorem.work.workspace import Workspace
@@ -48,7 +48,10 @@ def in_background(app: Flask) -> Background:
     def coverage(task: Task) -> None:
         covering.run(workspace, task.model_id, quiet.wait, quiet.budget)
 
-    return Background(workspace, [{checking.KIND: checks}, {covering.KIND: coverage}])
+    def proofs(task: Task) -> None:
+        proving.run(workspace, task.model_id, quiet.wait, quiet.budget)
+
+    return Background(workspace, [{checking.KIND: checks}, {covering.KIND: coverage, proving.KIND: proofs}])
 
 
 def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callable[[], Actor] = caller) -> Flask:

@@ -18,7 +18,7 @@ from nexorem.server.schemas import Body, Coordinate, Scalar, SentProbe
 from nexorem.server.schemas_link import Beside
 
 SentCheck = Annotated[CheckSpec, as_stored(CheckSpec, "bad_check")]
-TaskKind = Literal["checks", "coverage"]
+TaskKind = Literal["checks", "coverage", "proofs"]
 CheckState = Literal["holds", "fails", "cannot", "not run"]
 Value = Scalar | CellFailure | dict[str, str]
 
@@ -179,11 +179,23 @@ class CoverageSum(BaseModel):
     changes: int
 
 
+class GridProven(BaseModel):
+    """A grid as PostgreSQL had it when a release was made."""
+
+    about: str
+    state: Literal["proven", "differs", "cannot"]
+    sentence: str
+    cells: int
+    by: str
+    made_at: str
+
+
 class ReleaseProof(BaseModel):
-    """What was proven; in a release also what had changed since the one before."""
+    """What was proven; in a release also what had changed since the one before. `proofs` are those grids that SQL had been asked about."""
 
     checks: list[Evidenced]
     coverage: CoverageSum | None
+    proofs: list[GridProven] = []
     changes: list[PartChanged] = []
     moved: list[NumbersMoved] = []
     reach: ReachChange | None = None

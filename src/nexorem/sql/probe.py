@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import sqlalchemy as sa
@@ -15,12 +15,12 @@ from nexorem.core.model.star import Star
 from nexorem.core.plan.logical import Planner
 from nexorem.sql.build import Build, Path, Places, Reader
 from nexorem.sql.contexts import Base, Ctx, Env, Filter, Predicate, in_order
-from nexorem.sql.dialects import Dialect, constant, number
+from nexorem.sql.dialects import TYPES, Dialect, constant, number, zero
 from nexorem.sql.lines import Judging, beginnings, cell_contexts, kept_lines, levels_of
 from nexorem.sql.reach import Spot, reaches, visible
 from nexorem.sql.scalars import Sql
 from nexorem.sql.steps import Steps
-from nexorem.sql.tree import EMPTY, TOTAL, UNMATCHED, VALUE, Relation, Slot, Statement, labelled, pair_of, statement
+from nexorem.sql.tree import EMPTY, TOTAL, UNMATCHED, VALUE, Pair, Relation, Slot, Statement, labelled, pair_of, statement
 
 Names = Sequence[tuple[str, str]]
 
@@ -37,9 +37,16 @@ class Compiled:
     tables: tuple[str, ...]
 
 
-def compiled(star: Star, probe: Probe, dialect: Dialect, places: Places, limits: Limits = DEFAULT_LIMITS) -> Compiled:
-    """The statement of a probe; refuses with the errors of its formulas and what cannot be said in the dialect. Its lines stand by their
-    members, by code point; what orders them otherwise is for whoever reads the answer, but for one measure over one column."""
+def compiled(
+    star: Star, probe: Probe, dialect: Dialect, places: Places, limits: Limits = DEFAULT_LIMITS, at: Sequence[Pick] | None = None
+) -> Compiled:
+    """The statement of a probe, or of its one cell at some coordinates; refuses with the errors of its formulas and what cannot be said in
+    the dialect. Its lines stand by their members, by code point; what orders them otherwise is for whoever reads the answer, but for one
+    measure over one column."""
+    if at is not None:
+        probe = replace(
+            probe, rows=tuple((p.table, p.column) for p in at), columns=(), totals="none", empty_lines=True, top=None, having=()
+        )
     plan = planned(star, probe, limits)
     build = Build(star, dialect, places)
     build.call([*plan.measures, *plan.having])
@@ -47,7 +54,7 @@ def compiled(star: Star, probe: Probe, dialect: Dialect, places: Places, limits:
     page = _page(build, probe, plan.conditions)
     axes = {name: build.slot_of(*name) for name in (*probe.rows, *probe.columns)}
     rows, columns = tuple(axes[n] for n in probe.rows), tuple(axes[n] for n in probe.columns)
-    full = _lines(build, page, probe.rows, rows, "row_lines")
+    full = _lines(build, page, probe.rows, rows, "row_lines") if not at else build.add("the_cell", rows, lambda: _one(build, rows, at))
     if full is not None and (probe.top or plan.having):
         full = kept_lines(build, Judging(page, plan, probe, axes, full, rows))
     down = _with_totals(build, full, rows, probe.totals, "row_lines")
@@ -74,6 +81,17 @@ def compiled(star: Star, probe: Probe, dialect: Dialect, places: Places, limits:
 
     made = statement(build.sources, build.relations, final)
     return Compiled(made, rows, columns, tuple(m.dtype for m in plan.measures), tuple(build.read))
+
+
+def _one(build: Build, slots: tuple[Slot, ...], at: Sequence[Pick]) -> sa.SelectBase:
+    """The line of one cell."""
+    pairs = []
+    for slot, pick in zip(slots, at, strict=True):
+        value = pick.values[0] if pick.values else None
+        kind = UNMATCHED if pick.unmatched else EMPTY if value is None else VALUE
+        held = constant(value, slot.dtype) if kind == VALUE else zero(slot.dtype)
+        pairs += labelled(slot, Pair(number(kind), sa.cast(held, TYPES[slot.dtype])))
+    return sa.select(*pairs)
 
 
 def _order(build: Build, probe: Probe, grid: sa.FromClause, slots: tuple[Slot, ...], names: list[str]) -> list[Sql]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import islice
 from typing import Any
 
 from nexorem.core.checks.cells import is_number, place_text, value_text
@@ -38,7 +39,7 @@ class Difference(Result):
 @dataclass(frozen=True, slots=True)
 class Proof(Result):
     """What came of it: `proven`, `differs` or `cannot`. Of `cells` so many are `equal` and `different`; those that cannot be compared are
-    `aside`, for `reasons`."""
+    `aside`, for `reasons`. `by` is the engine and its version."""
 
     state: str
     sentence: str
@@ -49,15 +50,54 @@ class Proof(Result):
     reasons: tuple[str, ...] = ()
     differences: tuple[Difference, ...] = ()
     milliseconds: float = 0.0
+    by: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What a database gave: for each measure the value at each place, a measure that failed as a whole with why; `seconds` in it."""
+    """What a database gave: for each measure the value at each place, a measure that failed as a whole with why; the seconds it took, and
+    what it was."""
 
     values: Mapping[str, Mapping[Place, Cell]]
     failed: Mapping[str, str]
     seconds: float
+    by: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class ValueBeside(Result):
+    """A measure in a cell, here and there; `same` is None where it cannot be compared."""
+
+    measure: str
+    ours: Cell
+    theirs: Cell
+    same: bool | None
+
+
+@dataclass(frozen=True, slots=True)
+class LineBeside(Result):
+    """The measures of a cell, here and there."""
+
+    at: Mapping[str, MemberJson]
+    values: tuple[ValueBeside, ...]
+
+
+def beside(grid: Grid, answer: Answer, most: int) -> list[LineBeside]:
+    """The first cells of a grid, each measure here and there."""
+    lines = []
+    for at, values in islice(_cells(grid), most):
+        place = _key(tuple(at.items()))
+        told = []
+        for name, ours in zip(grid.probe.measures, values, strict=True):
+            known = name not in answer.failed and not isinstance(ours, dict)
+            theirs = answer.values.get(name, {}).get(place)
+            told.append(ValueBeside(name, ours, theirs, same_value(ours, theirs, _widest(answer, name)) if known else None))
+        lines.append(LineBeside(at, tuple(told)))
+    return lines
+
+
+def _widest(answer: Answer, name: str) -> float:
+    return max((abs(x) for x in answer.values.get(name, {}).values() if is_number(x)), default=0.0)
 
 
 def member(kind: int, value: Any) -> MemberJson:
@@ -102,7 +142,7 @@ def _cells(grid: Grid) -> Iterator[tuple[dict[str, MemberJson], list[Cell]]]:
 def compared(grid: Grid, answer: Answer, where: str) -> Proof:
     """What of a grid a database has the same. Cost: the cells."""
     measures = grid.probe.measures
-    widest = {m: max((abs(x) for x in answer.values.get(m, {}).values() if is_number(x)), default=0.0) for m in measures}
+    widest = {m: _widest(answer, m) for m in measures}
     equal, aside, reasons = 0, 0, dict.fromkeys(f"{m}: {why}" for m, why in answer.failed.items())
     differences: list[Difference] = []
     met: set[Place] = set()
@@ -133,7 +173,7 @@ def compared(grid: Grid, answer: Answer, where: str) -> Proof:
     state = "differs" if differences else "proven" if equal or not cells or not aside else "cannot"
     sentence = _sentence(state, cells, equal, len(differences), aside, where, list(reasons))
     told = tuple(differences[:MOST_TOLD])
-    return Proof(state, sentence, cells, equal, len(differences), aside, tuple(reasons), told, round(answer.seconds * 1000, 1))
+    return Proof(state, sentence, cells, equal, len(differences), aside, tuple(reasons), told, round(answer.seconds * 1000, 1), answer.by)
 
 
 def same_value(a: Cell, b: Cell, widest: float = 0.0) -> bool:

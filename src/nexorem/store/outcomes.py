@@ -125,6 +125,24 @@ def put_verdicts(engine: Engine, model_id: int, made: Mapping[str, Any]) -> None
             connection.execute(query.on_conflict_do_nothing())
 
 
+def proofs(engine: Engine, model_id: int, digests: Collection[str]) -> dict[str, tuple[Any, dt.datetime]]:
+    """The proofs that are kept under some digests, as JSON, and when they were made."""
+    c = tables.proof.c
+    with engine.connect() as connection:
+        rows = connection.execute(select(tables.proof).where(c.model_id == model_id, c.digest.in_(list(digests))))
+        return {r.digest: (r.proof, r.made_at) for r in rows}
+
+
+def put_proof(engine: Engine, model_id: int, digest: str, proof: Any) -> None:
+    """Keeps a proof; of very many the oldest go."""
+    c, values = tables.proof.c, {"proof": proof, "made_at": func.now()}
+    query = insert(tables.proof).values(model_id=model_id, digest=digest, **values)
+    oldest = select(c.digest).where(c.model_id == model_id).order_by(c.made_at.desc()).offset(MOST_OUTCOMES)
+    with engine.begin() as connection:
+        connection.execute(query.on_conflict_do_update(index_elements=["model_id", "digest"], set_=values))
+        connection.execute(delete(tables.proof).where(c.model_id == model_id, c.digest.in_(oldest)))
+
+
 def put_coverage(engine: Engine, model_id: int, version: int, changes: Sequence[Any]) -> None:
     """Keeps the newest coverage as a whole."""
     values = {"version": version, "changes": list(changes), "made_at": func.now()}

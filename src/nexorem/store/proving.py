@@ -71,17 +71,18 @@ class ProofTables:
         made = compiled(star, probe, POSTGRESQL, self.places(star))
         with self.connection() as connection:
             self.hold(connection, star, made.tables)
+            by = f"{WHERE} {connection.execute('SHOW server_version').fetchone()[0].split()[0]}"
             started = time.monotonic()
             try:
                 lines = self.run(connection, made)
-                return Answer(values_by_place(axes_of(probe), probe.measures, lines), {}, time.monotonic() - started)
+                return Answer(values_by_place(axes_of(probe), probe.measures, lines), {}, time.monotonic() - started, by)
             except psycopg.Error as error:
                 if error.sqlstate != OUT_OF_RANGE or len(probe.measures) == 1:
                     raise_unless_number(error)
-                    return Answer({}, dict.fromkeys(probe.measures, "a number is beyond its type, and SQL fails as a whole"), 0.0)
-            return self._one_by_one(connection, star, probe, started)
+                    return Answer({}, dict.fromkeys(probe.measures, "a number is beyond its type, and SQL fails as a whole"), 0.0, by)
+            return self._one_by_one(connection, star, probe, started, by)
 
-    def _one_by_one(self, connection: Any, star: Star, probe: Probe, started: float) -> Answer:
+    def _one_by_one(self, connection: Any, star: Star, probe: Probe, started: float, by: str) -> Answer:
         values: dict[str, dict[Place, Cell]] = {}
         failed: dict[str, str] = {}
         for name in probe.measures:
@@ -93,7 +94,7 @@ class ProofTables:
                 failed[name] = "a number is beyond its type, and SQL fails as a whole"
                 continue
             values |= values_by_place(axes_of(probe), [name], lines)
-        return Answer(values, failed, time.monotonic() - started)
+        return Answer(values, failed, time.monotonic() - started, by)
 
     def run(self, connection: Any, made: Compiled) -> list[Line]:
         """The lines of a compiled probe."""

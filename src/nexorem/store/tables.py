@@ -168,6 +168,16 @@ coverage = Table(
     Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
 )
 
+# What SQL had to say of grids, by what they were computed from.
+proof = Table(
+    "proof",
+    metadata,
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
+    Column("digest", Text, primary_key=True),
+    Column("proof", JSONB, nullable=False),
+    Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
+)
+
 # What is to be done in the background, and how far it is. Whoever does a task holds its row locked: where they die, another takes it.
 task = Table(
     "task",

@@ -22,6 +22,7 @@ from nexorem.core.model.star import Star
 from nexorem.core.results import as_json
 from nexorem.store import models, outcomes, releases
 from nexorem.store.outcomes import KeptState
+from nexorem.work import proving
 from nexorem.work.actor import Actor, Need
 from nexorem.work.beside import beside
 from nexorem.work.checking import Checker, is_silenced
@@ -80,7 +81,17 @@ def _evidence(workspace: Workspace, model_id: int, stored: models.Stored, star: 
         verdicts = [adapter_of(Verdict).validate_python(c["verdict"]) for c in kept[1]]
         noticed, of = share_noticed(verdicts)
         coverage = {"noticed": noticed, "of": of, "changes": len(verdicts)}
-    return {"checks": checks, "coverage": coverage}
+    return {"checks": checks, "coverage": coverage, "proofs": _proofs(workspace, model_id, star)}
+
+
+def _proofs(workspace: Workspace, model_id: int, star: Star) -> list[dict[str, Any]]:
+    """The grids that SQL was asked about as they are now."""
+    told = []
+    for one in proving.kept(workspace, model_id, star):
+        if one.proof is not None and one.made_at is not None:
+            words = {"about": one.about, "state": one.proof.state, "sentence": one.proof.sentence, "cells": one.proof.equal}
+            told.append(words | {"by": one.proof.by, "made_at": one.made_at.isoformat()})
+    return told
 
 
 def _stops(evidence: Mapping[str, Any]) -> list[str]:

@@ -793,6 +793,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/proofs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All grids of the model and whether they are proven. */
+        get: operations["list_proofs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/proofs/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Proves them in the background. */
+        post: operations["run_proofs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/reach": {
         parameters: {
             query?: never;
@@ -1079,6 +1113,40 @@ export interface paths {
         /** Sets or ends a schedule. */
         put: operations["put_schedule"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/sql": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A probe, or one of its cells, as one SQL statement. */
+        post: operations["as_sql"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/sql/prove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answers a probe in PostgreSQL and holds the grid against it. */
+        post: operations["prove"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2167,6 +2235,42 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** DialectRow */
+        DialectRow: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * Difference
+         * @description A cell that SQL has otherwise; None is empty. Where only one side has the cell, `missing` says which does not: `ours` or `theirs`.
+         */
+        Difference: {
+            /** At */
+            at: {
+                [key: string]: boolean | number | string | {
+                    [key: string]: boolean;
+                } | null;
+            };
+            /** Measure */
+            measure: string;
+            /**
+             * Missing
+             * @default
+             */
+            missing: string;
+            /** Ours */
+            ours: boolean | number | string | {
+                [key: string]: string;
+            } | null;
+            /** Sentence */
+            sentence: string;
+            /** Theirs */
+            theirs: boolean | number | string | {
+                [key: string]: string;
+            } | null;
+        };
         /** DifferencePiece */
         DifferencePiece: {
             /**
@@ -2609,6 +2713,27 @@ export interface components {
             unreached: string[];
         };
         /**
+         * GridProven
+         * @description A grid as PostgreSQL had it when a release was made.
+         */
+        GridProven: {
+            /** About */
+            about: string;
+            /** By */
+            by: string;
+            /** Cells */
+            cells: number;
+            /** Made At */
+            made_at: string;
+            /** Sentence */
+            sentence: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "proven" | "differs" | "cannot";
+        };
+        /**
          * GridRequest
          * @description `release`: as of this one, in place of the draft.
          */
@@ -2891,6 +3016,20 @@ export interface components {
             kind: "kept" | "replaced" | "cleared" | "added" | "moved" | "carried";
             /** Leaving */
             leaving: string;
+        };
+        /**
+         * LineBeside
+         * @description The measures of a cell, here and there.
+         */
+        LineBeside: {
+            /** At */
+            at: {
+                [key: string]: boolean | number | string | {
+                    [key: string]: boolean;
+                } | null;
+            };
+            /** Values */
+            values: components["schemas"]["ValueBeside"][];
         };
         /** LinkChanged */
         LinkChanged: {
@@ -4043,6 +4182,72 @@ export interface components {
             trial: string;
         };
         /**
+         * Proof
+         * @description What came of it: `proven`, `differs` or `cannot`. Of `cells` so many are `equal` and `different`; those that cannot be compared are
+         *     `aside`, for `reasons`. `by` is the engine and its version.
+         */
+        Proof: {
+            /** Aside */
+            aside: number;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** Cells */
+            cells: number;
+            /**
+             * Differences
+             * @default []
+             */
+            differences: components["schemas"]["Difference"][];
+            /** Different */
+            different: number;
+            /** Equal */
+            equal: number;
+            /**
+             * Milliseconds
+             * @default 0
+             */
+            milliseconds: number;
+            /**
+             * Reasons
+             * @default []
+             */
+            reasons: string[];
+            /** Sentence */
+            sentence: string;
+            /** State */
+            state: string;
+        };
+        /**
+         * ProofRow
+         * @description A grid of the model; `proof` None: it is yet to be proven.
+         */
+        ProofRow: {
+            /** About */
+            about: string;
+            /** Made At */
+            made_at: string | null;
+            proof: components["schemas"]["Proof"] | null;
+        };
+        /**
+         * Proofs
+         * @description All grids of a model, and how far the present run is.
+         */
+        Proofs: {
+            /** Done */
+            done: number;
+            /** Proofs */
+            proofs: components["schemas"]["ProofRow"][];
+            /** Running */
+            running: boolean;
+            /** Total */
+            total: number;
+            /** Version */
+            version: number;
+        };
+        /**
          * Proposal
          * @description A check that might be made, as JSON that an edit takes, and what it would hold, in words.
          */
@@ -4053,6 +4258,24 @@ export interface components {
             };
             /** Words */
             words: string;
+        };
+        /**
+         * ProveAnswer
+         * @description What came of a grid, and its first cells here and there.
+         */
+        ProveAnswer: {
+            /** Lines */
+            lines: components["schemas"]["LineBeside"][];
+            proof: components["schemas"]["Proof"];
+        };
+        /** ProveRequest */
+        ProveRequest: {
+            probe: components["schemas"]["ProbeSpec"];
+            /**
+             * Release
+             * @default null
+             */
+            release: number | null;
         };
         /**
          * Query
@@ -4362,7 +4585,7 @@ export interface components {
         };
         /**
          * ReleaseProof
-         * @description What was proven; in a release also what had changed since the one before.
+         * @description What was proven; in a release also what had changed since the one before. `proofs` are those grids that SQL had been asked about.
          */
         ReleaseProof: {
             /**
@@ -4378,6 +4601,11 @@ export interface components {
              * @default []
              */
             moved: components["schemas"]["NumbersMoved"][];
+            /**
+             * Proofs
+             * @default []
+             */
+            proofs: components["schemas"]["GridProven"][];
             /** @default null */
             reach: components["schemas"]["ReachChange"] | null;
         };
@@ -4707,6 +4935,42 @@ export interface components {
             reason: string;
             /** Until */
             until: string;
+        };
+        /**
+         * SqlAnswer
+         * @description A statement, laid out to be read.
+         */
+        SqlAnswer: {
+            /** Dialect */
+            dialect: string;
+            /** Dialects */
+            dialects: components["schemas"]["DialectRow"][];
+            /** Milliseconds */
+            milliseconds: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * SqlRequest
+         * @description A probe, or (`at`) its one cell there, and whose SQL; `release`: as of this one, in place of the draft.
+         */
+        SqlRequest: {
+            /**
+             * At
+             * @default null
+             */
+            at: components["schemas"]["Coordinate"][] | null;
+            /**
+             * Dialect
+             * @default postgresql
+             */
+            dialect: string;
+            probe: components["schemas"]["ProbeSpec"];
+            /**
+             * Release
+             * @default null
+             */
+            release: number | null;
         };
         /** StarAnswer */
         StarAnswer: components["schemas"]["StarLayout"];
@@ -5060,7 +5324,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "checks" | "coverage";
+            kind: "checks" | "coverage" | "proofs";
         };
         /**
          * ThenAnswer
@@ -5555,6 +5819,24 @@ export interface components {
             msg: string;
             /** Error type */
             type: string;
+        };
+        /**
+         * ValueBeside
+         * @description A measure in a cell, here and there; `same` is None where it cannot be compared.
+         */
+        ValueBeside: {
+            /** Measure */
+            measure: string;
+            /** Ours */
+            ours: boolean | number | string | {
+                [key: string]: string;
+            } | null;
+            /** Same */
+            same: boolean | null;
+            /** Theirs */
+            theirs: boolean | number | string | {
+                [key: string]: string;
+            } | null;
         };
         /**
          * ValueMoved
@@ -8867,6 +9149,122 @@ export interface operations {
             };
         };
     };
+    list_proofs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proofs"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_proofs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     reaching: {
         parameters: {
             query?: never;
@@ -9990,6 +10388,130 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Schedules"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    as_sql: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SqlRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SqlAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProveRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProveAnswer"];
                 };
             };
             /** @description Forbidden */

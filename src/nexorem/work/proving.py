@@ -1,0 +1,158 @@
+"""Grids of a stored model as SQL, and proven by PostgreSQL: once for what they were computed from, and kept."""
+
+from __future__ import annotations
+
+import datetime as dt
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from nexorem.core.checks.basis import probe_basis
+from nexorem.core.diagnostics import Refused
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import Pick, Probe
+from nexorem.core.limits import Budget
+from nexorem.core.model.specs import adapter_of
+from nexorem.core.model.star import Star
+from nexorem.core.results import as_json
+from nexorem.sql.asked import asked
+from nexorem.sql.dialects import DIALECTS, dialect_of
+from nexorem.sql.own import own_places
+from nexorem.sql.probe import compiled
+from nexorem.sql.proof import LineBeside, Proof, beside, cannot, compared
+from nexorem.sql.tree import text_of
+from nexorem.store import models, outcomes, tasks
+from nexorem.store.proving import WHERE, ProofTables
+from nexorem.work.actor import Actor, Need
+from nexorem.work.workspace import Workspace
+
+KIND = "proofs"
+EDITION = 1  # of what is kept: a proof of another edition is made anew
+TELL_SECONDS = 0.3
+MOST_LINES = 300  # of a grid that are shown beside
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """A proof, and when it was made; None: it is yet to be made."""
+
+    about: str
+    proof: Proof | None
+    made_at: dt.datetime | None
+
+
+def statement_text(star: Star, probe: Probe, dialect: str, at: Sequence[Pick] | None = None) -> str:
+    """A probe as SQL to be read, or its one cell at some coordinates; tables by the model's own names."""
+    return text_of(compiled(star, probe, dialect_of(dialect), own_places(star), at=at).statement, dialect_of(dialect))
+
+
+def dialects() -> list[dict[str, str]]:
+    """The dialects that there are."""
+    return [{"name": d.name, "title": d.title} for d in DIALECTS.values()]
+
+
+def tables_of(workspace: Workspace) -> ProofTables:
+    """Where the rows of models are held for proofs: beside the store."""
+    return ProofTables(workspace.engine.url.render_as_string(False))
+
+
+def digest_of(star: Star, probe: Probe) -> str:
+    """What a proof is kept under: the same where the grid would be."""
+    return f"{EDITION} {probe_basis(star, probe).digest(star.rows)}"
+
+
+def prove(workspace: Workspace, model_id: int, star: Star, probe: Probe, budget: Budget) -> tuple[Proof, list[LineBeside]]:
+    """Proves a grid now and keeps what came of it; with the first cells here and there."""
+    grid = answer(star, probe, budget)
+    theirs = tables_of(workspace).answer(star, probe)
+    proof = compared(grid, theirs, WHERE)
+    outcomes.put_proof(workspace.engine, model_id, digest_of(star, probe), as_json(proof))
+    return proof, beside(grid, theirs, MOST_LINES)
+
+
+def kept(workspace: Workspace, model_id: int, star: Star) -> list[Kept]:
+    """How each grid of a model stands. Cost: the binding of its probes, which the star keeps."""
+    known: list[tuple[str, str, str]] = []
+    for one in asked(star):
+        try:
+            known.append((one.about, digest_of(star, one.probe) if one.probe else "", one.wrong))
+        except Refused as refused:
+            known.append((one.about, "", refused.diagnostics[0].message))
+    held = outcomes.proofs(workspace.engine, model_id, [d for _, d, _ in known if d])
+    told = []
+    for about, digest, wrong in known:
+        data, made_at = held.get(digest, (None, None))
+        told.append(Kept(about, cannot(wrong) if wrong else proof_of(data) if data is not None else None, made_at))
+    return told
+
+
+def proof_of(data: object) -> Proof:
+    """A proof from its JSON."""
+    made: Proof = adapter_of(Proof).validate_python(data)
+    return made
+
+
+def described(workspace: Workspace, model_id: int) -> dict[str, Any]:
+    """All grids of a model and what PostgreSQL says of them, and how far the run is."""
+    stored, star = workspace.star(model_id)
+    progress = tasks.progress_of(workspace.engine, model_id, KIND)
+    waits = progress.running or tasks.waiting(workspace.engine, model_id, KIND)
+    return {
+        "version": stored.version,
+        "proofs": [_described(one) for one in kept(workspace, model_id, star)],
+        "done": progress.done,
+        "total": progress.total,
+        "running": waits,
+    }
+
+
+def _described(one: Kept) -> dict[str, Any]:
+    return {"about": one.about, "proof": one.proof, "made_at": one.made_at.isoformat() if one.made_at else None}
+
+
+def start(workspace: Workspace, actor: Actor, model_id: int) -> None:
+    """Asks for all grids to be proven."""
+    actor.must(Need.LOOK)
+    workspace.star(model_id)
+    with workspace.engine.begin() as connection:
+        tasks.put(connection, model_id, KIND)
+
+
+def run(workspace: Workspace, model_id: int, wait: Callable[[], None], budget: Callable[[], Budget] | None = None) -> bool:
+    """Proves every grid of the model as it stands that is not proven yet; False where it was stopped."""
+    engine = workspace.engine
+    _, star = workspace.star(model_id)
+    everything = list(asked(star))
+    tables, spoken, stopped = tables_of(workspace), time.monotonic(), False
+    tasks.tell(engine, model_id, KIND, 0, len(everything))
+    done = 0
+    try:
+        for done, one in enumerate(everything, 1):
+            wait()
+            if one.probe is not None:
+                _prove_one(workspace, model_id, star, one.probe, tables, budget)
+            if time.monotonic() - spoken > TELL_SECONDS:
+                spoken = time.monotonic()
+                if stopped := tasks.tell(engine, model_id, KIND, done, len(everything), words=one.about):
+                    return False
+                models.notify(engine, model_id, KIND)
+        with tables.connection() as connection:
+            tables.tidy(connection)
+    finally:
+        tasks.tell(engine, model_id, KIND, done, len(everything), running=False, words="stopped" if stopped else "")
+        models.notify(engine, model_id, KIND)
+    return True
+
+
+def _prove_one(
+    workspace: Workspace, model_id: int, star: Star, probe: Probe, tables: ProofTables, budget: Callable[[], Budget] | None
+) -> None:
+    try:
+        digest = digest_of(star, probe)
+        if outcomes.proofs(workspace.engine, model_id, [digest]):
+            return
+        proof = tables.prove(answer(star, probe, (budget or workspace.budget)()))
+    except Refused:
+        return  # what is wrong with it is said where it is listed
+    outcomes.put_proof(workspace.engine, model_id, digest, as_json(proof))
