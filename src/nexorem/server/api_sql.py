@@ -38,9 +38,13 @@ def add_sql(address: Register, workspace: Workspace) -> None:
 
     @address("/models/<int:model_id>/sql/prove", "POST", q.ProveAnswer, json=q.ProveRequest)
     def prove(model_id: int, json: q.ProveRequest) -> Response:
-        """Answers a probe in PostgreSQL and holds the grid against it."""
+        """Answers a probe, or one of its cells, in PostgreSQL and holds what stands here against it."""
         star, probe = asked(model_id, json)
-        proof, lines = proving.prove(workspace, model_id, star, probe, request_budget(workspace))
+        budget = request_budget(workspace)
+        if json.at is None:
+            proof, lines = proving.prove(workspace, model_id, star, probe, budget)
+        else:
+            proof, lines = proving.prove_cell(workspace, star, probe, coordinates(star, json.at), budget)
         return jsonify({"proof": proof, "lines": lines})
 
     @address("/models/<int:model_id>/proofs", "GET", q.Proofs)

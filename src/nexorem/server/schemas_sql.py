@@ -32,7 +32,10 @@ class SqlAnswer(BaseModel):
 
 
 class ProveRequest(Body):
+    """A probe, or (`at`) its one cell there."""
+
     probe: SentProbe
+    at: list[Coordinate] | None = None
     release: int | None = None
 
 
@@ -44,9 +47,10 @@ class ProveAnswer(BaseModel):
 
 
 class ProofRow(BaseModel):
-    """A grid of the model; `proof` None: it is yet to be proven."""
+    """A grid of the model, what it is of and what it shows; `proof` None: it is yet to be proven."""
 
     about: str
+    words: str
     proof: Proof | None
     made_at: str | None
 

@@ -9,7 +9,9 @@ from nexorem.core.checks.binding import asked_of_check
 from nexorem.core.checks.looked_at import looked_at
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.probe import Probe, read_probe
+from nexorem.core.model.names import column_text
 from nexorem.core.model.star import Star
+from nexorem.core.words import listed
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,6 +21,14 @@ class Asked:
     about: str
     probe: Probe | None
     wrong: str = ""
+
+    @property
+    def words(self) -> str:
+        """What it shows: its measures, and the columns that they stand by."""
+        if self.probe is None:
+            return ""
+        columns = [column_text(*c) for c in (*self.probe.rows, *self.probe.columns)]
+        return listed(self.probe.measures) + (f" by {listed(columns)}" if columns else "")
 
 
 def asked(star: Star) -> Iterator[Asked]:

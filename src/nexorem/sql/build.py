@@ -47,6 +47,7 @@ class Build:
         self.relations: list[Relation] = []
         self.sources: list[Relation] = []  # tables with their unmatched member, which read nothing else
         self._known: dict[str, tuple[Relation, str]] = {}
+        self.used: dict[str, dict[str, None]] = {}  # of these tables the columns that somebody reads
         self.kept: dict[object, Any] = {}
         self.read: dict[str, None] = {}  # the tables that the statement reads
         self.called: dict[int, str] = {}  # the measure that a node stands in, by its id
@@ -130,9 +131,9 @@ class Build:
             mark = next(x for x in ("unmatched", *(f"unmatched_{i}" for i in range(99))) if x not in columns)
 
             def write() -> sa.SelectBase:
-                rows = self.table(name)
-                real = sa.select(*(rows.c[c] for c in columns), number(0).label(mark))
-                lost = sa.select(*(empty(d).label(c) for c, d in columns.items()), number(1).label(mark))
+                rows, used = self.table(name), {c: d for c, d in columns.items() if c in self.used.get(name, ())}
+                real = sa.select(*(rows.c[c] for c in used), number(0).label(mark)).select_from(rows)
+                lost = sa.select(*(empty(d).label(c) for c, d in used.items()), number(1).label(mark))
                 return sa.union_all(real, lost)
 
             relation = Relation(
@@ -192,11 +193,11 @@ class Reader:
         """The table at the end of a path, joined where it is not yet."""
         names = tuple(f"{k.name}>{k.to_table}" for k in path)
         if names not in self._at:
-            before, link = self.at(path[:-1]), path[-1]
+            link = path[-1]
             column = self.build.column
             partner = self.source.table(self.build, link.to_table)
             pairs = zip(link.from_columns, link.to_columns, strict=True)
-            on = [before.c[column(link.from_table, a)] == partner.c[column(link.to_table, b)] for a, b in pairs]
+            on = [self._read(path[:-1], column(link.from_table, a)) == partner.c[column(link.to_table, b)] for a, b in pairs]
             self.source.left(partner, sa.and_(*on))
             self._at[names] = partner
         return self._at[names]
@@ -216,13 +217,19 @@ class Reader:
 
     def value(self, path: Path, column: str) -> sa.ColumnElement[Any]:
         """A column's value; empty where there is no row."""
-        return self.at(path).c[self.build.column(self.table_at(path), column)]
+        return self._read(path, self.build.column(self.table_at(path), column))
+
+    def _read(self, path: Path, name: str) -> sa.ColumnElement[Any]:
+        """A column by its name there; noted, for of a table with its unmatched member only what is read is taken."""
+        if not path:
+            self.build.used.setdefault(self.table, {})[name] = None
+        return self.at(path).c[name]
 
     def pair(self, path: Path, column: str | None) -> Pair:
         """A member: of a column, or (None) the row itself."""
         table, lost = self.table_at(path), self.lost(path)
         if column is None:
-            key = self.at(path).c[self.build.places.key(table)]
+            key = self._read(path, self.build.places.key(table))
             kind = number(VALUE) if lost is None else sa.case((lost, number(UNMATCHED)), else_=number(VALUE))
             return Pair(kind, key if lost is None else sa.func.coalesce(key, zero(self.build.key_type(table)), type_=key.type))
         value, empties = self.value(path, column), self.build.may_be_empty(table, column)

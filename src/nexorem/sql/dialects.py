@@ -40,13 +40,14 @@ PLAIN_BELOW = 10_000  # whole numbers whose products PostgreSQL does not take fo
 @dataclass(frozen=True, slots=True)
 class Dialect:
     """One engine. `running` writes a statement with its values as parameters, `shown` with the values in it; `collation` orders texts by
-    code point where the engine does not by itself."""
+    code point where the engine does not by itself; `offered`: models may live there, so people ask for its SQL."""
 
     name: str
     title: str
     running: SqlDialect
     shown: SqlDialect
     collation: str = ""
+    offered: bool = True
 
     def by_code_point(self, text: sa.ColumnElement[str]) -> sa.ColumnElement[str]:
         """A text that is compared and ordered by code point."""
@@ -61,7 +62,7 @@ def _plain(dialect: SqlDialect) -> SqlDialect:
 _PSYCOPG = _plain(PGDialect_psycopg())  # type: ignore[no-untyped-call]
 _STANDARD = _plain(PGDialect(paramstyle="qmark"))  # type: ignore[no-untyped-call]
 POSTGRESQL = Dialect("postgresql", "PostgreSQL", _PSYCOPG, _STANDARD, "C")
-DUCKDB = Dialect("duckdb", "DuckDB", _STANDARD, _STANDARD)
+DUCKDB = Dialect("duckdb", "DuckDB", _STANDARD, _STANDARD, offered=False)
 DIALECTS = {d.name: d for d in (POSTGRESQL, DUCKDB)}
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import islice
 from typing import Any
@@ -84,11 +84,15 @@ class LineBeside(Result):
 
 def beside(grid: Grid, answer: Answer, most: int) -> list[LineBeside]:
     """The first cells of a grid, each measure here and there."""
+    return _beside(grid.probe.measures, islice(_cells(grid), most), answer)
+
+
+def _beside(measures: Sequence[str], here: Iterable[tuple[dict[str, MemberJson], list[Cell]]], answer: Answer) -> list[LineBeside]:
     lines = []
-    for at, values in islice(_cells(grid), most):
+    for at, values in here:
         place = _key(tuple(at.items()))
         told = []
-        for name, ours in zip(grid.probe.measures, values, strict=True):
+        for name, ours in zip(measures, values, strict=True):
             known = name not in answer.failed and not isinstance(ours, dict)
             theirs = answer.values.get(name, {}).get(place)
             told.append(ValueBeside(name, ours, theirs, same_value(ours, theirs, _widest(answer, name)) if known else None))
@@ -141,13 +145,22 @@ def _cells(grid: Grid) -> Iterator[tuple[dict[str, MemberJson], list[Cell]]]:
 
 def compared(grid: Grid, answer: Answer, where: str) -> Proof:
     """What of a grid a database has the same. Cost: the cells."""
-    measures = grid.probe.measures
+    return _compared(grid.probe.measures, _cells(grid), answer, where)
+
+
+def compared_cell(at: Mapping[str, MemberJson], values: Mapping[str, Cell], answer: Answer, where: str) -> tuple[Proof, list[LineBeside]]:
+    """The same of one cell, each measure of which has a value; with these here and there."""
+    cells = [(dict(at), list(values.values()))]
+    return _compared(list(values), iter(cells), answer, where), _beside(list(values), cells, answer)
+
+
+def _compared(measures: Sequence[str], here: Iterator[tuple[dict[str, MemberJson], list[Cell]]], answer: Answer, where: str) -> Proof:
     widest = {m: _widest(answer, m) for m in measures}
     equal, aside, reasons = 0, 0, dict.fromkeys(f"{m}: {why}" for m, why in answer.failed.items())
     differences: list[Difference] = []
     met: set[Place] = set()
     cells = 0
-    for at, values in _cells(grid):
+    for at, values in here:
         place = _key(tuple(at.items()))
         met.add(place)
         for name, ours in zip(measures, values, strict=True):

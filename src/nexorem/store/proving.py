@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import hashlib
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from io import BytesIO
@@ -20,7 +20,7 @@ from psycopg import sql
 
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.grid import Grid
-from nexorem.core.engine.probe import Probe
+from nexorem.core.engine.probe import Pick, Probe
 from nexorem.core.model.model import Table
 from nexorem.core.model.star import Star
 from nexorem.core.plan.basis import column_digest
@@ -66,18 +66,19 @@ class ProofTables:
         columns = {(t.name, c.name): f"c{i}" for t in star.model.tables for i, c in enumerate(t.columns)}
         return Places(SCHEMA, names, columns, dict.fromkeys(names, KEY))
 
-    def answer(self, star: Star, probe: Probe) -> Answer:
-        """What a probe comes to over there. Where a measure fails, each is asked by itself."""
-        made = compiled(star, probe, POSTGRESQL, self.places(star))
+    def answer(self, star: Star, probe: Probe, at: Sequence[Pick] | None = None) -> Answer:
+        """What a probe, or its one cell at some coordinates, comes to over there. Where a measure fails, each is asked by itself."""
+        made = compiled(star, probe, POSTGRESQL, self.places(star), at=at)
+        names = axes_of(probe) if at is None else [f"{p.table}.{p.column}" for p in at]
         with self.connection() as connection:
             self.hold(connection, star, made.tables)
             by = f"{WHERE} {connection.execute('SHOW server_version').fetchone()[0].split()[0]}"
             started = time.monotonic()
             try:
                 lines = self.run(connection, made)
-                return Answer(values_by_place(axes_of(probe), probe.measures, lines), {}, time.monotonic() - started, by)
+                return Answer(values_by_place(names, probe.measures, lines), {}, time.monotonic() - started, by)
             except psycopg.Error as error:
-                if error.sqlstate != OUT_OF_RANGE or len(probe.measures) == 1:
+                if error.sqlstate != OUT_OF_RANGE or len(probe.measures) == 1 or at is not None:
                     raise_unless_number(error)
                     return Answer({}, dict.fromkeys(probe.measures, "a number is beyond its type, and SQL fails as a whole"), 0.0, by)
             return self._one_by_one(connection, star, probe, started, by)

@@ -11,16 +11,20 @@ from typing import Any
 from nexorem.core.checks.basis import probe_basis
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
+from nexorem.core.engine.order import UNMATCHED
 from nexorem.core.engine.probe import Pick, Probe
+from nexorem.core.engine.trace import trace
+from nexorem.core.engine.traced import CellFailure, CellValue
 from nexorem.core.limits import Budget
 from nexorem.core.model.specs import adapter_of
 from nexorem.core.model.star import Star
 from nexorem.core.results import as_json
-from nexorem.sql.asked import asked
+from nexorem.core.values import Cell, iso
+from nexorem.sql.asked import Asked, asked
 from nexorem.sql.dialects import DIALECTS, dialect_of
 from nexorem.sql.own import own_places
 from nexorem.sql.probe import compiled
-from nexorem.sql.proof import LineBeside, Proof, beside, cannot, compared
+from nexorem.sql.proof import LineBeside, Proof, beside, cannot, compared, compared_cell
 from nexorem.sql.tree import text_of
 from nexorem.store import models, outcomes, tasks
 from nexorem.store.proving import WHERE, ProofTables
@@ -38,6 +42,7 @@ class Kept:
     """A proof, and when it was made; None: it is yet to be made."""
 
     about: str
+    words: str
     proof: Proof | None
     made_at: dt.datetime | None
 
@@ -48,8 +53,8 @@ def statement_text(star: Star, probe: Probe, dialect: str, at: Sequence[Pick] | 
 
 
 def dialects() -> list[dict[str, str]]:
-    """The dialects that there are."""
-    return [{"name": d.name, "title": d.title} for d in DIALECTS.values()]
+    """The dialects that people ask for."""
+    return [{"name": d.name, "title": d.title} for d in DIALECTS.values() if d.offered]
 
 
 def tables_of(workspace: Workspace) -> ProofTables:
@@ -71,19 +76,32 @@ def prove(workspace: Workspace, model_id: int, star: Star, probe: Probe, budget:
     return proof, beside(grid, theirs, MOST_LINES)
 
 
+def prove_cell(workspace: Workspace, star: Star, probe: Probe, at: Sequence[Pick], budget: Budget) -> tuple[Proof, list[LineBeside]]:
+    """Proves one cell of each measure now."""
+    place = {f"{p.table}.{p.column}": UNMATCHED if p.unmatched else iso(p.values[0]) for p in at}
+    values = {m: value_of(trace(star, probe, m, list(at), budget).value) for m in probe.measures}
+    return compared_cell(place, values, tables_of(workspace).answer(star, probe, at), WHERE)
+
+
+def value_of(value: CellValue) -> Cell:
+    """A traced value as a grid has it."""
+    return {"error": value.error} if isinstance(value, CellFailure) else value
+
+
 def kept(workspace: Workspace, model_id: int, star: Star) -> list[Kept]:
     """How each grid of a model stands. Cost: the binding of its probes, which the star keeps."""
-    known: list[tuple[str, str, str]] = []
+    known: list[tuple[Asked, str, str]] = []
     for one in asked(star):
         try:
-            known.append((one.about, digest_of(star, one.probe) if one.probe else "", one.wrong))
+            known.append((one, digest_of(star, one.probe) if one.probe else "", one.wrong))
         except Refused as refused:
-            known.append((one.about, "", refused.diagnostics[0].message))
+            known.append((one, "", refused.diagnostics[0].message))
     held = outcomes.proofs(workspace.engine, model_id, [d for _, d, _ in known if d])
     told = []
-    for about, digest, wrong in known:
+    for one, digest, wrong in known:
         data, made_at = held.get(digest, (None, None))
-        told.append(Kept(about, cannot(wrong) if wrong else proof_of(data) if data is not None else None, made_at))
+        proof = cannot(wrong) if wrong else proof_of(data) if data is not None else None
+        told.append(Kept(one.about, one.words, proof, made_at))
     return told
 
 
@@ -108,7 +126,7 @@ def described(workspace: Workspace, model_id: int) -> dict[str, Any]:
 
 
 def _described(one: Kept) -> dict[str, Any]:
-    return {"about": one.about, "proof": one.proof, "made_at": one.made_at.isoformat() if one.made_at else None}
+    return {"about": one.about, "words": one.words, "proof": one.proof, "made_at": one.made_at.isoformat() if one.made_at else None}
 
 
 def start(workspace: Workspace, actor: Actor, model_id: int) -> None:

@@ -1,13 +1,10 @@
 WITH
 -- Cal, and its unmatched member
 cal_and_unmatched AS (
-  SELECT "Cal".day, "Cal".year, "Cal".week, 0 AS unmatched
+  SELECT "Cal".day, "Cal".week, 0 AS unmatched
   FROM "Cal"
   UNION ALL
-  SELECT CAST(NULL AS DATE) AS day,
-      CAST(NULL AS BIGINT) AS year,
-      CAST(NULL AS BIGINT) AS week,
-      1 AS unmatched
+  SELECT CAST(NULL AS DATE) AS day, CAST(NULL AS BIGINT) AS week, 1 AS unmatched
 ),
 -- what of Cal is visible under the page
 cal_lines AS (

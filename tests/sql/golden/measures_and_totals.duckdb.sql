@@ -1,24 +1,17 @@
 WITH
 -- Cal, and its unmatched member
 cal_and_unmatched AS (
-  SELECT "Cal".day, "Cal".year, "Cal".week, 0 AS unmatched
+  SELECT "Cal".year, 0 AS unmatched
   FROM "Cal"
   UNION ALL
-  SELECT CAST(NULL AS DATE) AS day,
-      CAST(NULL AS BIGINT) AS year,
-      CAST(NULL AS BIGINT) AS week,
-      1 AS unmatched
+  SELECT CAST(NULL AS BIGINT) AS year, 1 AS unmatched
 ),
 -- Port, and its unmatched member
 port_and_unmatched AS (
-  SELECT "Port".code, "Port".name, "Port".region, "Port".depth, 0 AS unmatched
+  SELECT "Port".region, 0 AS unmatched
   FROM "Port"
   UNION ALL
-  SELECT CAST(NULL AS TEXT) AS code,
-      CAST(NULL AS TEXT) AS name,
-      CAST(NULL AS TEXT) AS region,
-      CAST(NULL AS BIGINT) AS depth,
-      1 AS unmatched
+  SELECT CAST(NULL AS TEXT) AS region, 1 AS unmatched
 ),
 -- what of Port is visible under the page
 port_lines AS (

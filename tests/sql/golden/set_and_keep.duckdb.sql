@@ -1,11 +1,10 @@
 WITH
 -- Port, and its unmatched member
 port_and_unmatched AS (
-  SELECT "Port".code, "Port".name, "Port".region, "Port".depth, 0 AS unmatched
+  SELECT "Port".name, "Port".region, "Port".depth, 0 AS unmatched
   FROM "Port"
   UNION ALL
-  SELECT CAST(NULL AS TEXT) AS code,
-      CAST(NULL AS TEXT) AS name,
+  SELECT CAST(NULL AS TEXT) AS name,
       CAST(NULL AS TEXT) AS region,
       CAST(NULL AS BIGINT) AS depth,
       1 AS unmatched

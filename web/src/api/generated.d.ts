@@ -1145,7 +1145,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Answers a probe in PostgreSQL and holds the grid against it. */
+        /** Answers a probe, or one of its cells, in PostgreSQL and holds what stands here against it. */
         post: operations["prove"];
         delete?: never;
         options?: never;
@@ -4222,7 +4222,7 @@ export interface components {
         };
         /**
          * ProofRow
-         * @description A grid of the model; `proof` None: it is yet to be proven.
+         * @description A grid of the model, what it is of and what it shows; `proof` None: it is yet to be proven.
          */
         ProofRow: {
             /** About */
@@ -4230,6 +4230,8 @@ export interface components {
             /** Made At */
             made_at: string | null;
             proof: components["schemas"]["Proof"] | null;
+            /** Words */
+            words: string;
         };
         /**
          * Proofs
@@ -4268,8 +4270,16 @@ export interface components {
             lines: components["schemas"]["LineBeside"][];
             proof: components["schemas"]["Proof"];
         };
-        /** ProveRequest */
+        /**
+         * ProveRequest
+         * @description A probe, or (`at`) its one cell there.
+         */
         ProveRequest: {
+            /**
+             * At
+             * @default null
+             */
+            at: components["schemas"]["Coordinate"][] | null;
             probe: components["schemas"]["ProbeSpec"];
             /**
              * Release

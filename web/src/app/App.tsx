@@ -7,6 +7,7 @@ import { useEdits, useFollow, useModel, useModels } from '../api/queries';
 import { LinkStage } from '../features/link/LinkStage';
 import { openFindings } from '../features/prove/FindingLine';
 import { useChecks } from '../features/prove/requests';
+import { useSql } from '../features/sql/store';
 import { count, counted } from '../shared/format';
 import { draftNames, useKeptDrafts } from '../shared/kept';
 import { saveNow } from '../shared/saver';
@@ -24,6 +25,7 @@ const Shape = lazy(() => import('../features/shape/Shape').then((m) => ({ defaul
 const ProbeStage = lazy(() => import('../features/probe/ProbeStage').then((m) => ({ default: m.ProbeStage })));
 const LinkSheet = lazy(() => import('../features/link/LinkSheet').then((m) => ({ default: m.LinkSheet })));
 const Prove = lazy(() => import('../features/prove/Prove').then((m) => ({ default: m.Prove })));
+const SqlPane = lazy(() => import('../features/sql/SqlPane').then((m) => ({ default: m.SqlPane })));
 const Measure = lazy(() => import('../features/measure/Measure').then((m) => ({ default: m.Measure })));
 
 export const STAGES = ['gather', 'shape', 'link', 'measure', 'probe', 'prove'] as const;
@@ -98,18 +100,24 @@ function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
   useNames(model);
   useKeys(model);
   const lensOpen = useFrame((s) => s.lensOpen);
+  const asSql = useSql((s) => s.sql !== null) && (stage === 'probe' || stage === 'measure');
   return (
     <div className="frame">
       <TopBar model={model} />
       <StageStrip model={model} stage={stage} />
       <div className={lensOpen ? 'work' : 'work no-lens'}>
-        <main className="bench" aria-label={stage}>
-          <Boundary key={stage}>
-            <Suspense fallback={<p className="pad wait">Opening the bench…</p>}>
-              <Bench model={model} stage={stage} />
-            </Suspense>
+        <div className="benches">
+          <main className="bench" aria-label={stage}>
+            <Boundary key={stage}>
+              <Suspense fallback={<p className="pad wait">Opening the bench…</p>}>
+                <Bench model={model} stage={stage} />
+              </Suspense>
+            </Boundary>
+          </main>
+          <Boundary>
+            <Suspense fallback={null}>{asSql && <SqlPane model={model} />}</Suspense>
           </Boundary>
-        </main>
+        </div>
         <Boundary>
           <Lens model={model} stage={stage} />
         </Boundary>

@@ -10,6 +10,7 @@ import { columnName, count, counted, measureText, nameText } from '../../shared/
 import { coordinates, shownLines } from '../probe/axes';
 import { acrossText } from '../probe/gridState';
 import type { Draft } from './drafts';
+import { showSql } from '../sql/store';
 
 const MOST_LINES = 14;
 const MOST_ACROSS = 4;
@@ -82,6 +83,16 @@ export function LiveGrid({ model, define, format, cell, onCell }: Props) {
           ))}
         </select>
         {grid.data && <Differ answer={grid.data} />}
+        {probe && grid.data && (
+          <button
+            type="button"
+            className="plain"
+            title="This grid as one SQL statement, and what PostgreSQL gives for it"
+            onClick={() => showSql(probe)}
+          >
+            <u>as SQL</u>
+          </button>
+        )}
       </div>
       {grid.error && (
         <p className="signal" role="alert">

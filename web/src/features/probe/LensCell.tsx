@@ -26,6 +26,7 @@ import { useProve } from '../prove/store';
 import { fromCells } from '../prove/checkModel';
 import { BesideThen, HeldBy } from '../prove/HeldBy';
 import { useHold } from '../prove/useHold';
+import { showSql } from '../sql/store';
 
 interface Step {
   key: string;
@@ -141,6 +142,16 @@ function Head({ model, trace, measure, at }: { model: ModelDocument; trace: Trac
               <u>hold it</u>
             </button>
           ) : null}
+          {shown && (
+            <button
+              type="button"
+              className="plain"
+              title="This cell as one SQL statement, and what PostgreSQL gives for it"
+              onClick={() => showSql(shown, { measure, at })}
+            >
+              <u>as SQL</u>
+            </button>
+          )}
           <button type="button" className="plain" aria-expanded={choosing} onClick={() => setChoosing(!choosing)}>
             <u>set beside</u>
           </button>

@@ -6,6 +6,7 @@ import { asProbe, sameProbe } from '../../app/shapes';
 import { askedProbe } from './store';
 import { asText } from './gridState';
 import { useLines } from './GridTable';
+import { showSql } from '../sql/store';
 
 const FILES = [
   ['csv', 'CSV'],
@@ -64,6 +65,7 @@ export function TakeOut({
           <Menu.Divider />
           <Menu.Item onClick={() => copy(full, 'address copied')}>Copy the address of its CSV</Menu.Item>
           <Menu.Divider />
+          <Menu.Item onClick={() => showSql()}>Show it as SQL, and prove it in PostgreSQL</Menu.Item>
           <Menu.Item onClick={onPaste}>Hold a pasted table against it</Menu.Item>
           <Menu.Item onClick={onHold}>Make a check of this grid</Menu.Item>
         </Menu.Dropdown>

@@ -6,7 +6,9 @@ import { ChecksView } from './ChecksView';
 import { CoverageView } from './CoverageView';
 import { openFindings } from './FindingLine';
 import { Findings } from './Findings';
+import { ProofsView, provenOf } from './ProofsView';
 import { ReleasesView } from './ReleasesView';
+import { useProofs } from '../sql/requests';
 import { shareOf } from './coverageModel';
 import { useChecks, useCoverage, useReleases } from './requests';
 import { useProving } from './proving';
@@ -31,6 +33,7 @@ export function Prove({ model }: { model: ModelDocument }) {
         </>
       )}
       {view === 'coverage' && <CoverageView model={model} />}
+      {view === 'proofs' && <ProofsView model={model} />}
       {view === 'releases' && <ReleasesView model={model} />}
       {view === 'findings' && <Findings model={model} />}
       <MadeLine model={model} />
@@ -41,11 +44,13 @@ export function Prove({ model }: { model: ModelDocument }) {
 function Head({ model, checks, view }: { model: ModelDocument; checks: CheckRow[]; view: ProveView }) {
   const coverage = useCoverage(model).data;
   const releases = useReleases(model).data ?? [];
+  const proofs = useProofs(model).data?.proofs ?? [];
   const share = shareOf(coverage?.changes ?? []);
   const held = checks.filter((c) => c.state === 'holds').length;
   const parts: [ProveView, string, string][] = [
     ['checks', 'Checks', `${held}/${checks.length}`],
     ['coverage', 'Coverage', share.of ? `${share.noticed}/${share.of}` : 'not computed'],
+    ['proofs', 'Proofs', proofs.length && provenOf(proofs) ? `${provenOf(proofs)}/${proofs.length}` : 'in SQL'],
     ['releases', 'Releases', releases.length ? `${releases.length}` : 'none'],
     ['findings', 'Findings', `${openFindings(model).length}`],
   ];

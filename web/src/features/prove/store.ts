@@ -1,7 +1,7 @@
 // Which part of Prove is open, and the release as of which numbers are seen.
 import { create } from 'zustand';
 
-export type ProveView = 'checks' | 'coverage' | 'releases' | 'findings';
+export type ProveView = 'checks' | 'coverage' | 'proofs' | 'releases' | 'findings';
 
 export interface ProveShown {
   proveView: ProveView;
