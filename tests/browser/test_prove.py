@@ -245,3 +245,34 @@ class Prove(OneBrowser):
             self.b.settled()
             self.assertEqual(self.b.violations(), [])
         self.b.scheme(False)
+
+    def test_a_grid_is_shown_as_sql_and_proven(self):
+        self.open("probe")
+        self.b.click("take out ▾", ".grid-bar button")
+        self.b.click("Show it as SQL, and prove it in PostgreSQL", "[role=menuitem]")
+        self.b.reads("port_lines AS (", ".sql-text")
+        self.b.click("Prove it in PostgreSQL", "button")
+        self.b.reads("PostgreSQL has the same in all", ".sql-beside", 40)
+        self.assertEqual(self.b.all(".sql-beside .differs"), [])
+        # What is asked for changes, and the statement with it.
+        self.b.click("Take Sailings out")
+        self.b.until(lambda: "sailings" not in self.b.text(".sql-text") and not self.b.all(".sql-beside"))
+        # One cell of it.
+        self.b.press(lambda: self.cell(1, 0))
+        self.b.reads("hold it", ".lens")
+        self.b.click("as SQL", ".lens button")
+        self.b.reads("the_cell AS (", ".sql-text")
+        self.b.click("Prove it in PostgreSQL", "button")
+        self.b.reads("PostgreSQL has the same in its one cell", ".sql-beside", 40)
+        for dark in (False, True):
+            self.b.scheme(dark)
+            self.assertEqual(self.b.violations(), [])
+        self.b.click("Close the SQL")
+        self.b.until(lambda: not self.b.all(".sql-pane"))
+        # All of them, in the background.
+        self.show("prove")
+        self.b.click("Proofs", ".prove-switch b")
+        self.b.press(lambda: next((x for x in self.b.all(".proofs-head button") if x.text.startswith("Prove")), None))
+        self.b.reads("grids are the same in PostgreSQL", ".proofs-head", 120)
+        self.assertEqual({p["proof"]["state"] for p in self.api("/proofs")["proofs"] if p["proof"]}, {"proven"})
+        self.assertEqual(self.b.violations(), [])

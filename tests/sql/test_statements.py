@@ -7,9 +7,10 @@ from pathlib import Path
 
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.grid import answer
-from nexorem.core.engine.probe import probe_of
+from nexorem.core.engine.probe import probe_of, read_pick
 from nexorem.core.limits import Budget
 from nexorem.core.model.model import Column, Link, Measure, Model, Table
+from nexorem.core.model.specs import UNMATCHED
 from nexorem.core.model.star import Star, table_rows
 from nexorem.core.values import vector
 from nexorem.sql.dialects import DIALECTS, DUCKDB, POSTGRESQL
@@ -80,6 +81,32 @@ class Golden(unittest.TestCase):
         self.assertEqual("".join(laid.split()), "".join(text.split()))
         self.assertIn("""' FROM x, (' AS "SELECT , (\"""", laid)
         self.assertGreater(len(laid.splitlines()), 6)
+
+
+class Cells(unittest.TestCase):
+    def test_one_cell_is_what_it_is_in_its_grid(self):
+        """By its coordinates, totals and unmatched members among them; what lies elsewhere is not grouped."""
+        formulas = {
+            "x": "seats",
+            "y": "share",
+            "z": "CASE WHEN on_axis(Port.region) THEN 1 ELSE 2 END",
+            "u": "rank(seats among every Port.region)",
+        }
+        data = {"rows": ["Port.region"], "columns": ["Cal.week"], "measures": list(formulas), "define": formulas, "totals": "all"}
+        probe = probe_of(STAR, {**data, "empty_lines": True})
+        grid = answer(STAR, probe, Budget())
+        with columnar(STAR) as database:
+            for cell in grid.tidy():
+                at = [
+                    read_pick(STAR, n, [UNMATCHED if cell[n] == "(unmatched)" else cell[n]])
+                    for n in ("Port.region", "Cal.week")
+                    if n in cell
+                ]
+                made = compiled(STAR, probe, DUCKDB, own_places(STAR), at=at)
+                (line,) = database.run(*to_run(made.statement, DUCKDB))
+                self.assertEqual(list(line[2 * len(at) :]), [cell[m] for m in formulas], cell)
+        at = [read_pick(STAR, "Port.region", ["North"])]
+        self.assertIn("= 'North'", text_of(compiled(STAR, probe, POSTGRESQL, own_places(STAR), at=at).statement, POSTGRESQL))
 
 
 class Scans(unittest.TestCase):

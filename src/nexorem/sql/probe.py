@@ -65,6 +65,9 @@ def compiled(
     levels = [[frozenset(part[:n]) for n in levels_of(len(part), probe.totals)] for part in (rows, columns)]
     patterns = tuple(dict.fromkeys(a | b for a in levels[0] for b in levels[1]))
     ctx = cell_contexts(build, page, axes, cells, patterns)
+    if at is not None:  # its members are conditions like any other: what lies elsewhere is not looked at
+        own = tuple(Filter(p.table, (p.column,), Predicate(_picked(build, p))) for p in at)
+        ctx = replace(ctx, filters=(*page.filters, *own))
     base, steps = ctx.base, Steps(build, plan.cells, ctx).run()
     values = [steps.root(i) for i in range(len(plan.measures))]
     classes = base.classes(base.slots) if base.slots else page.base.classes(())

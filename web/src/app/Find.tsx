@@ -15,6 +15,7 @@ import { useFrame } from './frame';
 import { actions } from './shown';
 import { EMPTY_FOLIO } from '../features/folio/store';
 import { EMPTY_PROBE } from '../features/probe/store';
+import { showSql } from '../features/sql/store';
 
 interface Item {
   kind: string;
@@ -85,6 +86,11 @@ function beginnings(go: Go): Item[] {
   return [
     item('Run all checks', 'prove', () => set({ proveView: 'checks' })),
     item('Coverage: what would nobody notice?', 'prove', () => set({ proveView: 'coverage' })),
+    item('Prove all grids in PostgreSQL', 'prove', () => set({ proveView: 'proofs' })),
+    item('The open probe as SQL', 'probe', () => {
+      set({ folio: null });
+      showSql();
+    }),
     item('Make a release', 'prove', () => set({ proveView: 'releases', lensOpen: true, selection: { kind: 'release', number: 'new' } })),
     item('New link', null, () => askNew()),
     item('History: what each edit changed', null, () => actions.select({ kind: 'history', number: null })),

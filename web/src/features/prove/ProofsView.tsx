@@ -116,7 +116,7 @@ function ProofLine({ model, row, name }: { model: ModelDocument; row: ProofRow; 
         {sentence}
       </span>
       <span className="quiet">
-        {row.proof?.by} {row.made_at ? new Date(row.made_at).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' }) : ''}
+        {row.proof?.by} {row.made_at ? new Date(row.made_at).toLocaleString(undefined, { dateStyle: 'short', timeStyle: 'short' }) : ''}
       </span>
       <span className="quiet num">{row.proof ? `${(row.proof.milliseconds ?? 0).toFixed(0)} ms` : ''}</span>
     </div>

@@ -61,13 +61,15 @@ function Pane({ model, asked }: { model: ModelDocument; asked: SqlAsked }) {
     <section className="sql-pane" data-region aria-label="As SQL">
       <header className="row">
         <b className="sql-title">{wanted ? titleOf(wanted) : 'Nothing is asked for'}, as SQL</b>
-        <span className="segment" role="group" aria-label="Whose SQL">
-          {(statement.data?.dialects ?? []).map((d) => (
-            <button key={d.name} type="button" aria-pressed={d.name === dialect} onClick={() => useSql.setState({ dialect: d.name })}>
-              {d.title}
-            </button>
-          ))}
-        </span>
+        {(statement.data?.dialects.length ?? 0) > 1 && (
+          <span className="segment" role="group" aria-label="Whose SQL">
+            {(statement.data?.dialects ?? []).map((d) => (
+              <button key={d.name} type="button" aria-pressed={d.name === dialect} onClick={() => useSql.setState({ dialect: d.name })}>
+                {d.title}
+              </button>
+            ))}
+          </span>
+        )}
         <span className="quiet" role="status">
           {said || (statement.data && `written in ${statement.data.milliseconds.toFixed(0)} ms`)}
         </span>

@@ -1,5 +1,5 @@
 // A statement taken apart for the eye: what is said of it, its words, what stands in quotes.
-export type PieceKind = 'note' | 'word' | 'text' | 'name' | 'plain';
+export type PieceKind = 'note' | 'word' | 'literal' | 'name' | 'plain';
 export interface Piece {
   kind: PieceKind;
   text: string;
@@ -8,7 +8,7 @@ export interface Piece {
 const WORDS =
   'WITH|AS|SELECT|DISTINCT|FROM|LEFT|JOIN|ON|WHERE|AND|OR|NOT|IN|IS|NULL|GROUP|BY|GROUPING|SETS|HAVING|ORDER|ASC|DESC|UNION|ALL|CASE|WHEN|THEN|ELSE|END|CAST|OVER|PARTITION|FILTER|WITHIN|EXISTS|COLLATE|BETWEEN|LIKE|ESCAPE|DATE|TIMESTAMP|INTERVAL|TRUE|FALSE|EXTRACT|RANGE|UNBOUNDED|PRECEDING|CURRENT|ROW';
 const PIECE = new RegExp(`(--[^\\n]*)|('(?:[^']|'')*')|("(?:[^"]|"")*")|\\b(${WORDS})\\b`, 'g');
-const KINDS: PieceKind[] = ['note', 'text', 'name', 'word'];
+const KINDS: PieceKind[] = ['note', 'literal', 'name', 'word'];
 
 /** The pieces of a statement, in order; together they are its text. */
 export function piecesOf(sql: string): Piece[] {
