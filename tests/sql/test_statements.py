@@ -106,7 +106,7 @@ class Cells(unittest.TestCase):
                 (line,) = database.run(*to_run(made.statement, DUCKDB))
                 self.assertEqual(list(line[2 * len(at) :]), [cell[m] for m in formulas], cell)
         at = [read_pick(STAR, "Port.region", ["North"])]
-        self.assertIn("= 'North'", text_of(compiled(STAR, probe, POSTGRESQL, own_places(STAR), at=at).statement, POSTGRESQL))
+        self.assertIn("region = 'North'", text_of(compiled(STAR, probe, POSTGRESQL, own_places(STAR), at=at).statement, POSTGRESQL))
 
 
 class Scans(unittest.TestCase):

@@ -130,13 +130,15 @@ def _picked(build: Build, pick: Pick) -> Any:
     dtype = build.dtype(pick.table, pick.column)
 
     def condition(reader: Reader, path: Path) -> Sql:
-        pair = reader.pair(path, pick.column)
+        value, lost = reader.value(path, pick.column), reader.lost(path)
         values = [constant(v, dtype) for v in pick.values if v is not None]
-        tests: list[Sql] = [sa.and_(pair.kind == number(VALUE), pair.value.in_(values))] if values else []
+        tests: list[Sql] = []
+        if values:
+            tests.append(value == values[0] if len(values) == 1 else value.in_(values))
         if None in pick.values:
-            tests.append(pair.kind == number(EMPTY))
+            tests.append(value.is_(None) if lost is None else sa.and_(value.is_(None), sa.not_(lost)))
         if pick.unmatched:
-            tests.append(pair.kind == number(UNMATCHED))
+            tests.append(sa.false() if lost is None else lost)
         return sa.or_(*tests) if tests else sa.false()
 
     return condition

@@ -11,7 +11,7 @@ port_lines AS (
   SELECT DISTINCT CASE WHEN (port_and_unmatched.unmatched = 1) THEN 2 ELSE 0 END AS name_k,
       coalesce(port_and_unmatched.name, '') AS name
   FROM port_and_unmatched
-  WHERE CASE WHEN (port_and_unmatched.unmatched = 1) THEN 2 WHEN (port_and_unmatched.region IS NULL) THEN 1 ELSE 0 END = 0 AND coalesce(port_and_unmatched.region, '') IN ('South') OR CASE WHEN (port_and_unmatched.unmatched = 1) THEN 2 WHEN (port_and_unmatched.region IS NULL) THEN 1 ELSE 0 END = 1 OR CASE WHEN (port_and_unmatched.unmatched = 1) THEN 2 WHEN (port_and_unmatched.region IS NULL) THEN 1 ELSE 0 END = 2
+  WHERE port_and_unmatched.region = 'South' OR port_and_unmatched.region IS NULL AND port_and_unmatched.unmatched != 1 OR port_and_unmatched.unmatched = 1
 ),
 booking_values AS (
   SELECT CASE WHEN (port.code IS NULL) THEN 2 ELSE 0 END AS name_k,
@@ -19,7 +19,7 @@ booking_values AS (
       sum(booking.fare) / nullif(CAST(count(booking.fare) AS DOUBLE PRECISION), CAST(0 AS DOUBLE PRECISION)) AS x_2
   FROM "Booking" AS booking
     LEFT JOIN "Port" AS port ON booking.port = port.code
-  WHERE (booking.seats > 1) AND (CASE WHEN (port.code IS NULL) THEN 2 WHEN (port.region IS NULL) THEN 1 ELSE 0 END = 0 AND coalesce(port.region, '') IN ('South') OR CASE WHEN (port.code IS NULL) THEN 2 WHEN (port.region IS NULL) THEN 1 ELSE 0 END = 1 OR CASE WHEN (port.code IS NULL) THEN 2 WHEN (port.region IS NULL) THEN 1 ELSE 0 END = 2)
+  WHERE (booking.seats > 1) AND (port.region = 'South' OR port.region IS NULL AND port.code IS NOT NULL OR port.code IS NULL)
   GROUP BY 1, 2
 )
 SELECT grid.name_k, grid.name, grid.x
