@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import aggregate_order_by
 
 from nexorem.sql.dialects import Dialect, number
+from nexorem.sql.elements import Joined
 from nexorem.sql.scalars import Sql, Typed, as_bigint, as_double, double, integer, op, test, when, widen
 
 BY_PARTS = ("rows", "count", "sum", "avg", "min", "max")
@@ -72,8 +72,7 @@ def aggregated(d: Dialect, function: str, distinct: bool, x: Typed | None, extra
 
 def listed(d: Dialect, text: Sql, between: Sql) -> Sql:
     """Texts in order, with a separator between them, which may differ by group."""
-    nothing: Sql = aggregate_order_by(sa.literal_column("''"), d.by_code_point(text).asc())
-    joined = sa.func.string_agg(op(between, "||", text, sa.Text()), nothing, type_=sa.Text())
+    joined = Joined(op(between, "||", text, sa.Text()), d.by_code_point(text))
     start = op(sa.func.length(least(d, "min", between, "text")), "+", number(1))
     return sa.func.substr(joined, sa.cast(start, sa.Integer()), type_=sa.Text())
 

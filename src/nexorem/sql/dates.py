@@ -9,6 +9,7 @@ import sqlalchemy as sa
 from nexorem.core.functions.dates import DAY_PARTS, TIME_PARTS, UNITS
 from nexorem.core.values import INTERVALS
 from nexorem.sql.dialects import Dialect
+from nexorem.sql.elements import DayAt, DayNumber
 from nexorem.sql.scalars import BUILDERS, Builder, Sql, Typed, alike, as_bigint, chain, double, integer, op, test, when
 
 FIRST, LAST = "DATE '0001-01-01'", "DATE '9999-12-31'"
@@ -19,11 +20,6 @@ FAR = 10**17  # microseconds: more than all years have
 FARTHEST = 10_000_000  # days or months
 
 
-def epoch() -> Sql:
-    """The first of January 1970."""
-    return sa.literal_column("DATE '1970-01-01'", sa.Date())
-
-
 def day_of(x: Typed) -> Sql:
     """The day of a date or datetime."""
     return sa.cast(x.sql, sa.Date()) if x.dtype == "datetime" else x.sql
@@ -31,17 +27,32 @@ def day_of(x: Typed) -> Sql:
 
 def day_number(day: Sql) -> Sql:
     """Days since 1970."""
-    return op(day, "-", epoch(), sa.BigInteger())
+    return DayNumber(day)
 
 
 def day_at(number: Sql) -> Sql:
     """The day of a number of days since 1970."""
-    return sa.cast(op(epoch(), "+", sa.cast(number, sa.Integer()), sa.Date()), sa.Date())
+    return DayAt(number)
 
 
 def part(name: str, when_: Sql) -> Sql:
     """A part of a date, a whole number."""
     return as_bigint(sa.extract(name, when_))
+
+
+SPARK_PARTS = {"ISOYEAR": "yearofweek", "ISODOW": "dayofweek_iso"}
+
+
+def microseconds(d: Dialect, time: Sql) -> Sql:
+    """The seconds of a time with their fraction, in millionths."""
+    if d.name == "spark":
+        return as_bigint(op(sa.extract("second", time), "*", integer(1_000_000)))
+    return as_bigint(sa.extract("microseconds", time))
+
+
+def moment(text: str) -> Sql:
+    """A time without a zone that a statement needs."""
+    return sa.cast(sa.literal_column(f"'{text}'", sa.Text()), sa.DateTime())
 
 
 def month_number(day: Sql) -> Sql:
@@ -57,7 +68,11 @@ def trunc(unit: str, day: Sql) -> Sql:
 def add_months(d: Dialect, when_: Sql, months: Sql) -> Sql:
     """The same day of another month, cut to that month's end."""
     number = months if isinstance(months, sa.ColumnClause) and months.is_literal else sa.cast(months, sa.Integer())
-    step = sa.func.make_interval(integer(0), number) if d.name == "postgresql" else sa.func.to_months(number)
+    step = {
+        "postgresql": sa.func.make_interval(integer(0), number),
+        "duckdb": sa.func.to_months(number),
+        "spark": sa.func.make_ym_interval(integer(0), number),
+    }[d.name]
     return op(when_, "+", step, when_.type)
 
 
@@ -77,13 +92,14 @@ def moved(d: Dialect, x: Typed, step: Typed) -> Sql:
     if step.dtype == "microseconds":
         by = clipped(step.sql, FAR)
         time = sa.cast(x.sql, sa.DateTime())
-        if d.name == "postgresql":
-            later = op(time, "+", op(by, "*", sa.literal_column("INTERVAL '1 microsecond'")), sa.DateTime())
-        else:
-            later = op(time, "+", sa.func.to_microseconds(by), sa.DateTime())
-        low: Sql
-        high: Sql
-        low, high = sa.literal_column("TIMESTAMP '0001-01-01 00:00:00'"), sa.literal_column("TIMESTAMP '10000-01-01 00:00:00'")
+        in_seconds = op(sa.cast(by, sa.Numeric(24, 6)), "/", integer(1_000_000))
+        step_by = {
+            "postgresql": op(by, "*", sa.literal_column("INTERVAL '1 microsecond'")),
+            "duckdb": sa.func.to_microseconds(by),
+            "spark": sa.func.make_dt_interval(integer(0), integer(0), integer(0), in_seconds),
+        }[d.name]
+        later = op(time, "+", step_by, sa.DateTime())
+        low, high = (moment(x) for x in ("0001-01-01 00:00:00", "10000-01-01 00:00:00"))
         return when((sa.and_(test(later, ">=", low), test(later, "<", high)), later))
     by = clipped(step.sql, FARTHEST)
     day = day_of(x)
@@ -93,20 +109,24 @@ def moved(d: Dialect, x: Typed, step: Typed) -> Sql:
     there = between(op(day_number(day), "+", by), FIRST_DAY, LAST_DAY)
     if x.dtype == "date":
         return when((there, day_at(op(day_number(day), "+", by))))
-    if d.name == "postgresql":
-        step_by = sa.func.make_interval(integer(0), integer(0), integer(0), sa.cast(by, sa.Integer()))
-    else:
-        step_by = sa.func.to_days(sa.cast(by, sa.Integer()))
+    days = sa.cast(by, sa.Integer())
+    step_by = {
+        "postgresql": sa.func.make_interval(integer(0), integer(0), integer(0), days),
+        "duckdb": sa.func.to_days(days),
+        "spark": sa.func.make_dt_interval(days),
+    }[d.name]
     return when((there, op(x.sql, "+", step_by, sa.DateTime())))
 
 
 def difference(d: Dialect, x: Typed, y: Typed) -> Sql:
     """Whole days between dates; microseconds where a side has a time."""
     if x.dtype == y.dtype == "date":
-        return as_bigint(op(x.sql, "-", y.sql, sa.BigInteger()))
+        return as_bigint(op(day_number(x.sql), "-", day_number(y.sql)))
     a, b = sa.cast(x.sql, sa.DateTime()), sa.cast(y.sql, sa.DateTime())
     if d.name == "postgresql":
         return as_bigint(op(sa.extract("epoch", op(a, "-", b)), "*", integer(1_000_000)))
+    if d.name == "spark":
+        return as_bigint(sa.func.timestampdiff(sa.literal_column("MICROSECOND"), b, a))
     return as_bigint(sa.func.date_diff(sa.literal_column("'microsecond'"), b, a))
 
 
@@ -134,10 +154,10 @@ def _extract(name: str) -> Builder:
     def builder(d: Dialect, arguments: Sequence[Typed]) -> Sql:
         x = arguments[0]
         if name in DAY_PARTS:
-            return part(name.lower(), day_of(x))
+            return part(SPARK_PARTS.get(name, name.lower()) if d.name == "spark" else name.lower(), day_of(x))
         time = sa.cast(x.sql, sa.DateTime())
         if name == "SECOND":
-            return op(sa.cast(sa.extract("microseconds", time), sa.Double()), "/", double("1000000"))
+            return op(sa.cast(microseconds(d, time), sa.Double()), "/", double("1000000"))
         return part(name.lower(), time)
 
     return builder

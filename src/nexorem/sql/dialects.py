@@ -12,6 +12,7 @@ from sqlalchemy.engine.interfaces import Dialect as SqlDialect
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.values import Value
+from nexorem.sql.spark import SparkDialect
 
 TYPES: dict[str, sa.types.TypeEngine[Any]] = {
     "integer": sa.BigInteger(),
@@ -32,7 +33,6 @@ ZEROS = {
     "text": "''",
     "boolean": "FALSE",
     "date": "DATE '1970-01-01'",
-    "datetime": "TIMESTAMP '1970-01-01 00:00:00'",
 }
 PLAIN_BELOW = 10_000  # whole numbers whose products PostgreSQL does not take for too large where they are shown
 
@@ -63,7 +63,8 @@ _PSYCOPG = _plain(PGDialect_psycopg())  # type: ignore[no-untyped-call]
 _STANDARD = _plain(PGDialect(paramstyle="qmark"))  # type: ignore[no-untyped-call]
 POSTGRESQL = Dialect("postgresql", "PostgreSQL", _PSYCOPG, _STANDARD, "C")
 DUCKDB = Dialect("duckdb", "DuckDB", _STANDARD, _STANDARD, offered=False)
-DIALECTS = {d.name: d for d in (POSTGRESQL, DUCKDB)}
+SPARK = Dialect("spark", "Spark", SparkDialect("named"), SparkDialect("named"))
+DIALECTS = {d.name: d for d in (POSTGRESQL, SPARK, DUCKDB)}
 
 
 def dialect_of(name: str) -> Dialect:
@@ -91,6 +92,8 @@ def constant(value: Value, dtype: str) -> sa.ColumnElement[object]:
 
 def zero(dtype: str) -> sa.ColumnElement[object]:
     """What the value of a pair is where its kind is not that of a value."""
+    if dtype == "datetime":
+        return sa.cast(sa.literal_column("'1970-01-01 00:00:00'", sa.Text()), sa.DateTime())
     return sa.literal_column(ZEROS[dtype], TYPES[dtype])
 
 

@@ -13,6 +13,7 @@ from nexorem.core.functions.library import FUNCTIONS, IN_ROW
 from nexorem.core.functions.registry import Function, common_type
 from nexorem.core.values import INTERVALS, NUMERIC
 from nexorem.sql.dialects import TYPES, Dialect
+from nexorem.sql.elements import RoundAway, Trunc
 
 Sql = sa.ColumnElement[Any]
 
@@ -159,9 +160,7 @@ def _distinct(d: Dialect, arguments: Sequence[Typed]) -> Sql:
 
 def round_away(x: Sql) -> Sql:
     """Rounded, halves away from zero."""
-    whole: Sql = sa.func.trunc(x, type_=sa.Double())
-    far = test(sa.func.abs(op(x, "-", whole)), ">=", double("0.5"))
-    return op(whole, "+", when((far, sa.cast(sa.func.sign(x), sa.Double())), otherwise=double("0")))
+    return RoundAway(x)
 
 
 def to_integer(x: Sql) -> Sql:
@@ -190,7 +189,8 @@ def _rounded(d: Dialect, arguments: Sequence[Typed]) -> Sql:
 def _whole(name: str) -> Builder:
     def builder(d: Dialect, arguments: Sequence[Typed]) -> Sql:
         x = arguments[0]
-        return x.sql if x.dtype == "integer" else to_integer(getattr(sa.func, name)(x.sql, type_=sa.Double()))
+        inside = test(sa.func.abs(x.sql), "<", double("9223372036854775808"))
+        return x.sql if x.dtype == "integer" else when((inside, as_bigint(getattr(sa.func, name)(x.sql))))
 
     return builder
 
@@ -200,7 +200,7 @@ def _power(d: Dialect, arguments: Sequence[Typed]) -> Sql:
     size = op(y, "*", sa.func.ln(sa.func.abs(sa.func.nullif(x, double("0"))), type_=sa.Double()))
     none = sa.or_(
         sa.and_(test(x, "=", double("0")), test(y, "<", double("0"))),
-        sa.and_(test(x, "<", double("0")), test(y, "<>", sa.func.trunc(y, type_=sa.Double()))),
+        sa.and_(test(x, "<", double("0")), test(y, "<>", Trunc(y))),
         test(size, ">", double("709.78")),
     )
     raised: Sql = sa.func.power(x, y, type_=sa.Double())

@@ -7,8 +7,9 @@ from collections.abc import Sequence
 import sqlalchemy as sa
 
 from nexorem.core.diagnostics import refuse
-from nexorem.sql.dates import date_of, time_of
+from nexorem.sql.dates import date_of, microseconds, time_of
 from nexorem.sql.dialects import TYPES, Dialect
+from nexorem.sql.elements import Trimmed, Trunc
 from nexorem.sql.scalars import BUILDERS, Builder, Sql, Typed, as_bigint, double, empty, integer, op, round_away, test, to_integer, when
 
 SPACES = "' ' || CHR(9) || CHR(10) || CHR(11) || CHR(12) || CHR(13)"
@@ -17,10 +18,11 @@ NUMBER_TEXT = "^[+-]?([0-9]+(\\.[0-9]*)?|\\.[0-9]+)([eE][+-]?0*([0-9]{1,2}|[12][
 DATE_TEXT = "^[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}$"
 TIME_TEXT = "^[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}[ T][0-9]{1,2}:[0-9]{2}(:[0-9]{2}(\\.[0-9]{1,6})?)?$"
 LONGEST_TEXT = 1_048_576
+NO_ESCAPE = "\x01"  # where an escape has to be named: a character that stands in no pattern
 
 
 def _text(value: str) -> Sql:
-    return sa.literal_column("'" + value.replace("'", "''") + "'", sa.Text())
+    return sa.literal(value, sa.Text(), literal_execute=True)
 
 
 def _joined(d: Dialect, arguments: Sequence[Typed]) -> Sql:
@@ -30,12 +32,12 @@ def _joined(d: Dialect, arguments: Sequence[Typed]) -> Sql:
 def _like(d: Dialect, arguments: Sequence[Typed]) -> Sql:
     text, pattern = arguments[0].sql, arguments[1].sql
     if len(arguments) == 2:
-        return sa.type_coerce(text.like(pattern, escape=""), sa.Boolean())
+        return sa.type_coerce(text.like(pattern, escape=NO_ESCAPE if d.name == "spark" else ""), sa.Boolean())
     escape = arguments[2].sql
     value = getattr(escape.element if isinstance(escape, sa.Cast) else escape, "value", None)
     if not isinstance(value, str):
         raise refuse("no_sql", f"LIKE whose escape is computed cannot be written for {d.title}.", hint="Write the escape as a text.")
-    matched = sa.type_coerce(text.like(pattern, escape=value), sa.Boolean())
+    matched = sa.type_coerce(text.like(pattern, escape=value or (NO_ESCAPE if d.name == "spark" else "")), sa.Boolean())
     ends = test(sa.func.right(sa.func.replace(pattern, sa.literal(value * 2), _text("")), integer(1)), "=", sa.literal(value))
     return when((sa.not_(ends), matched)) if value else matched
 
@@ -65,18 +67,13 @@ def _substring(d: Dialect, arguments: Sequence[Typed]) -> Sql:
     return when((sa.and_(test(length, ">=", integer(0)), start.is_not(None)), part))
 
 
-def _trim(d: Dialect, name: str, text: Sql, characters: Sql) -> Sql:
-    name = "btrim" if name == "trim" and d.name == "postgresql" else name
-    return getattr(sa.func, name)(text, characters, type_=sa.Text())  # type: ignore[no-any-return]
-
-
-def _trimmed(name: str) -> Builder:
+def _trimmed(side: str) -> Builder:
     def builder(d: Dialect, arguments: Sequence[Typed]) -> Sql:
         text = arguments[0].sql
         if len(arguments) == 1:
-            return _trim(d, name, text, _text(" "))
+            return Trimmed(side, text, _text(" "))
         character = arguments[1].sql
-        return when((test(sa.func.length(character), "=", integer(1)), _trim(d, name, text, character)))
+        return when((test(sa.func.length(character), "=", integer(1)), Trimmed(side, text, character)))
 
     return builder
 
@@ -84,11 +81,12 @@ def _trimmed(name: str) -> Builder:
 def _matches(d: Dialect, text: Sql, pattern: str) -> Sql:
     if d.name == "postgresql":
         return text.op("~", is_comparison=True, return_type=sa.Boolean())(_text(pattern))
-    return sa.func.regexp_matches(text, _text(pattern), type_=sa.Boolean())
+    name = "regexp_like" if d.name == "spark" else "regexp_matches"
+    return getattr(sa.func, name)(text, _text(pattern), type_=sa.Boolean())  # type: ignore[no-any-return]
 
 
 def _stripped(d: Dialect, text: Sql) -> Sql:
-    return _trim(d, "trim", text, sa.literal_column(f"({SPACES})"))
+    return Trimmed("BOTH", text, sa.literal_column(f"({SPACES})", sa.Text()))
 
 
 def _pieces(d: Dialect, text: Sql, separator: str, place: int) -> Sql:
@@ -137,7 +135,7 @@ def _from_text(d: Dialect, text: Sql, target: str) -> Sql:
 
 def _number_text(d: Dialect, x: Sql) -> Sql:
     """The shortest decimal; a whole one without a fraction, as far as 15 digits."""
-    whole = test(x, "=", sa.func.trunc(x, type_=sa.Double()))
+    whole = test(x, "=", Trunc(x))
     digits: Sql = sa.cast(as_bigint(x), sa.Text())
     branches = [(sa.and_(whole, test(sa.func.abs(x), "<", double("1e15"))), digits)]
     if d.name == "postgresql":  # which writes 1e+15
@@ -146,11 +144,12 @@ def _number_text(d: Dialect, x: Sql) -> Sql:
 
 
 def _datetime_text(d: Dialect, x: Sql) -> Sql:
-    fraction = as_bigint(sa.extract("microseconds", x)) % 1_000_000
-    if d.name == "postgresql":
-        written = sa.func.to_char(x, _text("YYYY-MM-DD HH24:MI:SS"), type_=sa.Text())
-    else:
-        written = sa.func.strftime(x, _text("%Y-%m-%d %H:%M:%S"), type_=sa.Text())
+    fraction = op(microseconds(d, x), "%", integer(1_000_000))
+    written = {
+        "postgresql": sa.func.to_char(x, _text("YYYY-MM-DD HH24:MI:SS"), type_=sa.Text()),
+        "duckdb": sa.func.strftime(x, _text("%Y-%m-%d %H:%M:%S"), type_=sa.Text()),
+        "spark": sa.func.date_format(x, _text("yyyy-MM-dd HH:mm:ss"), type_=sa.Text()),
+    }[d.name]
     rest = op(_text("."), "||", sa.func.lpad(sa.cast(fraction, sa.Text()), integer(6), _text("0")), sa.Text())
     return op(written, "||", when((test(fraction, "<>", integer(0)), rest), otherwise=_text("")), sa.Text())
 
@@ -159,6 +158,8 @@ def _to_text(d: Dialect, x: Typed) -> Sql:
     if x.dtype == "boolean":
         return when((x.sql, _text("TRUE")), (sa.not_(x.sql), _text("FALSE")))
     if x.dtype == "number":
+        if d.name == "spark":  # which writes 5.0, and 1.0E16
+            raise refuse("no_sql", f"A number as text cannot be written for {d.title}.", hint="Round it and cast it to integer first.")
         return _number_text(d, x.sql)
     if x.dtype == "date" and d.name == "postgresql":
         return sa.func.to_char(x.sql, _text("YYYY-MM-DD"), type_=sa.Text())
@@ -185,11 +186,11 @@ BUILDERS |= {
     "UPPER": _cased("upper"),
     "LOWER": _cased("lower"),
     "SUBSTRING": _substring,
-    "POSITION": lambda d, a: as_bigint(sa.func.strpos(a[1].sql, a[0].sql)),
+    "POSITION": lambda d, a: as_bigint((sa.func.instr if d.name == "spark" else sa.func.strpos)(a[1].sql, a[0].sql)),
     "CHAR_LENGTH": lambda d, a: as_bigint(sa.func.length(a[0].sql)),
     "REPLACE": lambda d, a: sa.func.replace(a[0].sql, a[1].sql, a[2].sql, type_=sa.Text()),
-    "TRIM BOTH": _trimmed("trim"),
-    "TRIM LEADING": _trimmed("ltrim"),
-    "TRIM TRAILING": _trimmed("rtrim"),
+    "TRIM BOTH": _trimmed("BOTH"),
+    "TRIM LEADING": _trimmed("LEADING"),
+    "TRIM TRAILING": _trimmed("TRAILING"),
     **{f"CAST {target}": _cast(target) for target in ("integer", "number", "text", "boolean", "date", "datetime")},
 }

@@ -148,7 +148,7 @@ def text_of(made: Statement, dialect: Dialect) -> str:
 
 def to_run(made: Statement, dialect: Dialect) -> tuple[str, Any]:
     """A statement and its parameters, as the engine's driver takes them."""
-    compiled = made.compile(dialect=dialect.running)
+    compiled = made.compile(dialect=dialect.running, compile_kwargs={"render_postcompile": True})
     text = re.sub(r"(?m)^\s*--.*\n", "", str(compiled))
     if compiled.positiontup is not None:  # type: ignore[attr-defined]
         return text, [compiled.params[name] for name in compiled.positiontup]  # type: ignore[attr-defined]

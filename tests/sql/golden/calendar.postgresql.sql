@@ -27,7 +27,7 @@ cal_shift AS (
         count(*) OVER (PARTITION BY cal_days.week_k, cal_days.week, CAST(date_trunc('month', cal_days.day) AS DATE)) AS days_there
     FROM cal_days
   ) AS months
-    JOIN "Cal" AS cal ON CAST(date_trunc('month', cal.day) AS DATE) - DATE '1970-01-01' = CAST(months.moved_month + make_interval(0, -1) AS DATE) - DATE '1970-01-01'
+    JOIN "Cal" AS cal ON (CAST(date_trunc('month', cal.day) AS DATE) - DATE '1970-01-01') = (CAST(months.moved_month + make_interval(0, -1) AS DATE) - DATE '1970-01-01')
   WHERE months.days_there = EXTRACT(day FROM CAST(DATE '1970-01-01' + CAST((CAST(months.moved_month + make_interval(0, 1) AS DATE) - DATE '1970-01-01') - 1 AS INTEGER) AS DATE))
   UNION
   SELECT DISTINCT months.week_k AS week_k, months.week AS week, 0 AS day_2_k, cal.day AS day_2
@@ -39,7 +39,7 @@ cal_shift AS (
         count(*) OVER (PARTITION BY cal_days.week_k, cal_days.week, CAST(date_trunc('month', cal_days.day) AS DATE)) AS days_there
     FROM cal_days
   ) AS months
-    JOIN "Cal" AS cal ON cal.day - DATE '1970-01-01' = CAST(months.moved_day + make_interval(0, -1) AS DATE) - DATE '1970-01-01'
+    JOIN "Cal" AS cal ON (cal.day - DATE '1970-01-01') = (CAST(months.moved_day + make_interval(0, -1) AS DATE) - DATE '1970-01-01')
   WHERE NOT (months.days_there = EXTRACT(day FROM CAST(DATE '1970-01-01' + CAST((CAST(months.moved_month + make_interval(0, 1) AS DATE) - DATE '1970-01-01') - 1 AS INTEGER) AS DATE)))
 ),
 -- rows of Booking, grouped

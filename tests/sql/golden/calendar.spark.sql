@@ -1,0 +1,95 @@
+WITH
+-- Cal, and its unmatched member
+cal_and_unmatched AS (
+  SELECT `Cal`.day, `Cal`.week, 0 AS unmatched
+  FROM `Cal`
+  UNION ALL
+  SELECT CAST(NULL AS DATE) AS day, CAST(NULL AS BIGINT) AS week, 1 AS unmatched
+),
+-- what of Cal is visible under the page
+cal_lines AS (
+  SELECT DISTINCT CASE WHEN (cal_and_unmatched.unmatched = 1) THEN 2 ELSE 0 END AS week_k,
+      coalesce(cal_and_unmatched.week, 0) AS week
+  FROM cal_and_unmatched
+),
+cal_days AS (
+  SELECT DISTINCT 0 AS week_k, cal.week AS week, 0 AS day_k, cal.day AS day
+  FROM `Cal` AS cal
+),
+-- shift Cal by -1 month
+cal_shift AS (
+  SELECT DISTINCT months.week_k AS week_k, months.week AS week, 0 AS day_2_k, cal.day AS day_2
+  FROM (
+    SELECT cal_days.week_k AS week_k,
+        cal_days.week AS week,
+        cal_days.day AS moved_day,
+        CAST(date_trunc('month', cal_days.day) AS DATE) AS moved_month,
+        count(*) OVER (PARTITION BY cal_days.week_k, cal_days.week, CAST(date_trunc('month', cal_days.day) AS DATE)) AS days_there
+    FROM cal_days
+  ) AS months
+    JOIN `Cal` AS cal ON unix_date(CAST(date_trunc('month', cal.day) AS DATE)) = unix_date(CAST(months.moved_month + make_ym_interval(0, -1) AS DATE))
+  WHERE months.days_there = EXTRACT(day FROM date_from_unix_date(CAST(unix_date(CAST(months.moved_month + make_ym_interval(0, 1) AS DATE)) - 1 AS INTEGER)))
+  UNION
+  SELECT DISTINCT months.week_k AS week_k, months.week AS week, 0 AS day_2_k, cal.day AS day_2
+  FROM (
+    SELECT cal_days.week_k AS week_k,
+        cal_days.week AS week,
+        cal_days.day AS moved_day,
+        CAST(date_trunc('month', cal_days.day) AS DATE) AS moved_month,
+        count(*) OVER (PARTITION BY cal_days.week_k, cal_days.week, CAST(date_trunc('month', cal_days.day) AS DATE)) AS days_there
+    FROM cal_days
+  ) AS months
+    JOIN `Cal` AS cal ON unix_date(cal.day) = unix_date(CAST(months.moved_day + make_ym_interval(0, -1) AS DATE))
+  WHERE NOT (months.days_there = EXTRACT(day FROM date_from_unix_date(CAST(unix_date(CAST(months.moved_month + make_ym_interval(0, 1) AS DATE)) - 1 AS INTEGER))))
+),
+-- rows of Booking, grouped
+booking_groups AS (
+  SELECT CASE WHEN (cal.day IS NULL) THEN 2 ELSE 0 END AS day_3_k,
+      coalesce(cal.day, DATE '1970-01-01') AS day_3,
+      sum(booking.seats) AS seats_sum
+  FROM `Booking` AS booking
+    LEFT JOIN `Cal` AS cal ON booking.day = cal.day
+  GROUP BY 1, 2
+),
+booking_values AS (
+  SELECT cal_shift.week_k AS week_k,
+      cal_shift.week AS week,
+      CAST(sum(booking_groups.seats_sum) AS BIGINT) AS seats
+  FROM booking_groups
+    JOIN cal_shift ON booking_groups.day_3_k = cal_shift.day_2_k AND booking_groups.day_3 = cal_shift.day_2
+  GROUP BY 1, 2
+),
+cal_days_2 AS (
+  SELECT DISTINCT 0 AS week_k, cal.week AS week, 0 AS day_4_k, cal.day AS day_4
+  FROM `Cal` AS cal
+),
+-- stretch Cal to start of year
+cal_start AS (
+  SELECT DISTINCT last.week_k AS week_k, last.week AS week, 0 AS day_5_k, cal.day AS day_5
+  FROM (
+    SELECT cal_days_2.week_k AS week_k, cal_days_2.week AS week, max(cal_days_2.day_4) AS last_day
+    FROM cal_days_2
+    GROUP BY cal_days_2.week_k, cal_days_2.week
+  ) AS last
+    JOIN `Cal` AS cal ON (cal.day >= CAST(date_trunc('year', last.last_day) AS DATE)) AND (cal.day <= last.last_day)
+),
+booking_values_2 AS (
+  SELECT cal_start.week_k AS week_k,
+      cal_start.week AS week,
+      CAST(sum(booking_groups.seats_sum) AS BIGINT) AS seats_2
+  FROM booking_groups
+    JOIN cal_start ON booking_groups.day_3_k = cal_start.day_5_k AND booking_groups.day_3 = cal_start.day_5
+  GROUP BY 1, 2
+)
+SELECT grid.week_k, grid.week, grid.x, grid.y
+FROM (
+  SELECT cal_lines.week_k AS week_k,
+      cal_lines.week AS week,
+      booking_values.seats AS x,
+      booking_values_2.seats_2 AS y
+  FROM cal_lines
+    LEFT JOIN booking_values ON booking_values.week_k = cal_lines.week_k AND booking_values.week = cal_lines.week
+    LEFT JOIN booking_values_2 ON booking_values_2.week_k = cal_lines.week_k AND booking_values_2.week = cal_lines.week
+) AS grid
+WHERE grid.x IS NOT NULL OR grid.y IS NOT NULL
+ORDER BY grid.week_k = -1, grid.week_k, grid.week ASC
