@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import math
 import re
+import tempfile
+import time
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import duckdb
@@ -12,15 +15,20 @@ import psycopg
 
 from bench import star_schema as ss
 from bench.timing import median
+from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of
+from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
+from nexorem.package.read import open_package
+from nexorem.sql.asked import asked
 from nexorem.sql.dialects import DUCKDB, POSTGRESQL, Dialect, stored
 from nexorem.sql.own import own_places
 from nexorem.sql.probe import compiled
 from nexorem.sql.tree import to_run
-from nexorem.store.proving import written
+from nexorem.store import cluster
+from nexorem.store.proving import ProofTables, written
 
-REPEATS = 3
+MODEL = Path(__file__).resolve().parents[1] / "demo" / "lantern_isles"
 
 
 def by_hand(name: str) -> str:
@@ -28,7 +36,7 @@ def by_hand(name: str) -> str:
     return re.sub(r"\b(lineorder|calendar|customer|supplier|part) ([ldcsp])\b", lambda m: f'"{m[1].capitalize()}" {m[2]}', ss.as_sql(name))
 
 
-def timed(star: Star, dialect: Dialect, run: Callable[[str, Any], list[Any]]) -> dict[str, Any]:
+def timed(star: Star, dialect: Dialect, runs: int, run: Callable[[str, Any], list[Any]]) -> dict[str, Any]:
     """Milliseconds of each of the 13 queries by hand and as it is written here, and the geometric mean of their ratios."""
     told: dict[str, Any] = {}
     logs = []
@@ -36,21 +44,21 @@ def timed(star: Star, dialect: Dialect, run: Callable[[str, Any], list[Any]]) ->
         text, values = to_run(compiled(star, probe_of(star, ss.as_probe(name)), dialect, own_places(star)).statement, dialect)
         hand = by_hand(name)
         assert len(run(hand, None)) == len(run(text, values)), name
-        times = [median(lambda q=q, v=v: run(q, v), REPEATS, 1) for q, v in ((hand, None), (text, values))]  # type: ignore[misc]
+        times = [median(lambda q=q, v=v: run(q, v), runs, 1) for q, v in ((hand, None), (text, values))]  # type: ignore[misc]
         told[name] = {"by hand": round(times[0], 1), "written": round(times[1], 1)}
         logs.append(math.log(times[1] / times[0]))
     told["geometric mean"] = round(math.exp(sum(logs) / len(logs)), 3)
     return told
 
 
-def columnar_part(star: Star, found: dict[str, Any]) -> dict[str, Any]:
+def columnar_part(star: Star, found: dict[str, Any], runs: int) -> dict[str, Any]:
     """On the embedded columnar database."""
     base = duckdb.connect(config={"threads": 2})
     for name, columns in found.items():
         base.register("given", ss.arrow(columns))
         base.execute(f'CREATE TABLE "{name}" AS SELECT * FROM given')
     base.unregister("given")
-    return timed(star, DUCKDB, lambda text, values: base.execute(text, values or []).fetchall())
+    return timed(star, DUCKDB, runs, lambda text, values: base.execute(text, values or []).fetchall())
 
 
 def compile_part(star: Star) -> dict[str, float]:
@@ -62,7 +70,7 @@ def compile_part(star: Star) -> dict[str, float]:
     return {name: round(median(lambda n=name: made(n), 5), 2) for name in ss.QUERIES}  # type: ignore[misc]
 
 
-def postgresql_part(star: Star, found: dict[str, Any], url: str) -> dict[str, Any]:
+def postgresql_part(star: Star, found: dict[str, Any], runs: int, url: str) -> dict[str, Any]:
     """On PostgreSQL."""
     with psycopg.connect(url, autocommit=True) as connection:
         connection.execute("SET jit = off")
@@ -76,4 +84,29 @@ def postgresql_part(star: Star, found: dict[str, Any], url: str) -> dict[str, An
                 for part in written(star, table, numbered=False):
                     copy.write(part)
             connection.execute(f'ANALYZE "{name}"')
-        return timed(star, POSTGRESQL, lambda text, values: connection.execute(text, values).fetchall())
+        return timed(star, POSTGRESQL, runs, lambda text, values: connection.execute(text, values).fetchall())
+
+
+def demo_part(url: str) -> dict[str, Any]:
+    """The seconds in which all grids of the demo are proven, from no table there, and how many are."""
+    star, tables = open_package(MODEL), ProofTables(url)
+    start = time.perf_counter()
+    states = [tables.prove(answer(star, x.probe, Budget())).state for x in asked(star) if x.probe]
+    return {"seconds": round(time.perf_counter() - start, 1), "grids": len(states), "proven": states.count("proven")}
+
+
+def sql_part(star: Star, found: dict[str, Any], runs: int, say: Callable[[str], None]) -> dict[str, Any]:
+    """All of it; PostgreSQL is a cluster of this run's own."""
+    say("SQL on the columnar database")
+    told: dict[str, Any] = {"compiled, ms": compile_part(star), "columnar": columnar_part(star, found, runs)}
+    with tempfile.TemporaryDirectory(prefix="nexorem-bench-") as folder:
+        Path(folder).chmod(0o755)
+        store = cluster.start(Path(folder) / "store", fast_and_unsafe=True)
+        try:
+            say("SQL on PostgreSQL")
+            told["postgresql"] = postgresql_part(star, found, runs, store.url().replace("+psycopg", ""))
+            say("proving the demo")
+            told["demo"] = demo_part(store.url())
+        finally:
+            cluster.stop(store)
+    return told

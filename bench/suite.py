@@ -23,6 +23,7 @@ from bench.gather import loads_part, steps_part
 from bench.link import link_part
 from bench.probe import probe_part
 from bench.prove import prove_part
+from bench.sql import sql_part
 from bench.timing import median
 from nexorem.core.engine.computed import edited_star
 from nexorem.core.engine.grid import answer
@@ -218,25 +219,22 @@ def measured(rows: int, runs: int, only: set[str], say: Callable[[str], None]) -
         del peers
     elif wanted("memory"):
         told["memory"] = memory_part(star)
-    if wanted("cells"):
-        told["cells"] = cells_part(star, runs, say)
-    if wanted("trace"):
-        told["trace"] = trace_part(star, runs)
-    if wanted("formula"):
-        told["formula"] = formula_part(ss.make_star(ss.tables(min(rows, 1_000_000))), runs)
-    if wanted("load"):
-        say("loading CSV")
-        told["load"] = load_part(tables)
-    if wanted("gather"):
-        told["gather"] = loads_part(tables, say)
-    if wanted("link"):
-        told["link"] = link_part(say)
-    if wanted("probe"):
-        told["probe"] = probe_part(say)
-    if wanted("prove"):
-        told["prove"] = prove_part(rows, say)
-    if wanted("steps"):
-        told["steps"] = steps_part(min(rows, 1_000_000), min(runs, 3), say)
+    others: dict[str, Callable[[], Any]] = {
+        "cells": lambda: cells_part(star, runs, say),
+        "trace": lambda: trace_part(star, runs),
+        "formula": lambda: formula_part(ss.make_star(ss.tables(min(rows, 1_000_000))), runs),
+        "load": lambda: load_part(tables),
+        "gather": lambda: loads_part(tables, say),
+        "link": lambda: link_part(say),
+        "probe": lambda: probe_part(say),
+        "prove": lambda: prove_part(rows, say),
+        "sql": lambda: sql_part(star, tables, min(runs, 3), say),
+        "steps": lambda: steps_part(min(rows, 1_000_000), min(runs, 3), say),
+    }
+    for name, part in others.items():
+        if wanted(name):
+            say(name)
+            told[name] = part()
     return told
 
 

@@ -45,6 +45,10 @@ class Voice:
         return found
 
 
+def fetched(cursor):
+    return cursor.fetchall() if cursor.description else []
+
+
 def quoted(name):
     return '"' + name.replace('"', '""') + '"'
 
@@ -76,6 +80,8 @@ def columnar(star):
 class Server:
     """A PostgreSQL of the tests, with the tables of one star at a time."""
 
+    dialect = POSTGRESQL
+
     def __init__(self):
         self.connection = psycopg.connect(fresh_url().replace("+psycopg", ""))
 
@@ -90,6 +96,6 @@ class Server:
                     for row in zip(*rows_of(star, table), strict=True):
                         copy.write_row(row)
             try:
-                yield Voice(star, POSTGRESQL, lambda text, values: cursor.execute(text, values).fetchall())
+                yield Voice(star, POSTGRESQL, lambda text, values: fetched(cursor.execute(text, values)))
             finally:
                 self.connection.rollback()

@@ -19,7 +19,7 @@ ROOT = Path(__file__).resolve().parents[3]
 @click.option("--runs", type=click.IntRange(1), default=7, show_default=True, help="Runs of each query, of which the median counts.")
 @click.option(
     "--only",
-    type=click.Choice(["star", "grid", "cells", "trace", "formula", "load", "memory", "gather", "steps", "link", "probe", "prove"]),
+    type=click.Choice(["star", "grid", "cells", "trace", "formula", "load", "memory", "gather", "steps", "link", "probe", "prove", "sql"]),
     multiple=True,
     help="Parts of it.",
 )

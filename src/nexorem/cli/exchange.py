@@ -19,9 +19,11 @@ from nexorem.core.limits import Limits
 from nexorem.core.model.star import Star
 from nexorem.export.documents import DOCUMENTS, make_document
 from nexorem.export.report import report
+from nexorem.export.views import views
 from nexorem.package.check_files import PackageFiles, files_of_checks
 from nexorem.package.read import open_package
 from nexorem.package.write import write_package
+from nexorem.sql.dialects import DIALECTS, POSTGRESQL, dialect_of
 from nexorem.store.cluster import running
 from nexorem.store.database import connect
 from nexorem.store.models import listed
@@ -36,8 +38,12 @@ STORE = click.option("--store", "folder", type=click.Path(path_type=Path, file_o
 @click.command()
 @click.argument("package", type=click.Path(path_type=Path), required=False)
 @click.option("--from-store", "name", metavar="NAME", help="A model of the running store, in place of a package.")
-@click.option("--as", "kind", type=click.Choice(["package", "report", *DOCUMENTS]), default="package", show_default=True)
+@click.option("--as", "kind", type=click.Choice(["package", "report", "views", *DOCUMENTS]), default="package", show_default=True)
 @click.option("--data", type=click.Choice(["csv", "parquet"]), default="csv", show_default=True, help="How the rows are stored.")
+@click.option("--by", "axes", metavar="A,B", help="Of views: the columns that measures stand by.")
+@click.option("--measures", metavar="m,n", help="Of views: which measures; all without it.")
+@click.option("--dialect", type=click.Choice(list(DIALECTS)), default=POSTGRESQL.name, show_default=True, help="Of views: whose SQL.")
+@click.option("--schema", help="Of views: where the tables are.")
 @click.option("--fact", help="Of the star's picture: the fact in the middle.")
 @click.option("--beside", metavar="FACT", help="Of the star's picture: a second fact beside it.")
 @click.option("--out", type=click.Path(path_type=Path), help="Of a package a new folder or .zip; else a new file, or standard output.")
@@ -54,21 +60,30 @@ def export(
     as_json: bool,
     fact: str | None,
     beside: str | None,
+    axes: str | None,
+    measures: str | None,
+    dialect: str,
+    schema: str | None,
 ) -> None:
-    """Write a model: with its rows as a package of this project's own form, as the report of a release, or as SQL, a data dictionary or a
-    picture. Of the store the report is that of the newest release; of a package it tells of the package."""
+    """Write a model: with its rows as a package of this project's own form, as the report of a release, or as SQL, views, a data
+    dictionary or a picture. Of the store the report is that of the newest release; of a package it tells of the package."""
     if (package is None) == (name is None):
         raise refuse("bad_source", "Name a package, or a model with --from-store.", "One of the two, not both.")
     if kind == "package" and out is None:
         raise refuse("no_target", "A package is written to a folder or a .zip.", "Name it with --out.")
     if kind != "star-svg" and (fact or beside):
         raise refuse("bad_option", "--fact and --beside are for the star's picture.", "Leave them out, or ask --as star-svg.")
+    if kind != "views" and (axes or measures or schema):
+        raise refuse("bad_option", "--by, --measures and --schema are for views.", "Leave them out, or ask --as views.")
     star, beside_it, made = _source(package, folder or default_data(), name)
     if kind == "package":
         assert out
         write_package(star, out, data, beside_it)
     else:
-        text = report(star, made()) if kind == "report" else make_document(star, kind, fact, beside)
+        if kind == "views":
+            text = views(star, common.names(axes), common.names(measures), dialect_of(dialect), schema)
+        else:
+            text = report(star, made()) if kind == "report" else make_document(star, kind, fact, beside)
         if out is None:
             click.echo(text, nl=False)
             return

@@ -15,10 +15,15 @@ from nexorem.core import results
 from nexorem.core.design.suggest import suggestions
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.explain import explained
-from nexorem.core.engine.probe import probe_of
+from nexorem.core.engine.probe import Probe, probe_of
 from nexorem.core.lint.findings import findings
+from nexorem.core.model.star import Star
 from nexorem.core.plan.reach import reach_after
 from nexorem.package.read import open_package
+from nexorem.sql.dialects import POSTGRESQL
+from nexorem.sql.own import own_places
+from nexorem.sql.probe import compiled
+from nexorem.sql.tree import text_of
 
 
 @click.command()
@@ -30,7 +35,7 @@ from nexorem.package.read import open_package
 @AS_JSON
 @common.reporting
 def explain(package: Path, measure: str | None, as_json: bool, probe_file: Path | None, **options: Any) -> None:
-    """Show how a formula is read: its diagnostics, sentence, ledger, typed tree, and plan with rows and milliseconds."""
+    """Show how a formula is read: its diagnostics, sentence, ledger, typed tree, plan with rows and milliseconds, and SQL."""
     limits = limits_of(options)
     star = open_package(package)
     data = probe_json(probe_file, options)
@@ -45,12 +50,23 @@ def explain(package: Path, measure: str | None, as_json: bool, probe_file: Path 
                 json.dumps({"measure": name, "diagnostics": [d.as_json() for d in refused.diagnostics]}, ensure_ascii=False, indent=1)
             )
         raise
+    statement = written(star, probe_of(star, data | {"measures": [name]}))
     if as_json:
-        click.echo(json.dumps(results.as_json(explanation), ensure_ascii=False, indent=1))
+        click.echo(json.dumps(results.as_json(explanation) | {"sql": statement}, ensure_ascii=False, indent=1))
         return
     lines = [explanation.reading, "", "filters"]
     lines += [f"  {x.column}: {x.arriving or 'none'} › {x.leaving or 'none'} ({x.kind})" for x in explanation.ledger] or ["  none"]
-    click.echo("\n".join([*lines, "", "typed tree", *explanation.tree, "", "plan", *explanation.plan_text]))
+    click.echo(
+        "\n".join([*lines, "", "typed tree", *explanation.tree, "", "plan", *explanation.plan_text, "", "sql", *statement.splitlines()])
+    )
+
+
+def written(star: Star, probe: Probe) -> str:
+    """A probe as SQL, or why it cannot be written."""
+    try:
+        return text_of(compiled(star, probe, POSTGRESQL, own_places(star)).statement, POSTGRESQL)
+    except Refused as refused:
+        return f"-- {refused.diagnostics[0].message}"
 
 
 @click.command()

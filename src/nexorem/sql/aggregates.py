@@ -63,7 +63,8 @@ def aggregated(d: Dialect, function: str, distinct: bool, x: Typed | None, extra
         return sa.func.stddev_samp(as_double(x), type_=sa.Double())
     if function == "listagg":
         assert extra is not None
-        return listed(d, x.sql, extra)
+        untyped = isinstance(extra.type, sa.BigInteger)  # NULL, which has no type of its own
+        return listed(d, x.sql, sa.cast(sa.null(), sa.Text()) if untyped else extra)
     data = as_double(x)
     if function == "median":
         return sa.cast(sa.func.percentile_cont(sa.literal_column("0.5")).within_group(data), sa.Double())

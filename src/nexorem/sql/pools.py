@@ -314,11 +314,35 @@ def directly(build: Build, node: t.Aggregate, found: list[Reach], argument: RowT
         return reduced(build, node, keys, x, share, column, lambda *c: seen.select(*c, more=more))
 
     def write() -> sa.SelectBase:
+        if len(found) > 1 and node.function != "percentile" and not any(r.joins or r.equal for r in found):
+            return _in_sets(build, node, found, argument, where, share, column)
         parts = [part(r) for r in found]
         return parts[0] if len(parts) == 1 else sa.union_all(*parts)
 
     relation = build.add(f"{called}_by_context", deps, write, node.text, {column: node.dtype})
     return Value(node.dtype, frozenset(deps), lambda env: env.join(relation, deps).c[column])
+
+
+def _in_sets(
+    build: Build, node: t.Aggregate, found: list[Reach], argument: RowTree, where: RowTree | None, share: Sql | None, column: str
+) -> sa.SelectBase:
+    """All patterns in one pass: what they differ in are columns of the rows."""
+    finest = max(found, key=lambda r: len(r.keys))
+    keys = {s: spot for r in found for s, spot in r.keys.items()}
+    seen = Seen(build, node.grain, finest)
+    x = argument(seen.reader)
+    slots, name = in_order(keys), build.names.new("x")
+    pairs = [c for s in slots for c in labelled(s, seen.reader.pair(*keys[s]))]
+    more = [truth(where(seen.reader))] if where is not None else []
+    rows = seen.select(*pairs, x.sql.label(name), more=more).subquery(build.names.new(f"{node.grain}_values"))
+    columns: list[Sql] = []
+    for s in slots:
+        pair = pair_of(rows, s)
+        columns.append(sa.func.coalesce(pair.kind, number(TOTAL)).label(s.kind))
+        columns.append(sa.func.coalesce(pair.value, total(s).value, type_=TYPES[s.dtype]).label(s.name))
+    by = GroupingSets([[c for s in in_order(r.deps) for c in (rows.c[s.kind], rows.c[s.name])] for r in found])
+    value = aggregated(build.dialect, node.function, node.distinct, Typed(rows.c[name], x.dtype), share, node.dtype)
+    return sa.select(*columns, value.label(column)).group_by(by).having(sa.func.count() > 0)  # type: ignore[arg-type]
 
 
 def reduced(
@@ -331,8 +355,6 @@ def reduced(
     select: Callable[..., Any],
 ) -> sa.SelectBase:
     """The aggregate of the rows of a SELECT, by keys; `extra` is the same within these."""
-    if node.function == "listagg" and extra is not None and isinstance(extra.type, sa.BigInteger):
-        extra = sa.cast(sa.null(), sa.Text())  # NULL, which has no type of its own
     if node.function != "percentile":
         value = aggregated(build.dialect, node.function, node.distinct, x, extra, node.dtype)
         return grouped(select(*keys, value.label(column)), len(keys))

@@ -28,13 +28,14 @@ Names = Sequence[tuple[str, str]]
 @dataclass(frozen=True, slots=True)
 class Compiled:
     """A statement that answers a probe: its columns are for each axis column, rows first, the member's kind and value, then a column a
-    measure, whose types are `dtypes`. `tables` are those that it reads."""
+    measure, called `names`, whose types are `dtypes`. `tables` are those that it reads."""
 
     statement: Statement
     rows: tuple[Slot, ...]
     columns: tuple[Slot, ...]
     dtypes: tuple[str, ...]
     tables: tuple[str, ...]
+    names: tuple[str, ...]
 
 
 def compiled(
@@ -83,7 +84,7 @@ def compiled(
         return sa.select(*shown).where(*tests).order_by(*_order(build, probe, table, (*rows, *columns), names))
 
     made = statement(build.sources, build.relations, final)
-    return Compiled(made, rows, columns, tuple(m.dtype for m in plan.measures), tuple(build.read))
+    return Compiled(made, rows, columns, tuple(m.dtype for m in plan.measures), tuple(build.read), tuple(names))
 
 
 def _one(build: Build, slots: tuple[Slot, ...], at: Sequence[Pick]) -> sa.SelectBase:

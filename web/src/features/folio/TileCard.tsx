@@ -6,6 +6,7 @@ import { useGrid } from '../../api/queries';
 import { actions } from '../../app/shown';
 import { askedProbe } from '../probe/store';
 import { ownProbe, pickKey, tileProbe } from './tileProbe';
+import { showSql } from '../sql/store';
 import { columnName, measureText, nameText, reachWords } from '../../shared/format';
 import { useComparisons } from '../probe/Compare';
 import { GridTable } from '../probe/GridTable';
@@ -83,7 +84,15 @@ export function TileCard({ model, tile, picks, over, onPut, onPick, onMove, onDr
             ↗
           </button>
         )}
-        <TileMenu model={model} tile={tile} picks={picks} onPut={onPut} onMove={onMove} own={ownProbe(model, tile)} />
+        <TileMenu
+          model={model}
+          tile={tile}
+          picks={picks}
+          onPut={onPut}
+          onMove={onMove}
+          own={ownProbe(model, tile)}
+          asked={probe && askedProbe(probe)}
+        />
       </header>
       {tile.kind === 'text' ? (
         <TileText tile={tile} onPut={onPut} />
@@ -227,11 +236,13 @@ interface MenuProps {
   tile: Tile;
   picks: Pick[];
   own: Probe | null;
+  /** What it asks for under the picks that it takes. */
+  asked: Probe | null;
   onPut: (tile: Tile | null) => void;
   onMove: (by: number) => void;
 }
 
-function TileMenu({ model, tile, picks, own, onPut, onMove }: MenuProps) {
+function TileMenu({ model, tile, picks, own, asked, onPut, onMove }: MenuProps) {
   const shown = own?.look?.picture ?? 'grid';
   const as = (picture: Picture) =>
     own &&
@@ -291,6 +302,7 @@ function TileMenu({ model, tile, picks, own, onPut, onMove }: MenuProps) {
           Lower
         </Menu.Item>
         <Menu.Divider />
+        {tile.kind !== 'text' && asked && <Menu.Item onClick={() => showSql(asked)}>Show it as SQL</Menu.Item>}
         <Menu.Item onClick={() => onPut(null)}>Take it off the folio</Menu.Item>
       </Menu.Dropdown>
     </Menu>

@@ -61,6 +61,7 @@ function Released({ model, release, releases }: { model: ModelDocument; release:
         {evidence.checks.length - failing.length} of {counted(evidence.checks.length, 'check')} held
         {failing.length > 0 && <>; not {failing.map((c) => `“${c.name}”${c.silenced ? ' (silenced)' : ''}`).join(', ')}</>}.
       </p>
+      <Proven evidence={evidence} />
       <Changes changes={evidence.changes} words="since the release before" />
       <Moved moved={evidence.moved} />
       <h3>Compared</h3>
@@ -92,6 +93,25 @@ function Released({ model, release, releases }: { model: ModelDocument; release:
         ))}
       </ul>
     </div>
+  );
+}
+
+/** Which grids SQL had the same when the release was made. */
+function Proven({ evidence }: { evidence: ReleaseRow['evidence'] }) {
+  const proofs = evidence.proofs ?? [];
+  if (proofs.length === 0) return null;
+  const proven = proofs.filter((p) => p.state === 'proven').length;
+  const other = proofs.find((p) => p.state !== 'proven');
+  return (
+    <p>
+      {proven} of {counted(proofs.length, 'grid')} {proven === 1 ? 'was' : 'were'} the same in {proofs[0]?.by}.
+      {other && (
+        <span className="signal">
+          {' '}
+          {other.about}: {other.sentence}
+        </span>
+      )}
+    </p>
   );
 }
 
