@@ -1,5 +1,5 @@
-"""The long run: 20,000 random models against the oracle, 100,000 mutated formulas,
-marks and mends on 10,000 models. About an hour on two cores.
+"""The long run: 20,000 random models against the oracle and, as SQL, against the columnar database, a tenth of them against PostgreSQL;
+100,000 mutated formulas, marks and mends on 10,000 models. About two hours on two cores.
 
 tools/long_run.py [--seeds N] [--mutations N] [--first SEED]
 """
@@ -13,7 +13,12 @@ import sys
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
-TESTS = ("tests.properties.test_agreement", "tests.core.test_diagnostics.Fuzz", "tests.core.test_truth_more.Sums")
+TESTS = (
+    "tests.properties.test_agreement",
+    "tests.core.test_diagnostics.Fuzz",
+    "tests.core.test_truth_more.Sums",
+    "tests.sql.test_agreement.Agreement",
+)
 
 
 def main() -> int:
@@ -29,6 +34,8 @@ def main() -> int:
         "SEEDS": str(given.seeds),
         "FIRST_SEED": str(given.first),
         "MUTATIONS": str(given.mutations),
+        "SQL_SEEDS": str(given.seeds),
+        "POSTGRESQL_SEEDS": str(given.seeds // 10),
     }
     return subprocess.run([sys.executable, "-m", "unittest", "-v", *TESTS], cwd=ROOT, env=environment, check=False).returncode
 

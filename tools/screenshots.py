@@ -68,7 +68,6 @@ VIEWS = [
     ("matrix", "link", {"w": "matrix", "p": GROUPS}, "Who filters whom", False, None),
     ("reach", "link", {"r": "out", "p": GROUPS, "s": {"kind": "table", "name": "Vessel"}}, "Not reached", False, None),
     ("beside", "link", {"p": GROUPS, "x": SWITCHED}, "cells differ", True, None),
-    ("held", "link", {"w": "star", "b": "Sailing", "h": {"measure": "refunded_seats"}, "p": GROUPS}, "is switched on", True, None),
     ("measure", "measure", {"m": "share_of_ports", "p": PORTS}, "cells", False, None),
     ("measure-trial", "measure", {"m": "share_of_all_trial", "p": PORTS}, "Put it in the place of", True, None),
     (
@@ -96,6 +95,7 @@ VIEWS = [
         None,
     ),
     ("folio", "probe", {}, "Harbour meeting", False, None),
+    ("sql", "probe", {"p": PORTS}, "lines", False, None),
     ("prove", "prove", {"s": {"kind": "check", "name": "Seats as the harbour offices counted them"}}, "switch from port off", False, None),
     ("coverage", "prove", {"k": "coverage"}, "would go unnoticed", False, None),
     ("releases", "prove", {"k": "releases", "s": {"kind": "release", "number": 2}}, "refunded_seats is 87", True, None),
@@ -175,6 +175,12 @@ def main():
             browser.click("Harbour meeting")
             browser.reads("a year earlier")
             time.sleep(1.5)
+        if name == "sql":
+            browser.click("take out ▾", ".grid-bar button")
+            browser.click("Show it as SQL, and prove it in PostgreSQL", "[role=menuitem]")
+            browser.reads("port_and_unmatched AS", ".sql-text")
+            browser.click("Prove it in PostgreSQL")
+            browser.reads("PostgreSQL has the same", ".sql-beside")
         if hovered:
             browser.hover(browser.one(f'.star-card[data-table="{hovered}"] small'))
         time.sleep(0.8)

@@ -2,6 +2,7 @@
 columnar database, a few hundred on PostgreSQL; `SQL_SEEDS` and `POSTGRESQL_SEEDS` in the environment make it longer."""
 
 import os
+import re
 import unittest
 
 from nexorem.core.diagnostics import Refused
@@ -39,6 +40,10 @@ def random_probe(seed):
     return maker, probe, list(answer(maker.star, probe_of(maker.star, probe), Budget()).tidy())
 
 
+# The text of a number whose last digit is a matter of the order of addition may be longer there.
+DIGITS = re.compile(r"CAST\(.*(stddev|avg|median|percentile|/|%).* AS text")
+
+
 class Agreement(unittest.TestCase):
     def agree(self, seed, voice):
         """Whether there was something to agree on."""
@@ -46,6 +51,8 @@ class Agreement(unittest.TestCase):
         if made is None:
             return False
         maker, probe, wanted = made
+        if any(DIGITS.search(m.formula) for m in maker.model.measures):
+            return False
         with voice(maker.star) as database:
             found = database.cells(probe)
         measures = probe["measures"]

@@ -127,7 +127,7 @@ const addressed = v.object({
   x: optional(v.array(v.looseObject({ kind: v.string() }))),
   o: optional(folio),
   c: optional(v.object({ measure: v.string(), at })),
-  k: optional(v.picklist(['checks', 'coverage', 'releases', 'findings'])),
+  k: optional(v.picklist(['checks', 'coverage', 'proofs', 'releases', 'findings'])),
   a: optional(v.number()),
 });
 export type Addressed = v.InferOutput<typeof addressed>;
