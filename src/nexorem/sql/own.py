@@ -18,4 +18,5 @@ def _key(star: Star, table: Table) -> str:
     """A column that is never empty and tells the rows apart: a declared key or one that links point to. Empty where there is none."""
     ends = [k.to_columns for k in star.model.links if k.to_table == table.name]
     single = dict.fromkeys(x[0] for x in (table.key or (), *ends) if len(x) == 1)
-    return next((c for c in single if tells_apart(star, table.name, (c,))), "")
+    name = table.name
+    return next((c for c in single if star.derive(("tells apart", name, c), lambda c=c: tells_apart(star, name, (c,)))), "")  # type: ignore[misc]

@@ -108,6 +108,7 @@ class ProofTables:
             connection.execute("SET TRANSACTION READ ONLY")
             connection.execute("SELECT set_config('statement_timeout', %s, true)", (str(int(self.seconds * 1000)),))
             connection.execute("SET LOCAL jit = off")
+            connection.execute("SET LOCAL enable_nestloop = off")  # of relations of a statement it knows no size
             return list(connection.execute(text, values).fetchall())
 
     def hold(self, connection: Any, star: Star, tables: Iterable[str]) -> None:
