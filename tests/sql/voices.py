@@ -9,10 +9,12 @@ import psycopg
 import pyarrow as pa
 
 from nexorem.core.engine.probe import probe_of
+from nexorem.core.model.proven import Proven
 from nexorem.core.values import iso
 from nexorem.sql.build import Places
 from nexorem.sql.dialects import DUCKDB, POSTGRESQL, stored
 from nexorem.sql.probe import compiled
+from nexorem.sql.remote import SqlProver
 from nexorem.sql.tree import EMPTY, TOTAL, UNMATCHED, to_run
 from tests.store.cluster import fresh_url
 
@@ -31,12 +33,16 @@ class Voice:
 
     def __init__(self, star, dialect, run):
         self.star, self.dialect, self.run = star, dialect, run
+        self.places = Places(keys={t.name: "_row" for t in star.model.tables})
 
-    def cells(self, data):
-        """The tidy cells of a probe."""
-        probe = probe_of(self.star, data)
-        places = Places(keys={t.name: "_row" for t in self.star.model.tables})
-        text, values = to_run(compiled(self.star, probe, self.dialect, places).statement, self.dialect)
+    def proven(self):
+        """The model as the database proves it."""
+        return Proven(self.star.model, SqlProver(self.star.model, self.run, self.dialect, self.places))
+
+    def cells(self, data, proven=None):
+        """The tidy cells of a probe; what is known of the rows is the star's, or what the database proved."""
+        probe = probe_of(proven or self.star, data)
+        text, values = to_run(compiled(proven or self.star, probe, self.dialect, self.places).statement, self.dialect)
         names = [f"{t}.{c}" for t, c in (*probe.rows, *probe.columns)]
         found = []
         for line in self.run(text, values):

@@ -29,7 +29,8 @@ from nexorem.sql.probe import compiled
 from nexorem.sql.proof import Proof, cannot, tidy_lines
 from nexorem.sql.tree import text_of
 from nexorem.store import cluster
-from nexorem.store.proving import MOST_SECONDS, ProofTables, axes_of, run_elsewhere
+from nexorem.store.elsewhere import elsewhere
+from nexorem.store.proving import MOST_SECONDS, ProofTables, axes_of
 
 MARKS = {"proven": "✓", "differs": "✗", "cannot": "!"}
 
@@ -41,7 +42,7 @@ MARKS = {"proven": "✓", "differs": "✗", "cannot": "!"}
 @limit_options
 @click.option("--dialect", type=click.Choice(list(DIALECTS)), default=POSTGRESQL.name, show_default=True, help="Whose SQL to write.")
 @click.option("--schema", help="Where the tables are in the database.")
-@click.option("--run", "url", metavar="URL", help="Run it in a PostgreSQL that has the tables, and write what it gives.")
+@click.option("--run", "url", metavar="URL", help="Answer it in a PostgreSQL that has the tables, whatever rows they hold.")
 @click.option("--prove", "proving", is_flag=True, help="Hold the grid against PostgreSQL; without a probe all grids of the model.")
 @STORE
 @AS_JSON
@@ -70,14 +71,15 @@ def sql(
             prove(star, [Asked("the probe", only)] if only else list(asked(star)), ProofTables(address), limits, as_json)
         return
     probe = probe_of(star, data)
-    made = compiled(star, probe, dialect_of(dialect), own_places(star, schema), limits)
     if not url:
+        made = compiled(star, probe, dialect_of(dialect), own_places(star, schema), limits)
         click.echo(text_of(made.statement, dialect_of(dialect)), nl=False)
         return
     if dialect != POSTGRESQL.name:
         raise refuse("bad_option", "--run asks a PostgreSQL.", "Leave --dialect out.", "--run")
-    for line in tidy_lines(axes_of(probe), probe.measures, run_elsewhere(url, made, min(limits.seconds, MOST_SECONDS))):
-        click.echo(json.dumps(line, ensure_ascii=False))
+    with elsewhere(url, star.model, schema, min(limits.seconds, MOST_SECONDS)) as there:
+        for line in tidy_lines(axes_of(probe), probe.measures, there.answer(probe, limits)):
+            click.echo(json.dumps(line, ensure_ascii=False))
 
 
 @contextmanager

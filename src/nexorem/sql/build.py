@@ -10,11 +10,12 @@ import sqlalchemy as sa
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.language import typed as t
+from nexorem.core.language.binder import Binder
 from nexorem.core.model.model import Link, Model
 from nexorem.core.model.proven import Proven
-from nexorem.core.plan.tree import parts
+from nexorem.core.plan.tree import inner_nodes, parts
 from nexorem.sql.dialects import TYPES, Dialect, number, zero
-from nexorem.sql.scalars import empty
+from nexorem.sql.scalars import Typed, empty, widen
 from nexorem.sql.tree import EMPTY, UNMATCHED, VALUE, Names, Pair, Relation, Slot, local_name
 
 Path = tuple[Link, ...]
@@ -23,12 +24,18 @@ Path = tuple[Link, ...]
 @dataclass(frozen=True, slots=True)
 class Places:
     """Where tables are: the schema, and by table its name there, its columns' names there and the column that tells its rows apart. What is
-    not named is called as in the model."""
+    not named is called as in the model. Columns in `casts` are of another type there; those that are `computed` are not there."""
 
     schema: str | None = None
     tables: Mapping[str, str] = field(default_factory=dict)
     columns: Mapping[tuple[str, str], str] = field(default_factory=dict)
     keys: Mapping[str, str] = field(default_factory=dict)
+    casts: frozenset[tuple[str, str]] = frozenset()
+    computed: frozenset[tuple[str, str]] = frozenset()
+
+    def column(self, table: str, column: str) -> str:
+        """The name of a column there."""
+        return self.columns.get((table, column), column)
 
     def key(self, table: str) -> str:
         """The column that tells a table's rows apart, by its name there."""
@@ -106,18 +113,27 @@ class Build:
 
     def column(self, table: str, column: str) -> str:
         """The name of a column where it is."""
-        return self.places.columns.get((table, column), column)
+        return self.places.column(table, column)
 
     def table(self, name: str) -> sa.TableClause:
         """A table of the model, where it is."""
-        of = self.model.table(name)
-        assert of
         self.read[name] = None
-        columns = [sa.column(self.column(name, c.name), TYPES[c.dtype]) for c in of.columns]
-        key = self.places.keys.get(name)
-        if key and key not in {c.name for c in columns}:
-            columns.append(sa.column(key, sa.BigInteger()))
-        return sa.table(self.places.tables.get(name, name), *columns, schema=self.places.schema)
+        return located(self.model, self.places, name)
+
+    def computed(self, table: str, column: str) -> t.Typed:
+        """What a column that is not there is computed from, row by row."""
+        key = "computed", table, column
+        if key not in self.kept:
+            info = self.model.table(table)
+            formula = info.column(column) if info else None
+            assert formula is not None and formula.formula
+            rows = Binder(self.star).computed_column(table, column, formula.formula)
+            tree = rows.values[-1]
+            if inner_nodes(tree):
+                said = f"{table}.{column} is computed from measures, and is not where the table is."
+                raise refuse("no_sql", said, hint="Have the column made there, or take the rows in.")
+            self.kept[key] = tree
+        return self.kept[key]  # type: ignore[no-any-return]
 
     def with_unmatched(self, name: str) -> tuple[Relation, str]:
         """The rows of a table and its unmatched member, which a column of that name marks with 1."""
@@ -132,7 +148,7 @@ class Build:
 
             def write() -> sa.SelectBase:
                 rows, used = self.table(name), {c: d for c, d in columns.items() if c in self.used.get(name, ())}
-                real = sa.select(*(rows.c[c] for c in used), number(0).label(mark)).select_from(rows)
+                real = sa.select(*(cast_there(self.places, name, rows, c) for c in used), number(0).label(mark)).select_from(rows)
                 lost = sa.select(*(empty(d).label(c) for c, d in used.items()), number(1).label(mark))
                 return sa.union_all(real, lost)
 
@@ -145,11 +161,29 @@ class Build:
 
     def may_be_empty(self, table: str, column: str) -> bool:
         """Whether some row has nothing there."""
-        return self.star.column_facts(table, column).empty > 0
+        return self.star.has_empties(table, column)
 
     def may_lose(self, path: Path) -> bool:
         """Whether some row finds no partner on its way, or none is looked for because one before is missing."""
         return any(self.star.facts(k).matched < self.star.size(k.from_table) for k in path)
+
+
+def located(model: Model, places: Places, name: str) -> sa.TableClause:
+    """A table of the model, where it is."""
+    of = model.table(name)
+    assert of
+    columns = [sa.column(places.column(name, c.name), TYPES[c.dtype]) for c in of.columns if (name, c.name) not in places.computed]
+    key = places.keys.get(name)
+    if key and key not in {c.name for c in columns}:
+        columns.append(sa.column(key, sa.BigInteger()))
+    return sa.table(places.tables.get(name, name), *columns, schema=places.schema)
+
+
+def cast_there(places: Places, table: str, source: sa.FromClause, name: str) -> sa.ColumnElement[Any]:
+    """A column of a table by its name there, in its type here."""
+    column = source.c[name]
+    casts = {places.column(t_, c) for t_, c in places.casts if t_ == table}
+    return sa.cast(column, column.type).label(name) if name in casts else column
 
 
 class Source:
@@ -187,6 +221,7 @@ class Reader:
 
     def __init__(self, build: Build, source: Source, table: str, root: sa.FromClause, lost: sa.ColumnElement[bool] | None) -> None:
         self.build, self.source, self.table, self._lost = build, source, table, lost
+        self._is_canonical = lost is not None and isinstance(root, sa.TableClause)  # with its unmatched member: cast there
         self._at: dict[tuple[str, ...], sa.FromClause] = {(): root}
 
     def at(self, path: Path) -> sa.FromClause:
@@ -217,7 +252,26 @@ class Reader:
 
     def value(self, path: Path, column: str) -> sa.ColumnElement[Any]:
         """A column's value; empty where there is no row."""
-        return self._read(path, self.build.column(self.table_at(path), column))
+        table = self.table_at(path)
+        if (table, column) in self.build.places.computed:
+            return self._computed(path, table, column)
+        found = self._read(path, self.build.column(table, column))
+        plain = not path and self._is_canonical
+        return found if plain or (table, column) not in self.build.places.casts else sa.cast(found, found.type)
+
+    def _computed(self, path: Path, table: str, column: str) -> sa.ColumnElement[Any]:
+        """A column that is not there, computed where it is read."""
+        from nexorem.sql.row_values import row_value
+
+        lookups = self.build.star.lookups(table, self.build.star.state)
+
+        def leaf(node: t.Typed) -> Typed | None:
+            if not isinstance(node, t.ColumnValue):
+                return None
+            return Typed(self.value((*path, *lookups[node.table]), node.column), node.dtype)
+
+        tree = self.build.computed(table, column)
+        return widen(row_value(self.build.dialect, tree, leaf), self.build.dtype(table, column))
 
     def _read(self, path: Path, name: str) -> sa.ColumnElement[Any]:
         """A column by its name there; noted, for of a table with its unmatched member only what is read is taken."""

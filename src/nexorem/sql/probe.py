@@ -11,7 +11,7 @@ import sqlalchemy as sa
 from nexorem.core.engine.planned import planned
 from nexorem.core.engine.probe import Pick, Probe
 from nexorem.core.limits import DEFAULT_LIMITS, Limits
-from nexorem.core.model.star import Star
+from nexorem.core.model.proven import Proven
 from nexorem.core.plan.logical import Planner
 from nexorem.sql.build import Build, Path, Places, Reader
 from nexorem.sql.contexts import Base, Ctx, Env, Filter, Predicate, in_order
@@ -39,7 +39,7 @@ class Compiled:
 
 
 def compiled(
-    star: Star, probe: Probe, dialect: Dialect, places: Places, limits: Limits = DEFAULT_LIMITS, at: Sequence[Pick] | None = None
+    star: Proven, probe: Probe, dialect: Dialect, places: Places, limits: Limits = DEFAULT_LIMITS, at: Sequence[Pick] | None = None
 ) -> Compiled:
     """The statement of a probe, or of its one cell at some coordinates; refuses with the errors of its formulas and what cannot be said in
     the dialect. Its lines stand by their members, by code point; what orders them otherwise is for whoever reads the answer, but for one

@@ -219,13 +219,3 @@ def _storable(column: Any) -> Any:
     """A column without the character that PostgreSQL has no place for."""
     text = pa.types.is_large_string(column.type) or pa.types.is_string(column.type)
     return pc.replace_substring(column, "\0", SHOWN) if text else column
-
-
-def run_elsewhere(url: str, made: Compiled, seconds: float) -> list[Line]:
-    """The lines that a PostgreSQL with the tables gives for a statement, in a transaction that reads only. Ctrl-C cancels it there."""
-    tables = ProofTables(url, seconds)
-    try:
-        with tables.connection() as connection:
-            return tables.run(connection, made)
-    except psycopg.Error as error:
-        raise refused_by(error) from None

@@ -13,7 +13,7 @@ from nexorem.core.language.binder import Binder
 from nexorem.core.limits import DEFAULT_LIMITS, Limits
 from nexorem.core.model.model import Model
 from nexorem.core.model.paths import LinkState
-from nexorem.core.model.star import Star
+from nexorem.core.model.proven import Proven
 from nexorem.core.plan.contexts import Context, Filter, Picked, Predicate, cell_context, page_filter
 from nexorem.core.plan.logical import Plan, make_plan
 from nexorem.core.plan.tree import inner_nodes
@@ -54,7 +54,7 @@ class ProbePlan:
         return cell_context(self.state, self.page(probe), axes)
 
 
-def planned(star: Star, probe: Probe, limits: Limits = DEFAULT_LIMITS) -> ProbePlan:
+def planned(star: Proven, probe: Probe, limits: Limits = DEFAULT_LIMITS) -> ProbePlan:
     """The plan of a probe; refuses with the errors of all its formulas. Costs nothing where a probe of this shape was planned on the star
     before."""
     read = limits.of_formulas()
@@ -62,7 +62,7 @@ def planned(star: Star, probe: Probe, limits: Limits = DEFAULT_LIMITS) -> ProbeP
     return star.plans.kept(key, lambda: _bound(star, probe, read))
 
 
-def _bound(star: Star, probe: Probe, limits: Limits) -> ProbePlan:
+def _bound(star: Proven, probe: Probe, limits: Limits) -> ProbePlan:
     binder = Binder(star, probe.define, limits)
     measures = _measures(binder, probe.measures)
     conditions = tuple(binder.page_condition(text) for text in probe.conditions)

@@ -14,6 +14,7 @@ from nexorem.core.functions.convert import PARSERS
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import DEFAULT_LIMITS
 from nexorem.core.model.names import column_text
+from nexorem.core.model.proven import Proven
 from nexorem.core.model.specs import ConditionPick, Member, MemberPick, PickSpec, ProbeSpec, Unmatched, adapter_of, read_spec
 from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Value, Vector, constant, iso
@@ -78,7 +79,7 @@ class Probe:
     limit: int = DEFAULT_LIMITS.probe_cells
 
 
-def read_probe(star: Star, spec: ProbeSpec) -> Probe:
+def read_probe(star: Proven, spec: ProbeSpec) -> Probe:
     """A probe with every name in it resolved; refuses with everything that is wrong with it. Cost: one binding of each of its measures."""
     wrong: list[Diagnostic] = []
     rows, columns = (_resolved(star, getattr(spec, axis), axis, wrong) for axis in ("rows", "columns"))
@@ -106,7 +107,7 @@ def read_probe(star: Star, spec: ProbeSpec) -> Probe:
     return Probe(rows, columns, measures, dict(spec.define), picks, conditions, spec.totals, spec.empty_lines, sort, top, having, limit)
 
 
-def probe_of(star: Star, data: Mapping[str, Any]) -> Probe:
+def probe_of(star: Proven, data: Mapping[str, Any]) -> Probe:
     """A probe from its JSON; refuses with everything that is wrong with it, in its form and in what it names."""
     try:
         spec = read_spec(ProbeSpec, data, "bad_probe")
@@ -120,7 +121,7 @@ def probe_of(star: Star, data: Mapping[str, Any]) -> Probe:
     return read_probe(star, spec)
 
 
-def _resolved(star: Star, texts: Sequence[str], place: str, wrong: list[Diagnostic]) -> tuple[tuple[str, str], ...]:
+def _resolved(star: Proven, texts: Sequence[str], place: str, wrong: list[Diagnostic]) -> tuple[tuple[str, str], ...]:
     resolved = []
     for text in texts:
         try:
@@ -134,7 +135,7 @@ def _in(d: Diagnostic, place: str) -> Diagnostic:
     return replace(d, place=place)
 
 
-def _read_picks(star: Star, specs: Sequence[PickSpec], wrong: list[Diagnostic]) -> tuple[Pick, ...]:
+def _read_picks(star: Proven, specs: Sequence[PickSpec], wrong: list[Diagnostic]) -> tuple[Pick, ...]:
     picks = []
     for spec in specs:
         if isinstance(spec, MemberPick):
@@ -145,10 +146,13 @@ def _read_picks(star: Star, specs: Sequence[PickSpec], wrong: list[Diagnostic]) 
     return tuple(picks)
 
 
-def read_pick(star: Star, column_text: str, values: Sequence[Member]) -> Pick:
+def read_pick(star: Proven, column_text: str, values: Sequence[Member]) -> Pick:
     """A pick from the members it lists; None is `(empty)`."""
     table, column = star.model.find_column(column_text)
-    dtype = star.column(table, column).dtype
+    of = star.model.table(table)
+    info = of.column(column) if of else None
+    assert info
+    dtype = info.dtype
     listed = [v for v in values if not isinstance(v, Unmatched)]
     return Pick(table, column, tuple(read_value(dtype, v, f"{table}.{column}") for v in listed), len(listed) < len(values))
 
@@ -169,7 +173,7 @@ def read_value(dtype: str, value: Any, what: str) -> Value:
 
 
 def _read_sort(
-    star: Star, spec: ProbeSpec, rows: Sequence[tuple[str, str]], columns: Sequence[tuple[str, str]], wrong: list[Diagnostic]
+    star: Proven, spec: ProbeSpec, rows: Sequence[tuple[str, str]], columns: Sequence[tuple[str, str]], wrong: list[Diagnostic]
 ) -> tuple[Order, ...]:
     by = []
     for item in spec.sort:
@@ -191,7 +195,7 @@ def _measure_of(name: str, measures: Sequence[str]) -> str | None:
     return next((m for m in measures if m.lower() == name.lower()), None)
 
 
-def _read_at(star: Star, at: Mapping[str, Member], columns: Sequence[tuple[str, str]], wrong: list[Diagnostic]) -> tuple[Pick, ...]:
+def _read_at(star: Proven, at: Mapping[str, Member], columns: Sequence[tuple[str, str]], wrong: list[Diagnostic]) -> tuple[Pick, ...]:
     """The members of the columns across at which a measure orders."""
     hint = 'Write {"Table.column": value} with columns of the axis across; null is (empty), {"unmatched": true} is (unmatched).'
     picks = []
@@ -208,7 +212,7 @@ def _read_at(star: Star, at: Mapping[str, Member], columns: Sequence[tuple[str, 
     return tuple(picks)
 
 
-def _read_top(star: Star, spec: ProbeSpec, rows: Sequence[tuple[str, str]], wrong: list[Diagnostic]) -> Top | None:
+def _read_top(star: Proven, spec: ProbeSpec, rows: Sequence[tuple[str, str]], wrong: list[Diagnostic]) -> Top | None:
     if spec.top is None:
         return None
     by = _measure_of(spec.top.by, spec.measures)
@@ -219,7 +223,7 @@ def _read_top(star: Star, spec: ProbeSpec, rows: Sequence[tuple[str, str]], wron
     return Top(spec.top.count, by, spec.top.asc, _read_level(star, spec.top.level, rows, "top", wrong), spec.top.ties)
 
 
-def _read_level(star: Star, text: str | None, rows: Sequence[tuple[str, str]], place: str, wrong: list[Diagnostic]) -> int | None:
+def _read_level(star: Proven, text: str | None, rows: Sequence[tuple[str, str]], place: str, wrong: list[Diagnostic]) -> int | None:
     """The place of a column on the axis of rows; None where none is named."""
     if text is None:
         return None

@@ -150,6 +150,10 @@ class Derived:
             kept = self._keep(key, ColumnFacts(empty, members - bool(empty)))
         return cast(ColumnFacts, kept)
 
+    def has_empties(self, table: str, column: str) -> bool:
+        """Whether some row has nothing in a column."""
+        return self.column_facts(table, column).empty > 0
+
     def _make_facts(self, link: Link) -> LinkFacts:
         domain = self.domain(link.from_table, link.from_columns)
         codes = domain.codes[:-1]

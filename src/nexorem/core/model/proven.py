@@ -13,6 +13,7 @@ from nexorem.core.model.model import Link, Model
 from nexorem.core.model.paths import Inflow, LinkState, inflow, lookups, model_state
 
 MOST_PARTS = 10_000
+MOST_PLANS = 256
 Made = TypeVar("Made")
 
 
@@ -49,18 +50,22 @@ class Prover(Protocol):
     def column_facts(self, table: str, column: str) -> ColumnFacts:
         """What the rows say of a column."""
 
+    def has_empties(self, table: str, column: str) -> bool:
+        """Whether some row has nothing in a column."""
+
 
 class Proven:
     """A model with what its data prove of it. Safe to share between threads.
 
-    `bound` keeps measures that were bound without fault, carried over an edit that changes no table and no link; `parts` what is told of
-    parts of the model.
+    `bound` keeps measures that were bound without fault, carried over an edit that changes no table and no link; `plans` keeps probes as
+    they were planned, by their shape; `parts` what is told of parts of the model.
     """
 
     def __init__(self, model: Model, prover: Prover, before: Proven | None = None) -> None:
         """`before` is the same data under an earlier state of the model."""
         self.model, self.prover = model, prover
         self._ways: dict[object, object] = {}
+        self.plans = Kept(MOST_PLANS)
         same = before is not None and model.tables == before.model.tables and model.links == before.model.links
         self.bound: dict[object, Any] = dict(before.bound) if before is not None and same else {}
         self.parts: Kept = before.parts if before is not None else Kept(MOST_PARTS)
@@ -84,6 +89,10 @@ class Proven:
     def column_facts(self, table: str, column: str) -> ColumnFacts:
         """What the rows say of a column."""
         return self.prover.column_facts(table, column)
+
+    def has_empties(self, table: str, column: str) -> bool:
+        """Whether some row has nothing in a column."""
+        return self.prover.has_empties(table, column)
 
     def _both_ways(self) -> frozenset[str]:
         """The firm links of one to one that the keys of both sides prove: they are looked up over from either."""

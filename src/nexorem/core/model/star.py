@@ -16,21 +16,19 @@ from nexorem.core.values import Array
 __all__ = ["ROWS", "Columns", "Domain", "Index", "LinkFacts", "Star", "TableRows", "table_rows"]
 
 MOST_CONDITIONS = 256
-MOST_PLANS = 256
 Derivable = TypeVar("Derivable")
 
 
 class Star(Proven):
     """What a model's rows prove, with the rows themselves and what is derived from them. Safe to share between threads.
 
-    `plans` keeps probes as they were planned, by their shape; `conditions` what page conditions came to, by their text, where they look at
-    nothing but their own columns.
+    `conditions` keeps what page conditions came to, by their text, where they look at nothing but their own columns.
     """
 
     def __init__(self, model: Model, rows: Mapping[str, TableRows], derived: Derived | None = None, before: Star | None = None) -> None:
         self.rows = rows
         self.derived = derived or Derived(rows)
-        self.conditions, self.plans = Kept(MOST_CONDITIONS), Kept(MOST_PLANS)
+        self.conditions = Kept(MOST_CONDITIONS)
         super().__init__(model, self.derived, before)
 
     def with_model(self, model: Model) -> Star:
