@@ -17,12 +17,17 @@ from pathlib import Path
 from unittest import mock
 from xml.etree import ElementTree
 
+import psycopg
+
 from nexorem.cli import common
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Measure
+from nexorem.export.ddl import ddl
 from nexorem.package.write import write_package
+from nexorem.store import cluster
 from tests.cli.forked import run
 from tests.core.small import STAR, keeping
+from tests.store.cluster import fresh_url
 
 ROOT = Path(__file__).parents[2]
 ENVIRONMENT = {**os.environ, "PYTHONPATH": f"{ROOT / 'src'}:{ROOT}", "PYTHONUNBUFFERED": "1"}
@@ -55,6 +60,55 @@ class Commands(unittest.TestCase):
         self.assertEqual([c["Port.region"] for c in cells[:-1]], ["North", "South", None, "(unmatched)"])
         self.assertEqual(self.lines("--measures", "seats", "--pick", "Port.region=(empty)|(unmatched)"), [{"seats": 56}])
         self.assertEqual(self.lines("--measures", "seats", "--where", "Cal.day = DATE '2031-01-02'"), [{"seats": 18}])
+
+    def test_sql(self):
+        asked = ("sql", self.package, "--rows", "Port.region", "--measures", "seats,x", "--define", "x = seats given (clear Port)")
+        status, out, err = run(*asked)
+        self.assertEqual((status, err), (0, ""))
+        self.assertIn('FROM "Booking" AS booking', out)
+        self.assertIn("FROM `Booking` AS booking", run(*asked, "--dialect", "spark")[1])
+        self.assertIn('FROM lines."Booking"', run(*asked, "--schema", "lines")[1])
+        self.assertIn("port_lines AS (", run("explain", self.package, "--measure", "seats", "--rows", "Port.region")[1])
+        views = run("export", self.package, "--as", "views", "--by", "Port.region", "--measures", "seats")[1]
+        self.assertIn('CREATE VIEW "seats" AS', views)
+        for wrong in (("--prove", "--dialect", "spark"), ("--run", "postgresql://127.0.0.1:1/x"), ("--run", "x", "--dialect", "spark")):
+            status, out, err = run(*asked, *wrong)
+            self.assertEqual((status, out, len(err.splitlines())), (2, "", 1), err)
+        self.assertEqual(run("export", self.package, "--as", "ddl", "--by", "Port.region")[0], 2)
+
+    def test_sql_answered_and_proven_elsewhere(self):
+        url = fresh_url()
+        with psycopg.connect(url.replace("+psycopg", ""), autocommit=True) as connection:
+            connection.execute(ddl(STAR))
+            connection.execute("INSERT INTO \"Booking\" (no, port, seats) VALUES (1, 'a', 7), (2, 'zz', 8)")
+            connection.execute("INSERT INTO \"Port\" (code, name, region) VALUES ('a', 'Alder', 'North')")
+        status, out, err = run("sql", self.package, "--rows", "Port.region", "--measures", "seats", "--run", url.replace("+psycopg", ""))
+        self.assertEqual((status, err), (0, ""))
+        self.assertEqual(
+            [json.loads(x) for x in out.splitlines()], [{"Port.region": "North", "seats": 7}, {"Port.region": "(unmatched)", "seats": 8}]
+        )
+
+    def test_proofs(self):
+        with tempfile.TemporaryDirectory() as folder:
+            Path(folder).chmod(0o755)
+            store = cluster.start(Path(folder) / "store", fast_and_unsafe=True)
+            try:
+                self.prove_in(folder, store.url().replace("+psycopg", ""))
+            finally:
+                cluster.stop(store)
+
+    def prove_in(self, folder, url):
+        asked = ("sql", self.package, "--prove", "--store", folder, "--rows", "Port.region", "--measures", "seats")
+        status, out, err = run(*asked)
+        self.assertEqual((status, err), (0, ""))
+        self.assertIn("PostgreSQL has the same in all 4 cells.", out)
+        self.assertEqual([p["state"] for p in json.loads(run(*asked, "--json")[1])["proofs"]], ["proven"])
+        with psycopg.connect(url, autocommit=True) as connection:
+            for (name,) in connection.execute("SELECT name FROM nexorem_proof.held").fetchall():
+                connection.execute(f"TRUNCATE nexorem_proof.{name}")
+        status, out, err = run(*asked)
+        self.assertEqual(status, 1)
+        self.assertIn("✗ the probe: ", out)
 
     def test_marks_and_picks_of_no_member_are_told(self):
         asked = (

@@ -29,10 +29,19 @@ CONSTRUCTS = {
     "set_and_keep": {"rows": ["Port.name"], "measures": ["x"],
                      "define": {"x": "seats given (set Port.region = 'South', keep Port.depth <= max(Port.depth), clear Port.region)"}},
     "listed": {"measures": ["x"], "define": {"x": "seats given (set (Port.region, Port.depth) in values ('South', 3), keep Port in every Port)"}},
-    "calendar": {"rows": ["Cal.week"], "measures": ["x", "y"], "define": {
-        "x": "seats given (shift Cal by -1 month)", "y": "seats given (stretch Cal to start of year)"}},
+    "calendar": {"rows": ["Cal.week"], "measures": ["x", "y", "z", "u"], "define": {
+        "x": "seats given (shift Cal by -1 month)", "y": "seats given (stretch Cal to start of year)",
+        "z": "seats given (shift Cal by ABS(-1) day)", "u": "seats given (stretch Cal back 2 day)"}},
     "gates": {"rows": ["Crew.name"], "measures": ["x"], "define": {"x": "seats given (match Tag.port to Booking.port, set Tag.tag = 'red')"}},
     "compared": {"rows": ["Port.region"], "measures": ["x"], "define": {"x": "rows(Crew) given (match Port to Booking where Port.depth < Booking.seats)"}},
+    "compared_by_context": {"rows": ["Port.region"], "columns": ["Cal.week"], "totals": "all", "empty_lines": True, "measures": ["x", "y", "z"], "define": {
+        "x": "rows(Crew) given (match Port to Booking where Port.depth < Booking.seats AND Booking.seats <> seats)",
+        "y": "rows(Crew) given (match Port to Booking where Port.depth < Booking.seats AND Port.depth > seats / 10)",
+        "z": "sum(rows(Crew) given (match Port to Booking where Port.depth < Booking.seats AND Booking.seats < seats) for each every Cal.day)"}},
+    "unmatched_listed": {"measures": ["x", "y", "z", "u", "v"], "define": {
+        "u": "seats given (set Port.depth in values (5.0), (NULL))", "v": "seats given (set Port.depth in values (5.5))",
+        "x": "seats given (set Port.region in every Port.region)", "y": "seats given (set Port.name in every Port.region)",
+        "z": "seats given (set (Port.region, Port.depth) in every (Port.region, Port.depth))"}},
     "for_each": {"rows": ["Cal.year"], "measures": ["x"], "define": {"x": "sum(seats * Port.depth for each top 2 of known Port by seats)"}},
     "rank_and_let": {"rows": ["Port.name"], "measures": ["x"], "define": {"x": "let s = seats in rank(s among every Port.name) + s"}},
     "rows_joined": {"measures": ["x"], "define": {"x": "rows(Port.code union values ('x'), ('y') except values ('a'))"}},

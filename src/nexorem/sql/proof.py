@@ -19,6 +19,7 @@ from nexorem.sql.tree import EMPTY, TOTAL, UNMATCHED
 
 MOST_TOLD = 20
 NEAR = 1e-9  # by how much sums of doubles may part, for the sake of their order
+CANCELLED = 1e-13  # of the largest: what is left of sums whose parts cancel each other out
 
 Line = tuple[Any, ...]
 Place = tuple[tuple[str, MemberJson], ...]
@@ -190,12 +191,12 @@ def _compared(measures: Sequence[str], here: Iterator[tuple[dict[str, MemberJson
 
 
 def same_value(a: Cell, b: Cell, widest: float = 0.0) -> bool:
-    """Equal, numbers to nine digits: of the cell, or of the largest number of its measure."""
-    if is_number(a) and is_number(b):
-        return a == b or math.isclose(
-            a, b, rel_tol=NEAR, abs_tol=NEAR * max(widest, 1.0) if isinstance(a, float) or isinstance(b, float) else 0
-        )
-    return type(a) is type(b) and a == b
+    """Equal; where one is no whole number to nine digits, or, where parts cancel each other out, to what doubles leave of the largest
+    number of the measure."""
+    if not is_number(a) or not is_number(b):
+        return type(a) is type(b) and a == b
+    exact = isinstance(a, int) and isinstance(b, int)
+    return a == b or (not exact and math.isclose(a, b, rel_tol=NEAR, abs_tol=max(NEAR, CANCELLED * widest)))
 
 
 def _difference(at: Mapping[str, MemberJson], name: str, ours: Cell, theirs: Cell, missing: str, where: str) -> Difference:

@@ -113,10 +113,11 @@ class ProofTables:
 
     def hold(self, connection: Any, star: Star, tables: Iterable[str]) -> None:
         """Makes the tables that are not there. Two who want the same one make it once."""
-        connection.execute(sql.SQL("CREATE SCHEMA IF NOT EXISTS {}").format(sql.Identifier(SCHEMA)))
-        connection.execute(
-            sql.SQL("CREATE TABLE IF NOT EXISTS {} (name text PRIMARY KEY, used_at timestamptz NOT NULL DEFAULT now())").format(_at(HELD))
-        )
+        with connection.transaction():
+            connection.execute("SELECT pg_advisory_xact_lock(hashtext(%s))", (SCHEMA,))
+            connection.execute(sql.SQL("CREATE SCHEMA IF NOT EXISTS {}").format(sql.Identifier(SCHEMA)))
+            held = "CREATE TABLE IF NOT EXISTS {} (name text PRIMARY KEY, used_at timestamptz NOT NULL DEFAULT now())"
+            connection.execute(sql.SQL(held).format(_at(HELD)))
         for name in tables:
             table = star.model.table(name)
             assert table

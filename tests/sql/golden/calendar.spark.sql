@@ -65,13 +65,13 @@ cal_days_2 AS (
 ),
 -- stretch Cal to start of year
 cal_start AS (
-  SELECT DISTINCT last.week_k AS week_k, last.week AS week, 0 AS day_5_k, cal.day AS day_5
+  SELECT DISTINCT last_2.week_k AS week_k, last_2.week AS week, 0 AS day_5_k, cal.day AS day_5
   FROM (
-    SELECT cal_days_2.week_k AS week_k, cal_days_2.week AS week, max(cal_days_2.day_4) AS last_day
+    SELECT cal_days_2.week_k AS week_k, cal_days_2.week AS week, max(cal_days_2.day_4) AS last_day_2
     FROM cal_days_2
     GROUP BY cal_days_2.week_k, cal_days_2.week
-  ) AS last
-    JOIN `Cal` AS cal ON (cal.day >= CAST(date_trunc('year', last.last_day) AS DATE)) AND (cal.day <= last.last_day)
+  ) AS last_2
+    JOIN `Cal` AS cal ON (cal.day >= CAST(date_trunc('year', last_2.last_day_2) AS DATE)) AND (cal.day <= last_2.last_day_2)
 ),
 booking_values_2 AS (
   SELECT cal_start.week_k AS week_k,
@@ -80,16 +80,61 @@ booking_values_2 AS (
   FROM booking_groups
     JOIN cal_start ON booking_groups.day_3_k = cal_start.day_5_k AND booking_groups.day_3 = cal_start.day_5
   GROUP BY 1, 2
+),
+cal_days_3 AS (
+  SELECT DISTINCT 0 AS week_k, cal.week AS week, 0 AS day_6_k, cal.day AS day_6
+  FROM `Cal` AS cal
+),
+-- shift Cal by ABS(-1) day
+cal_shift_2 AS (
+  SELECT DISTINCT cal_days_3.week_k AS week_k, cal_days_3.week AS week, 0 AS day_7_k, cal.day AS day_7
+  FROM cal_days_3
+    JOIN `Cal` AS cal ON unix_date(cal.day) = unix_date(cal_days_3.day_6) + (1 * CAST(greatest(least(abs(0 - 1), 120000), -120000) AS BIGINT))
+  WHERE abs(0 - 1) IS NOT NULL
+),
+booking_values_3 AS (
+  SELECT cal_shift_2.week_k AS week_k,
+      cal_shift_2.week AS week,
+      CAST(sum(booking_groups.seats_sum) AS BIGINT) AS seats_3
+  FROM booking_groups
+    JOIN cal_shift_2 ON booking_groups.day_3_k = cal_shift_2.day_7_k AND booking_groups.day_3 = cal_shift_2.day_7
+  GROUP BY 1, 2
+),
+cal_days_4 AS (
+  SELECT DISTINCT 0 AS week_k, cal.week AS week, 0 AS day_8_k, cal.day AS day_8
+  FROM `Cal` AS cal
+),
+-- stretch Cal back 2 day
+cal_back AS (
+  SELECT DISTINCT last.week_k AS week_k, last.week AS week, 0 AS day_9_k, cal.day AS day_9
+  FROM (
+    SELECT cal_days_4.week_k AS week_k, cal_days_4.week AS week, max(cal_days_4.day_8) AS last_day
+    FROM cal_days_4
+    GROUP BY cal_days_4.week_k, cal_days_4.week
+  ) AS last
+    JOIN `Cal` AS cal ON ((unix_date(last.last_day) + 1) - (1 * 2) <= unix_date(cal.day)) AND (cal.day <= last.last_day)
+),
+booking_values_4 AS (
+  SELECT cal_back.week_k AS week_k,
+      cal_back.week AS week,
+      CAST(sum(booking_groups.seats_sum) AS BIGINT) AS seats_4
+  FROM booking_groups
+    JOIN cal_back ON booking_groups.day_3_k = cal_back.day_9_k AND booking_groups.day_3 = cal_back.day_9
+  GROUP BY 1, 2
 )
-SELECT grid.week_k, grid.week, grid.x, grid.y
+SELECT grid.week_k, grid.week, grid.x, grid.y, grid.z, grid.u
 FROM (
   SELECT cal_lines.week_k AS week_k,
       cal_lines.week AS week,
       booking_values.seats AS x,
-      booking_values_2.seats_2 AS y
+      booking_values_2.seats_2 AS y,
+      booking_values_3.seats_3 AS z,
+      booking_values_4.seats_4 AS u
   FROM cal_lines
     LEFT JOIN booking_values ON booking_values.week_k = cal_lines.week_k AND booking_values.week = cal_lines.week
     LEFT JOIN booking_values_2 ON booking_values_2.week_k = cal_lines.week_k AND booking_values_2.week = cal_lines.week
+    LEFT JOIN booking_values_3 ON booking_values_3.week_k = cal_lines.week_k AND booking_values_3.week = cal_lines.week
+    LEFT JOIN booking_values_4 ON booking_values_4.week_k = cal_lines.week_k AND booking_values_4.week = cal_lines.week
 ) AS grid
-WHERE grid.x IS NOT NULL OR grid.y IS NOT NULL
+WHERE grid.x IS NOT NULL OR grid.y IS NOT NULL OR grid.z IS NOT NULL OR grid.u IS NOT NULL
 ORDER BY grid.week_k = -1, grid.week_k, grid.week ASC
