@@ -38,7 +38,12 @@ CONSTRUCTS = {
         "x": "rows(Crew) given (match Port to Booking where Port.depth < Booking.seats AND Booking.seats <> seats)",
         "y": "rows(Crew) given (match Port to Booking where Port.depth < Booking.seats AND Port.depth > seats / 10)",
         "z": "sum(rows(Crew) given (match Port to Booking where Port.depth < Booking.seats AND Booking.seats < seats) for each every Cal.day)"}},
-    "unmatched_listed": {"measures": ["x", "y", "z", "u", "v"], "define": {
+    "sorted": {"rows": ["Port.name"], "measures": ["seats"], "sort": [{"by": "seats", "desc": True}]},
+    "sorted_twice": {"rows": ["Port.region"], "measures": ["x"], "define": {"x": "single(Port.name)"}, "totals": "all",
+                     "sort": [{"by": "x"}, {"by": "Port.region", "desc": True}]},
+    "sorted_members": {"rows": ["Port.region"], "columns": ["Cal.week"], "measures": ["seats"], "sort": [{"by": "Port.region", "desc": True}]},
+    "unmatched_listed": {"measures": ["x", "y", "z", "u", "v", "w"], "define": {
+        "w": "seats given (set (Port.region, Port.depth) in values ('South', 5), clear Port.depth)",
         "u": "seats given (set Port.depth in values (5.0), (NULL))", "v": "seats given (set Port.depth in values (5.5))",
         "x": "seats given (set Port.region in every Port.region)", "y": "seats given (set Port.name in every Port.region)",
         "z": "seats given (set (Port.region, Port.depth) in every (Port.region, Port.depth))"}},

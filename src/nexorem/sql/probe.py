@@ -98,19 +98,22 @@ def _one(build: Build, slots: tuple[Slot, ...], at: Sequence[Pick]) -> sa.Select
     return sa.select(*pairs)
 
 
-def _order(build: Build, probe: Probe, grid: sa.FromClause, slots: tuple[Slot, ...], names: list[str]) -> list[Sql]:
-    """Totals behind their parts, empties and the unmatched member behind the values."""
+def _order(build: Build, probe: Probe, lines: sa.FromClause, slots: tuple[Slot, ...], names: list[str]) -> list[Sql]:
+    """Totals behind their parts, empties and the unmatched member behind the values; by what the probe says first, so far as it can be said
+    of lines alone."""
     by: list[Sql] = []
-    measures = [o for o in probe.sort if isinstance(o.by, str)] if len(probe.rows) == 1 and not probe.columns else []
-    for place, slot in enumerate(slots):
-        pair = pair_of(grid, slot)
+    alone = len(probe.rows) == 1 and not probe.columns
+    for slot, column in zip(slots, (*probe.rows, *probe.columns), strict=True):
+        pair = pair_of(lines, slot)
+        value = build.dialect.by_code_point(pair.value) if slot.dtype == "text" else pair.value
         by.append(pair.kind == number(TOTAL))
-        for order in measures:
-            measure = grid.c[names[probe.measures.index(str(order.by))]]
-            by += [measure.is_(None), measure.desc() if order.descending else measure.asc()]
-        descending = [o.descending for o in probe.sort if o.by == (*probe.rows, *probe.columns)[place]]
-        ordered = build.dialect.by_code_point(pair.value) if slot.dtype == "text" else pair.value
-        by += [pair.kind, ordered.desc() if descending and descending[0] else ordered.asc()]
+        for order in probe.sort:
+            if order.by == column:
+                by += [pair.kind, value.desc() if order.descending else value.asc()]
+            elif alone and isinstance(order.by, str):
+                ranked = lines.c[names[probe.measures.index(order.by)]]
+                by += [ranked.is_(None), ranked.desc() if order.descending else ranked.asc()]
+        by += [pair.kind, value.asc()]
     return by
 
 

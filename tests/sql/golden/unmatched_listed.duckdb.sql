@@ -69,10 +69,10 @@ port_rows_3 AS (
 ),
 -- set (Port.region, Port.depth) in every (Port.region, Port.depth)
 port_listed_3 AS (
-  SELECT DISTINCT members_3.region_6_k AS region_6_k,
-      members_3.region_6 AS region_6,
-      members_3.depth_2_k AS depth_2_k,
-      members_3.depth_2 AS depth_2
+  SELECT DISTINCT members_4.region_6_k AS region_6_k,
+      members_4.region_6 AS region_6,
+      members_4.depth_2_k AS depth_2_k,
+      members_4.depth_2 AS depth_2
   FROM port_rows_3
     JOIN (
     SELECT DISTINCT CASE WHEN (port_and_unmatched.unmatched = 1) THEN 2 WHEN (port_and_unmatched.region IS NULL) THEN 1 ELSE 0 END AS region_6_k,
@@ -80,7 +80,7 @@ port_listed_3 AS (
         CASE WHEN (port_and_unmatched.unmatched = 1) THEN 2 WHEN (port_and_unmatched.depth IS NULL) THEN 1 ELSE 0 END AS depth_2_k,
         coalesce(port_and_unmatched.depth, 0) AS depth_2
     FROM port_and_unmatched
-  ) AS members_3 ON members_3.region_6_k = port_rows_3.region_5_k AND members_3.region_6 = port_rows_3.region_5 AND members_3.depth_2_k = port_rows_3.depth_k AND members_3.depth_2 = port_rows_3.depth
+  ) AS members_4 ON members_4.region_6_k = port_rows_3.region_5_k AND members_4.region_6 = port_rows_3.region_5 AND members_4.depth_2_k = port_rows_3.depth_k AND members_4.depth_2 = port_rows_3.depth
 ),
 -- rows of Booking, grouped
 booking_groups_3 AS (
@@ -113,13 +113,13 @@ listed AS (
 ),
 -- set Port.depth in values (5.0), (NULL)
 port_listed_4 AS (
-  SELECT DISTINCT members_2.depth_4_k AS depth_4_k, members_2.depth_4 AS depth_4
+  SELECT DISTINCT members_3.depth_4_k AS depth_4_k, members_3.depth_4 AS depth_4
   FROM listed
     JOIN (
     SELECT DISTINCT CASE WHEN (port_and_unmatched.unmatched = 1) THEN 2 WHEN (port_and_unmatched.depth IS NULL) THEN 1 ELSE 0 END AS depth_4_k,
         coalesce(port_and_unmatched.depth, 0) AS depth_4
     FROM port_and_unmatched
-  ) AS members_2 ON members_2.depth_4_k = CASE WHEN (listed.column1 IS NULL) THEN 1 ELSE 0 END AND (members_2.depth_4_k != 0 OR CAST(members_2.depth_4 AS DOUBLE PRECISION) = coalesce(listed.column1, 0))
+  ) AS members_3 ON members_3.depth_4_k = CASE WHEN (listed.column1 IS NULL) THEN 1 ELSE 0 END AND (members_3.depth_4_k != 0 OR CAST(members_3.depth_4 AS DOUBLE PRECISION) = coalesce(listed.column1, 0))
   WHERE CASE WHEN (listed.column1 IS NULL) THEN 1 ELSE 0 END != 2
 ),
 -- rows of Booking, grouped
@@ -146,13 +146,13 @@ listed_2 AS (
 ),
 -- set Port.depth in values (5.5)
 port_listed_5 AS (
-  SELECT DISTINCT members.depth_6_k AS depth_6_k, members.depth_6 AS depth_6
+  SELECT DISTINCT members_2.depth_6_k AS depth_6_k, members_2.depth_6 AS depth_6
   FROM listed_2
     JOIN (
     SELECT DISTINCT CASE WHEN (port_and_unmatched.unmatched = 1) THEN 2 WHEN (port_and_unmatched.depth IS NULL) THEN 1 ELSE 0 END AS depth_6_k,
         coalesce(port_and_unmatched.depth, 0) AS depth_6
     FROM port_and_unmatched
-  ) AS members ON members.depth_6_k = CASE WHEN (listed_2.column1_2 IS NULL) THEN 1 ELSE 0 END AND (members.depth_6_k != 0 OR CAST(members.depth_6 AS DOUBLE PRECISION) = coalesce(listed_2.column1_2, 0))
+  ) AS members_2 ON members_2.depth_6_k = CASE WHEN (listed_2.column1_2 IS NULL) THEN 1 ELSE 0 END AND (members_2.depth_6_k != 0 OR CAST(members_2.depth_6 AS DOUBLE PRECISION) = coalesce(listed_2.column1_2, 0))
   WHERE CASE WHEN (listed_2.column1_2 IS NULL) THEN 1 ELSE 0 END != 2
 ),
 booking_values_5 AS (
@@ -160,12 +160,46 @@ booking_values_5 AS (
   FROM booking_groups_4
     JOIN port_listed_5 ON booking_groups_4.depth_5_k = port_listed_5.depth_6_k AND booking_groups_4.depth_5 = port_listed_5.depth_6
   HAVING count(*) > 0
+),
+-- values ('South', 5)
+listed_3 AS (
+  SELECT 0 AS line_3_k, 0 AS line_3, 'South' AS column1_3, 5 AS column2
+  FROM (
+    SELECT 1 AS one
+  ) AS one_context
+),
+-- set (Port.region, Port.depth) in values ('South', 5)
+port_listed_6 AS (
+  SELECT DISTINCT members.region_8_k AS region_8_k,
+      members.region_8 AS region_8,
+      members.depth_7_k AS depth_7_k,
+      members.depth_7 AS depth_7
+  FROM listed_3
+    JOIN (
+    SELECT DISTINCT CASE WHEN (port_and_unmatched.unmatched = 1) THEN 2 WHEN (port_and_unmatched.region IS NULL) THEN 1 ELSE 0 END AS region_8_k,
+        coalesce(port_and_unmatched.region, '') AS region_8,
+        CASE WHEN (port_and_unmatched.unmatched = 1) THEN 2 WHEN (port_and_unmatched.depth IS NULL) THEN 1 ELSE 0 END AS depth_7_k,
+        coalesce(port_and_unmatched.depth, 0) AS depth_7
+    FROM port_and_unmatched
+  ) AS members ON members.region_8_k = CASE WHEN (listed_3.column1_3 IS NULL) THEN 1 ELSE 0 END AND members.region_8 = coalesce(listed_3.column1_3, '') AND members.depth_7_k = CASE WHEN (listed_3.column2 IS NULL) THEN 1 ELSE 0 END AND members.depth_7 = coalesce(listed_3.column2, 0)
+  WHERE CASE WHEN (listed_3.column1_3 IS NULL) THEN 1 ELSE 0 END != 2 AND CASE WHEN (listed_3.column2 IS NULL) THEN 1 ELSE 0 END != 2
+),
+port_listed_6_less AS (
+  SELECT DISTINCT port_listed_6.region_8_k AS region_9_k, port_listed_6.region_8 AS region_9
+  FROM port_listed_6
+),
+booking_values_6 AS (
+  SELECT CAST(sum(booking_groups.seats_sum) AS BIGINT) AS seats_6
+  FROM booking_groups
+    JOIN port_listed_6_less ON booking_groups.region_3_k = port_listed_6_less.region_9_k AND booking_groups.region_3 = port_listed_6_less.region_9
+  HAVING count(*) > 0
 )
 SELECT booking_values.seats AS x,
     booking_values_2.seats_2 AS y,
     booking_values_3.seats_3 AS z,
     booking_values_4.seats_4 AS u,
-    booking_values_5.seats_5 AS v
+    booking_values_5.seats_5 AS v,
+    booking_values_6.seats_6 AS w
 FROM (
   SELECT 1 AS one
 ) AS one_context
@@ -174,3 +208,4 @@ FROM (
   LEFT JOIN booking_values_3 ON true
   LEFT JOIN booking_values_4 ON true
   LEFT JOIN booking_values_5 ON true
+  LEFT JOIN booking_values_6 ON true

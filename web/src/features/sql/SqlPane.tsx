@@ -166,7 +166,7 @@ function Beside({ model, answer }: { model: ModelDocument; answer: ProveAnswer }
         <thead>
           <tr>
             {columns.map((c) => (
-              <th key={c} rowSpan={2}>
+              <th key={c} rowSpan={2} className="member">
                 {columnName(c)}
               </th>
             ))}
@@ -191,7 +191,9 @@ function Beside({ model, answer }: { model: ModelDocument; answer: ProveAnswer }
           {lines.map((line) => (
             <tr key={JSON.stringify(line.at)} className={Object.keys(line.at).length < columns.length ? 'whole' : ''}>
               {columns.map((c) => (
-                <td key={c}>{c in line.at ? text(line.at[c]) : 'total'}</td>
+                <td key={c} className="member">
+                  {c in line.at ? text(line.at[c]) : 'total'}
+                </td>
               ))}
               {line.values.flatMap((v) => [
                 <td key={`${v.measure} here`} className="side-first">
