@@ -134,12 +134,12 @@ class Elsewhere(unittest.TestCase):
 
     def test_what_takes_too_long_is_ended(self):
         with elsewhere(self.url, STAR.model, "the line", 0.2) as there, self.assertRaises(Refused) as caught:
-            there.rows("SELECT pg_sleep(20)")
+            there.asking.rows("SELECT pg_sleep(20)")
         self.assertEqual(caught.exception.diagnostics[0].code, "limit_seconds")
 
     def test_nothing_is_written(self):
         with elsewhere(self.url, STAR.model, "the line", 20) as there, self.assertRaises(Refused):
-            there.rows('DELETE FROM "the line"."Port" RETURNING 1')
+            there.asking.rows('DELETE FROM "the line"."Port" RETURNING 1')
 
 
 if __name__ == "__main__":

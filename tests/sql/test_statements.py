@@ -18,7 +18,7 @@ from nexorem.sql.layout import laid_out
 from nexorem.sql.own import own_places
 from nexorem.sql.probe import compiled
 from nexorem.sql.tree import text_of, to_run
-from tests.core.small import STAR
+from tests.core.small import STAR, make_star
 from tests.sql.voices import Server, columnar
 
 GOLDEN = Path(__file__).parent / "golden"
@@ -121,6 +121,28 @@ class Cells(unittest.TestCase):
                 self.assertEqual(list(line[2 * len(at) :]), [cell[m] for m in formulas], cell)
         at = [read_pick(STAR, "Port.region", ["North"])]
         self.assertIn("region = 'North'", text_of(compiled(STAR, probe, POSTGRESQL, own_places(STAR), at=at).statement, POSTGRESQL))
+
+
+class Chains(unittest.TestCase):
+    def test_what_an_unmatched_member_looks_up(self):
+        """Rows of the fact lead to no row of D, which leads to E in every row of its own: the unmatched member of D has that of E."""
+        tables = {
+            "F": ("k:integer n:integer", [(1, 1), (2, 2), (9, 4), (None, 8)]),
+            "D": ("k:integer e:integer", [(1, 7), (2, 8)]),
+            "E": ("k:integer n:text", [(7, "seven"), (8, None)]),
+        }
+        star = make_star(tables, [{"from": "F.k", "to": "D.k"}, {"from": "D.e", "to": "E.k"}], {"n": "sum(F.n)"})
+        formulas = {
+            "x": "sum(n for each every (D.k, E.n))",
+            "y": "rows(every (D.k, E.n))",
+            "z": "n given (set (D.k, D.e) in every (D.k, D.e), clear D.e)",
+            "u": "count(n for each every (D.k, E.n) where D.k IS NULL)",
+            "v": "sum(n for each every E.n)",
+        }
+        data = {"rows": ["E.n"], "measures": ["n", *formulas], "define": formulas, "totals": "all"}
+        for voice in (columnar, Server()):
+            with voice(star) as database:
+                self.assertEqual(database.cells(data), list(answer(star, probe_of(star, data), Budget()).tidy()))
 
 
 class Scans(unittest.TestCase):

@@ -40,16 +40,21 @@ MARKS = {"proven": "✓", "differs": "✗", "cannot": "!"}
 @axis_options
 @page_options
 @limit_options
-@click.option("--dialect", type=click.Choice(list(DIALECTS)), default=POSTGRESQL.name, show_default=True, help="Whose SQL to write.")
+@click.option("--dialect", type=click.Choice(list(DIALECTS)), help="Whose SQL to write; PostgreSQL's without it.")
 @click.option("--schema", help="Where the tables are in the database.")
-@click.option("--run", "url", metavar="URL", help="Answer it in a PostgreSQL that has the tables, whatever rows they hold.")
+@click.option(
+    "--run",
+    "url",
+    metavar="URL",
+    help="Answer it in a PostgreSQL or a cluster (sc://host:port) that has the tables.",
+)
 @click.option("--prove", "proving", is_flag=True, help="Hold the grid against PostgreSQL; without a probe all grids of the model.")
 @STORE
 @AS_JSON
 @common.reporting
 def sql(
     package: Path,
-    dialect: str,
+    dialect: str | None,
     schema: str | None,
     url: str | None,
     proving: bool,
@@ -64,7 +69,7 @@ def sql(
     star = open_package(package)
     data = probe_json(probe_file, options)
     if proving:
-        if url or schema or dialect != POSTGRESQL.name:
+        if url or schema or dialect:
             raise refuse("bad_option", "Proofs are made in the private PostgreSQL.", "Leave --run, --schema and --dialect out.", "--prove")
         only = probe_of(star, data) if data.get("measures") else None
         with private(folder or default_data()) as address:
@@ -72,11 +77,12 @@ def sql(
         return
     probe = probe_of(star, data)
     if not url:
+        dialect = dialect or POSTGRESQL.name
         made = compiled(star, probe, dialect_of(dialect), own_places(star, schema), limits)
         click.echo(text_of(made.statement, dialect_of(dialect)), nl=False)
         return
-    if dialect != POSTGRESQL.name:
-        raise refuse("bad_option", "--run asks a PostgreSQL.", "Leave --dialect out.", "--run")
+    if dialect:
+        raise refuse("bad_option", "--run knows by the address whose SQL it asks in.", "Leave --dialect out.", "--run")
     with elsewhere(url, star.model, schema, min(limits.seconds, MOST_SECONDS)) as there:
         for line in tidy_lines(axes_of(probe), probe.measures, there.answer(probe, limits)):
             click.echo(json.dumps(line, ensure_ascii=False))

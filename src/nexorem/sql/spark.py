@@ -21,6 +21,10 @@ class _Preparer(IdentifierPreparer):
     def __init__(self, dialect: Any) -> None:
         super().__init__(dialect, initial_quote="`", escape_quote="`")
 
+    def quote_schema(self, schema: str, force: Any = None) -> str:
+        """A catalog and a schema are two names."""
+        return ".".join(self.quote(part) for part in schema.split("."))
+
 
 class _Types(GenericTypeCompiler):
     """Texts are STRING, times have no zone."""

@@ -1,11 +1,11 @@
-"""A model over tables of its own names in another PostgreSQL: what that proves of them, and statements that it answers."""
+"""A model over tables of its own names in another database or a cluster: what that proves of them, and statements that it answers."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Protocol
 
 import psycopg
 
@@ -16,21 +16,13 @@ from nexorem.core.model.model import Model, Table
 from nexorem.core.model.proven import Proven
 from nexorem.core.words import listed
 from nexorem.sql.build import Places
-from nexorem.sql.dialects import POSTGRESQL
+from nexorem.sql.dialects import POSTGRESQL, Dialect
 from nexorem.sql.probe import compiled
 from nexorem.sql.proof import Line
 from nexorem.sql.remote import SqlProver, with_keys
-from nexorem.sql.tree import to_run
+from nexorem.sql.tree import plain_name, to_run
 from nexorem.store.proving import ProofTables, refused_by
 
-CANONICAL = {
-    "integer": "bigint",
-    "number": "double precision",
-    "text": "text",
-    "boolean": "boolean",
-    "date": "date",
-    "datetime": "timestamp without time zone",
-}
 COLUMNS = """
 SELECT c.relname, a.attname, format_type(a.atttypid, NULL) FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid
 JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -38,71 +30,120 @@ WHERE n.nspname = COALESCE(%s::text, current_schema()) AND a.attnum > 0 AND NOT 
 """
 
 
-@dataclass(frozen=True, slots=True)
-class Elsewhere:
-    """A model as a database proves it, where its tables are, and who asks there."""
+class Asking(Protocol):
+    """Who asks a database or a cluster. `kinds` are the types there that need no cast, by dtype."""
 
-    proven: Proven
-    places: Places
-    tables: ProofTables
-    connection: Any
+    dialect: Dialect
+    kinds: Mapping[str, str]
 
-    def answer(self, probe: Probe, limits: Limits = DEFAULT_LIMITS) -> list[Line]:
-        """The lines that a probe comes to over there."""
-        made = compiled(self.proven, probe, POSTGRESQL, self.places, limits)
-        return self.rows(*to_run(made.statement, POSTGRESQL))
+    def rows(self, text: str, values: Any = None) -> Sequence[Line]:
+        """The lines of a SELECT; refuses with what is said there, and where it takes too long."""
 
-    def rows(self, text: str, values: Any = None) -> list[Line]:
-        """The lines of a SELECT; refuses with what the database says."""
+    def columns(self, tables: Sequence[str], schema: str | None) -> dict[str, dict[str, str]]:
+        """The columns of the tables that are there, with their types."""
+
+
+class PostgreSql:
+    """Asks a PostgreSQL, in transactions that read only."""
+
+    dialect = POSTGRESQL
+    kinds: Mapping[str, str] = {
+        "integer": "bigint",
+        "number": "double precision",
+        "text": "text",
+        "boolean": "boolean",
+        "date": "date",
+        "datetime": "timestamp without time zone",
+    }
+
+    def __init__(self, tables: ProofTables, connection: Any) -> None:
+        self.tables, self.connection = tables, connection
+
+    def rows(self, text: str, values: Any = None) -> Sequence[Line]:
+        """The lines of a SELECT."""
         try:
             return self.tables.rows(self.connection, text, values)
         except psycopg.Error as error:
             raise refused_by(error) from None
 
+    def columns(self, tables: Sequence[str], schema: str | None) -> dict[str, dict[str, str]]:
+        """The columns of all tables of the schema."""
+        there: dict[str, dict[str, str]] = {}
+        for table, column, kind in self.connection.execute(COLUMNS, (schema,)).fetchall():
+            there.setdefault(table, {})[column] = kind
+        return there
+
+
+@dataclass(frozen=True, slots=True)
+class Elsewhere:
+    """A model as a database or a cluster proves it, where its tables are, and who asks there."""
+
+    proven: Proven
+    places: Places
+    asking: Asking
+
+    def answer(self, probe: Probe, limits: Limits = DEFAULT_LIMITS) -> Sequence[Line]:
+        """The lines that a probe comes to over there."""
+        made = compiled(self.proven, probe, self.asking.dialect, self.places, limits)
+        return self.asking.rows(*to_run(made.statement, self.asking.dialect))
+
 
 @contextmanager
 def elsewhere(url: str, model: Model, schema: str | None, seconds: float) -> Iterator[Elsewhere]:
-    """A model over a database that has its tables. Ctrl-C cancels there what is being asked. Refuses with everything that is not there."""
+    """A model over a database or a cluster (`sc://`) that has its tables. Ctrl-C cancels there what is being asked. Refuses with everything
+    that is not there."""
+    with _asking(url, seconds) as asking:
+        places = found_places(model, asking.columns([t.name for t in model.tables], schema), schema, asking.kinds)
+        prover = SqlProver(model, asking.rows, asking.dialect, places)
+        yield Elsewhere(Proven(model, prover), with_keys(prover, places, model.tables), asking)
+
+
+@contextmanager
+def _asking(url: str, seconds: float) -> Iterator[Asking]:
+    if url.startswith("sc://"):
+        from nexorem.store.spark import spark
+
+        with spark(url, seconds) as asking:
+            yield asking
+        return
     tables = ProofTables(url, seconds)
     with tables.connection() as connection:
         connection.execute("SET TIME ZONE 'UTC'")
-        there: dict[str, dict[str, str]] = {}
-        for table, column, kind in connection.execute(COLUMNS, (schema,)).fetchall():
-            there.setdefault(table, {})[column] = kind
-        places = found_places(model, there, schema)
-
-        def run(text: str, values: Any) -> Sequence[Line]:
-            try:
-                return tables.rows(connection, text, values)
-            except psycopg.Error as error:
-                raise refused_by(error) from None
-
-        prover = SqlProver(model, run, POSTGRESQL, places)
-        yield Elsewhere(Proven(model, prover), with_keys(prover, places, model.tables), tables, connection)
+        yield PostgreSql(tables, connection)
 
 
-def found_places(model: Model, there: dict[str, dict[str, str]], schema: str | None) -> Places:
-    """Where a model's tables are among those of a database; a computed column that is not there is computed where it is read. Refuses with
-    all that lacks."""
+def found_places(model: Model, there: Mapping[str, Mapping[str, str]], schema: str | None, kinds: Mapping[str, str]) -> Places:
+    """Where a model's tables are among those of a database, by their names or by these in small letters and underscores. A computed column
+    that is not there is computed where it is read. Refuses with all that lacks."""
     wrong: list[Diagnostic] = []
-    casts: set[tuple[str, str]] = set()
+    tables: dict[str, str] = {}
+    columns: dict[tuple[str, str], str] = {}
     computed: set[tuple[str, str]] = set()
+    casts: set[tuple[str, str]] = set()
     for table in model.tables:
-        if table.name not in there:
+        name = called(table.name, there)
+        if name is None:
             where = f"the schema {schema}" if schema else "the database"
             wrong.append(Diagnostic("no_table", f"There is no table {table.name} in {where}.", hint=near_hint(table.name, list(there))))
             continue
-        kinds = there[table.name]
-        computed |= {(table.name, c.name) for c in table.columns if c.formula and c.name not in kinds}
-        wrong += _lacking(table, kinds)
-        casts |= {(table.name, c.name) for c in table.columns if c.name in kinds and kinds[c.name] != CANONICAL.get(c.dtype)}
+        tables[table.name] = name
+        own = {(table.name, c.name): called(c.name, there[name]) for c in table.columns}
+        columns |= {key: found for key, found in own.items() if found is not None}
+        computed |= {(table.name, c.name) for c in table.columns if c.formula and own[table.name, c.name] is None}
+        wrong += _lacking(table, [c.name for c in table.columns if not c.formula and own[table.name, c.name] is None])
+        dtypes = {(table.name, c.name): c.dtype for c in table.columns}
+        casts |= {key for key, found in own.items() if found is not None and there[name][found] != kinds.get(dtypes[key])}
     if wrong:
         raise Refused(wrong)
-    return Places(schema, casts=frozenset(casts), computed=frozenset(computed))
+    return Places(schema, tables, columns, casts=frozenset(casts), computed=frozenset(computed))
 
 
-def _lacking(table: Table, kinds: dict[str, str]) -> list[Diagnostic]:
-    lost = [c.name for c in table.columns if not c.formula and c.name not in kinds]
+def called(name: str, there: Mapping[str, object]) -> str | None:
+    """What a thing of the model is called there; None where it is not there."""
+    return next((n for n in (name, plain_name(name)) if n in there), None)
+
+
+def _lacking(table: Table, lost: Sequence[str]) -> list[Diagnostic]:
     if not lost:
         return []
     return [Diagnostic("no_column", f"{table.name} has no {listed(lost)} there.", hint="Rename it there, or leave it out of the model.")]

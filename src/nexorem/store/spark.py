@@ -1,0 +1,119 @@
+"""A cluster that speaks Spark Connect: statements with their parameters, a bound of time, cancelled with who asked. Its client is
+optional."""
+
+from __future__ import annotations
+
+import logging
+import re
+import secrets
+import threading
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from typing import Any
+
+from nexorem.core.diagnostics import Refused, refuse
+from nexorem.sql.dialects import SPARK
+from nexorem.sql.proof import Line
+from nexorem.sql.tree import plain_name
+
+SETTINGS = {"spark.sql.ansi.enabled": "true", "spark.sql.session.timeZone": "UTC"}
+CANCELLED = "OPERATION_CANCELED"
+MISSING = ("TABLE_OR_VIEW_NOT_FOUND", "SCHEMA_NOT_FOUND", "CATALOG_NOT_FOUND")
+OUT_OF_RANGE = ("ARITHMETIC_OVERFLOW", "CAST_OVERFLOW", "BINARY_ARITHMETIC_OVERFLOW")
+MOST_SAID = 300
+PLAIN = re.compile(r"\w+", re.ASCII)  # names that catalogs take
+LOGGER = "SQLQueryContextLogger"  # of the client, which writes what we say in our own words
+
+
+class Spark:
+    """Asks a cluster over one session."""
+
+    dialect = SPARK
+    kinds: Mapping[str, str] = {
+        "integer": "bigint",
+        "number": "double",
+        "text": "string",
+        "boolean": "boolean",
+        "date": "date",
+        "datetime": "timestamp_ntz",
+    }
+
+    def __init__(self, session: Any, seconds: float) -> None:
+        self.session, self.seconds = session, seconds
+
+    def rows(self, text: str, values: Any = None) -> Sequence[Line]:
+        """The lines of a SELECT, which come as Arrow."""
+        tag = f"nexorem-{secrets.token_hex(8)}"
+        late = threading.Event()
+
+        def end() -> None:
+            late.set()
+            self.session.interruptTag(tag)
+
+        timer = threading.Timer(self.seconds, end)
+        timer.daemon = True
+        self.session.addTag(tag)
+        timer.start()
+        try:
+            table = self.session.sql(text, args=values or None).toArrow()
+            return list(zip(*(c.to_pylist() for c in table.columns), strict=True)) if table.num_columns else []
+        except KeyboardInterrupt:
+            self.session.interruptTag(tag)
+            raise
+        except Exception as error:
+            raise refused_by(error, late.is_set()) from None
+        finally:
+            timer.cancel()
+            self.session.removeTag(tag)
+
+    def columns(self, tables: Sequence[str], schema: str | None) -> dict[str, dict[str, str]]:
+        """The columns of those of the tables that are there."""
+        there = {}
+        for name in dict.fromkeys(n for table in tables for n in (table, plain_name(table)) if PLAIN.fullmatch(n)):
+            parts = [*(schema.split(".") if schema else []), name]
+            quoted = ".".join(f"`{p.replace('`', '``')}`" for p in parts)
+            try:
+                lines = self.rows(f"DESCRIBE TABLE {quoted}")
+            except Refused as refused:
+                if refused.diagnostics[0].code == "no_table":
+                    continue
+                raise
+            there[name] = {line[0]: line[1] for line in lines if line[0] and not line[0].startswith("#")}
+        return there
+
+
+@contextmanager
+def spark(url: str, seconds: float) -> Iterator[Spark]:
+    """A session on a cluster, and its end."""
+    try:
+        from pyspark.sql.connect.session import SparkSession
+    except ImportError:
+        hint = "Install it with: pip install 'nexorem[cluster]'"
+        raise refuse("no_client", "The client of clusters is not installed.", hint) from None
+    logging.getLogger(LOGGER).setLevel(logging.CRITICAL)
+    try:
+        session = SparkSession.builder.remote(url).create()
+        for name, value in SETTINGS.items():
+            session.conf.set(name, value)
+    except Exception as error:
+        raise refused_by(error, False) from None
+    try:
+        yield Spark(session, seconds)
+    finally:
+        session.stop()
+
+
+def refused_by(error: Exception, late: bool) -> Refused:
+    """What a cluster said, as a refusal in one sentence."""
+    condition = str(getattr(error, "getCondition", lambda: "")() or "")
+    text = str(error).strip().splitlines()
+    said = (text[0] if text else type(error).__name__)[:MOST_SAID].rstrip(".")
+    if late or condition == CANCELLED:
+        return refuse("limit_seconds", "The cluster needs too long for it.", "Pick less, or take a column off an axis.")
+    if condition in MISSING:
+        return refuse("no_table", f"The cluster answered: {said}.", "Name the catalog and schema with --schema.")
+    if condition in OUT_OF_RANGE:
+        return refuse("overflow", "A number is beyond its type, and the statement fails as a whole.", "Ask the measures one by one.")
+    if "UNAVAILABLE" in str(error) or "failed to connect" in str(error).lower():
+        return refuse("cluster", "The cluster does not answer.", "Check its address (sc://host:port), and that its connect server runs.")
+    return refuse("cluster", f"The cluster answered: {said}.", "Nothing was changed.")
