@@ -61,6 +61,11 @@ chromium() {
   debian "Chromium with its driver" chromium chromium-driver
 }
 
+java() {
+  if command -v java >/dev/null; then return; fi
+  debian "Java" openjdk-17-jre-headless
+}
+
 node() {
   command -v npm >/dev/null || { say "Node.js 20 with npm is needed and was not found"; exit 2; }
 }

@@ -1,9 +1,9 @@
 """Lint, types and every test, with one closing line: `N passed, N failed, N skipped`.
 
-tools/run_tests.py [NAME ...]     only the tests whose names contain one of these, and no lint
+tools/run_tests.py [--cluster] [NAME ...]     only the tests whose names contain one of these, and no lint
 
-Without names the browser's tests, which mostly wait, run in a process of their own beside the rest. The ten slowest tests are named at the
-end.
+`--cluster`: those that start a cluster, too. Without names the browser's tests, which mostly wait, run in a process of their own beside the
+rest. The ten slowest tests are named at the end.
 """
 
 from __future__ import annotations
@@ -22,6 +22,7 @@ ROOT = Path(__file__).resolve().parents[1]
 PYTHON = sys.executable
 OWN_NAMES = ROOT.parent / "shared" / "checks" / "own_names.py"
 ASIDE = ("tests.browser.",)
+CLUSTER = "tests.cluster."
 SLOW = 5.0  # seconds; slower tests are named
 MOST_SLOW = 10
 LINTS: list[tuple[str, list[str], Path]] = [
@@ -107,14 +108,15 @@ class Beside:
 
 def main() -> int:
     """Runs everything that is asked for."""
-    wanted = sys.argv[1:]
+    wanted = [x for x in sys.argv[1:] if x != "--cluster"]
+    left_out = (*ASIDE,) if "--cluster" in sys.argv else (*ASIDE, CLUSTER)
     for path in (ROOT, ROOT / "src"):
         sys.path.insert(0, str(path))
     warnings.filterwarnings("ignore", module="hypothesis")
     beside = None if wanted else Beside(ASIDE)
     failed_lints = [] if wanted else lint()
     suite = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
-    tests = [t for t in single_tests(suite) if any(w in t.id() for w in wanted) or (not wanted and not t.id().startswith(ASIDE))]
+    tests = [t for t in single_tests(suite) if any(w in t.id() for w in wanted) or (not wanted and not t.id().startswith(left_out))]
     result = unittest.TextTestRunner(resultclass=Result, warnings="ignore").run(unittest.TestSuite(tests))
     assert isinstance(result, Result)
     failed = len({str(t) for t, _ in [*result.failures, *result.errors]}) + len(result.unexpectedSuccesses)

@@ -24,6 +24,7 @@ COMMANDS = {
     "import": ("nexorem.cli.exchange", "import_package"),
     "gather": ("nexorem.cli.gather", "gather"),
     "suggest": ("nexorem.cli.inspect", "suggest"),
+    "cluster-demo": ("nexorem.cli.cluster", "cluster_demo"),
     "bench": ("nexorem.cli.bench", "bench"),
 }
 
