@@ -2,8 +2,8 @@
 
 tools/run_tests.py [--cluster] [NAME ...]     only the tests whose names contain one of these, and no lint
 
-`--cluster`: those that start a cluster, too. Without names the browser's tests, which mostly wait, run in a process of their own beside the
-rest. The ten slowest tests are named at the end.
+`--cluster`: those that start a cluster, too. Without names the browser's tests, which mostly wait, and those of SQL run in processes of
+their own beside the rest. The ten slowest tests are named at the end.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[1]
 PYTHON = sys.executable
 OWN_NAMES = ROOT.parent / "shared" / "checks" / "own_names.py"
-ASIDE = ("tests.browser.",)
+ASIDE = ("tests.browser.", "tests.sql.")  # each in a process of its own
 CLUSTER = "tests.cluster."
 SLOW = 5.0  # seconds; slower tests are named
 MOST_SLOW = 10
@@ -113,7 +113,7 @@ def main() -> int:
     for path in (ROOT, ROOT / "src"):
         sys.path.insert(0, str(path))
     warnings.filterwarnings("ignore", module="hypothesis")
-    beside = None if wanted else Beside(ASIDE)
+    beside = [] if wanted else [Beside([part]) for part in ASIDE]
     failed_lints = [] if wanted else lint()
     suite = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
     tests = [t for t in single_tests(suite) if any(w in t.id() for w in wanted) or (not wanted and not t.id().startswith(left_out))]
@@ -123,10 +123,10 @@ def main() -> int:
     skipped = len(result.skipped)
     passed = max(result.testsRun - failed - skipped, 0)
     nothing = not passed and not failed
-    if beside:
-        more = beside.counts()
+    for other in beside:
+        more = other.counts()
         passed, failed, skipped = passed + more[0], failed + more[1], skipped + more[2]
-    for took, name in sorted([*result.times, *(beside.slowest if beside else ())], reverse=True)[:MOST_SLOW]:
+    for took, name in sorted([*result.times, *(x for other in beside for x in other.slowest)], reverse=True)[:MOST_SLOW]:
         print(f"slow {took:6.1f} s  {name}")
     for name in failed_lints:
         print(f"FAIL {name}")
