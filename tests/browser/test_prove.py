@@ -126,7 +126,7 @@ class Prove(OneBrowser):
         self.b.press(lambda: self.b.one(".tile.number .hold-number"))
         self.sees(lambda: self.made().get("probe"), {"folio": "On time", "tile": 1})
         self.show("prove")
-        self.b.press(lambda: self.b.all(".prove-switch button")[3])
+        self.b.click("Findings", ".prove-switch b")
         self.b.press(lambda: self.b.one('[aria-label^="Check that there is none"]'))
         self.sees(lambda: "none" in self.made()["must"], True)
         count = len(self.api()["checks"])
@@ -157,7 +157,7 @@ class Prove(OneBrowser):
 
     def test_a_release_does_not_move_with_the_draft(self):
         self.open("prove")
-        self.b.press(lambda: self.b.all(".prove-switch button")[2])
+        self.b.click("Releases", ".prove-switch b")
         self.b.click("Make a release")
         self.b.type('[aria-label="Name of the release"]', "First")
         self.b.type('[aria-label="Notes of the release"]', "What it is for.")
@@ -188,7 +188,7 @@ class Prove(OneBrowser):
         self.b.click("Back to the draft", ".as-of button")
         self.b.until(lambda: self.cell(0, 0).text not in ("", first))
         self.show("prove")
-        self.b.press(lambda: self.b.all(".prove-switch button")[2])
+        self.b.click("Releases", ".prove-switch b")
         self.b.press(lambda: self.b.one(".time-line li button"))
         self.b.click("Bring the draft back to it", ".lens button")
         self.b.named("↶ undo: bring back release 1")

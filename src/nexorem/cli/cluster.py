@@ -38,7 +38,8 @@ def cluster_demo(bookings: int, port: int, data: Path | None) -> None:
         click.echo(f"The cluster is at {address}  (Ctrl-C stops it)")
         click.echo(f"Ask it with: ./nexorem sql demo/lantern_isles --rows Port.name --measures seats_sold --run {address}")
         sys.stdout.flush()
-        signal.signal(signal.SIGTERM, _stop)
+        for number in (signal.SIGINT, signal.SIGTERM):
+            signal.signal(number, _stop)
         with suppress(KeyboardInterrupt):
             while True:
                 signal.pause()
