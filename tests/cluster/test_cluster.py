@@ -67,7 +67,7 @@ class Cluster(unittest.TestCase):
                         continue
                     met += 1
                     self.assertEqual(told(cell["x"]), given)
-            self.assertGreater(met, 90)
+            self.assertGreater(met, 50)
 
     def test_what_it_says_and_when_it_ends(self):
         with spark(self.address, 1.0) as asking:

@@ -100,6 +100,17 @@ class Elsewhere(unittest.TestCase):
         self.assertEqual([c.get("Port.region", "all") for c in found], [c.get("Port.region", "all") for c in wanted])
         self.assertTrue(all(same(a[m], b[m]) for a, b in zip(found, wanted, strict=True) for m in data["measures"]), (found, wanted))
 
+    def test_what_is_no_value_here_is_empty(self):
+        with psycopg.connect(self.url.replace("+psycopg", ""), autocommit=True) as connection:
+            connection.execute("""UPDATE "the line"."Booking" SET fare = 'NaN' WHERE no = 1""")
+            connection.execute("""ALTER TABLE "the line"."Booking" ALTER fare TYPE double precision""")
+            connection.execute("""UPDATE "the line"."Booking" SET fare = '-Infinity', refunded = 'infinity' WHERE no = 2""")
+            connection.execute("""UPDATE "the line"."Booking" SET refunded = '0044-03-15 BC' WHERE no = 4""")
+        formulas = {"a": "sum(Booking.fare)", "b": "count(Booking.fare)", "c": "count(Booking.refunded)", "d": "max(Booking.fare)"}
+        formulas["e"] = "rows(Booking where Booking.fare IS NULL)"
+        (cell,) = self.cells(STAR, {"measures": list(formulas), "define": formulas})
+        self.assertEqual(cell, {"a": 14.5, "b": 4, "c": 1, "d": 7.0, "e": 3})
+
     def test_computed_columns_are_computed_where_they_are_read(self):
         star = self.with_column("Booking", Column("worth", "number", formula="fare * COALESCE(Port.depth, 1)"))
         data = {

@@ -24,7 +24,8 @@ Path = tuple[Link, ...]
 @dataclass(frozen=True, slots=True)
 class Places:
     """Where tables are: the schema, and by table its name there, its columns' names there and the column that tells its rows apart. What is
-    not named is called as in the model. Columns in `casts` are of another type there; those that are `computed` are not there."""
+    not named is called as in the model. Columns in `casts` are of another type there; those that are `computed` are not there;
+    those that are `guarded` hold what is no value here: NaN, what is infinite, dates outside the years 1 to 9999. These are empty."""
 
     schema: str | None = None
     tables: Mapping[str, str] = field(default_factory=dict)
@@ -32,6 +33,7 @@ class Places:
     keys: Mapping[str, str] = field(default_factory=dict)
     casts: frozenset[tuple[str, str]] = frozenset()
     computed: frozenset[tuple[str, str]] = frozenset()
+    guarded: frozenset[tuple[str, str]] = frozenset()
 
     def column(self, table: str, column: str) -> str:
         """The name of a column there."""
@@ -148,7 +150,9 @@ class Build:
 
             def write() -> sa.SelectBase:
                 rows, used = self.table(name), {c: d for c, d in columns.items() if c in self.used.get(name, ())}
-                real = sa.select(*(cast_there(self.places, name, rows, c) for c in used), number(0).label(mark)).select_from(rows)
+                own = {self.places.column(name, c.name): c.name for c in of.columns}
+                there = [rows.c[c] if c not in own else named(as_here(self.places, name, own[c], rows.c[c]), c) for c in used]
+                real = sa.select(*there, number(0).label(mark)).select_from(rows)
                 lost = sa.select(*(empty(d).label(c) for c, d in used.items()), number(1).label(mark))
                 return sa.union_all(real, lost)
 
@@ -179,11 +183,28 @@ def located(model: Model, places: Places, name: str) -> sa.TableClause:
     return sa.table(places.tables.get(name, name), *columns, schema=places.schema)
 
 
-def cast_there(places: Places, table: str, source: sa.FromClause, name: str) -> sa.ColumnElement[Any]:
-    """A column of a table by its name there, in its type here."""
-    column = source.c[name]
-    casts = {places.column(t_, c) for t_, c in places.casts if t_ == table}
-    return sa.cast(column, column.type).label(name) if name in casts else column
+def as_here(places: Places, table: str, column: str, found: sa.ColumnElement[Any]) -> sa.ColumnElement[Any]:
+    """A column that is somewhere else, in its type here; what is no value here is empty."""
+    value = sa.cast(found, found.type) if (table, column) in places.casts else found
+    return sa.case((is_value(value), value)) if (table, column) in places.guarded else value
+
+
+def named(value: sa.ColumnElement[Any], name: str) -> sa.ColumnElement[Any]:
+    """A value by a name; a column has its own."""
+    return value if isinstance(value, sa.Column | sa.sql.elements.ColumnClause) else value.label(name)
+
+
+def is_value(found: sa.ColumnElement[Any]) -> sa.ColumnElement[bool]:
+    """Whether a number or a date that is there is one here: neither NaN, which is beyond all others, nor infinite, nor of other years."""
+    if isinstance(found.type, sa.Double):
+        below, beyond = _edge("-Infinity", found.type), _edge("Infinity", found.type)
+        return sa.and_(found > below, found < beyond)
+    first, last = ("0001-01-01", "9999-12-31") if isinstance(found.type, sa.Date) else ("0001-01-01 00:00:00", "9999-12-31 23:59:59.999999")
+    return found.between(_edge(first, found.type), _edge(last, found.type))
+
+
+def _edge(text: str, of: Any) -> sa.ColumnElement[Any]:
+    return sa.cast(sa.literal_column(f"'{text}'", sa.Text()), of)
 
 
 class Source:
@@ -256,8 +277,7 @@ class Reader:
         if (table, column) in self.build.places.computed:
             return self._computed(path, table, column)
         found = self._read(path, self.build.column(table, column))
-        plain = not path and self._is_canonical
-        return found if plain or (table, column) not in self.build.places.casts else sa.cast(found, found.type)
+        return found if not path and self._is_canonical else as_here(self.build.places, table, column, found)
 
     def _computed(self, path: Path, table: str, column: str) -> sa.ColumnElement[Any]:
         """A column that is not there, computed where it is read."""

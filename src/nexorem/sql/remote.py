@@ -5,18 +5,20 @@ from __future__ import annotations
 
 from array import array
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 import sqlalchemy as sa
 
 from nexorem.core.model.model import Link, Model, Table
 from nexorem.core.model.proven import ColumnFacts, LinkFacts
-from nexorem.sql.build import Places, located
+from nexorem.sql.build import Places, as_here, is_value, located
 from nexorem.sql.dialects import Dialect, number
 from nexorem.sql.tree import Statement, to_run
 
 Run = Callable[[str, Any], Sequence[Sequence[Any]]]
 Key = tuple[str, tuple[str, ...]]
+BOUND = ("number", "date", "datetime")  # of which databases have more than we
 LINKS_AT_ONCE = 20  # of one table that are looked at in one pass
 
 
@@ -26,6 +28,7 @@ class SqlProver:
 
     def __init__(self, model: Model, run: Run, dialect: Dialect, places: Places) -> None:
         self.model, self.run, self.dialect, self.places = model, run, dialect, places
+        self.guarded: set[tuple[str, str]] = set()  # columns in which something is no value here
         self._empties: dict[str, tuple[int, Mapping[str, int]]] = {}
         self._keys: dict[Key, tuple[int, int]] = {}
         self._links: dict[Any, tuple[int, int]] = {}
@@ -47,10 +50,16 @@ class SqlProver:
     def _counted(self, table: str) -> tuple[int, Mapping[str, int]]:
         if table not in self._empties:
             source = located(self.model, self.places, table)
-            names = [c.name for c in _table(self.model, table).columns if (table, c.name) not in self.places.computed]
-            filled = (sa.func.count(source.c[self.places.column(table, c)]) for c in names)
-            size, *counts = self.asked(sa.select(sa.func.count(), *filled).select_from(source))
-            self._empties[table] = int(size), {n: int(size) - int(c) for n, c in zip(names, counts, strict=True)}
+            there = [c for c in _table(self.model, table).columns if (table, c.name) not in self.places.computed]
+            held = {c.name: source.c[self.places.column(table, c.name)] for c in there}
+            odd = {c.name: as_here(self.places, table, c.name, held[c.name]) for c in there if c.dtype in BOUND}
+            filled = [sa.func.count(x) for x in held.values()]
+            values = [sa.func.count(sa.case((is_value(x), number(1)))) for x in odd.values()]
+            size, *counts = self.asked(sa.select(sa.func.count(), *filled, *values).select_from(source))
+            full = dict(zip(held, map(int, counts[: len(held)]), strict=True))
+            plain = dict(zip(odd, map(int, counts[len(held) :]), strict=True))
+            self.guarded |= {(table, c) for c, count in plain.items() if count < full[c]}
+            self._empties[table] = int(size), {c: int(size) - plain.get(c, count) for c, count in full.items()}
         return self._empties[table]
 
     def column_facts(self, table: str, column: str) -> ColumnFacts:
@@ -126,12 +135,14 @@ def _table(model: Model, name: str) -> Table:
 
 
 def with_keys(prover: SqlProver, places: Places, tables: Iterable[Table]) -> Places:
-    """The places with a column for each table that tells its rows apart, where a key of it or one that links point to does."""
+    """The places with a column for each table that tells its rows apart, where a key of it or one that links point to does; and with the
+    columns that hold what is no value here."""
     keys = dict(places.keys)
     for table in tables:
+        prover.size(table.name)
         ends = [k.to_columns for k in prover.model.links if k.to_table == table.name]
         single = dict.fromkeys(x[0] for x in (table.key or (), *ends) if len(x) == 1)
         found = next((c for c in single if prover.tells_apart(table.name, c)), None)
         if found and table.name not in keys:
             keys[table.name] = places.column(table.name, found)
-    return Places(places.schema, places.tables, places.columns, keys, places.casts, places.computed)
+    return replace(places, keys=keys, guarded=frozenset(prover.guarded))
