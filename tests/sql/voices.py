@@ -78,7 +78,9 @@ def columnar(star):
         base.register("given", pa.table({n: pa.array(v, k) for n, v, k in zip(names, rows_of(star, table), kinds, strict=True)}))
         base.execute(f"CREATE TABLE {quoted(table.name)} AS SELECT * FROM given")
     try:
-        yield Voice(star, DUCKDB, lambda text, values: base.execute(text, values).fetchall())
+        made = Voice(star, DUCKDB, lambda text, values=None: base.execute(text, values).fetchall())
+        made.base = base
+        yield made
     finally:
         base.close()
 
@@ -102,6 +104,6 @@ class Server:
                     for row in zip(*rows_of(star, table), strict=True):
                         copy.write_row(row)
             try:
-                yield Voice(star, POSTGRESQL, lambda text, values: fetched(cursor.execute(text, values)))
+                yield Voice(star, POSTGRESQL, lambda text, values=None: fetched(cursor.execute(text, values)))
             finally:
                 self.connection.rollback()

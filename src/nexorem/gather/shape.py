@@ -14,6 +14,7 @@ from cachetools import LRUCache
 from nexorem.core.diagnostics import near_hint, refuse
 from nexorem.core.limits import Budget
 from nexorem.core.model.model import Calendar, Column, Model, Table
+from nexorem.core.model.names import split_reference
 from nexorem.gather import made
 from nexorem.gather.frame import Frame
 from nexorem.gather.steps import kinds as k
@@ -74,6 +75,15 @@ class Shaper:
             step = k.read_step(dict(data), table.name)
             if not step.off:
                 tables += k.tables_needed(step)
+            if table.stays and not step.off and step.kind != "rename":
+                said = f"The rows of {table.name} stay elsewhere: no step here shapes them but another name for a column."
+                raise refuse("rows_stay", said, "Make a view of it there, or take its rows in.", table.name)
+        # A calendar takes the first and the last day: these stand among the rows that were looked at.
+        days = {split_reference(x)[0] for x in table.origin.get("dates", [])} if table.origin.get("kind") == "calendar" else set()
+        for name in tables:
+            if name not in days and (other := self.model.table(name)) is not None and other.stays:
+                said = f"{table.name} takes rows of {other.name}, which stay elsewhere."
+                raise refuse("rows_stay", said, f"Take the rows of {other.name} in, or make {table.name} without them.", table.name)
         return list(dict.fromkeys(tables))
 
     def signature(self, name: str) -> str:

@@ -68,6 +68,7 @@ class TableForm(SaidProperty):
     origin: Json = {}
     steps: list[Json] = []
     load: int | None = None
+    stays: bool = False
 
 
 class ModelForm(Form):

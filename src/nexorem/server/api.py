@@ -8,17 +8,14 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-import numpy as np
 from flask import Blueprint, Response, jsonify, request
 from spectree import SpecTree
 
 from nexorem.core.diagnostics import refuse
-from nexorem.core.engine.profile import profile
 from nexorem.core.language.former import back_to, presented
 from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.model.star import Star
 from nexorem.core.plan.reach import reach_after
-from nexorem.core.values import iso
 from nexorem.package.write import package_zip
 from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
@@ -32,7 +29,7 @@ from nexorem.server.api_release import add_release
 from nexorem.server.api_sql import add_sql
 from nexorem.server.events import Events
 from nexorem.store import models
-from nexorem.work import describe, editing
+from nexorem.work import describe, editing, staying
 from nexorem.work.actor import Actor, Need
 from nexorem.work.renaming import rename_preview
 from nexorem.work.workspace import Workspace
@@ -172,17 +169,15 @@ def add_tables(address: Register, workspace: Workspace) -> None:
         """The profile of every column of a table."""
         _, star = workspace.star(model_id)
         name = _table(star, table)
-        return jsonify({"table": name, "profiles": [profile(star, name, c) for c in star.rows[name].columns]})
+        return jsonify({"table": name, "profiles": staying.profiles(star, name)})
 
     @address("/models/<int:model_id>/tables/<path:table>/rows", "GET", s.TableRowsAnswer, query=s.RowsQuery)
     def rows(model_id: int, table: str, query: s.RowsQuery) -> Response:
         """Some rows of a table."""
         _, star = workspace.star(model_id)
         name = _table(star, table)
-        places = np.arange(min(query.start, star.size(name)), min(query.start + query.count, star.size(name)))
-        columns = {c: [iso(v) for v in star.column(name, c).take(places).tolist()] for c in star.rows[name].columns}
-        listed = [list(row) for row in zip(*columns.values(), strict=True)]
-        return jsonify({"table": name, "size": star.size(name), "start": query.start, "columns": list(columns), "rows": listed})
+        columns, listed = staying.some_rows(star, name, query.start, query.count)
+        return jsonify({"table": name, "size": star.size(name), "start": query.start, "columns": columns, "rows": listed})
 
 
 def _table(star: Star, name: str) -> str:

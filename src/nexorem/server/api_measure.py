@@ -47,7 +47,7 @@ def _formulas(address: Register, workspace: Workspace) -> None:
     def worked_patterns(model_id: int, query: f.PatternsQuery) -> Response:
         """Formulas to begin from, filled with the model's own names."""
         _, star = workspace.star(model_id)
-        return jsonify({"patterns": patterns(star, query.measure)})
+        return jsonify({"patterns": patterns(star.sampled, query.measure)})
 
     @address("/models/<int:model_id>/comparisons", "GET", f.Comparisons, query=f.PatternsQuery)
     def comparing(model_id: int, query: f.PatternsQuery) -> Response:

@@ -34,7 +34,9 @@ def add_sql(address: Register, workspace: Workspace) -> None:
         start = time.perf_counter()
         star, probe = asked(model_id, json)
         text = proving.statement_text(star, probe, json.dialect, None if json.at is None else coordinates(star, json.at))
-        return jsonify({"text": text, "dialect": json.dialect, "dialects": proving.dialects(), "milliseconds": milliseconds(start)})
+        side = proving.asked_there(star, probe)
+        spoken = {"dialect": side.dialect.name, "place": side.connection} if side else {"dialect": json.dialect, "place": ""}
+        return jsonify({"text": text, "dialects": proving.dialects(), "milliseconds": milliseconds(start), **spoken})
 
     @address("/models/<int:model_id>/sql/prove", "POST", q.ProveAnswer, json=q.ProveRequest)
     def prove(model_id: int, json: q.ProveRequest) -> Response:
@@ -46,6 +48,11 @@ def add_sql(address: Register, workspace: Workspace) -> None:
         else:
             proof, lines = proving.prove_cell(workspace, star, probe, coordinates(star, json.at), budget)
         return jsonify({"proof": proof, "lines": lines})
+
+    @address("/models/<int:model_id>/sql/plan", "POST", q.PlanAnswer, json=q.ProveRequest)
+    def plan_there(model_id: int, json: q.ProveRequest) -> Response:
+        """How the place that a probe is asked in would go about it, in its own words."""
+        return jsonify({"text": proving.plan_there(*asked(model_id, json))})
 
     @address("/models/<int:model_id>/proofs", "GET", q.Proofs)
     def list_proofs(model_id: int) -> Response:

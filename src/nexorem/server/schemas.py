@@ -109,6 +109,7 @@ class TableInfo(BaseModel):
     steps: list[dict[str, Any]]
     formula: str
     load: int | None
+    stays: bool
     from_text: str
 
 

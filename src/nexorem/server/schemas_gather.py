@@ -216,6 +216,7 @@ class LoadInfo(BaseModel):
     state: Literal["kept", "held"]
     loaded_at: str
     live: bool
+    stays: bool
     report: dict[str, Any]
 
 
@@ -245,14 +246,49 @@ class ConnectionRequest(Body):
     keep_password: bool = False
 
 
+class ClusterRequest(Body):
+    """A way to a cluster that speaks Spark Connect, at sc://host:port."""
+
+    name: str = Field(min_length=1, max_length=100)
+    address: str = Field(pattern=r"^sc://[^\s/]+(/.*)?$", max_length=500)
+
+
 class ConnectionInfo(BaseModel):
+    """A way to a database, or (`kind`) to a cluster at an address."""
+
     name: str
-    host: str
-    port: int
-    database: str
-    user: str
-    sslmode: str
+    kind: Literal["database", "cluster"] = "database"
+    address: str = ""
+    host: str = ""
+    port: int = 0
+    database: str = ""
+    user: str = ""
+    sslmode: str = ""
     keeps_password: bool
+
+
+class LeftTable(Body):
+    """A table of a place that stays there, under a title, or in the place of a table of the model (`table`)."""
+
+    schema_: str = Field(default="", alias="schema")
+    name: str
+    title: str = ""
+    table: str | None = None
+
+
+class LeaveRequest(Body):
+    """Tables that are left where they are."""
+
+    name: str
+    tables: list[LeftTable]
+    base: int
+
+
+class LookAgainRequest(Body):
+    """Tables that stay, to be looked at again."""
+
+    tables: list[str]
+    base: int
 
 
 class Connections(BaseModel):

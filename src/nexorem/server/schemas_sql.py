@@ -23,9 +23,10 @@ class DialectRow(BaseModel):
 
 
 class SqlAnswer(BaseModel):
-    """A statement, laid out to be read."""
+    """A statement, laid out to be read; `place` is where it is asked, empty where the rows are here."""
 
     text: str
+    place: str
     dialect: str
     dialects: list[DialectRow]
     milliseconds: float
@@ -44,6 +45,12 @@ class ProveAnswer(BaseModel):
 
     proof: Proof
     lines: list[LineBeside]
+
+
+class PlanAnswer(BaseModel):
+    """How a place would go about a statement, in its own words."""
+
+    text: str
 
 
 class ProofRow(BaseModel):

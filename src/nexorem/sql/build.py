@@ -19,13 +19,15 @@ from nexorem.sql.scalars import Typed, empty, widen
 from nexorem.sql.tree import EMPTY, UNMATCHED, VALUE, Names, Pair, Relation, Slot, local_name
 
 Path = tuple[Link, ...]
+ROW_NUMBER = "row_number"
 
 
 @dataclass(frozen=True, slots=True)
 class Places:
     """Where tables are: the schema, and by table its name there, its columns' names there and the column that tells its rows apart. What is
     not named is called as in the model. Columns in `casts` are of another type there; those that are `computed` are not there;
-    those that are `guarded` hold what is no value here: NaN, what is infinite, dates outside the years 1 to 9999. These are empty."""
+    those that are `guarded` hold what is no value here: NaN, what is infinite, dates outside the years 1 to 9999. These are empty.
+    Tables in `schemas` are in another schema; those that are `sent` are not there: their rows go along with the statement."""
 
     schema: str | None = None
     tables: Mapping[str, str] = field(default_factory=dict)
@@ -34,6 +36,12 @@ class Places:
     casts: frozenset[tuple[str, str]] = frozenset()
     computed: frozenset[tuple[str, str]] = frozenset()
     guarded: frozenset[tuple[str, str]] = frozenset()
+    schemas: Mapping[str, str | None] = field(default_factory=dict)
+    sent: Mapping[str, Sent] = field(default_factory=dict)
+
+    def schema_of(self, table: str) -> str | None:
+        """The schema that a table is in."""
+        return self.schemas.get(table, self.schema)
 
     def column(self, table: str, column: str) -> str:
         """The name of a column there."""
@@ -47,6 +55,15 @@ class Places:
         return self.keys[table]
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Sent:
+    """The rows of a table that go along with a statement: how many there are, and the values of a column by its name; ROW_NUMBER numbers
+    them."""
+
+    size: int
+    values: Callable[[str], list[Any]]
+
+
 class Build:
     """A statement in the making."""
 
@@ -56,6 +73,8 @@ class Build:
         self.relations: list[Relation] = []
         self.sources: list[Relation] = []  # tables with their unmatched member, which read nothing else
         self._known: dict[str, tuple[Relation, str]] = {}
+        self._sent: dict[str, Relation] = {}
+        self._named: dict[str, dict[str, None]] = {}  # of tables that are sent the columns that are named
         self.used: dict[str, dict[str, None]] = {}  # of these tables the columns that somebody reads
         self.kept: dict[object, Any] = {}
         self.read: dict[str, None] = {}  # the tables that the statement reads
@@ -115,12 +134,31 @@ class Build:
 
     def column(self, table: str, column: str) -> str:
         """The name of a column where it is."""
+        self._named.setdefault(table, {})[self.places.column(table, column)] = None
         return self.places.column(table, column)
 
     def table(self, name: str) -> sa.TableClause:
         """A table of the model, where it is."""
         self.read[name] = None
+        if name in self.places.sent and self.dialect.arrays:
+            return self._sent_along(name).table
         return located(self.model, self.places, name)
+
+    def _sent_along(self, name: str) -> Relation:
+        """A table whose rows go along with the statement: as arrays, of the columns that are named anywhere."""
+        if name not in self._sent:
+            sent, plain = self.places.sent[name], located(self.model, self.places, name)
+            types = {c.name: c.type for c in plain.c}
+
+            def write() -> sa.SelectBase:
+                used = [c for c in types if c in self._named.get(name, ()) or c == self.places.keys.get(name)] or list(types)[:1]
+                return unnested({c: (types[c], sent.values(c)) for c in used})
+
+            note = f"{name}: {sent.size:,} rows that are sent along"
+            relation = Relation(self.names.new(name), (), write, note, {c.name: _dtype_of(c.type) for c in plain.c})
+            self.sources.insert(0, relation)
+            self._sent[name] = relation
+        return self._sent[name]
 
     def computed(self, table: str, column: str) -> t.Typed:
         """What a column that is not there is computed from, row by row."""
@@ -142,7 +180,9 @@ class Build:
         if name not in self._known:
             of = self.model.table(name)
             assert of
-            columns = {self.column(name, c.name): c.dtype for c in of.columns}
+            if name in self.places.sent and self.dialect.arrays:
+                self._sent_along(name)  # which stands before it
+            columns = {self.places.column(name, c.name): c.dtype for c in of.columns}
             key = self.places.keys.get(name)
             if key and key not in columns:
                 columns[key] = "integer"
@@ -151,6 +191,8 @@ class Build:
             def write() -> sa.SelectBase:
                 rows, used = self.table(name), {c: d for c, d in columns.items() if c in self.used.get(name, ())}
                 own = {self.places.column(name, c.name): c.name for c in of.columns}
+                for c in used:
+                    self._named.setdefault(name, {})[c] = None
                 there = [rows.c[c] if c not in own else named(as_here(self.places, name, own[c], rows.c[c]), c) for c in used]
                 real = sa.select(*there, number(0).label(mark)).select_from(rows)
                 lost = sa.select(*(empty(d).label(c) for c, d in used.items()), number(1).label(mark))
@@ -180,7 +222,28 @@ def located(model: Model, places: Places, name: str) -> sa.TableClause:
     key = places.keys.get(name)
     if key and key not in {c.name for c in columns}:
         columns.append(sa.column(key, sa.BigInteger()))
-    return sa.table(places.tables.get(name, name), *columns, schema=places.schema)
+    return sa.table(places.tables.get(name, name), *columns, schema=places.schema_of(name))
+
+
+def unnested(columns: Mapping[str, tuple[Any, list[Any]]]) -> sa.SelectBase:
+    """Rows that are given as an array a column."""
+    arrays = [sa.cast(sa.bindparam(None, values, type_=Given(), unique=True), sa.ARRAY(kind)) for kind, values in columns.values()]
+    rows = sa.func.unnest(*arrays).table_valued(*(sa.column(c, kind) for c, (kind, _) in columns.items()), name="sent").render_derived()
+    return sa.select(*(rows.c[c] for c in columns))
+
+
+class Given(sa.types.UserDefinedType[list[Any]]):
+    """An array of values that travel as a parameter; shown as how many there are."""
+
+    cache_ok = True
+
+    def literal_processor(self, dialect: Any) -> Any:
+        """The number of values, in place of them."""
+        return lambda values: f":values_{len(values)}"
+
+
+def _dtype_of(kind: Any) -> str:
+    return next(d for d, t_ in TYPES.items() if isinstance(kind, type(t_)))
 
 
 def as_here(places: Places, table: str, column: str, found: sa.ColumnElement[Any]) -> sa.ColumnElement[Any]:

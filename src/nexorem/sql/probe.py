@@ -8,7 +8,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from nexorem.core.engine.planned import planned
+from nexorem.core.engine.planned import ProbePlan, planned
 from nexorem.core.engine.probe import Pick, Probe
 from nexorem.core.limits import DEFAULT_LIMITS, Limits
 from nexorem.core.model.proven import Proven
@@ -85,6 +85,20 @@ def compiled(
 
     made = statement(build.sources, build.relations, final)
     return Compiled(made, rows, columns, tuple(m.dtype for m in plan.measures), tuple(build.read), tuple(names))
+
+
+def cell_steps(build: Build, probe: Probe, plan: ProbePlan, at: Sequence[Pick]) -> tuple[Steps, Env]:
+    """The steps of the one cell at some coordinates, and where their values are read."""
+    alone = replace(probe, rows=tuple((p.table, p.column) for p in at), columns=(), totals="none")
+    page = _page(build, alone, plan.conditions)
+    axes = {name: build.slot_of(*name) for name in alone.rows}
+    slots = tuple(axes.values())
+    cell = build.add("the_cell", slots, lambda: _one(build, slots, at) if slots else sa.select(number(0).label("here")))
+    ctx = cell_contexts(build, page, axes, cell, (frozenset(slots),))
+    own = tuple(Filter(p.table, (p.column,), Predicate(_picked(build, p))) for p in at)
+    steps = Steps(build, plan.cells, replace(ctx, filters=(*page.filters, *own))).run()
+    classes = ctx.base.classes(ctx.base.slots) if slots else page.base.classes(())
+    return steps, Env(build, classes, slots)
 
 
 def _one(build: Build, slots: tuple[Slot, ...], at: Sequence[Pick]) -> sa.SelectBase:

@@ -121,6 +121,15 @@ def values_by_place(names: Sequence[str], measures: Sequence[str], lines: Sequen
     return {m: {p: iso(line[2 * len(names) + i]) for p, line in zip(places, lines, strict=True)} for i, m in enumerate(measures)}
 
 
+def values_by_grid(grid: Grid) -> dict[str, dict[Place, Cell]]:
+    """The values of a grid by measure, by place."""
+    values: dict[str, dict[Place, Cell]] = {m: {} for m in grid.probe.measures}
+    for at, cells in _cells(grid):
+        for name, value in zip(grid.probe.measures, cells, strict=True):
+            values[name][_key(tuple(at.items()))] = value
+    return values
+
+
 def tidy_lines(names: Sequence[str], measures: Sequence[str], lines: Sequence[Line]) -> Iterator[dict[str, Any]]:
     """An answer's lines as tidy cells: one object each, the unmatched member by its word."""
     for line in lines:

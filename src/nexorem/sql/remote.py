@@ -4,6 +4,7 @@ exact."""
 from __future__ import annotations
 
 from array import array
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -12,7 +13,8 @@ import sqlalchemy as sa
 
 from nexorem.core.model.model import Link, Model, Table
 from nexorem.core.model.proven import ColumnFacts, LinkFacts
-from nexorem.sql.build import Places, as_here, is_value, located
+from nexorem.core.values import iso
+from nexorem.sql.build import Places, as_here, is_value, located, unnested
 from nexorem.sql.dialects import Dialect, number
 from nexorem.sql.tree import Statement, to_run
 
@@ -26,9 +28,12 @@ class SqlProver:
     """Proves by SQL. `run` gives the lines of a statement. Cost: a pass over a table for its size and empties, one for its keys that links
     point to, and one for all links that it has the keys of."""
 
-    def __init__(self, model: Model, run: Run, dialect: Dialect, places: Places) -> None:
+    def __init__(self, model: Model, run: Run, dialect: Dialect, places: Places, kept: Run | None = None) -> None:
+        """`kept` is `run` for counts, which may be known from before."""
         self.model, self.run, self.dialect, self.places = model, run, dialect, places
+        self.kept = kept or run
         self.guarded: set[tuple[str, str]] = set()  # columns in which something is no value here
+        self.send: Callable[[str], None] = lambda table: None  # makes sure that a table that is sent is there
         self._empties: dict[str, tuple[int, Mapping[str, int]]] = {}
         self._keys: dict[Key, tuple[int, int]] = {}
         self._links: dict[Any, tuple[int, int]] = {}
@@ -36,12 +41,13 @@ class SqlProver:
     def asked(self, select: Any) -> Sequence[Any]:
         """The one line of a SELECT."""
         text, values = to_run(Statement([], select), self.dialect)
-        (line,) = self.run(text, values)
+        (line,) = self.kept(text, values)
         return line
 
     def size(self, table: str) -> int:
         """The number of a table's rows."""
-        return self._counted(table)[0]
+        sent = self.places.sent.get(table)
+        return sent.size if sent else self._counted(table)[0]
 
     def has_empties(self, table: str, column: str) -> bool:
         """Whether some row has nothing in a column."""
@@ -79,7 +85,7 @@ class SqlProver:
         size = self.size(link.from_table)
         repeated, key_empty = self._key(link.to_table, link.to_columns)
         from_repeated, _ = self._key(link.from_table, link.from_columns) if link.cardinality == "one-to-one" else (0, 0)
-        return LinkFacts(matched, filled - matched, size - filled, _some(repeated), _some(from_repeated), key_empty)
+        return LinkFacts(matched, filled - matched, size - filled, some_rows(repeated), some_rows(from_repeated), key_empty)
 
     def _look_up(self, links: Sequence[Link]) -> None:
         """How many rows of a table have a whole key of each link, and how many of these match: one pass over it."""
@@ -90,8 +96,7 @@ class SqlProver:
             columns: list[Any] = []
             for place, link in enumerate(part):
                 mine = [source.c[self.places.column(link.from_table, c)] for c in link.from_columns]
-                there = located(self.model, self.places, link.to_table)
-                theirs = [there.c[self.places.column(link.to_table, c)] for c in link.to_columns]
+                theirs = self._columns(link.to_table, link.to_columns)
                 keys = sa.select(*(c.label(f"k{i}") for i, c in enumerate(theirs)), number(1).label("there"))
                 one = keys.where(*(c.is_not(None) for c in theirs)).distinct().subquery(f"one_{place}")
                 joined = joined.outerjoin(one, sa.and_(*(a == one.c[f"k{i}"] for i, a in enumerate(mine))))
@@ -101,8 +106,25 @@ class SqlProver:
             for place, link in enumerate(part):
                 self._links[_ends(link)] = int(line[2 * place]), int(line[2 * place + 1])
 
+    def _columns(self, table: str, columns: tuple[str, ...]) -> list[sa.ColumnElement[Any]]:
+        """Columns of a table, where it is, or of its rows that are sent along."""
+        there = located(self.model, self.places, table)
+        own: list[sa.ColumnElement[Any]] = [there.c[self.places.column(table, c)] for c in columns]
+        if table not in self.places.sent:
+            return own
+        if not self.dialect.arrays:
+            self.send(table)
+            return own
+        sent = self.places.sent[table]
+        rows = unnested({c: (there.c[c].type, sent.values(c)) for c in columns}).subquery("sent_along")
+        return [rows.c[c] for c in columns]
+
     def _key(self, table: str, columns: tuple[str, ...]) -> tuple[int, int]:
         """How many keys repeat, and how many rows have none that is whole."""
+        if (table, columns) not in self._keys and table in self.places.sent:
+            keys = Counter(zip(*(self.places.sent[table].values(c) for c in columns), strict=True))
+            partial = sum(n for key, n in keys.items() if None in key)
+            self._keys[table, columns] = sum(n > 1 for key, n in keys.items() if None not in key), partial
         if (table, columns) not in self._keys:
             source = located(self.model, self.places, table)
             own = [source.c[self.places.column(table, c)] for c in columns]
@@ -114,12 +136,52 @@ class SqlProver:
             self._keys[table, columns] = int(count), self.size(table) - int(full)
         return self._keys[table, columns]
 
+    def key_facts(self, table: str, columns: tuple[str, ...]) -> tuple[int, int]:
+        """How many keys repeat, and how many rows have none that is whole."""
+        return self._key(table, columns)
+
+    def keys(self, table: str, columns: tuple[str, ...], most: int) -> set[tuple[Any, ...]] | None:
+        """The different whole keys of a table; None where they are more than `most`."""
+        source = located(self.model, self.places, table)
+        own = [as_here(self.places, table, c, source.c[self.places.column(table, c)]).label(f"k{i}") for i, c in enumerate(columns)]
+        text, values = to_run(Statement([], sa.select(*own).distinct().order_by(*own).limit(most + 1)), self.dialect)
+        lines = self.run(text, values)
+        return {tuple(line) for line in lines if None not in line} if len(lines) <= most else None
+
+    def repeats(self, table: str, columns: tuple[str, ...], most: int) -> list[str]:
+        """Some keys that stand more than once, as texts."""
+        source = located(self.model, self.places, table)
+        own = [source.c[self.places.column(table, c)] for c in columns]
+        several = sa.select(*own).where(*(c.is_not(None) for c in own)).group_by(*own).having(sa.func.count() > 1)
+        text, values = to_run(Statement([], several.order_by(*own).limit(most)), self.dialect)
+        return [", ".join(str(iso(x)) for x in line) for line in self.run(text, values)]
+
+    def orphans(self, link: Link, most: int) -> list[str]:
+        """Some keys of the many side that the one side does not have, as texts; those of most rows first."""
+        source = located(self.model, self.places, link.from_table).alias("many")
+        mine = [source.c[self.places.column(link.from_table, c)] for c in link.from_columns]
+        theirs = self._columns(link.to_table, link.to_columns)
+        keys = sa.select(*(c.label(f"k{i}") for i, c in enumerate(theirs)), number(1).label("there"))
+        one = keys.where(*(c.is_not(None) for c in theirs)).distinct().subquery("one")
+        joined = source.outerjoin(one, sa.and_(*(a == one.c[f"k{i}"] for i, a in enumerate(mine))))
+        lost = sa.select(*mine).select_from(joined).where(one.c.there.is_(None), *(a.is_not(None) for a in mine)).group_by(*mine)
+        text, values = to_run(Statement([], lost.order_by(sa.func.count().desc(), *mine).limit(most)), self.dialect)
+        return [" + ".join(str(iso(x)) for x in line) for line in self.run(text, values)]
+
+    def calendar(self, table: str, date: str) -> tuple[int, int, int]:
+        """Of a table of days: its rows with a day, how many days these have, and how many there are from the first to the last."""
+        source = located(self.model, self.places, table)
+        day = as_here(self.places, table, date, source.c[self.places.column(table, date)])
+        asked = [sa.func.count(day), sa.func.count(sa.distinct(day)), sa.func.min(day), sa.func.max(day)]
+        ((filled, distinct, first, last),) = self.run(*to_run(Statement([], sa.select(*asked).select_from(source)), self.dialect))
+        return int(filled), int(distinct), (last - first).days + 1 if first is not None else 0
+
     def tells_apart(self, table: str, column: str) -> bool:
         """Whether a column is never empty and tells the rows apart."""
         return self.size(table) > 0 and self._key(table, (column,)) == (0, 0)
 
 
-def _some(count: int) -> array[int]:
+def some_rows(count: int) -> array[int]:
     """As many places as there are: which they are is not known."""
     return array("q", [-1] * min(count, 1_000))
 
@@ -139,6 +201,8 @@ def with_keys(prover: SqlProver, places: Places, tables: Iterable[Table]) -> Pla
     columns that hold what is no value here."""
     keys = dict(places.keys)
     for table in tables:
+        if table.name in places.sent:
+            continue
         prover.size(table.name)
         ends = [k.to_columns for k in prover.model.links if k.to_table == table.name]
         single = dict.fromkeys(x[0] for x in (table.key or (), *ends) if len(x) == 1)

@@ -15,7 +15,7 @@ from nexorem.core.limits import DEFAULT_LIMITS, Limits
 from nexorem.core.model.model import Model, Table
 from nexorem.core.model.proven import Proven
 from nexorem.core.words import listed
-from nexorem.sql.build import Places
+from nexorem.sql.build import Places, Sent
 from nexorem.sql.dialects import POSTGRESQL, Dialect
 from nexorem.sql.probe import compiled
 from nexorem.sql.proof import Line
@@ -30,17 +30,32 @@ WHERE n.nspname = COALESCE(%s::text, current_schema()) AND a.attnum > 0 AND NOT 
 """
 
 
+KEYS = """
+SELECT a.attname FROM pg_index i JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = ANY (i.indkey)
+WHERE i.indrelid = to_regclass(format('%%I.%%I', %s::text, %s::text)) AND i.indisprimary AND i.indnatts = 1
+"""
+
+
 class Asking(Protocol):
     """Who asks a database or a cluster. `kinds` are the types there that need no cast, by dtype."""
 
     dialect: Dialect
     kinds: Mapping[str, str]
 
+    def send(self, name: str, sent: Sent, table: Table) -> None:
+        """Makes sure that the rows of a table that go along are there under a name."""
+
     def rows(self, text: str, values: Any = None) -> Sequence[Line]:
         """The lines of a SELECT; refuses with what is said there, and where it takes too long."""
 
     def columns(self, tables: Sequence[str], schema: str | None) -> dict[str, dict[str, str]]:
         """The columns of the tables that are there, with their types."""
+
+    def declared_key(self, table: str, schema: str | None) -> str:
+        """The one column that is declared to tell a table's rows apart; empty where none is."""
+
+    def plan(self, text: str, values: Any = None) -> str:
+        """How a SELECT would be gone about there, in the words of who is asked."""
 
 
 class PostgreSql:
@@ -66,12 +81,34 @@ class PostgreSql:
         except psycopg.Error as error:
             raise refused_by(error) from None
 
+    def send(self, name: str, sent: Sent, table: Table) -> None:
+        """Nothing: they are in the statement."""
+
     def columns(self, tables: Sequence[str], schema: str | None) -> dict[str, dict[str, str]]:
         """The columns of all tables of the schema."""
         there: dict[str, dict[str, str]] = {}
         for table, column, kind in self.connection.execute(COLUMNS, (schema,)).fetchall():
             there.setdefault(table, {})[column] = kind
         return there
+
+    def declared_key(self, table: str, schema: str | None) -> str:
+        """The column that is a table's primary key by itself."""
+        return declared_key(self.connection, table, schema)
+
+    def plan(self, text: str, values: Any = None) -> str:
+        """How the database would go about a SELECT."""
+        return plan_of(self.connection, text, values)
+
+
+def declared_key(connection: Any, table: str, schema: str | None) -> str:
+    """The column that is a table's primary key by itself; empty where there is none."""
+    found = connection.execute(KEYS, (schema or "public", table)).fetchone()
+    return str(found[0]) if found else ""
+
+
+def plan_of(connection: Any, text: str, values: Any) -> str:
+    """What EXPLAIN says of a SELECT."""
+    return "\n".join(line[0] for line in connection.execute(f"EXPLAIN {text}", values).fetchall())
 
 
 @dataclass(frozen=True, slots=True)

@@ -107,6 +107,13 @@ def _joined(parts: list[Vector]) -> Vector:
     return Vector(parts[0].dtype, data, valid, parts[0].words)
 
 
+def looks_of(connection: Connection, loads: Collection[int]) -> dict[int, dict[str, Any]]:
+    """Looks at tables that stay elsewhere, by their number: what was found there (`stays`), when, and the model that they are of."""
+    c = tables.load.c
+    found = connection.execute(select(c.id, c.model_id, c.report, c.loaded_at).where(c.id.in_(loads)))
+    return {r.id: {**r.report["stays"], "at": r.loaded_at.isoformat(), "model_id": r.model_id} for r in found if r.report.get("stays")}
+
+
 def load_gone() -> Refused:
     """What is said of a load that was forgotten."""
     return refuse(
@@ -134,6 +141,7 @@ def loads_of(connection: Connection, model_id: int, names: Sequence[str] | None 
             "id": r.id,
             "table": r.table_name,
             "rows": int(r.size),
+            "stays": bool(r.report.get("stays")),
             "columns": len(r.columns),
             "source": r.source,
             "seconds": r.seconds,

@@ -52,6 +52,8 @@ def access_of(connection: Connection, model_id: int, name: str, key: bytes, pass
     if row is None:
         names = [x["name"] for x in connections(connection, model_id)]
         raise refuse("unknown_connection", f"The connection {name} does not exist.", near_hint(name, names) or "Make it in Gather.", name)
+    if row.access.get("kind") == "cluster":
+        return dict(row.access)
     if password is None:
         if row.password is None:
             raise refuse("no_password", f"The password of {name} is not kept.", "Give it with this load.", name)
@@ -60,6 +62,13 @@ def access_of(connection: Connection, model_id: int, name: str, key: bytes, pass
         except InvalidToken:
             raise refuse("no_password", f"The password of {name} cannot be read: the key has changed.", "Give it anew.", name) from None
     return {**row.access, "password": password}
+
+
+def is_cluster(connection: Connection, model_id: int, name: str) -> bool:
+    """Whether a connection leads to a cluster."""
+    c = tables.connection.c
+    access = connection.execute(select(c.access).where(c.model_id == model_id, c.name == name)).scalar_one_or_none()
+    return access is not None and access.get("kind") == "cluster"
 
 
 def remove_connection(connection: Connection, model_id: int, name: str) -> None:

@@ -11,7 +11,11 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
+import pyarrow as pa
+
 from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.model.model import Table
+from nexorem.sql.build import ROW_NUMBER, Sent
 from nexorem.sql.dialects import SPARK
 from nexorem.sql.proof import Line
 from nexorem.sql.tree import plain_name
@@ -21,7 +25,17 @@ CANCELLED = "OPERATION_CANCELED"
 MISSING = ("TABLE_OR_VIEW_NOT_FOUND", "SCHEMA_NOT_FOUND", "CATALOG_NOT_FOUND")
 OUT_OF_RANGE = ("ARITHMETIC_OVERFLOW", "CAST_OVERFLOW", "BINARY_ARITHMETIC_OVERFLOW")
 MOST_SAID = 300
+MOST_LISTED = 2_000  # tables of a cluster
+MOST_DESCRIBED = 60  # of them with their columns: each is a question of its own
 PLAIN = re.compile(r"\w+", re.ASCII)  # names that catalogs take
+ARROW = {
+    "integer": pa.int64(),
+    "number": pa.float64(),
+    "text": pa.string(),
+    "boolean": pa.bool_(),
+    "date": pa.date32(),
+    "datetime": pa.timestamp("us"),
+}
 LOGGER = "SQLQueryContextLogger"  # of the client, which writes what we say in our own words
 
 
@@ -40,6 +54,7 @@ class Spark:
 
     def __init__(self, session: Any, seconds: float) -> None:
         self.session, self.seconds = session, seconds
+        self.views: set[str] = set()
 
     def rows(self, text: str, values: Any = None) -> Sequence[Line]:
         """The lines of a SELECT, which come as Arrow."""
@@ -66,6 +81,44 @@ class Spark:
             timer.cancel()
             self.session.removeTag(tag)
 
+    def is_over(self) -> bool:
+        """Whether the session has ended."""
+        return bool(getattr(self.session, "is_stopped", False))
+
+    def send(self, name: str, sent: Sent, table: Table) -> None:
+        """Makes a view of this session of the rows, which go there as Arrow, where there is none of that name."""
+        if name in self.views:
+            return
+        columns = {c.name: pa.array(sent.values(c.name), ARROW[c.dtype]) for c in table.columns}
+        rows = pa.table({**columns, ROW_NUMBER: pa.array(range(sent.size), pa.int64())})
+        try:
+            self.session.createDataFrame(rows).createOrReplaceTempView(name)
+        except Exception as error:
+            raise refused_by(error, False) from None
+        self.views.add(name)
+
+    def listed(self) -> list[dict[str, Any]]:
+        """Its tables and views: with their columns, of the first so many."""
+        schemas = [str(line[0]) for line in self.rows("SHOW SCHEMAS")]
+        tables = []
+        for schema in schemas:
+            for line in self.rows(f"SHOW TABLES IN `{schema.replace('`', '``')}`"):
+                if not line[-1]:  # views of a session are nobody else's
+                    tables.append((schema, str(line[1])))
+        listed = []
+        for place, (schema, name) in enumerate(tables[:MOST_LISTED]):
+            columns = self.columns([name], schema).get(name, {}) if place < MOST_DESCRIBED else {}
+            listed.append({"schema": schema, "name": name, "kind": "table", "rows": None, "columns": list(columns)})
+        return listed
+
+    def declared_key(self, table: str, schema: str | None) -> str:
+        """None: clusters prove no key."""
+        return ""
+
+    def plan(self, text: str, values: Any = None) -> str:
+        """How the cluster would go about a SELECT."""
+        return str(self.rows(f"EXPLAIN FORMATTED {text}", values)[0][0])
+
     def columns(self, tables: Sequence[str], schema: str | None) -> dict[str, dict[str, str]]:
         """The columns of those of the tables that are there."""
         there = {}
@@ -85,6 +138,15 @@ class Spark:
 @contextmanager
 def spark(url: str, seconds: float) -> Iterator[Spark]:
     """A session on a cluster, and its end."""
+    session = cluster_session(url)
+    try:
+        yield Spark(session, seconds)
+    finally:
+        session.stop()
+
+
+def cluster_session(url: str) -> Any:
+    """A new session on a cluster, its settings as statements need them."""
     try:
         from pyspark.sql.connect.session import SparkSession
     except ImportError:
@@ -97,10 +159,7 @@ def spark(url: str, seconds: float) -> Iterator[Spark]:
             session.conf.set(name, value)
     except Exception as error:
         raise refused_by(error, False) from None
-    try:
-        yield Spark(session, seconds)
-    finally:
-        session.stop()
+    return session
 
 
 def refused_by(error: Exception, late: bool) -> Refused:

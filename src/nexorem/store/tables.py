@@ -178,6 +178,16 @@ proof = Table(
     Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
 )
 
+# What places have proven of tables that stay there, by what it was asked of. It is written while somebody may hold the model's row.
+fact = Table(
+    "fact",
+    metadata,
+    Column("model_id", Integer, primary_key=True, autoincrement=False),
+    Column("key", Text, primary_key=True),
+    Column("value", JSONB, nullable=False),
+    Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
+)
+
 # What is to be done in the background, and how far it is. Whoever does a task holds its row locked: where they die, another takes it.
 task = Table(
     "task",

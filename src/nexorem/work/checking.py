@@ -80,7 +80,7 @@ class Checker:
             mark = self.outside.mark(check)
         except Refused:
             return ""
-        return f"{EDITION} {basis.digest(star.rows)} {mark}".strip()
+        return f"{EDITION} {basis.digest(star)} {mark}".strip()
 
 
 def outcome_of(data: object) -> Outcome:

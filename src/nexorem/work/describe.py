@@ -119,6 +119,7 @@ def _table_info(star: Star, table: Table) -> dict[str, Any]:
         "load": table.load,
         "from_text": _from_text(table),
         "apparent_role": apparent_role(star, table),
+        "stays": table.stays,
         "grain": table.grain,
         "grain_columns": list(table.grain_columns),
         "hidden": table.hidden,
@@ -226,7 +227,7 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
         "cells": shape[0] * shape[1] * len(measures),
         "unmatched": as_json(unmatched_marks(grid)),
         "left_out": grid.left_out,
-        "notes": unknown_members(star, probe),
+        "notes": [*unknown_members(star, probe), *grid.said],
         "conditions": [_condition(star, text, c) for text, c in zip(probe.conditions, grid.plan.conditions, strict=True)],
     }
 

@@ -112,11 +112,17 @@ class Taken:
     item: Item
     frame: Frame
     load: int
+    stayed: bool = False  # elsewhere, up to now
 
     def edit(self) -> Edit:
         """The edit that puts the load in force."""
         if self.replaces:
-            return {"kind": "change_table", "name": self.name, "set": {"load": self.load, "origin": self.item.source, "source": None}}
+            here = {"stays": False} if self.stayed else {}
+            return {
+                "kind": "change_table",
+                "name": self.name,
+                "set": {"load": self.load, "origin": self.item.source, "source": None, **here},
+            }
         key = self.item.key if set(self.item.key) <= set(self.frame.columns) else []
         table = {"name": self.name, "columns": [], "key": key, "origin": self.item.source, "load": self.load}
         return {"kind": "add_table", "table": table}
@@ -136,7 +142,8 @@ def _kept_loads(
             names.append(name)
             report = short_report(item.report or {})
             load = rows.save_load(connection, model_id, name, frame, source=item.source, report=report, author=actor.name)
-            taken.append(Taken(place, name, bool(target), item, frame, load))
+            stayed = bool(target) and table_of(model, target).stays
+            taken.append(Taken(place, name, bool(target), item, frame, load, stayed))
     return taken
 
 
@@ -194,8 +201,11 @@ def compared(
     """The same for rows at hand."""
     _, star = workspace.star(model_id)
     model = star.model
-    edits: list[Edit] = [{"kind": "change_table", "name": n, "set": {"origin": dict(origins.get(n) or {})}} for n in extra]
-    tables = [_table_changed(workspace, table_of(model, name), frame) for name, frame in extra.items()]
+    edits: list[Edit] = []
+    for name in extra:
+        stayed = {"stays": False} if table_of(model, name).stays else {}
+        edits.append({"kind": "change_table", "name": name, "set": {"origin": dict(origins.get(name) or {})} | stayed})
+    tables = [_table_changed(workspace, star, table_of(model, name), frame) for name, frame in extra.items()]
     after, refused, changed = None, None, model
     try:
         change = completed(workspace, model, {"kind": "load_tables", "edits": edits, "title": "", "mends": list(mends)}, extra)
@@ -229,8 +239,17 @@ def held_by(moved: Sequence[CheckMoved]) -> Iterator[dict[str, Any]]:
             yield Diagnostic("check_fails", said, place=f"check {check.name}", hint=hint).as_json()
 
 
-def _table_changed(workspace: Workspace, table: Table, frame: Frame) -> dict[str, Any]:
+def _table_changed(workspace: Workspace, star: Star, table: Table, frame: Frame) -> dict[str, Any]:
     """How the rows of a table change with those that come: how many, which columns, what its key does."""
+    if table.stays:
+        types = {c.name: c.dtype for c in table.columns if not c.formula}
+        key = {"key": list(table.key), "broken": [0, repeated_keys(frame, table.key)]}
+        return {
+            "table": table.name,
+            "rows": [star.size(table.name), frame.size],
+            "columns": columns_changed(types, frame.types()),
+            "key": key,
+        }
     old = workspace.base(table) if table.load is not None else Frame(0, {})
     columns, key = columns_changed(old.types(), frame.types()), key_report(table, old, frame)
     return {"table": table.name, "rows": [old.size, frame.size], "columns": columns, "key": key}

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from nexorem.core.checks.basis import probe_basis
-from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.grid import answer
+from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.order import UNMATCHED
 from nexorem.core.engine.probe import Pick, Probe
 from nexorem.core.engine.trace import trace
@@ -25,10 +25,12 @@ from nexorem.sql.dialects import DIALECTS, dialect_of
 from nexorem.sql.own import own_places
 from nexorem.sql.probe import compiled
 from nexorem.sql.proof import LineBeside, Proof, beside, cannot, compared, compared_cell
-from nexorem.sql.tree import text_of
+from nexorem.sql.tree import text_of, to_run
 from nexorem.store import models, outcomes, tasks
 from nexorem.store.proving import WHERE, ProofTables
+from nexorem.store.staying import Side, Staying
 from nexorem.work.actor import Actor, Need
+from nexorem.work.staying import both_ways
 from nexorem.work.workspace import Workspace
 
 KIND = "proofs"
@@ -48,8 +50,27 @@ class Kept:
 
 
 def statement_text(star: Star, probe: Probe, dialect: str, at: Sequence[Pick] | None = None) -> str:
-    """A probe as SQL to be read, or its one cell at some coordinates; tables by the model's own names."""
+    """A probe as SQL to be read, or its one cell at some coordinates; tables by the model's own names. Over tables that stay elsewhere it
+    is what is asked there."""
+    if (side := asked_there(star, probe)) is not None:
+        return text_of(compiled(star, probe, side.dialect, side.places, at=at).statement, side.dialect)
     return text_of(compiled(star, probe, dialect_of(dialect), own_places(star), at=at).statement, dialect_of(dialect))
+
+
+def asked_there(star: Star, probe: Probe) -> Side | None:
+    """The place that a probe is asked in; None where its rows are here."""
+    if not isinstance(star.elsewhere, Staying) or not (tables := star.elsewhere.part(star, probe)):
+        return None
+    return star.elsewhere.home(star, tables)
+
+
+def plan_there(star: Star, probe: Probe) -> str:
+    """How the place that a probe is asked in would go about it, in its own words."""
+    side = asked_there(star, probe)
+    if side is None:
+        raise refuse("rows_here", "The rows of this are here: no other place is asked.", "Prove it in PostgreSQL.")
+    made = compiled(star, probe, side.dialect, side.places)
+    return side.plan(*to_run(made.statement, side.dialect), [t for t in made.tables if t in side.plain.sent])
 
 
 def dialects() -> list[dict[str, str]]:
@@ -64,16 +85,30 @@ def tables_of(workspace: Workspace) -> ProofTables:
 
 def digest_of(star: Star, probe: Probe) -> str:
     """What a proof is kept under: the same where the grid would be."""
-    return f"{EDITION} {probe_basis(star, probe).digest(star.rows)}"
+    return f"{EDITION} {probe_basis(star, probe).digest(star)}"
 
 
 def prove(workspace: Workspace, model_id: int, star: Star, probe: Probe, budget: Budget) -> tuple[Proof, list[LineBeside]]:
     """Proves a grid now and keeps what came of it; with the first cells here and there."""
     grid = answer(star, probe, budget)
-    theirs = tables_of(workspace).answer(star, probe)
-    proof = compared(grid, theirs, WHERE)
+    if asked_there(star, probe) is not None:
+        theirs, where, grid = both_ways(star, grid, budget)
+    else:
+        theirs, where = tables_of(workspace).answer(star, probe), WHERE
+    proof = compared(grid, theirs, where)
     outcomes.put_proof(workspace.engine, model_id, digest_of(star, probe), as_json(proof))
     return proof, beside(grid, theirs, MOST_LINES)
+
+
+def _proof(star: Star, grid: Grid, tables: ProofTables, budget: Budget) -> Proof:
+    """What comes of a grid: over tables that stay elsewhere, held against the same with their rows taken in; else against PostgreSQL."""
+    if asked_there(star, grid.probe) is None:
+        return tables.prove(grid)
+    try:
+        theirs, where, here = both_ways(star, grid, budget)
+    except Refused as refused:
+        return cannot(refused.diagnostics[0].message)
+    return compared(here, theirs, where)
 
 
 def prove_cell(workspace: Workspace, star: Star, probe: Probe, at: Sequence[Pick], budget: Budget) -> tuple[Proof, list[LineBeside]]:
@@ -170,7 +205,7 @@ def _prove_one(
         digest = digest_of(star, probe)
         if outcomes.proofs(workspace.engine, model_id, [digest]):
             return
-        proof = tables.prove(answer(star, probe, (budget or workspace.budget)()))
+        proof = _proof(star, answer(star, probe, (budget or workspace.budget)()), tables, (budget or workspace.budget)())
     except Refused:
         return  # what is wrong with it is said where it is listed
     outcomes.put_proof(workspace.engine, model_id, digest, as_json(proof))

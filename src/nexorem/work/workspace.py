@@ -9,6 +9,7 @@ import threading
 import time
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -16,11 +17,12 @@ from typing import Any
 from cachetools import LRUCache
 from sqlalchemy import Engine
 
-from nexorem.core.diagnostics import refuse
+from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.computed import edited_star, make_star
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.check import checked_star
+from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Model, Table
 from nexorem.core.model.star import Star, TableRows, table_rows
 from nexorem.gather.frame import Frame
@@ -30,7 +32,9 @@ from nexorem.gather.shape import Frames, Shaper
 from nexorem.package.check_files import PackageFiles, files_of_checks
 from nexorem.package.read import open_package
 from nexorem.store import models, releases
-from nexorem.store.rows import read_load
+from nexorem.store.rows import looks_of, read_load
+from nexorem.store.staying import Look, Staying
+from nexorem.store.ways import ModelWays
 from nexorem.work.actor import Actor, Need
 
 Signatures = dict[str, str]
@@ -48,6 +52,7 @@ class Workspace:
         self.jobs = Jobs()
         self.frames = Frames()
         self._stars: dict[int, tuple[models.Stored, Star, Signatures]] = {}
+        self._ways: dict[int, ModelWays] = {}
         self._releases: LRUCache[tuple[int, int], Star] = LRUCache(MOST_RELEASES)
         self._locks: defaultdict[int, threading.RLock] = defaultdict(threading.RLock)  # a model: one that is read holds up no other
 
@@ -60,6 +65,29 @@ class Workspace:
         folder = self.data / "files" / str(model_id)
         folder.mkdir(parents=True, exist_ok=True)
         return folder
+
+    def ways(self, model_id: int) -> ModelWays:
+        """The ways to the places where tables of a model stay."""
+        with self._locks[model_id]:
+            if model_id not in self._ways:
+                self._ways[model_id] = ModelWays(self.engine, self.data, model_id)
+            return self._ways[model_id]
+
+    def elsewhere(self, model: Model) -> Staying | None:
+        """Who answers for the tables of a model that stay; None where none does."""
+        loads = [t.load for t in model.tables if t.stays and t.load is not None]
+        if not loads:
+            return None
+        with self.engine.connect() as connection:
+            looks = looks_of(connection, loads)
+        made = {}
+        for number, said in looks.items():
+            sample = self.load(number)
+            rows = table_rows(sample.size, sample.columns)
+            made[str(number)] = Look(
+                number, said["connection"], said["schema"], said["table"], said["columns"], rows, said["at"], said["key"]
+            )
+        return Staying(self.ways(next(iter(looks.values()))["model_id"]), made) if looks else None
 
     def star(self, model_id: int) -> tuple[models.Stored, Star]:
         """A model as it stands, with its rows."""
@@ -87,11 +115,15 @@ class Workspace:
             return extra[table.name]
         if table.load is None:
             raise refuse("no_rows", f"{table.name} has no rows: nothing was loaded.", "Gather its source again.", table.name)
-        key = f"load {table.load}"
+        return self.load(table.load)
+
+    def load(self, number: int) -> Frame:
+        """The rows of a load; of a look at a table that stays, some."""
+        key = f"load {number}"
         frame = self.frames.get(key)
         if frame is None:
             with self.engine.connect() as connection:
-                frame = read_load(connection, table.load)
+                frame = read_load(connection, number)
             self.frames.put(key, frame)
         return frame
 
@@ -115,6 +147,9 @@ class Workspace:
             # Rows that are not in the store have no number of a load: they are never the same.
             signature = shaper.signature(table.name)
             signatures[table.name] = signature if not extra else ""
+            if table.stays:
+                same = same and old is not None and old[1].get(table.name) == signature
+                continue
             if old and not extra and old[1].get(table.name) == signature:
                 rows[table.name] = _stored_rows(old[0], table)
                 continue
@@ -123,7 +158,7 @@ class Workspace:
             rows[table.name] = table_rows(frame.size, {c.name: frame.columns[c.name] for c in table.columns if not c.formula})
         if old and same and set(old[1]) == set(signatures):
             return edited_star(old[0], model), signatures
-        return make_star(model, rows), signatures
+        return make_star(model, rows, elsewhere=self.elsewhere(model)), signatures
 
     def edited(self, model_id: int, model: Model) -> Star:
         """The star of an edited model."""
@@ -139,7 +174,11 @@ class Workspace:
     def edit(self, actor: Actor, model_id: int, change: dict[str, Any], base: int) -> models.Stored:
         """Makes an edit; refuses one after which the model would not hold together."""
         actor.must(Need.EDIT)
-        check = _Check(self, model_id, lambda star: _check_measure(star, change), self.star(model_id)[1])
+        before = self.star(model_id)[1]
+        if before.stay or "stays" in str(change):  # what places have to prove is asked before the model is held
+            with suppress(Refused):
+                self.edited(model_id, apply(models.load(self.engine, model_id).model, change)[0])
+        check = _Check(self, model_id, lambda star: _check_measure(star, change), before)
         return check.keep(models.edit(self.engine, model_id, change, actor.name, base, check, self._whole))
 
     def _whole(self, stored: models.Stored) -> Model:
@@ -223,6 +262,8 @@ class Workspace:
         actor.must(Need.KEEP)
         models.remove(self.engine, model_id)
         self.jobs.close([model_id])
+        self.ways(model_id).remove()
+        self._ways.pop(model_id, None)
         with self._locks[model_id]:
             self._stars.pop(model_id, None)
         shutil.rmtree(self.data / "files" / str(model_id), ignore_errors=True)

@@ -280,6 +280,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/connections/cluster": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps a way to a cluster that answers. */
+        put: operations["put_cluster"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/connections/leave": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes tables into the model whose rows stay where they are. */
+        post: operations["leave_tables"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/connections/tables": {
         parameters: {
             query?: never;
@@ -1136,6 +1170,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/sql/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How the place that a probe is asked in would go about it, in its own words. */
+        post: operations["plan_there"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/sql/prove": {
         parameters: {
             query?: never;
@@ -1198,6 +1249,23 @@ export interface paths {
         get: operations["suggest"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/tables/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Looks at tables that stay once more. */
+        post: operations["look_again"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1873,6 +1941,16 @@ export interface components {
              */
             table: string | null;
         };
+        /**
+         * ClusterRequest
+         * @description A way to a cluster that speaks Spark Connect, at sc://host:port.
+         */
+        ClusterRequest: {
+            /** Address */
+            address: string;
+            /** Name */
+            name: string;
+        };
         /** ColumnInfo */
         ColumnInfo: {
             /** Description */
@@ -1984,21 +2062,50 @@ export interface components {
             /** Where */
             where: string;
         };
-        /** ConnectionInfo */
+        /**
+         * ConnectionInfo
+         * @description A way to a database, or (`kind`) to a cluster at an address.
+         */
         ConnectionInfo: {
-            /** Database */
+            /**
+             * Address
+             * @default
+             */
+            address: string;
+            /**
+             * Database
+             * @default
+             */
             database: string;
-            /** Host */
+            /**
+             * Host
+             * @default
+             */
             host: string;
             /** Keeps Password */
             keeps_password: boolean;
+            /**
+             * Kind
+             * @default database
+             * @enum {string}
+             */
+            kind: "database" | "cluster";
             /** Name */
             name: string;
-            /** Port */
+            /**
+             * Port
+             * @default 0
+             */
             port: number;
-            /** Sslmode */
+            /**
+             * Sslmode
+             * @default
+             */
             sslmode: string;
-            /** User */
+            /**
+             * User
+             * @default
+             */
             user: string;
         };
         /**
@@ -2997,6 +3104,18 @@ export interface components {
             words: components["schemas"]["Word"][];
         };
         /**
+         * LeaveRequest
+         * @description Tables that are left where they are.
+         */
+        LeaveRequest: {
+            /** Base */
+            base: number;
+            /** Name */
+            name: string;
+            /** Tables */
+            tables: components["schemas"]["LeftTable"][];
+        };
+        /**
          * LedgerLine
          * @description What becomes of the filter on a column in a `given`: what arrives, the edits that are about it, what leaves.
          */
@@ -3016,6 +3135,29 @@ export interface components {
             kind: "kept" | "replaced" | "cleared" | "added" | "moved" | "carried";
             /** Leaving */
             leaving: string;
+        };
+        /**
+         * LeftTable
+         * @description A table of a place that stays there, under a title, or in the place of a table of the model (`table`).
+         */
+        LeftTable: {
+            /** Name */
+            name: string;
+            /**
+             * Schema
+             * @default
+             */
+            schema: string;
+            /**
+             * Table
+             * @default null
+             */
+            table: string | null;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
         };
         /**
          * LineBeside
@@ -3211,6 +3353,8 @@ export interface components {
              * @enum {string}
              */
             state: "kept" | "held";
+            /** Stays */
+            stays: boolean;
             /** Table */
             table: string;
         };
@@ -3249,6 +3393,16 @@ export interface components {
             pinned?: string[];
             /** Shade */
             shade?: string[];
+        };
+        /**
+         * LookAgainRequest
+         * @description Tables that stay, to be looked at again.
+         */
+        LookAgainRequest: {
+            /** Base */
+            base: number;
+            /** Tables */
+            tables: string[];
         };
         /** LookRequest */
         LookRequest: {
@@ -4026,6 +4180,14 @@ export interface components {
             y: number;
         };
         /**
+         * PlanAnswer
+         * @description How a place would go about a statement, in its own words.
+         */
+        PlanAnswer: {
+            /** Text */
+            text: string;
+        };
+        /**
          * PresentRequest
          * @description `undone` are renamings that were taken back: their new names lead to the old ones again.
          */
@@ -4136,7 +4298,8 @@ export interface components {
         /**
          * Profile
          * @description What a column holds. `histogram` counts equal steps from the smallest value to the largest, or the commonest members of a text; empty
-         *     for a column without values.
+         *     for a column without values. Of a table that stays elsewhere the commonest and the histogram are those of a `sample` of so many rows;
+         *     where it is `rough`, so is everything but the rows.
          */
         Profile: {
             /** Column */
@@ -4153,8 +4316,18 @@ export interface components {
             histogram: number[];
             /** Largest */
             largest: boolean | number | string | null;
+            /**
+             * Rough
+             * @default false
+             */
+            rough: boolean;
             /** Rows */
             rows: number;
+            /**
+             * Sample
+             * @default 0
+             */
+            sample: number;
             /** Smallest */
             smallest: boolean | number | string | null;
             /** Unique */
@@ -4948,7 +5121,7 @@ export interface components {
         };
         /**
          * SqlAnswer
-         * @description A statement, laid out to be read.
+         * @description A statement, laid out to be read; `place` is where it is asked, empty where the rows are here.
          */
         SqlAnswer: {
             /** Dialect */
@@ -4957,6 +5130,8 @@ export interface components {
             dialects: components["schemas"]["DialectRow"][];
             /** Milliseconds */
             milliseconds: number;
+            /** Place */
+            place: string;
             /** Text */
             text: string;
         };
@@ -5262,6 +5437,8 @@ export interface components {
             rows: number;
             /** Source */
             source: string | null;
+            /** Stays */
+            stays: boolean;
             /** Steps */
             steps: {
                 [key: string]: unknown;
@@ -7168,6 +7345,130 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_cluster: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClusterRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connections"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    leave_tables: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeaveRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelDocument"];
                 };
             };
             /** @description Forbidden */
@@ -10500,6 +10801,68 @@ export interface operations {
             };
         };
     };
+    plan_there: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProveRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     prove: {
         parameters: {
             query?: never;
@@ -10703,6 +11066,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Suggestions"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookAgainRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelDocument"];
                 };
             };
             /** @description Forbidden */

@@ -35,7 +35,7 @@ def check_basis(star: Star, check: CheckSpec) -> Basis | None:
 def check_digest(star: Star, check: CheckSpec) -> str:
     """The text that is the same where a check's outcome is, empty for one that cannot be bound."""
     basis = check_basis(star, check)
-    return "" if basis is None else basis.digest(star.rows)
+    return "" if basis is None else basis.digest(star)
 
 
 def _basis(star: Star, check: CheckSpec) -> Basis:

@@ -101,7 +101,7 @@ class Coverage:
 
     def _item(self, key: str, of: CheckSpec | Looked) -> Item:
         basis = _basis(self.star, of)
-        return Item(key, of, basis, "" if basis is None else basis.digest(self.star.rows))
+        return Item(key, of, basis, "" if basis is None else basis.digest(self.star))
 
     def all(self, changes: Sequence[Mutation]) -> Iterator[Covered]:
         """Every change in its order, with what came of it. Cost: of each the checks and probes that it touches, those of one that holds
@@ -141,7 +141,7 @@ class Coverage:
                 continue
             self.pause()
             basis = _basis(then, now)
-            digest = "" if basis is None else basis.digest(then.rows)
+            digest = "" if basis is None else basis.digest(then)
             if digest != item.digest:
                 touched.append((item, now, digest))
         return touched

@@ -34,7 +34,7 @@ def apparent_role(star: Star, table: Table) -> str:
     model = star.model
     # The rows are the star's for all its edits; what they say of a key is asked of it.
     made_from = (table, model.links, model.tables, _named_tables(star))
-    return star.part(("role", table.name), made_from, lambda: _apparent_role(star, table))
+    return star.part(("role", table.name), made_from, lambda: _apparent_role(star.sampled, table))
 
 
 def _apparent_role(star: Star, table: Table) -> str:

@@ -21,7 +21,7 @@ from nexorem.core.model.model import Link, Model, Table, link_json
 from nexorem.core.model.paths import model_state
 from nexorem.core.model.star import Star
 from nexorem.core.results import Result
-from nexorem.core.words import counted, verb
+from nexorem.core.words import counted, listed, verb
 
 SHORTEST_CODE = 2  # characters
 LONG_LIST = 10  # times as many keys as there are values
@@ -79,8 +79,9 @@ def suggestions(star: Star, budget: Budget | None = None) -> list[LinkSuggestion
 
     A link is offered inactive where, with the model's own and with those offered before it, it would double a path, and where it is one of
     several to choose from; so any of them can be taken together. Kept by the rows and links they were found from; raises OverLimit when
-    the budget is spent, and keeps what was counted up to there.
+    the budget is spent, and keeps what was counted up to there. Of tables that stay elsewhere a sample is looked at, and it is said.
     """
+    star = star.sampled
     model = star.model
     kept: dict[Any, list[LinkSuggestion]] = star.derive(("suggestions",), dict)
     ends = tuple((k.ends_text, k.active, k.flow, k.cardinality) for k in model.links)
@@ -233,6 +234,8 @@ def _sentence(star: Star, candidate: Candidate, link: Link, choice: str) -> str:
         part.insert(0, f"{candidate.declared} declares it as a foreign key")
     elif candidate.names >= LEAST_NAMES:
         part.append("the names are alike")
+    if sampled := [t.name for t in star.model.tables if t.stays and t.name in link.tables]:
+        part.append(f"of {listed(sampled)} a sample was looked at")
     if choice:
         what = "dates" if (to := star.model.table(link.to_table)) and to.calendar else "roles"
         part.append(f"one of several {what}: none is active until you say which one counts")

@@ -26,8 +26,10 @@ LONG_TEXT = 40  # characters; what is longer is no key, but words
 
 def candidate_keys(star: Star, table: str) -> list[tuple[str, ...]]:
     """Columns that are unique and never empty, each by itself; where there are none, pairs of them, and where there are none, the fewest of
-    up to MOST_TOGETHER that are found by leaving others out. The likeliest first; not every one where there are many."""
-    return star.derive(("candidates", table), lambda: list(_Search(star, table).keys()))
+    up to MOST_TOGETHER that are found by leaving others out. The likeliest first; not every one where there are many. Of a table that
+    stays elsewhere they are keys of a sample."""
+    some = star.sampled if table in star.stay else star
+    return some.derive(("candidates", table), lambda: list(_Search(some, table).keys()))
 
 
 class _Search:

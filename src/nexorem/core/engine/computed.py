@@ -18,6 +18,7 @@ from nexorem.core.language.binder import Binder
 from nexorem.core.language.mentions import Mentions, mentions
 from nexorem.core.language.parser import parse, parse_rows
 from nexorem.core.limits import Budget
+from nexorem.core.model.elsewhere import Elsewhere
 from nexorem.core.model.model import Column, Link, Model, Table
 from nexorem.core.model.paths import model_state
 from nexorem.core.model.star import Star, TableRows, table_rows
@@ -33,9 +34,11 @@ def is_computed(model: Model) -> bool:
     return any(x.formula or any(c.formula for c in x.columns) for x in model.tables)
 
 
-def make_star(model: Model, rows: Mapping[str, TableRows], budget: Budget | None = None) -> Star:
-    """The star of a model whose stored rows are at hand; refuses with what is wrong with its computed parts."""
-    return _Maker(model, rows, budget or Budget()).star() if is_computed(model) else Star(model, rows)
+def make_star(model: Model, rows: Mapping[str, TableRows], budget: Budget | None = None, elsewhere: Elsewhere | None = None) -> Star:
+    """The star of a model whose stored rows are at hand, or stay `elsewhere`; refuses with what is wrong with its computed parts."""
+    if is_computed(model):
+        return _Maker(model, rows, budget or Budget(), elsewhere).star()
+    return Star(model, rows, elsewhere=elsewhere)
 
 
 def edited_star(star: Star, model: Model, budget: Budget | None = None) -> Star:
@@ -45,9 +48,9 @@ def edited_star(star: Star, model: Model, budget: Budget | None = None) -> Star:
     stored = {
         x.name: TableRows(star.size(x.name), {c.name: star.column(x.name, c.name) for c in x.columns if not c.formula})
         for x in star.model.tables
-        if not x.formula
+        if not x.formula and not x.stays
     }
-    made = make_star(model, stored, budget)
+    made = make_star(model, stored, budget, star.elsewhere)
     return star.with_model(made.model) if _same_rows(star, made) else made
 
 
@@ -65,8 +68,8 @@ def _same_rows(star: Star, made: Star) -> bool:
 class _Maker:
     """Computes one item after the other, each when all it needs is there."""
 
-    def __init__(self, model: Model, rows: Mapping[str, TableRows], budget: Budget) -> None:
-        self.model, self.budget = model, budget
+    def __init__(self, model: Model, rows: Mapping[str, TableRows], budget: Budget, elsewhere: Elsewhere | None) -> None:
+        self.model, self.budget, self.elsewhere = model, budget, elsewhere
         self.rows = {name: TableRows(frame.size, dict(frame.columns)) for name, frame in rows.items()}
         self.tables = {x.name: x for x in model.tables}
         self.pending: dict[Item, str] = {}
@@ -91,7 +94,7 @@ class _Maker:
         order = [x.name for x in self.model.tables]
         tables.sort(key=lambda x: order.index(x.name))
         model = replace(self.model, tables=tuple(tables), links=tuple(k for k in self.model.links if not self.waits(k)))
-        return Star(model, self.rows)
+        return Star(model, self.rows, elsewhere=self.elsewhere)
 
     def waits(self, link: Link) -> list[Item]:
         """The items that a link's ends are still waiting for."""
@@ -189,12 +192,17 @@ class _Maker:
         return {named.name for n in names if (named := self.model.table(n))} | ({item[0]} if item[1] else set())
 
     def compute(self, star: Star, item: Item, bound: t.Rows) -> None:
-        """Puts the rows of an item in its place."""
+        """Puts the rows of an item in its place. A column of a table that stays elsewhere is typed here, and computed there."""
+        table = self.tables[item[0]]
+        if table.stays and item[1]:
+            assert isinstance(bound, t.WithRows)
+            self._type_column(item, table, bound.values[-1].dtype)
+            del self.pending[item]
+            return
         rows = evaluated(star, bound, self.budget)
         for values in (rows.column(i) for i, c in enumerate(bound.columns) if not c.table):
             if fault := values.fault(int(np.argmax(values.failed))) if values.failed is not None else None:
                 raise Refused(Diagnostic(*fault, place=item_text(item)))
-        table = self.tables[item[0]]
         if item[1]:
             self._put_column(item, table, bound, rows)
         else:
@@ -202,24 +210,32 @@ class _Maker:
         del self.pending[item]
 
     def _put_column(self, item: Item, table: Table, bound: t.Rows, rows: Relation) -> None:
-        column = table.column(item[1])
-        assert column
         values = rows.column(len(bound.columns) - 1)
-        if column.dtype and column.dtype != values.dtype:
-            if not (column.dtype == "number" and values.dtype == "integer"):
-                raise refuse(
-                    "wrong_type",
-                    f"{item_text(item)} is declared as {column.dtype}; its formula gives {values.dtype}.",
-                    f"Declare it as {values.dtype}, or write CAST(… AS {column.dtype}).",
-                    item_text(item),
-                )
-            values = widen(values, "number")
-        made = replace(column, dtype=values.dtype)
-        self.tables[table.name] = replace(table, columns=tuple(made if c.name == made.name else c for c in table.columns))
+        made = self._type_column(item, table, values.dtype)
+        if made.dtype != values.dtype:
+            values = widen(values, made.dtype)
+        table = self.tables[table.name]
         stored = self.rows[table.name]
         added = table_rows(stored.size, {made.name: values}).columns
         columns = {**stored.columns, **added}
         self.rows[table.name] = TableRows(stored.size, {c.name: columns[c.name] for c in table.columns if c.name in columns})
+
+    def _type_column(self, item: Item, table: Table, dtype: str) -> Column:
+        """A computed column with the type that its formula gives, or a wider one that it is declared as."""
+        column = table.column(item[1])
+        assert column
+        if column.dtype and column.dtype != dtype:
+            if not (column.dtype == "number" and dtype == "integer"):
+                raise refuse(
+                    "wrong_type",
+                    f"{item_text(item)} is declared as {column.dtype}; its formula gives {dtype}.",
+                    f"Declare it as {dtype}, or write CAST(… AS {column.dtype}).",
+                    item_text(item),
+                )
+            dtype = column.dtype
+        made = replace(column, dtype=dtype)
+        self.tables[table.name] = replace(table, columns=tuple(made if c.name == made.name else c for c in table.columns))
+        return made
 
     def _put_table(self, star: Star, table: Table, rows: Relation) -> None:
         kept = {c.name: c for c in table.columns}

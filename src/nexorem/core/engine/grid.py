@@ -42,6 +42,7 @@ class Grid:
     plan: ProbePlan
     measured: dict[int, tuple[int, float]] = field(default_factory=dict)
     left_out: int = 0  # row lines with a value that conditions and the top leave out
+    said: tuple[str, ...] = ()  # what is to be known of where it was answered
 
     @property
     def dtypes(self) -> tuple[str, ...]:
@@ -72,9 +73,20 @@ class Grid:
         """All cells of a measure as JSON."""
         return self.values[measure].as_json()
 
+    def taken(self, rows: Array, columns: Array) -> Grid:
+        """Some of the lines, in that order."""
+        places = (rows[:, None] * len(self.columns.lines) + columns[None, :]).reshape(-1)
+        values = tuple(v.take(places) for v in self.values)
+        row_axis = Axis(self.rows.columns, self.rows.lines[rows])
+        column_axis = Axis(self.columns.columns, self.columns.lines[columns])
+        return replace(self, rows=row_axis, columns=column_axis, values=values)
+
 
 def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
-    """Computes a probe."""
+    """Computes a probe; where tables that stay elsewhere have a part in it, it is answered there."""
+    if star.elsewhere is not None and (there := star.elsewhere.answer(star, probe, budget)) is not None:
+        assert isinstance(there, Grid)
+        return there
     plan = planned(star, probe, budget.limits)
     base = page(star, plan, probe, budget)
     limit = min(probe.limit, budget.limits.probe_cells)
@@ -131,7 +143,7 @@ def ordered(grid: Grid, base: Batch, budget: Budget) -> Grid:
     by_rows = [(o.by, o.descending, ranked.get(o.at, {}).get(str(o.by))) for o in probe.sort if o.by not in probe.columns]
     rows = line_order(star, grid.rows, by_rows, prefixes.lines)
     columns = line_order(star, across, [(o.by, o.descending, None) for o in probe.sort if o.by not in probe.rows], prefixes.lines)
-    return _taken(grid, rows, columns)
+    return grid.taken(rows, columns)
 
 
 def _at_line(star: Star, axis: Axis, at: tuple[Pick, ...]) -> Array:
@@ -186,10 +198,10 @@ def _with_totals(star: Star, names: tuple[tuple[str, str], ...], lines: Array, t
         cut = lines.copy()
         cut[:, level:] = TOTAL
         parts.append(cut if len(cut) or level else np.full((1, len(names)), TOTAL, np.int64))
-    return Axis(names, _ascending(star, names, np.concatenate(parts)) if names else lines)
+    return Axis(names, ascending(star, names, np.concatenate(parts)) if names else lines)
 
 
-def _ascending(star: Star, names: tuple[tuple[str, str], ...], lines: Array) -> Array:
+def ascending(star: Star, names: tuple[tuple[str, str], ...], lines: Array) -> Array:
     """The different lines in order, totals after their parts."""
     if not len(lines):
         return lines
@@ -272,12 +284,4 @@ def _shown(grid: Grid) -> Grid:
         filled |= answered(vector).reshape(shape)
     rows = np.flatnonzero(filled.any(axis=1)) if grid.rows.columns else np.arange(shape[0])
     columns = np.flatnonzero(filled.any(axis=0)) if grid.columns.columns else np.arange(shape[1])
-    return _taken(grid, rows, columns)
-
-
-def _taken(grid: Grid, rows: Array, columns: Array) -> Grid:
-    places = (rows[:, None] * len(grid.columns.lines) + columns[None, :]).reshape(-1)
-    values = tuple(v.take(places) for v in grid.values)
-    row_axis = Axis(grid.rows.columns, grid.rows.lines[rows])
-    column_axis = Axis(grid.columns.columns, grid.columns.lines[columns])
-    return replace(grid, rows=row_axis, columns=column_axis, values=values)
+    return grid.taken(rows, columns)

@@ -69,7 +69,7 @@ def _natural_key(text: str) -> list[tuple[int, int, str]]:
 def _least(star: Star, table: str, column: str, by: str) -> Array:
     """int64[size]: for each member the place of the smallest value that its rows have in another column; those without one stand last."""
     domain = star.domain(table, (column,))
-    ranks, empty = star.column(table, by).take(np.arange(star.size(table) + 1)).codes()
+    ranks, empty = star.column(table, by).take(np.arange(star.rows[table].size + 1)).codes()
     other = star.domain(table, (by,))
     natural = member_ranks(star, table, by)[other.codes]  # which is ordered in its turn
     values = np.where(ranks < empty, natural, np.iinfo(np.int64).max)

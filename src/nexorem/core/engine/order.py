@@ -133,7 +133,7 @@ def _by_column(star: Star, part: Axis, level: int, column: str, desc: bool) -> l
     table = part.columns[level][0]
     near = [i for i in range(level + 1) if part.columns[i][0] == table]
     domains = [star.domain(table, (part.columns[i][1],)) for i in near]
-    ranks, empty = star.column(table, column).take(np.arange(star.size(table) + 1)).codes()
+    ranks, empty = star.column(table, column).take(np.arange(star.rows[table].size + 1)).codes()
     of_rows, of_lines = np.zeros(len(ranks), np.int64), np.zeros(len(part.lines), np.int64)
     for i, domain in zip(near, domains, strict=True):
         # One number for all members: combinations are few beside what fits, since they are numbered anew each time.

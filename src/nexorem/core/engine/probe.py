@@ -261,7 +261,7 @@ def _equals(members: Vector, value: Value) -> Array:
 def unknown_members(star: Star, probe: Probe) -> list[str]:
     """A sentence for each pick that lists what is no member of its column: it lets nothing through for that."""
     sentences = []
-    for pick in probe.picks:
+    for pick in (p for p in probe.picks if p.table not in star.stay):
         lost = [v for v in pick.values if not member_mask(star, replace(pick, values=(v,), unmatched=False)).any()]
         if lost:
             text = column_text(pick.table, pick.column)

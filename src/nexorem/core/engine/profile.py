@@ -26,7 +26,8 @@ class Commonest(Result):
 @dataclass(frozen=True, slots=True)
 class Profile(Result):
     """What a column holds. `histogram` counts equal steps from the smallest value to the largest, or the commonest members of a text; empty
-    for a column without values."""
+    for a column without values. Of a table that stays elsewhere the commonest and the histogram are those of a `sample` of so many rows;
+    where it is `rough`, so is everything but the rows."""
 
     column: str
     dtype: str
@@ -38,6 +39,8 @@ class Profile(Result):
     commonest: tuple[Commonest, ...]
     histogram: tuple[int, ...]
     unique: bool
+    sample: int = 0
+    rough: bool = False
 
 
 def profile(star: Star, table: str, column: str) -> Profile:

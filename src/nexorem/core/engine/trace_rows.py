@@ -14,6 +14,7 @@ from nexorem.core.engine.trace_filters import At, FilterTeller
 from nexorem.core.engine.traced import Arithmetic, TableKept, TracedFlow, TracedRow, TracedRows, Unreached, UsedRows
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
+from nexorem.core.model.model import Model
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import LinkState
 from nexorem.core.model.star import Star
@@ -82,11 +83,11 @@ def _asked(node: t.Single, context: Context, around: Around, rows: Array) -> Ari
         lookups={},
         values=(),
         distinct=distinct,
-        hint=_upward(node, star, context) if distinct > 1 else "",
+        hint=upward(node, star, context) if distinct > 1 else "",
     )
 
 
-def _upward(node: t.Single, star: Star, context: Context) -> str:
+def upward(node: t.Single, star: Star, context: Context) -> str:
     """Why a filtered table leaves a column that it looks up more than one value, and what to write: filters run from the one side to the
     many, not back."""
     for table in context.tables:
@@ -110,7 +111,7 @@ def _arithmetic(node: t.Aggregate, batch: Batch, around: Around, rows: Array) ->
     if node.where is not None:
         rows = rows[widen(row_vector(node, node.where, batch, around, rows), "boolean").true()]
     first = rows[:FIRST_ROWS]
-    columns = _shown_columns(node, around)
+    columns = shown_columns(star.model, node)
     listed = {
         f"{table}.{c}": star.column(table, c).take(star.partner_along(node.lookups.get(table, ()), first)).tolist() for table, c in columns
     }
@@ -140,7 +141,7 @@ def used_rows(teller: FilterTeller, node: t.Aggregate, batch: Batch, around: Aro
     rows = np.flatnonzero(teller.crossed(star.inflow(node.grain, node.state), batch, [])[:-1])
     if node.where is not None:
         rows = rows[widen(row_vector(node, node.where, batch, around, rows), "boolean").true()]
-    shown = _shown_columns(node, around)
+    shown = shown_columns(star.model, node)
     shown += [(node.grain, c) for c in star.rows[node.grain].columns if (node.grain, c) not in shown]
 
     def along(table: str, column: str, places: Array) -> Vector:
@@ -173,8 +174,9 @@ def row_vector(node: t.Aggregate, tree: t.Typed, batch: Batch, around: Around, r
     return over_rows(tree, rows_of, batch, around, node.state)
 
 
-def _shown_columns(node: t.Aggregate, around: Around) -> list[tuple[str, str]]:
-    table = around.star.model.table(node.grain)
+def shown_columns(model: Model, node: t.Aggregate) -> list[tuple[str, str]]:
+    """The columns that an aggregate's rows are told by: those of the key, and those that the formula names."""
+    table = model.table(node.grain)
     assert table
     own = table.key or ((table.columns[0].name,) if table.columns else ())
     columns = [(node.grain, c) for c in own]

@@ -163,10 +163,10 @@ def _column_at(star: Proven, tokens: list[Token], place: int) -> tuple[str, str]
         table = star.model.table(tokens[place - 2].text)
         column = table.column(tokens[place].text) if table else None
         if table and column:
-            distinct = star.column_facts(table.name, column.name).distinct
+            told = "" if table.stays else f", {star.column_facts(table.name, column.name).distinct:,} different values"
             more = f" {column.description}" if column.description else ""
             computed = f" Computed: {column.formula}." if column.formula else ""
-            return column_text(table.name, column.name), f"{column.dtype}, {distinct:,} different values.{computed}{more}"
+            return column_text(table.name, column.name), f"{column.dtype}{told}.{computed}{more}"
     return None
 
 

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from nexorem.core.design.matrix import probe_gaps
 from nexorem.core.design.roles import grain_test, hierarchy_faults
 from nexorem.core.lint.finding import Finding
+from nexorem.core.model.elsewhere import where_rows_are
 from nexorem.core.model.model import Table
 from nexorem.core.model.names import columns_text
 from nexorem.core.model.star import Star
@@ -13,11 +16,11 @@ from nexorem.core.words import counted, listed, verb
 
 def of_design(star: Star) -> list[Finding]:
     """Grains that rows do not keep, hierarchies with two parents, and dimensions that one of several facts lacks."""
-    faults = [f for table in star.model.tables if table.grain_columns for f in _grain(star, table)]
-    faults += [f for table in star.model.tables if table.key for f in _key(star, table)]
+    faults = [f for table in star.model.tables if table.grain_columns for f in where_rows_are(partial(_grain, star, table))]
+    faults += [f for table in star.model.tables if table.key for f in where_rows_are(partial(_key, star, table))]
     for hierarchy in star.model.hierarchies:
         name = hierarchy.name
-        for fault in hierarchy_faults(star, hierarchy):
+        for fault in where_rows_are(partial(hierarchy_faults, star, hierarchy)):
             examples = "; ".join(f"{x.member} under {', '.join(map(str, x.parents))}" for x in fault.examples[:2])
             sentence = f"In the hierarchy {name}: {fault.sentence}" + (f" {examples}." if examples else "")
             mend = (

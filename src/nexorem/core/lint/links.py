@@ -52,6 +52,8 @@ def _where_they_stand(link: Link, firm: bool) -> str:
 
 def orphan_examples(star: Star, link: Link) -> tuple[list[str], int]:
     """The commonest keys that are not there, and how many rows differ from a real one by spaces or case only."""
+    if star.elsewhere is not None and star.stay & link.tables:
+        return star.elsewhere.orphans(link, MOST_EXAMPLES), 0
     domain = star.domain(link.from_table, link.from_columns)
     matched = star.match(link.from_table, link.from_columns, link.to_table, link.to_columns)
     counts = np.bincount(domain.codes[:-1], minlength=domain.size)

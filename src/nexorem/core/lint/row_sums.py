@@ -65,7 +65,7 @@ def _in_scan(star: Star, scan: t.Aggregate) -> Iterator[str]:
     """In how many rows of its grain one side of a sum is empty and another is not."""
     rows = np.arange(star.size(scan.grain), dtype=np.int64)
     for node in _row_sums(_own_nodes(row_trees(scan))):
-        if any(inner_nodes(a) for a in node.arguments):
+        if star.stay & {scan.grain, *scan.lookups} or any(inner_nodes(a) for a in node.arguments):
             yield from _possible(star, node)
             continue
         filled = [row_values(star, scan, a, rows).valid for a in node.arguments]
@@ -83,7 +83,7 @@ def _possible(star: Star, node: t.Typed) -> Iterator[str]:
     """The columns of a sum that have empties, and what is computed for its rows."""
     match node:
         case t.ColumnValue():
-            if not star.column(node.table, node.column).take(np.arange(star.size(node.table))).valid.all():
+            if star.has_empties(node.table, node.column):
                 yield f"{column_text(node.table, node.column)} may be one"
         case t.InRow(body=t.MeasureValue() as value):
             yield f"{value.name} may be one"

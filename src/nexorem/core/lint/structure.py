@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from nexorem.core.lint.finding import Finding
+from nexorem.core.model.elsewhere import where_rows_are
 from nexorem.core.model.model import Link, Table
 from nexorem.core.model.star import Star
 from nexorem.core.words import counted, verb
@@ -19,7 +22,7 @@ def of_structure(star: Star) -> list[Finding]:
     for table in star.model.tables:
         faults += _bridge(star, table)
         if table.calendar:
-            faults += _calendar(star, table)
+            faults += where_rows_are(partial(_calendar, star, table))
     return faults
 
 

@@ -6,6 +6,8 @@ link is loose then, and a finding tells it.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from nexorem.core.diagnostics import Diagnostic, Refused
@@ -70,7 +72,7 @@ def check_keys(star: Star, link: Link) -> list[Diagnostic]:
     wrong = []
     for table, columns, repeated in sides:
         if repeated:
-            named = [", ".join(str(iso(star.column(table, c).at(r))) for c in columns) for r in repeated[:MOST_KEYS]]
+            named = _repeats(star, table, columns, repeated[:MOST_KEYS])
             more = f" and {len(repeated) - MOST_KEYS} more" if len(repeated) > MOST_KEYS else ""
             text = link.to_text if table == link.to_table else link.from_text
             wrong.append(
@@ -84,20 +86,35 @@ def check_keys(star: Star, link: Link) -> list[Diagnostic]:
     return wrong
 
 
+def _repeats(star: Star, table: str, columns: tuple[str, ...], rows: Sequence[int]) -> list[str]:
+    """Some keys that repeat, as texts."""
+    if table in star.stay and star.elsewhere is not None:
+        return star.elsewhere.repeats(table, columns, len(rows))
+    return [", ".join(str(iso(star.column(table, c).at(r))) for c in columns) for r in rows]
+
+
+def _days(star: Star, table: str, date: str) -> tuple[int, int, int]:
+    """Of a calendar: its rows with a day, how many different days these have, and how many days there are from the first to the last."""
+    if table in star.stay and star.elsewhere is not None:
+        return star.elsewhere.calendar(table, date)
+    dates = star.column(table, date).rows()
+    days = dates.data[dates.valid]
+    distinct = np.unique(days)
+    return len(days), len(distinct), int(distinct[-1] - distinct[0] + 1) if len(distinct) else 0
+
+
 def check_calendar(star: Star, table: Table, calendar: Calendar) -> list[Diagnostic]:
     """A calendar's dates are unique, never empty and without gaps."""
     column = table.column(calendar.date)
     if column is None or column.dtype != "date":
         return [Diagnostic("bad_calendar", f"The calendar {table.name} has no date column {calendar.date}.", place=table.name)]
-    dates = star.column(table.name, column.name).rows()
-    days = dates.data[dates.valid]
-    distinct = np.unique(days)
+    filled, distinct, span = _days(star, table.name, column.name)
     problems = []
-    if len(days) < star.size(table.name):
+    if filled < star.size(table.name):
         problems.append("has days that are empty")
-    if len(distinct) < len(days):
+    if distinct < filled:
         problems.append("has days that stand twice")
-    if len(distinct) and distinct[-1] - distinct[0] + 1 != len(distinct):
+    if distinct != span:
         problems.append("leaves out days")
     return (
         [

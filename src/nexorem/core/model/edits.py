@@ -238,6 +238,7 @@ CHANGEABLE = (
     "grain_columns",
     "hidden",
     "subject",
+    "stays",
 )
 
 

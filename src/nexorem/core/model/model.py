@@ -45,7 +45,8 @@ class Table:
     `formula` its rows are computed, not stored. `origin` says where its rows come from, `steps` how they are shaped,
     `load` which of the store's loads they are; all three are read by `nexorem.gather`, not here. `role` is the author's word
     (one of ROLES) where it is not to be found from links and data; `grain` says in words what one row is, `grain_columns` are those
-    that tell rows apart; `subject` groups tables in lists."""
+    that tell rows apart; `subject` groups tables in lists. The rows of one that `stays` are left where `origin` says they are, and its
+    `load` is the last look at them."""
 
     name: str
     columns: tuple[Column, ...]
@@ -62,6 +63,7 @@ class Table:
     grain_columns: tuple[str, ...] = ()
     hidden: bool = False
     subject: str = ""
+    stays: bool = False
 
     def column(self, name: str) -> Column | None:
         """The column of that name, whatever its case."""
@@ -323,6 +325,7 @@ TABLE_PARTS: dict[str, type[Any]] = {
     "grain_columns": list,
     "hidden": bool,
     "subject": str,
+    "stays": bool,
 }
 
 

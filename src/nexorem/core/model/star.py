@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Callable, Mapping
+from functools import cached_property
 from typing import TypeVar
 
 from nexorem.core.columns import Column
 from nexorem.core.kept import Kept
 from nexorem.core.model.derived import Derived, Index
+from nexorem.core.model.elsewhere import BothSides, Elsewhere, RowsHere
 from nexorem.core.model.model import Link, Model
 from nexorem.core.model.proven import LinkFacts, Proven
 from nexorem.core.model.rows import ROWS, Columns, Domain, TableRows, table_rows
@@ -22,18 +25,40 @@ Derivable = TypeVar("Derivable")
 class Star(Proven):
     """What a model's rows prove, with the rows themselves and what is derived from them. Safe to share between threads.
 
-    `conditions` keeps what page conditions came to, by their text, where they look at nothing but their own columns.
+    `conditions` keeps what page conditions came to, by their text, where they look at nothing but their own columns. Of the tables that
+    `stay` in another place no row is here: `elsewhere` proves of them and answers for them.
     """
 
-    def __init__(self, model: Model, rows: Mapping[str, TableRows], derived: Derived | None = None, before: Star | None = None) -> None:
-        self.rows = rows
-        self.derived = derived or Derived(rows)
+    def __init__(
+        self,
+        model: Model,
+        rows: Mapping[str, TableRows],
+        derived: Derived | None = None,
+        before: Star | None = None,
+        elsewhere: Elsewhere | None = None,
+    ) -> None:
+        self.stay = frozenset(t.name for t in model.tables if t.stays) if elsewhere else frozenset()
+        self.rows: Mapping[str, TableRows] = RowsHere(rows) if self.stay and not isinstance(rows, RowsHere) else rows
+        self.derived = derived or Derived(self.rows)
         self.conditions = Kept(MOST_CONDITIONS)
-        super().__init__(model, self.derived, before)
+        self.elsewhere = elsewhere.beside(model, self.derived) if elsewhere and self.stay else None
+        prover = BothSides(self.derived, self.elsewhere.prover, self.stay) if self.elsewhere else self.derived
+        super().__init__(model, prover, before)
 
     def with_model(self, model: Model) -> Star:
         """The same rows under an edited model; what depends on rows and columns alone is carried over."""
-        return Star(model, self.rows, self.derived, self)
+        return Star(model, self.rows, self.derived, self, self.elsewhere)
+
+    @cached_property
+    def sampled(self) -> Star:
+        """The star as samples of the tables that stay have it: good for suggestions, and for no number."""
+        if self.elsewhere is None:
+            return self
+        return Star(self.model, {**self.rows, **self.elsewhere.samples})
+
+    def showing(self, members: Mapping[str, TableRows]) -> Star:
+        """The star with rows for some tables that stay: the members that an answer shows, each in a row of its own."""
+        return _Showing.of(self, members) if members else self
 
     def column(self, table: str, column: str) -> Column:
         """A column of n+1 entries."""
@@ -70,3 +95,26 @@ class Star(Proven):
     def derive(self, key: tuple[object, ...], find: Callable[[], Derivable]) -> Derivable:
         """What `find` found of the rows alone, whatever the links: kept as long as these rows are."""
         return self.derived.derive(key, find)
+
+
+class _Showing(Star):
+    """A star that has the members an answer shows in place of tables that stay."""
+
+    own: Derived
+
+    @classmethod
+    def of(cls, star: Star, members: Mapping[str, TableRows]) -> Star:
+        """The same star, with the members."""
+        made = copy.copy(star)
+        made.__class__ = cls
+        assert isinstance(made, _Showing)
+        made.rows, made.own = RowsHere({**star.rows, **members}), Derived(members)
+        return made
+
+    def domain(self, table: str, columns: Columns) -> Domain:
+        """The members of these columns."""
+        return (self.own if table in self.own.rows else self.derived).domain(table, columns)
+
+    def derive(self, key: tuple[object, ...], find: Callable[[], Derivable]) -> Derivable:
+        """What `find` found of the rows, kept with those that it is of."""
+        return (self.own if any(k in self.own.rows for k in key[1:]) else self.derived).derive(key, find)

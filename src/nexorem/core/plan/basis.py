@@ -21,7 +21,7 @@ from nexorem.core.language import typed as t
 from nexorem.core.model.model import Link
 from nexorem.core.model.paths import Inflow, LinkState
 from nexorem.core.model.proven import Proven
-from nexorem.core.model.rows import TableRows
+from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import parts, walk
 from nexorem.core.values import Array
 
@@ -38,11 +38,15 @@ class Basis:
     measures: dict[str, None] = field(default_factory=dict)
     lines: list[str] = field(default_factory=list)
 
-    def digest(self, rows: Mapping[str, TableRows]) -> str:
-        """A text that is the same where the lines and all columns of the tables are. Cost: a look at each column not met before."""
+    def digest(self, star: Star) -> str:
+        """A text that is the same where the lines and all columns of the tables are; of tables that stay elsewhere, where nobody looked at
+        them again. Cost: a look at each column not met before."""
         made = hashlib.blake2b("\n".join(self.lines).encode("utf-8", "surrogatepass"), digest_size=20)
         for table in sorted(self.tables):
-            frame = rows[table]
+            if table in star.stay and star.elsewhere is not None:
+                made.update(f"\n{table} {star.elsewhere.version(table)}".encode("utf-8", "surrogatepass"))
+                continue
+            frame = star.rows[table]
             made.update(f"\n{table} {frame.size}".encode("utf-8", "surrogatepass"))
             for name in sorted(frame.columns):
                 made.update(f"\n{name} ".encode("utf-8", "surrogatepass") + column_digest(frame.columns[name]))

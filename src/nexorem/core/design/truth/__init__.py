@@ -10,6 +10,7 @@ that do not have the same days), `nested` (parents counted beside their children
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 from nexorem.core.design.truth.apart import sums_of
 from nexorem.core.design.truth.dimension_side import dimension_side
@@ -24,6 +25,7 @@ from nexorem.core.design.truth.shares import shares
 from nexorem.core.design.truth.unmatched import unmatched_marks
 from nexorem.core.engine.grid import Grid
 from nexorem.core.limits import Budget
+from nexorem.core.model.elsewhere import where_rows_are
 from nexorem.core.plan.dependence import reached_by
 from nexorem.core.plan.tree import cell_trees
 
@@ -44,14 +46,11 @@ def looked_at(grid: Grid, budget: Budget | None = None) -> list[tuple[list[Mark]
     looked = []
     for place, measure in enumerate(grid.plan.measures):
         own = [*unreached(grid, measure, axes, page, compared), *partly(star, measure, axes, page), *overridden_marks(star, measure, axes)]
-        own += dimension_side(seen_grid, measure)
-        own += [
-            *lost_rows(seen_grid, measure),
-            *coarse_facts(seen_grid, measure),
-            *uneven_periods(seen_grid, measure),
-            *nested_rows(seen_grid, measure),
-        ]
-        own += [*shares(grid, place, measure, axes, page), *first_everywhere(seen_grid, place, measure), *fixed_lets(seen_grid, measure)]
+        for look in (dimension_side, lost_rows, coarse_facts, uneven_periods, nested_rows):  # in rows, where these are here
+            own += where_rows_are(partial(look, seen_grid, measure))
+        own += where_rows_are(partial(shares, grid, place, measure, axes, page))
+        own += where_rows_are(partial(first_everywhere, seen_grid, place, measure))
+        own += where_rows_are(partial(fixed_lets, seen_grid, measure))
         sums, apart = sums_of(seen_grid, place, measure)
         name = grid.probe.measures[place]
         looked.append(([replace(m, measure=name) for m in (*own, *apart)], sums))

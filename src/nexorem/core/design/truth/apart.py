@@ -10,7 +10,7 @@ import numpy as np
 from nexorem.core.design.truth.additive import BY_FORMULA, Additivity, additivity, adds
 from nexorem.core.design.truth.mark import CLOSE, Columns, Mark, Sums, make_mark
 from nexorem.core.design.truth.seen import Seen
-from nexorem.core.diagnostics import OverLimit
+from nexorem.core.diagnostics import OverLimit, Refused
 from nexorem.core.engine.execute import execute
 from nexorem.core.engine.grid import cells
 from nexorem.core.engine.order import TOTAL, Axis
@@ -18,6 +18,7 @@ from nexorem.core.engine.trace_rows import row_vector
 from nexorem.core.engine.visibility import selectors, visible_pairs
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
+from nexorem.core.model.elsewhere import is_stay
 from nexorem.core.plan.dependence import reached_by
 from nexorem.core.plan.effects import effect_of
 from nexorem.core.plan.logical import make_plan
@@ -177,6 +178,10 @@ def _by_rows(seen: Seen, measure: t.MeasureValue, scan: t.Aggregate, item: Compa
     try:
         counts = rows_by_lines(seen, measure, scan, item)
     except OverLimit:
+        counts = None
+    except Refused as refused:
+        if not is_stay(refused):
+            raise
         counts = None
     if counts is None:
         return "overlap", f"{begins}: a row of {scan.grain} may count on several lines, or on none."
