@@ -58,7 +58,7 @@ def _table(star: Star, table: Table) -> list[str]:
 
 
 def _type(star: Star, table: Table, column: Column) -> str:
-    dtype = star.column(table.name, column.name).dtype
+    dtype = "" if table.stays else star.column(table.name, column.name).dtype
     return dtype if dtype in TYPES else column.dtype if column.dtype in TYPES else "text"
 
 

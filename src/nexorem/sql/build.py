@@ -120,10 +120,7 @@ class Build:
 
     def dtype(self, table: str, column: str) -> str:
         """The type of a column."""
-        of = self.model.table(table)
-        info = of.column(column) if of else None
-        assert info, (table, column)
-        return info.dtype
+        return self.model.dtype(table, column)
 
     def key_type(self, table: str) -> str:
         """The type of what tells a table's rows apart."""
@@ -134,8 +131,13 @@ class Build:
 
     def column(self, table: str, column: str) -> str:
         """The name of a column where it is."""
-        self._named.setdefault(table, {})[self.places.column(table, column)] = None
-        return self.places.column(table, column)
+        name = self.places.column(table, column)
+        self.named(table, name)
+        return name
+
+    def named(self, table: str, column: str) -> None:
+        """Notes that somebody reads a column, by its name where it is."""
+        self._named.setdefault(table, {})[column] = None
 
     def table(self, name: str) -> sa.TableClause:
         """A table of the model, where it is."""
@@ -151,7 +153,7 @@ class Build:
             types = {c.name: c.type for c in plain.c}
 
             def write() -> sa.SelectBase:
-                used = [c for c in types if c in self._named.get(name, ()) or c == self.places.keys.get(name)] or list(types)[:1]
+                used = [c for c in types if c in self._named.get(name, ())] or list(types)[:1]
                 return unnested({c: (types[c], sent.values(c)) for c in used})
 
             note = f"{name}: {sent.size:,} rows that are sent along"
@@ -192,7 +194,7 @@ class Build:
                 rows, used = self.table(name), {c: d for c, d in columns.items() if c in self.used.get(name, ())}
                 own = {self.places.column(name, c.name): c.name for c in of.columns}
                 for c in used:
-                    self._named.setdefault(name, {})[c] = None
+                    self.named(name, c)
                 there = [rows.c[c] if c not in own else named(as_here(self.places, name, own[c], rows.c[c]), c) for c in used]
                 real = sa.select(*there, number(0).label(mark)).select_from(rows)
                 lost = sa.select(*(empty(d).label(c) for c, d in used.items()), number(1).label(mark))
@@ -228,7 +230,8 @@ def located(model: Model, places: Places, name: str) -> sa.TableClause:
 def unnested(columns: Mapping[str, tuple[Any, list[Any]]]) -> sa.SelectBase:
     """Rows that are given as an array a column."""
     arrays = [sa.cast(sa.bindparam(None, values, type_=Given(), unique=True), sa.ARRAY(kind)) for kind, values in columns.values()]
-    rows = sa.func.unnest(*arrays).table_valued(*(sa.column(c, kind) for c, (kind, _) in columns.items()), name="sent").render_derived()
+    named_columns = [sa.column(c, kind) for c, (kind, _) in columns.items()]
+    rows = sa.func.unnest(*arrays).table_valued(*named_columns).render_derived(name="sent")
     return sa.select(*(rows.c[c] for c in columns))
 
 
@@ -360,6 +363,7 @@ class Reader:
         """A column by its name there; noted, for of a table with its unmatched member only what is read is taken."""
         if not path:
             self.build.used.setdefault(self.table, {})[name] = None
+        self.build.named(self.table_at(path), name)
         return self.at(path).c[name]
 
     def pair(self, path: Path, column: str | None) -> Pair:

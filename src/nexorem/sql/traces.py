@@ -7,7 +7,7 @@ Of a table all counts are taken in one pass over its rows.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import Any
 
 import sqlalchemy as sa
@@ -42,9 +42,10 @@ from nexorem.core.plan.flow import flow_of
 from nexorem.core.plan.reach import blocked, carrying_edits, first_stop
 from nexorem.core.plan.tree import inner_nodes
 from nexorem.core.values import Json, iso
-from nexorem.sql.build import Build, Places, Reader, reader_of
+from nexorem.sql.build import Build, Places, Reader
 from nexorem.sql.contexts import Ctx, Env, Filter
 from nexorem.sql.contexts import Value as Looked
+from nexorem.sql.counts import Counting, TableCounts, Wanted, different
 from nexorem.sql.dialects import Dialect, number
 from nexorem.sql.pools import tree_over
 from nexorem.sql.probe import cell_steps
@@ -52,106 +53,12 @@ from nexorem.sql.reach import Reach, Seen, reaches
 from nexorem.sql.rows import RowScope, known, passing, rows_of
 from nexorem.sql.scalars import truth
 from nexorem.sql.steps import Steps, aggregate
-from nexorem.sql.tree import Relation, Statement, pair_of, same, statement
+from nexorem.sql.tree import Relation, Statement, statement
 
 Sql = sa.ColumnElement[Any]
 Line = tuple[Any, ...]
 Select = Callable[[Statement, Sequence[str]], Sequence[Line]]
 Test = Callable[[Reader], list[Sql]]
-
-
-@dataclass(eq=False)
-class TableCounts:
-    """Counts of rows of a table (`plus`: its unmatched member among them), taken in one pass: each of the rows that come to something, or
-    of the different values in them."""
-
-    build: Build
-    table: str
-    plus: bool
-    columns: list[tuple[str, Callable[[Counting], Sql]]] = field(default_factory=list)
-    relation: Relation | None = None
-
-    def add(self, what: Callable[[Counting], Sql]) -> str:
-        """The name of a count."""
-        name = f"n{len(self.columns)}"
-        self.columns.append((name, what))
-        return name
-
-    def made(self) -> Relation:
-        """The counts as a relation of one line."""
-
-        def write() -> sa.SelectBase:
-            counting = Counting(self.build, self.table, self.plus)
-            counts = [what(counting).label(name) for name, what in self.columns]
-            return sa.select(*counts).select_from(counting.source.joined)
-
-        note = f"rows of {self.table}, by what comes to them"
-        return self.build.add(f"{self.table}_counts", (), write, note, {name: "integer" for name, _ in self.columns})
-
-
-class Counting:
-    """The rows of a table as a FROM, over which conditions are asked together."""
-
-    def __init__(self, build: Build, table: str, plus: bool) -> None:
-        self.build, self.table = build, table
-        self.source, self.reader = reader_of(build, table, plus)
-        self._joined: dict[object, Sql] = {}
-
-    def lost(self) -> Sql | None:
-        """Where it is the unmatched member."""
-        return self.reader.lost(())
-
-    def rows(self, *tests: Sql) -> Sql:
-        """How many rows pass, the unmatched member aside."""
-        lost = self.lost()
-        every = [*tests, *([sa.not_(lost)] if lost is not None else [])]
-        return sa.func.count(sa.case((sa.and_(*every), number(1)))) if every else sa.func.count()
-
-    def passing(self, reach: Reach) -> list[Sql]:
-        """What is true of rows to which everything comes that does."""
-        tests = [p.condition(self.reader, path) for p, path in reach.predicates]
-        for joined in reach.joins:
-            key = joined.relation.name, tuple((tuple(k.name for k in path), column, slot.name) for (path, column), slot in joined.on)
-            if key not in self._joined:
-                table = joined.relation.table.alias(self.build.names.new(joined.relation.name))
-                on = []
-                for (path, column), slot in joined.on:
-                    if joined.plain and column is not None:
-                        on.append(self.reader.value(path, column) == table.c[slot.name])
-                    else:
-                        on.append(same(self.reader.pair(path, column), pair_of(table, slot)))
-                self.source.left(table, sa.and_(sa.true(), *on))
-                first = joined.on[0][1] if joined.on else None
-                self._joined[key] = table.c[first.kind].is_not(None) if first else sa.true()
-            tests.append(self._joined[key])
-        return tests
-
-
-class Wanted:
-    """What a telling asks for, in its order: gathered first, and given when it is told again."""
-
-    def __init__(self) -> None:
-        self.reads: list[Callable[[Env], Sql]] = []
-        self.lines: list[Callable[[], tuple[Statement, Sequence[str]]]] = []
-        self.given: list[Any] | None = None
-        self.given_lines: list[Sequence[Line]] = []
-        self._at = self._at_lines = 0
-
-    def number(self, read: Callable[[Env], Sql]) -> Any:
-        """A number, or another value, of the one line."""
-        if self.given is None:
-            self.reads.append(read)
-            return 0
-        self._at += 1
-        return self.given[self._at - 1]
-
-    def several(self, ask: Callable[[], tuple[Statement, Sequence[str]]]) -> Sequence[Line]:
-        """Some lines of their own."""
-        if self.given is None:
-            self.lines.append(ask)
-            return []
-        self._at_lines += 1
-        return self.given_lines[self._at_lines - 1]
 
 
 class TellerThere(Told):
@@ -238,8 +145,8 @@ class TellerThere(Told):
         """What all filters on a column together allow of it: the first values, and how many of how many."""
         held = tuple(f for f in self.in_force(context, {table}) if f.columns is None or column in f.columns)
         found = self.reach(context, Inflow(table, None, "", ()), held)
-        count = self.count(table, lambda c: _different(c, column, c.passing(found)), plus=True)
-        total = self.count(table, lambda c: _different(c, column, []), plus=True)
+        count = self.count(table, lambda c: different(c, column, c.passing(found)), plus=True)
+        total = self.count(table, lambda c: different(c, column, []), plus=True)
         values = self._known(context, table, column)
         if values is None:
             lines = self.wanted.several(lambda: self._members(table, column, found))
@@ -417,7 +324,7 @@ class TellerThere(Told):
 
     def _single(self, node: t.Single, context: int, flow: Inflow, rows: int) -> Arithmetic:
         found = self.reach(context, flow, self.ctx(context).filters)
-        distinct = self.count(node.table, lambda c: _different(c, node.column, c.passing(found)))
+        distinct = self.count(node.table, lambda c: different(c, node.column, c.passing(found)))
         build = self.build
 
         def ask() -> tuple[Statement, Sequence[str]]:
@@ -488,16 +395,6 @@ def _origin(holds: Held) -> str:
             return "row"
         case _:
             return holds.edit.text
-
-
-def _different(counting: Counting, column: str, tests: list[Sql]) -> Sql:
-    """How many different members rows have in a column, `(empty)` among them; the unmatched member aside."""
-    lost = counting.lost()
-    every = [*tests, *([sa.not_(lost)] if lost is not None else [])]
-    value = counting.reader.value((), column)
-    filled = sa.func.count(sa.distinct(sa.case((sa.and_(sa.true(), *every), value))))
-    empties = sa.func.max(sa.case((sa.and_(value.is_(None), *every), number(1)), else_=number(0)))
-    return filled + sa.func.coalesce(empties, number(0))
 
 
 def trace_there(

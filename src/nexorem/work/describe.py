@@ -271,8 +271,10 @@ def members(star: Star, question: MembersAsk, budget: Budget) -> dict[str, Any]:
         grain = table
     page = tuple(p for p in question.picks if not (isinstance(p, MemberPick) and _same_column(star, p.column, name)))
     formula = f"rows({quoted(grain)})"
-    spec = ProbeSpec(rows=(column_text(table, column),), measures=("\0rows",), define={"\0rows": formula}, picks=page)
+    stays = table in star.stay  # then there are the members that the page leaves, and no others are known
+    spec = ProbeSpec(rows=(column_text(table, column),), measures=("\0rows",), define={"\0rows": formula}, picks=page, empty_lines=stays)
     grid = answer(star, read_probe(star, spec), budget)
+    star = grid.star
     size = star.domain(table, (column,)).size
     counts = np.zeros(size, np.int64)
     row_counts = grid.values[0]

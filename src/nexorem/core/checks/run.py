@@ -17,6 +17,7 @@ from nexorem.core.checks.tables import listed_apart
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.engine.computed import evaluated
 from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import read_probe
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget
 from nexorem.core.model.check_specs import (
@@ -33,6 +34,7 @@ from nexorem.core.model.check_specs import (
     TableMust,
     kind_of,
 )
+from nexorem.core.model.elsewhere import is_stay
 from nexorem.core.model.specs import ProbeSpec
 from nexorem.core.model.star import Star
 from nexorem.core.values import iso
@@ -118,19 +120,32 @@ def _count_apart(star: Star, rows: str, bounds: Bounds, budget: Budget) -> Count
     """The number of rows of a table expression in the empty context, where it is out of bounds, with the first rows."""
     if bounds.at_least is not None and bounds.at_most is not None and bounds.at_least > bounds.at_most:
         raise refuse("bad_check", f"At least {bounds.at_least:,} and at most {bounds.at_most:,} is never so.", place="must.count")
-    relation = evaluated(star, Binder(star, limits=budget.limits).computed_table("", rows), budget)
-    size = len(relation)
+    size, first = _rows(star, rows, budget)
     low, high = bounds.at_least or 0, bounds.at_most
     if size >= low and (high is None or size <= high):
         return 1, iter(())
-    columns = [(c.name, relation.column(i)) for i, c in enumerate(relation.shape.columns)]
-    first = [", ".join(f"{n} {iso(v.at(r))}" for n, v in columns) for r in range(min(size, MOST_ROWS_SHOWN))]
     expected = low if size < low else high
     shown = f" The first: {'; '.join(first)}." if first else ""
     what = (
         f"{rows} has {counted(size, 'row')}; at {'least' if size < low else 'most'} {expected:,} {verb(expected or 0, 'is', 'are')} meant."
     )
     return 1, iter([Failure("count", what + shown, values={"rows": size}, expected=expected, difference=float(size - (expected or 0)))])
+
+
+def _rows(star: Star, rows: str, budget: Budget) -> tuple[int, list[str]]:
+    """How many rows a table expression has in the empty context, and the first of them; none of these where they stay elsewhere."""
+    bound = Binder(star, limits=budget.limits).computed_table("", rows)
+    try:
+        relation = evaluated(star, bound, budget)
+    except Refused as refused:
+        if not is_stay(refused):
+            raise
+        spec = ProbeSpec(measures=("\0rows",), define={"\0rows": f"rows({rows})"})
+        grid = answer(star, read_probe(star, spec), budget)
+        return int(grid.values[0].data[0]), []
+    columns = [(c.name, relation.column(i)) for i, c in enumerate(relation.shape.columns)]
+    shown = range(min(len(relation), MOST_ROWS_SHOWN))
+    return len(relation), [", ".join(f"{n} {iso(v.at(r))}" for n, v in columns) for r in shown]
 
 
 def _findings(star: Star, about: str | None, must: NoneMust, outside: Outside) -> Counted:

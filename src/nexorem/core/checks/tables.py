@@ -105,7 +105,8 @@ def _lines(star: Star, grid: Grid, table: ListedTable, measures: Sequence[str], 
                     expected[measure] = _read(dtypes[measure], value, measure, texts)
                 else:
                     name = star.model.find_column(text)
-                    at[".".join(name)] = UNMATCHED if isinstance(value, Unmatched) else _read(star.column(*name).dtype, value, text, texts)
+                    dtype = star.model.dtype(*name)
+                    at[".".join(name)] = UNMATCHED if isinstance(value, Unmatched) else _read(dtype, value, text, texts)
             except Refused as refused:
                 wrong += [replace(d, message=f"Line {number:,}: {d.message}", place="must.table") for d in refused.diagnostics]
         lines.append(ListedLine(at, expected))

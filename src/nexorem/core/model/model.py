@@ -210,6 +210,13 @@ class Model:
     def _measures(self) -> dict[str, Measure]:
         return {m.name.lower(): m for m in reversed(self.measures)}
 
+    def dtype(self, table: str, column: str) -> str:
+        """The type of a column that is there."""
+        owner = self.table(table)
+        info = owner.column(column) if owner else None
+        assert info, (table, column)
+        return info.dtype
+
     def find_column(self, text: str) -> tuple[str, str]:
         """The table and column, as defined, that a written `Table.column` names; refuses with near names."""
         table_name, column_name = split_reference(text)
