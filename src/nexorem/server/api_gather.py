@@ -158,6 +158,12 @@ def _databases(address: Register, workspace: Workspace) -> None:
         staying.look_again(workspace, actor(), model_id, json.tables, json.base)
         return _answer(workspace, model_id)
 
+    @address("/models/<int:model_id>/tables/take_in", "POST", s.ModelDocument, needs=Need.BRING, json=g.TakeInRequest)
+    def take_in(model_id: int, json: g.TakeInRequest) -> Response:
+        """Takes the rows of a table that stays into the model."""
+        staying.take_in(workspace, actor(), model_id, json.table, json.base)
+        return _answer(workspace, model_id)
+
     @address("/models/<int:model_id>/connections", "DELETE", g.Done, needs=Need.BRING, query=g.FileQuery)
     def remove_connection(model_id: int, query: g.FileQuery) -> Response:
         """Forgets a connection."""

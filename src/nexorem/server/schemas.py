@@ -303,6 +303,7 @@ class GridAnswer(BaseModel):
     unmatched: list[Mark]
     left_out: int
     notes: list[str]
+    said: list[str]
     conditions: list[PageCondition]
     milliseconds: float
     version: int

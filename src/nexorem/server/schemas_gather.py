@@ -284,6 +284,11 @@ class LeaveRequest(Body):
     base: int
 
 
+class TakeInRequest(Body):
+    table: str
+    base: int
+
+
 class LookAgainRequest(Body):
     """Tables that stay, to be looked at again."""
 

@@ -36,6 +36,13 @@ WHERE i.indrelid = to_regclass(format('%%I.%%I', %s::text, %s::text)) AND i.indi
 """
 
 
+CHANGED = """
+SELECT concat_ws(' ', c.relfilenode, pg_relation_size(c.oid), pg_stat_get_tuples_inserted(c.oid), pg_stat_get_tuples_updated(c.oid),
+       pg_stat_get_tuples_deleted(c.oid))
+FROM pg_class c WHERE c.oid = to_regclass(format('%%I.%%I', %s::text, %s::text)) AND c.relkind = 'r'
+"""
+
+
 class Asking(Protocol):
     """Who asks a database or a cluster. `kinds` are the types there that need no cast, by dtype."""
 
@@ -53,6 +60,9 @@ class Asking(Protocol):
 
     def declared_key(self, table: str, schema: str | None) -> str:
         """The one column that is declared to tell a table's rows apart; empty where none is."""
+
+    def state_of(self, table: str, schema: str | None) -> str:
+        """A text that is another one once a table's rows are; empty where nobody can tell without reading them."""
 
     def plan(self, text: str, values: Any = None) -> str:
         """How a SELECT would be gone about there, in the words of who is asked."""
@@ -95,6 +105,10 @@ class PostgreSql:
         """The column that is a table's primary key by itself."""
         return declared_key(self.connection, table, schema)
 
+    def state_of(self, table: str, schema: str | None) -> str:
+        """What the database counts of changes to a table; empty for a view."""
+        return state_of(self.connection, table, schema)
+
     def plan(self, text: str, values: Any = None) -> str:
         """How the database would go about a SELECT."""
         return plan_of(self.connection, text, values)
@@ -103,6 +117,12 @@ class PostgreSql:
 def declared_key(connection: Any, table: str, schema: str | None) -> str:
     """The column that is a table's primary key by itself; empty where there is none."""
     found = connection.execute(KEYS, (schema or "public", table)).fetchone()
+    return str(found[0]) if found else ""
+
+
+def state_of(connection: Any, table: str, schema: str | None) -> str:
+    """What a database counts of changes to a table; empty for a view, and for one that is elsewhere itself or in parts."""
+    found = connection.execute(CHANGED, (schema or "public", table)).fetchone()
     return str(found[0]) if found else ""
 
 

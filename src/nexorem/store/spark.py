@@ -115,6 +115,10 @@ class Spark:
         """None: clusters prove no key."""
         return ""
 
+    def state_of(self, table: str, schema: str | None) -> str:
+        """Nothing: catalogs keep no count of changes."""
+        return ""
+
     def plan(self, text: str, values: Any = None) -> str:
         """How the cluster would go about a SELECT."""
         return str(self.rows(f"EXPLAIN FORMATTED {text}", values)[0][0])

@@ -47,7 +47,8 @@ OVERFLOW = "overflow"
 @dataclass(frozen=True, slots=True, eq=False)
 class Look:
     """A table that stays as it was when it was last looked at: the number of the look, its connection, where it is there, its columns there
-    with their types, some of its rows, when that was, and the column there that is declared to tell rows apart."""
+    with their types, some of its rows, when that was, the column there that is declared to tell rows apart, and what the place counted of
+    changes to it."""
 
     number: int
     connection: str
@@ -57,6 +58,7 @@ class Look:
     sample: TableRows
     at: str
     key: str = ""
+    state: str = ""
 
 
 class Ways(Protocol):
@@ -383,6 +385,7 @@ class Asked:
 
     def __init__(self, staying: Staying, star: Star, side: Side, budget: Budget) -> None:
         self.staying, self.star, self.side, self.budget = staying, star, side, budget
+        self._states: dict[str, str] | None = None
         self.oldest = time.monotonic()
 
     def told(self, probe: Probe) -> Told:
@@ -430,7 +433,7 @@ class Asked:
         text, values = to_run(statement, self.side.prover.dialect)
         sent = [t for t in tables if t in self.side.plain.sent and not self.side.prover.dialect.arrays]
         looks = sorted((t, self.staying.version(t)) for t in tables if t in self.star.stay)
-        key = digest(self.side.connection, looks, text, values)
+        key = digest(self.side.connection, looks, text, values, sorted(self.states().items()))
         ways = self.staying.ways
         with ways.lock:
             kept = ways.answers.get(key)
@@ -441,6 +444,17 @@ class Asked:
                 ways.answers[key] = kept
         self.oldest = min(self.oldest, kept[1])
         return kept[0]
+
+    def states(self) -> dict[str, str]:
+        """What the place counts now of changes to the tables that stay there, by table; of those where it can tell."""
+        if self._states is None:
+            known = {name: look for name, look in self.side.looks.items() if look.state}
+            if known:
+                with self.staying.ways.asking(self.side.connection, self.budget.limits.seconds) as asking:
+                    self._states = {name: asking.state_of(look.table, look.schema) for name, look in known.items()}
+            else:
+                self._states = {}
+        return self._states
 
     def combinations(self, table: str, columns: Sequence[str]) -> Sequence[Line]:
         """The different combinations that columns of a table have, for the order of lines; none of them where they are very many."""
@@ -458,7 +472,12 @@ class Asked:
         since = "now" if age < 1 else f"{age:.0f} seconds ago" if age < 90 else f"{age / 60:.0f} minutes ago"
         looks = [self.staying.look(t) for t in sorted(tables)]
         where = listed(list(dict.fromkeys(x.connection for x in looks)))
-        return [f"{listed(sorted(tables))} {'stays' if len(tables) == 1 else 'stay'} in {where}: asked there {since}."]
+        said = [f"{listed(sorted(tables))} {'stays' if len(tables) == 1 else 'stay'} in {where}: asked there {since}."]
+        changed = [t for t, state in self.states().items() if t in tables and state != self.staying.look(t).state]
+        if changed:
+            names = f"{listed(sorted(changed))} {'has' if len(changed) == 1 else 'have'}"
+            said.append(f"{names} changed there since links and empties were looked at ({looks[0].at[:16].replace('T', ' ')}): look again.")
+        return said
 
 
 def too_large(table: str, rows: int, places: Sequence[str]) -> Refused:

@@ -19,7 +19,7 @@ from nexorem.sql.build import Sent
 from nexorem.sql.dialects import POSTGRESQL
 from nexorem.sql.proof import Line
 from nexorem.store import sources, tables
-from nexorem.store.elsewhere import COLUMNS, Asking, PostgreSql, declared_key, plan_of
+from nexorem.store.elsewhere import COLUMNS, Asking, PostgreSql, declared_key, plan_of, state_of
 from nexorem.store.proving import OUT_OF_RANGE, refused_by
 from nexorem.store.spark import Spark, cluster_session
 
@@ -67,6 +67,10 @@ class Database:
     def declared_key(self, table: str, schema: str | None) -> str:
         """The column that is a table's primary key by itself."""
         return declared_key(self.connection, table, schema)
+
+    def state_of(self, table: str, schema: str | None) -> str:
+        """What the database counts of changes to a table; empty for a view."""
+        return state_of(self.connection, table, schema)
 
     def plan(self, text: str, values: Any = None) -> str:
         """How the database would go about a SELECT."""

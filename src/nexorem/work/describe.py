@@ -227,7 +227,8 @@ def grid_answer(grid: Grid, budget: Budget | None = None) -> dict[str, Any]:
         "cells": shape[0] * shape[1] * len(measures),
         "unmatched": as_json(unmatched_marks(grid)),
         "left_out": grid.left_out,
-        "notes": [*unknown_members(star, probe), *grid.said],
+        "notes": unknown_members(star, probe),
+        "said": list(grid.said),
         "conditions": [_condition(star, text, c) for text, c in zip(probe.conditions, grid.plan.conditions, strict=True)],
     }
 

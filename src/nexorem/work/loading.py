@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -45,6 +45,7 @@ def start_reading(workspace: Workspace, actor: Actor, model_id: int, request: Ma
         table = table_of(model, name)
         items.append({"name": table.name, "source": source_of(table), "table": table.name})
     names = {x["source"].get("connection") for x in items if x["source"].get("kind") == "database"}
+    _no_clusters(workspace, model_id, names)
     access = {}
     with workspace.engine.connect() as connection:
         for name in names:
@@ -52,6 +53,15 @@ def start_reading(workspace: Workspace, actor: Actor, model_id: int, request: Ma
             access[name] = sources.access_of(connection, model_id, str(name), sources.secret_key(workspace.data), password)
     sent = {"items": items, "discover": request.get("files", []), "access": access, "files": workspace.files(model_id)}
     return workspace.jobs.start(model_id, sent)
+
+
+def _no_clusters(workspace: Workspace, model_id: int, names: Iterable[Any]) -> None:
+    """Refuses to read what is in a cluster: its tables are left there, and taken in from there."""
+    with workspace.engine.connect() as connection:
+        clusters = [str(n) for n in names if sources.is_cluster(connection, model_id, str(n))]
+    if clusters:
+        said = f"{clusters[0]} is a cluster: its tables are left there."
+        raise refuse("stays_there", said, "Leave the table there first; its rows are taken in from its card.", clusters[0])
 
 
 def source_of(table: Table) -> dict[str, Any]:
@@ -281,6 +291,12 @@ def history(workspace: Workspace, model_id: int, table: str | None = None) -> li
     return [{**x, "live": x["id"] in live, "source": source_words(x["source"]) if x["source"] else "the package"} for x in loads]
 
 
+def _raw_source(workspace: Workspace, model_id: int, load_id: int) -> dict[str, Any]:
+    """The source of a load, as a table names it."""
+    with workspace.engine.connect() as connection:
+        return next(dict(x["source"] or {}) for x in rows.loads_of(connection, model_id) if x["id"] == load_id)
+
+
 def go_to(workspace: Workspace, actor: Actor, model_id: int, load_id: int, base: int, mends: Sequence[Edit] = ()) -> None:
     """Puts a load in force: one before, or one that was held."""
     actor.must(Need.BRING)
@@ -289,7 +305,8 @@ def go_to(workspace: Workspace, actor: Actor, model_id: int, load_id: int, base:
         raise refuse("unknown_load", f"Load number {load_id} no longer exists.", "Load the table again.")
     stored, _ = workspace.star(model_id)
     table = table_of(stored.model, load["table"])
-    edit = {"kind": "change_table", "name": table.name, "set": {"load": load_id}}
+    stays = {"stays": load["stays"], "origin": _raw_source(workspace, model_id, load_id)} if load["stays"] != table.stays else {}
+    edit = {"kind": "change_table", "name": table.name, "set": {"load": load_id, **stays}}
     title = f"go to the load of {load['loaded_at'][:16].replace('T', ' ')} of {table.name}"
     change = completed(
         workspace, stored.model, {"kind": "load_tables", "edits": [edit], "title": title, "mends": list(mends)}, model_id=model_id
@@ -304,6 +321,9 @@ def compare_load(workspace: Workspace, model_id: int, load_id: int) -> dict[str,
     load = next((x for x in history(workspace, model_id) if x["id"] == load_id), None)
     if load is None:
         raise refuse("unknown_load", f"Load number {load_id} no longer exists.", "Load the table again.")
+    if load["stays"]:  # what it would change is asked where it stays, once it is in force
+        lists: dict[str, Any] = {k: [] for k in ("tables", "breaks", "loosens", "links", "measures", "probes", "checks")}
+        return lists
     with workspace.engine.connect() as connection:
         frame = rows.read_load(connection, load_id)
     origin = dict(table_of(workspace.star(model_id)[0].model, load["table"]).origin)

@@ -14,7 +14,7 @@ from nexorem.core.words import counted
 from nexorem.gather.frame import same_rows
 from nexorem.gather.jobs import Job
 from nexorem.store import rows, sources
-from nexorem.work import checking, loading
+from nexorem.work import checking, loading, staying
 from nexorem.work.actor import SCHEDULE, Actor, Need
 from nexorem.work.shaping import table_of
 from nexorem.work.workspace import Workspace
@@ -62,12 +62,26 @@ def load_again(workspace: Workspace, model_id: int, table: str) -> str:
     names = (
         [t.name for t in model.tables if loading.can_reload(t)] if table == sources.EVERYTHING else [present_name(model, "table", table)]
     )
+    stay = [t.name for t in model.tables if t.stays and t.name in names]
+    looked = _looked_again(workspace, model_id, stay) if stay else ""
+    names = [n for n in names if n not in stay]
+    if not names:
+        return looked
     job = loading.start_reading(workspace, SCHEDULE, model_id, {"tables": names})
     try:
         job.wait()
         return _settle(workspace, model_id, job)
     finally:
         workspace.jobs.drop(job)
+
+
+def _looked_again(workspace: Workspace, model_id: int, names: list[str]) -> str:
+    """Looks again at tables that stay and have changed where they are."""
+    changed = [n for n in names if staying.has_changed(workspace, model_id, n)]
+    if not changed:
+        return "nothing has changed"
+    staying.look_again(workspace, SCHEDULE, model_id, changed, workspace.star(model_id)[0].version)
+    return f"looked again at {counted(len(changed), 'table')}"
 
 
 def _settle(workspace: Workspace, model_id: int, job: Job) -> str:

@@ -19,6 +19,7 @@ from nexorem.core.model.rows import TableRows, table_rows
 from nexorem.core.model.star import Star
 from nexorem.core.values import Json, iso, vector
 from nexorem.core.words import counted, listed
+from nexorem.gather.frame import Frame
 from nexorem.sql.proof import Answer, values_by_grid
 from nexorem.store import rows
 from nexorem.store.looking import sample_of
@@ -87,6 +88,51 @@ def look_again(workspace: Workspace, actor: Actor, model_id: int, names: Sequenc
             rows.forget_old(store, model_id, [name], KEPT_LOADS)
 
 
+def take_in(workspace: Workspace, actor: Actor, model_id: int, name: str, base: int) -> None:
+    """Takes the rows of a table that stays into the model, as a load like any other; refuses where they are very many."""
+    actor.must(Need.BRING)
+    stored, star = workspace.star(model_id)
+    table = table_of(stored.model, name)
+    if table.name not in star.stay:
+        raise refuse("not_there", f"The rows of {table.name} are here.", "Load it again.", table.name)
+    if star.size(table.name) > MOST_TAKEN:
+        said = f"{table.name} has {star.size(table.name):,} rows; {MOST_TAKEN:,} are taken in at most."
+        raise refuse("too_large", said, "Make a view of fewer rows there.", table.name)
+    taken = _own_rows(star, table)
+    there = renamed_back(table)
+    frame = Frame(taken.size, {there.get(c, c): v.rows() for c, v in taken.columns.items()})
+    with workspace.engine.begin() as store:
+        number = rows.save_load(store, model_id, table.name, frame, source=table.origin, author=actor.name)
+    try:
+        edits: list[Edit] = [{"kind": "change_table", "name": table.name, "set": {"load": number, "stays": False}}]
+        _made(workspace, actor, model_id, stored.model, edits, f"take the rows of {table.name} in", base)
+    except Exception:
+        with workspace.engine.begin() as store:
+            rows.drop_load(store, number)
+        raise
+
+
+def renamed_back(table: Table) -> dict[str, str]:
+    """By its name in the model, what a column was called before steps gave it another name."""
+    names: dict[str, str] = {}
+    for step in table.steps:
+        if step.get("kind") == "rename" and not step.get("off"):
+            for old, new in dict(step.get("names", {})).items():
+                names[new] = names.pop(old, old)
+    return names
+
+
+def has_changed(workspace: Workspace, model_id: int, name: str) -> bool:
+    """Whether a table that stays has changed there since it was looked at, as far as its place can tell; else it may have."""
+    _, star = workspace.star(model_id)
+    assert isinstance(star.elsewhere, Staying)
+    look = star.elsewhere.look(name)
+    if not look.state:
+        return True
+    with workspace.ways(model_id).asking(look.connection, SECONDS) as asking:
+        return asking.state_of(look.table, look.schema) != look.state
+
+
 def _made(workspace: Workspace, actor: Actor, model_id: int, model: Model, edits: list[Edit], title: str, base: int) -> None:
     change = completed(workspace, model, {"kind": "load_tables", "edits": edits, "title": title}, model_id=model_id)
     workspace.edit(actor, model_id, change, base)
@@ -106,7 +152,8 @@ def look_at(workspace: Workspace, actor: Actor, model_id: int, name: str, origin
         columns = {c: k for c, k in there.items() if c in origin["only"]} if origin.get("only") else there
         sample = sample_of(asking, table, schema, columns)
         key = asking.declared_key(table, schema)
-    stays = {"connection": connection, "schema": schema, "table": table, "columns": columns, "key": key}
+        state = asking.state_of(table, schema)
+    stays = {"connection": connection, "schema": schema, "table": table, "columns": columns, "key": key, "state": state}
     report = {"stays": stays, "sample": sample.size, "seconds": 0}
     with workspace.engine.begin() as store:
         number = rows.save_load(store, model_id, name, sample, source=origin, report=report, author=actor.name)

@@ -84,9 +84,8 @@ class Workspace:
         for number, said in looks.items():
             sample = self.load(number)
             rows = table_rows(sample.size, sample.columns)
-            made[str(number)] = Look(
-                number, said["connection"], said["schema"], said["table"], said["columns"], rows, said["at"], said["key"]
-            )
+            there = (said["connection"], said["schema"], said["table"], said["columns"])
+            made[str(number)] = Look(number, *there, rows, said["at"], said["key"], said["state"])
         return Staying(self.ways(next(iter(looks.values()))["model_id"]), made) if looks else None
 
     def star(self, model_id: int) -> tuple[models.Stored, Star]:

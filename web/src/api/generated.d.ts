@@ -1272,6 +1272,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/tables/take_in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes the rows of a table that stays into the model. */
+        post: operations["take_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/tables/{table}/profiles": {
         parameters: {
             query?: never;
@@ -2792,6 +2809,8 @@ export interface components {
             /** Notes */
             notes: string[];
             rows: components["schemas"]["AxisAnswer"];
+            /** Said */
+            said: string[];
             /** Unmatched */
             unmatched: components["schemas"]["Mark"][];
             /** Values */
@@ -5488,6 +5507,13 @@ export interface components {
             grain: components["schemas"]["GrainTest"] | null;
             /** Hierarchies */
             hierarchies: components["schemas"]["HierarchyInfo"][];
+            /** Table */
+            table: string;
+        };
+        /** TakeInRequest */
+        TakeInRequest: {
+            /** Base */
+            base: number;
             /** Table */
             table: string;
         };
@@ -11118,6 +11144,68 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LookAgainRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeInRequest"];
             };
         };
         responses: {

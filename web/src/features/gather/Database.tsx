@@ -1,7 +1,7 @@
-// Reaching into a PostgreSQL database: a connection, then tables, views or a SELECT.
+// Reaching into a PostgreSQL database or a cluster: a connection, then tables, views or a SELECT, whose rows are read or left there.
 import { useState } from 'react';
 import { client, problemOf, unwrap, type ModelDocument } from '../../api/client';
-import { queryClient } from '../../api/queries';
+import { queryClient, useEdits } from '../../api/queries';
 import { actions } from '../../app/shown';
 import { counted } from '../../shared/format';
 import { startReading, useConnections } from './requests';
@@ -35,6 +35,8 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
   const [listed, setFound] = useState<Listed[] | null>(null);
   const say = actions.say;
   const path = { model_id: model.id };
+  const { keep } = useEdits(model);
+  const [busy, setBusy] = useState(false);
   const connection = connections.data?.find((c) => c.name === chosen);
   const given = connection?.keeps_password ? null : password;
   const look = async (name: string, with_: string | null) => {
@@ -65,6 +67,19 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
       say({ problem: problemOf(error), retry: null });
     }
   };
+  const leave = async (tables: Listed[]) => {
+    setBusy(true);
+    try {
+      const left = tables.map((t) => ({ schema: t.schema, name: t.name, title: t.title, table: null }));
+      const body = { name: chosen ?? '', tables: left, base: model.version };
+      keep(unwrap(await client.POST('/api/models/{model_id}/connections/leave', { params: { path }, body })));
+      say(null);
+    } catch (error) {
+      say({ problem: { ...problemOf(error), title: 'No table was left there.' }, retry: null });
+    } finally {
+      setBusy(false);
+    }
+  };
   return (
     <section className="panel two" aria-label="From a database">
       <div tabIndex={0} role="region" aria-label="Connections">
@@ -77,12 +92,12 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
             onChoose={() => {
               setChosen(c.name);
               setFound(null);
-              if (c.keeps_password) void look(c.name, null);
+              if (c.keeps_password || c.kind === 'cluster') void look(c.name, null);
             }}
             onForget={() => void remove(c.name)}
           />
         ))}
-        {connection && !connection.keeps_password && (
+        {connection && connection.kind === 'database' && !connection.keeps_password && (
           <PasswordForm
             name={connection.name}
             password={password}
@@ -98,10 +113,26 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
             void look(name, kept ? null : secret);
           }}
         />
+        <NewCluster
+          model={model}
+          onMade={(name) => {
+            setChosen(name);
+            void look(name, null);
+          }}
+        />
       </div>
       {chosen &&
         (listed ? (
-          <Choose key={chosen} listed={listed} connection={chosen} onRead={(items) => void read(items)} />
+          <Choose
+            key={chosen}
+            listed={listed}
+            connection={chosen}
+            cluster={connection?.kind === 'cluster'}
+            keeps={connection?.kind === 'cluster' || Boolean(connection?.keeps_password)}
+            busy={busy}
+            onRead={(items) => void read(items)}
+            onLeave={(tables) => void leave(tables)}
+          />
         ) : (
           <p className="quiet">Its tables and views stand here once it answers.</p>
         ))}
@@ -123,7 +154,7 @@ function ConnectionLine({ connection: c, chosen, onChoose, onForget }: LineProps
         {c.name}
       </button>
       <span className="quiet">
-        {c.user}@{c.host}:{c.port}/{c.database}
+        {c.kind === 'cluster' ? c.address : `${c.user}@${c.host}:${c.port}/${c.database}`}
         {c.keeps_password ? ', password kept encrypted' : ''}
       </span>
       <button type="button" className="plain quiet" onClick={onForget} aria-label={`Forget the connection ${c.name}`}>
@@ -232,15 +263,70 @@ function NewConnection({ model, onMade }: { model: ModelDocument; onMade: (name:
   );
 }
 
+/** A way to a cluster: its name and address are all that is needed. */
+function NewCluster({ model, onMade }: { model: ModelDocument; onMade: (name: string) => void }) {
+  const [form, setForm] = useState({ name: '', address: '' });
+  const [busy, setBusy] = useState(false);
+  const say = actions.say;
+  const make = async () => {
+    setBusy(true);
+    try {
+      unwrap(await client.PUT('/api/models/{model_id}/connections/cluster', { params: { path: { model_id: model.id } }, body: form }));
+      await queryClient.invalidateQueries({ queryKey: ['connections', model.id] });
+      say(null);
+      onMade(form.name);
+      setForm({ name: '', address: '' });
+    } catch (error) {
+      say({ problem: { ...problemOf(error), title: 'The connection was not made.' }, retry: null });
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <form
+      className="settings"
+      style={{ marginTop: 12 }}
+      aria-label="A cluster"
+      onSubmit={(e) => {
+        e.preventDefault();
+        void make();
+      }}
+    >
+      <label>
+        Call the cluster
+        <input className="field" value={form.name} autoComplete="off" onChange={(e) => setForm({ ...form, name: e.target.value })} />
+      </label>
+      <label>
+        Address
+        <input
+          className="field mono"
+          placeholder="sc://host:15002"
+          value={form.address}
+          autoComplete="off"
+          onChange={(e) => setForm({ ...form, address: e.target.value })}
+        />
+      </label>
+      <button type="submit" className="pill" disabled={busy || !form.name || !form.address}>
+        {busy ? 'Connecting…' : 'Connect the cluster'}
+      </button>
+    </form>
+  );
+}
+
 interface ChooseProps {
   listed: Listed[];
   connection: string;
+  cluster: boolean;
+  /** Whether it can be asked at any time, without a password being given. */
+  keeps: boolean;
+  busy: boolean;
+  onLeave: (tables: Listed[]) => void;
   onRead: (items: { name: string; source: Record<string, unknown> }[]) => void;
 }
 
 const keyOf = (t: Listed) => `${t.schema}.${t.name}`;
 
-function Choose({ listed, connection, onRead }: ChooseProps) {
+function Choose({ listed, connection, cluster, keeps, busy, onRead, onLeave }: ChooseProps) {
   const [ticked, setTicked] = useState<string[]>([]);
   const [search, setSearch] = useState('');
   const [query, setQuery] = useState('');
@@ -277,13 +363,39 @@ function Choose({ listed, connection, onRead }: ChooseProps) {
           />
         ))}
       </div>
-      <label>
-        or a SELECT
-        <textarea className="field mono" rows={3} value={query} onChange={(e) => setQuery(e.target.value)} placeholder="SELECT … FROM …" />
-      </label>
-      <button type="button" className="pill solid" style={{ marginTop: 8 }} disabled={!items.length} onClick={() => onRead(items)}>
-        Read {items.length || ''}
-      </button>
+      {!cluster && (
+        <label>
+          or a SELECT
+          <textarea
+            className="field mono"
+            rows={3}
+            value={query}
+            onChange={(e) => setQuery(e.target.value)}
+            placeholder="SELECT … FROM …"
+          />
+        </label>
+      )}
+      <div className="row" style={{ marginTop: 8 }}>
+        {!cluster && (
+          <button type="button" className="pill solid" disabled={!items.length || busy} onClick={() => onRead(items)}>
+            Read {items.length || ''}
+          </button>
+        )}
+        <button
+          type="button"
+          className={cluster ? 'pill solid' : 'pill'}
+          disabled={!ticked.length || busy || !keeps}
+          title="The model knows their columns, links and counts; every grid over them is asked there"
+          onClick={() => onLeave(listed.filter((t) => ticked.includes(keyOf(t))))}
+        >
+          {busy ? 'Looking at them…' : `Leave ${ticked.length || ''} there`}
+        </button>
+      </div>
+      <p className="quiet">
+        {keeps
+          ? 'Rows that are read stand here until they are loaded again. Rows that are left there are asked anew for every grid.'
+          : 'Tables can be left there once the connection keeps its password: they are asked at any time.'}
+      </p>
     </div>
   );
 }
@@ -307,7 +419,7 @@ function ListedTable({ table: t, ticked, left, onTick, onLeft }: ListedProps) {
           <input type="checkbox" checked={ticked} onChange={(e) => onTick(e.target.checked)} />
           {name} {t.kind === 'view' && <span className="quiet">view</span>}
           <span className="end">
-            {t.kind === 'table' ? (t.rows === null ? 'rows not counted yet' : `about ${counted(t.rows, 'row')}`) : 'a view'}
+            {t.kind === 'table' ? (t.rows === null ? 'rows not counted' : `about ${counted(t.rows, 'row')}`) : 'a view'}
           </span>
         </label>
         <button type="button" className="plain quiet" aria-expanded={open} aria-label={`Columns of ${name}`} onClick={() => setOpen(!open)}>

@@ -4,7 +4,7 @@ import { useFrame } from '../../app/frame';
 import { actions } from '../../app/shown';
 import { RoleMark } from '../../marks/Marks';
 import { counted } from '../../shared/format';
-import { startReading, useLoads } from './requests';
+import { startReading, useLoads, useStaying } from './requests';
 
 const MADE = new Set(['calendar', 'bands', 'list', 'parameter', 'role']);
 
@@ -28,7 +28,8 @@ export function TableCards({ model, onReading }: { model: ModelDocument; onReadi
       say({ problem: problemOf(error), retry: null });
     }
   };
-  const reloadable = model.tables.filter(canReload).map((t) => t.name);
+  const staying = useStaying(model);
+  const reloadable = model.tables.filter((t) => canReload(t) && !t.stays).map((t) => t.name);
   if (model.tables.length === 0)
     return (
       <p className="empty-place">
@@ -58,6 +59,7 @@ export function TableCards({ model, onReading }: { model: ModelDocument; onReadi
             table={t}
             loaded={loads.data?.find((x) => x.table === t.name && x.live)?.loaded_at}
             again={() => void again([t.name])}
+            staying={staying}
           />
         ))}
       </div>
@@ -70,7 +72,14 @@ function when(text: string | undefined): string {
   return new Date(text).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' });
 }
 
-function TableCard({ table, loaded, again }: { table: TableInfo; loaded: string | undefined; again: () => void }) {
+interface CardProps {
+  table: TableInfo;
+  loaded: string | undefined;
+  again: () => void;
+  staying: ReturnType<typeof useStaying>;
+}
+
+function TableCard({ table, loaded, again, staying }: CardProps) {
   const selection = useFrame((s) => s.selection);
   const { select, set } = actions;
   const chosen = selection?.kind === 'table' && selection.name === table.name;
@@ -95,7 +104,7 @@ function TableCard({ table, loaded, again }: { table: TableInfo; loaded: string 
           {steps > 0 && `, ${counted(steps, 'step')}`}
         </span>
         <span className="quiet clip" title={table.from_text}>
-          {table.formula ? 'computed' : isMade(table) ? table.from_text : `from ${table.from_text}`}
+          {table.formula ? 'computed' : isMade(table) ? table.from_text : `${table.stays ? 'stays in' : 'from'} ${table.from_text}`}
         </span>
         <span className="quiet clip">
           {table.key.length ? (
@@ -112,13 +121,38 @@ function TableCard({ table, loaded, again }: { table: TableInfo; loaded: string 
         </span>
       </button>
       <span className="row quiet card-foot">
-        {loaded ? when(loaded) : ''}
-        {canReload(table) && (
-          <button type="button" className="plain" onClick={again} aria-label={`Load ${table.name} again`}>
-            load again
-          </button>
-        )}
+        {loaded ? (table.stays ? `looked at ${when(loaded)}` : when(loaded)) : ''}
+        <CardActions table={table} again={again} staying={staying} />
       </span>
     </div>
+  );
+}
+
+/** Loading again and leaving there; of a table that stays, looking again and taking its rows in. */
+function CardActions({ table, again, staying }: Omit<CardProps, 'loaded'>) {
+  if (staying.busy === table.name) return <span role="status">asking there…</span>;
+  if (table.stays)
+    return (
+      <span className="row">
+        <button type="button" className="plain" onClick={() => staying.look(table)} aria-label={`Look at ${table.name} again`}>
+          look again
+        </button>
+        <button type="button" className="plain" onClick={() => staying.takeIn(table)} aria-label={`Take the rows of ${table.name} in`}>
+          take its rows in
+        </button>
+      </span>
+    );
+  if (!canReload(table)) return null;
+  return (
+    <span className="row">
+      <button type="button" className="plain" onClick={again} aria-label={`Load ${table.name} again`}>
+        load again
+      </button>
+      {table.origin.kind === 'database' && Boolean(table.origin.table) && (
+        <button type="button" className="plain" onClick={() => staying.leave(table)} aria-label={`Leave ${table.name} where it is`}>
+          leave it there
+        </button>
+      )}
+    </span>
   );
 }

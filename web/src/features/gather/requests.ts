@@ -1,6 +1,19 @@
 // What Gather asks the server: files sent, readings followed, loads, schedules, connections.
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { Refusal, author, client, unwrap, type ModelDocument, type Problem, type Reading } from '../../api/client';
+import { useState } from 'react';
+import {
+  Refusal,
+  author,
+  client,
+  problemOf,
+  unwrap,
+  type ModelDocument,
+  type Problem,
+  type Reading,
+  type TableInfo,
+} from '../../api/client';
+import { useEdits } from '../../api/queries';
+import { actions } from '../../app/shown';
 
 /** Sends a body and tells how much of it has gone. */
 export function send<T>(
@@ -141,5 +154,41 @@ export function usePutSchedule(model: ModelDocument) {
   return async (table: string, minutes: number) => {
     unwrap(await client.PUT('/api/models/{model_id}/schedules', { params: { path: { model_id: model.id } }, body: { table, minutes } }));
     await queries.invalidateQueries({ queryKey: ['schedules', model.id] });
+  };
+}
+
+/** What is done with one table that stays, or could; `busy` is the one that is being asked about. */
+export function useStaying(model: ModelDocument) {
+  const [busy, setBusy] = useState('');
+  const { keep } = useEdits(model);
+  const params = { path: { model_id: model.id } };
+  const run = (table: TableInfo, title: string, ask: () => Promise<Parameters<typeof keep>[0]>) => {
+    setBusy(table.name);
+    void ask()
+      .then((document) => {
+        keep(document);
+        actions.say(null);
+      })
+      .catch((error: unknown) => actions.say({ problem: { ...problemOf(error), title }, retry: null }))
+      .finally(() => setBusy(''));
+  };
+  return {
+    busy,
+    look: (table: TableInfo) =>
+      run(table, 'It stands as it was looked at.', async () => {
+        const body = { tables: [table.name], base: model.version };
+        return unwrap(await client.POST('/api/models/{model_id}/tables/look', { params, body }));
+      }),
+    takeIn: (table: TableInfo) =>
+      run(table, 'Its rows stay there.', async () => {
+        const body = { table: table.name, base: model.version };
+        return unwrap(await client.POST('/api/models/{model_id}/tables/take_in', { params, body }));
+      }),
+    leave: (table: TableInfo) =>
+      run(table, 'Its rows stay here.', async () => {
+        const left = { schema: String(table.origin.table_schema ?? ''), name: String(table.origin.table), title: '', table: table.name };
+        const body = { name: String(table.origin.connection), tables: [left], base: model.version };
+        return unwrap(await client.POST('/api/models/{model_id}/connections/leave', { params, body }));
+      }),
   };
 }

@@ -244,6 +244,7 @@ function ColumnFacts({ profile }: { profile: Profile }) {
           <tr>
             <td className="quiet">distinct</td>
             <td>
+              {profile.rough ? 'in the sample ' : ''}
               {count(profile.distinct)}
               {profile.unique ? ', every row its own: a key' : ''}
             </td>
@@ -251,7 +252,9 @@ function ColumnFacts({ profile }: { profile: Profile }) {
           <tr>
             <td className="quiet">empty</td>
             <td>
-              {count(profile.empty)} of {count(profile.rows)}
+              {profile.rough
+                ? `in the sample ${count(profile.empty)} of ${count(profile.sample)}`
+                : `${count(profile.empty)} of ${count(profile.rows)}`}
             </td>
           </tr>
           <tr>
@@ -265,6 +268,7 @@ function ColumnFacts({ profile }: { profile: Profile }) {
         </tbody>
       </table>
       <h3>Commonest</h3>
+      {profile.sample > 0 && <p className="quiet">Of a sample of {count(profile.sample)} rows: the table stays where it is.</p>}
       <table>
         <tbody>
           {profile.commonest.map((c) => (

@@ -43,13 +43,16 @@ export function MarkNotes({ answer }: { answer: GridAnswer }) {
     (m, i) => every.findIndex((x) => x.kind === m.kind && x.measure === m.measure && x.sentence === m.sentence) === i,
   );
   const sums = sumsLine(answer.measures);
-  if (marks.length === 0 && !sums && answer.notes.length === 0) return null;
+  if (marks.length === 0 && !sums && answer.notes.length + answer.said.length === 0) return null;
   return (
     <ul className="mark-notes quiet" aria-label="Worth knowing">
       {answer.notes.map((note) => (
         <li key={note} className="signal">
           {note}
         </li>
+      ))}
+      {answer.said.map((words) => (
+        <li key={words}>{words}</li>
       ))}
       {marks.map((m) => (
         <li key={`${m.measure} ${m.kind} ${m.sentence}`}>

@@ -4,7 +4,7 @@ import { Refusal, type ModelDocument, type ProveAnswer, type ValueBeside } from 
 import { columnName, columnText, count, measureText, memberText, nameText } from '../../shared/format';
 import { askedProbe, useProbe } from '../probe/store';
 import { useProve } from '../prove/store';
-import { useAnswered, useStatement, type StatementAsked } from './requests';
+import { useAnswered, usePlanThere, useStatement, type StatementAsked } from './requests';
 import { closeSql, useSql, type SqlAsked } from './store';
 import { piecesOf } from './words';
 import './sql.css';
@@ -40,8 +40,11 @@ function Pane({ model, asked }: { model: ModelDocument; asked: SqlAsked }) {
   const answered = useAnswered(model);
   const [said, setSaid] = useState('');
   const key = JSON.stringify([wanted, model.version]);
+  const plan = usePlanThere(model);
   const { reset } = answered;
+  const forgetPlan = plan.reset;
   useEffect(reset, [key, reset]);
+  useEffect(forgetPlan, [key, forgetPlan]);
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
@@ -61,7 +64,8 @@ function Pane({ model, asked }: { model: ModelDocument; asked: SqlAsked }) {
     <section className="sql-pane" data-region aria-label="As SQL">
       <header className="row">
         <b className="sql-title">{wanted ? titleOf(wanted) : 'Nothing is asked for'}, as SQL</b>
-        {(statement.data?.dialects.length ?? 0) > 1 && (
+        {statement.data?.place && <span className="quiet">asked in {statement.data.place}</span>}
+        {(statement.data?.dialects.length ?? 0) > 1 && !statement.data?.place && (
           <span className="segment" role="group" aria-label="Whose SQL">
             {(statement.data?.dialects ?? []).map((d) => (
               <button key={d.name} type="button" aria-pressed={d.name === dialect} onClick={() => useSql.setState({ dialect: d.name })}>
@@ -77,20 +81,29 @@ function Pane({ model, asked }: { model: ModelDocument; asked: SqlAsked }) {
         <button type="button" className="plain" disabled={!statement.data} onClick={() => copy(statement.data?.text ?? '')}>
           <u>copy</u>
         </button>
+        {statement.data?.place && (
+          <button type="button" className="plain" disabled={!wanted || plan.isPending} onClick={() => wanted && plan.mutate(wanted)}>
+            <u>{plan.isPending ? 'asking…' : 'how it goes about it'}</u>
+          </button>
+        )}
         <button
           type="button"
           className="pill small solid"
           disabled={!wanted || answered.isPending}
-          title="Runs it in the PostgreSQL beside the store and holds its numbers against those that stand here"
+          title={
+            statement.data?.place
+              ? 'Takes the rows in for this once and holds the numbers of there against theirs'
+              : 'Runs it in the PostgreSQL beside the store and holds its numbers against those that stand here'
+          }
           onClick={() => wanted && answered.mutate(wanted)}
         >
-          {answered.isPending ? 'PostgreSQL answers…' : 'Prove it in PostgreSQL'}
+          {proveWords(statement.data?.place ?? '', answered.isPending)}
         </button>
         <button type="button" className="plain sql-close" aria-label="Close the SQL" title="Close" onClick={closeSql}>
           ×
         </button>
       </header>
-      <div className={answered.data ? 'sql-body beside' : 'sql-body'}>
+      <div className={answered.data || plan.data ? 'sql-body beside' : 'sql-body'}>
         {statement.error ? (
           <div className="pad" role="alert">
             <p className="signal">{statement.error.message}</p>
@@ -104,10 +117,22 @@ function Pane({ model, asked }: { model: ModelDocument; asked: SqlAsked }) {
         ) : (
           <Statement text={statement.data?.text ?? ''} />
         )}
+        {plan.data && !answered.data && (
+          // It scrolls, so it can be reached.
+          // oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex
+          <pre className="sql-text mono" tabIndex={0} aria-label="How it is gone about there">
+            {plan.data.text}
+          </pre>
+        )}
         {answered.data && <Beside model={model} answer={answered.data} />}
       </div>
     </section>
   );
+}
+
+function proveWords(place: string, busy: boolean): string {
+  if (place) return busy ? 'Taking the rows in…' : 'Hold it against its rows';
+  return busy ? 'PostgreSQL answers…' : 'Prove it in PostgreSQL';
 }
 
 function Statement({ text }: { text: string }) {

@@ -37,6 +37,15 @@ export function useAnswered(model: ModelDocument) {
   });
 }
 
+/** How the place that a grid is asked in would go about it. */
+export function usePlanThere(model: ModelDocument) {
+  return useMutation({
+    mutationFn: async ({ probe, at, release }: StatementAsked) =>
+      unwrap(await client.POST('/api/models/{model_id}/sql/plan', { params: of(model), body: { probe: { ...probe }, at, release } })),
+    onError: (error) => actions.say({ problem: problemOf(error), retry: null }),
+  });
+}
+
 /** All grids of the model, and whether they are proven. */
 export function useProofs(model: ModelDocument, wanted = true) {
   return useQuery({
