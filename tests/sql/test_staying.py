@@ -13,11 +13,11 @@ from cachetools import TTLCache
 from nexorem.core.diagnostics import Refused
 from nexorem.core.engine.computed import make_star
 from nexorem.core.engine.grid import answer
-from nexorem.core.model.specs import UNMATCHED
 from nexorem.core.engine.probe import probe_of, read_pick
 from nexorem.core.engine.trace import trace
 from nexorem.core.limits import Budget
 from nexorem.core.model.rows import TableRows
+from nexorem.core.model.specs import UNMATCHED
 from nexorem.core.results import as_json
 from nexorem.sql.dialects import DUCKDB, POSTGRESQL
 from nexorem.store.elsewhere import PostgreSql
@@ -80,7 +80,9 @@ class Ways:
 
 def left(star, names, ways, where):
     """The star with some tables left where they are: in the place that `where` says."""
-    model = replace(star.model, tables=tuple(replace(t, stays=True, load=i) if t.name in names else t for i, t in enumerate(star.model.tables)))
+    model = replace(
+        star.model, tables=tuple(replace(t, stays=True, load=i) if t.name in names else t for i, t in enumerate(star.model.tables))
+    )
     looks = {}
     for table in model.tables:
         if table.stays:
@@ -136,12 +138,13 @@ ASIDE = {"rows", "values", "milliseconds"}
 def told(trace):
     """A trace as it is compared: without the rows that stand for others."""
     if isinstance(trace, dict):
-        return {k: told(v) for k, v in trace.items() if k not in ASIDE or k == "values" and "column" in trace}
+        return {k: told(v) for k, v in trace.items() if k not in ASIDE or (k == "values" and "column" in trace)}
     return [told(x) for x in trace] if isinstance(trace, list | tuple) else trace
 
 
 class Traces(unittest.TestCase):
     maxDiff = 4000
+
     def agree(self, seed, voice):
         made = random_probe(seed)
         if made is None or any(DIGITS.search(m.formula) for m in made[0].model.measures):
@@ -163,7 +166,9 @@ class Traces(unittest.TestCase):
                 except Refused as refused:
                     self.assertIn(refused.diagnostics[0].code, {*REFUSED, "overflow"}, describe(maker, data))
                     return False
-                self.assertEqual(told(as_json(found)), told(as_json(wanted)), f"seed {seed}, {measure} at {at}, {names} stay: {describe(maker, data)}")
+                self.assertEqual(
+                    told(as_json(found)), told(as_json(wanted)), f"seed {seed}, {measure} at {at}, {names} stay: {describe(maker, data)}"
+                )
         return True
 
     def test_a_trace_is_the_same(self):

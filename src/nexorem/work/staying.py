@@ -36,7 +36,7 @@ SECONDS = 60.0
 
 def leave(workspace: Workspace, actor: Actor, model_id: int, connection: str, chosen: Sequence[Mapping[str, Any]], base: int) -> list[str]:
     """Takes tables of a place into the model without their rows, as one edit: new ones, and in the place of tables that are here (`table`),
-    on which all stays that stands on them. Gives their names."""
+    on which all stays that stands on them; steps that shape their rows go. Gives their names."""
     actor.must(Need.BRING)
     stored, _ = workspace.star(model_id)
     if not chosen:
@@ -44,6 +44,7 @@ def leave(workspace: Workspace, actor: Actor, model_id: int, connection: str, ch
     names = [t.name for t in stored.model.tables]
     edits: list[Edit] = []
     looks: list[int] = []
+    dropped: list[str] = []
     try:
         for choice in chosen:
             origin = {"kind": "database", "connection": connection, "table": choice["name"], "table_schema": choice.get("schema") or ""}
@@ -56,10 +57,14 @@ def leave(workspace: Workspace, actor: Actor, model_id: int, connection: str, ch
                 table = {"name": name, "columns": [], "key": key, "origin": origin, "load": number, "stays": True}
                 edits.append({"kind": "add_table", "table": table})
             else:
-                edits.append(
-                    {"kind": "change_table", "name": name, "set": {"load": number, "origin": origin, "stays": True, "source": None}}
-                )
-        title = f"leave {listed(names[-len(chosen) :], most=3)} in {connection}"
+                now = {"load": number, "origin": origin, "stays": True, "source": None}
+                names_only = [dict(x) for x in target.steps if x.get("kind") == "rename"]
+                if len(names_only) < len(target.steps):  # the others shape rows that are here
+                    now["steps"] = names_only
+                    dropped.append(f"{counted(len(target.steps) - len(names_only), 'step')} of {name}")
+                edits.append({"kind": "change_table", "name": name, "set": now})
+        without = f", without {listed(dropped)}" if dropped else ""
+        title = f"leave {listed(names[-len(chosen) :], most=3)} in {connection}{without}"
         _made(workspace, actor, model_id, stored.model, edits, title, base)
     except Exception:
         with workspace.engine.begin() as store:

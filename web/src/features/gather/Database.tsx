@@ -37,6 +37,7 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
   const path = { model_id: model.id };
   const { keep } = useEdits(model);
   const [busy, setBusy] = useState(false);
+  const [making, setMaking] = useState<'a database' | 'a cluster'>('a database');
   const connection = connections.data?.find((c) => c.name === chosen);
   const given = connection?.keeps_password ? null : password;
   const look = async (name: string, with_: string | null) => {
@@ -67,10 +68,10 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
       say({ problem: problemOf(error), retry: null });
     }
   };
-  const leave = async (tables: Listed[]) => {
+  const leave = async (tables: Left[]) => {
     setBusy(true);
     try {
-      const left = tables.map((t) => ({ schema: t.schema, name: t.name, title: t.title, table: null }));
+      const left = tables.map((t) => ({ schema: t.schema, name: t.name, title: t.title, table: t.inPlaceOf }));
       const body = { name: chosen ?? '', tables: left, base: model.version };
       keep(unwrap(await client.POST('/api/models/{model_id}/connections/leave', { params: { path }, body })));
       say(null);
@@ -105,26 +106,37 @@ export function Database({ model, onReading }: { model: ModelDocument; onReading
             onLook={() => void look(connection.name, password)}
           />
         )}
-        <NewConnection
-          model={model}
-          onMade={(name, secret, kept) => {
-            setChosen(name);
-            setPassword(secret);
-            void look(name, kept ? null : secret);
-          }}
-        />
-        <NewCluster
-          model={model}
-          onMade={(name) => {
-            setChosen(name);
-            void look(name, null);
-          }}
-        />
+        <div className="segment" role="group" aria-label="What is connected" style={{ marginTop: 12 }}>
+          {(['a database', 'a cluster'] as const).map((kind) => (
+            <button key={kind} type="button" aria-pressed={kind === making} onClick={() => setMaking(kind)}>
+              {kind}
+            </button>
+          ))}
+        </div>
+        {making === 'a database' ? (
+          <NewConnection
+            model={model}
+            onMade={(name, secret, kept) => {
+              setChosen(name);
+              setPassword(secret);
+              void look(name, kept ? null : secret);
+            }}
+          />
+        ) : (
+          <NewCluster
+            model={model}
+            onMade={(name) => {
+              setChosen(name);
+              void look(name, null);
+            }}
+          />
+        )}
       </div>
       {chosen &&
         (listed ? (
           <Choose
-            key={chosen}
+            key={`${chosen} ${model.tables.length}`}
+            model={model}
             listed={listed}
             connection={chosen}
             cluster={connection?.kind === 'cluster'}
@@ -313,25 +325,30 @@ function NewCluster({ model, onMade }: { model: ModelDocument; onMade: (name: st
   );
 }
 
+/** A table that is to stay where it is, as a new one or in the place of one that is here. */
+type Left = Listed & { inPlaceOf: string | null };
+
 interface ChooseProps {
+  model: ModelDocument;
   listed: Listed[];
   connection: string;
   cluster: boolean;
   /** Whether it can be asked at any time, without a password being given. */
   keeps: boolean;
   busy: boolean;
-  onLeave: (tables: Listed[]) => void;
+  onLeave: (tables: Left[]) => void;
   onRead: (items: { name: string; source: Record<string, unknown> }[]) => void;
 }
 
 const keyOf = (t: Listed) => `${t.schema}.${t.name}`;
 
-function Choose({ listed, connection, cluster, keeps, busy, onRead, onLeave }: ChooseProps) {
+function Choose({ model, listed, connection, cluster, keeps, busy, onRead, onLeave }: ChooseProps) {
   const [ticked, setTicked] = useState<string[]>([]);
   const [search, setSearch] = useState('');
   const [query, setQuery] = useState('');
   // Columns that are left out of a table; those that are not named here are all read.
   const [out, setOut] = useState<Record<string, string[]>>({});
+  const [places, setPlaces] = useState<Record<string, string>>({});
   const shown = listed.filter((t) => keyOf(t).toLowerCase().includes(search.toLowerCase()));
   const tick = (t: Listed, on: boolean) => setTicked([...ticked.filter((x) => x !== keyOf(t)), ...(on ? [keyOf(t)] : [])]);
   const items = [
@@ -356,6 +373,9 @@ function Choose({ listed, connection, cluster, keeps, busy, onRead, onLeave }: C
             ticked={ticked.includes(keyOf(t))}
             left={out[keyOf(t)] ?? []}
             onTick={(on) => tick(t, on)}
+            here={namesakes(model, t)}
+            place={places[keyOf(t)] ?? ''}
+            onPlace={(name) => setPlaces({ ...places, [keyOf(t)]: name })}
             onLeft={(columns) => {
               setOut({ ...out, [keyOf(t)]: columns });
               tick(t, true);
@@ -386,7 +406,9 @@ function Choose({ listed, connection, cluster, keeps, busy, onRead, onLeave }: C
           className={cluster ? 'pill solid' : 'pill'}
           disabled={!ticked.length || busy || !keeps}
           title="The model knows their columns, links and counts; every grid over them is asked there"
-          onClick={() => onLeave(listed.filter((t) => ticked.includes(keyOf(t))))}
+          onClick={() =>
+            onLeave(listed.filter((t) => ticked.includes(keyOf(t))).map((t) => ({ ...t, inPlaceOf: places[keyOf(t)] || null })))
+          }
         >
           {busy ? 'Looking at them…' : `Leave ${ticked.length || ''} there`}
         </button>
@@ -400,16 +422,26 @@ function Choose({ listed, connection, cluster, keeps, busy, onRead, onLeave }: C
   );
 }
 
+/** The tables of a model that one of a database may take the place of: those of its name. */
+function namesakes(model: ModelDocument, t: Listed): string[] {
+  const called = [t.name, t.title].map((n) => n.toLowerCase());
+  return model.tables.filter((x) => !x.formula && called.includes(x.name.toLowerCase())).map((x) => x.name);
+}
+
 interface ListedProps {
   table: Listed;
   ticked: boolean;
+  /** Tables of the model that it may take the place of, and the one that it is to. */
+  here: string[];
+  place: string;
+  onPlace: (name: string) => void;
   /** The columns that are left out. */
   left: string[];
   onTick: (on: boolean) => void;
   onLeft: (left: string[]) => void;
 }
 
-function ListedTable({ table: t, ticked, left, onTick, onLeft }: ListedProps) {
+function ListedTable({ table: t, ticked, here, place, left, onPlace, onTick, onLeft }: ListedProps) {
   const [open, setOpen] = useState(false);
   const name = t.schema === 'public' ? t.name : keyOf(t);
   return (
@@ -422,6 +454,16 @@ function ListedTable({ table: t, ticked, left, onTick, onLeft }: ListedProps) {
             {t.kind === 'table' ? (t.rows === null ? 'rows not counted' : `about ${counted(t.rows, 'row')}`) : 'a view'}
           </span>
         </label>
+        {ticked && here.length > 0 && (
+          <select className="field" aria-label={`What ${name} becomes`} value={place} onChange={(e) => onPlace(e.target.value)}>
+            <option value="">a new table</option>
+            {here.map((n) => (
+              <option key={n} value={n}>
+                left there for {n}
+              </option>
+            ))}
+          </select>
+        )}
         <button type="button" className="plain quiet" aria-expanded={open} aria-label={`Columns of ${name}`} onClick={() => setOpen(!open)}>
           {left.length ? `${t.columns.length - left.length} of ${t.columns.length} columns` : counted(t.columns.length, 'column')}
         </button>

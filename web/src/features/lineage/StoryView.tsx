@@ -1,6 +1,6 @@
 // Where a thing comes from and what is built on it: in words, and as a small picture that reads from the left to the right.
 import { Fragment } from 'react';
-import type { ModelDocument } from '../../api/client';
+import type { LoadInfo, ModelDocument, TableInfo } from '../../api/client';
 import { actions } from '../../app/shown';
 import { Names } from '../../marks/Names';
 import { quotedName } from '../../shared/format';
@@ -30,6 +30,13 @@ export function stepWords(step: Record<string, unknown>): string {
   return `${kind} ${named ?? columns}`.trim();
 }
 
+/** When rows came, or were looked at where they stay. */
+function loadWords(load: LoadInfo, table: TableInfo): string {
+  const at = new Date(load.loaded_at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' });
+  const rows = (table.stays ? table.rows : load.rows).toLocaleString('en-GB');
+  return `${table.stays ? 'looked at' : 'loaded'} ${at} by ${load.author || 'someone'}, ${rows} rows`;
+}
+
 export function StoryView({ model, kind, name }: { model: ModelDocument; kind: ThingKind; name: string }) {
   const story = useStory(model, kind, name);
   const loads = useLoads(model);
@@ -45,9 +52,9 @@ export function StoryView({ model, kind, name }: { model: ModelDocument; kind: T
     <>
       <h3>Where it came from</h3>
       <p className="quiet">
+        {table?.stays && 'It stays in '}
         {table?.from_text}
-        {load &&
-          `, loaded ${new Date(load.loaded_at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })} by ${load.author || 'someone'}, ${load.rows.toLocaleString('en-GB')} rows`}
+        {load && table && `, ${loadWords(load, table)}`}
         {steps.length > 0 && `, shaped by ${steps.length} step${steps.length > 1 ? 's' : ''}: ${steps.map(stepWords).join('; ')}`}
       </p>
       <Picture thing={story.data.thing as Thing} before={before} after={after} edges={story.data.edges as [Thing, Thing][]} />
