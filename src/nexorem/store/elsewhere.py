@@ -43,6 +43,9 @@ FROM pg_class c WHERE c.oid = to_regclass(format('%%I.%%I', %s::text, %s::text))
 """
 
 
+ESTIMATE = "SELECT reltuples::bigint FROM pg_class WHERE oid = to_regclass(format('%%I.%%I', %s::text, %s::text)) AND relkind = 'r'"
+
+
 class Asking(Protocol):
     """Who asks a database or a cluster. `kinds` are the types there that need no cast, by dtype."""
 
@@ -63,6 +66,9 @@ class Asking(Protocol):
 
     def state_of(self, table: str, schema: str | None) -> str:
         """A text that is another one once a table's rows are; empty where nobody can tell without reading them."""
+
+    def estimate(self, table: str, schema: str | None) -> int | None:
+        """About how many rows a table has, where a share of them can be asked for; None where that is not known."""
 
     def plan(self, text: str, values: Any = None) -> str:
         """How a SELECT would be gone about there, in the words of who is asked."""
@@ -109,6 +115,10 @@ class PostgreSql:
         """What the database counts of changes to a table; empty for a view."""
         return state_of(self.connection, table, schema)
 
+    def estimate(self, table: str, schema: str | None) -> int | None:
+        """About how many rows a table has; None for a view, and where nobody counted."""
+        return estimate(self.connection, table, schema)
+
     def plan(self, text: str, values: Any = None) -> str:
         """How the database would go about a SELECT."""
         return plan_of(self.connection, text, values)
@@ -124,6 +134,12 @@ def state_of(connection: Any, table: str, schema: str | None) -> str:
     """What a database counts of changes to a table; empty for a view, and for one that is elsewhere itself or in parts."""
     found = connection.execute(CHANGED, (schema or "public", table)).fetchone()
     return str(found[0]) if found else ""
+
+
+def estimate(connection: Any, table: str, schema: str | None) -> int | None:
+    """About how many rows a table has, as the database counted them last."""
+    found = connection.execute(ESTIMATE, (schema or "public", table)).fetchone()
+    return int(found[0]) if found and found[0] > 0 else None
 
 
 def plan_of(connection: Any, text: str, values: Any) -> str:

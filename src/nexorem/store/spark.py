@@ -119,6 +119,10 @@ class Spark:
         """Nothing: catalogs keep no count of changes."""
         return ""
 
+    def estimate(self, table: str, schema: str | None) -> int | None:
+        """Not known."""
+        return None
+
     def plan(self, text: str, values: Any = None) -> str:
         """How the cluster would go about a SELECT."""
         return str(self.rows(f"EXPLAIN FORMATTED {text}", values)[0][0])

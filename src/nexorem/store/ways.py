@@ -19,7 +19,7 @@ from nexorem.sql.build import Sent
 from nexorem.sql.dialects import POSTGRESQL
 from nexorem.sql.proof import Line
 from nexorem.store import sources, tables
-from nexorem.store.elsewhere import COLUMNS, Asking, PostgreSql, declared_key, plan_of, state_of
+from nexorem.store.elsewhere import COLUMNS, Asking, PostgreSql, declared_key, estimate, plan_of, state_of
 from nexorem.store.proving import OUT_OF_RANGE, refused_by
 from nexorem.store.spark import Spark, cluster_session
 
@@ -71,6 +71,10 @@ class Database:
     def state_of(self, table: str, schema: str | None) -> str:
         """What the database counts of changes to a table; empty for a view."""
         return state_of(self.connection, table, schema)
+
+    def estimate(self, table: str, schema: str | None) -> int | None:
+        """About how many rows a table has; None for a view, and where nobody counted."""
+        return estimate(self.connection, table, schema)
 
     def plan(self, text: str, values: Any = None) -> str:
         """How the database would go about a SELECT."""
