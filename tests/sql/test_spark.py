@@ -8,6 +8,7 @@ import pyarrow as pa
 
 from nexorem.core.diagnostics import Refused
 from nexorem.core.model.model import Column, Model, Table
+from nexorem.sql.build import Sent
 from nexorem.store import spark as client
 from nexorem.store.elsewhere import elsewhere, found_places
 from tests.core.small import STAR
@@ -68,6 +69,36 @@ class Client(unittest.TestCase):
         session = Session(pa.table({"a": [1, 2], "b": ["x", None]}))
         self.assertEqual(client.Spark(session, 5).rows("SELECT :p", {"p": 7}), [(1, "x"), (2, None)])
         self.assertEqual(session.asked, [("SELECT :p", {"p": 7})])
+
+    def test_rows_that_go_along_become_a_view_once(self):
+        views = []
+
+        class Frame(Session):
+            def createDataFrame(self, rows):
+                self.rows = rows
+                return self
+
+            def createOrReplaceTempView(self, name):
+                views.append((name, self.rows.to_pylist()))
+
+        asking = client.Spark(Frame(pa.table({})), 5)
+        table = Table("Port", (Column("code", "text"), Column("depth", "number")))
+        sent = Sent(2, lambda c: {"code": ["N", None], "depth": [1.5, 2.0]}[c])
+        for _ in range(2):
+            asking.send("nexorem_1", sent, table)
+        rows = [{"code": "N", "depth": 1.5, "row_number": 0}, {"code": None, "depth": 2.0, "row_number": 1}]
+        self.assertEqual(views, [("nexorem_1", rows)])
+
+    def test_what_a_cluster_has(self):
+        answers = {
+            "SHOW SCHEMAS": [("lines",)],
+            "SHOW TABLES IN `lines`": [("lines", "booking", False), ("", "of_a_session", True)],
+            "DESCRIBE TABLE `lines`.`booking`": [("no", "bigint", None), ("# Partitioning", "", "")],
+        }
+        asking = client.Spark(Session(None), 5)
+        with mock.patch.object(client.Spark, "rows", lambda self, text, values=None: answers[text]):
+            listed = asking.listed()
+        self.assertEqual(listed, [{"schema": "lines", "name": "booking", "kind": "table", "rows": None, "columns": ["no"]}])
 
     def test_errors_in_one_sentence(self):
         for answer, code, words in (

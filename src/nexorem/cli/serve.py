@@ -157,7 +157,7 @@ def serve_app(app: Any, port: int) -> None:
                 "control_socket_disable": True,
                 "when_ready": ready,
                 "post_worker_init": lambda _worker: (Clock(app.extensions["nexorem"]), in_background(app)),
-                "worker_exit": lambda _server, _worker: app.extensions["nexorem"].jobs.close(),
+                "worker_exit": lambda _server, _worker: app.extensions["nexorem"].close(),
             }
             for key, value in settings.items():
                 if key in self.cfg.settings:

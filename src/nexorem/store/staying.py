@@ -39,8 +39,6 @@ from nexorem.store.elsewhere import Asking, called
 
 MOST_SENT = 200_000  # rows of a table that go along with a statement
 MOST_BESIDE = 200_000  # combinations of members that an order is looked up for
-KEPT_ANSWERS = 200
-KEPT_SECONDS = 300.0
 OVERFLOW = "overflow"
 
 
@@ -83,6 +81,7 @@ class Ways(Protocol):
 
 
 PROVING_SECONDS = 600.0
+ASKED_SECONDS = 120.0  # that a place may take for a grid or a trace, which is longer than anything may take here
 
 
 @dataclass(eq=False)
@@ -439,7 +438,7 @@ class Asked:
             kept = ways.answers.get(key)
         if kept is None:
             self.budget.check()
-            kept = self.side.lines(text, values, sent, self.budget.limits.seconds), time.monotonic()
+            kept = self.side.lines(text, values, sent, max(self.budget.limits.seconds, ASKED_SECONDS)), time.monotonic()
             with ways.lock:
                 ways.answers[key] = kept
         self.oldest = min(self.oldest, kept[1])

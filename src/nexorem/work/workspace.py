@@ -73,6 +73,12 @@ class Workspace:
                 self._ways[model_id] = ModelWays(self.engine, self.data, model_id)
             return self._ways[model_id]
 
+    def close(self) -> None:
+        """Ends readings, and sessions in other places."""
+        self.jobs.close()
+        for ways in list(self._ways.values()):
+            ways.close()
+
     def elsewhere(self, model: Model) -> Staying | None:
         """Who answers for the tables of a model that stay; None where none does."""
         loads = [t.load for t in model.tables if t.stays and t.load is not None]
