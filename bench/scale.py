@@ -31,8 +31,9 @@ from nexorem.package.read import open_package
 from nexorem.sql.dialects import DUCKDB, POSTGRESQL, stored
 from nexorem.store import cluster
 from nexorem.store.elsewhere import PostgreSql
+from nexorem.store.sides import Look
 from nexorem.store.spark import Spark, cluster_session
-from nexorem.store.staying import Look, Staying
+from nexorem.store.staying import Staying
 
 MODEL = Path(__file__).resolve().parents[1] / "demo" / "lantern_isles"
 FACT = "Booking"

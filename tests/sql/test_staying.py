@@ -21,7 +21,8 @@ from nexorem.core.model.specs import UNMATCHED
 from nexorem.core.results import as_json
 from nexorem.sql.dialects import DUCKDB, POSTGRESQL
 from nexorem.store.elsewhere import PostgreSql
-from nexorem.store.staying import Look, Staying
+from nexorem.store.sides import Look
+from nexorem.store.staying import Staying
 from tests.oracle.agreement import describe, same
 from tests.sql.test_agreement import DIGITS, random_probe
 from tests.sql.voices import ARROW, Server, columnar

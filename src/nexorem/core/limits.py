@@ -68,6 +68,10 @@ class Budget:
         """Ends the computation at its next check; may be called from another thread."""
         self._cancelled = True
 
+    def waited(self, seconds: float) -> None:
+        """Time that somebody else took, who has bounds of their own."""
+        self._until += seconds
+
     def check(self) -> None:
         """Raises when the time is used up or the request was cancelled."""
         if self._cancelled:

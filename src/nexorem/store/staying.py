@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import hashlib
-import threading
 import time
-from collections.abc import Callable, Mapping, Sequence
-from contextlib import AbstractContextManager
-from dataclasses import dataclass, field, replace
-from typing import Any, Protocol
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import replace
+from typing import Any
 
 import sqlalchemy as sa
-from cachetools import TTLCache
 
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.grid import Grid, over_cells
@@ -29,125 +26,18 @@ from nexorem.core.plan.basis import basis_of, column_digest
 from nexorem.core.words import listed
 from nexorem.sql.answers import Told, grid_of
 from nexorem.sql.build import ROW_NUMBER, Places, Sent, as_here, located
-from nexorem.sql.dialects import Dialect
 from nexorem.sql.probe import Compiled, compiled
 from nexorem.sql.proof import Line
-from nexorem.sql.remote import SqlProver, some_rows, with_keys
+from nexorem.sql.remote import SqlProver, some_rows
 from nexorem.sql.traces import trace_there, used_rows_there
 from nexorem.sql.tree import Statement, to_run
-from nexorem.store.elsewhere import Asking, called
+from nexorem.store.elsewhere import called
+from nexorem.store.sides import PROVING_SECONDS, Look, Side, Ways, digest
 
 MOST_SENT = 200_000  # rows of a table that go along with a statement
 MOST_BESIDE = 200_000  # combinations of members that an order is looked up for
 OVERFLOW = "overflow"
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Look:
-    """A table that stays as it was when it was last looked at: the number of the look, its connection, where it is there, its columns there
-    with their types, some of its rows, when that was, the column there that is declared to tell rows apart, and what the place counted of
-    changes to it."""
-
-    number: int
-    connection: str
-    schema: str | None
-    table: str
-    columns: Mapping[str, str]
-    sample: TableRows
-    at: str
-    key: str = ""
-    state: str = ""
-
-
-class Ways(Protocol):
-    """How places are asked, and where what they proved is kept."""
-
-    def asking(self, connection: str, seconds: float) -> AbstractContextManager[Asking]:
-        """A way to ask over a connection."""
-
-    def speaks(self, connection: str) -> type[Asking]:
-        """Who asks over a connection."""
-
-    def kept(self, key: str, make: Callable[[], list[Any]]) -> list[Any]:
-        """What was proven under a key, proven where it is not known yet."""
-
-    @property
-    def answers(self) -> TTLCache[str, tuple[Sequence[Line], float]]:
-        """Answers that were given lately, with when."""
-
-    @property
-    def lock(self) -> threading.Lock:
-        """Of the answers."""
-
-
-PROVING_SECONDS = 600.0
 ASKED_SECONDS = 120.0  # that a place may take for a grid or a trace, which is longer than anything may take here
-
-
-@dataclass(eq=False)
-class Side:
-    """One place: where the tables of a model are for whoever asks there."""
-
-    connection: str
-    ways: Ways
-    model: Model
-    looks: Mapping[str, Look]
-    plain: Places  # without keys and columns to be guarded, which are proven
-    dialect: Dialect = field(init=False)
-    prover: SqlProver = field(init=False)
-    _places: Places | None = None
-
-    def __post_init__(self) -> None:
-        self.dialect = self.ways.speaks(self.connection).dialect
-        self.prover = SqlProver(self.model, self._run, self.dialect, self.plain, self._proven)
-        self.prover.send = self._send
-
-    @property
-    def places(self) -> Places:
-        """Where tables are, with their keys and what is to be guarded. Cost: a pass over each table that was not counted yet."""
-        if self._places is None:
-            own = [t for t in self.model.tables if t.name in self.looks]
-            self._places = with_keys(self.prover, self.plain, own)
-        return self._places
-
-    def _run(self, text: str, values: Any) -> Sequence[Line]:
-        return self.lines(text, values, (), PROVING_SECONDS)
-
-    def _proven(self, text: str, values: Any) -> Sequence[Line]:
-        """The counts of a statement; asked once for each look at the tables in it."""
-        looks = sorted((name, look.number) for name, look in self.looks.items() if look.table in text)
-        key = digest(self.connection, looks, text, values)
-        return self.ways.kept(key, lambda: [list(map(int, line)) for line in self._run(text, values)])
-
-    def _send(self, table: str) -> None:
-        with self.ways.asking(self.connection, PROVING_SECONDS) as asking:
-            asking.send(self.plain.tables[table], self.plain.sent[table], table_of(self.model, table))
-
-    def lines(self, text: str, values: Any, sent: Sequence[str], seconds: float) -> Sequence[Line]:
-        """The lines of a SELECT, the tables that go along made ready before."""
-        with self.ways.asking(self.connection, seconds) as asking:
-            for name in sent:
-                asking.send(self.plain.tables[name], self.plain.sent[name], table_of(self.model, name))
-            return asking.rows(text, values)
-
-    def plan(self, text: str, values: Any, sent: Sequence[str]) -> str:
-        """How the place would go about a SELECT, in its own words."""
-        with self.ways.asking(self.connection, PROVING_SECONDS) as asking:
-            for name in sent:
-                asking.send(self.plain.tables[name], self.plain.sent[name], table_of(self.model, name))
-            return asking.plan(text, values)
-
-
-def table_of(model: Model, name: str) -> Table:
-    """A table that is there."""
-    table = model.table(name)
-    assert table
-    return table
-
-
-def digest(*parts: object) -> str:
-    """A text that is the same where all parts are."""
-    return hashlib.blake2b(repr(parts).encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
 
 
 class Staying:
@@ -350,7 +240,8 @@ class Staying:
         if not tables:
             return None
         side = self.home(star, tables)
-        made = compiled(star, replace(probe, sort=()), side.prover.dialect, side.places, budget.limits)
+        with _waiting(budget):  # what it needs to know is proven once
+            made = compiled(star, replace(probe, sort=()), side.dialect, side.places, budget.limits)
         if not tables & set(made.tables) and any(side.plain.sent[t].size > MOST_SENT for t in made.tables if t in side.plain.sent):
             return None  # what is named of the tables that stay filters nothing, and what is here is too large to go along
         asked = Asked(self, star, side, budget)
@@ -360,7 +251,11 @@ class Staying:
     def trace(self, star: Star, probe: Probe, measure: str, at: Sequence[Pick], budget: Budget) -> Trace | None:
         """The trace of a cell; None where no table that stays has a part in it."""
         asked = self._cell(star, probe, measure, at, budget)
-        return trace_there(star, probe, measure, at, budget, asked.side.dialect, asked.side.places, asked.select) if asked else None
+        if asked is None:
+            return None
+        with _waiting(budget):
+            places = asked.side.places
+        return trace_there(star, probe, measure, at, budget, asked.side.dialect, places, asked.select)
 
     def used_rows(
         self, star: Star, probe: Probe, measure: str, at: Sequence[Pick], path: str, order: RowOrder, budget: Budget
@@ -370,13 +265,25 @@ class Staying:
         if asked is None:
             return None
         side = asked.side
-        return used_rows_there(star, probe, measure, at, path, order, budget, side.dialect, side.places, asked.select)
+        with _waiting(budget):
+            places = side.places
+        return used_rows_there(star, probe, measure, at, path, order, budget, side.dialect, places, asked.select)
 
     def _cell(self, star: Star, probe: Probe, measure: str, at: Sequence[Pick], budget: Budget) -> Asked | None:
         """Where a cell is asked; None where no table that stays has a part in it."""
         alone = replace(probe, measures=(measure,), having=(), top=None, sort=(), rows=tuple((p.table, p.column) for p in at), columns=())
         tables = self.part(star, alone)
         return Asked(self, star, self.home(star, tables), budget) if tables else None
+
+
+@contextmanager
+def _waiting(budget: Budget) -> Iterator[None]:
+    """Time that a place takes is its own, and not that of who waits."""
+    start = time.monotonic()
+    try:
+        yield
+    finally:
+        budget.waited(time.monotonic() - start)
 
 
 class Asked:
@@ -438,7 +345,9 @@ class Asked:
             kept = ways.answers.get(key)
         if kept is None:
             self.budget.check()
-            kept = self.side.lines(text, values, sent, max(self.budget.limits.seconds, ASKED_SECONDS)), time.monotonic()
+            with _waiting(self.budget):
+                lines = self.side.lines(text, values, sent, max(self.budget.limits.seconds, ASKED_SECONDS))
+            kept = lines, time.monotonic()
             with ways.lock:
                 ways.answers[key] = kept
         self.oldest = min(self.oldest, kept[1])

@@ -28,7 +28,8 @@ from nexorem.sql.proof import LineBeside, Proof, beside, cannot, compared, compa
 from nexorem.sql.tree import text_of, to_run
 from nexorem.store import models, outcomes, tasks
 from nexorem.store.proving import WHERE, ProofTables
-from nexorem.store.staying import Side, Staying
+from nexorem.store.sides import Side
+from nexorem.store.staying import Staying
 from nexorem.work.actor import Actor, Need
 from nexorem.work.staying import both_ways
 from nexorem.work.workspace import Workspace

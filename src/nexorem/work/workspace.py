@@ -33,7 +33,8 @@ from nexorem.package.check_files import PackageFiles, files_of_checks
 from nexorem.package.read import open_package
 from nexorem.store import models, releases
 from nexorem.store.rows import looks_of, read_load
-from nexorem.store.staying import Look, Staying
+from nexorem.store.sides import Look
+from nexorem.store.staying import Staying
 from nexorem.store.ways import ModelWays
 from nexorem.work.actor import Actor, Need
 
