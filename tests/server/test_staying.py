@@ -151,6 +151,15 @@ class Staying(unittest.TestCase):
                 self.grid(ledger)
             self.there.run(mend)
         self.assertGreater(len(self.grid()["rows"]["lines"]), 3)
+        # A database that lets nobody in: the model opens all the same, also anew.
+        self.there.open(False)
+        self.workspace._stars.clear()
+        self.workspace._ways.clear()
+        self.assertIn("Warehouse", self.said(self.call("POST", "grid", True, probe=PROBE)))
+        self.assertTrue(self.table("Booking")["stays"])
+        self.grid(ledger)
+        self.there.open(True)
+        self.grid()
         # A connection that is forgotten, and one that keeps no password.
         self.assertEqual(self.leave("Sailing", name="nothing", wrong=True)["errors"][0]["code"], "no_table")
         self.call("PUT", "connections", **{**self.there.access("Desk"), "keep_password": False})

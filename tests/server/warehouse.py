@@ -47,6 +47,12 @@ class Warehouse:
         with psycopg.connect(self.url, autocommit=True) as connection:
             connection.execute(statement)
 
+    def open(self, is_open):
+        """Lets nobody in, or everybody again."""
+        name = conninfo_to_dict(self.url)["dbname"]
+        with psycopg.connect(fresh_url().replace("+psycopg", ""), autocommit=True) as connection:
+            connection.execute(f"ALTER DATABASE {quoted(name)} ALLOW_CONNECTIONS {is_open}")
+
     def access(self, name="Warehouse"):
         """The connection as it is asked for."""
         parts = conninfo_to_dict(self.url)
