@@ -83,7 +83,7 @@ class Client(unittest.TestCase):
 
         asking = client.Spark(Frame(pa.table({})), 5)
         table = Table("Port", (Column("code", "text"), Column("depth", "number")))
-        sent = Sent(2, lambda c: {"code": ["N", None], "depth": [1.5, 2.0]}[c])
+        sent = Sent(lambda: 2, lambda c: {"code": ["N", None], "depth": [1.5, 2.0]}[c])
         for _ in range(2):
             asking.send("nexorem_1", sent, table)
         rows = [{"code": "N", "depth": 1.5, "row_number": 0}, {"code": None, "depth": 2.0, "row_number": 1}]

@@ -131,6 +131,28 @@ class Answers(unittest.TestCase):
             came = [self.agree(seed, voice) for seed in range(FIRST, FIRST + seeds)]
             self.assertGreater(sum(x is True for x in came), seeds * 0.7)
 
+    def test_in_two_places(self):
+        """Some tables in one place, some in another, some here: what is small goes to where the largest is."""
+        came = 0
+        for seed in range(FIRST, FIRST + SEEDS // 4):
+            made = random_probe(seed)
+            if made is None or any(DIGITS.search(m.formula) for m in made[0].model.measures):
+                continue
+            maker, data, wanted = made
+            place = {t.name: random.Random(f"{seed} {t.name}").choice(("one", "other", "")) for t in maker.model.tables if not t.formula}
+            with columnar(maker.star) as one, columnar(maker.star) as other:
+                star = left(maker.star, {n for n, where in place.items() if where}, Ways(one=one, other=other), place.__getitem__)
+                self.assertEqual((star.firm, star.unmatched), (maker.star.firm, maker.star.unmatched))
+                try:
+                    found = list(answer(star, probe_of(star, data), Budget()).tidy())
+                except Refused as refused:
+                    self.assertIn(refused.diagnostics[0].code, REFUSED)
+                    continue
+            came += 1
+            self.assertEqual(len(found), len(wanted))
+            self.assertTrue(all(same(a[m], b[m]) for a, b in zip(found, wanted, strict=True) for m in data["measures"]), seed)
+        self.assertGreater(came, SEEDS // 8)
+
 
 # What a place does not tell, or tells in an order of its own: some rows, and which of them an iteration ran over.
 ASIDE = {"rows", "values", "milliseconds"}

@@ -58,10 +58,15 @@ class Places:
 @dataclass(frozen=True, slots=True, eq=False)
 class Sent:
     """The rows of a table that go along with a statement: how many there are, and the values of a column by its name; ROW_NUMBER numbers
-    them."""
+    them. Both are asked for when they are needed."""
 
-    size: int
+    counted: Callable[[], int]
     values: Callable[[str], list[Any]]
+
+    @property
+    def size(self) -> int:
+        """How many rows there are."""
+        return self.counted()
 
 
 class Build:

@@ -49,6 +49,7 @@ class Staying:
         self.model, self.here = model or Model(""), here
         self.looks = {t.name: look for t in self.model.tables if t.stays and (look := looks.get(str(t.load)))}
         self._sides: dict[str, Side] = {}
+        self._sent_before: dict[tuple[str, str], list[Any]] = {}
 
     @property
     def prover(self) -> Staying:
@@ -125,9 +126,12 @@ class Staying:
         """A table that is not where is asked: its rows go along, where they are few."""
         here = self.here
         assert here is not None
-        size = self.size(table.name) if table.stays else here.size(table.name) if table.name in here.rows else 0
+
+        def counted() -> int:
+            return self.size(table.name) if table.stays else here.size(table.name) if table.name in here.rows else 0
 
         def values(column: str) -> list[Any]:
+            size = counted()
             if size > MOST_SENT:
                 raise too_large(table.name, size, sorted({x.connection for x in self.looks.values()}))
             if column == ROW_NUMBER:
@@ -136,10 +140,15 @@ class Staying:
                 return self._fetched(table, column)
             return here.rows[table.name].columns[column].rows().tolist()
 
-        return Sent(size, values)
+        return Sent(counted, values)
 
     def _fetched(self, table: Table, column: str) -> list[Any]:
-        """A column of a small table that stays in another place."""
+        """A column of a small table that stays in another place, as it was when it was first sent along."""
+        if (table.name, column) not in self._sent_before:
+            self._sent_before[table.name, column] = self._fetch(table, column)
+        return self._sent_before[table.name, column]
+
+    def _fetch(self, table: Table, column: str) -> list[Any]:
         look = self.look(table.name)
         side = self.side(look.connection)
         source = located(self.model, side.plain, table.name)
