@@ -2,8 +2,8 @@
 
 tools/run_tests.py [--cluster] [NAME ...]     only the tests whose names contain one of these, and no lint
 
-`--cluster`: those that start a cluster, too. Without names the browser's tests, which mostly wait, and those of SQL run in processes of
-their own beside the rest. The ten slowest tests are named at the end.
+`--cluster`: those that start a cluster, too. Without names the browser's tests, which mostly wait, and those of SQL and of the core run in
+processes of their own beside the rest. The ten slowest tests are named at the end.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[1]
 PYTHON = sys.executable
 OWN_NAMES = ROOT.parent / "shared" / "checks" / "own_names.py"
-ASIDE = ("tests.browser.", "tests.sql.")  # each in a process of its own
+ASIDE = (("tests.browser.",), ("tests.sql.", "tests.checks.", "tests.core."))  # each in a process of its own; about as long as the rest
 CLUSTER = "tests.cluster."
 SLOW = 5.0  # seconds; slower tests are named
 MOST_SLOW = 10
@@ -109,11 +109,12 @@ class Beside:
 def main() -> int:
     """Runs everything that is asked for."""
     wanted = [x for x in sys.argv[1:] if x != "--cluster"]
-    left_out = (*ASIDE,) if "--cluster" in sys.argv else (*ASIDE, CLUSTER)
+    aside = tuple(part for parts in ASIDE for part in parts)
+    left_out = aside if "--cluster" in sys.argv else (*aside, CLUSTER)
     for path in (ROOT, ROOT / "src"):
         sys.path.insert(0, str(path))
     warnings.filterwarnings("ignore", module="hypothesis")
-    beside = [] if wanted else [Beside([part]) for part in ASIDE]
+    beside = [] if wanted else [Beside(parts) for parts in ASIDE]
     failed_lints = [] if wanted else lint()
     suite = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
     tests = [t for t in single_tests(suite) if any(w in t.id() for w in wanted) or (not wanted and not t.id().startswith(left_out))]

@@ -70,6 +70,14 @@ class Trace(unittest.TestCase):
         kept = {f["table"]: (f["rows_kept"], f["rows_total"]) for f in scan["filters"]}
         self.assertEqual(kept, {"Crew": (1, 4), "Cal": (2, 4)})
 
+    def test_what_filters_on_several_columns_allow_together(self):
+        """Each allows South, beside something else of another column: no row has both."""
+        picks = [{"where": "Port.depth = 3 OR Port.region = 'North'"}, {"where": "Port.code = 'd' OR Port.region = 'North'"}]
+        (kept,) = only(as_json(traced("seats", picks))["tree"], "aggregate")["filters"]
+        allowed = {c["column"]: (c["values"], c["count"]) for c in kept["columns"]}
+        self.assertEqual(allowed, {"Port.region": (["North"], 1), "Port.depth": ([3, 5], 2), "Port.code": (["a", "d"], 2)})
+        self.assertEqual(kept["rows_kept"], 1)
+
     def test_edits(self):
         found = told("seats given (set Port.region = 'South', keep Port.depth > 1, clear Cal)", Port__region="North", Cal__week=1)
         edits = only(found["tree"], "given")["edits"]

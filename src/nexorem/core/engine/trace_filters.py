@@ -61,15 +61,19 @@ class FilterTeller:
     def allowed(self, batch: Batch, table: str, column: str) -> Allowed:
         """What all filters on a column together allow of it: the first values, and how many of how many."""
         domain = self.star.domain(table, (column,))
-        mask = np.ones(domain.size, bool)
-        for held in batch.filters:
-            if held.table == table and held.index[0] >= 0 and (held.columns is ROWS or column in held.columns):
-                before = self.star.domain(table, held.columns)
-                k = int(held.index[0])
-                members = held.sets.members[held.sets.offsets[k] : held.sets.offsets[k + 1]]
+        held = [f for f in batch.filters if f.table == table and f.index[0] >= 0 and (f.columns is ROWS or column in f.columns)]
+        if len(held) == 1 or all(f.columns == (column,) for f in held):
+            mask = np.ones(domain.size, bool)
+            for one in held:
+                before = self.star.domain(table, one.columns)
+                k = int(one.index[0])
+                members = one.sets.members[one.sets.offsets[k] : one.sets.offsets[k + 1]]
                 mine = np.zeros(domain.size, bool)
                 mine[domain.codes[before.firsts[members]]] = True
                 mask &= mine
+        else:  # each may allow a member beside others of other columns, so that no row has it to which all of them come
+            mask = np.zeros(domain.size, bool)
+            mask[domain.codes[self.mask(Inflow(table, None, "", ()), Batch(1, tuple(held)))]] = True
         values = self.star.column(table, column).take(domain.firsts[np.flatnonzero(mask[:-1])][:MOST_VALUES]).tolist()
         unmatched = bool(mask[-1]) and self.star.has_unmatched(table)
         return Allowed(f"{table}.{column}", tuple(map(iso, values)), unmatched, int(mask[:-1].sum()), domain.size - 1)
