@@ -30,6 +30,7 @@ from nexorem.core.model.star import Star
 from nexorem.package.read import open_package
 from nexorem.sql.dialects import DUCKDB, POSTGRESQL, stored
 from nexorem.store import cluster
+from nexorem.store.column_counts import column_counts
 from nexorem.store.elsewhere import PostgreSql
 from nexorem.store.sides import Look
 from nexorem.store.spark import Spark, cluster_session
@@ -54,27 +55,34 @@ GRIDS = {
 
 
 class Asking:
-    """Asks an engine; `run` gives the lines of a statement."""
+    """Asks an engine; `run` gives the lines of a statement, `explain`, where there is one, how it goes about it."""
 
     dialect = DUCKDB
     kinds: dict[str, str] = {}
 
-    def __init__(self, run: Any) -> None:
-        self.run = run
-        self.scans = 0
+    def __init__(self, run: Any, explain: Any = None) -> None:
+        self.run, self.explain = run, explain
+        self.scans = self.shuffles = self.broadcasts = 0
         self.spent = 0.0
 
     def rows(self, text: str, values: Any = None) -> Any:
         """The lines, and how often the fact was read for them."""
-        self.scans += len(re.findall(r'(?:FROM|JOIN) ["`]?booking\b', text, re.IGNORECASE))
+        self.scans += len(re.findall(r'(?:FROM|JOIN) ["`]?booking(?:_scale)?\b', text, re.IGNORECASE))
         start = time.perf_counter()
         lines = self.run(text, values)
         self.spent += time.perf_counter() - start
+        if self.explain and text.lstrip().startswith(("WITH", "SELECT")):
+            nodes = re.findall(r"^\(\d+\) (Exchange|BroadcastExchange)\b", self.explain(text, values), re.M)
+            self.shuffles += nodes.count("Exchange")
+            self.broadcasts += nodes.count("BroadcastExchange")
         return lines
 
     def send(self, name: str, sent: Any, table: Any) -> None:
         """What goes along."""
         self.sender(name, sent, table)
+
+    def stop(self) -> None:
+        """Nobody stops it."""
 
     sender = staticmethod(lambda name, sent, table: None)
 
@@ -84,6 +92,7 @@ class Ways:
 
     def __init__(self, asking: Asking) -> None:
         self.one = asking
+        self.counted: dict[str, Any] = {}
         self.answers: Any = TTLCache(1, 0.0)
         self.lock = threading.Lock()
 
@@ -96,9 +105,14 @@ class Ways:
         """The one, whose dialect and types are those that are asked for."""
         return self.one
 
-    def kept(self, _key: str, make: Any) -> Any:
-        """Anew, every time."""
-        return make()
+    def known(self, key: str) -> Any:
+        """What was counted of columns; everything else is proven anew, every time."""
+        return self.counted.get(key)
+
+    def kept(self, key: str, make: Any) -> Any:
+        """Anew."""
+        self.counted[key] = made = make()
+        return made
 
 
 def left(star: Star, table: str, asking: Asking) -> Star:
@@ -121,18 +135,26 @@ def measured(star: Star, table: str, asking: Asking) -> dict[str, Any]:
     told: dict[str, Any] = {}
 
     def time_of(name: str, ask: Any) -> Any:
-        asking.scans, asking.spent = 0, 0.0
+        asking.scans = asking.shuffles = asking.broadcasts = 0
+        asking.spent = 0.0
         start = time.perf_counter()
         result = ask()
         told[name] = {"seconds": round(asking.spent, 2), "all": round(time.perf_counter() - start, 2), "reads": asking.scans}
+        if asking.explain:
+            told[name] |= {"shuffles": asking.shuffles, "broadcasts": asking.broadcasts}
         print(f"    {name}: {told[name]}", file=sys.stderr, flush=True)
         return result
 
-    there = time_of("rows, empties, links of all (a look)", lambda: left(star, table, asking))
+    def look() -> Star:
+        there = left(star, table, asking)
+        assert there.elsewhere.side("there").places  # type: ignore[attr-defined]  # its empties, which the first grid asks for
+        return there
+
+    there = time_of("rows, empties, links of all (a look)", look)
     limits = Limits(seconds=SECONDS)
     columns = [c.name for c in star.model.table(FACT).columns]  # type: ignore[union-attr]
     if there.size(FACT) <= MOST_PROFILED:
-        time_of("values of all columns (a profile)", lambda: there.elsewhere.column_counts(FACT, columns))
+        time_of("values of all columns (a profile)", lambda: column_counts(there.elsewhere, FACT, columns))
     for name, spec in GRIDS.items():
         time_of(name, lambda s=spec: answer(there, probe_of(there, s), Budget(limits)))  # type: ignore[misc]
     probe = probe_of(there, GRIDS["sums by look-ups, all totals"])
@@ -238,7 +260,7 @@ def on_cluster(star: Star, files: dict[int, Path], address: str) -> dict[int, An
     for size, path in files.items():
         there.rows("DROP TABLE IF EXISTS booking_scale")
         there.rows(f"CREATE TABLE booking_scale USING parquet LOCATION '{path}'")
-        asking = Asking(there.rows)
+        asking = Asking(there.rows, there.plan)
         asking.dialect, asking.kinds = Spark.dialect, dict(Spark.kinds)
         asking.sender = there.send  # type: ignore[method-assign]
         print(f"  cluster, {size} million", file=sys.stderr)

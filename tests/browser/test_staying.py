@@ -3,6 +3,7 @@
 import json
 import urllib.parse
 
+import psycopg
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
@@ -14,8 +15,8 @@ PROBE = {"rows": ["Port.name"], "columns": ["Calendar.year"], "measures": ["seat
 
 
 class Staying(OneBrowser):
-    def bench(self, stage):
-        query = urllib.parse.urlencode({"at": json.dumps({"p": {"name": "Ports", **PROBE}})})
+    def bench(self, stage, **more):
+        query = urllib.parse.urlencode({"at": json.dumps({"p": {"name": "Ports", **PROBE, **more}})})
         self.b.open("about:blank")
         self.b.open(f"{self.address}/{stage}?{query}")
 
@@ -49,6 +50,16 @@ class Staying(OneBrowser):
         self.bench("probe")
         self.b.reads("Booking stays in harbour: asked there", ".lens")
         self.assertEqual(self.api("/grid", probe=PROBE)["values"], before)
+        # While it waits it says for whom, and can be stopped; then there is the grid again.
+        with psycopg.connect(there.url) as connection:
+            connection.execute("LOCK TABLE line.booking IN ACCESS EXCLUSIVE MODE")
+            self.bench("probe", picks=[{"where": "Booking.seats > 1"}])
+            self.b.reads("Waiting for harbour", ".asked-now")
+            self.b.click("Stop", ".asked-now button")
+            self.b.reads("You stopped it", ".asked-now")
+        self.b.click("Ask again", ".asked-now button")
+        self.b.reads("cells", ".grid-bar")
+        self.bench("probe")
         # A cell is explained, its rows a page at a time.
         self.b.press(lambda: self.b.one('.grid [data-row="1"] [data-col="0"]'))
         self.b.reads("rows", ".lens .steps, .lens")

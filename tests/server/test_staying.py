@@ -1,13 +1,23 @@
 """Tables left where they are, through the server: every probe of the demo is the same, and what goes wrong there is said."""
 
+import contextlib
+import threading
 import unittest
+from unittest import mock
 
+import psycopg
+
+from nexorem.core.diagnostics import OverLimit
+from nexorem.core.engine.grid import answer
+from nexorem.core.engine.probe import probe_of
 from nexorem.server.app import create_app
+from nexorem.work import counting, staying
 from nexorem.work.actor import COMMAND_LINE
 from nexorem.work.background import Run
 from nexorem.work.scheduling import load_again
 from tests.server.warehouse import DEMO, Warehouse
 from tests.store.cluster import fresh_url
+from tests.waiting import until
 
 LEFT = ("Booking", "Sailing", "Port", "Ledger")
 PROBE = {"rows": ["Port.name"], "columns": [], "measures": ["seats_sold", "bookings"], "picks": [], "totals": "all"}
@@ -85,6 +95,63 @@ class Staying(unittest.TestCase):
         self.assertIn("Scan on booking", self.call("POST", "sql/plan", probe=PROBE)["text"])
         proof = self.call("POST", "sql/prove", probe=PROBE)["proof"]
         self.assertEqual((proof["state"], proof["different"], proof["by"]), ("proven", 0, "Warehouse"))
+
+    @contextlib.contextmanager
+    def held_up(self, doing):
+        """Does something in a thread while the database holds up whoever reads bookings; entered when it is asked."""
+        failed = []
+
+        def run():
+            try:
+                doing()
+            except OverLimit as over:
+                failed.append(over.diagnostics[0].code)
+
+        with psycopg.connect(self.there.url) as connection:
+            connection.execute("LOCK TABLE line.booking IN ACCESS EXCLUSIVE MODE")
+            thread = threading.Thread(target=run)
+            thread.start()
+            active = "SELECT 1 FROM pg_locks l JOIN pg_class c ON c.oid = l.relation WHERE c.relname = 'booking' AND NOT l.granted"
+            with psycopg.connect(self.there.url, autocommit=True) as looking:
+                until(lambda: looking.execute(active).fetchone())
+                yield failed
+                until(lambda: not looking.execute(active).fetchone())
+            thread.join(30)
+            self.assertFalse(thread.is_alive())
+
+    def test_columns_of_a_very_large_table_are_counted_in_the_background(self):
+        self.leave("Booking")
+        facts = ("distinct", "empty", "smallest", "largest", "unique", "rough")
+
+        def profiled():
+            told = self.call("GET", "tables/Booking/profiles")
+            return [{f: p[f] for f in facts} for p in told["profiles"]], told["counting"]
+
+        exact, _ = profiled()
+        self.call("POST", "tables/look", tables=["Booking"], base=self.model()["version"])
+        with mock.patch.object(staying, "MOST_PROFILED", 1_000):
+            rough, how_far = profiled()
+            self.assertEqual(({p["rough"] for p in rough}, how_far["running"]), ({True}, False))
+            self.assertTrue(self.call("POST", "tables/Booking/count")["running"])
+            with self.held_up(lambda: counting.run(self.workspace, self.id, ["Booking"])):
+                (asked,) = self.call("GET", "connections/asked")["statements"]
+                self.assertEqual((asked["connection"], asked["total"]), ("Warehouse", 0))
+                self.call("POST", "tasks/stop", kind="counts")
+            self.assertEqual((profiled()[0], profiled()[1]["words"]), (rough, "stopped"))
+            counting.run(self.workspace, self.id, ["Booking"])
+            counted, how_far = profiled()
+            self.assertEqual((counted, how_far["done"]), (exact, len(exact)))
+            counting.run(self.workspace, self.id, ["Booking"])
+            self.assertEqual(profiled()[1]["total"], 0)
+        self.assertIn("are here", self.said(self.call("POST", "tables/Port/count", True)))
+
+    def test_nobody_is_asked_on_for_a_caller_that_has_gone(self):
+        self.leave("Booking")
+        _, star = self.workspace.star(self.id)
+        budget = self.workspace.budget()
+        with self.held_up(lambda: answer(star, probe_of(star, PROBE), budget)) as failed:
+            budget.cancel()
+        self.assertEqual(failed, ["limit_cancelled"])
 
     def test_checks_lists_and_profiles_of_tables_that_stay(self):
         Run(self.workspace, self.id, False, lambda: None, self.workspace.budget).all()

@@ -12,6 +12,7 @@ from nexorem.sql.build import Sent
 from nexorem.store import spark as client
 from nexorem.store.elsewhere import elsewhere, found_places
 from tests.core.small import STAR
+from tests.waiting import until
 
 MODEL = Model(
     "m",
@@ -69,6 +70,34 @@ class Client(unittest.TestCase):
         session = Session(pa.table({"a": [1, 2], "b": ["x", None]}))
         self.assertEqual(client.Spark(session, 5).rows("SELECT :p", {"p": 7}), [(1, "x"), (2, None)])
         self.assertEqual(session.asked, [("SELECT :p", {"p": 7})])
+
+    def test_how_far_it_is_and_that_it_is_stopped(self):
+        heard = []
+        session = Session(None)
+        session.registerProgressHandler = heard.append
+        first = client.Spark(session, 60)
+        first.follow()
+        asking = first.again(60)
+        refused = []
+
+        def ask():
+            try:
+                asking.rows("SELECT 1")
+            except Refused as error:
+                refused.append(error.diagnostics[0].code)
+
+        thread = threading.Thread(target=ask)
+        thread.start()
+        until(lambda: session.tags)
+        stages = [mock.Mock(num_completed_tasks=3, num_tasks=8), mock.Mock(num_completed_tasks=1, num_tasks=2)]
+        for given, progress in ((stages, (4, 10)), (None, (0, 0))):
+            heard[0](stages=given, inflight_tasks=1, operation_id="one", done=False)
+            self.assertEqual(asking.progress(), progress)
+        heard[0](stages=stages, inflight_tasks=0, operation_id="one", done=True)
+        self.assertEqual(asking.progress(), (0, 0))
+        asking.stop()
+        thread.join(10)
+        self.assertEqual((refused, session.ended.is_set(), session.tags), (["limit_seconds"], True, []))
 
     def test_rows_that_go_along_become_a_view_once(self):
         views = []

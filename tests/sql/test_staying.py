@@ -42,6 +42,9 @@ class Asking:
     def rows(self, text, values=None):
         return self.voice.run(text, values)
 
+    def stop(self):
+        """Nobody does."""
+
     def send(self, name, sent, table):
         if name not in self.sent:
             columns = {c.name: pa.array(sent.values(c.name), ARROW[c.dtype]) for c in table.columns}
@@ -72,6 +75,9 @@ class Ways:
 
     def speaks(self, name):
         return type(self.voices[name])
+
+    def known(self, key):
+        return self.facts.get(key)
 
     def kept(self, key, make):
         if key not in self.facts:

@@ -1,4 +1,4 @@
-"""`nexorem cluster-demo`: a cluster on loopback with the demo's tables, until Ctrl-C."""
+"""`nexorem cluster-demo`: a cluster on loopback with the demo's tables, and a model over it, until Ctrl-C."""
 
 from __future__ import annotations
 
@@ -10,7 +10,9 @@ from pathlib import Path
 import click
 
 from nexorem.cli.common import reporting
-from nexorem.cli.serve import default_data, say
+from nexorem.cli.over_cluster import over_cluster
+from nexorem.cli.serve import PORT as WEB_PORT
+from nexorem.cli.serve import claim_port, default_data, say
 from nexorem.gather.recipe import gather, load_recipe
 from nexorem.store.spark_cluster import cluster, home, put_tables, rows_of, write_tables
 
@@ -24,25 +26,30 @@ SECONDS = 300.0
 @click.command("cluster-demo")
 @click.option("--bookings", type=click.IntRange(1_000), default=BOOKINGS, show_default=True, help="Rows of the largest table.")
 @click.option("--port", type=click.IntRange(1, 65535), default=PORT, show_default=True, help="The connect server's port on loopback.")
+@click.option("--web-port", type=click.IntRange(1, 65535), default=WEB_PORT, show_default=True, help="The application's port on loopback.")
 @click.option("--data", type=click.Path(path_type=Path, file_okay=False), help="The folder for its tables and logs.")
 @reporting
-def cluster_demo(bookings: int, port: int, data: Path | None) -> None:
-    """Start a standalone cluster on loopback, a master, two workers and the connect server, with the tables of the demo as Parquet."""
+def cluster_demo(bookings: int, port: int, web_port: int, data: Path | None) -> None:
+    """Start a standalone cluster on loopback, a master, two workers and the connect server, with the tables of the demo as Parquet, and the
+    application with the demo's model over it."""
     home()
+    claim_port(web_port)
     folder = (data or default_data()) / "cluster"
     files = made(folder / f"tables-{bookings}", bookings)
     say("starting the cluster")
     with cluster(folder, port) as address:
         say(f"putting {rows_of(files['booking']):,} bookings there")
         put_tables(address, files, SECONDS)
-        click.echo(f"The cluster is at {address}  (Ctrl-C stops it)")
-        click.echo(f"Ask it with: ./nexorem sql demo/lantern_isles --rows Port.name --measures seats_sold --run {address}")
-        sys.stdout.flush()
         for number in (signal.SIGINT, signal.SIGTERM):
             signal.signal(number, _stop)
         with suppress(KeyboardInterrupt):
-            while True:
-                signal.pause()
+            say("leaving the bookings of the demo's model there")
+            with over_cluster(address, folder / "application", web_port) as page:
+                click.echo(f"The cluster is at {address}, a model over it at {page}  (Ctrl-C stops both)")
+                click.echo(f"Ask it with: ./nexorem sql demo/lantern_isles --rows Port.name --measures seats_sold --run {address}")
+                sys.stdout.flush()
+                while True:
+                    signal.pause()
         say("stopping the cluster")
 
 

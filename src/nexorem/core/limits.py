@@ -49,6 +49,7 @@ class Budget:
         self._now = now
         self._until = now() + limits.seconds if now else 0.0
         self._cancelled = False
+        self._ends: list[Callable[[], None]] = []
         self.held = 0
 
     @contextmanager
@@ -65,8 +66,26 @@ class Budget:
         return self._now() * 1000 if self._now else 0.0
 
     def cancel(self) -> None:
-        """Ends the computation at its next check; may be called from another thread."""
+        """Ends the computation at its next check, and at once what somebody else does for it; may be called from another thread."""
         self._cancelled = True
+        for end in list(self._ends):
+            end()
+
+    @property
+    def is_cancelled(self) -> bool:
+        """Whether nobody waits for it any more."""
+        return self._cancelled
+
+    @contextmanager
+    def ending(self, end: Callable[[], None]) -> Iterator[None]:
+        """While it is entered somebody else is at work, who is told by `end` that nobody waits any more."""
+        self._ends.append(end)
+        try:
+            if self._cancelled:
+                self.check()
+            yield
+        finally:
+            self._ends.remove(end)
 
     def waited(self, seconds: float) -> None:
         """Time that somebody else took, who has bounds of their own."""

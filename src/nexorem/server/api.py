@@ -27,9 +27,12 @@ from nexorem.server.api_probe import add_probe
 from nexorem.server.api_prove import add_prove
 from nexorem.server.api_release import add_release
 from nexorem.server.api_sql import add_sql
+from nexorem.server.api_staying import add_staying
+from nexorem.server.callers import request_budget
 from nexorem.server.events import Events
 from nexorem.store import models
-from nexorem.work import describe, editing, staying
+from nexorem.store.sides import asking_for
+from nexorem.work import counting, describe, editing, staying
 from nexorem.work.actor import Actor, Need
 from nexorem.work.renaming import rename_preview
 from nexorem.work.workspace import Workspace
@@ -47,6 +50,7 @@ def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = ca
     add_edits(address, workspace)
     add_tables(address, workspace)
     add_gather(address, workspace)
+    add_staying(address, workspace)
     add_shape(address, workspace)
     add_story(address, workspace)
     add_link(address, workspace)
@@ -101,10 +105,10 @@ def add_models(address: Register, workspace: Workspace, events: Events) -> None:
         """A model as the stages show it."""
         return _document(workspace, model_id)
 
-    @address("/models/<int:model_id>/analysis", "GET", s.Analysis)
-    def get_analysis(model_id: int) -> Response:
+    @address("/models/<int:model_id>/analysis", "GET", s.Analysis, query=s.AnalysisQuery)
+    def get_analysis(model_id: int, query: s.AnalysisQuery) -> Response:
         """What is found in a model as a whole: asked for apart, for an edit need not wait for it."""
-        return jsonify(describe.analysis(*workspace.star(model_id)))
+        return jsonify(describe.analysis(*workspace.star(model_id), query.findings))
 
     @address("/models/<int:model_id>/package", "GET", None, query=s.PackageQuery)
     def package(model_id: int, query: s.PackageQuery) -> Response:
@@ -169,14 +173,22 @@ def add_tables(address: Register, workspace: Workspace) -> None:
         """The profile of every column of a table."""
         _, star = workspace.star(model_id)
         name = _table(star, table)
-        return jsonify({"table": name, "profiles": staying.profiles(star, name)})
+        with asking_for(request_budget(workspace)):
+            return jsonify({"table": name, "profiles": staying.profiles(star, name), "counting": counting.described(workspace, model_id)})
+
+    @address("/models/<int:model_id>/tables/<path:table>/count", "POST", s.Counting)
+    def count_exactly(model_id: int, table: str) -> Response:
+        """Counts the columns of a large table that stays exactly, in the background."""
+        counting.start(workspace, actor(), model_id, table)
+        return jsonify(counting.described(workspace, model_id))
 
     @address("/models/<int:model_id>/tables/<path:table>/rows", "GET", s.TableRowsAnswer, query=s.RowsQuery)
     def rows(model_id: int, table: str, query: s.RowsQuery) -> Response:
         """Some rows of a table."""
         _, star = workspace.star(model_id)
         name = _table(star, table)
-        columns, listed = staying.some_rows(star, name, query.start, query.count)
+        with asking_for(request_budget(workspace)):
+            columns, listed = staying.some_rows(star, name, query.start, query.count)
         return jsonify({"table": name, "size": star.size(name), "start": query.start, "columns": columns, "rows": listed})
 
 

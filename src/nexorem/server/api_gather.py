@@ -11,7 +11,7 @@ from nexorem.server import schemas as s
 from nexorem.server import schemas_gather as g
 from nexorem.server.addresses import Register, actor
 from nexorem.server.callers import request_budget
-from nexorem.work import connecting, filing, loading, scheduling, shaping, staying
+from nexorem.work import connecting, filing, loading, scheduling, shaping
 from nexorem.work.actor import Need
 from nexorem.work.describe import document
 from nexorem.work.workspace import Workspace
@@ -144,25 +144,6 @@ def _databases(address: Register, workspace: Workspace) -> None:
         """Keeps a way to a cluster that answers."""
         connecting.put_cluster(workspace, actor(), model_id, json.name, json.address)
         return jsonify({"connections": connecting.connections(workspace, model_id)})
-
-    @address("/models/<int:model_id>/connections/leave", "POST", s.ModelDocument, needs=Need.BRING, json=g.LeaveRequest)
-    def leave_tables(model_id: int, json: g.LeaveRequest) -> Response:
-        """Takes tables into the model whose rows stay where they are."""
-        chosen = [t.model_dump(by_alias=True) for t in json.tables]
-        staying.leave(workspace, actor(), model_id, json.name, chosen, json.base)
-        return _answer(workspace, model_id)
-
-    @address("/models/<int:model_id>/tables/look", "POST", s.ModelDocument, needs=Need.BRING, json=g.LookAgainRequest)
-    def look_again(model_id: int, json: g.LookAgainRequest) -> Response:
-        """Looks at tables that stay once more."""
-        staying.look_again(workspace, actor(), model_id, json.tables, json.base)
-        return _answer(workspace, model_id)
-
-    @address("/models/<int:model_id>/tables/take_in", "POST", s.ModelDocument, needs=Need.BRING, json=g.TakeInRequest)
-    def take_in(model_id: int, json: g.TakeInRequest) -> Response:
-        """Takes the rows of a table that stays into the model."""
-        staying.take_in(workspace, actor(), model_id, json.table, json.base)
-        return _answer(workspace, model_id)
 
     @address("/models/<int:model_id>/connections", "DELETE", g.Done, needs=Need.BRING, query=g.FileQuery)
     def remove_connection(model_id: int, query: g.FileQuery) -> Response:

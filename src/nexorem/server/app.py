@@ -14,9 +14,9 @@ from nexorem.server.api import MOST_UPLOAD, make_api
 from nexorem.server.events import Events
 from nexorem.store.database import connect
 from nexorem.store.tasks import Task
-from nexorem.work import checking, covering, proving
+from nexorem.work import checking, counting, covering, proving
 from nexorem.work.actor import Actor
-from nexorem.work.background import Background, Quiet, Run
+from nexorem.work.background import Background, Doing, Quiet, Run
 from nexorem.work.workspace import Workspace
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
@@ -38,7 +38,7 @@ def _let_people_first(app: Flask, quiet: Quiet) -> None:
 
 
 def in_background(app: Flask) -> Background:
-    """Starts what runs beside the requests: checks in one thread, coverage in another."""
+    """Starts what runs beside the requests: checks in one thread, coverage and proofs in another, what places count for us in a third."""
     workspace: Workspace = app.extensions["nexorem"]
     quiet: Quiet = app.extensions["quiet"]
 
@@ -51,7 +51,11 @@ def in_background(app: Flask) -> Background:
     def proofs(task: Task) -> None:
         proving.run(workspace, task.model_id, quiet.wait, quiet.budget)
 
-    return Background(workspace, [{checking.KIND: checks}, {covering.KIND: coverage, proving.KIND: proofs}])
+    def counts(task: Task) -> None:
+        counting.run(workspace, task.model_id, task.asked)
+
+    groups: list[dict[str, Doing]] = [{checking.KIND: checks}, {covering.KIND: coverage, proving.KIND: proofs}, {counting.KIND: counts}]
+    return Background(workspace, groups)
 
 
 def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callable[[], Actor] = caller) -> Flask:

@@ -322,9 +322,25 @@ class TableRowsAnswer(BaseModel):
     rows: list[list[Scalar]]
 
 
+class AnalysisQuery(BaseModel):
+    """Without findings, nobody is waited for."""
+
+    findings: bool = True
+
+
+class Counting(BaseModel):
+    """How many columns of tables that stay are counted exactly, of how many; `words` which one, or what came of it."""
+
+    running: bool
+    done: int
+    total: int
+    words: str
+
+
 class Profiles(BaseModel):
     table: str
     profiles: list[Profile]
+    counting: Counting
 
 
 class RowsQuery(BaseModel):

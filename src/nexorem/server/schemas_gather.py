@@ -267,35 +267,6 @@ class ConnectionInfo(BaseModel):
     keeps_password: bool
 
 
-class LeftTable(Body):
-    """A table of a place that stays there, under a title, or in the place of a table of the model (`table`)."""
-
-    schema_: str = Field(default="", alias="schema")
-    name: str
-    title: str = ""
-    table: str | None = None
-
-
-class LeaveRequest(Body):
-    """Tables that are left where they are."""
-
-    name: str
-    tables: list[LeftTable]
-    base: int
-
-
-class TakeInRequest(Body):
-    table: str
-    base: int
-
-
-class LookAgainRequest(Body):
-    """Tables that stay, to be looked at again."""
-
-    tables: list[str]
-    base: int
-
-
 class Connections(BaseModel):
     connections: list[ConnectionInfo]
 

@@ -18,7 +18,7 @@ from nexorem.server.schemas import Body, Coordinate, Scalar, SentProbe
 from nexorem.server.schemas_link import Beside
 
 SentCheck = Annotated[CheckSpec, as_stored(CheckSpec, "bad_check")]
-TaskKind = Literal["checks", "coverage", "proofs"]
+TaskKind = Literal["checks", "coverage", "proofs", "counts"]
 CheckState = Literal["holds", "fails", "cannot", "not run"]
 Value = Scalar | CellFailure | dict[str, str]
 

@@ -41,7 +41,8 @@ PLAIN_BELOW = 10_000  # whole numbers whose products PostgreSQL does not take fo
 class Dialect:
     """One engine. `running` writes a statement with its values as parameters, `shown` with the values in it; `collation` orders texts by
     code point where the engine does not by itself; `offered`: models may live there, so people ask for its SQL; `arrays`: rows may go
-    along with a statement as arrays, and not as views that are made before."""
+    along with a statement as arrays, and not as views that are made before; `distincts`: how many counts of different values one pass takes
+    well, for a cluster takes every row once for each of them."""
 
     name: str
     title: str
@@ -50,6 +51,7 @@ class Dialect:
     collation: str = ""
     offered: bool = True
     arrays: bool = True
+    distincts: int = 100
 
     def by_code_point(self, text: sa.ColumnElement[str]) -> sa.ColumnElement[str]:
         """A text that is compared and ordered by code point."""
@@ -65,7 +67,7 @@ _PSYCOPG = _plain(PGDialect_psycopg())  # type: ignore[no-untyped-call]
 _STANDARD = _plain(PGDialect(paramstyle="qmark"))  # type: ignore[no-untyped-call]
 POSTGRESQL = Dialect("postgresql", "PostgreSQL", _PSYCOPG, _STANDARD, "C")
 DUCKDB = Dialect("duckdb", "DuckDB", _STANDARD, _STANDARD, offered=False)
-SPARK = Dialect("spark", "Spark", SparkDialect("named"), SparkDialect("named"), arrays=False)
+SPARK = Dialect("spark", "Spark", SparkDialect("named"), SparkDialect("named"), arrays=False, distincts=1)
 DIALECTS = {d.name: d for d in (POSTGRESQL, SPARK, DUCKDB)}
 
 

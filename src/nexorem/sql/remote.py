@@ -29,7 +29,7 @@ class SqlProver:
     point to, and one for all links that it has the keys of."""
 
     def __init__(self, model: Model, run: Run, dialect: Dialect, places: Places, kept: Run | None = None) -> None:
-        """`kept` is `run` for counts, which may be known from before."""
+        """`kept` is `run` for counts and a few keys, as JSON, which may be known from before."""
         self.model, self.run, self.dialect, self.places = model, run, dialect, places
         self.kept = kept or run
         self.guarded: set[tuple[str, str]] = set()  # columns in which something is no value here
@@ -154,7 +154,7 @@ class SqlProver:
         own = [source.c[self.places.column(table, c)] for c in columns]
         several = sa.select(*own).where(*(c.is_not(None) for c in own)).group_by(*own).having(sa.func.count() > 1)
         text, values = to_run(Statement([], several.order_by(*own).limit(most)), self.dialect)
-        return [", ".join(str(iso(x)) for x in line) for line in self.run(text, values)]
+        return [", ".join(str(iso(x)) for x in line) for line in self.kept(text, values)]
 
     def orphans(self, link: Link, most: int) -> list[str]:
         """Some keys of the many side that the one side does not have, as texts; those of most rows first."""
@@ -166,7 +166,7 @@ class SqlProver:
         joined = source.outerjoin(one, sa.and_(*(a == one.c[f"k{i}"] for i, a in enumerate(mine))))
         lost = sa.select(*mine).select_from(joined).where(one.c.there.is_(None), *(a.is_not(None) for a in mine)).group_by(*mine)
         text, values = to_run(Statement([], lost.order_by(sa.func.count().desc(), *mine).limit(most)), self.dialect)
-        return [" + ".join(str(iso(x)) for x in line) for line in self.run(text, values)]
+        return [" + ".join(str(iso(x)) for x in line) for line in self.kept(text, values)]
 
     def calendar(self, table: str, date: str) -> tuple[int, int, int]:
         """Of a table of days: its rows with a day, how many days these have, and how many there are from the first to the last."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -23,6 +23,7 @@ from nexorem.sql.remote import SqlProver, with_keys
 from nexorem.sql.tree import plain_name, to_run
 from nexorem.store.proving import ProofTables, refused_by
 
+CANCEL_SECONDS = 5.0  # for a cancellation to come there
 COLUMNS = """
 SELECT c.relname, a.attname, format_type(a.atttypid, NULL) FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid
 JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -73,6 +74,12 @@ class Asking(Protocol):
     def plan(self, text: str, values: Any = None) -> str:
         """How a SELECT would be gone about there, in the words of who is asked."""
 
+    def stop(self) -> None:
+        """Cancels what is being asked; called from another thread."""
+
+    def progress(self) -> tuple[int, int]:
+        """Of what is being asked, how many parts are done and how many there are; 0 of 0 where nobody can tell."""
+
 
 class PostgreSql:
     """Asks a PostgreSQL, in transactions that read only."""
@@ -122,6 +129,20 @@ class PostgreSql:
     def plan(self, text: str, values: Any = None) -> str:
         """How the database would go about a SELECT."""
         return plan_of(self.connection, text, values)
+
+    def stop(self) -> None:
+        """Cancels the statement."""
+        cancel(self.connection)
+
+    def progress(self) -> tuple[int, int]:
+        """Not told."""
+        return 0, 0
+
+
+def cancel(connection: Any) -> None:
+    """Cancels what a database is asked, from another thread; nothing where the database has gone meanwhile."""
+    with suppress(psycopg.Error):
+        connection.cancel_safe(timeout=CANCEL_SECONDS)
 
 
 def declared_key(connection: Any, table: str, schema: str | None) -> str:

@@ -4,15 +4,21 @@ from __future__ import annotations
 
 import hashlib
 import threading
-from collections.abc import Callable, Mapping, Sequence
-from contextlib import AbstractContextManager
+import time
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Any, Protocol
 
 from cachetools import TTLCache
 
+from nexorem.core.diagnostics import Refused
+from nexorem.core.limits import Budget
 from nexorem.core.model.model import Model, Table
 from nexorem.core.model.rows import TableRows
+from nexorem.core.values import iso
 from nexorem.sql.build import Places
 from nexorem.sql.dialects import Dialect
 from nexorem.sql.proof import Line
@@ -46,6 +52,9 @@ class Ways(Protocol):
     def speaks(self, connection: str) -> type[Asking]:
         """Who asks over a connection."""
 
+    def known(self, key: str) -> list[Any] | None:
+        """What was proven under a key; None where nothing was yet."""
+
     def kept(self, key: str, make: Callable[[], list[Any]]) -> list[Any]:
         """What was proven under a key, proven where it is not known yet."""
 
@@ -59,6 +68,36 @@ class Ways(Protocol):
 
 
 PROVING_SECONDS = 600.0
+CALLER: ContextVar[Budget | None] = ContextVar("caller", default=None)
+
+
+@contextmanager
+def asking_for(budget: Budget) -> Iterator[None]:
+    """What places are asked while it is entered is cancelled there when nobody waits for it any more; the time that they take is their own,
+    and not that of who waits."""
+    token = CALLER.set(budget)
+    try:
+        yield
+    finally:
+        CALLER.reset(token)
+
+
+@contextmanager
+def _cancelled_with_caller(asking: Asking) -> Iterator[None]:
+    budget = CALLER.get()
+    if budget is None:
+        yield
+        return
+    start = time.monotonic()
+    with budget.ending(asking.stop):
+        try:
+            yield
+        except Refused:
+            if budget.is_cancelled:
+                budget.check()
+            raise
+        finally:
+            budget.waited(time.monotonic() - start)
 
 
 @dataclass(eq=False)
@@ -91,10 +130,10 @@ class Side:
         return self.lines(text, values, (), PROVING_SECONDS)
 
     def _proven(self, text: str, values: Any) -> Sequence[Line]:
-        """The counts of a statement; asked once for each look at the tables in it."""
+        """The lines of a statement as JSON; asked once for each look at the tables in it."""
         looks = sorted((name, look.number) for name, look in self.looks.items() if look.table in text)
         key = digest(self.connection, looks, text, values)
-        return self.ways.kept(key, lambda: [list(map(int, line)) for line in self._run(text, values)])
+        return self.ways.kept(key, lambda: [[_plain(x) for x in line] for line in self._run(text, values)])
 
     def _send(self, table: str) -> None:
         with self.ways.asking(self.connection, PROVING_SECONDS) as asking:
@@ -102,10 +141,18 @@ class Side:
 
     def lines(self, text: str, values: Any, sent: Sequence[str], seconds: float) -> Sequence[Line]:
         """The lines of a SELECT, the tables that go along made ready before."""
-        with self.ways.asking(self.connection, seconds) as asking:
+        with self.ways.asking(self.connection, seconds) as asking, _cancelled_with_caller(asking):
             for name in sent:
                 asking.send(self.plain.tables[name], self.plain.sent[name], table_of(self.model, name))
             return asking.rows(text, values)
+
+    def states(self, seconds: float) -> dict[str, str]:
+        """What the place counts now of changes to its tables, of those where it could tell."""
+        known = {name: look for name, look in self.looks.items() if look.state}
+        if not known:
+            return {}
+        with self.ways.asking(self.connection, seconds) as asking, _cancelled_with_caller(asking):
+            return {name: asking.state_of(look.table, look.schema) for name, look in known.items()}
 
     def plan(self, text: str, values: Any, sent: Sequence[str]) -> str:
         """How the place would go about a SELECT, in its own words."""
@@ -113,6 +160,11 @@ class Side:
             for name in sent:
                 asking.send(self.plain.tables[name], self.plain.sent[name], table_of(self.model, name))
             return asking.plan(text, values)
+
+
+def _plain(value: Any) -> Any:
+    """A value as JSON; sums that come as decimals are whole."""
+    return int(value) if isinstance(value, Decimal) else iso(value)
 
 
 def table_of(model: Model, name: str) -> Table:

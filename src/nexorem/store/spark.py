@@ -8,7 +8,7 @@ import re
 import secrets
 import threading
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from typing import Any
 
 import pyarrow as pa
@@ -55,10 +55,41 @@ class Spark:
     def __init__(self, session: Any, seconds: float) -> None:
         self.session, self.seconds = session, seconds
         self.views: set[str] = set()
+        self.tasks: dict[str | None, tuple[int, int]] = {}  # done and in all, of each statement of the session
+        self._tag = ""
+
+    def again(self, seconds: float) -> Spark:
+        """Another way to ask over the same session."""
+        asking = Spark(self.session, seconds)
+        asking.views, asking.tasks = self.views, self.tasks
+        return asking
+
+    def follow(self) -> None:
+        """Hears from now on how far statements of the session are."""
+
+        def hear(stages: Any, inflight_tasks: int, operation_id: str | None, done: bool) -> None:
+            if done:
+                self.tasks.pop(operation_id, None)
+            else:
+                there = list(stages or ())
+                self.tasks[operation_id] = sum(s.num_completed_tasks for s in there), sum(s.num_tasks for s in there)
+
+        self.session.registerProgressHandler(hear)
+
+    def progress(self) -> tuple[int, int]:
+        """Tasks of all statements of the session."""
+        told = list(self.tasks.values())
+        return sum(done for done, _ in told), sum(total for _, total in told)
+
+    def stop(self) -> None:
+        """Cancels the statement."""
+        if self._tag:
+            with suppress(Exception):  # one that has ended meanwhile
+                self.session.interruptTag(self._tag)
 
     def rows(self, text: str, values: Any = None) -> Sequence[Line]:
         """The lines of a SELECT, which come as Arrow."""
-        tag = f"nexorem-{secrets.token_hex(8)}"
+        tag = self._tag = f"nexorem-{secrets.token_hex(8)}"
         late = threading.Event()
 
         def end() -> None:
@@ -79,6 +110,7 @@ class Spark:
             raise refused_by(error, late.is_set()) from None
         finally:
             timer.cancel()
+            self._tag = ""
             self.session.removeTag(tag)
 
     def is_over(self) -> bool:

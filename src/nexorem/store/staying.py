@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -32,7 +31,7 @@ from nexorem.sql.remote import SqlProver, some_rows
 from nexorem.sql.traces import trace_there, used_rows_there
 from nexorem.sql.tree import Statement, to_run
 from nexorem.store.elsewhere import called
-from nexorem.store.sides import PROVING_SECONDS, Look, Side, Ways, digest
+from nexorem.store.sides import PROVING_SECONDS, Look, Side, Ways, asking_for, digest
 
 MOST_SENT = 200_000  # rows of a table that go along with a statement
 MOST_BESIDE = 200_000  # combinations of members that an order is looked up for
@@ -89,6 +88,12 @@ class Staying:
             plain = self._places(looks, speaks.kinds, not speaks.dialect.arrays)
             self._sides[connection] = Side(connection, self.ways, self.model, looks, plain)
         return self._sides[connection]
+
+    def prove_empties(self) -> None:
+        """Has everything proven that the first statement needs to know, so that it does not wait for it. Cost: a pass over each table that
+        was not counted yet."""
+        for connection in {look.connection for look in self.looks.values()}:
+            assert self.side(connection).places
 
     def _places(self, looks: Mapping[str, Look], kinds: Mapping[str, str], plain_names: bool) -> Places:
         tables: dict[str, str] = {}
@@ -161,33 +166,6 @@ class Staying:
         text, given = to_run(Statement([], sa.select(value).order_by(*order).limit(MOST_SENT + 1)), side.prover.dialect)
         return [line[0] for line in side.lines(text, given, (), PROVING_SECONDS)]
 
-    def column_counts(self, table: str, columns: Sequence[str]) -> list[Sequence[Any]]:
-        """Of columns of a table that stays: how many values they have, how many different ones, the smallest and the largest."""
-        side = self.side(self.look(table).connection)
-        source = located(self.model, side.plain, table)
-        asked: list[Any] = []
-        for name in columns:
-            value = as_here(side.places, table, name, source.c[side.plain.column(table, name)])
-            ordered: sa.ColumnElement[Any] = value
-            if isinstance(value.type, sa.Boolean):
-                ordered = sa.cast(sa.cast(value, sa.Integer()), sa.BigInteger())
-            elif isinstance(value.type, sa.Text):
-                ordered = side.dialect.by_code_point(value)
-            asked += [sa.func.count(value), sa.func.count(sa.distinct(value)), sa.func.min(ordered), sa.func.max(ordered)]
-        text, given = to_run(Statement([], sa.select(*(x.label(f"c{i}") for i, x in enumerate(asked))).select_from(source)), side.dialect)
-        (line,) = side.lines(text, given, (), PROVING_SECONDS)
-        return [line[i : i + 4] for i in range(0, len(line), 4)]
-
-    def rows_of(self, table: Table, columns: Sequence[str], most: int, start: int = 0) -> Sequence[Line]:
-        """Rows of a table that stays, at most so many, in no order."""
-        side = self.side(self.look(table.name).connection)
-        source = located(self.model, side.plain, table.name)
-        own = [
-            as_here(side.places, table.name, c, source.c[side.plain.column(table.name, c)]).label(f"c{i}") for i, c in enumerate(columns)
-        ]
-        text, given = to_run(Statement([], sa.select(*own).select_from(source).limit(most).offset(start or None)), side.dialect)
-        return side.lines(text, given, (), PROVING_SECONDS)
-
     def size(self, table: str) -> int:
         """The number of a table's rows."""
         return self._prover(table).size(table)
@@ -252,9 +230,12 @@ class Staying:
         tables = self.part(star, probe)
         if not tables:
             return None
+        with asking_for(budget):
+            return self._answered(star, probe, tables, budget)
+
+    def _answered(self, star: Star, probe: Probe, tables: frozenset[str], budget: Budget) -> Grid | None:
         side = self.home(star, tables)
-        with _waiting(budget):  # what it needs to know is proven once
-            made = compiled(star, replace(probe, sort=()), side.dialect, side.places, budget.limits)
+        made = compiled(star, replace(probe, sort=()), side.dialect, side.places, budget.limits)
         if not tables & set(made.tables) and any(side.plain.sent[t].size > MOST_SENT for t in made.tables if t in side.plain.sent):
             return None  # what is named of the tables that stay filters nothing, and what is here is too large to go along
         asked = Asked(self, star, side, budget)
@@ -264,40 +245,28 @@ class Staying:
 
     def trace(self, star: Star, probe: Probe, measure: str, at: Sequence[Pick], budget: Budget) -> Trace | None:
         """The trace of a cell; None where no table that stays has a part in it."""
-        asked = self._cell(star, probe, measure, at, budget)
-        if asked is None:
-            return None
-        with _waiting(budget):
-            places = asked.side.places
-        return trace_there(star, probe, measure, at, budget, asked.side.dialect, places, asked.select)
+        with asking_for(budget):
+            asked = self._cell(star, probe, measure, at, budget)
+            if asked is None:
+                return None
+            return trace_there(star, probe, measure, at, budget, asked.side.dialect, asked.side.places, asked.select)
 
     def used_rows(
         self, star: Star, probe: Probe, measure: str, at: Sequence[Pick], path: str, order: RowOrder, budget: Budget
     ) -> UsedRows | None:
         """A page of the rows that an aggregate of a trace used; None where no table that stays has a part in it."""
-        asked = self._cell(star, probe, measure, at, budget)
-        if asked is None:
-            return None
-        side = asked.side
-        with _waiting(budget):
-            places = side.places
-        return used_rows_there(star, probe, measure, at, path, order, budget, side.dialect, places, asked.select)
+        with asking_for(budget):
+            asked = self._cell(star, probe, measure, at, budget)
+            if asked is None:
+                return None
+            side = asked.side
+            return used_rows_there(star, probe, measure, at, path, order, budget, side.dialect, side.places, asked.select)
 
     def _cell(self, star: Star, probe: Probe, measure: str, at: Sequence[Pick], budget: Budget) -> Asked | None:
         """Where a cell is asked; None where no table that stays has a part in it."""
         alone = replace(probe, measures=(measure,), having=(), top=None, sort=(), rows=tuple((p.table, p.column) for p in at), columns=())
         tables = self.part(star, alone)
         return Asked(self, star, self.home(star, tables), budget) if tables else None
-
-
-@contextmanager
-def _waiting(budget: Budget) -> Iterator[None]:
-    """Time that a place takes is its own, and not that of who waits."""
-    start = time.monotonic()
-    try:
-        yield
-    finally:
-        budget.waited(time.monotonic() - start)
 
 
 class Asked:
@@ -362,8 +331,7 @@ class Asked:
             kept = ways.answers.get(key)
         if kept is None:
             self.budget.check()
-            with _waiting(self.budget):
-                lines = self.side.lines(text, values, sent, max(self.budget.limits.seconds, ASKED_SECONDS))
+            lines = self.side.lines(text, values, sent, max(self.budget.limits.seconds, ASKED_SECONDS))
             kept = lines, time.monotonic()
             with ways.lock:
                 ways.answers[key] = kept
@@ -373,12 +341,7 @@ class Asked:
     def states(self) -> dict[str, str]:
         """What the place counts now of changes to the tables that stay there, by table; of those where it can tell."""
         if self._states is None:
-            known = {name: look for name, look in self.side.looks.items() if look.state}
-            if known:
-                with self.staying.ways.asking(self.side.connection, self.budget.limits.seconds) as asking:
-                    self._states = {name: asking.state_of(look.table, look.schema) for name, look in known.items()}
-            else:
-                self._states = {}
+            self._states = self.side.states(self.budget.limits.seconds)
         return self._states
 
     def combinations(self, table: str, columns: Sequence[str]) -> Sequence[Line]:

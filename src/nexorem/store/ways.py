@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +21,7 @@ from nexorem.sql.build import Sent
 from nexorem.sql.dialects import POSTGRESQL
 from nexorem.sql.proof import Line
 from nexorem.store import sources, tables
-from nexorem.store.elsewhere import COLUMNS, Asking, PostgreSql, declared_key, estimate, plan_of, state_of
+from nexorem.store.elsewhere import COLUMNS, Asking, PostgreSql, cancel, declared_key, estimate, plan_of, state_of
 from nexorem.store.proving import OUT_OF_RANGE, refused_by
 from nexorem.store.spark import Spark, cluster_session
 
@@ -42,17 +44,22 @@ class Database:
         for setting in SETTINGS:
             connection.execute(f"SET LOCAL {setting}")
 
-    def rows(self, text: str, values: Any = None) -> Sequence[Line]:
-        """The lines of a SELECT."""
+    @contextmanager
+    def _said(self) -> Iterator[None]:
+        """What the database says against something is a refusal that names it."""
         try:
-            with self.connection.cursor(name="nexorem") as cursor:
-                cursor.itersize = AT_ONCE
-                cursor.execute(text, values)
-                return list(cursor)
+            yield
         except psycopg.Error as error:
             if isinstance(error, psycopg.errors.QueryCanceled) or error.sqlstate == OUT_OF_RANGE:
                 raise refused_by(error) from None
             raise failed(error, self.name) from None
+
+    def rows(self, text: str, values: Any = None) -> Sequence[Line]:
+        """The lines of a SELECT."""
+        with self._said(), self.connection.cursor(name="nexorem") as cursor:
+            cursor.itersize = AT_ONCE
+            cursor.execute(text, values)
+            return list(cursor)
 
     def send(self, name: str, sent: Sent, table: Table) -> None:
         """Nothing: they are in the statement."""
@@ -60,25 +67,49 @@ class Database:
     def columns(self, tables: Sequence[str], schema: str | None) -> dict[str, dict[str, str]]:
         """The columns of all tables of a schema."""
         there: dict[str, dict[str, str]] = {}
-        for table, column, kind in self.connection.execute(COLUMNS, (schema,)).fetchall():
-            there.setdefault(table, {})[column] = kind
+        with self._said():
+            for table, column, kind in self.connection.execute(COLUMNS, (schema,)).fetchall():
+                there.setdefault(table, {})[column] = kind
         return there
 
     def declared_key(self, table: str, schema: str | None) -> str:
         """The column that is a table's primary key by itself."""
-        return declared_key(self.connection, table, schema)
+        with self._said():
+            return declared_key(self.connection, table, schema)
 
     def state_of(self, table: str, schema: str | None) -> str:
         """What the database counts of changes to a table; empty for a view."""
-        return state_of(self.connection, table, schema)
+        with self._said():
+            return state_of(self.connection, table, schema)
 
     def estimate(self, table: str, schema: str | None) -> int | None:
         """About how many rows a table has; None for a view, and where nobody counted."""
-        return estimate(self.connection, table, schema)
+        with self._said():
+            return estimate(self.connection, table, schema)
 
     def plan(self, text: str, values: Any = None) -> str:
         """How the database would go about a SELECT."""
-        return plan_of(self.connection, text, values)
+        with self._said():
+            return plan_of(self.connection, text, values)
+
+    def stop(self) -> None:
+        """Cancels the statement."""
+        cancel(self.connection)
+
+    def progress(self) -> tuple[int, int]:
+        """Not told."""
+        return 0, 0
+
+
+@dataclass(frozen=True, slots=True)
+class Statement:
+    """A statement that a place is answering: where, for how many seconds, and how many of its tasks are done, 0 of 0 where nobody can
+    tell."""
+
+    connection: str
+    seconds: float
+    done: int
+    total: int
 
 
 class ModelWays:
@@ -90,6 +121,7 @@ class ModelWays:
         self.lock = threading.Lock()
         self._sessions: dict[str, tuple[str, Spark]] = {}
         self._known: dict[str, list[Any]] = {}
+        self._asked: dict[object, tuple[str, float, Asking]] = {}
 
     def access(self, connection: str) -> Mapping[str, Any]:
         """All that is needed to connect; refuses where that is not kept."""
@@ -106,35 +138,56 @@ class ModelWays:
         """A way to ask over a connection."""
         access = self.access(connection)
         if access.get("kind") == "cluster":
-            yield self._session(connection, str(access["address"]), seconds)
+            with self._noted(connection, self._session(connection, str(access["address"]), seconds)) as asking:
+                yield asking
             return
-        with reading(access, connection) as database:
-            yield Database(database, connection, seconds)
+        with reading(access, connection) as database, self._noted(connection, Database(database, connection, seconds)) as asking:
+            yield asking
+
+    @contextmanager
+    def _noted(self, connection: str, asking: Asking) -> Iterator[Asking]:
+        key = object()
+        self._asked[key] = connection, time.monotonic(), asking
+        try:
+            yield asking
+        finally:
+            del self._asked[key]
+
+    def asked(self) -> list[Statement]:
+        """What places are answering now, the oldest first."""
+        now = time.monotonic()
+        return [Statement(name, now - since, *asking.progress()) for name, since, asking in list(self._asked.values())]
 
     def _session(self, connection: str, address: str, seconds: float) -> Spark:
         with self.lock:
             kept = self._sessions.get(connection)
             if kept is None or kept[0] != address or kept[1].is_over():
                 kept = self._sessions[connection] = address, Spark(cluster_session(address), seconds)
-        asking = Spark(kept[1].session, seconds)
-        asking.views = kept[1].views
-        return asking
+                kept[1].follow()
+        return kept[1].again(seconds)
+
+    def known(self, key: str) -> list[Any] | None:
+        """What was proven under a key; None where nothing was yet."""
+        if key not in self._known:
+            c = tables.fact.c
+            with self.engine.connect() as store:
+                value = store.execute(select(c.value).where(c.model_id == self.model_id, c.key == key)).scalar_one_or_none()
+            if value is None:
+                return None
+            self._known[key] = list(value)
+        return self._known[key]
 
     def kept(self, key: str, make: Callable[[], list[Any]]) -> list[Any]:
         """What was proven under a key, proven where it is not known yet."""
-        known = self._known.get(key)
+        known = self.known(key)
         if known is not None:
             return known
-        c = tables.fact.c
-        with self.engine.connect() as store:
-            value = store.execute(select(c.value).where(c.model_id == self.model_id, c.key == key)).scalar_one_or_none()
-        if value is None:
-            value = make()
-            with self.engine.begin() as store:
-                query = insert(tables.fact).values(model_id=self.model_id, key=key, value=value)
-                store.execute(query.on_conflict_do_update(index_elements=["model_id", "key"], set_={"value": value}))
+        value = make()
+        with self.engine.begin() as store:
+            query = insert(tables.fact).values(model_id=self.model_id, key=key, value=value)
+            store.execute(query.on_conflict_do_update(index_elements=["model_id", "key"], set_={"value": value}))
         self._known[key] = value
-        return list(value)
+        return value
 
     def forget(self) -> None:
         """Lets go of answers, so that places are asked again."""

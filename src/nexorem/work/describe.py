@@ -75,10 +75,12 @@ def _folio_json(folio: FolioSpec) -> dict[str, Any]:
     return {**spec_json(folio), "tiles": tiles}
 
 
-def analysis(stored: Stored, star: Star) -> dict[str, Any]:
-    """What is found in a model as a whole: findings, the bus matrix, and the current of every table."""
+def analysis(stored: Stored, star: Star, with_findings: bool = True) -> dict[str, Any]:
+    """What is found in a model as a whole: the bus matrix, the current of every table, and findings, for which places where tables stay may
+    be asked."""
+    found = findings_of(star) if with_findings else []
     currents = [current(star, x.name, star.state) for x in star.model.tables]
-    return {"version": stored.version, "findings": findings_of(star), "matrix": bus_matrix(star), "currents": currents}
+    return {"version": stored.version, "findings": found, "matrix": bus_matrix(star), "currents": currents}
 
 
 _found: WeakKeyDictionary[Star, list[RankedFinding]] = WeakKeyDictionary()

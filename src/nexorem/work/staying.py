@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from nexorem.core.diagnostics import refuse
+from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.computed import make_star
 from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.profile import Profile, profile
@@ -22,9 +23,11 @@ from nexorem.core.words import counted, listed
 from nexorem.gather.frame import Frame
 from nexorem.sql.proof import Answer, values_by_grid
 from nexorem.store import rows
+from nexorem.store.column_counts import column_counts, known_counts, rows_of
 from nexorem.store.looking import sample_of
 from nexorem.store.staying import Staying
 from nexorem.work.actor import Actor, Need
+from nexorem.work.describe import findings_of
 from nexorem.work.loading import KEPT_LOADS, free_name
 from nexorem.work.shaping import completed, table_of
 from nexorem.work.workspace import Workspace
@@ -141,6 +144,11 @@ def has_changed(workspace: Workspace, model_id: int, name: str) -> bool:
 def _made(workspace: Workspace, actor: Actor, model_id: int, model: Model, edits: list[Edit], title: str, base: int) -> None:
     change = completed(workspace, model, {"kind": "load_tables", "edits": edits, "title": title}, model_id=model_id)
     workspace.edit(actor, model_id, change, base)
+    _, star = workspace.star(model_id)
+    if isinstance(star.elsewhere, Staying):
+        with suppress(Refused):  # it is said where it is asked for
+            star.elsewhere.prove_empties()
+            findings_of(star)
 
 
 def look_at(workspace: Workspace, actor: Actor, model_id: int, name: str, origin: Mapping[str, Any]) -> tuple[int, list[str]]:
@@ -191,14 +199,14 @@ def _own_rows(star: Star, table: Table) -> TableRows:
     if not table.stays:
         return TableRows(star.size(table.name), {c.name: star.column(table.name, c.name) for c in own})
     assert isinstance(star.elsewhere, Staying)
-    lines = star.elsewhere.rows_of(table, [c.name for c in own], MOST_TAKEN)
+    lines = rows_of(star.elsewhere, table, [c.name for c in own], MOST_TAKEN)
     values = list(zip(*lines, strict=True)) if lines else [()] * len(own)
     return table_rows(len(lines), {c.name: vector(c.dtype, values[i]) for i, c in enumerate(own)})
 
 
 def profiles(star: Star, name: str) -> list[Profile]:
     """The profile of each column of a table. Of one that stays they are those of a sample, made exact by one statement there where the
-    table is not very large. Cost: the table, once."""
+    table is not very large, or where its columns were counted. Cost: the table, once."""
     if name not in star.stay:
         return [profile(star, name, c) for c in star.rows[name].columns]
     assert isinstance(star.elsewhere, Staying)
@@ -206,14 +214,19 @@ def profiles(star: Star, name: str) -> list[Profile]:
     rough = [profile(some, name, c) for c in some.rows[name].columns]
     whole = some.size(name)
     if size > MOST_PROFILED:
-        return [replace(p, rows=size, unique=False, sample=whole, rough=True) for p in rough]
-    counted_there = star.elsewhere.column_counts(name, [p.column for p in rough])
-    exact = []
-    for p, (filled, distinct, least, most) in zip(rough, counted_there, strict=True):
-        unique = filled == distinct == size > 0
-        made = replace(p, rows=size, distinct=distinct, empty=size - filled, smallest=iso(least), largest=iso(most), unique=unique)
-        exact.append(replace(made, sample=0 if whole == size else whole))
-    return exact
+        counts = [known_counts(star.elsewhere, name, p.column) for p in rough]
+    else:
+        counts = list(column_counts(star.elsewhere, name, [p.column for p in rough]))
+    return [_exact(p, size, whole, known) for p, known in zip(rough, counts, strict=True)]
+
+
+def _exact(rough: Profile, size: int, sample: int, counts: Sequence[Any] | None) -> Profile:
+    """A profile of a sample, with what was counted of all rows."""
+    if counts is None:
+        return replace(rough, rows=size, unique=False, sample=sample, rough=True)
+    filled, distinct, least, most = counts
+    exact = replace(rough, rows=size, distinct=distinct, empty=size - filled, smallest=least, largest=most)
+    return replace(exact, unique=filled == distinct == size > 0, sample=0 if sample == size else sample)
 
 
 def some_rows(star: Star, name: str, start: int, count: int) -> tuple[list[str], list[list[Json]]]:
@@ -225,4 +238,4 @@ def some_rows(star: Star, name: str, start: int, count: int) -> tuple[list[str],
     assert isinstance(star.elsewhere, Staying)
     table = table_of(star.model, name)
     own = [c.name for c in table.columns if not c.formula]
-    return own, [[iso(x) for x in line] for line in star.elsewhere.rows_of(table, own, count, start)]
+    return own, [[iso(x) for x in line] for line in rows_of(star.elsewhere, table, own, count, start)]

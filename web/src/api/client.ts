@@ -34,6 +34,7 @@ export type FormulaAnswer = S['FormulaAnswer'];
 export type ErrorItem = S['ErrorItem'];
 export type LinkPreview = S['LinkPreview'];
 export type Profile = S['Profile'];
+export type Counting = S['Counting'];
 export type Trial = S['Trial'];
 export type StatesCompared = S['StatesCompared'];
 export type Beside = S['Beside'];

@@ -280,6 +280,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/connections/asked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What places are answering now, the oldest first. */
+        get: operations["asked_now"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/connections/cluster": {
         parameters: {
             query?: never;
@@ -1289,6 +1306,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/tables/{table}/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Counts the columns of a large table that stays exactly, in the background. */
+        post: operations["count_exactly"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/tables/{table}/profiles": {
         parameters: {
             query?: never;
@@ -1600,6 +1634,17 @@ export interface components {
             version: number;
         };
         /**
+         * AnalysisQuery
+         * @description Without findings, nobody is waited for.
+         */
+        AnalysisQuery: {
+            /**
+             * Findings
+             * @default true
+             */
+            findings: boolean;
+        };
+        /**
          * Arithmetic
          * @description An aggregate's rows: how many are visible and used, and the first of them with what was made of each. Of `the` and `single` the
          *     different values with their rows.
@@ -1651,6 +1696,25 @@ export interface components {
         AsInMust: {
             /** As In */
             as_in: string;
+        };
+        /** AskedNow */
+        AskedNow: {
+            /** Statements */
+            statements: components["schemas"]["AskedStatement"][];
+        };
+        /**
+         * AskedStatement
+         * @description A statement that a place is answering: for how many seconds, and how many of its tasks are done; 0 of 0 where nobody can tell.
+         */
+        AskedStatement: {
+            /** Connection */
+            connection: string;
+            /** Done */
+            done: number;
+            /** Seconds */
+            seconds: number;
+            /** Total */
+            total: number;
         };
         /**
          * AssistRequest
@@ -2214,6 +2278,20 @@ export interface components {
             key: "earlier" | "page" | "measure";
             /** Label */
             label: string;
+        };
+        /**
+         * Counting
+         * @description How many columns of tables that stay are counted exactly, of how many; `words` which one, or what came of it.
+         */
+        Counting: {
+            /** Done */
+            done: number;
+            /** Running */
+            running: boolean;
+            /** Total */
+            total: number;
+            /** Words */
+            words: string;
         };
         /**
          * CoverageAnswer
@@ -4354,6 +4432,7 @@ export interface components {
         };
         /** Profiles */
         Profiles: {
+            counting: components["schemas"]["Counting"];
             /** Profiles */
             profiles: components["schemas"]["Profile"][];
             /** Table */
@@ -5537,7 +5616,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "checks" | "coverage" | "proofs";
+            kind: "checks" | "coverage" | "proofs" | "counts";
         };
         /**
          * ThenAnswer
@@ -6561,7 +6640,9 @@ export interface operations {
     };
     get_analysis: {
         parameters: {
-            query?: never;
+            query?: {
+                findings?: boolean;
+            };
             header?: never;
             path: {
                 model_id: number;
@@ -7371,6 +7452,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    asked_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedNow"];
                 };
             };
             /** @description Forbidden */
@@ -11216,6 +11355,65 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    count_exactly: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counting"];
                 };
             };
             /** @description Forbidden */

@@ -28,8 +28,24 @@ export function useModels() {
 const modelKey = (id: number) => ['model', id];
 
 /** What is found in a model as a whole: findings, the matrix, currents. */
-async function askAnalysis(id: number): Promise<Analysis> {
-  return unwrap(await client.GET('/api/models/{model_id}/analysis', { params: { path: { model_id: id } } }));
+async function askAnalysis(id: number, findings = true): Promise<Analysis> {
+  return unwrap(await client.GET('/api/models/{model_id}/analysis', { params: { path: { model_id: id }, query: { findings } } }));
+}
+
+const PATIENCE = 1500;
+
+/** The same; without findings where a place that is asked for them takes its time: they come when they are there. */
+async function askPatiently(id: number): Promise<Analysis> {
+  const whole = askAnalysis(id);
+  const late = new Promise<null>((resolve) => setTimeout(resolve, PATIENCE, null));
+  const first = await Promise.race([whole, late]);
+  if (first) return first;
+  void whole.then(async (derived) => {
+    await queryClient.getQueryCache().find({ queryKey: modelKey(id) })?.promise;
+    const now = queryClient.getQueryData<ModelDocument>(modelKey(id));
+    if (now?.version === derived.version) queryClient.setQueryData(modelKey(id), { ...now, findings: derived.findings });
+  });
+  return askAnalysis(id, false);
 }
 
 function whole(stored: StoredModel, findings: Omit<Analysis, 'version'>): ModelDocument {
@@ -38,7 +54,7 @@ function whole(stored: StoredModel, findings: Omit<Analysis, 'version'>): ModelD
 
 async function askModel(id: number): Promise<ModelDocument> {
   const path = { model_id: id };
-  let [stored, derived] = await Promise.all([client.GET('/api/models/{model_id}', { params: { path } }).then(unwrap), askAnalysis(id)]);
+  let [stored, derived] = await Promise.all([client.GET('/api/models/{model_id}', { params: { path } }).then(unwrap), askPatiently(id)]);
   // An edit may have come between the two.
   while (derived.version !== stored.version) {
     stored = unwrap(await client.GET('/api/models/{model_id}', { params: { path } }));
@@ -162,9 +178,17 @@ export function useEdits(model: ModelDocument) {
 }
 
 /** `release`: as of this one, in place of the draft. */
+export const gridKey = (model: ModelDocument, probe: Probe | null, release: number | null) => [
+  'grid',
+  model.id,
+  model.version,
+  probe,
+  release,
+];
+
 export function useGrid(model: ModelDocument, probe: Probe | null, release: number | null = null) {
   return useQuery({
-    queryKey: ['grid', model.id, model.version, probe, release],
+    queryKey: gridKey(model, probe, release),
     enabled: probe !== null && probe.measures.length > 0,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) => {
@@ -262,16 +286,36 @@ export function useFormula(
   });
 }
 
+/** The profiles of a table's columns, and how far the count of those is that only a sample tells of. */
 export function useProfiles(model: ModelDocument, table: string) {
   return useQuery({
     queryKey: ['profiles', model.id, model.version, table],
-    queryFn: async () =>
+    queryFn: async ({ signal }) =>
       unwrap(
-        await client.GET('/api/models/{model_id}/tables/{table}/profiles', {
-          params: { path: { model_id: model.id, table } },
-        }),
-      ).profiles,
+        await client.GET('/api/models/{model_id}/tables/{table}/profiles', { params: { path: { model_id: model.id, table } }, signal }),
+      ),
+    refetchInterval: (query) => (query.state.data?.counting.running ? 1000 : false),
   });
+}
+
+/** Begins and stops the count of a table's columns. */
+export function useCounting(model: ModelDocument, table: string) {
+  const queries = useQueryClient();
+  const refused = (error: unknown) => actions.say({ problem: problemOf(error), retry: null });
+  const refresh = () => void queries.invalidateQueries({ queryKey: ['profiles', model.id] });
+  const path = { model_id: model.id };
+  const run = useMutation({
+    mutationFn: async () =>
+      unwrap(await client.POST('/api/models/{model_id}/tables/{table}/count', { params: { path: { ...path, table } } })),
+    onSuccess: refresh,
+    onError: refused,
+  });
+  const stop = useMutation({
+    mutationFn: async () => unwrap(await client.POST('/api/models/{model_id}/tasks/stop', { params: { path }, body: { kind: 'counts' } })),
+    onSuccess: refresh,
+    onError: refused,
+  });
+  return { run: () => run.mutate(), stop: () => stop.mutate(), busy: run.isPending };
 }
 
 /** The members of a column with the rows they have under the picks on other columns. */

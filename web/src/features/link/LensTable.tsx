@@ -1,6 +1,6 @@
 import { useState, type ReactNode } from 'react';
-import type { LinkInfo, ModelDocument, Profile, Stop, TableInfo } from '../../api/client';
-import { useProfiles } from '../../api/queries';
+import type { Counting, LinkInfo, ModelDocument, Profile, Stop, TableInfo } from '../../api/client';
+import { useCounting, useProfiles } from '../../api/queries';
 import { actions } from '../../app/shown';
 import { useLink } from './store';
 import { LinkMark, RoleMark } from '../../marks/Marks';
@@ -192,7 +192,7 @@ export function LensColumn({ model, table, column, first }: { model: ModelDocume
   const reach = useLink((s) => s.reach);
   const info = table.columns.find((c) => c.name === column);
   const profiles = useProfiles(model, table.name);
-  const profile = profiles.data?.find((p) => p.column === column);
+  const profile = profiles.data?.profiles.find((p) => p.column === column);
   const links = model.links.filter(
     (k) => (k.from_table === table.name && k.from_columns.includes(column)) || (k.to_table === table.name && k.to_columns.includes(column)),
   );
@@ -216,6 +216,9 @@ export function LensColumn({ model, table, column, first }: { model: ModelDocume
         <div className="formula-box">{table.columns.find((c) => c.name === column)?.formula}</div>
       )}
       {profile && <ColumnFacts profile={profile} />}
+      {profiles.data && (profile?.rough || profiles.data.counting.running) && (
+        <CountExactly model={model} table={table.name} counting={profiles.data.counting} />
+      )}
       {links.length > 0 && (
         <>
           <h3>A key of</h3>
@@ -228,6 +231,32 @@ export function LensColumn({ model, table, column, first }: { model: ModelDocume
       )}
       <ColumnTools key={`${table.name}.${column}`} model={model} table={table} column={column} />
     </>
+  );
+}
+
+/** The count of all columns that only a sample tells of. */
+function CountExactly({ model, table, counting }: { model: ModelDocument; table: string; counting: Counting }) {
+  const { run, stop, busy } = useCounting(model, table);
+  if (counting.running)
+    return (
+      <p className="row" role="status">
+        <progress max={counting.total || 1} value={counting.done} aria-label="Columns that are counted" />
+        <span className="quiet">
+          {counting.words ? `counting ${counting.words}, ` : ''}
+          {counting.done} of {counted(counting.total, 'column')}
+        </span>
+        <button type="button" className="pill small" onClick={stop}>
+          Stop
+        </button>
+      </p>
+    );
+  return (
+    <p className="row">
+      <button type="button" className="pill small" disabled={busy} onClick={run}>
+        Count every row
+      </button>
+      <span className="quiet">{counting.words || 'a statement a column, where it stays'}</span>
+    </p>
   );
 }
 

@@ -36,7 +36,7 @@ function KeyProfile({ model, table, columns }: { model: ModelDocument; table: st
   return (
     <section aria-label={`Profile of ${table}`}>
       {columns.map((column) => {
-        const p = profiles.data?.find((x) => x.column === column);
+        const p = profiles.data?.profiles.find((x) => x.column === column);
         return (
           <Fragment key={column}>
             <h3>

@@ -1,4 +1,5 @@
 // Why a cell shows its number, step by step: what is asked for, each edit, the filters running, what stopped, the sum.
+import { useQueryClient } from '@tanstack/react-query';
 import { useState, type KeyboardEvent, type ReactNode } from 'react';
 import {
   Refusal,
@@ -26,6 +27,7 @@ import { useProve } from '../prove/store';
 import { fromCells } from '../prove/checkModel';
 import { BesideThen, HeldBy } from '../prove/HeldBy';
 import { useHold } from '../prove/useHold';
+import { AskedNow, Stopped } from '../sql/AskedNow';
 import { showSql } from '../sql/store';
 
 interface Step {
@@ -54,8 +56,25 @@ export function LensCell({ model, measure, at }: { model: ModelDocument; measure
   const into = entered.cell === cell ? entered.rows : [];
   const setInto = (rows: Into[]) => setEntered({ cell, rows });
   const release = useProve((s) => s.asOf);
+  const queries = useQueryClient();
   const trace = useTrace(model, wanted, measure, at, into, release);
-  if (trace.isPending) return <p className="wait">Tracing the cell…</p>;
+  const stays = model.tables.some((t) => t.stays);
+  const asked = (
+    <AskedNow
+      model={model}
+      waits={trace.isFetching && stays}
+      onStop={() => void queries.cancelQueries({ queryKey: ['trace', model.id] })}
+    />
+  );
+  if (trace.isPending)
+    return trace.isFetching ? (
+      <>
+        <p className="wait">Tracing the cell…</p>
+        {asked}
+      </>
+    ) : (
+      <Stopped of="the cell is not traced" onAgain={() => void trace.refetch()} />
+    );
   if (trace.error || !wanted)
     return (
       <div role="alert">
@@ -71,6 +90,8 @@ export function LensCell({ model, measure, at }: { model: ModelDocument; measure
     );
   return (
     <div aria-busy={trace.isFetching}>
+      {asked}
+      {trace.isPlaceholderData && !trace.isFetching && <Stopped of="this is the cell before" onAgain={() => void trace.refetch()} />}
       <Head model={model} trace={trace.data} measure={measure} at={at} />
       <CellMarks model={model} measure={measure} at={at} />
       {release === null && probe && <HeldBy model={model} probe={askedProbe(probe)} measure={measure} at={at} />}

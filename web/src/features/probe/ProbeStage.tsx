@@ -1,7 +1,8 @@
 // Probe: a grid asked for by a sentence of chips; a chosen cell is traced in the Lens. Several probes stand on a folio.
+import { useQueryClient } from '@tanstack/react-query';
 import { Suspense, lazy, useMemo, useState } from 'react';
 import { Refusal, type ModelDocument, type Picture } from '../../api/client';
-import { useGrid } from '../../api/queries';
+import { gridKey, useGrid } from '../../api/queries';
 import { asFolio } from '../../app/shapes';
 import { actions } from '../../app/shown';
 import { EMPTY_FOLIO, useFolio } from '../folio/store';
@@ -18,6 +19,8 @@ import { AsOf } from '../prove/AsOf';
 import { MOST_HELD, fromCells, fromGrid, fromPasted, heldCells } from '../prove/checkModel';
 import { MadeLine } from '../prove/MadeLine';
 import { useHold } from '../prove/useHold';
+import { counted } from '../../shared/format';
+import { AskedNow, Stopped } from '../sql/AskedNow';
 
 const PictureView = lazy(() => import('./PictureView').then((m) => ({ default: m.PictureView })));
 const FolioView = lazy(() => import('../folio/FolioView').then((m) => ({ default: m.FolioView })));
@@ -83,6 +86,9 @@ function ProbeBench({ model }: { model: ModelDocument }) {
   const grid = useGrid(model, askedProbe(probe), release);
   const picture = probe.look?.picture ?? 'grid';
   const [pasting, setPasting] = useState(false);
+  const queries = useQueryClient();
+  const stop = () => void queries.cancelQueries({ queryKey: gridKey(model, askedProbe(probe), release) });
+  const isStopped = probe.measures.length > 0 && !grid.isFetching && !grid.error && (grid.isPending || grid.isPlaceholderData);
   const answer = !grid.error && probe.measures.length > 0 ? grid.data : undefined;
   const { hold } = useHold(model);
   const asked = useMemo(() => askedProbe(probe), [probe]);
@@ -94,7 +100,11 @@ function ProbeBench({ model }: { model: ModelDocument }) {
         <Picks model={model} picks={probe.picks} answer={grid.data} put={(picks) => put({ picks })} />
         <div className="grid-place" data-region aria-busy={grid.isFetching}>
           {probe.measures.length === 0 && <p className="pad quiet">Ask for a measure: “+ measure” in the sentence above.</p>}
-          {grid.isPending && probe.measures.length > 0 && <p className="wait pad">Computing {probe.measures.length} measures…</p>}
+          {grid.isPending && grid.isFetching && <p className="wait pad">Computing {counted(probe.measures.length, 'measure')}…</p>}
+          <AskedNow model={model} waits={grid.isFetching && model.tables.some((t) => t.stays)} onStop={stop} />
+          {isStopped && (
+            <Stopped of={answer ? 'the grid below is of the probe before' : 'there is no grid'} onAgain={() => void grid.refetch()} />
+          )}
           {grid.error && probe.measures.length > 0 && <Wrong error={grid.error} />}
           {answer && (
             <>

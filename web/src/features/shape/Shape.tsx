@@ -267,7 +267,8 @@ function BenchSide({ model, table, bench }: { model: ModelDocument; table: Table
     <>
       {table.stays && (
         <p className="made-here">
-          Its {count(table.rows)} rows stay in {table.from_text}. Some of them are shown; the one step there is gives columns other names.
+          Its {count(table.rows)} rows stay in {table.from_text}. Some of them are shown, and it is these that the headings tell of; the one
+          step there is gives columns other names.
         </p>
       )}
       {isMade(table) && <p className="made-here">Made here. {remake('Change how it is made')}</p>}
