@@ -9,7 +9,7 @@ debian() { # WHAT-IS-MISSING PACKAGE...
   if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
     say "installing $* ($what)"
     log=$(mktemp)
-    if ! { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends -o Dpkg::Options::=--force-confold "$@"; } >"$log" 2>&1; then
+    if ! { apt-get update -qq -o DPkg::Lock::Timeout=600 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq -o DPkg::Lock::Timeout=600 --no-install-recommends -o Dpkg::Options::=--force-confold "$@"; } >"$log" 2>&1; then
       tail -n 3 "$log" >&2
       say "apt-get could not install $*"
       exit 2

@@ -2,21 +2,16 @@
 
 from __future__ import annotations
 
-import logging
-import threading
 from functools import cache
 from pathlib import Path
 
-from werkzeug.serving import make_server
-
 from nexorem.server.app import create_app
 from nexorem.work.actor import COMMAND_LINE
+from tests.server.served import served
 from tests.store.cluster import fresh_url
 
 DEMO = Path(__file__).parents[2] / "demo" / "lantern_isles"
 RAW = DEMO / "raw"
-
-logging.getLogger("werkzeug").setLevel(logging.ERROR)
 
 
 class Site:
@@ -24,9 +19,7 @@ class Site:
 
     def __init__(self):
         self.app = create_app(fresh_url())
-        self.server = make_server("127.0.0.1", 0, self.app, threaded=True)
-        self.address = f"http://127.0.0.1:{self.server.server_port}"
-        threading.Thread(target=self.server.serve_forever, daemon=True).start()
+        self.address = served(self.app)
 
     def model(self):
         """The address of a new model of the demo."""

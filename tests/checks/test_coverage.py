@@ -321,7 +321,7 @@ class Random(unittest.TestCase):
 
     def digest(self, star, looked):
         try:
-            return probe_basis(star, read_probe(star, looked.spec)).digest(star.rows)
+            return probe_basis(star, read_probe(star, looked.spec)).digest(star)
         except Refused:
             return None
 

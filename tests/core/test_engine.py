@@ -1,7 +1,6 @@
 """The engine's own promises: threads on one star, a cancelled computation, bounds by name, lines from facts, kept columns."""
 
 import random
-import socket
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from unittest import mock
@@ -9,18 +8,19 @@ from unittest import mock
 import numpy as np
 
 from nexorem.core.columns import compact
-from nexorem.core.diagnostics import OverLimit, Refused
+from nexorem.core.diagnostics import CellError, OverLimit, Refused
 from nexorem.core.engine import fast, lines, scan, warm
 from nexorem.core.engine import grid as engine_grid
 from nexorem.core.engine.context import Sets, sets_of_pairs
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of
+from nexorem.core.functions.texts import like
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.values import encode, vector
-from nexorem.server.callers import has_gone, watch
+from nexorem.server.callers import Caller
 from tests.core.small import STAR, grid, make_star
 from tests.oracle.random_models import Maker
-from tests.waiting import until
+from tests.oracle.scalars import like as oracle_like
 
 
 class Columns(unittest.TestCase):
@@ -94,16 +94,13 @@ class Together(unittest.TestCase):
         self.assertEqual(caught.exception.diagnostics[0].code, "limit_cancelled")
 
     def test_a_caller_that_goes_away(self):
-        ours, theirs = socket.socketpair()
-        self.assertFalse(has_gone(ours))
-        budget = Budget()
-        watch(ours, budget)
-        theirs.close()
-        self.assertTrue(has_gone(ours))
-        until(lambda: budget._cancelled)
-        self.assertRaises(OverLimit, budget.check)
-        ours.close()
-        self.assertTrue(has_gone(ours))
+        caller, budget, late = Caller(), Budget(), Budget()
+        caller.watch(budget)
+        budget.check()
+        caller.leave()
+        caller.watch(late)
+        for one in (budget, late):
+            self.assertRaises(OverLimit, one.check)
 
 
 class Bounds(unittest.TestCase):
@@ -148,6 +145,36 @@ class Bounds(unittest.TestCase):
                         self.assertEqual(len(grid(f"rows({text})" if inside == "Port" else text)), 1)
                     except Refused as refused:
                         self.assertTrue(refused.diagnostics[0].code.startswith("limit_"), refused)
+
+    def test_functions_of_text_spend_the_budget(self):
+        star = make_star({"T": ("name:text", [(f"{'ab' * 50}{i}",) for i in range(2_000)])}, [], {})
+        ticks = iter(range(1_000_000))
+
+        def now():
+            return float(next(ticks))
+
+        cases = (
+            ("limit_seconds", "rows(T where T.name LIKE '%a%b%')", Limits(seconds=40), now),
+            ("limit_seconds", "rows(T where '%a%b%' LIKE T.name)", Limits(seconds=40), now),
+            ("limit_memory_bytes", "max(REPLACE(T.name, 'a', 'aaaaaaaaaa'))", Limits(memory_bytes=1_000_000), None),
+            ("limit_memory_bytes", f"max({' || '.join(['T.name'] * 40)})", Limits(memory_bytes=4_000_000), None),
+        )
+        for code, formula, limits, clock in cases:
+            with self.subTest(formula[:40]), self.assertRaises(OverLimit) as caught:
+                answer(star, probe_of(star, {"measures": ["x"], "define": {"x": formula}}), Budget(limits, clock))
+            self.assertEqual(caught.exception.diagnostics[0].code, code)
+
+    def test_like_is_the_oracles_and_linear(self):
+        r = random.Random(11)
+        for _ in range(20_000):
+            text, pattern = ("".join(r.choices(signs, k=r.randint(0, 9))) for signs in ("ab", "ab%%_"))
+            self.assertEqual(like(text, pattern), oracle_like(text, pattern), (text, pattern))
+        long = "ab" * 500_000
+        for pattern, found in (("%a" * 100_000 + "%", True), ("%" + "a%" * 100_000 + "c", False), (long, True), ("%" * 1_000_000, True)):
+            self.assertIs(like(long, pattern), found)
+        with self.assertRaises(CellError) as caught:
+            like(long, f"%{'_a' * 200}_%")
+        self.assertEqual(caught.exception.code, "limit_text_bytes")
 
     def test_a_long_text_fails_in_its_cell(self):
         star = warm.star()

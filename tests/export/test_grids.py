@@ -9,7 +9,7 @@ import unittest
 import openpyxl
 import pyarrow.parquet as pq
 
-from nexorem.core.diagnostics import Refused
+from nexorem.core.diagnostics import OverLimit, Refused
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
@@ -17,7 +17,8 @@ from nexorem.export.grids import EMPTY, FILES, TOTALLED, grid_file
 from tests.core.small import make_star
 from tests.oracle.random_models import Maker
 
-ODD = ["=1+1", "+x", "-x", "@x", 'say "hi"', "a,b", "two\nlines", " ", "'", "ü😀", "(total)", "0012"]
+ODD = ["=1+1", "+x", "-x", "@x", "\tx", "-1=1", "-12.5", "+3 %", 'say "hi"', "a,b", "two\nlines", " ", "'", "ü😀", "(total)", "0012"]
+NUMBERS = {"-12.5", "+3 %"}  # which a spreadsheet takes for numbers
 
 
 def read_back(name, content, axes):
@@ -122,7 +123,23 @@ class Files(unittest.TestCase):
             self.assertEqual([c.data_type for c in row], ["s", "s"])
             self.assertEqual(row[0].value, row[1].value)
         _, cells = read_back("csv", grid_file(grid, "csv")[1], 1)
-        self.assertEqual(sorted(v for _, (v,) in cells), sorted(ODD))
+        guarded = {x: f"'{x}" if x[0] in "=+-@\t\r" and x not in NUMBERS else x for x in ODD}
+        self.assertEqual(sorted(v for _, (v,) in cells), sorted(guarded.values()))
+        self.assertGreater(sum(k != v for k, v in guarded.items()), 4)
+
+    def test_what_a_sheet_cannot_hold_is_shown(self):
+        star = make_star({"T": ("name:text", [("a\x00b\x1fc",)])}, [], {})
+        grid = answer(star, probe_of(star, {"rows": ["T.name"], "measures": ["x"], "define": {"x": "rows(T)"}}), Budget())
+        sheet = openpyxl.load_workbook(io.BytesIO(grid_file(grid, "xlsx")[1])).active
+        self.assertEqual([[c.value for c in row] for row in sheet.iter_rows(min_row=2)], [["a\ufffdb\ufffdc", 1]])
+
+    def test_a_file_is_bounded_in_time(self):
+        star = make_star()
+        grid = answer(star, probe_of(star, {"rows": ["Port.name"], "measures": ["seats"]}), Budget())
+        for ending in ("csv", "xlsx"):
+            budget = Budget()
+            budget.cancel()
+            self.assertRaises(OverLimit, grid_file, grid, ending, budget)
 
     def test_what_cannot_be_written_is_refused(self):
         star = make_star()

@@ -4,6 +4,7 @@ import io
 import json
 import threading
 import unittest
+import urllib.request
 import zipfile
 from pathlib import Path
 
@@ -11,6 +12,7 @@ from nexorem.package.write import package_files
 from nexorem.server.app import create_app
 from nexorem.server.schemas import GridAnswer
 from tests.core.small import STAR
+from tests.server.served import served
 from tests.store.cluster import fresh_url
 from tests.waiting import until
 
@@ -192,11 +194,12 @@ class Server(unittest.TestCase):
         heard = []
 
         def listen():
-            stream = self.client.get(self.url("/events")).response
-            for item in stream:
-                heard.append(item)
-                if len(heard) == 2:
-                    return
+            with urllib.request.urlopen(served(self.app) + self.url("/events"), timeout=30) as stream:
+                for line in stream:
+                    if line.startswith(b"data:"):
+                        heard.append(line)
+                    if len(heard) == 2:
+                        return
 
         thread = threading.Thread(target=listen, daemon=True)
         thread.start()
@@ -204,7 +207,7 @@ class Server(unittest.TestCase):
         self.app.test_client().post(self.url("/edits"), json={"edit": {"kind": "remove_measure", "name": "share"}, "base": 0})
         thread.join(5)
         self.assertEqual(len(heard), 2)
-        self.assertIn(b'"version": 1' if isinstance(heard[1], bytes) else '"version": 1', heard[1])
+        self.assertIn(b'"version": 1', heard[1])
 
 
 if __name__ == "__main__":

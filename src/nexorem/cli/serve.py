@@ -142,6 +142,7 @@ def serve_app(app: Any, port: int) -> None:
     from gunicorn.app.base import BaseApplication
 
     from nexorem.server.app import in_background
+    from nexorem.server.entrance import Entrance
     from nexorem.work.scheduling import Clock
 
     class Server(BaseApplication):  # type: ignore[misc]
@@ -149,8 +150,7 @@ def serve_app(app: Any, port: int) -> None:
             settings = {
                 "bind": f"127.0.0.1:{port}",
                 "workers": 1,
-                "worker_class": "gthread",
-                "threads": 128,
+                "worker_class": "nexorem.server.worker.Worker",
                 "graceful_timeout": 2,
                 "timeout": 120,
                 "loglevel": "warning",
@@ -164,7 +164,7 @@ def serve_app(app: Any, port: int) -> None:
                     self.cfg.set(key, value)
 
         def load(self) -> Any:
-            return app
+            return Entrance(app, app.extensions["events"])
 
     def ready(_server: Any) -> None:
         click.echo(f"Nexorem is at http://127.0.0.1:{port}/  (Ctrl-C stops it)")

@@ -31,6 +31,7 @@ class Limits:
 DEFAULT_LIMITS = Limits()
 # The longest text that a function may make, for what computes now: functions are given values alone.
 TEXT_BYTES: ContextVar[int] = ContextVar("text_bytes", default=DEFAULT_LIMITS.text_bytes)
+SPENT: ContextVar[Budget | None] = ContextVar("spent", default=None)  # the budget of what computes now
 
 
 def over(limit: str, message: str, hint: str = "", span: Span | None = None) -> OverLimit:
@@ -54,12 +55,13 @@ class Budget:
 
     @contextmanager
     def bounding_texts(self) -> Iterator[None]:
-        """Bounds the texts that functions make while it is entered."""
-        token = TEXT_BYTES.set(self.limits.text_bytes)
+        """Bounds the texts that functions make while it is entered, and spends this budget for what they take."""
+        tokens = TEXT_BYTES.set(self.limits.text_bytes), SPENT.set(self)
         try:
             yield
         finally:
-            TEXT_BYTES.reset(token)
+            TEXT_BYTES.reset(tokens[0])
+            SPENT.reset(tokens[1])
 
     def milliseconds(self) -> float:
         """The clock's time, 0 without one."""

@@ -25,6 +25,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nexorem.core.diagnostics import CellError
+from nexorem.core.limits import SPENT
 
 Array = npt.NDArray[Any]
 Value = None | bool | int | float | str | dt.date | dt.datetime
@@ -207,6 +208,10 @@ def same_words(vectors: Sequence[Vector]) -> list[Vector]:
     return recoded
 
 
+CALLS_AT_ONCE = 32  # of a function, between two looks at the budget
+BYTES_A_CHARACTER = 3  # of a text that is made, kept and numbered
+
+
 def by_distinct(dtype: str, function: Callable[..., Value], arguments: Sequence[Vector]) -> Vector:
     """Calls a Python function once for each distinct combination of non-empty arguments.
 
@@ -217,8 +222,13 @@ def by_distinct(dtype: str, function: Callable[..., Value], arguments: Sequence[
     valid = np.logical_and.reduce([a.valid for a in arguments])
     live = [a.take(valid.nonzero()[0]) for a in arguments]
     groups, firsts = combine([a.codes() for a in live])
-    results, broken = [], np.zeros(len(firsts), np.uint8)
+    results: list[Value] = []
+    broken = np.zeros(len(firsts), np.uint8)
+    budget, made = SPENT.get(), 0
     for place, i in enumerate(firsts):
+        if budget and place % CALLS_AT_ONCE == 0:
+            made += sum(len(x) for x in results[-CALLS_AT_ONCE:] if isinstance(x, str))
+            budget.take(made, BYTES_A_CHARACTER, "Texts that a function makes")
         try:
             results.append(function(*(a.at(int(i)) for a in live)))
         except CellError as error:

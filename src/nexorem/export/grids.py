@@ -12,12 +12,16 @@ from typing import Any, TextIO
 import openpyxl
 import pyarrow as pa
 import pyarrow.parquet as pq
+from openpyxl.cell import WriteOnlyCell
+from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
 from openpyxl.styles import Alignment, Font
+from openpyxl.utils import get_column_letter
 
-from nexorem.core.diagnostics import near_hint, refuse
+from nexorem.core.diagnostics import OverLimit, near_hint, refuse
 from nexorem.core.engine.grid import Grid
 from nexorem.core.engine.order import TOTAL, Axis, member_json
 from nexorem.core.formats import format_value
+from nexorem.core.limits import Budget
 
 TOTALLED = "(total)"
 EMPTY = "(empty)"
@@ -30,16 +34,29 @@ ARROW = {
     "datetime": pa.timestamp("us"),
 }
 WIDEST = 16_000  # columns of a sheet
+LONGEST = 1_000_000  # lines of a sheet
+ROWS_AT_ONCE = 1_000  # between two looks at the budget
+RUN = ("=", "+", "-", "@", "\t", "\r")  # what formulas of spreadsheets begin with
+NUMBER = re.compile(r"[+-][0-9][0-9., \u00a0\u202f%]*")
+BOLD = Font(bold=True)
 
 
-def write_csv(grid: Grid, out: TextIO, formatted: bool = False) -> None:
-    """The tidy answer; totals say `(total)`, and what failed `error: code`."""
+def write_csv(grid: Grid, out: TextIO, formatted: bool = False, budget: Budget | None = None) -> None:
+    """The tidy answer; totals say `(total)`, and what failed `error: code`. What a spreadsheet would run is guarded (`unrun`)."""
     axes = [f"{table}.{column}" for table, column in (*grid.probe.rows, *grid.probe.columns)]
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow([*axes, *grid.probe.measures])
-    for cell in written(grid) if formatted else grid.tidy():
+    writer.writerow([*map(unrun, axes), *grid.probe.measures])
+    for i, cell in enumerate(written(grid) if formatted else grid.tidy()):
+        if budget and i % ROWS_AT_ONCE == 0:
+            budget.check()
         coordinates = [TOTALLED if a not in cell else EMPTY if cell[a] is None else cell[a] for a in axes]
-        writer.writerow([*coordinates, *("" if cell[m] is None else _plain(cell[m]) for m in grid.probe.measures)])
+        values = ("" if cell[m] is None else unrun(_plain(cell[m])) for m in grid.probe.measures)
+        writer.writerow([*map(unrun, coordinates), *values])
+
+
+def unrun(value: Any) -> Any:
+    """A value as it stands in CSV: a text that a spreadsheet would run as a formula begins with an apostrophe, which says: this is text."""
+    return f"'{value}" if isinstance(value, str) and value.startswith(RUN) and not NUMBER.fullmatch(value) else value
 
 
 def written(grid: Grid) -> Iterator[dict[str, Any]]:
@@ -53,14 +70,14 @@ def _plain(value: Any) -> Any:
     return f"error: {value['error']}" if isinstance(value, dict) else value
 
 
-def csv_bytes(grid: Grid) -> bytes:
+def csv_bytes(grid: Grid, budget: Budget) -> bytes:
     """CSV in UTF-8."""
     out = io.StringIO()
-    write_csv(grid, out)
+    write_csv(grid, out, budget=budget)
     return out.getvalue().encode()
 
 
-def parquet_bytes(grid: Grid) -> bytes:
+def parquet_bytes(grid: Grid, budget: Budget) -> bytes:
     """The tidy answer with typed columns. An axis column is text where it has members that are no value: totals, (empty), (unmatched)."""
     tidy = list(grid.tidy())
     fields: dict[str, pa.Array] = {}
@@ -75,37 +92,37 @@ def parquet_bytes(grid: Grid) -> bytes:
     return out.getvalue()
 
 
-def xlsx_bytes(grid: Grid) -> bytes:
-    """A sheet as the grid is read: lines down, members and measures across, numbers with their formats, and the probe on a second sheet."""
+def xlsx_bytes(grid: Grid, budget: Budget) -> bytes:
+    """A sheet as the grid is read: lines down, members and measures across, numbers with their formats. Cost: its cells; a row is kept at a
+    time."""
     across, names = grid.columns, grid.probe.measures
     if len(across.lines) * len(names) > WIDEST:
         raise refuse("too_wide", f"A sheet holds {WIDEST:,} columns.", "Take a column off the axis across, or fetch it as CSV.")
-    book = openpyxl.Workbook()
-    sheet = book.active
-    assert sheet is not None
-    sheet.title = "Grid"
+    if len(grid.rows.lines) > LONGEST:
+        raise refuse("too_long", f"A sheet holds {LONGEST:,} lines.", "Take a column off the axis down, or fetch it as CSV.")
+    book = openpyxl.Workbook(write_only=True)
+    sheet = book.create_sheet("Grid")
     labels = [f"{table} {column}" for table, column in grid.rows.columns]
+    sheet.freeze_panes = f"{get_column_letter(len(labels) + 1)}{len(across.columns) + 2}"
     for level in range(len(across.columns)):
-        _put(sheet, level + 1, 1, " ".join(across.columns[level]) if not labels else "", bold=True)
+        heads: list[Any] = ["" for _ in labels] or [" ".join(across.columns[level])]
         for c in range(len(across.lines)):
-            _put(sheet, level + 1, len(labels) + c * len(names) + 1, _member(grid, across, c, level), bold=True)
-    head = len(across.columns) + 1
-    for i, text in enumerate([*labels, *(n.replace("_", " ") for _ in across.lines for n in names)]):
-        _put(sheet, head, i + 1, text, bold=True, wrap=True)
+            heads[len(labels) + c * len(names) :] = [_member(grid, across, c, level), *[None] * (len(names) - 1)]
+        sheet.append([_cell(sheet, x, bold=True) for x in heads])
+    words = [*labels, *(n.replace("_", " ") for _ in across.lines for n in names)]
+    sheet.append([_cell(sheet, text, bold=True, wrap="left" if i == 0 else "right") for i, text in enumerate(words)])
     columns = [["error" if vector.fault(i) else v for i, v in enumerate(vector.tolist())] for vector in grid.values]
     formats = [saved.format if (saved := grid.star.model.measure(name)) else "" for name in names]
     for r in range(len(grid.rows.lines)):
-        for level in range(len(labels)):
-            _put(sheet, head + 1 + r, level + 1, _member(grid, grid.rows, r, level))
-        for c in range(len(across.lines)):
-            for m, values in enumerate(columns):
-                cell = sheet.cell(head + 1 + r, len(labels) + c * len(names) + m + 1)
-                cell.value = values[r * len(across.lines) + c]
-                if isinstance(cell.value, str):
-                    cell.data_type = "s"
-                if formats[m]:
-                    cell.number_format = formats[m]
-    sheet.freeze_panes = sheet.cell(head + 1, len(labels) + 1)
+        if r % ROWS_AT_ONCE == 0:
+            try:
+                budget.check()
+            except OverLimit:
+                sheet.close()  # which has a file open
+                raise
+        members = [_cell(sheet, _member(grid, grid.rows, r, level)) for level in range(len(labels))]
+        places = ((r * len(across.lines) + c, m) for c in range(len(across.lines)) for m in range(len(names)))
+        sheet.append([*members, *(_cell(sheet, columns[m][place], pattern=formats[m]) for place, m in places)])
     out = io.BytesIO()
     book.save(out)
     return _undated(out.getvalue())
@@ -131,29 +148,33 @@ def _member(grid: Grid, axis: Axis, line: int, level: int) -> Any:
     return EMPTY if member is None else member
 
 
-def _put(sheet: Any, row: int, column: int, value: Any, bold: bool = False, wrap: bool = False) -> None:
-    """Text is written as text, so that what begins with = is no formula of the sheet."""
-    cell = sheet.cell(row, column)
-    cell.value = value
+def _cell(sheet: Any, value: Any, bold: bool = False, wrap: str = "", pattern: str = "") -> Any:
+    """A cell of a sheet. Text is written as text, so that what begins with = is no formula; \ufffd stands for what a sheet cannot hold."""
+    if value is None or not (bold or pattern or isinstance(value, str)):
+        return value
+    cell = WriteOnlyCell(sheet, ILLEGAL_CHARACTERS_RE.sub("\ufffd", value) if isinstance(value, str) else value)
     if isinstance(value, str):
         cell.data_type = "s"
     if bold:
-        cell.font = Font(bold=True)
+        cell.font = BOLD
     if wrap:
-        cell.alignment = Alignment(wrap_text=True, horizontal="right" if column > 1 else "left")
+        cell.alignment = Alignment(wrap_text=True, horizontal=wrap)
+    if pattern:
+        cell.number_format = pattern
+    return cell
 
 
 # By ending: the media type and the writer.
-FILES: dict[str, tuple[str, Callable[[Grid], bytes]]] = {
+FILES: dict[str, tuple[str, Callable[[Grid, Budget], bytes]]] = {
     "csv": ("text/csv; charset=utf-8", csv_bytes),
     "xlsx": ("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", xlsx_bytes),
     "parquet": ("application/vnd.apache.parquet", parquet_bytes),
 }
 
 
-def grid_file(grid: Grid, ending: str) -> tuple[str, bytes]:
+def grid_file(grid: Grid, ending: str, budget: Budget | None = None) -> tuple[str, bytes]:
     """A grid as a file: its media type and content; refuses an ending that is none of FILES."""
     if ending not in FILES:
         raise refuse("unknown_format", f"A grid is not written as {ending}.", near_hint(ending, FILES) or f"There are {', '.join(FILES)}.")
     kind, write = FILES[ending]
-    return kind, write(grid)
+    return kind, write(grid, budget or Budget())

@@ -14,11 +14,13 @@ from spectree import SpecTree
 from nexorem import __version__
 from nexorem.core.diagnostics import Refused
 from nexorem.core.fits import misfit_diagnostics, misfits
+from nexorem.server.readable import check_address, check_body
 from nexorem.server.schemas import Problem
 from nexorem.work.actor import Actor, Need
 
 Register = Callable[..., Callable[[Any], Any]]
 LONGEST_NAME = 60
+PROBLEMS = (403, 404, 408, 409, 413, 422, 503, 507)  # that any address may answer with
 
 
 class Unchecked(Answers):
@@ -84,8 +86,8 @@ def registering(api: Blueprint, spec: SpecTree, who: Callable[[], Actor] = calle
     ) -> Callable[[Any], Any]:
         def register(handler: Callable[..., Any]) -> Callable[..., Any]:
             kind = Unchecked if large else Answers
-            problems = {"HTTP_403": Problem, "HTTP_404": Problem, "HTTP_409": Problem, "HTTP_422": Problem}
-            answers = kind(HTTP_200=result, **problems) if result else Answers("HTTP_200")
+            problems = {f"HTTP_{status}": Problem for status in PROBLEMS}
+            answers = kind(HTTP_200=result, **problems) if result else Answers("HTTP_200", **problems)
             # What has no types is a stream or a file at a plain address: it is not gathered up to be checked.
             checked = handler
             if result or types:
@@ -95,6 +97,9 @@ def registering(api: Blueprint, spec: SpecTree, who: Callable[[], Actor] = calle
             def entered(*args: Any, **kwargs: Any) -> Any:
                 g.actor = who()
                 g.actor.must(needs)
+                check_address()
+                if "json" in types:
+                    check_body()
                 return checked(*args, **kwargs)
 
             entered.needs = needs  # type: ignore[attr-defined]

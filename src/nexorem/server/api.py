@@ -5,7 +5,6 @@ from __future__ import annotations
 import tempfile
 import zipfile
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
 from flask import Blueprint, Response, jsonify, request
@@ -29,7 +28,7 @@ from nexorem.server.api_release import add_release
 from nexorem.server.api_sql import add_sql
 from nexorem.server.api_staying import add_staying
 from nexorem.server.callers import request_budget
-from nexorem.server.events import Events
+from nexorem.server.events import event
 from nexorem.store import models
 from nexorem.store.sides import asking_for
 from nexorem.work import counting, describe, editing, staying
@@ -41,12 +40,12 @@ MOST_UPLOAD = 600 * 1024**2
 UPLOADED = ".zip"
 
 
-def make_api(workspace: Workspace, events: Events, who: Callable[[], Actor] = caller) -> tuple[Blueprint, SpecTree]:
+def make_api(workspace: Workspace, who: Callable[[], Actor] = caller) -> tuple[Blueprint, SpecTree]:
     """The blueprint with every address, and its description."""
     api = Blueprint("api", __name__, url_prefix="/api")
     spec = make_spec()
     address = registering(api, spec, who)
-    add_models(address, workspace, events)
+    add_models(address, workspace)
     add_edits(address, workspace)
     add_tables(address, workspace)
     add_gather(address, workspace)
@@ -78,7 +77,7 @@ def _document(workspace: Workspace, model_id: int) -> Response:
     return jsonify(describe.document(stored, star))
 
 
-def add_models(address: Register, workspace: Workspace, events: Events) -> None:
+def add_models(address: Register, workspace: Workspace) -> None:
     """The models: listed, opened, shown, followed and taken along."""
 
     @address("/models", "GET", s.ModelList)
@@ -119,10 +118,9 @@ def add_models(address: Register, workspace: Workspace, events: Events) -> None:
 
     @address("/models/<int:model_id>/events", "GET", None)
     def follow(model_id: int) -> Response:
-        """Server-sent events: each new version of the model."""
-        models.version_of(workspace.engine, model_id)  # that there is one
-        newest = partial(models.version_of, workspace.engine, model_id)
-        return Response(events.stream(model_id, newest), mimetype="text/event-stream", headers={"X-Accel-Buffering": "no"})
+        """Server-sent events: the version of the model, and then each new one, which the entrance adds."""
+        newest = event(str(models.version_of(workspace.engine, model_id)))
+        return Response(newest, mimetype="text/event-stream", headers={"X-Accel-Buffering": "no"})
 
 
 def add_edits(address: Register, workspace: Workspace) -> None:

@@ -25,7 +25,7 @@ from nexorem.core.language.former import present_name
 from nexorem.core.model.specs import UNMATCHED, ProbeSpec, read_spec
 from nexorem.core.model.star import Star
 from nexorem.core.results import as_json
-from nexorem.export.grids import grid_file
+from nexorem.export.grids import grid_file, unrun
 from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
 from nexorem.server.addresses import Register, unfit
@@ -157,7 +157,7 @@ def _files(address: Register, workspace: Workspace) -> None:
         values = used.values
         writer.writerow([*used.columns, *([EACH] if values is not None else [])])
         for i, row in enumerate(used.rows):
-            writer.writerow(["" if v is None else v for v in (*row, *([values[i]] if values is not None else []))])
+            writer.writerow(["" if v is None else unrun(v) for v in (*row, *([values[i]] if values is not None else []))])
         return _sent(out.getvalue().encode(), "text/csv; charset=utf-8", f"{used.grain}.csv")
 
 
@@ -174,7 +174,8 @@ def json_of(text: str, what: str) -> dict[str, Any]:
 
 def grid_response(workspace: Workspace, star: Star, probe: ProbeSpec, ending: str, name: str) -> Response:
     """A probe's answer as a file."""
-    kind, content = grid_file(answer(star, read_probe(star, probe), request_budget(workspace)), ending)
+    budget = request_budget(workspace)
+    kind, content = grid_file(answer(star, read_probe(star, probe), budget), ending, budget)
     return _sent(content, kind, f"{name}.{ending}")
 
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from flask import Flask, Response, g, request, send_from_directory
+from werkzeug.routing import IntegerConverter
 
 from nexorem.core.results import as_json
 from nexorem.server import problems, security
@@ -37,6 +38,19 @@ def _let_people_first(app: Flask, quiet: Quiet) -> None:
             quiet.__exit__()
 
 
+class Number(IntegerConverter):
+    """A number in an address, of those that the store gives."""
+
+    regex = r"\d{1,9}"
+
+
+def _is_there(file: Path) -> bool:
+    try:
+        return file.is_file()
+    except (OSError, ValueError):  # a name that no file has
+        return False
+
+
 def in_background(app: Flask) -> Background:
     """Starts what runs beside the requests: checks in one thread, coverage and proofs in another, what places count for us in a third."""
     workspace: Workspace = app.extensions["nexorem"]
@@ -62,6 +76,7 @@ def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callabl
     """The application on a store's address; `data` is the folder of files and of the key for passwords, `who` tells who makes the request
     that is being answered."""
     app = Flask("nexorem", static_folder=None)
+    app.url_map.converters["int"] = Number
     app.config["MAX_CONTENT_LENGTH"] = MOST_UPLOAD
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.json.default = as_json  # type: ignore[attr-defined]
@@ -71,7 +86,8 @@ def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callabl
     app.extensions["nexorem"] = workspace
     app.extensions["quiet"] = quiet = Quiet()
     _let_people_first(app, quiet)
-    api, spec = make_api(workspace, Events(url), who)
+    app.extensions["events"] = Events(url)
+    api, spec = make_api(workspace, who)
     app.register_blueprint(api)
     spec.register(app)
 
@@ -83,7 +99,7 @@ def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callabl
             return problems.problem(404, "http", "Not found", "There is no such address.")
         if not (web / "index.html").is_file():
             return Response("The front end is not built. Start Nexorem with ./nexorem demo or ./nexorem serve.", 503, mimetype="text/plain")
-        target = path if path != "index.html" and (web / path).is_file() else "index.html"
+        target = path if path != "index.html" and _is_there(web / path) else "index.html"
         response = send_from_directory(web, target)
         response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if target.startswith("assets/") else "no-cache"
         return response

@@ -2,63 +2,52 @@
 
 from __future__ import annotations
 
-import contextlib
-import select
-import socket
 import threading
-import time
 import weakref
-from typing import Any
 
 from flask import request
 
 from nexorem.core.limits import Budget
 from nexorem.work.workspace import Workspace
 
-EVERY = 0.2  # seconds between two looks
-_watched: weakref.WeakKeyDictionary[Budget, Any] = weakref.WeakKeyDictionary()
-_lock = threading.Lock()
-_watcher: list[threading.Thread] = []
+CALLER = "nexorem.caller"  # in the scope of a request
 
 
-def watch(connection: Any, budget: Budget) -> None:
-    """Cancels a budget when the other end of its request's connection is closed; without a connection, never."""
-    if connection is None:
-        return
-    with _lock:
-        _watched[budget] = connection
-        if not _watcher or not _watcher[0].is_alive():
-            _watcher[:] = [threading.Thread(target=_look, name="callers", daemon=True)]
-            _watcher[0].start()
+class Caller:
+    """Who waits for an answer. Told by the connection that they have gone; safe to share between threads."""
+
+    def __init__(self) -> None:
+        self.has_gone = False
+        self._budgets: weakref.WeakSet[Budget] = weakref.WeakSet()
+        self._lock = threading.Lock()
+
+    def leave(self) -> None:
+        """They have gone: every budget that was given for them is spent."""
+        with self._lock:
+            self.has_gone = True
+            budgets = list(self._budgets)
+        for budget in budgets:
+            budget.cancel()
+
+    def watch(self, budget: Budget) -> None:
+        """Spends a budget when they go, at once where they have gone."""
+        with self._lock:
+            self._budgets.add(budget)
+            gone = self.has_gone
+        if gone:
+            budget.cancel()
+
+
+def present_caller() -> Caller | None:
+    """Who waits for the present request; None where it does not come over the network."""
+    caller: Caller | None = request.environ.get("asgi.scope", {}).get(CALLER)
+    return caller
 
 
 def request_budget(workspace: Workspace) -> Budget:
     """What the present request may take; it is spent at once when its caller goes away."""
     budget = workspace.budget()
-    watch(request.environ.get("gunicorn.socket"), budget)
+    caller = present_caller()
+    if caller is not None:
+        caller.watch(budget)
     return budget
-
-
-def _look() -> None:
-    while True:
-        time.sleep(EVERY)
-        with _lock:
-            held = list(_watched.items())
-        for budget, connection in held:
-            if has_gone(connection):
-                budget.cancel()
-                with _lock:
-                    _watched.pop(budget, None)
-
-
-def has_gone(connection: socket.socket) -> bool:
-    """Whether the other end is closed: there is something to read, and it is nothing."""
-    with contextlib.suppress(ValueError):
-        try:
-            ready, _, _ = select.select([connection], [], [], 0)
-            return bool(ready) and connection.recv(1, socket.MSG_PEEK | socket.MSG_DONTWAIT) == b""
-        except BlockingIOError:
-            return False
-        except OSError:
-            return True
-    return True

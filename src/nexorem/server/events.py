@@ -1,51 +1,52 @@
-"""Others' edits: one connection listens to the store, and each open window has a queue."""
+"""Others' edits: one connection listens to the store, and whoever follows a model hears of what is new in it."""
 
 from __future__ import annotations
 
 import json
-import queue
 import threading
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
 import psycopg
 
 from nexorem.store.models import CHANNEL
 
-FIRST_SECONDS = 5.0  # that a window waits for the store to be listened to
-BEAT_SECONDS = 15.0
+FIRST_SECONDS = 5.0  # that a follower waits for the store to be listened to
+
+Hear = Callable[[str], object]
 
 
 class Events:
-    """Hands the store's notices to the windows that are open."""
+    """Hands the store's notices to those who follow a model. Safe to share between threads."""
 
     def __init__(self, url: str) -> None:
         self._url = url.replace("+psycopg", "")
-        self._queues: dict[int, list[queue.Queue[str]]] = {}
+        self._followers: dict[int, list[Hear]] = {}
         self._lock = threading.Lock()
         self._thread: threading.Thread | None = None
         self._listening = threading.Event()
 
-    def stream(self, model_id: int, version: Callable[[], int]) -> Iterator[str]:
-        """Server-sent events of one window: the version it starts from, then each new one, and what else is new of the model: `checks` and
-        `coverage`. The first is asked for when all that come after it are heard."""
-        waiting: queue.Queue[str] = queue.Queue()
+    @contextmanager
+    def followed(self, model_id: int, hear: Hear) -> Iterator[None]:
+        """While it is entered, `hear` is called with each event, as it is sent, from another thread."""
         with self._lock:
-            self._queues.setdefault(model_id, []).append(waiting)
+            self._followers.setdefault(model_id, []).append(hear)
             if self._thread is None:
-                self._thread = threading.Thread(target=self._listen, daemon=True)
+                self._thread = threading.Thread(target=self._listen, name="events", daemon=True)
                 self._thread.start()
         try:
-            self._listening.wait(FIRST_SECONDS)
-            yield f"event: version\ndata: {json.dumps({'version': version()})}\n\n"
-            while True:
-                try:
-                    yield _event(waiting.get(timeout=BEAT_SECONDS))
-                except queue.Empty:
-                    yield ": still here\n\n"
+            yield
         finally:
             with self._lock:
-                self._queues[model_id].remove(waiting)
+                mine = self._followers[model_id]
+                mine.remove(hear)
+                if not mine:
+                    del self._followers[model_id]
+
+    def wait(self) -> None:
+        """Returns when the store is listened to, or after some seconds: what comes afterwards is heard."""
+        self._listening.wait(FIRST_SECONDS)
 
     def _listen(self) -> None:
         """Listens for ever; connects anew when the store went away."""
@@ -63,11 +64,11 @@ class Events:
     def _hand_out(self, payload: str) -> None:
         model_id, what = payload.split(":")
         with self._lock:
-            for waiting in self._queues.get(int(model_id), []):
-                waiting.put(what)
+            for hear in self._followers.get(int(model_id), []):
+                hear(event(what))
 
 
-def _event(what: str) -> str:
+def event(what: str) -> str:
     """A notice as windows read it: a number is a version, anything else the part of the model that is new."""
     if what.isdigit():
         return f"event: version\ndata: {json.dumps({'version': int(what)})}\n\n"

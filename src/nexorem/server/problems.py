@@ -6,10 +6,10 @@ import logging
 from typing import Any
 
 from flask import Flask, Response, jsonify
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DataError, OperationalError
 from werkzeug.exceptions import HTTPException
 
-from nexorem.core.diagnostics import CellError, OverLimit, Refused
+from nexorem.core.diagnostics import CellError, OverLimit, Refused, refuse
 from nexorem.store.models import Conflict
 
 STATUS = {"unknown_model": 404, "not_allowed": 403}  # of refusals by code; of all others 422
@@ -73,6 +73,11 @@ def install(app: Flask) -> None:
         if disk_is_full(error):
             return problem(507, "disk_full", "The store's disk is full.", "Nothing was changed. Make room on it, then try again.")
         return problem(503, "store", "The store does not answer.", "PostgreSQL cannot be reached. Start Nexorem again if it stays so.")
+
+    @app.errorhandler(DataError)
+    def beyond(error: DataError) -> Response:
+        log.warning("store: %s", error)
+        return of_refusal(refuse("beyond", "A number or a text is beyond what the store can hold.", "Give a smaller or a shorter one."))
 
     @app.errorhandler(Exception)
     def ours(error: Exception) -> Response:

@@ -13,6 +13,7 @@ from nexorem.work.actor import Actor, Need
 from nexorem.work.workspace import Workspace
 
 LEAST_FREE = 500 * 1024**2
+MOST_NAME = 200  # bytes, that leave room for a part's ending
 CHUNK = 1 << 20
 MOST_FILE = 8 * 1024**3
 
@@ -35,7 +36,7 @@ def keep_file(workspace: Workspace, actor: Actor, model_id: int, name: str, cont
     actor.must(Need.BRING)
     workspace.star(model_id)
     folder = workspace.files(model_id)
-    if PurePosixPath(name).name != name or "\\" in name or name.startswith(".") or len(name) > 200 or not name.isprintable():
+    if PurePosixPath(name).name != name or "\\" in name or name.startswith(".") or not name.isprintable() or len(name.encode()) > MOST_NAME:
         raise refuse("bad_name", f"{name!r} is not a name for a file.", "Use a plain name, without a folder.")
     if PurePosixPath(name).suffix.lower() not in ENDINGS:
         raise refuse("unknown_kind", f"{name} is of no kind that can be read.", f"Files that end with {', '.join(ENDINGS)} can.", name)

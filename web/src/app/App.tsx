@@ -1,6 +1,6 @@
 // The frame: the model, the six stages in the order of the work, undo, find, theme, and the Lens.
 import { Menu, useMantineColorScheme, useComputedColorScheme } from '@mantine/core';
-import { Suspense, lazy, useEffect, useLayoutEffect } from 'react';
+import { Suspense, lazy, useEffect, useLayoutEffect, useState, type ReactNode } from 'react';
 import { Link, Navigate, Route, Routes, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { CheckRow, ModelDocument } from '../api/client';
 import { useEdits, useFollow, useModel, useModels } from '../api/queries';
@@ -12,14 +12,14 @@ import { count, counted } from '../shared/format';
 import { draftNames, useKeptDrafts } from '../shared/kept';
 import { saveNow } from '../shared/saver';
 import { Boundary } from './Boundary';
-import { Find } from './Find';
-import { KeysHelp } from './KeysHelp';
 import { Lens } from './Lens';
 import { SaidBar } from './SaidBar';
 import { useFrame } from './frame';
 import { actions } from './shown';
 import { readAddress, useAddress, useNames } from './address';
 
+const Find = lazy(() => import('./Find').then((m) => ({ default: m.Find })));
+const KeysHelp = lazy(() => import('./KeysHelp').then((m) => ({ default: m.KeysHelp })));
 const Gather = lazy(() => import('../features/gather/Gather').then((m) => ({ default: m.Gather })));
 const Shape = lazy(() => import('../features/shape/Shape').then((m) => ({ default: m.Shape })));
 const ProbeStage = lazy(() => import('../features/probe/ProbeStage').then((m) => ({ default: m.ProbeStage })));
@@ -94,12 +94,21 @@ function Addressed({ model, stage }: { model: ModelDocument; stage: Stage }) {
   return isRead ? <Frame model={model} stage={stage} /> : null;
 }
 
+/** What is not there before it was opened once. */
+function Once({ open, children }: { open: boolean; children: ReactNode }) {
+  const [wasOpened, setOpened] = useState(open);
+  if (open && !wasOpened) setOpened(true);
+  return wasOpened || open ? children : null;
+}
+
 function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
   useFollow(model.id);
   useAddress(stage);
   useNames(model);
   useKeys(model);
   const lensOpen = useFrame((s) => s.lensOpen);
+  const findOpen = useFrame((s) => s.findOpen);
+  const keysOpen = useFrame((s) => s.keysOpen);
   const asSql = useSql((s) => s.sql !== null) && (stage === 'probe' || stage === 'measure');
   return (
     <div className="frame">
@@ -127,8 +136,14 @@ function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
           <LinkSheet model={model} shown={model} />
         </Suspense>
       )}
-      <Find model={model} />
-      <KeysHelp />
+      <Suspense fallback={null}>
+        <Once open={findOpen}>
+          <Find model={model} />
+        </Once>
+        <Once open={keysOpen}>
+          <KeysHelp />
+        </Once>
+      </Suspense>
       <SaidBar model={model} />
     </div>
   );

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from functools import lru_cache
-from typing import Any
-
-import re2
 
 from nexorem.core.diagnostics import CellError
 from nexorem.core.functions.convert import can_cast, cast
@@ -14,7 +12,7 @@ from nexorem.core.functions.registry import Function, ResultRule, register, take
 from nexorem.core.limits import TEXT_BYTES
 from nexorem.core.values import COLUMN_TYPES, Value, Vector, by_distinct
 
-MATCHER_BYTES = 64 * 1024**2  # that the expression of one pattern may take
+MOST_COMPARED = 10**8  # characters of a part of a pattern with `_`, times those of the text
 
 
 def bounded(size: int) -> None:
@@ -30,37 +28,75 @@ def joined(a: str, b: str) -> str:
 
 
 def like(text: str, pattern: str, escape: str = "") -> Value:
-    """LIKE: `%` any run, `_` any one character, `escape` takes the next as it is. Linear in the text, whatever the pattern (RE2).
+    """LIKE: `%` any run, `_` any one character, `escape` takes the next as it is.
 
-    A pattern that ends in its escape gives empty, as the standard calls it an error of the data.
+    A pattern that ends in its escape gives empty, as the standard calls it an error of the data. What stands between two `%` is looked for
+    behind what was found before, the leftmost each time: linear in text and pattern, but for parts with `_`, whose product is bounded.
     """
-    matcher = _matcher(pattern, escape)
-    try:
-        return None if matcher is None else matcher.fullmatch(text) is not None
-    except UnicodeEncodeError:  # half of a pair of code units is no character
+    runs = _runs(pattern, escape)
+    if runs is None:
+        return None
+    first, *others = runs
+    if not others:
+        return len(first) == len(text) and first.at(text, 0)
+    *middle, last = others
+    end = len(text) - len(last)
+    if end < len(first) or not first.at(text, 0) or not last.at(text, end):
         return False
+    place = len(first)
+    for run in middle:
+        place = run.find(text, place, end)
+        if place < 0:
+            return False
+        place += len(run)
+    return True
+
+
+class _Run:
+    """What stands between two `%` of a pattern: characters, None for any one."""
+
+    def __init__(self, characters: list[str | None]) -> None:
+        self.size = len(characters)
+        self.text = None if None in characters else "".join(characters)  # type: ignore[arg-type]
+        if self.text is None:
+            self.matcher = re.compile("".join("." if c is None else re.escape(c) for c in characters), re.DOTALL)
+
+    def __len__(self) -> int:
+        return self.size
+
+    def at(self, text: str, place: int) -> bool:
+        """Whether it stands at a place."""
+        return text.startswith(self.text, place) if self.text is not None else self.matcher.match(text, place) is not None
+
+    def find(self, text: str, start: int, end: int) -> int:
+        """The leftmost place of it in a part of a text, -1 where there is none."""
+        if self.text is not None:
+            return text.find(self.text, start, end)
+        if self.size * (end - start) > MOST_COMPARED:
+            raise CellError("limit_text_bytes")
+        found = self.matcher.search(text, start, end)
+        return found.start() if found else -1
 
 
 @lru_cache(maxsize=256)
-def _matcher(pattern: str, escape: str) -> Any:
-    """The expression of a LIKE pattern; None where it ends in its escape."""
-    parts, i = [], 0
+def _runs(pattern: str, escape: str) -> list[_Run] | None:
+    """The parts of a LIKE pattern; None where it ends in its escape."""
+    bounded(len(pattern))
+    runs: list[list[str | None]] = [[]]
+    i = 0
     while i < len(pattern):
         ch = pattern[i]
         if escape and ch == escape:
             if i + 1 == len(pattern):
                 return None
-            parts.append(re2.escape(pattern[i + 1]))
+            runs[-1].append(pattern[i + 1])
             i += 1
+        elif ch == "%":
+            runs.append([])
         else:
-            parts.append({"%": ".*", "_": "."}.get(ch) or re2.escape(ch))
+            runs[-1].append(None if ch == "_" else ch)
         i += 1
-    options = re2.Options()
-    options.dot_nl, options.log_errors, options.max_mem = True, False, MATCHER_BYTES
-    try:
-        return re2.compile("".join(parts), options)
-    except (re2.error, UnicodeEncodeError):
-        raise CellError("limit_text_bytes") from None
+    return [_Run(run) for i, run in enumerate(runs) if run or i in (0, len(runs) - 1)]
 
 
 def substring(text: str, start: int, length: int | None = None) -> Value:

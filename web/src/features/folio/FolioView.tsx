@@ -17,7 +17,8 @@ import { Picks } from '../probe/Picks';
 import { pickText } from '../probe/Sentence';
 import { Where } from '../probe/Where';
 import { TileCard } from './TileCard';
-import { ConsequencesDialog, useChange } from '../shape/Consequences';
+import { useChange } from '../shape/Consequences';
+import { ConsequencesDialog } from '../shape/ConsequencesDialog';
 
 export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio }) {
   const [dragged, setDragged] = useState<number | null>(null);

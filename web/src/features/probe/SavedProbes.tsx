@@ -8,7 +8,8 @@ import { actions, onScreen } from '../../app/shown';
 import { EMPTY_PROBE } from './store';
 import { useSaver } from '../../shared/saver';
 import { Rename } from '../names/Rename';
-import { ConsequencesDialog, useChange } from '../shape/Consequences';
+import { useChange } from '../shape/Consequences';
+import { ConsequencesDialog } from '../shape/ConsequencesDialog';
 
 export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Probe }) {
   const { edit } = useEdits(model);

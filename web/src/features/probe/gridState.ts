@@ -142,7 +142,13 @@ export function asText(answer: GridAnswer, lines: ShownLine[], across: ShownLine
       answer.measures.map((m, i) => measureText(answer.values[i]?.[line.place]?.[c.place], look.formats?.[m.name] ?? m.format, m.dtype)),
     ),
   ]);
-  return [...top, names, ...body].map((cells) => cells.join('\t')).join('\n');
+  return [...top, names, ...body].map((cells) => cells.map(pasted).join('\t')).join('\n');
+}
+
+/** A cell as it is pasted: on one line, and with an apostrophe where a spreadsheet would take a text for a formula. */
+function pasted(cell: string): string {
+  const text = cell.replace(/[\t\r\n]+/g, ' ');
+  return /^[=+\-@]/.test(text) && !/^[+-]\d[\d., \u00a0\u202f%]*$/.test(text) ? `'${text}` : text;
 }
 
 export function acrossText(line: ShownLine): string {

@@ -1,5 +1,4 @@
 // What an edit would touch and break, said before it is made, with what would make it whole.
-import { Modal } from '@mantine/core';
 import { useState } from 'react';
 import { problemOf, type Consequences, type ErrorItem, type ModelDocument } from '../../api/client';
 import { useEdits, type Edit } from '../../api/queries';
@@ -114,37 +113,6 @@ export function ConsequencesBox({ model, box, onMake, onLeave, instead }: BoxPro
         </button>
       </div>
     </section>
-  );
-}
-
-/** The same over whatever is on screen, for what is removed from a menu. */
-export function ConsequencesDialog({
-  model,
-  change,
-  onDone,
-}: {
-  model: ModelDocument;
-  change: ReturnType<typeof useChange>;
-  onDone: () => void;
-}) {
-  const { edit } = useEdits(model);
-  return (
-    <Modal opened={change.box !== null} onClose={change.clear} withCloseButton={false} size="md">
-      {change.box && (
-        <ConsequencesBox
-          model={model}
-          box={change.box}
-          onMake={(asked) =>
-            void edit(asked).then((done) => {
-              if (!done) return;
-              change.clear();
-              onDone();
-            })
-          }
-          onLeave={change.clear}
-        />
-      )}
-    </Modal>
   );
 }
 
