@@ -2,6 +2,17 @@
 
 say() { echo "nexorem: $*" >&2; }
 
+# apt-get, that waits while somebody else has its lock: up to ten minutes.
+patient() { # LOG ARGUMENT...
+  local log=$1 left=60
+  shift
+  until DEBIAN_FRONTEND=noninteractive apt-get "$@" >"$log" 2>&1; do
+    grep -qE "Could not get lock|Unable to lock|Unable to acquire the dpkg" "$log" && [ $((left -= 1)) -gt 0 ] || return 1
+    [ "$left" = 59 ] && say "waiting for another apt-get to end"
+    sleep 10
+  done
+}
+
 # Debian packages that are missing. As root they are installed; anyone else is told which.
 debian() { # WHAT-IS-MISSING PACKAGE...
   local what=$1 log
@@ -9,7 +20,7 @@ debian() { # WHAT-IS-MISSING PACKAGE...
   if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
     say "installing $* ($what)"
     log=$(mktemp)
-    if ! { apt-get update -qq -o DPkg::Lock::Timeout=600 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq -o DPkg::Lock::Timeout=600 --no-install-recommends -o Dpkg::Options::=--force-confold "$@"; } >"$log" 2>&1; then
+    if ! { patient "$log" update -qq && patient "$log" install -y -qq --no-install-recommends -o Dpkg::Options::=--force-confold "$@"; }; then
       tail -n 3 "$log" >&2
       say "apt-get could not install $*"
       exit 2

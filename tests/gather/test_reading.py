@@ -10,7 +10,8 @@ import pyarrow as pa
 import pyarrow.compute
 import pyarrow.feather
 
-from nexorem.core.diagnostics import Refused
+from nexorem.core.diagnostics import OverLimit, Refused
+from nexorem.core.limits import Budget, Limits
 from nexorem.gather.mismatch import compare, near_matches
 from nexorem.gather.read import read
 from nexorem.gather.texts import DATES, Reads, guess_type, parse_texts, shape_of
@@ -315,8 +316,12 @@ class Keys(unittest.TestCase):
             ("ZZ", None),
             ("A11X", None),
         ):
-            found, _ = near_matches([text], known)
+            found, _ = near_matches([text], known, Budget())
             self.assertEqual((known[found[0][0]], found[0][1]) if found else None, expected, text)
+        many = [f"Lantern{i}" for i in range(3_000)]
+        ticks = iter(range(100))
+        for budget in (Budget(Limits(seconds=5), lambda: float(next(ticks))), Budget(Limits(memory_bytes=100_000))):
+            self.assertRaises(OverLimit, near_matches, many, many, budget)
 
 
 if __name__ == "__main__":

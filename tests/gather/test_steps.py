@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from nexorem.core.diagnostics import Diagnostic, Refused
-from nexorem.core.limits import Budget
+from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.model import Column, Measure, Model, Table
 from nexorem.core.values import vector
 from nexorem.gather.frame import Frame
@@ -279,6 +279,22 @@ class Steps(unittest.TestCase):
                 code, next(d.code for d in outcome.errors) if code == "syntax" else [d.code for d in outcome.errors], (step, outcome.errors)
             )
             self.assertIn(words, " ".join(d.message for d in outcome.errors))
+
+    def test_texts_that_grow_are_bounded_before_they_are_made(self):
+        t = frame(plain.Rows({"x": "text", "y": "text"}, [["a" * 900 + str(i), "b" * 900] for i in range(300)]))
+        longer = {"kind": "replace", "columns": ["x"], "within": True, "pairs": [{"from": ["a"], "to": ["a" * 40]}]}
+        joined = {"kind": "join_text", "columns": ["x", "y", "x", "y"], "separator": "-" * 500, "into": "z"}
+        for step in (longer, joined):
+            for limits, code in (
+                (Limits(), ""),
+                (Limits(memory_bytes=2_000_000), "limit_memory_bytes"),
+                (Limits(text_bytes=3_000), "limit_text_bytes"),
+            ):
+                (outcome,) = replay(t, [step], "T", {}.get, Budget(limits))
+                self.assertEqual([d.code for d in outcome.errors], [code] if code else [], (step["kind"], outcome.errors))
+        twice = [longer, {**longer, "pairs": [{"from": ["a"], "to": ["a" * 1_000]}] * 3}]
+        outcomes = replay(t, twice, "T", {}.get, Budget())
+        self.assertEqual([o.state for o in outcomes], ["done", "wrong"])
 
     def test_dates_of_parts_and_missing_members(self):
         days = frame(

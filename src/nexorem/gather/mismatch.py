@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from nexorem.core.diagnostics import refuse
+from nexorem.core.limits import Budget
 from nexorem.core.values import Array, Value, Vector, iso
 from nexorem.core.words import an
 from nexorem.gather.frame import Frame
@@ -18,6 +19,8 @@ from nexorem.gather.steps.columns import as_text, need
 from nexorem.gather.steps.rows import shared_keys
 
 MOST_LISTED = 200
+MOST_FOLDED = 1_000_000  # keys of either side that are compared as texts but for spaces, case, zeros and punctuation
+AT_ONCE = 1_000  # keys between two looks at the budget
 MOST_NEAR = 50_000  # keys of either side that are compared letter by letter
 LONGEST = 60  # letters of a key that is compared letter by letter
 FEWEST_LETTERS = 4  # of a key that may be mistyped
@@ -44,8 +47,11 @@ class Side:
     number: Array  # the key's number, shared by both sides
 
 
-def compare(left: Frame, mine: Sequence[str], right: Frame, theirs: Sequence[str], amount: str = "") -> dict[str, Any]:
+def compare(
+    left: Frame, mine: Sequence[str], right: Frame, theirs: Sequence[str], amount: str = "", budget: Budget | None = None
+) -> dict[str, Any]:
     """What matches, with counts and examples; near matches of keys that only the left has. `amount` is a column of the left to add up."""
+    budget = budget or Budget()
     if len(mine) != len(theirs) or not mine:
         raise refuse("bad_keys", "Both keys have as many columns.", "Choose one or more on each side.")
     columns, others = need(left, mine, "left"), need(right, theirs, "right")
@@ -72,7 +78,13 @@ def compare(left: Frame, mine: Sequence[str], right: Frame, theirs: Sequence[str
         "amount_total": None if amounts is None else float(amounts.sum()),
         "amount_matched": None if amounts is None else float(amounts[hits].sum()),
     }
-    near, skipped = near_matches(_texts(left, columns, a.firsts[~both]), _texts(right, others, b.firsts))
+    budget.check()
+    lost_keys = int((~both).sum())
+    if max(lost_keys, len(b.firsts)) > MOST_FOLDED:
+        near: dict[int, tuple[int, str, int]] = {}
+        skipped = True
+    else:
+        near, skipped = near_matches(_texts(left, columns, a.firsts[~both]), _texts(right, others, b.firsts), budget)
     lost: Array = np.flatnonzero(~both)
     listed: list[dict[str, Any]] = [
         {
@@ -143,15 +155,16 @@ def _texts(frame: Frame, columns: Sequence[str], rows: Array) -> list[str]:
     return [BETWEEN.join(str(x) for x in row) for row in zip(*(p.tolist() for p in parts), strict=True)]
 
 
-def near_matches(lost: list[str], keys: list[str]) -> tuple[dict[int, tuple[int, str, int]], bool]:
+def near_matches(lost: list[str], keys: list[str], budget: Budget) -> tuple[dict[int, tuple[int, str, int]], bool]:
     """For lost keys the known key that is nearest: its place, what differs, and how many would do. The second value says that keys
     were too many to be compared letter by letter."""
     matches: dict[int, tuple[int, str, int]] = {}
+    budget.take(sum(map(len, keys)) + 200 * len(keys), 2, "Keys that are compared")
     for reason, fold in FOLDS:
         folded: dict[str, list[int]] = defaultdict(list)
-        for place, text in enumerate(keys):
+        for place, text in _checked(keys, budget):
             folded[_folded(text, fold)].append(place)
-        for place, text in enumerate(lost):
+        for place, text in _checked(lost, budget):
             if place in matches:
                 continue
             hits = folded.get(_folded(text, fold), [])
@@ -159,15 +172,23 @@ def near_matches(lost: list[str], keys: list[str]) -> tuple[dict[int, tuple[int,
                 matches[place] = hits[0], reason, len(hits)
     skipped = len(lost) - len(matches) > MOST_NEAR or len(keys) > MOST_NEAR
     if not skipped:
-        _one_letter(lost, keys, matches)
+        _one_letter(lost, keys, matches, budget)
     return matches, skipped
+
+
+def _checked(texts: list[str], budget: Budget) -> Iterator[tuple[int, str]]:
+    """Texts with their places, as long as there is time."""
+    for place, text in enumerate(texts):
+        if place % AT_ONCE == 0:
+            budget.check()
+        yield place, text
 
 
 def _folded(text: str, fold: Any) -> str:
     return BETWEEN.join(fold(part) for part in text.split(BETWEEN))
 
 
-def _one_letter(lost: list[str], keys: list[str], matches: dict[int, tuple[int, str, int]]) -> None:
+def _one_letter(lost: list[str], keys: list[str], matches: dict[int, tuple[int, str, int]], budget: Budget) -> None:
     """Keys that differ by one letter: put in, left out, put in place of another, or two that changed places.
 
     After W. Garbe's symmetric deletion: two such texts share one of their texts with a letter left out. Codes, numbers and dates are all
@@ -177,11 +198,13 @@ def _one_letter(lost: list[str], keys: list[str], matches: dict[int, tuple[int, 
     if not open_places:
         return
     shorter: dict[str, set[int]] = defaultdict(set)
-    for place, text in enumerate(keys):
+    for place, text in _checked(keys, budget):
         if _is_words(text) and len(text) <= LONGEST:
             for part in _deletions(text.casefold()):
                 shorter[part].add(place)
-    for place in open_places:
+    for number, place in enumerate(open_places):
+        if number % AT_ONCE == 0:
+            budget.check()
         text = lost[place].casefold()
         near = {p for part in _deletions(text) for p in shorter.get(part, ()) if _one_apart(text, keys[p].casefold())}
         if near:

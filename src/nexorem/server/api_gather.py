@@ -178,7 +178,7 @@ def add_shape(address: Register, workspace: Workspace) -> None:
         """Two keys side by side."""
         _, star = workspace.star(model_id)
         left, right = (json.left.table, json.left.columns), (json.right.table, json.right.columns)
-        return jsonify(shaping.mismatch(workspace, star, left, right, json.amount))
+        return jsonify(shaping.mismatch(star, left, right, json.amount, request_budget(workspace)))
 
     @address("/models/<int:model_id>/made", "POST", g.MadeAnswer, json=g.MadeRequest)
     def try_made(model_id: int, json: g.MadeRequest) -> Response:

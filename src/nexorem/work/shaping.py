@@ -342,11 +342,11 @@ def computed_rows(star: Star, table: str | None, column: str, formula: str, budg
     return {"size": frame.size, "columns": columns_told, "rows": rows, "means": ""}
 
 
-def mismatch(workspace: Workspace, star: Star, left: tuple[str, list[str]], right: tuple[str, list[str]], amount: str) -> dict[str, Any]:
+def mismatch(star: Star, left: tuple[str, list[str]], right: tuple[str, list[str]], amount: str, budget: Budget) -> dict[str, Any]:
     """Two keys compared, on the tables' rows as they are."""
     frames = []
     for name, _ in (left, right):
         table = table_of(star.model, name)
         columns = {c: star.column(table.name, c).rows() for c in star.rows[table.name].columns}
         frames.append(Frame(star.size(table.name), columns))
-    return compare(frames[0], left[1], frames[1], right[1], amount)
+    return compare(frames[0], left[1], frames[1], right[1], amount, budget)

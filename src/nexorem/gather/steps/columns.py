@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import reduce
 
 import numpy as np
 import pyarrow as pa
@@ -12,9 +13,10 @@ import pyarrow.compute as pc
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.functions.convert import DAY, cast
 from nexorem.core.functions.dates import DAY_PARTS, date_of, datetime_of
+from nexorem.core.limits import over
 from nexorem.core.values import STORAGE, Vector, combine, constant, empties, vector
 from nexorem.core.words import an, counted, verb
-from nexorem.gather.frame import Frame, stacked, text_map, used_words
+from nexorem.gather.frame import Frame, stacked, text_array, text_map, used_words
 from nexorem.gather.steps import kinds as k
 from nexorem.gather.steps.formula import computed
 from nexorem.gather.steps.result import Result, Setting
@@ -123,6 +125,17 @@ def as_text(v: Vector) -> Vector:
     return recoded(np.minimum(codes, size - 1), v.valid, words)
 
 
+def _bounded(lengths: pa.Array, at: Setting) -> None:
+    """Refuses texts of so many bytes before they are made: one that is too long, and all of them where they would not fit."""
+    longest = int(pc.max(lengths).as_py() or 0)
+    most = at.budget.limits.text_bytes
+    if longest > most:
+        raise over(
+            "text_bytes", f"A text of {at.place} would have {longest:,} bytes; {most:,} are allowed.", "Let the step make shorter texts."
+        )
+    at.budget.take(int(pc.sum(pc.cast(lengths, pa.int64())).as_py() or 0), BYTES_A_BYTE, f"Texts of {at.place}")
+
+
 def trim(frame: Frame, step: k.Trim, at: Setting) -> Result:
     """Without spaces at the ends."""
 
@@ -145,6 +158,7 @@ def change_case(frame: Frame, step: k.ChangeCase, at: Setting) -> Result:
     return Result(frame.with_columns({n: text_map(frame.columns[n], change) for n in need_text(frame, step.columns, at.place)}))
 
 
+BYTES_A_BYTE = 4  # of a text that is made: as Arrow holds it, and as a word of the column
 WORD = re.compile(r"[^\W\d_]+(?:['’][^\W\d_]+)*")
 
 
@@ -165,7 +179,12 @@ def replace(frame: Frame, step: k.Replace, at: Setting) -> Result:
 
         def change(words: pa.Array) -> pa.Array:
             for p in step.pairs:
-                words = pc.replace_substring(words, str(p.old[0]), str(p.new[0] or ""))
+                old, new = str(p.old[0]), str(p.new[0] or "")
+                more = max(len(new.encode()) - len(old.encode()), 0)
+                counts = pc.count_substring(words, old)
+                lengths = pc.add(pc.binary_length(words), pc.multiply(counts, more)) if more else pc.binary_length(words)
+                _bounded(lengths, at)
+                words = pc.replace_substring(words, old, new)
             return pc.if_else(pc.equal(words, ""), pa.scalar(None, words.type), words)
 
         return Result(frame.with_columns({name: text_map(frame.columns[name], change)}))
@@ -299,6 +318,10 @@ def join_text(frame: Frame, step: k.JoinText, at: Setting) -> Result:
     need_new(frame, [step.into], at.place, () if step.keep else names)
     texts = [as_text(frame.columns[n]) for n in names]
     groups, firsts = combine([t.codes() for t in texts]) if frame.size else (np.zeros(0, np.int64), np.zeros(0, np.int64))
+    if len(firsts):
+        parts = [pc.binary_length(text_array(t.take(firsts))) for t in texts]
+        sizes = [pc.add(pc.fill_null(x, 0), len(step.separator.encode())) for x in parts]
+        _bounded(reduce(pc.add, sizes), at)
     words: list[str | None] = []
     for row in zip(*(t.take(firsts).tolist() for t in texts), strict=True):
         filled = [str(x) for x in row if x is not None]
