@@ -28,6 +28,7 @@ from nexorem.store import cluster
 from tests.cli.forked import run
 from tests.core.small import STAR, keeping
 from tests.store.cluster import fresh_url
+from tests.waiting import until
 
 ROOT = Path(__file__).parents[2]
 ENVIRONMENT = {**os.environ, "PYTHONPATH": f"{ROOT / 'src'}:{ROOT}", "PYTHONUNBUFFERED": "1"}
@@ -445,6 +446,12 @@ class Serving(unittest.TestCase):
         self.assertIn(f"http://127.0.0.1:{self.port}/", line, process.stderr.read() if not line else "")
         return process
 
+    def answers(self):
+        try:
+            return bool(self.models())
+        except OSError:
+            return False
+
     def models(self):
         with urllib.request.urlopen(f"http://127.0.0.1:{self.port}/api/models") as answer:
             return [m["name"] for m in json.load(answer)["models"]]
@@ -468,11 +475,21 @@ class Serving(unittest.TestCase):
         write_package(STAR, small)
         self.assertEqual(run("import", small, "--store", self.data)[0], 0)
         self.assertEqual(self.models(), ["small", "lantern-isles"])
+        left = [self.data / "temporary" / "half" / "made", self.data / "files" / "1" / ".half.csv.part"]
+        for path in left:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text("a,b")
         os.kill(first.pid, signal.SIGKILL)
         first.wait(10)
         second = self.start()
+        self.assertFalse(any(path.exists() for path in left))
         self.assertEqual(self.models(), ["small", "lantern-isles"])
-        postmaster = int((self.data / "store" / "database" / "postmaster.pid").read_text().split()[0])
+        pid_file = self.data / "store" / "database" / "postmaster.pid"
+        killed = int(pid_file.read_text().split()[0])
+        os.kill(killed, signal.SIGKILL)
+        until(lambda: pid_file.exists() and int(pid_file.read_text().split()[0]) != killed and self.answers())
+        self.assertEqual(self.models(), ["small", "lantern-isles"])
+        postmaster = int(pid_file.read_text().split()[0])
         os.kill(postmaster, signal.SIGKILL)
         os.kill(second.pid, signal.SIGKILL)
         second.wait(10)

@@ -5,8 +5,10 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import os
+import shutil
 import socket
 import sys
+import tempfile
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -99,11 +101,23 @@ def run(port: int, data: Path, with_demo: bool) -> None:
         claim_port(port)
         say("starting the store")
         store = cluster.start(data / "store")
+        clear_leftovers(data)
         try:
-            serve_app(ready_app(store.url(), data, with_demo), port)
+            with cluster.kept_running(store, say):
+                serve_app(ready_app(store.url(), data, with_demo), port)
         finally:
             say("stopping the store")
             cluster.stop(store)
+
+
+def clear_leftovers(data: Path) -> None:
+    """Removes what a killed process left half-made, and has everything temporary from now on where the next start finds it."""
+    temporary = data / "temporary"
+    shutil.rmtree(temporary, ignore_errors=True)
+    temporary.mkdir(mode=0o700)
+    tempfile.tempdir = os.environ["TMPDIR"] = str(temporary)
+    for part in (data / "files").glob("*/.*.part"):
+        part.unlink(missing_ok=True)
 
 
 def ready_app(url: str, data: Path, with_demo: bool) -> Any:

@@ -14,7 +14,8 @@ from spectree import SpecTree
 from nexorem import __version__
 from nexorem.core.diagnostics import Refused
 from nexorem.core.fits import misfit_diagnostics, misfits
-from nexorem.server.readable import check_address, check_body
+from nexorem.server.problems import PROBLEM_JSON
+from nexorem.server.readable import JSON, check_address, check_body
 from nexorem.server.schemas import Problem
 from nexorem.work.actor import Actor, Need
 
@@ -59,9 +60,22 @@ def unfit(error: Any) -> Refused:
     return Refused(misfit_diagnostics(places, "bad_request", "", whole="body"))
 
 
+class Spec(SpecTree):
+    """The document tells problems by the media type that they are sent as (RFC 9457)."""
+
+    def _generate_spec(self) -> dict[str, Any]:
+        document: dict[str, Any] = super()._generate_spec()
+        for path in document["paths"].values():
+            for operation in path.values():
+                for status, answer in operation.get("responses", {}).items():
+                    if status != "200" and JSON in answer.get("content", {}):
+                        answer["content"] = {PROBLEM_JSON: answer["content"][JSON]}
+        return document
+
+
 def make_spec() -> SpecTree:
     """OpenAPI 3.1 from the types of requests and answers."""
-    return SpecTree(
+    return Spec(
         "flask",
         title="Nexorem",
         version=__version__,

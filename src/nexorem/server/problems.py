@@ -13,6 +13,7 @@ from nexorem.core.diagnostics import CellError, OverLimit, Refused, refuse
 from nexorem.store.models import Conflict
 
 STATUS = {"unknown_model": 404, "not_allowed": 403}  # of refusals by code; of all others 422
+PROBLEM_JSON = "application/problem+json"
 log = logging.getLogger("nexorem")
 
 
@@ -30,7 +31,7 @@ def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> Res
     }
     response = jsonify(body)
     response.status_code = status
-    response.mimetype = "application/problem+json"
+    response.mimetype = PROBLEM_JSON
     return response
 
 

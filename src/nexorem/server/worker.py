@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import resource
 import threading
 import time
 from typing import Any
@@ -47,4 +48,6 @@ class Worker(UvicornWorker):  # type: ignore[misc]
     def init_process(self) -> None:
         """Begins, and serves until it is told to end."""
         end_with_launcher()
+        most = resource.getrlimit(resource.RLIMIT_NOFILE)[1]
+        resource.setrlimit(resource.RLIMIT_NOFILE, (most, most))  # each open window is a file
         super().init_process()
