@@ -24,6 +24,8 @@ COMMANDS = {
     "import": ("nexorem.cli.exchange", "import_package"),
     "gather": ("nexorem.cli.gather", "gather"),
     "suggest": ("nexorem.cli.inspect", "suggest"),
+    "backup": ("nexorem.cli.keeping", "backup"),
+    "restore": ("nexorem.cli.keeping", "restore"),
     "cluster-demo": ("nexorem.cli.cluster", "cluster_demo"),
     "bench": ("nexorem.cli.bench", "bench"),
 }

@@ -6,7 +6,13 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine
+from alembic.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from alembic.util import CommandError
+from sqlalchemy import Connection, Engine, create_engine
+
+from nexorem import __version__
+from nexorem.core.diagnostics import refuse
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -23,6 +29,18 @@ def migrate(engine: Engine, revision: str = "head") -> None:
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         if revision == "head":
+            _refuse_newer(config, connection)
             command.upgrade(config, revision)
         else:
             command.downgrade(config, revision)
+
+
+def _refuse_newer(config: Config, connection: Connection) -> None:
+    """A store whose tables are of a version that this one does not know is left as it is."""
+    now = MigrationContext.configure(connection).get_current_revision()
+    try:
+        if now is not None:
+            ScriptDirectory.from_config(config).get_revision(now)
+    except CommandError:
+        said = f"The store was made by a newer Nexorem (its tables are at {now}; this is {__version__})."
+        raise refuse("newer_store", said, "Start that version.") from None
