@@ -89,6 +89,7 @@ def only_one(data: Path, port: int) -> Iterator[None]:
 def run(port: int, data: Path, with_demo: bool) -> None:
     """Store, migration, demo, server; and all of it stopped at the end."""
     from nexorem.server.app import WEB
+    from nexorem.server.observed import log_to
     from nexorem.store import cluster
 
     if not (WEB / "index.html").is_file():
@@ -102,6 +103,7 @@ def run(port: int, data: Path, with_demo: bool) -> None:
         say("starting the store")
         store = cluster.start(data / "store")
         clear_leftovers(data)
+        log_to(data / "log")
         try:
             with cluster.kept_running(store, say):
                 serve_app(ready_app(store.url(), data, with_demo), port)

@@ -30,6 +30,7 @@ from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
 from nexorem.server.addresses import Register, unfit
 from nexorem.server.callers import request_budget
+from nexorem.server.observed import slow_with
 from nexorem.store import models
 from nexorem.work import describe, releasing
 from nexorem.work.workspace import Workspace
@@ -51,8 +52,9 @@ def _grids(address: Register, workspace: Workspace) -> None:
         version, star = models.version_of(workspace.engine, model_id), releasing.star_at(workspace, model_id, json.release)
         probe = named_then(star.model, workspace.star(model_id)[1].model, json.probe)
         start = time.perf_counter()
-        budget = request_budget(workspace)
-        grid_json = describe.grid_answer(answer(star, read_probe(star, probe), budget), budget)
+        budget, read = request_budget(workspace), read_probe(star, probe)
+        slow_with(lambda: describe.plan_text(star, read))
+        grid_json = describe.grid_answer(answer(star, read, budget), budget)
         return jsonify({**grid_json, "milliseconds": milliseconds(start), "version": version})
 
     @address("/models/<int:model_id>/members", "POST", s.Members, json=s.MembersRequest)

@@ -9,7 +9,7 @@ from flask import Flask, Response, g, request, send_from_directory
 from werkzeug.routing import IntegerConverter
 
 from nexorem.core.results import as_json
-from nexorem.server import problems, security
+from nexorem.server import observed, problems, security
 from nexorem.server.addresses import caller
 from nexorem.server.api import MOST_UPLOAD, make_api
 from nexorem.server.events import Events
@@ -80,13 +80,14 @@ def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callabl
     app.config["MAX_CONTENT_LENGTH"] = MOST_UPLOAD
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.json.default = as_json  # type: ignore[attr-defined]
-    security.install(app)
-    problems.install(app)
     workspace = Workspace(connect(url), data)
     app.extensions["nexorem"] = workspace
+    app.extensions["events"] = events = Events(url)
+    observed.install(app, workspace, events)
+    security.install(app)
+    problems.install(app)
     app.extensions["quiet"] = quiet = Quiet()
     _let_people_first(app, quiet)
-    app.extensions["events"] = Events(url)
     api, spec = make_api(workspace, who)
     app.register_blueprint(api)
     spec.register(app)

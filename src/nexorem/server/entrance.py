@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 import re
+import secrets
 from collections.abc import Awaitable, Callable, MutableMapping
 from contextlib import suppress
 from typing import Any
@@ -15,6 +16,8 @@ from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from nexorem.server.callers import CALLER, Caller
 from nexorem.server.events import Events
+from nexorem.server.observed import HEADER
+from nexorem.server.problems import PROBLEM_JSON
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -202,8 +205,10 @@ async def _refused(outgoing: Outgoing, status: int) -> None:
     kind, title, detail, mend = REFUSALS[status]
     error = {"code": kind, "message": detail, "mend": mend, "in": "", "start": 0, "end": 0, "text": "", "mends": []}
     problem = {"type": f"urn:nexorem:{kind}", "title": title, "status": status, "detail": detail, "errors": [error]}
-    body = json.dumps({**problem, "changes": [], "version": None}).encode()
-    headers = [(b"content-type", b"application/problem+json"), _length(body), (b"connection", b"close")]
+    request_id = secrets.token_hex(8)
+    body = json.dumps({**problem, "changes": [], "version": None, "request": request_id}).encode()
+    kind_of_body = b"content-type", PROBLEM_JSON.encode()
+    headers = [kind_of_body, (HEADER.lower().encode(), request_id.encode()), _length(body), (b"connection", b"close")]
     with suppress(RuntimeError):  # the other end has closed
         await outgoing({"type": "http.response.start", "status": status, "headers": headers})
         await outgoing({"type": "http.response.body", "body": body, "more_body": False})

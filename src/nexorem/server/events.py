@@ -44,6 +44,11 @@ class Events:
                 if not mine:
                     del self._followers[model_id]
 
+    def followers(self) -> int:
+        """How many there are."""
+        with self._lock:
+            return sum(map(len, self._followers.values()))
+
     def wait(self) -> None:
         """Returns when the store is listened to, or after some seconds: what comes afterwards is heard."""
         self._listening.wait(FIRST_SECONDS)

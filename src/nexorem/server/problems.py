@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from typing import Any
 
-from flask import Flask, Response, jsonify
+from flask import Flask, Response, g, jsonify
 from sqlalchemy.exc import DataError, OperationalError
 from werkzeug.exceptions import HTTPException
 
@@ -27,6 +27,7 @@ def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> Res
         "errors": [],
         "changes": [],
         "version": None,
+        "request": str(g.get("request_id", "")),
         **more,
     }
     response = jsonify(body)

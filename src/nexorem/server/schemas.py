@@ -55,7 +55,7 @@ class ChangeItem(BaseModel):
 
 
 class Problem(BaseModel):
-    """Problem details after RFC 9457."""
+    """Problem details after RFC 9457; `request` is the id that the log has it under."""
 
     type: str
     title: str
@@ -64,6 +64,7 @@ class Problem(BaseModel):
     errors: list[ErrorItem] = []
     changes: list[ChangeItem] = []
     version: int | None = None
+    request: str = ""
 
 
 class ModelItem(BaseModel):

@@ -21,7 +21,8 @@ from nexorem.core.engine.candidates import candidate_keys
 from nexorem.core.engine.grid import Grid, answer
 from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.engine.order import TOTAL, Axis, member_values
-from nexorem.core.engine.probe import read_probe, unknown_members
+from nexorem.core.engine.planned import planned
+from nexorem.core.engine.probe import Probe, read_probe, unknown_members
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.language.reading import Reader
@@ -34,6 +35,7 @@ from nexorem.core.model.specs import FolioSpec, MemberPick, PickSpec, ProbeSpec,
 from nexorem.core.model.star import Star
 from nexorem.core.plan.dependence import named_columns, reached_by
 from nexorem.core.plan.reach import current
+from nexorem.core.plan.text import print_plan
 from nexorem.core.plan.tree import below, edits_of
 from nexorem.core.results import as_json
 from nexorem.core.values import FAULTS, Array, Vector, iso
@@ -73,6 +75,12 @@ def _probe_json(probe: ProbeSpec) -> dict[str, Any]:
 def _folio_json(folio: FolioSpec) -> dict[str, Any]:
     tiles = [spec_json(t) | ({"probe": _probe_json(t.probe)} if isinstance(t.probe, ProbeSpec) else {}) for t in folio.tiles]
     return {**spec_json(folio), "tiles": tiles}
+
+
+def plan_text(star: Star, probe: Probe) -> str:
+    """How a probe is gone about, as `nexorem explain` prints it."""
+    plan = planned(star, probe)
+    return "\n".join(print_plan(star, plan.cells, plan.context(probe, [*probe.rows, *probe.columns])))
 
 
 def analysis(stored: Stored, star: Star, with_findings: bool = True) -> dict[str, Any]:

@@ -57,6 +57,10 @@ class Workspace:
         self._releases: LRUCache[tuple[int, int], Star] = LRUCache(MOST_RELEASES)
         self._locks: defaultdict[int, threading.RLock] = defaultdict(threading.RLock)  # a model: one that is read holds up no other
 
+    def models_in_memory(self) -> int:
+        """How many models have their rows in memory."""
+        return len(self._stars)
+
     def budget(self) -> Budget:
         """What one request may take."""
         return Budget(Limits(), time.monotonic)

@@ -4365,7 +4365,7 @@ export interface components {
         };
         /**
          * Problem
-         * @description Problem details after RFC 9457.
+         * @description Problem details after RFC 9457; `request` is the id that the log has it under.
          */
         Problem: {
             /**
@@ -4380,6 +4380,11 @@ export interface components {
              * @default []
              */
             errors: components["schemas"]["ErrorItem"][];
+            /**
+             * Request
+             * @default
+             */
+            request: string;
             /** Status */
             status: number;
             /** Title */
