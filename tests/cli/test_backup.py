@@ -16,7 +16,7 @@ from nexorem.store import backup, cluster, database
 from nexorem.store.cluster import running, start, stop
 from nexorem.work.actor import COMMAND_LINE
 from nexorem.work.workspace import Workspace
-from tests.cli.test_cli import run
+from tests.cli.forked import run
 from tests.server.warehouse import DEMO
 
 

@@ -84,6 +84,5 @@ def install(app: Flask) -> None:
     @app.errorhandler(Exception)
     def ours(error: Exception) -> Response:
         log.exception("a defect of ours", exc_info=error)
-        return problem(
-            500, "defect", "This is a defect of Nexorem.", "The request could not be answered; the server's log has the details."
-        )
+        said = f"The request could not be answered; the server's log has the details under {g.get('request_id', '')}."
+        return problem(500, "defect", "This is a defect of Nexorem.", said)

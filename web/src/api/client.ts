@@ -144,7 +144,7 @@ export class Refusal extends Error {
 export function problemOf(error: unknown): Problem {
   if (error instanceof Refusal) return error.problem;
   const detail = 'The server did not answer. Nothing has changed; try again when it runs.';
-  return { type: 'urn:nexorem:network', title: 'No answer', status: 0, detail, errors: [], changes: [], version: null };
+  return { type: 'urn:nexorem:network', title: 'No answer', status: 0, detail, errors: [], changes: [], version: null, request: '' };
 }
 
 interface Answered<T> {
@@ -165,6 +165,7 @@ export function unwrap<T>(answer: Answered<T>): T {
     errors: reported?.errors ?? [],
     changes: reported?.changes ?? [],
     version: reported?.version ?? null,
+    request: reported?.request ?? '',
   });
 }
 

@@ -19,6 +19,7 @@ const MANGLED: Problem = {
   errors: [],
   changes: [],
   version: null,
+  request: '',
   detail: 'It may have been cut off on its way. What could be read is shown, the rest is as the model has it; ask for the address again.',
 };
 
