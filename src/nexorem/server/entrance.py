@@ -6,8 +6,8 @@ import asyncio
 import json
 import re
 import secrets
-from collections.abc import Awaitable, Callable, MutableMapping
-from contextlib import suppress
+from collections.abc import Awaitable, Callable, Iterator, MutableMapping
+from contextlib import contextmanager, suppress
 from typing import Any
 
 import h11
@@ -45,6 +45,8 @@ class Entrance:
     def __init__(self, app: Any, events: Events) -> None:
         self.pools = {name: WSGIMiddleware(app, workers=count, send_queue_size=PARTS_AHEAD) for name, count in THREADS.items()}
         self.events = events
+        self._windows: set[asyncio.Queue[str]] = set()
+        self._clock: asyncio.Task[None] | None = None
 
     async def __call__(self, scope: Message, receive: Receive, send: Send) -> None:
         """Answers a request."""
@@ -83,16 +85,29 @@ class Entrance:
             await loop.run_in_executor(None, self.events.wait)
             outgoing.goes_on = True
             await self._ask("quick", scope, _given(body), outgoing)
-            while outgoing.goes_on and not outgoing.is_over:
-                coming = asyncio.create_task(news.get())
-                await asyncio.wait({coming, leaving}, timeout=BEAT_SECONDS, return_when=asyncio.FIRST_COMPLETED)
-                if leaving.done():
-                    coming.cancel()
-                    return
-                if not coming.done():
-                    coming.cancel()
-                text = coming.result() if coming.done() and not coming.cancelled() else ": still here\n\n"
-                await outgoing({"type": "http.response.body", "body": text.encode(), "more_body": True})
+            if not outgoing.goes_on:
+                return
+            leaving.add_done_callback(lambda _: news.put_nowait(""))
+            with self._beating(news):
+                while (text := await news.get()) and not outgoing.is_over:
+                    await outgoing({"type": "http.response.body", "body": text.encode(), "more_body": True})
+
+    @contextmanager
+    def _beating(self, news: asyncio.Queue[str]) -> Iterator[None]:
+        """While it is entered, something is said now and then: one clock for all windows, as each edit wakes all of them."""
+        self._windows.add(news)
+        if self._clock is None or self._clock.done():
+            self._clock = asyncio.create_task(self._beat())
+        try:
+            yield
+        finally:
+            self._windows.discard(news)
+
+    async def _beat(self) -> None:
+        while self._windows:
+            await asyncio.sleep(BEAT_SECONDS)
+            for news in self._windows:
+                news.put_nowait(": still here\n\n")
 
 
 class Outgoing:
@@ -115,7 +130,8 @@ class Outgoing:
         elif message["type"] == "http.response.body" and self.goes_on:
             message["more_body"] = True
         try:
-            await asyncio.wait_for(self.send(message), WRITE_SECONDS)
+            async with asyncio.timeout(WRITE_SECONDS):
+                await self.send(message)
         except (TimeoutError, OSError):
             self.is_over = True
         if message["type"] == "http.response.body" and not message.get("more_body"):
