@@ -29,6 +29,7 @@ ADDRESSES = {
     "files?name=" + "a" * 300 + ".csv": 422,
     "releases/99999999999999999999": 404,
     "loads/99999999999/comparison": 404,
+    "history/-5": 404,
 }
 
 
@@ -63,6 +64,8 @@ class Readable(unittest.TestCase):
                 told = self.answer(method, f"/api/models/{self.id}/{path}", data=b"a" if method == "PUT" else None)
                 self.assertEqual(told.status_code, status, told.text[:300])
                 self.assertEqual(told.mimetype, "application/problem+json")
+        told = self.answer("PATCH", f"/api/models/{self.id}/grid")
+        self.assertEqual((told.status_code, told.headers["Allow"]), (405, "POST"))
         for path in ("/api/models/99999999999999999999", "/api/models/2147483648/history", "/%00", "/" + "a" * 5_000, "/assets/%00.js"):
             with self.subTest(path):
                 self.answer("GET", path)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from flask import Flask, Response, g, request, send_from_directory
+from werkzeug.exceptions import MethodNotAllowed
 from werkzeug.routing import IntegerConverter
 
 from nexorem.core.results import as_json
@@ -36,6 +37,9 @@ def _let_people_first(app: Flask, quiet: Quiet) -> None:
     def left(_error: BaseException | None) -> None:
         if g.pop("entered", False):
             quiet.__exit__()
+
+
+METHODS = ["GET", "POST", "PUT", "PATCH", "DELETE"]
 
 
 class Number(IntegerConverter):
@@ -92,12 +96,18 @@ def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callabl
     app.register_blueprint(api)
     spec.register(app)
 
+    @app.route("/api/<path:rest>", methods=METHODS)
+    def no_address(rest: str) -> Response:
+        """What no address is, whatever the method; one that is there, with another method, says with which."""
+        allowed = [m for m in METHODS if app.url_map.bind("").match(request.path, m)[0] != "no_address"]
+        if allowed:
+            raise MethodNotAllowed(allowed)
+        return problems.problem(404, "http", "Not found", "There is no such address.")
+
     @app.get("/", defaults={"path": "index.html"})
     @app.get("/<path:path>")
     def page(path: str) -> Response:
         """A file of the front end; any other address is one of its own."""
-        if path.startswith("api/"):
-            return problems.problem(404, "http", "Not found", "There is no such address.")
         if not (web / "index.html").is_file():
             return Response("The front end is not built. Start Nexorem with ./nexorem demo or ./nexorem serve.", 503, mimetype="text/plain")
         target = path if path != "index.html" and _is_there(web / path) else "index.html"

@@ -7,7 +7,7 @@ from typing import Any
 
 from flask import Flask, Response, g, jsonify
 from sqlalchemy.exc import DataError, OperationalError
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, MethodNotAllowed
 
 from nexorem.core.diagnostics import CellError, OverLimit, Refused, refuse
 from nexorem.store.models import Conflict
@@ -67,7 +67,10 @@ def install(app: Flask) -> None:
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:
-        return problem(error.code or 500, "http", error.name, error.description or "")
+        response = problem(error.code or 500, "http", error.name, error.description or "")
+        if isinstance(error, MethodNotAllowed) and error.valid_methods:
+            response.headers["Allow"] = ", ".join(sorted(error.valid_methods))
+        return response
 
     @app.errorhandler(OperationalError)
     def database(error: OperationalError) -> Response:

@@ -134,15 +134,17 @@ def blame_cell(
     """The edits and loads that moved a cell, the newest first, each with the value before it and after it."""
     _, star = workspace.star(model_id)
     past = StoredPast(workspace, model_id)
+    places = [i for i, m in enumerate(probe.measures) if m.lower() == measure.lower()]
+    if not places:
+        raise refuse("unknown_measure", f"The probe has no measure {measure}.", "Name one that it asks for.", "measure")
 
     def spec(then: Star) -> ProbeSpec:
         return named_then(then.model, star.model, replace(probe, sort=(), top=None, having=()))
 
     def value(then: Star) -> object:
         asked = spec(then)
-        place = [m.lower() for m in probe.measures].index(measure.lower())
         try:
-            return as_json(trace(then, read_probe(then, asked), asked.measures[place], at(then), workspace.budget()).value)
+            return as_json(trace(then, read_probe(then, asked), asked.measures[places[0]], at(then), workspace.budget()).value)
         except Refused as refused:
             return {"error": refused.diagnostics[0].message}
 
