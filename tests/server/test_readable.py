@@ -70,6 +70,16 @@ class Readable(unittest.TestCase):
             with self.subTest(path):
                 self.answer("GET", path)
 
+    def test_states_that_there_never_were(self):
+        cell = {"probe": {"rows": ["Port.name"], "measures": ["seats_sold"]}, "at": []}
+        for path, body in (
+            ("cell/then", {**cell, "measure": "seats_sold", "number": -5}),
+            ("cell/then", {**cell, "measure": "seats_sold", "number": 10**15}),
+            ("cell/blame", {**cell, "measure": "nope"}),
+        ):
+            told = self.app.test_client().post(f"/api/models/{self.id}/{path}", json=body)
+            self.assertEqual(told.status_code, 422, told.text[:300])
+
     def test_names_that_nothing_can_have(self):
         """Texts with NUL and of any length in every place of an edit that takes one."""
         for odd in ("a\0b", "x" * 100_000, "\u202e", "  "):

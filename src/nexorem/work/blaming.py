@@ -42,7 +42,9 @@ class StoredPast(Past):
         return self.rows[number].change
 
     def model(self, number: int) -> Model:
-        """The model of a state."""
+        """The model of a state; refuses one that there never was."""
+        if not 0 <= number <= self.newest:
+            raise refuse("no_edit", f"There is no edit {number}.", f"They count from 0 to {self.newest}.", "number")
         if number not in self._models:
             at = min(n for n in self._models if n > number)
             model = self._models[at]
