@@ -208,7 +208,7 @@ def on_columnar(star: Star, files: dict[int, Path]) -> dict[int, Any]:
 def _registered(base: Any, name: str, sent: Any, table: Any) -> None:
     import pyarrow as pa
 
-    from nexorem.store.spark import ARROW
+    from nexorem.package.arrow import ARROW
 
     columns = {c.name: pa.array(sent.values(c.name), ARROW[c.dtype]) for c in table.columns}
     base.register(name, pa.table({**columns, "row_number": pa.array(range(sent.size), pa.int64())}))

@@ -106,14 +106,21 @@ def left(star, names, ways, where):
     return make_star(model, stored, elsewhere=Staying(ways, looks))
 
 
+def with_some_left(seed):
+    """A random probe as (maker, probe, wanted), with the names of tables that are left; None where its numbers are not told alike."""
+    made = random_probe(seed)
+    if made is None or any(DIGITS.search(m.formula) for m in made[0].model.measures):
+        return None
+    names = [t.name for t in made[0].model.tables if not t.formula]
+    return *made, set(random.Random(seed).sample(names, random.Random(seed + 1).randint(1, len(names))))
+
+
 class Answers(unittest.TestCase):
     def agree(self, seed, voice):
-        made = random_probe(seed)
-        if made is None or any(DIGITS.search(m.formula) for m in made[0].model.measures):
+        made = with_some_left(seed)
+        if made is None:
             return None
-        maker, data, wanted = made
-        names = [t.name for t in maker.model.tables if not t.formula]
-        names = set(random.Random(seed).sample(names, random.Random(seed + 1).randint(1, len(names))))
+        maker, data, wanted, names = made
         with voice(maker.star) as there:
             star = left(maker.star, names, Ways(there=there), lambda name: "there")
             self.assertEqual((star.firm, star.firm_back, star.unmatched), (maker.star.firm, maker.star.firm_back, maker.star.unmatched))
@@ -177,12 +184,10 @@ class Traces(unittest.TestCase):
     maxDiff = 4000
 
     def agree(self, seed, voice):
-        made = random_probe(seed)
-        if made is None or any(DIGITS.search(m.formula) for m in made[0].model.measures):
+        made = with_some_left(seed)
+        if made is None:
             return None
-        maker, data, _ = made
-        names = [t.name for t in maker.model.tables if not t.formula]
-        names = set(random.Random(seed).sample(names, random.Random(seed + 1).randint(1, len(names))))
+        maker, data, _, names = made
         with voice(maker.star) as there:
             star = left(maker.star, names, Ways(there=there), lambda name: "there")
             probe = probe_of(maker.star, data)

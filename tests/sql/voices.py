@@ -11,21 +11,13 @@ import pyarrow as pa
 from nexorem.core.engine.probe import probe_of
 from nexorem.core.model.proven import Proven
 from nexorem.core.values import iso
+from nexorem.package.arrow import ARROW
 from nexorem.sql.build import Places
 from nexorem.sql.dialects import DUCKDB, POSTGRESQL, stored
 from nexorem.sql.probe import compiled
 from nexorem.sql.remote import SqlProver
 from nexorem.sql.tree import EMPTY, TOTAL, UNMATCHED, to_run
 from tests.store.cluster import fresh_url
-
-ARROW = {
-    "integer": pa.int64(),
-    "number": pa.float64(),
-    "text": pa.string(),
-    "boolean": pa.bool_(),
-    "date": pa.date32(),
-    "datetime": pa.timestamp("us"),
-}
 
 
 class Voice:

@@ -22,17 +22,10 @@ from nexorem.core.engine.grid import Grid
 from nexorem.core.engine.order import TOTAL, Axis, member_json
 from nexorem.core.formats import format_value
 from nexorem.core.limits import Budget
+from nexorem.package.arrow import ARROW
 
 TOTALLED = "(total)"
 EMPTY = "(empty)"
-ARROW = {
-    "integer": pa.int64(),
-    "number": pa.float64(),
-    "boolean": pa.bool_(),
-    "text": pa.string(),
-    "date": pa.date32(),
-    "datetime": pa.timestamp("us"),
-}
 WIDEST = 16_000  # columns of a sheet
 LONGEST = 1_000_000  # lines of a sheet
 ROWS_AT_ONCE = 1_000  # between two looks at the budget

@@ -15,7 +15,14 @@ from nexorem.package.words import recoded
 
 EXACT = 2**53  # whole numbers up to here are doubles
 MOST_TENS = 22  # the powers of ten up to here are doubles
-ARROW = {"integer": pa.int64(), "number": pa.float64(), "text": pa.string(), "boolean": pa.bool_()}
+ARROW = {
+    "integer": pa.int64(),
+    "number": pa.float64(),
+    "text": pa.string(),
+    "boolean": pa.bool_(),
+    "date": pa.date32(),
+    "datetime": pa.timestamp("us"),
+}
 
 
 def coded(texts: Any, missing: tuple[str, ...] | list[str] = ()) -> Vector:

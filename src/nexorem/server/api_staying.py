@@ -21,7 +21,7 @@ def add_staying(address: Register, workspace: Workspace) -> None:
     @address("/models/<int:model_id>/connections/leave", "POST", s.ModelDocument, needs=Need.BRING, json=t.LeaveRequest)
     def leave_tables(model_id: int, json: t.LeaveRequest) -> Response:
         """Takes tables into the model whose rows stay where they are."""
-        chosen = [t.model_dump(by_alias=True) for t in json.tables]
+        chosen = [table.model_dump(by_alias=True) for table in json.tables]
         with asking_for(request_budget(workspace)):
             staying.leave(workspace, actor(), model_id, json.name, chosen, json.base)
             return jsonify(document(*workspace.star(model_id)))

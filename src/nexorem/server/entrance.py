@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import json
 import re
-import secrets
 from collections.abc import Awaitable, Callable, Iterator, MutableMapping
 from contextlib import contextmanager, suppress
 from typing import Any
@@ -14,10 +13,11 @@ import h11
 from a2wsgi import WSGIMiddleware
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
+from nexorem.core.diagnostics import Diagnostic
 from nexorem.server.callers import CALLER, Caller
 from nexorem.server.events import Events
-from nexorem.server.observed import HEADER
-from nexorem.server.problems import PROBLEM_JSON
+from nexorem.server.observed import HEADER, new_id
+from nexorem.server.problems import PROBLEM_JSON, document
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -34,7 +34,7 @@ PARTS_AHEAD = 64  # of an answer, that wait to be taken
 THREADS = {"quick": 24, "slow": 64, "files": 16}
 FOLLOWED = re.compile(r"/api/models/(\d{1,9})/events")
 QUICK = re.compile(
-    r"/(?!api/).*|/api/models|/api/models/\d+(/(analysis|history|checks|coverage|proofs|releases|events|edits|undo|redo|vocabulary|uses"
+    r"/(?!api/).*|/api/models|/api/models/\d+(/(analysis|history|checks|coverage|proofs|releases|events|edits|undo|redo|uses"
     r"|connections(/asked)?|loads|schedules))?"
 )
 
@@ -219,10 +219,9 @@ REFUSALS = {
 async def _refused(outgoing: Outgoing, status: int) -> None:
     """A problem document, and the end of the connection: what is left of the request is not read."""
     kind, title, detail, mend = REFUSALS[status]
-    error = {"code": kind, "message": detail, "mend": mend, "in": "", "start": 0, "end": 0, "text": "", "mends": []}
-    problem = {"type": f"urn:nexorem:{kind}", "title": title, "status": status, "detail": detail, "errors": [error]}
-    request_id = secrets.token_hex(8)
-    body = json.dumps({**problem, "changes": [], "version": None, "request": request_id}).encode()
+    request_id = new_id()
+    errors = [Diagnostic(kind, detail, hint=mend).as_json()]
+    body = json.dumps(document(status, kind, title, detail, request_id, errors=errors)).encode()
     kind_of_body = b"content-type", PROBLEM_JSON.encode()
     headers = [kind_of_body, (HEADER.lower().encode(), request_id.encode()), _length(body), (b"connection", b"close")]
     with suppress(RuntimeError):  # the other end has closed

@@ -34,6 +34,11 @@ BUCKETS = (0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1.0, 2.5, 5.0, 10.0, 30.0)
 log = logging.getLogger("nexorem.requests")
 
 
+def new_id() -> str:
+    """An id for a request that brings none."""
+    return secrets.token_hex(8)
+
+
 def request_id() -> str:
     """The present request's id; empty outside of one."""
     return str(g.get("request_id", "")) if has_request_context() else ""
@@ -92,7 +97,7 @@ def install(app: Flask, workspace: Workspace, events: Events) -> None:
     @app.before_request
     def begin() -> None:
         given = request.headers.get(HEADER, "")
-        g.request_id = given if GIVEN_ID.fullmatch(given) else secrets.token_hex(8)
+        g.request_id = given if GIVEN_ID.fullmatch(given) else new_id()
         g.began = time.perf_counter()
         figures.under_way.inc()
 

@@ -17,20 +17,15 @@ PROBLEM_JSON = "application/problem+json"
 log = logging.getLogger("nexorem")
 
 
+def document(status: int, kind: str, title: str, detail: str, request_id: str, **more: Any) -> dict[str, Any]:
+    """A problem document as JSON."""
+    said = {"type": f"urn:nexorem:{kind}", "title": title, "status": status, "detail": detail}
+    return {**said, "errors": [], "changes": [], "version": None, "request": request_id, **more}
+
+
 def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> Response:
-    """A problem document."""
-    body = {
-        "type": f"urn:nexorem:{kind}",
-        "title": title,
-        "status": status,
-        "detail": detail,
-        "errors": [],
-        "changes": [],
-        "version": None,
-        "request": str(g.get("request_id", "")),
-        **more,
-    }
-    response = jsonify(body)
+    """The answer with a problem document."""
+    response = jsonify(document(status, kind, title, detail, str(g.get("request_id", "")), **more))
     response.status_code = status
     response.mimetype = PROBLEM_JSON
     return response

@@ -8,7 +8,6 @@ import secrets
 import shutil
 import socket
 import subprocess
-import threading
 import time
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
@@ -17,6 +16,7 @@ from pathlib import Path
 from urllib.parse import quote
 
 from nexorem.core.diagnostics import Refused, refuse
+from nexorem.store.watching import watched
 
 ROLE = "nexorem"
 SERVER_USER = "postgres"
@@ -132,26 +132,19 @@ def start(folder: Path, fast_and_unsafe: bool = False, port: int = 0) -> Cluster
 @contextmanager
 def kept_running(cluster: Cluster, say: Callable[[str], None]) -> Iterator[None]:
     """While it is entered, the server is started again at the same port when it has ended."""
-    over = threading.Event()
     port = cluster.port
 
-    def keep() -> None:
-        while not over.wait(LOOK_SECONDS):
-            if cluster.is_alive():
-                continue
+    def keep() -> bool:
+        if not cluster.is_alive():
             say("the store's server has ended; starting it again")
             try:
                 start(cluster.folder, port=port)
             except Refused as refused:
                 say(refused.diagnostics[0].message)
+        return False
 
-    thread = threading.Thread(target=keep, name="store", daemon=True)
-    thread.start()
-    try:
+    with watched(keep, LOOK_SECONDS, "store"):
         yield
-    finally:
-        over.set()
-        thread.join()
 
 
 def running(folder: Path) -> Cluster:

@@ -15,6 +15,7 @@ import pyarrow as pa
 
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.model.model import Table
+from nexorem.package.arrow import ARROW
 from nexorem.sql.build import ROW_NUMBER, Sent
 from nexorem.sql.dialects import SPARK
 from nexorem.sql.proof import Line
@@ -28,14 +29,6 @@ MOST_SAID = 300
 MOST_LISTED = 2_000  # tables of a cluster
 MOST_DESCRIBED = 60  # of them with their columns: each is a question of its own
 PLAIN = re.compile(r"\w+", re.ASCII)  # names that catalogs take
-ARROW = {
-    "integer": pa.int64(),
-    "number": pa.float64(),
-    "text": pa.string(),
-    "boolean": pa.bool_(),
-    "date": pa.date32(),
-    "datetime": pa.timestamp("us"),
-}
 LOGGER = "SQLQueryContextLogger"  # of the client, which writes what we say in our own words
 
 

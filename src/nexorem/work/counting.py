@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Iterable
-from contextlib import contextmanager
 from typing import Any
 
 from nexorem.core.diagnostics import Refused, refuse
@@ -13,6 +11,7 @@ from nexorem.store import models, tasks
 from nexorem.store.column_counts import column_counts, known_counts
 from nexorem.store.sides import asking_for
 from nexorem.store.staying import Staying
+from nexorem.store.watching import watched
 from nexorem.work.actor import Actor, Need
 from nexorem.work.shaping import table_of
 from nexorem.work.workspace import Workspace
@@ -50,8 +49,15 @@ def run(workspace: Workspace, model_id: int, names: Iterable[str]) -> None:
     tasks.tell(engine, model_id, KIND, 0, len(columns))
     done, said = 0, ""
     budget = Budget()
+
+    def stop_if_wanted() -> bool:
+        stops = tasks.progress_of(engine, model_id, KIND).stopping
+        if stops:
+            budget.cancel()
+        return stops
+
     try:
-        with asking_for(budget), _stopping(workspace, model_id, budget):
+        with asking_for(budget), watched(stop_if_wanted, EVERY, "stop of counts"):
             for done, (table, column) in enumerate(columns):
                 tasks.tell(engine, model_id, KIND, done, len(columns), words=f"{table}.{column}")
                 models.notify(engine, model_id, KIND)
@@ -62,23 +68,3 @@ def run(workspace: Workspace, model_id: int, names: Iterable[str]) -> None:
     finally:
         tasks.tell(engine, model_id, KIND, done, len(columns), running=False, words=said)
         models.notify(engine, model_id, KIND)
-
-
-@contextmanager
-def _stopping(workspace: Workspace, model_id: int, budget: Budget) -> Any:
-    """Cancels a budget when somebody wants what runs stopped."""
-    over = threading.Event()
-
-    def look() -> None:
-        while not over.wait(EVERY):
-            if tasks.progress_of(workspace.engine, model_id, KIND).stopping:
-                budget.cancel()
-                return
-
-    watcher = threading.Thread(target=look, name="stop of counts", daemon=True)
-    watcher.start()
-    try:
-        yield
-    finally:
-        over.set()
-        watcher.join()
