@@ -1,5 +1,5 @@
 """The long run: 20,000 random models against the oracle and, as SQL, against the columnar database, a tenth of them against PostgreSQL
-and with tables that stay there; 100,000 mutated formulas, marks and mends on 10,000 models. About two hours on two cores.
+and with tables that stay there; 100,000 mutated formulas, marks and mends on 10,000 models. About two hours.
 
 tools/long_run.py [--seeds N] [--mutations N] [--first SEED]
 """
@@ -19,6 +19,9 @@ TESTS = (
     "tests.core.test_truth_more.Sums",
     "tests.sql.test_agreement.Agreement",
     "tests.sql.test_staying",
+    "tests.core.test_plan.Contexts",
+    "tests.checks.test_coverage.Random",
+    "tests.server.test_edit_forms.EditForms.test_mutated_edits",
 )
 
 
@@ -38,6 +41,9 @@ def main() -> int:
         "SQL_SEEDS": str(given.seeds),
         "POSTGRESQL_SEEDS": str(given.seeds // 10),
         "STAYING_SEEDS": str(given.seeds // 10),
+        "PLAN_SEEDS": str(given.seeds // 2),
+        "COVERAGE_SEEDS": str(given.seeds // 40),
+        "EDIT_MUTATIONS": str(given.mutations // 10),
     }
     return subprocess.run([sys.executable, "-m", "unittest", "-v", *TESTS], cwd=ROOT, env=environment, check=False).returncode
 

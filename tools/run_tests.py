@@ -2,8 +2,8 @@
 
 tools/run_tests.py [--cluster] [NAME ...]     only the tests whose names contain one of these, and no lint
 
-`--cluster`: those that start a cluster, too. Without names the browser's tests, which mostly wait, and those of SQL and of the core run in
-processes of their own beside the rest. The ten slowest tests are named at the end.
+`--cluster`: those that start a cluster, too. Without names the browser's tests, which mostly wait, and those of SQL, of the core and of
+random models run in processes of their own beside the rest. The ten slowest tests are named at the end.
 """
 
 from __future__ import annotations
@@ -21,7 +21,10 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[1]
 PYTHON = sys.executable
 OWN_NAMES = ROOT.parent / "shared" / "checks" / "own_names.py"
-ASIDE = (("tests.browser.",), ("tests.sql.", "tests.checks.", "tests.core."))  # each in a process of its own; about as long as the rest
+ASIDE = (
+    ("tests.browser.",),
+    ("tests.sql.", "tests.checks.", "tests.core.", "tests.properties."),
+)  # each in a process of its own; about as long as the rest
 CLUSTER = "tests.cluster."
 SLOW = 5.0  # seconds; slower tests are named
 MOST_SLOW = 10

@@ -1,5 +1,6 @@
 """What checks depend on, and what they would notice: held against really making each change and running everything."""
 
+import os
 import random
 import unittest
 from contextlib import suppress
@@ -26,6 +27,8 @@ from nexorem.core.model.specs import ProbeSpec, read_spec
 from tests.checks.test_checks import SEATS, Beside, table
 from tests.core.small import STAR, keeping
 from tests.oracle.random_models import Maker
+
+SEEDS = int(os.environ.get("COVERAGE_SEEDS", "60"))
 
 
 def run(star, check, digest=""):
@@ -302,7 +305,7 @@ class Random(unittest.TestCase):
 
     def test_the_same_basis_the_same_outcome(self):
         alike_, other = 0, 0
-        for seed in range(1000, 1120):
+        for seed in range(1000, 1000 + SEEDS):
             with suppress(OverflowError):
                 star, r = self.model(seed)
                 for change in r.sample(changes := list(mutations(star)), min(10, len(changes))):

@@ -104,7 +104,7 @@ class Contexts(unittest.TestCase):
         """On every level of totals of random probes, in the plans of rows too: the same filters on the same columns, in one order, and
         `filtered` and `on_axis` are what the plan says."""
         told = Counter()
-        for seed in range(int(os.environ.get("PLAN_SEEDS", "1500"))):
+        for seed in range(int(os.environ.get("PLAN_SEEDS", "800"))):
             maker = Maker(seed)
             maker.with_measures(2)
             data = maker.probe([maker.model.measures[-1].name]) | {"totals": "all", "empty_lines": True, "sort": []}

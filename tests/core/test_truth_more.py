@@ -24,7 +24,7 @@ from tests.oracle.random_models import Maker
 from tests.plain import looked_at, marks, unmatched_marks
 
 D = dt.date
-SEEDS = int(os.environ.get("SEEDS", "2000")) // 2
+SEEDS = int(os.environ.get("SEEDS", "2000")) // 4
 LIBRARY = {
     "Loan": (
         "item:text day:date copies:integer",

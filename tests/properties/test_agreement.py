@@ -15,7 +15,7 @@ from nexorem.core.engine.cubes import coarsened
 from tests.oracle.agreement import check_seed
 
 SEEDS = int(os.environ.get("SEEDS", "2000"))
-WIDE_SEEDS = int(os.environ.get("WIDE_SEEDS", "400"))
+WIDE_SEEDS = int(os.environ.get("WIDE_SEEDS", "200"))
 FIRST = int(os.environ.get("FIRST_SEED", "0"))
 
 

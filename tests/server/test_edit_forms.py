@@ -226,7 +226,7 @@ def mutated(r, edit):
     return edit
 
 
-MUTATIONS = int(os.environ.get("EDIT_MUTATIONS", "2000"))
+MUTATIONS = int(os.environ.get("EDIT_MUTATIONS", "800"))
 
 
 class EditForms(unittest.TestCase):

@@ -27,7 +27,7 @@ from tests.oracle.agreement import describe, same
 from tests.sql.test_agreement import DIGITS, random_probe
 from tests.sql.voices import ARROW, Server, columnar
 
-SEEDS = int(os.environ.get("STAYING_SEEDS", "100"))
+SEEDS = int(os.environ.get("STAYING_SEEDS", "60"))
 FIRST = int(os.environ.get("FIRST_SEED", "0"))
 KINDS = {"integer": "BIGINT", "number": "DOUBLE", "text": "VARCHAR", "boolean": "BOOLEAN", "date": "DATE", "datetime": "TIMESTAMP"}
 REFUSED = {"no_row_key", "no_sql"}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from contextlib import contextmanager
 
 import duckdb
@@ -60,20 +61,28 @@ def rows_of(star, table):
     return [*(star.column(table.name, c.name).rows().tolist() for c in table.columns), range(star.size(table.name))]
 
 
+COLUMNAR = duckdb.connect(config={"threads": 1})
+NUMBERS = itertools.count(1)
+
+
 @contextmanager
 def columnar(star):
-    """The embedded columnar database."""
-    base = duckdb.connect(config={"threads": 1})
-    for table in star.model.tables:
-        kinds = [*(ARROW[c.dtype] for c in table.columns), pa.int64()]
-        names = [*(c.name for c in table.columns), "_row"]
-        base.register("given", pa.table({n: pa.array(v, k) for n, v, k in zip(names, rows_of(star, table), kinds, strict=True)}))
-        base.execute(f"CREATE TABLE {quoted(table.name)} AS SELECT * FROM given")
+    """The embedded columnar database; each star has one of its own there, for a new connection takes longer than most questions."""
+    base, name = COLUMNAR.cursor(), f"star_{next(NUMBERS)}"
+    base.execute(f"ATTACH ':memory:' AS {name}")
+    base.execute(f"USE {name}")
     try:
+        for table in star.model.tables:
+            kinds = [*(ARROW[c.dtype] for c in table.columns), pa.int64()]
+            names = [*(c.name for c in table.columns), "_row"]
+            base.register("given", pa.table({n: pa.array(v, k) for n, v, k in zip(names, rows_of(star, table), kinds, strict=True)}))
+            base.execute(f"CREATE TABLE {quoted(table.name)} AS SELECT * FROM given")
         made = Voice(star, DUCKDB, lambda text, values=None: base.execute(text, values).fetchall())
         made.base = base
         yield made
     finally:
+        base.execute("USE memory")
+        base.execute(f"DETACH {name}")
         base.close()
 
 

@@ -78,10 +78,18 @@ def listed(d: Dialect, text: Sql, between: Sql) -> Sql:
     return sa.func.substr(joined, sa.cast(start, sa.Integer()), type_=sa.Text())
 
 
-def percentile_parts(x: Sql, share: Sql, place: Sql, count: Sql) -> Sql:
-    """What a value adds to its group's percentile: it is one of the two that the share falls between, by how near it is. `place`
-    is its place among the group's values from 1, `count` how many there are."""
-    at = op(op(share, "*", op(sa.cast(count, sa.Double()), "-", double("1"))), "+", double("1"))
-    far = sa.func.abs(op(sa.cast(place, sa.Double()), "-", at))
-    near = sa.and_(test(far, "<", double("1")), test(share, ">=", double("0")), test(share, "<=", double("1")))
-    return when((near, op(x, "*", op(double("1"), "-", far))))
+def percentile_of(x: Sql, share: Sql, place: Sql, count: Sql) -> Sql:
+    """The percentile of a group: the value below the share, and so much of the way to the one above, in the very operations of the engine,
+    so that it is the same to the last digit. `place` is a value's place among the group's from 1, `count` how many there are."""
+    at = op(share, "*", op(sa.cast(count, sa.Double()), "-", double("1")))
+    own = op(sa.cast(place, sa.Double()), "-", double("1"))
+    asked = sa.and_(test(share, ">=", double("0")), test(share, "<=", double("1")))
+    below, above, past = (
+        sa.func.max(when((sa.and_(asked, condition), value)), type_=sa.Double())
+        for condition, value in (
+            (test(own, "=", sa.func.floor(at, type_=sa.Double())), x),
+            (test(own, "=", sa.func.ceil(at, type_=sa.Double())), x),
+            (x.is_not(None), op(at, "-", sa.func.floor(at, type_=sa.Double()))),
+        )
+    )
+    return op(below, "+", op(past, "*", op(above, "-", below)))

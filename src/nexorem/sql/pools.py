@@ -12,7 +12,7 @@ from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql import ClauseElement
 
 from nexorem.core.language import typed as t
-from nexorem.sql.aggregates import BY_PARTS, aggregated, parts_of, percentile_parts, together, value_of
+from nexorem.sql.aggregates import BY_PARTS, aggregated, parts_of, percentile_of, together, value_of
 from nexorem.sql.build import Build, Reader, reader_of
 from nexorem.sql.contexts import Value, in_order
 from nexorem.sql.dialects import TYPES, number
@@ -370,7 +370,7 @@ def reduced(
     placed = sa.select(*by, inner.c[x_name], inner.c[share], place.label(place_name), count.label(filled_name)).subquery(
         build.names.new("placed")
     )
-    value = sa.func.sum(percentile_parts(*(placed.c[n] for n in (x_name, share, place_name, filled_name))), type_=sa.Double())
+    value = percentile_of(*(placed.c[n] for n in (x_name, share, place_name, filled_name)))
     return grouped(sa.select(*(placed.c[n] for n in names), value.label(column)), len(keys))
 
 

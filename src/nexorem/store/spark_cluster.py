@@ -28,6 +28,12 @@ CONNECT = "org.apache.spark.sql.connect.service.SparkConnectServer"
 MASTER, WORKER = "org.apache.spark.deploy.master.Master", "org.apache.spark.deploy.worker.Worker"
 WORKERS = 2
 MEMORY = "2g"
+# Over few rows, compiling costs more than it saves.
+ALONE = {
+    "spark.driver.extraJavaOptions": "-XX:TieredStopAtLevel=1",
+    "spark.sql.codegen.wholeStage": "false",
+    "spark.sql.codegen.factoryMode": "NO_CODEGEN",
+}
 SECONDS_TO_START = 90.0
 SECONDS_TO_STOP = 10.0
 
@@ -47,21 +53,24 @@ def home() -> Path:
 
 @contextmanager
 def cluster(folder: Path, port: int, workers: int = WORKERS) -> Iterator[str]:
-    """A cluster that runs as long as the block; gives its address. Logs, work and tables lie in `folder`."""
+    """A cluster that runs as long as the block; gives its address. Logs, work and tables lie in `folder`. Without workers the connect
+    server works out everything itself, on one core."""
     programs = home()
     folder.mkdir(parents=True, exist_ok=True)
     with socket.socket() as free:
         if free.connect_ex((HOST, port)) == 0:
             raise refuse("port_taken", f"Port {port} is taken by another program.", "Name another one with --port.")
-    master = free_port()
-    address = f"spark://{HOST}:{master}"
     with ExitStack() as running:
 
         def start(name: str, *command: str) -> subprocess.Popen[bytes]:
             return running.enter_context(_process(folder / f"{name}.log", folder, [str(programs / "bin" / command[0]), *command[1:]]))
 
-        first = start("master", "spark-class", MASTER, "--host", HOST, "--port", str(master), "--webui-port", "0")
-        _wait_for(master, first, folder / "master.log")
+        address = "local[1]"
+        if workers:
+            master = free_port()
+            address = f"spark://{HOST}:{master}"
+            first = start("master", "spark-class", MASTER, "--host", HOST, "--port", str(master), "--webui-port", "0")
+            _wait_for(master, first, folder / "master.log")
         for number in range(workers):
             own = ["--host", HOST, "--cores", "1", "--memory", MEMORY, "--webui-port", "0", "--work-dir", str(folder / "work")]
             start(f"worker-{number + 1}", "spark-class", WORKER, *own, address)
@@ -72,7 +81,8 @@ def cluster(folder: Path, port: int, workers: int = WORKERS) -> Iterator[str]:
             "spark.driver.bindAddress": HOST,
             "spark.ui.enabled": "false",
             "spark.sql.warehouse.dir": str(folder / "warehouse"),
-            "spark.sql.shuffle.partitions": str(2 * workers),
+            "spark.sql.shuffle.partitions": str(2 * workers or 1),
+            **({} if workers else ALONE),
         }
         given = [x for name, value in settings.items() for x in ("--conf", f"{name}={value}")]
         resources = ["--driver-memory", MEMORY, "--executor-memory", MEMORY, "--executor-cores", "1"]
