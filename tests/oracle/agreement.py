@@ -136,13 +136,14 @@ def expected(page, measures):
     return [({**rows[i], **columns[j]}, values[i, j]) for i in kept_rows for j in kept_columns]
 
 
-def check_seed(seed, wide=False):
-    """Engine and oracle on one random model. When they agreed on it, the cells that failed beside others of their measure that did not (so
+def check_seed(seed, wide=False, prepared=lambda maker: None):
+    """Engine and oracle on one random model, `prepared` before it is asked. When they agreed on it, the cells that failed beside others of their measure that did not (so
     zero for most); None when the formula was refused."""
     maker = Maker(seed, wide)
     maker.with_measures(maker.r.randint(1, 3))
     measures = [m.name for m in maker.model.measures]
     probe = maker.probe(measures)
+    prepared(maker)
     good = []
     for name in measures:
         try:

@@ -11,7 +11,7 @@ from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.fits import fitted, mended, misfit_diagnostics, unclean
 from nexorem.core.model.check_specs import NamedCheck
 from nexorem.core.model.edits import KINDS
-from nexorem.core.model.specs import FormerName, Name, NamedFolio, NamedHierarchy, NamedProbe, Place, Text
+from nexorem.core.model.specs import FormerName, Name, NamedClearance, NamedFolio, NamedHierarchy, NamedProbe, Place, Text
 from nexorem.package.forms import At, CalendarForm, ColumnName, Form, Json, LinkForm, MeasureForm, TableForm, parts_of
 
 Edit = dict[str, Any]
@@ -71,6 +71,12 @@ class PutHierarchy(EditForm):
     at: At = None
 
 
+class PutClearance(EditForm):
+    kind: Literal["put_clearance"]
+    clearance: NamedClearance
+    at: At = None
+
+
 class PutCheck(EditForm):
     kind: Literal["put_check"]
     check: NamedCheck
@@ -79,7 +85,16 @@ class PutCheck(EditForm):
 
 
 class Remove(EditForm):
-    kind: Literal["remove_link", "remove_measure", "remove_probe", "remove_folio", "remove_hierarchy", "remove_check", "remove_table"]
+    kind: Literal[
+        "remove_link",
+        "remove_measure",
+        "remove_probe",
+        "remove_folio",
+        "remove_hierarchy",
+        "remove_check",
+        "remove_clearance",
+        "remove_table",
+    ]
     name: Name
 
 
@@ -129,6 +144,7 @@ Kept = Annotated[
     | PutProbe
     | PutFolio
     | PutHierarchy
+    | PutClearance
     | PutCheck
     | Remove
     | PlaceTables
@@ -288,6 +304,7 @@ AnyEdit = Annotated[
     | PutProbe
     | PutFolio
     | PutHierarchy
+    | PutClearance
     | PutCheck
     | Remove
     | PlaceTables

@@ -8,7 +8,19 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from nexorem.core.model.check_specs import NamedCheck
-from nexorem.core.model.specs import MOST_NAME, Accepted, Damage, FormerName, Name, NamedFolio, NamedHierarchy, NamedProbe, Place, Text
+from nexorem.core.model.specs import (
+    MOST_NAME,
+    Accepted,
+    Damage,
+    FormerName,
+    Name,
+    NamedClearance,
+    NamedFolio,
+    NamedHierarchy,
+    NamedProbe,
+    Place,
+    Text,
+)
 from nexorem.core.values import COLUMN_TYPES
 from nexorem.package.schema import LinkProperty, MeasureProperty, SaidProperty
 
@@ -87,6 +99,7 @@ class ModelForm(Form):
     damage: list[Damage] = []
     accepted: list[Accepted] = []
     renamed: list[FormerName] = []
+    clearances: list[NamedClearance] = []
     language: Literal[1, 2] = 1
 
 

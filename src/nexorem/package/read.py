@@ -273,7 +273,7 @@ def make_model(descriptor: Mapping[str, Any], own: NexoremProperty, loaded: list
 
 def kept_of(own: NexoremProperty) -> dict[str, Any]:
     """What a package keeps beside tables, links and measures, as `Model` takes it."""
-    parts = ("probes", "folios", "hierarchies", "checks", "accepted", "renamed")
+    parts = ("probes", "folios", "hierarchies", "checks", "accepted", "renamed", "clearances")
     return {key: tuple(getattr(own, key)) for key in parts} | {"places": own.places}
 
 

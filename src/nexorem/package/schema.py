@@ -7,7 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from nexorem.core.model.check_specs import NamedCheck
-from nexorem.core.model.specs import Accepted, FormerName, NamedFolio, NamedHierarchy, NamedProbe, Place
+from nexorem.core.model.specs import Accepted, FormerName, NamedClearance, NamedFolio, NamedHierarchy, NamedProbe, Place
 
 
 class Strict(BaseModel):
@@ -107,4 +107,5 @@ class NexoremProperty(Strict):
     places: dict[str, Place] = {}
     accepted: list[Accepted] = []
     renamed: list[FormerName] = []
+    clearances: list[NamedClearance] = []
     language: Literal[1, 2] = 1

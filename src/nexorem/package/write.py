@@ -162,7 +162,7 @@ def nexorem_property(model: Model, names: dict[str, str]) -> dict[str, Any]:
 def _specs(model: Model) -> dict[str, Any]:
     """What a model keeps beside its tables and links; what it has none of is left out."""
     specs: dict[str, Any] = {}
-    for key in ("hierarchies", "probes", "folios", "checks"):
+    for key in ("hierarchies", "probes", "folios", "checks", "clearances"):
         if getattr(model, key):
             specs[key] = [canonical(spec_json(x)) for x in getattr(model, key)]
     specs["measures"] = [plain(m) for m in model.measures]

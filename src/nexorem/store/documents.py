@@ -20,6 +20,7 @@ KINDS = {
     "folios": "folio",
     "hierarchies": "hierarchy",
     "checks": "check",
+    "clearances": "clearance",
 }
 
 

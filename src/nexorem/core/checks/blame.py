@@ -24,6 +24,8 @@ NOTES = (
     "remove_check",
     "put_hierarchy",
     "remove_hierarchy",
+    "put_clearance",
+    "remove_clearance",
     "put_folio",
     "remove_folio",
 )

@@ -51,6 +51,7 @@ def edited_star(star: Star, model: Model, budget: Budget | None = None) -> Star:
         if not x.formula and not x.stays
     }
     made = make_star(model, stored, budget, star.elsewhere)
+    made.cleared = star.cleared
     return star.with_model(made.model) if _same_rows(star, made) else made
 
 

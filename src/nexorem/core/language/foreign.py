@@ -42,6 +42,7 @@ INSTEAD: dict[str, tuple[str, str]] = {
     **dict.fromkeys(("row_number", "dense_rank", "ntile", "percent_rank"), ("", "rank(x among ROWS) places a value among others.")),
     **dict.fromkeys(("lag", "lead", "first_value", "last_value"), ("", "Move the dates instead: x given (shift Calendar by -1 month).")),
     **dict.fromkeys(("count_if", "sum_if"), ("", "Write the condition inside: sum(x where condition).")),
+    "person": ("", "person('email') stands in the rules of a clearance."),
     "approx_count_distinct": ("", "Write count(distinct Table.column)."),
     **dict.fromkeys(("percentile_cont", "percentile_disc", "quantile"), ("percentile", "percentile(x, 0.9)")),
 }

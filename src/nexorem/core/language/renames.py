@@ -11,7 +11,18 @@ from typing import Any, TypeVar
 from nexorem.core.diagnostics import Refused, near_hint, refuse
 from nexorem.core.language.former import names_of
 from nexorem.core.language.lexer import Token, tokenize
-from nexorem.core.language.uses import Owner, Text, Way, check_with, defined_beside, folio_with, named_in, probe_with, texts_of
+from nexorem.core.language.uses import (
+    Owner,
+    Text,
+    Way,
+    check_with,
+    clearance_with,
+    defined_beside,
+    folio_with,
+    named_in,
+    probe_with,
+    texts_of,
+)
 from nexorem.core.model.check_specs import AddUpMust, CheckSpec, TableMust, TileOf
 from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Link, Measure, Model, Table, link_json, table_json
@@ -31,6 +42,7 @@ from nexorem.core.model.specs import (
     spec_json,
 )
 
+LISTED = (("probes", "probe"), ("folios", "folio"), ("hierarchies", "hierarchy"), ("checks", "check"), ("clearances", "clearance"))
 KINDS = ("table", "column", "link", "hierarchy", "probe", "folio")
 Ref = Callable[[str], str]
 N = TypeVar("N", ProbeSpec, FolioSpec, Hierarchy)
@@ -94,6 +106,7 @@ def renamed(star: Proven, change: Renaming, steps: Callable[[Table, Renaming], T
     folios = [_named_anew(_folio(folio_with(f, _of(formulas, "folio", f.name)), ref, change), change, "folio") for f in model.folios]
     hierarchies = tuple(_named_anew(replace(h, levels=tuple(map(ref, h.levels))), change, "hierarchy") for h in model.hierarchies)
     links = tuple(_link(model, k, change) for k in model.links)
+    clearances = tuple(clearance_with(c, _of(formulas, "clearance", c.name)) for c in model.clearances)
     checks = tuple(_check(check_with(c, _of(formulas, "check", c.name)), ref, change) for c in model.checks)
     return replace(
         model,
@@ -104,6 +117,7 @@ def renamed(star: Proven, change: Renaming, steps: Callable[[Table, Renaming], T
         folios=tuple(folios),
         hierarchies=hierarchies,
         checks=checks,
+        clearances=clearances,
         places=_places(model, change),
         accepted=_accepted(model, change),
         renamed=remembered(model, change),
@@ -338,7 +352,7 @@ def edits_between(before: Model, after: Model) -> list[Edit]:
         edits += _changed("change_link", k.name, link_json(k), link_json(m))
     for x, y in zip(before.measures, after.measures, strict=True):
         edits += _changed("change_measure", x.name, *({f.name: getattr(m, f.name) for f in fields(m)} for m in (x, y)))
-    for kept, kind in (("probes", "probe"), ("folios", "folio"), ("hierarchies", "hierarchy"), ("checks", "check")):
+    for kept, kind in LISTED:
         for place, (old, new) in enumerate(zip(getattr(before, kept), getattr(after, kept), strict=True)):
             if old == new:
                 continue

@@ -15,11 +15,11 @@ from nexorem.core.model.edits import Edit
 from nexorem.core.model.model import Model, plain
 from nexorem.core.model.names import quoted
 from nexorem.core.model.proven import Proven
-from nexorem.core.model.specs import ConditionPick, FolioSpec, MemberPick, PickSpec, ProbeSpec, Tile, spec_json
+from nexorem.core.model.specs import Clearance, ConditionPick, FolioSpec, MemberPick, PickSpec, ProbeSpec, Tile, spec_json
 from nexorem.core.results import Result
 
 Way = tuple[str | int, ...]
-Owner = Literal["measure", "column", "table", "probe", "folio", "check"]
+Owner = Literal["measure", "column", "table", "probe", "folio", "check", "clearance"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,12 +50,19 @@ def texts_of(model: Model) -> Iterator[Text]:
             if isinstance(tile.probe, ProbeSpec):
                 yield from _probe_texts("folio", folio.name, tile.probe, ("tiles", place, "probe"))
     for check in model.checks:
-        if isinstance(check.probe, ProbeSpec):
-            yield from _probe_texts("check", check.name, check.probe, ("probe",))
-        if isinstance(check.must, HoldMust):
-            yield Text("check", check.name, check.must.hold, ("must", "hold"))
-        if check.rows is not None:
-            yield Text("check", check.name, check.rows, ("rows",))
+        yield from _check_texts(check)
+    for clearance in model.clearances:
+        for place, rule in enumerate(clearance.rules):
+            yield Text("clearance", clearance.name, rule, ("rules", place, "where"))
+
+
+def _check_texts(check: CheckSpec) -> Iterator[Text]:
+    if isinstance(check.probe, ProbeSpec):
+        yield from _probe_texts("check", check.name, check.probe, ("probe",))
+    if isinstance(check.must, HoldMust):
+        yield Text("check", check.name, check.must.hold, ("must", "hold"))
+    if check.rows is not None:
+        yield Text("check", check.name, check.rows, ("rows",))
 
 
 def _probe_texts(kind: Literal["probe", "folio", "check"], owner: str, probe: ProbeSpec, way: Way = ()) -> Iterator[Text]:
@@ -111,6 +118,12 @@ def check_with(check: CheckSpec, formulas: Mapping[Way, str]) -> CheckSpec:
         must = replace(must, hold=formulas.get(("must", "hold"), must.hold))
     rows = check.rows if check.rows is None else formulas.get(("rows",), check.rows)
     return replace(check, probe=probe, must=must, rows=rows)
+
+
+def clearance_with(clearance: Clearance, formulas: Mapping[Way, str]) -> Clearance:
+    """A clearance with other rules."""
+    rules = (formulas.get(("rules", place, "where"), rule) for place, rule in enumerate(clearance.rules))
+    return replace(clearance, rules=tuple(rules))
 
 
 def bind_text(star: Proven, binder: Binder, text: Text) -> None:

@@ -10,6 +10,7 @@ from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.lint.attention import Attention, attention
 from nexorem.core.lint.checks import of_check
+from nexorem.core.lint.clearances import of_clearance
 from nexorem.core.lint.design import of_design
 from nexorem.core.lint.finding import GROUPS, TIDY, Finding, Group, RankedFinding
 from nexorem.core.lint.links import of_link, unused_links
@@ -36,6 +37,7 @@ def findings(star: Star) -> list[RankedFinding]:
     faults += [f for probe in star.model.probes for f in of_probe(star, probe)]
     faults += [f for folio in star.model.folios for f in of_folio(star, folio)]
     faults += [f for check in star.model.checks for f in of_check(star, check)]
+    faults += [f for clearance in star.model.clearances for f in of_clearance(star, clearance)]
     looked_at = attention(star)
     reasons = {x.finding: x.reason for x in star.model.accepted}
     ranked = [_ranked(f, looked_at, reasons.get((f.code, f.about, f.key))) for f in faults]

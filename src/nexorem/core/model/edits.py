@@ -15,7 +15,7 @@ from nexorem.core.model.check import check_shape
 from nexorem.core.model.check_specs import CheckSpec
 from nexorem.core.model.model import Link, Measure, Model, Table, link_from_json, link_json, plain, table_from_json, table_json
 from nexorem.core.model.names import column_text
-from nexorem.core.model.specs import Accepted, FolioSpec, FormerName, Hierarchy, Place, ProbeSpec, read_spec, spec_json
+from nexorem.core.model.specs import Accepted, Clearance, FolioSpec, FormerName, Hierarchy, Place, ProbeSpec, read_spec, spec_json
 
 Edit = dict[str, Any]  # formats.md, section 3: an edit is kept and sent as it is written
 Applied = tuple[Model, Edit]
@@ -106,7 +106,7 @@ def _change_measure(model: Model, edit: Edit) -> Applied:
     return changed, {"kind": "change_measure", "name": after.name, "set": back}
 
 
-Listed = ProbeSpec | FolioSpec | Hierarchy | CheckSpec
+Listed = ProbeSpec | FolioSpec | Hierarchy | CheckSpec | Clearance
 
 
 def _with(model: Model, kind: str, items: tuple[Any, ...]) -> Model:
@@ -117,6 +117,8 @@ def _with(model: Model, kind: str, items: tuple[Any, ...]) -> Model:
             return replace(model, folios=items)
         case "check":
             return replace(model, checks=items)
+        case "clearance":
+            return replace(model, clearances=items)
     return replace(model, hierarchies=items)
 
 
@@ -128,11 +130,13 @@ def _listed(model: Model, kind: str) -> tuple[Listed, ...]:
             return model.folios
         case "check":
             return model.checks
+        case "clearance":
+            return model.clearances
     return model.hierarchies
 
 
 def _put(model: Model, kind: str, item: Listed, at: Any) -> Applied:
-    """A probe, folio, hierarchy or check, new or in place of the one of its name."""
+    """A probe, folio, hierarchy, check or clearance, new or in place of the one of its name."""
     items = _listed(model, kind)
     old = next((x for x in items if x.name == item.name), None)
     if old is not None:
@@ -141,7 +145,7 @@ def _put(model: Model, kind: str, item: Listed, at: Any) -> Applied:
 
 
 def _remove(model: Model, kind: str, name: str) -> Applied:
-    """The model without a probe, folio, hierarchy or check."""
+    """The model without a probe, folio, hierarchy, check or clearance."""
     items = _listed(model, kind)
     old = next((x for x in items if x.name == name), None)
     if old is None:
@@ -197,6 +201,18 @@ def _put_hierarchy(model: Model, edit: Edit) -> Applied:
 
 def _remove_hierarchy(model: Model, edit: Edit) -> Applied:
     return _remove(model, "hierarchy", edit["name"])
+
+
+def _put_clearance(model: Model, edit: Edit) -> Applied:
+    clearance = read_spec(Clearance, edit["clearance"])
+    if not [x for x in clearance.rules if x.strip()]:
+        hint = "Write a condition on a table, such as Island.group = 'Near Isles'."
+        raise refuse("bad_clearance", "A clearance has a rule or more.", hint)
+    return _put(model, "clearance", clearance, edit.get("at"))
+
+
+def _remove_clearance(model: Model, edit: Edit) -> Applied:
+    return _remove(model, "clearance", edit["name"])
 
 
 def _table(model: Model, name: str) -> Table:
@@ -329,6 +345,8 @@ KINDS: dict[str, Callable[[Model, Edit], Applied]] = {
     "remove_check": _remove_check,
     "put_hierarchy": _put_hierarchy,
     "remove_hierarchy": _remove_hierarchy,
+    "put_clearance": _put_clearance,
+    "remove_clearance": _remove_clearance,
     "put_folio": _put_folio,
     "remove_folio": _remove_folio,
     "together": _together,
@@ -340,7 +358,7 @@ KINDS: dict[str, Callable[[Model, Edit], Applied]] = {
 
 def _subject(edit: Edit) -> str:
     inner = edit.get("link") or edit.get("measure") or edit.get("probe") or edit.get("table") or edit.get("hierarchy")
-    inner = inner or edit.get("folio") or edit.get("check") or {}
+    inner = inner or edit.get("folio") or edit.get("check") or edit.get("clearance") or {}
     name = edit.get("name") or inner.get("name")
     if name or "link" not in edit:
         return str(name or "")

@@ -10,7 +10,7 @@ from typing import Any
 from nexorem.core.diagnostics import near_hint, refuse
 from nexorem.core.model.check_specs import CheckSpec
 from nexorem.core.model.names import columns_text, split_key, split_reference
-from nexorem.core.model.specs import Accepted, Damage, FolioSpec, FormerName, Hierarchy, Place, ProbeSpec, read_spec, spec_json
+from nexorem.core.model.specs import Accepted, Clearance, Damage, FolioSpec, FormerName, Hierarchy, Place, ProbeSpec, read_spec, spec_json
 
 CARDINALITIES = ("many-to-one", "one-to-one", "many-to-many")
 FLOWS = ("one-way", "two-way")
@@ -163,6 +163,7 @@ class Model:
     accepted: tuple[Accepted, ...] = ()
     renamed: tuple[FormerName, ...] = ()
     language: int = LANGUAGE
+    clearances: tuple[Clearance, ...] = ()
 
     def table(self, name: str) -> Table | None:
         """The table of that name, whatever its case."""
@@ -205,6 +206,10 @@ class Model:
     def measure(self, name: str) -> Measure | None:
         """The measure of that name, whatever its case."""
         return self._measures.get(name.lower())
+
+    def clearance(self, name: str) -> Clearance | None:
+        """The clearance of that name, whatever its case."""
+        return next((x for x in self.clearances if x.name.lower() == name.lower()), None)
 
     @cached_property
     def _measures(self) -> dict[str, Measure]:
@@ -355,7 +360,7 @@ def table_from_json(item: Mapping[str, Any]) -> Table:
 
 
 SPECS: dict[str, type[Any]] = {"probes": ProbeSpec, "hierarchies": Hierarchy, "folios": FolioSpec, "checks": CheckSpec}
-NOTES: dict[str, type[Any]] = {"damage": Damage, "accepted": Accepted, "renamed": FormerName}
+NOTES: dict[str, type[Any]] = {"damage": Damage, "accepted": Accepted, "renamed": FormerName, "clearances": Clearance}
 
 
 def model_json(model: Model) -> dict[str, Any]:

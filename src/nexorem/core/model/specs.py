@@ -195,6 +195,15 @@ class Hierarchy(Spec):
 
 
 @dataclass(frozen=True, slots=True)
+class Clearance(Spec):
+    """Which rows those may see who have it: each rule is a condition on a table, under every context."""
+
+    name: Text
+    rules: Annotated[tuple[Text, ...], Field(max_length=100)] = ()
+    description: Text = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Place(Spec):
     """Where a person has pulled a table to in a star."""
 
@@ -254,6 +263,7 @@ def named(spec: Any) -> Any:
 NamedProbe = Annotated[ProbeSpec, AfterValidator(named)]
 NamedFolio = Annotated[FolioSpec, AfterValidator(named)]
 NamedHierarchy = Annotated[Hierarchy, AfterValidator(named)]
+NamedClearance = Annotated[Clearance, AfterValidator(named)]
 
 
 @cache

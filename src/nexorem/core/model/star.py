@@ -5,7 +5,7 @@ from __future__ import annotations
 import copy
 from collections.abc import Callable, Mapping
 from functools import cached_property
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from nexorem.core.columns import Column
 from nexorem.core.kept import Kept
@@ -26,7 +26,8 @@ class Star(Proven):
     """What a model's rows prove, with the rows themselves and what is derived from them. Safe to share between threads.
 
     `conditions` keeps what page conditions came to, by their text, where they look at nothing but their own columns. Of the tables that
-    `stay` in another place no row is here: `elsewhere` proves of them and answers for them.
+    `stay` in another place no row is here: `elsewhere` proves of them and answers for them. `cleared` says by which rules rows were taken
+    away, where somebody may not see all of them.
     """
 
     def __init__(
@@ -45,9 +46,13 @@ class Star(Proven):
         prover = BothSides(self.derived, self.elsewhere.prover, self.stay) if self.elsewhere else self.derived
         super().__init__(model, prover, before)
 
+    cleared: Any = None
+
     def with_model(self, model: Model) -> Star:
         """The same rows under an edited model; what depends on rows and columns alone is carried over."""
-        return Star(model, self.rows, self.derived, self, self.elsewhere)
+        made = Star(model, self.rows, self.derived, self, self.elsewhere)
+        made.cleared = self.cleared
+        return made
 
     @cached_property
     def sampled(self) -> Star:
