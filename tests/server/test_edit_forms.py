@@ -70,7 +70,6 @@ BEFORE = [
     {"kind": "put_probe", "probe": PROBE},
     {"kind": "put_folio", "folio": FOLIO},
     {"kind": "put_hierarchy", "hierarchy": {"name": "where", "levels": ["Port.region", "Port.name"]}},
-    {"kind": "put_clearance", "clearance": {"name": "near", "rules": ["Port.region = 'South'"]}},
     {"kind": "make_table", "table": {"name": "Busy", "formula": "Port where Port.depth > 4"}},
     {"kind": "put_column", "name": "Port", "column": {"name": "twice", "formula": "depth * 2"}},
     {
@@ -91,6 +90,7 @@ BEFORE = [
         },
     },
     {"kind": "put_check", "check": {"name": "Ports", "rows": "every Port", "must": {"count": {"at_least": 1}}, "folder": "Keys"}},
+    {"kind": "put_clearance", "clearance": {"name": "far", "rules": ["Port.region = 'North'"]}},
 ]
 VALID = [
     *BEFORE[:3],
@@ -114,8 +114,9 @@ VALID = [
     {"kind": "remove_probe", "name": "by region"},
     {"kind": "remove_folio", "name": "board"},
     {"kind": "remove_hierarchy", "name": "where"},
-    {"kind": "remove_clearance", "name": "near"},
     {"kind": "remove_check", "name": "Ports"},
+    {"kind": "put_clearance", "clearance": {"name": "near", "rules": ["Port.region = 'South'"]}},
+    {"kind": "remove_clearance", "name": "far"},
     {"kind": "place_tables", "places": {"Booking/Port": {"x": 1.5, "y": -2.0}, "Booking/Cal": None}},
     {
         "kind": "change_links",
@@ -262,7 +263,7 @@ class EditForms(unittest.TestCase):
             path.write_bytes(data.data)
             again = model_json(open_package(path).model)
         return [
-            {k: x[k] for k in ("links", "measures", "probes", "folios", "hierarchies", "places", "accepted") if k in x}
+            {k: x[k] for k in ("links", "measures", "probes", "folios", "hierarchies", "places", "accepted", "clearances") if k in x}
             for x in (again, self.stored())
         ]
 
