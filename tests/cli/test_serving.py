@@ -7,6 +7,7 @@ import socket
 import subprocess
 import tempfile
 import unittest
+import urllib.error
 import urllib.request
 from pathlib import Path
 
@@ -41,8 +42,15 @@ class Serving(unittest.TestCase):
             lambda: (process.poll() is None and process.kill(), process.stdout.close(), process.stderr.close(), process.wait(10))
         )
         line = process.stdout.readline()
-        self.assertIn(f"http://127.0.0.1:{self.port}/", line, process.stderr.read() if not line else "")
+        self.assertIn(f"http://127.0.0.1:{self.port}/?key=", line, process.stderr.read() if not line else "")
+        self.enter(line.split()[3])
         return process
+
+    def enter(self, address):
+        """Comes in by a printed address; whether it let anybody in."""
+        self.window = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
+        self.window.open(address).close()
+        return self.answers()
 
     def answers(self):
         try:
@@ -51,12 +59,21 @@ class Serving(unittest.TestCase):
             return False
 
     def models(self):
-        with urllib.request.urlopen(f"http://127.0.0.1:{self.port}/api/models") as answer:
+        with self.window.open(f"http://127.0.0.1:{self.port}/api/models") as answer:
             return [m["name"] for m in json.load(answer)["models"]]
 
     def test_start_stop_kill_and_start_again(self):
         first = self.start()
         self.assertEqual(self.models(), ["lantern-isles"])
+        with self.assertRaises(urllib.error.HTTPError) as closed:
+            urllib.request.urlopen(f"http://127.0.0.1:{self.port}/api/models")
+        closed.exception.close()
+        self.assertEqual(closed.exception.code, 401)
+        another = run("address", "--data", self.data)[1].strip()
+        self.assertEqual((self.enter(another), self.enter(another)), (True, False))
+        self.assertTrue(self.enter(run("address", "--data", self.data)[1].strip()))
+        self.assertEqual((self.data / "door").stat().st_mode & 0o777, 0o600)
+        self.assertIn("has no accounts", run("invite", "a@example.org", "--data", self.data)[2])
         status, _, err = run("serve", "--port", self.port, "--data", Path(self.folder.name) / "other")
         self.assertEqual((status, len(err.splitlines())), (2, 1))
         self.assertIn(f"Port {self.port} is taken", err)
@@ -96,6 +113,20 @@ class Serving(unittest.TestCase):
         third.send_signal(signal.SIGINT)
         self.assertEqual(third.wait(20), 0)
         self.assertFalse((self.data / "store" / "database" / "postmaster.pid").exists())
+
+    def test_where_it_does_not_start(self):
+        for options, said in (
+            (("--host", "0.0.0.0"), "can be reached from other machines"),
+            (("--public-url", "http://models.example.org"), "for all to read"),
+            (("--public-url", "models.example.org"), "is no address"),
+            (("--public-url", "https://models.example.org", "--no-sign-in"), "signs in"),
+            (("--public-url", "https://models.example.org", "--provider", Path(self.folder.name) / "none.json"), "cannot be read"),
+        ):
+            with self.subTest(options):
+                status, _, err = run("serve", "--port", self.port, "--data", self.data, *options)
+                self.assertEqual(status, 2)
+                self.assertIn(said, err)
+        self.assertIn("No Nexorem runs", run("address", "--data", self.data)[2])
 
     def test_a_folder_that_cannot_be_made(self):
         file = Path(self.folder.name) / "file"

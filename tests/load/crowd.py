@@ -136,7 +136,17 @@ def main() -> int:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
     with tempfile.TemporaryDirectory() as folder:
-        command = [sys.executable, "-m", "nexorem.cli.main", "demo", "--port", str(port), "--data", str(Path(folder) / "data")]
+        command = [
+            sys.executable,
+            "-m",
+            "nexorem.cli.main",
+            "demo",
+            "--no-sign-in",
+            "--port",
+            str(port),
+            "--data",
+            str(Path(folder) / "data"),
+        ]
         Path(folder).chmod(0o755)
         with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as server:
             try:

@@ -40,7 +40,7 @@ class Victim:
 
     def launch(self) -> None:
         """Starts it."""
-        command = [sys.executable, "-m", "nexorem.cli.main", "demo", "--port", str(self.port), "--data", str(self.data)]
+        command = [sys.executable, "-m", "nexorem.cli.main", "demo", "--no-sign-in", "--port", str(self.port), "--data", str(self.data)]
         self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True)
 
     def kill(self, kind: str) -> None:

@@ -40,6 +40,8 @@ def random_probe(seed):
     return maker, probe, list(answer(maker.star, probe_of(maker.star, probe), Budget()).tidy())
 
 
+ONCE_APART = (1_004_433, 1_008_860)  # a percentile's last digit under %; a `match` that looks at an axis it is not in force with
+
 # The text of a number whose last digit is a matter of the order of addition may be longer there.
 DIGITS = re.compile(r"CAST\(.*(stddev|avg|median|percentile|/|%).* AS text")
 
@@ -64,7 +66,7 @@ class Agreement(unittest.TestCase):
         return True
 
     def test_the_columnar_database_agrees(self):
-        agreed = sum(self.agree(seed, columnar) for seed in range(FIRST, FIRST + SEEDS))
+        agreed = sum(self.agree(seed, columnar) for seed in (*ONCE_APART, *range(FIRST, FIRST + SEEDS)))
         self.assertGreater(agreed, SEEDS * 0.8)
 
     def test_postgresql_agrees(self):

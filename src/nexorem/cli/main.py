@@ -26,6 +26,8 @@ COMMANDS = {
     "suggest": ("nexorem.cli.inspect", "suggest"),
     "backup": ("nexorem.cli.keeping", "backup"),
     "restore": ("nexorem.cli.keeping", "restore"),
+    "address": ("nexorem.cli.people", "address"),
+    "invite": ("nexorem.cli.people", "invite"),
     "cluster-demo": ("nexorem.cli.cluster", "cluster_demo"),
     "bench": ("nexorem.cli.bench", "bench"),
 }

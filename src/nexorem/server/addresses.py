@@ -4,24 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import wraps
-from typing import Any
+from typing import Any, Protocol
 
-from flask import Blueprint, g, request
+from flask import Blueprint, g
 from pydantic import ValidationError
 from spectree import Response as Answers
 from spectree import SpecTree
 
 from nexorem import __version__
-from nexorem.core.diagnostics import Refused
+from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.fits import misfit_diagnostics, misfits
 from nexorem.server.problems import PROBLEM_JSON
 from nexorem.server.readable import JSON, check_address, check_body
 from nexorem.server.schemas import Problem
-from nexorem.work.actor import Actor, Need
+from nexorem.work.actor import Actor, Need, seeing
 
 Register = Callable[..., Callable[[Any], Any]]
-LONGEST_NAME = 60
-PROBLEMS = (403, 404, 408, 409, 413, 422, 503, 507)  # that any address may answer with
+PROBLEMS = (401, 403, 404, 408, 409, 413, 422, 503, 507)  # that any address may answer with
 
 
 class Unchecked(Answers):
@@ -37,9 +36,11 @@ def schema_name(model: type[Any]) -> str:
     return model.__name__
 
 
-def caller() -> Actor:
-    """Who calls, where one person has the machine to themselves: the name that the window gives itself, and everything is allowed."""
-    return Actor((request.headers.get("X-Nexorem-Author") or "").strip()[:LONGEST_NAME] or "someone")
+class Who(Protocol):
+    """Tells who makes the present request, and what they may do in a model, or (None) besides; refuses whom it does not let in."""
+
+    def __call__(self, model_id: int | None) -> Actor:
+        """The actor."""
 
 
 def actor() -> Actor:
@@ -90,13 +91,20 @@ def make_spec() -> SpecTree:
     )
 
 
-def registering(api: Blueprint, spec: SpecTree, who: Callable[[], Actor] = caller) -> Register:
+def registering(api: Blueprint, spec: SpecTree, who: Who) -> Register:
     """The one door: `address(path, method, result, needs=…, **types)` registers a handler with its types and with what it needs of whoever
-    calls; `large` answers are not checked against their type, and a `result` of None is a file or a stream. Who may not, is refused before
-    anything is read."""
+    calls, None where nobody need be signed in; `large` answers are not checked against their type, and a `result` of None is a file or a
+    stream. Who may not, is refused before anything is read. `cleared` says that all of an answer's rows come from the model as its caller
+    may see it (`Workspace.star`): no other address answers those who may not see all of them."""
 
     def address(
-        path: str, method: str, result: type[Any] | None, needs: Need = Need.LOOK, large: bool = False, **types: Any
+        path: str,
+        method: str,
+        result: type[Any] | None,
+        needs: Need | None = Need.LOOK,
+        large: bool = False,
+        cleared: bool = False,
+        **types: Any,
     ) -> Callable[[Any], Any]:
         def register(handler: Callable[..., Any]) -> Callable[..., Any]:
             kind = Unchecked if large else Answers
@@ -109,14 +117,21 @@ def registering(api: Blueprint, spec: SpecTree, who: Callable[[], Actor] = calle
 
             @wraps(checked)
             def entered(*args: Any, **kwargs: Any) -> Any:
-                g.actor = who()
-                g.actor.must(needs)
+                sight = None
+                if needs is not None:
+                    g.actor = who(kwargs.get("model_id"))
+                    g.actor.must(needs)
+                    sight = g.actor.sight
+                    if sight and not cleared:
+                        said = f"{g.actor.name} does not see all rows of this model, and this is about all of them."
+                        raise refuse("not_allowed", said, "Ask whoever looks after the model.")
                 check_address()
                 if "json" in types:
                     check_body()
-                return checked(*args, **kwargs)
+                with seeing(sight):
+                    return checked(*args, **kwargs)
 
-            entered.needs = needs  # type: ignore[attr-defined]
+            entered.needs, entered.cleared = needs, cleared  # type: ignore[attr-defined]
             api.add_url_rule(path, handler.__name__, entered, methods=[method])
             return handler
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tempfile
 import zipfile
-from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from flask import Blueprint, Response, jsonify, request
@@ -18,21 +18,23 @@ from nexorem.core.plan.reach import reach_after
 from nexorem.package.write import package_zip
 from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
-from nexorem.server.addresses import Register, actor, caller, make_spec, registering
+from nexorem.server.addresses import Register, Who, actor, make_spec, registering
 from nexorem.server.api_gather import add_gather, add_shape, add_story
 from nexorem.server.api_link import add_link
 from nexorem.server.api_measure import add_measure
+from nexorem.server.api_people import add_people
 from nexorem.server.api_probe import add_probe
 from nexorem.server.api_prove import add_prove
 from nexorem.server.api_release import add_release
 from nexorem.server.api_sql import add_sql
 from nexorem.server.api_staying import add_staying
 from nexorem.server.callers import request_budget
+from nexorem.server.door import Door
 from nexorem.server.events import event
 from nexorem.store import models
 from nexorem.store.sides import asking_for
-from nexorem.work import counting, describe, editing, staying
-from nexorem.work.actor import Actor, Need
+from nexorem.work import counting, describe, editing, people, staying
+from nexorem.work.actor import Need
 from nexorem.work.renaming import rename_preview
 from nexorem.work.workspace import Workspace
 
@@ -40,12 +42,12 @@ MOST_UPLOAD = 600 * 1024**2
 UPLOADED = ".zip"
 
 
-def make_api(workspace: Workspace, who: Callable[[], Actor] = caller) -> tuple[Blueprint, SpecTree]:
+def make_api(workspace: Workspace, door: Door, who: Who | None = None) -> tuple[Blueprint, SpecTree]:
     """The blueprint with every address, and its description."""
     api = Blueprint("api", __name__, url_prefix="/api")
     spec = make_spec()
-    address = registering(api, spec, who)
-    add_models(address, workspace)
+    address = registering(api, spec, who or partial(door.who, workspace))
+    add_models(address, workspace, door)
     add_edits(address, workspace)
     add_tables(address, workspace)
     add_gather(address, workspace)
@@ -58,13 +60,14 @@ def make_api(workspace: Workspace, who: Callable[[], Actor] = caller) -> tuple[B
     add_prove(address, workspace)
     add_release(address, workspace)
     add_sql(address, workspace)
+    add_people(address, workspace, door)
 
-    @address("/language", "GET", s.Language)
+    @address("/language", "GET", s.Language, cleared=True)
     def language() -> Response:
         """Everything a formula can be written with, for completion and help."""
         return jsonify({"words": vocabulary()})
 
-    @address("/openapi.json", "GET", None)
+    @address("/openapi.json", "GET", None, cleared=True)
     def openapi() -> Response:
         """This interface, described."""
         return jsonify(spec.spec)
@@ -77,13 +80,13 @@ def _document(workspace: Workspace, model_id: int) -> Response:
     return jsonify(describe.document(stored, star))
 
 
-def add_models(address: Register, workspace: Workspace) -> None:
+def add_models(address: Register, workspace: Workspace, door: Door) -> None:
     """The models: listed, opened, shown, followed and taken along."""
 
-    @address("/models", "GET", s.ModelList)
+    @address("/models", "GET", s.ModelList, cleared=True)
     def list_models() -> Response:
-        """All models, the newest first."""
-        return jsonify({"models": models.listed(workspace.engine)})
+        """All models that the caller may look at, the newest first."""
+        return jsonify({"models": people.models_of(workspace, door.held(workspace))})
 
     @address("/models", "POST", s.Created, needs=Need.KEEP)
     def open_package() -> Response:
@@ -99,12 +102,12 @@ def add_models(address: Register, workspace: Workspace) -> None:
                 raise refuse("bad_zip", "This is not a .zip of a data package.", "Choose a .zip with a datapackage.json in it.")
             return jsonify({"id": workspace.open(actor(), path)})
 
-    @address("/models/<int:model_id>", "GET", s.ModelDocument)
+    @address("/models/<int:model_id>", "GET", s.ModelDocument, cleared=True)
     def get_model(model_id: int) -> Response:
         """A model as the stages show it."""
         return _document(workspace, model_id)
 
-    @address("/models/<int:model_id>/analysis", "GET", s.Analysis, query=s.AnalysisQuery)
+    @address("/models/<int:model_id>/analysis", "GET", s.Analysis, cleared=True, query=s.AnalysisQuery)
     def get_analysis(model_id: int, query: s.AnalysisQuery) -> Response:
         """What is found in a model as a whole: asked for apart, for an edit need not wait for it."""
         return jsonify(describe.analysis(*workspace.star(model_id), query.findings))
@@ -116,7 +119,7 @@ def add_models(address: Register, workspace: Workspace) -> None:
         headers = {"Content-Disposition": f'attachment; filename="{stored.name}.zip"'}
         return Response(package_zip(star, query.data, workspace.beside(model_id, star.model)), mimetype="application/zip", headers=headers)
 
-    @address("/models/<int:model_id>/events", "GET", None)
+    @address("/models/<int:model_id>/events", "GET", None, cleared=True)
     def follow(model_id: int) -> Response:
         """Server-sent events: the version of the model, and then each new one, which the entrance adds."""
         newest = event(str(models.version_of(workspace.engine, model_id)))
@@ -126,7 +129,7 @@ def add_models(address: Register, workspace: Workspace) -> None:
 def add_edits(address: Register, workspace: Workspace) -> None:
     """Edits, their undoing, and what goes on being called as it was."""
 
-    @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, needs=Need.EDIT, json=s.EditRequest)
+    @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, needs=Need.TRY, cleared=True, json=s.EditRequest)
     def edit_model(model_id: int, json: s.EditRequest) -> Response:
         """Makes an edit; 409 where something it touches has changed since `base`."""
         editing.edit(workspace, actor(), model_id, json.edit, json.base)
@@ -138,19 +141,19 @@ def add_edits(address: Register, workspace: Workspace) -> None:
         _, star = workspace.star(model_id)
         return jsonify(rename_preview(workspace, model_id, star, json.what, json.name, json.to))
 
-    @address("/models/<int:model_id>/presented", "POST", s.Presented, json=s.PresentRequest)
+    @address("/models/<int:model_id>/presented", "POST", s.Presented, cleared=True, json=s.PresentRequest)
     def present(model_id: int, json: s.PresentRequest) -> Response:
         """A probe of an address given away, or what a window shows, with the names that things have now."""
         model = workspace.star(model_id)[1].model
         return jsonify({"probe": presented(back_to(model, json.undone), json.probe)})
 
-    @address("/models/<int:model_id>/undo", "POST", s.ModelDocument, needs=Need.EDIT, json=s.StepRequest)
+    @address("/models/<int:model_id>/undo", "POST", s.ModelDocument, needs=Need.TRY, cleared=True, json=s.StepRequest)
     def undo(model_id: int, json: s.StepRequest) -> Response:
         """Takes the newest edit back."""
         workspace.step(actor(), model_id, "undo", json.expected)
         return _document(workspace, model_id)
 
-    @address("/models/<int:model_id>/redo", "POST", s.ModelDocument, needs=Need.EDIT, json=s.StepRequest)
+    @address("/models/<int:model_id>/redo", "POST", s.ModelDocument, needs=Need.TRY, cleared=True, json=s.StepRequest)
     def redo(model_id: int, json: s.StepRequest) -> Response:
         """Makes the edit again that was last taken back."""
         workspace.step(actor(), model_id, "redo", json.expected)
@@ -160,13 +163,13 @@ def add_edits(address: Register, workspace: Workspace) -> None:
 def add_tables(address: Register, workspace: Workspace) -> None:
     """Who filters whom, and the rows and profiles of tables."""
 
-    @address("/models/<int:model_id>/reach", "POST", f.ReachAnswer, json=f.ReachRequest)
+    @address("/models/<int:model_id>/reach", "POST", f.ReachAnswer, cleared=True, json=f.ReachRequest)
     def reaching(model_id: int, json: f.ReachRequest) -> Response:
         """Who filters whom, after some edits."""
         _, star = workspace.star(model_id)
         return jsonify(reach_after(star, json.given))
 
-    @address("/models/<int:model_id>/tables/<path:table>/profiles", "GET", s.Profiles)
+    @address("/models/<int:model_id>/tables/<path:table>/profiles", "GET", s.Profiles, cleared=True)
     def profiles(model_id: int, table: str) -> Response:
         """The profile of every column of a table."""
         _, star = workspace.star(model_id)
@@ -180,7 +183,7 @@ def add_tables(address: Register, workspace: Workspace) -> None:
         counting.start(workspace, actor(), model_id, table)
         return jsonify(counting.described(workspace, model_id))
 
-    @address("/models/<int:model_id>/tables/<path:table>/rows", "GET", s.TableRowsAnswer, query=s.RowsQuery)
+    @address("/models/<int:model_id>/tables/<path:table>/rows", "GET", s.TableRowsAnswer, cleared=True, query=s.RowsQuery)
     def rows(model_id: int, table: str, query: s.RowsQuery) -> Response:
         """Some rows of a table."""
         _, star = workspace.star(model_id)

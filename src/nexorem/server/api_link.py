@@ -56,7 +56,7 @@ def _links(address: Register, workspace: Workspace) -> None:
 
 
 def _reach(address: Register, workspace: Workspace) -> None:
-    @address("/models/<int:model_id>/reach_of", "POST", k.ReachOfAnswer, json=k.ReachOfRequest)
+    @address("/models/<int:model_id>/reach_of", "POST", k.ReachOfAnswer, cleared=True, json=k.ReachOfRequest)
     def reach_of(model_id: int, json: k.ReachOfRequest) -> Response:
         """What filters a table or a measure, what it filters, and what is blocked."""
         _, star = workspace.star(model_id)
@@ -76,7 +76,7 @@ def _reach(address: Register, workspace: Workspace) -> None:
             return jsonify(held_measure(star, json.measure))
         return jsonify(held_given(star, json.given or "", _table(star, json.fact).name))
 
-    @address("/models/<int:model_id>/star", "POST", k.StarAnswer, json=k.StarRequest)
+    @address("/models/<int:model_id>/star", "POST", k.StarAnswer, cleared=True, json=k.StarRequest)
     def star_layout(model_id: int, json: k.StarRequest) -> Response:
         """Where the tables of a star stand."""
         _, star = workspace.star(model_id)

@@ -25,25 +25,25 @@ def add_measure(address: Register, workspace: Workspace) -> None:
 
 
 def _formulas(address: Register, workspace: Workspace) -> None:
-    @address("/models/<int:model_id>/formula", "POST", f.FormulaAnswer, json=f.FormulaRequest)
+    @address("/models/<int:model_id>/formula", "POST", f.FormulaAnswer, cleared=True, json=f.FormulaRequest)
     def formula(model_id: int, json: f.FormulaRequest) -> Response:
         """What a formula means as it is being written: its errors, or its type, value and plan."""
         _, star = workspace.star(model_id)
         return jsonify(formulas.formula_answer(star, json.name, json.formula, json.arriving, json.page, request_budget(workspace)))
 
-    @address("/models/<int:model_id>/completion", "POST", f.CompletionAnswer, json=f.AssistRequest)
+    @address("/models/<int:model_id>/completion", "POST", f.CompletionAnswer, cleared=True, json=f.AssistRequest)
     def completion(model_id: int, json: f.AssistRequest) -> Response:
         """What can be written at a place of a formula."""
         _, star = workspace.star(model_id)
         return jsonify(complete(star, json.formula, json.at))
 
-    @address("/models/<int:model_id>/hover", "POST", f.HoverAnswer, json=f.AssistRequest)
+    @address("/models/<int:model_id>/hover", "POST", f.HoverAnswer, cleared=True, json=f.AssistRequest)
     def hovering(model_id: int, json: f.AssistRequest) -> Response:
         """What stands at a place of a formula."""
         _, star = workspace.star(model_id)
         return jsonify(hover(star, json.formula, json.at))
 
-    @address("/models/<int:model_id>/patterns", "GET", f.Patterns, query=f.PatternsQuery)
+    @address("/models/<int:model_id>/patterns", "GET", f.Patterns, cleared=True, query=f.PatternsQuery)
     def worked_patterns(model_id: int, query: f.PatternsQuery) -> Response:
         """Formulas to begin from, filled with the model's own names."""
         _, star = workspace.star(model_id)
@@ -57,13 +57,13 @@ def _formulas(address: Register, workspace: Workspace) -> None:
 
 
 def _names(address: Register, workspace: Workspace) -> None:
-    @address("/models/<int:model_id>/uses", "GET", f.Uses, query=f.UsesQuery)
+    @address("/models/<int:model_id>/uses", "GET", f.Uses, cleared=True, query=f.UsesQuery)
     def uses(model_id: int, query: f.UsesQuery) -> Response:
         """Every place that names a measure, column or table."""
         _, star = workspace.star(model_id)
         return jsonify({"uses": uses_of(star, query.kind, query.name)})
 
-    @address("/models/<int:model_id>/definition", "POST", f.Definition, json=f.DefinitionRequest)
+    @address("/models/<int:model_id>/definition", "POST", f.Definition, cleared=True, json=f.DefinitionRequest)
     def definition(model_id: int, json: f.DefinitionRequest) -> Response:
         """What a place of a formula names, for going there."""
         _, star = workspace.star(model_id)

@@ -46,7 +46,7 @@ def add_probe(address: Register, workspace: Workspace) -> None:
 
 
 def _grids(address: Register, workspace: Workspace) -> None:
-    @address("/models/<int:model_id>/grid", "POST", s.GridAnswer, large=True, json=s.GridRequest)
+    @address("/models/<int:model_id>/grid", "POST", s.GridAnswer, cleared=True, large=True, json=s.GridRequest)
     def grid(model_id: int, json: s.GridRequest) -> Response:
         """Answers a probe."""
         version, star = models.version_of(workspace.engine, model_id), releasing.star_at(workspace, model_id, json.release)
@@ -57,7 +57,7 @@ def _grids(address: Register, workspace: Workspace) -> None:
         grid_json = describe.grid_answer(answer(star, read, budget), budget)
         return jsonify({**grid_json, "milliseconds": milliseconds(start), "version": version})
 
-    @address("/models/<int:model_id>/members", "POST", s.Members, json=s.MembersRequest)
+    @address("/models/<int:model_id>/members", "POST", s.Members, cleared=True, json=s.MembersRequest)
     def members(model_id: int, json: s.MembersRequest) -> Response:
         """The members of a column, for a pick, with their rows under the other picks."""
         _, star = workspace.star(model_id)
@@ -66,7 +66,7 @@ def _grids(address: Register, workspace: Workspace) -> None:
 
 
 def _traces(address: Register, workspace: Workspace) -> None:
-    @address("/models/<int:model_id>/trace", "POST", f.TraceAnswer, json=f.TraceRequest)
+    @address("/models/<int:model_id>/trace", "POST", f.TraceAnswer, cleared=True, json=f.TraceRequest)
     def trace_cell(model_id: int, json: f.TraceRequest) -> Response:
         """Explains one cell."""
         star = releasing.star_at(workspace, model_id, json.release)
@@ -82,14 +82,14 @@ def _traces(address: Register, workspace: Workspace) -> None:
         _, star = workspace.star(model_id)
         return jsonify({"values": [_mended_value(workspace, star, json, m) for m in json.mends]})
 
-    @address("/models/<int:model_id>/trace/rows", "POST", f.UsedRowsAnswer, json=f.RowsRequest)
+    @address("/models/<int:model_id>/trace/rows", "POST", f.UsedRowsAnswer, cleared=True, json=f.RowsRequest)
     def used_rows(model_id: int, json: f.RowsRequest) -> Response:
         """A page of the rows that an aggregate of a trace used."""
         star = releasing.star_at(workspace, model_id, json.release)
         asked = asked_then(star, workspace.star(model_id)[1], json)
         return jsonify(_used_rows(workspace, star, asked, RowOrder(json.start, json.count, json.by, json.descending)))
 
-    @address("/models/<int:model_id>/trace/beside", "POST", f.TracesBeside, json=f.BesideRequest)
+    @address("/models/<int:model_id>/trace/beside", "POST", f.TracesBeside, cleared=True, json=f.BesideRequest)
     def traces_beside(model_id: int, json: f.BesideRequest) -> Response:
         """Where the traces of two cells part."""
         _, star = workspace.star(model_id)
@@ -127,7 +127,7 @@ def _into(request: f.TraceRequest) -> list[tuple[str, int]]:
 def _files(address: Register, workspace: Workspace) -> None:
     """Addresses that any tool can fetch: nothing but an address is needed."""
 
-    @address("/models/<int:model_id>/grid.<string:ending>", "GET", None)
+    @address("/models/<int:model_id>/grid.<string:ending>", "GET", None, cleared=True)
     def grid_as(model_id: int, ending: str) -> Response:
         """A probe's answer as a file; the probe is JSON in the address."""
         _, star = workspace.star(model_id)
@@ -135,7 +135,7 @@ def _files(address: Register, workspace: Workspace) -> None:
             workspace, star, read_spec(ProbeSpec, json_of(request.args.get("probe", ""), "probe"), "bad_probe"), ending, "grid"
         )
 
-    @address("/models/<int:model_id>/probes/<path:name>.<string:ending>", "GET", None)
+    @address("/models/<int:model_id>/probes/<path:name>.<string:ending>", "GET", None, cleared=True)
     def saved_probe_as(model_id: int, name: str, ending: str) -> Response:
         """The answer of a probe of the model as a file, as the model stands when it is fetched."""
         _, star = workspace.star(model_id)
@@ -145,7 +145,7 @@ def _files(address: Register, workspace: Workspace) -> None:
             raise refuse("unknown_probe", f"The probe {name} does not exist.")
         return grid_response(workspace, star, probe, ending, name)
 
-    @address("/models/<int:model_id>/trace/rows.csv", "GET", None)
+    @address("/models/<int:model_id>/trace/rows.csv", "GET", None, cleared=True)
     def rows_as_csv(model_id: int) -> Response:
         """All rows that an aggregate of a trace used, as CSV; the request of /trace/rows is JSON in the address."""
         _, star = workspace.star(model_id)

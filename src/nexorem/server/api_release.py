@@ -66,7 +66,7 @@ def _seeing(address: Register, workspace: Workspace) -> None:
             raise refuse("no_probe", "There is no probe to be seen.", "Name one.", "probe")
         return jsonify({"grid": releasing.probe_beside(workspace, model_id, release, json.probe, request_budget(workspace))})
 
-    @address("/models/<int:model_id>/releases/<string:release>/model", "GET", s.WholeModel)
+    @address("/models/<int:model_id>/releases/<string:release>/model", "GET", s.WholeModel, cleared=True)
     def release_model(model_id: int, release: str) -> Response:
         """The model as of a release, as the stages show it."""
         stored, _ = workspace.star(model_id)
@@ -78,14 +78,14 @@ def _seeing(address: Register, workspace: Workspace) -> None:
 def _fetching(address: Register, workspace: Workspace) -> None:
     """Addresses that any tool can fetch."""
 
-    @address("/models/<int:model_id>/releases/<string:release>/grid.<string:ending>", "GET", None)
+    @address("/models/<int:model_id>/releases/<string:release>/grid.<string:ending>", "GET", None, cleared=True)
     def release_grid(model_id: int, release: str, ending: str) -> Response:
         """A probe's answer as of a release; the probe is JSON in the address."""
         star = releasing.star_at(workspace, model_id, release)
         probe = read_spec(ProbeSpec, json_of(request.args.get("probe", ""), "probe"), "bad_probe")
         return grid_response(workspace, star, probe, ending, "grid")
 
-    @address("/models/<int:model_id>/releases/<string:release>/probes/<path:name>.<string:ending>", "GET", None)
+    @address("/models/<int:model_id>/releases/<string:release>/probes/<path:name>.<string:ending>", "GET", None, cleared=True)
     def release_probe(model_id: int, release: str, name: str, ending: str) -> Response:
         """The answer of a probe as it was in a release."""
         star = releasing.star_at(workspace, model_id, release)

@@ -28,7 +28,7 @@ def add_sql(address: Register, workspace: Workspace) -> None:
         star = releasing.star_at(workspace, model_id, request.release)
         return star, read_probe(star, named_then(star.model, workspace.star(model_id)[1].model, request.probe))
 
-    @address("/models/<int:model_id>/sql", "POST", q.SqlAnswer, json=q.SqlRequest)
+    @address("/models/<int:model_id>/sql", "POST", q.SqlAnswer, cleared=True, json=q.SqlRequest)
     def as_sql(model_id: int, json: q.SqlRequest) -> Response:
         """A probe, or one of its cells, as one SQL statement."""
         start = time.perf_counter()

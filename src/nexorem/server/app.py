@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 
-from flask import Flask, Response, g, request, send_from_directory
+from flask import Flask, Response, g, redirect, request, send_from_directory
 from werkzeug.exceptions import MethodNotAllowed
 from werkzeug.routing import IntegerConverter
+from werkzeug.wrappers import Response as Answer
 
 from nexorem.core.results import as_json
 from nexorem.server import observed, problems, security
-from nexorem.server.addresses import caller
+from nexorem.server.addresses import Who
 from nexorem.server.api import MOST_UPLOAD, make_api
+from nexorem.server.door import Door, with_session
 from nexorem.server.events import Events
 from nexorem.store.database import connect
 from nexorem.store.tasks import Task
-from nexorem.work import checking, counting, covering, proving
-from nexorem.work.actor import Actor
+from nexorem.work import checking, counting, covering, people, proving
 from nexorem.work.background import Background, Doing, Quiet, Run
 from nexorem.work.workspace import Workspace
 
@@ -55,6 +55,16 @@ def _is_there(file: Path) -> bool:
         return False
 
 
+def _entered(workspace: Workspace, door: Door, key: str) -> Answer:
+    """The way in from a printed address: a session for its key, and the address without it."""
+    response = redirect(request.path, 303)
+    session = people.enter(workspace, key) if door.mode == "alone" else None
+    response.headers["Cache-Control"] = "no-store"
+    if session:
+        with_session(door, response, session)
+    return response
+
+
 def in_background(app: Flask) -> Background:
     """Starts what runs beside the requests: checks in one thread, coverage and proofs in another, what places count for us in a third."""
     workspace: Workspace = app.extensions["nexorem"]
@@ -76,9 +86,10 @@ def in_background(app: Flask) -> Background:
     return Background(workspace, groups)
 
 
-def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callable[[], Actor] = caller) -> Flask:
-    """The application on a store's address; `data` is the folder of files and of the key for passwords, `who` tells who makes the request
-    that is being answered."""
+def create_app(url: str, web: Path = WEB, data: Path | None = None, door: Door | None = None, who: Who | None = None) -> Flask:
+    """The application on a store's address; `data` is the folder of files and of the key for passwords, `door` whom it lets in (everybody,
+    where nothing is said); `who` tells in its place who makes the request that is being answered."""
+    door = door or Door()
     app = Flask("nexorem", static_folder=None)
     app.url_map.converters["int"] = Number
     app.config["MAX_CONTENT_LENGTH"] = MOST_UPLOAD
@@ -86,13 +97,14 @@ def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callabl
     app.json.default = as_json  # type: ignore[attr-defined]
     workspace = Workspace(connect(url), data)
     app.extensions["nexorem"] = workspace
+    app.extensions["door"] = door
     app.extensions["events"] = events = Events(url)
     observed.install(app, workspace, events)
-    security.install(app)
+    security.install(app, door)
     problems.install(app)
     app.extensions["quiet"] = quiet = Quiet()
     _let_people_first(app, quiet)
-    api, spec = make_api(workspace, who)
+    api, spec = make_api(workspace, door, who)
     app.register_blueprint(api)
     spec.register(app)
 
@@ -106,10 +118,12 @@ def create_app(url: str, web: Path = WEB, data: Path | None = None, who: Callabl
 
     @app.get("/", defaults={"path": "index.html"})
     @app.get("/<path:path>")
-    def page(path: str) -> Response:
+    def page(path: str) -> Answer:
         """A file of the front end; any other address is one of its own."""
         if not (web / "index.html").is_file():
             return Response("The front end is not built. Start Nexorem with ./nexorem demo or ./nexorem serve.", 503, mimetype="text/plain")
+        if key := request.args.get("key"):
+            return _entered(workspace, door, key)
         target = path if path != "index.html" and _is_there(web / path) else "index.html"
         response = send_from_directory(web, target)
         response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if target.startswith("assets/") else "no-cache"

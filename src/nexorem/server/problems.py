@@ -12,7 +12,13 @@ from werkzeug.exceptions import HTTPException, MethodNotAllowed
 from nexorem.core.diagnostics import CellError, OverLimit, Refused, refuse
 from nexorem.store.models import Conflict
 
-STATUS = {"unknown_model": 404, "not_allowed": 403}  # of refusals by code; of all others 422
+STATUS = {
+    "unknown_model": 404,
+    "not_allowed": 403,
+    "sign_in": 401,
+    "wrong_password": 401,
+    "too_often": 429,
+}  # of refusals by code; of all others 422
 PROBLEM_JSON = "application/problem+json"
 log = logging.getLogger("nexorem")
 

@@ -8,11 +8,12 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from nexorem.core.design.matrix import Matrix
 from nexorem.core.design.truth.mark import Mark, Sums
+from nexorem.core.engine.cleared import Cleared
 from nexorem.core.engine.profile import Profile
 from nexorem.core.language.vocabulary import Word
 from nexorem.core.lint.finding import RankedFinding
 from nexorem.core.model.check_specs import CheckSpec
-from nexorem.core.model.specs import FolioSpec, FormerName, Hierarchy, PickSpec, ProbeSpec, as_stored
+from nexorem.core.model.specs import Clearance, FolioSpec, FormerName, Hierarchy, PickSpec, ProbeSpec, as_stored
 from nexorem.core.plan.reach import Current
 
 Scalar = bool | int | float | str | None
@@ -174,6 +175,8 @@ class ModelDocument(BaseModel):
     probes: Annotated[tuple[ProbeSpec, ...], as_stored(tuple[ProbeSpec, ...], "defect")]
     folios: Annotated[tuple[FolioSpec, ...], as_stored(tuple[FolioSpec, ...], "defect")]
     hierarchies: Annotated[tuple[Hierarchy, ...], as_stored(tuple[Hierarchy, ...], "defect")]
+    clearances: Annotated[tuple[Clearance, ...], as_stored(tuple[Clearance, ...], "defect")]
+    cleared: Cleared | None
     checks: Annotated[tuple[CheckSpec, ...], as_stored(tuple[CheckSpec, ...], "defect")]
     places: dict[str, Place]
     renamed: SentNames

@@ -1,11 +1,14 @@
-"""Who is answered, and what a page may do: loopback Host and Origin only, and a strict content policy."""
+"""Who is answered, and what a page may do: Host and Origin of this machine, or of the address that people reach it at, and a strict content
+policy."""
 
 from __future__ import annotations
 
 import re
+from urllib.parse import urlsplit
 
 from flask import Flask, Response, request
 
+from nexorem.server.door import Door
 from nexorem.server.problems import problem
 
 LOOPBACK = re.compile(r"(localhost|127\.0\.0\.1|\[::1\])(:[0-9]{1,5})?")
@@ -16,15 +19,18 @@ POLICY = (
 CHANGING = ("POST", "PUT", "PATCH", "DELETE")
 
 
-def install(app: Flask) -> None:
+def install(app: Flask, door: Door) -> None:
     """Checks before each request, headers after it."""
 
+    public = urlsplit(door.origin).netloc
+
     @app.before_request
-    def only_loopback() -> Response | None:
-        if not LOOPBACK.fullmatch(request.host):
-            return problem(403, "host", "Not answered here.", "Nexorem answers on this machine's loopback address only.")
+    def only_ours() -> Response | None:
+        if not (request.host == public if public else LOOPBACK.fullmatch(request.host)) and not request.path.startswith("/health/"):
+            where = f"at {door.origin} only" if public else "on this machine's loopback address only"
+            return problem(403, "host", "Not answered here.", f"Nexorem answers {where}.")
         origin = request.headers.get("Origin")
-        if origin and origin != f"{request.scheme}://{request.host}":
+        if origin and origin != (door.origin or f"{request.scheme}://{request.host}"):
             return problem(403, "origin", "Not answered here.", "Another site's pages are not answered.")
         if request.method in CHANGING and request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none"):
             return problem(403, "origin", "Not answered here.", "Another site's pages are not answered.")

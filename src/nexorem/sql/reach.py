@@ -59,6 +59,13 @@ def reaches(build: Build, ctx: Ctx, flow: Inflow, filters: tuple[Filter, ...]) -
     """What comes to the rows of a table, for each pattern in which it differs."""
     every = [_collected(build, ctx, flow, filters, pattern) for pattern in ctx.base.patterns]
     touched = frozenset(s for r in every for s in r.touched)
+    for reach in every:
+        # Where a filter is not in force, a `match` behind it is not either: what is visible is the same at all members that it looks at.
+        alike = frozenset(s for s in touched - reach.touched if s not in reach.optional or s in reach.pattern)
+        if alike:
+            relation = ctx.base.classes(alike).relation
+            assert relation
+            reach.joins.append(Joined(relation, in_order(alike), ()))
     return list({r.pattern & touched: r for r in every}.values())
 
 

@@ -25,6 +25,7 @@ from nexorem.store.rows import are_kept, load_gone, save_rows
 
 CHANNEL = "nexorem_model"
 Check = Callable[[Model], None]
+May = Callable[[Model, Mapping[str, Any]], None]
 Whole = Callable[["Stored"], Model] | None
 
 
@@ -189,8 +190,10 @@ def _refuse_overlap(connection: Connection, stored: Stored, mine: frozenset[str]
         raise Conflict(f"Meanwhile {clash[-1]['author']} changed the same thing: {clash[-1]['title']}.", clash, stored.version)
 
 
-def step(engine: Engine, model_id: int, direction: str, expected: int, author: str, check: Check) -> Stored:
-    """Undo or redo of the edit numbered `expected`; a Conflict where another one is next by now."""
+def step(
+    engine: Engine, model_id: int, direction: str, expected: int, author: str, check: Check, may: May = lambda model, change: None
+) -> Stored:
+    """Undo or redo of the edit numbered `expected`; a Conflict where another one is next by now. `may` refuses what the author may not."""
     with engine.begin() as connection:
         stored = _load(connection, model_id, lock=True)
         upcoming = stored.undo if direction == "undo" else stored.redo
@@ -200,7 +203,9 @@ def step(engine: Engine, model_id: int, direction: str, expected: int, author: s
             raise Conflict(f"The edit to {direction} is now “{upcoming['title']}” by {upcoming['author']}.", [upcoming], stored.version)
         e = tables.edit
         row = connection.execute(select(e).where(e.c.model_id == model_id, e.c.number == expected)).one()
-        model, _ = apply(stored.model, mended_edit(row.inverse if direction == "undo" else row.change))
+        change = mended_edit(row.inverse if direction == "undo" else row.change)
+        may(stored.model, change)
+        model, _ = apply(stored.model, change)
         check(model)
         position = expected - 1 if direction == "undo" else expected
         _keep(connection, stored, model, position, (direction, row.title, author, touches(mended_edit(row.change))))
@@ -310,7 +315,9 @@ def _at(connection: Connection, stored: Stored, number: int) -> Model:
     return model
 
 
-def go_to(engine: Engine, model_id: int, number: int, expected: int, author: str, check: Check) -> Stored:
+def go_to(
+    engine: Engine, model_id: int, number: int, expected: int, author: str, check: Check, may: May = lambda model, change: None
+) -> Stored:
     """Takes back, or makes again, every edit up to the one with this number, as one change; `expected` is the newest one in force that the
     caller knows of."""
     with engine.begin() as connection:
@@ -322,7 +329,10 @@ def go_to(engine: Engine, model_id: int, number: int, expected: int, author: str
         e = tables.edit
         low, high = sorted((stored.edits, number))
         query = select(e.c.change).where(e.c.model_id == model_id, e.c.number > low, e.c.number <= high)
-        touched = frozenset[str]().union(*(touches(mended_edit(r.change)) for r in connection.execute(query)))
+        changes = [mended_edit(r.change) for r in connection.execute(query)]
+        for change in changes:
+            may(stored.model, change)
+        touched = frozenset[str]().union(*map(touches, changes))
         direction = "undo" if number < stored.edits else "redo"
         _keep(connection, stored, model, number, (direction, f"go to edit {number}", author, touched))
         return _load(connection, model_id)

@@ -226,3 +226,55 @@ release = Table(
     Column("evidence", JSONB, nullable=False),
     Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
 )
+
+# Who has an account. `subject` is how a provider of identities calls them; an operator looks after the installation; who `opens` may make
+# models of their own.
+person = Table(
+    "person",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("email", Text, nullable=False, unique=True),
+    Column("name", Text, nullable=False),
+    Column("password", Text),
+    Column("subject", Text, unique=True),
+    Column("operator", Boolean, nullable=False, server_default="false"),
+    Column("opens", Boolean, nullable=False, server_default="false"),
+    Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
+)
+
+# What somebody may do in a model, and the clearance that says which of its rows they see; without one, all.
+membership = Table(
+    "membership",
+    metadata,
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE"), primary_key=True),
+    Column("person_id", Integer, ForeignKey("person.id", ondelete="CASCADE"), primary_key=True),
+    Column("role", Text, nullable=False),
+    Column("clearance", Text, nullable=False, server_default=""),
+)
+
+# What lets somebody in, by its digest: a `session`, an `address` that is good once, an `invitation`, a `token` of a program.
+secret = Table(
+    "secret",
+    metadata,
+    Column("digest", Text, primary_key=True),
+    Column("kind", Text, nullable=False),
+    Column("person_id", Integer, ForeignKey("person.id", ondelete="CASCADE"), index=True),
+    Column("model_id", Integer, ForeignKey("model.id", ondelete="CASCADE")),
+    Column("about", JSONB, nullable=False, server_default="{}"),
+    Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
+    Column("last_at", DateTime(timezone=True)),
+    Column("ends_at", DateTime(timezone=True)),
+)
+
+# Who came in, took something out, changed rights: only added to, which a trigger sees to.
+event = Table(
+    "event",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("made_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
+    Column("person", Text, nullable=False),
+    Column("what", Text, nullable=False),
+    Column("model_id", Integer, index=True),
+    Column("about", Text, nullable=False, server_default=""),
+    Column("request", Text, nullable=False, server_default=""),
+)

@@ -45,7 +45,7 @@ from nexorem.store.models import Stored
 
 def document(stored: Stored, star: Star) -> dict[str, Any]:
     """A model as the frame and its stages show it; what is found in it as a whole is told apart (`analysis`)."""
-    model = star.model
+    model, whole = star.model, star.cleared is None
     return {
         "id": stored.id,
         "name": stored.name,
@@ -54,17 +54,24 @@ def document(stored: Stored, star: Star) -> dict[str, Any]:
         "edits": stored.edits,
         "undo": stored.undo,
         "redo": stored.redo,
-        "tables": [table_info(star, x.name) for x in model.tables],
+        "tables": [_told(table_info(star, x.name), whole) for x in model.tables],
         "links": [link_info(star, k) for k in model.links],
         "measures": measure_infos(star),
         "probes": [_probe_json(p) for p in model.probes],
         "folios": [_folio_json(x) for x in model.folios],
         "hierarchies": [spec_json(h) for h in model.hierarchies],
-        "checks": [spec_json(c) for c in model.checks],
+        "checks": [spec_json(c) for c in model.checks] if whole else [],
+        "clearances": [spec_json(x) for x in model.clearances] if whole else [],
+        "cleared": star.cleared,
         "places": {key: spec_json(place) for key, place in model.places.items()},
         "renamed": [spec_json(x) for x in model.renamed],
         "put_aside": [x.about for x in model.accepted if x.code == PUT_ASIDE],
     }
+
+
+def _told(table: dict[str, Any], whole: bool) -> dict[str, Any]:
+    """A table as somebody is told of it who may not see all rows: where they come from and their steps may name what is in others."""
+    return table if whole else {**table, "origin": {}, "steps": [], "from_text": "", "load": None}
 
 
 def _probe_json(probe: ProbeSpec) -> dict[str, Any]:

@@ -18,6 +18,7 @@ from cachetools import LRUCache
 from sqlalchemy import Engine
 
 from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.engine.cleared import cleared
 from nexorem.core.engine.computed import edited_star, make_star
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget, Limits
@@ -31,15 +32,16 @@ from nexorem.gather.recipe import gather, load_recipe
 from nexorem.gather.shape import Frames, Shaper
 from nexorem.package.check_files import PackageFiles, files_of_checks
 from nexorem.package.read import open_package
-from nexorem.store import models, releases
+from nexorem.store import models, people, releases
 from nexorem.store.rows import looks_of, read_load
 from nexorem.store.sides import Look
 from nexorem.store.staying import Staying
 from nexorem.store.ways import ModelWays
-from nexorem.work.actor import Actor, Need
+from nexorem.work.actor import Actor, Need, need_of, present_sight
 
 Signatures = dict[str, str]
 MOST_RELEASES = 6  # that are kept in memory
+MOST_CLEARED = 12  # stars without the rows that somebody may not see
 SHAPING = Limits(seconds=120.0)
 
 
@@ -54,6 +56,7 @@ class Workspace:
         self.frames = Frames()
         self._stars: dict[int, tuple[models.Stored, Star, Signatures]] = {}
         self._ways: dict[int, ModelWays] = {}
+        self._cleared: LRUCache[tuple[Any, ...], tuple[Star, Star]] = LRUCache(MOST_CLEARED)
         self._releases: LRUCache[tuple[int, int], Star] = LRUCache(MOST_RELEASES)
         self._locks: defaultdict[int, threading.RLock] = defaultdict(threading.RLock)  # a model: one that is read holds up no other
 
@@ -100,7 +103,29 @@ class Workspace:
         return Staying(self.ways(next(iter(looks.values()))["model_id"]), made) if looks else None
 
     def star(self, model_id: int) -> tuple[models.Stored, Star]:
-        """A model as it stands, with its rows."""
+        """A model as it stands, with those of its rows that whoever is being answered may see."""
+        stored, star = self.whole(model_id)
+        return stored, self._seen(model_id, star)
+
+    def _seen(self, model_id: int, star: Star) -> Star:
+        """A star as whoever is being answered may see it. The clearance is the model's as it stands, whatever state the star is of; one
+        that is not there any more lets nothing through."""
+        sight = present_sight()
+        if sight is None:
+            return star
+        clearance = self.whole(model_id)[0].model.clearance(sight.clearance)
+        if clearance is None:
+            hint = "Ask whoever looks after the model for another one."
+            raise refuse("no_clearance", f"The clearance {sight.clearance} is no longer there, and nothing is shown without it.", hint)
+        key = (clearance, tuple(sorted(sight.person.items())), id(star))
+        with self._locks[-model_id]:
+            kept = self._cleared.get(key)
+            if kept is None or kept[0] is not star:
+                kept = self._cleared[key] = star, cleared(star, clearance, sight.person, self.budget())
+            return kept[1]
+
+    def whole(self, model_id: int) -> tuple[models.Stored, Star]:
+        """A model as it stands, with all its rows."""
         version = models.version_of(self.engine, model_id)
         with self._locks[model_id]:
             kept = self._stars.get(model_id)
@@ -112,11 +137,15 @@ class Workspace:
             return stored, star
 
     def release(self, model_id: int, number: int) -> Star:
-        """A release with its rows: those that are the model's own now are shared with it."""
+        """A release with its rows, of which whoever is being answered sees what they may: those that are the model's own now are shared
+        with it."""
+        return self._seen(model_id, self._release(model_id, number))
+
+    def _release(self, model_id: int, number: int) -> Star:
         with self._locks[model_id]:
             kept = self._releases.get((model_id, number))
             if kept is None:
-                kept = self._releases[model_id, number] = self.edited(model_id, releases.load(self.engine, model_id, number).model)
+                kept = self._releases[model_id, number] = self._edited(model_id, releases.load(self.engine, model_id, number).model)[0]
             return kept
 
     def base(self, table: Table, extra: Mapping[str, Frame] | None = None) -> Frame:
@@ -171,11 +200,11 @@ class Workspace:
         return make_star(model, rows, elsewhere=self.elsewhere(model)), signatures
 
     def edited(self, model_id: int, model: Model) -> Star:
-        """The star of an edited model."""
-        return self._edited(model_id, model)[0]
+        """The star of an edited model, as whoever is being answered may see it."""
+        return self._seen(model_id, self._edited(model_id, model)[0])
 
     def _edited(self, model_id: int, model: Model) -> tuple[Star, Signatures]:
-        stored, star = self.star(model_id)
+        stored, star = self.whole(model_id)
         with self._locks[model_id]:
             kept = self._stars.get(model_id)
             old = kept[1:] if kept and kept[0].version == stored.version else None
@@ -183,11 +212,11 @@ class Workspace:
 
     def edit(self, actor: Actor, model_id: int, change: dict[str, Any], base: int) -> models.Stored:
         """Makes an edit; refuses one after which the model would not hold together."""
-        actor.must(Need.EDIT)
-        before = self.star(model_id)[1]
+        stored, before = self.whole(model_id)
+        actor.must(need_of(stored.model, change))
         if before.stay or "stays" in str(change):  # what places have to prove is asked before the model is held
             with suppress(Refused):
-                self.edited(model_id, apply(models.load(self.engine, model_id).model, change)[0])
+                self._edited(model_id, apply(models.load(self.engine, model_id).model, change)[0])
         check = _Check(self, model_id, lambda star: _check_measure(star, change), before)
         return check.keep(models.edit(self.engine, model_id, change, actor.name, base, check, self._whole))
 
@@ -196,21 +225,21 @@ class Workspace:
         bare = {t.name for t in stored.model.tables if t.formula and not t.columns}
         if not bare:
             return stored.model
-        in_memory = {t.name: t for t in self.star(stored.id)[1].model.tables}
+        in_memory = {t.name: t for t in self.whole(stored.id)[1].model.tables}
         tables = (replace(t, columns=in_memory[t.name].columns) if t.name in bare else t for t in stored.model.tables)
         return replace(stored.model, tables=tuple(tables))
 
     def step(self, actor: Actor, model_id: int, direction: str, expected: int) -> models.Stored:
         """Undo or redo."""
-        actor.must(Need.EDIT)
+        actor.must(Need.TRY)
         check = _Check(self, model_id)
-        return check.keep(models.step(self.engine, model_id, direction, expected, actor.name, check))
+        return check.keep(models.step(self.engine, model_id, direction, expected, actor.name, check, _asking(actor)))
 
     def go_to(self, actor: Actor, model_id: int, number: int, expected: int) -> models.Stored:
         """Undo or redo of many edits at once, up to the one with this number."""
-        actor.must(Need.EDIT)
+        actor.must(Need.TRY)
         check = _Check(self, model_id)
-        return check.keep(models.go_to(self.engine, model_id, number, expected, actor.name, check))
+        return check.keep(models.go_to(self.engine, model_id, number, expected, actor.name, check, _asking(actor)))
 
     def listed(self) -> list[dict[str, Any]]:
         """The models of the store, the newest first."""
@@ -226,6 +255,14 @@ class Workspace:
         star = open_package(path)
         model_id = models.create(self.engine, star, only_if_new)
         self.keep_beside(model_id, files_of_checks(star.model, PackageFiles(path).content))
+        return self._owned(actor, model_id)
+
+    def _owned(self, actor: Actor, model_id: int) -> int:
+        """The model, which whoever made it looks after."""
+        with self.engine.begin() as connection:
+            if actor.person is not None:
+                people.put_member(connection, model_id, actor.person, "owner", "")
+            people.note(connection, actor.name, "opened a model", model_id)
         return model_id
 
     def keep_beside(self, model_id: int, files: Mapping[str, bytes]) -> None:
@@ -265,18 +302,25 @@ class Workspace:
         """Stores a model without tables."""
         actor.must(Need.KEEP)
         name = "-".join("".join(c if c.isalnum() else " " for c in title.lower()).split()) or "model"
-        return models.create(self.engine, Star(Model(name, title=title), {}))
+        return self._owned(actor, models.create(self.engine, Star(Model(name, title=title), {})))
 
     def remove(self, actor: Actor, model_id: int) -> None:
         """Removes a model with its rows and files."""
         actor.must(Need.KEEP)
         models.remove(self.engine, model_id)
+        with self.engine.begin() as connection:
+            people.note(connection, actor.name, "removed the model", model_id)
         self.jobs.close([model_id])
         self.ways(model_id).remove()
         self._ways.pop(model_id, None)
         with self._locks[model_id]:
             self._stars.pop(model_id, None)
         shutil.rmtree(self.data / "files" / str(model_id), ignore_errors=True)
+
+
+def _asking(actor: Actor) -> Callable[[Model, Mapping[str, Any]], None]:
+    """Refuses edits that somebody may not make, when they are taken back or made again."""
+    return lambda model, change: actor.must(need_of(model, change))
 
 
 class _Check:
