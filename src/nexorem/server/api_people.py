@@ -13,6 +13,7 @@ from nexorem.server.addresses import Register, actor
 from nexorem.server.callers import request_budget
 from nexorem.server.door import Door, where_from, with_session
 from nexorem.server.provider import FLOW_SECONDS, Provider
+from nexorem.server.schemas_gather import Done
 from nexorem.work import clearing, members, people
 from nexorem.work.actor import EVERYTHING, Need
 from nexorem.work.workspace import Workspace
@@ -58,13 +59,13 @@ def _coming_in(address: Register, workspace: Workspace, door: Door) -> None:
         names = [n.name.lower() for n in Need if n in may]
         return jsonify({**told, "signed_in": True, "person": person, "may": names, "cleared": cleared})
 
-    @address("/sign_in", "POST", p.Done, needs=None, json=p.SignIn)
+    @address("/sign_in", "POST", Done, needs=None, json=p.SignIn)
     def sign_in(json: p.SignIn) -> Response:
         """Lets somebody in who has an account."""
         _, session = people.sign_in(workspace, door.patience, json.email, json.password, where_from(door))
         return with_session(door, jsonify({"done": True}), session)
 
-    @address("/sign_out", "POST", p.Done, needs=None)
+    @address("/sign_out", "POST", Done, needs=None)
     def sign_out() -> Response:
         """Ends the present session."""
         held = door.held(workspace)
@@ -77,7 +78,7 @@ def _coming_in(address: Register, workspace: Workspace, door: Door) -> None:
         """Whom an invitation is for."""
         return jsonify(people.invitation(workspace, query.key))
 
-    @address("/invitations/accept", "POST", p.Done, needs=None, json=p.Accept)
+    @address("/invitations/accept", "POST", Done, needs=None, json=p.Accept)
     def accept(json: p.Accept) -> Response:
         """Takes an invitation up."""
         _, session = people.accept(workspace, door.patience, json.key, json.name, json.password, where_from(door))
@@ -126,7 +127,7 @@ def _own(address: Register, workspace: Workspace, door: Door) -> None:
         held = door.session(workspace)
         return jsonify({"token": members.make_token(workspace, held, json.name, json.model, json.release, json.days)})
 
-    @address("/own/end", "POST", p.Done, cleared=True, json=p.DigestRequest)
+    @address("/own/end", "POST", Done, cleared=True, json=p.DigestRequest)
     def end_own(json: p.DigestRequest) -> Response:
         """Ends a session or a token of one's own."""
         members.end_own(workspace, door.session(workspace), json.digest)

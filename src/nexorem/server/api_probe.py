@@ -76,7 +76,7 @@ def _traces(address: Register, workspace: Workspace) -> None:
         tracing = trace(star, read_probe(star, asked.probe), asked.measure, at, budget, _into(json))
         return jsonify(as_json(tracing) | {"milliseconds": milliseconds(start)})
 
-    @address("/models/<int:model_id>/mends", "POST", f.MendValues, json=f.MendsRequest)
+    @address("/models/<int:model_id>/mends", "POST", f.MendValues, cleared=True, json=f.MendsRequest)
     def mend_values(model_id: int, json: f.MendsRequest) -> Response:
         """One cell with each of some formulas in place of a measure's, beside what it is."""
         _, star = workspace.star(model_id)

@@ -64,7 +64,7 @@ class InvitationInfo(BaseModel):
     known: bool
 
 
-class Member(BaseModel):
+class MemberInfo(BaseModel):
     id: int
     email: str
     name: str
@@ -100,7 +100,7 @@ class RoleInfo(BaseModel):
 
 
 class People(BaseModel):
-    members: list[Member]
+    members: list[MemberInfo]
     invitations: list[Invited]
     tokens: list[TokenInfo]
     clearances: list[str]
@@ -218,7 +218,3 @@ class ReachOfRules(BaseModel):
 
 class Clearances(BaseModel):
     clearances: list[ReachOfRules]
-
-
-class Done(BaseModel):
-    done: bool

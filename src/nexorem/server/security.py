@@ -22,10 +22,9 @@ CHANGING = ("POST", "PUT", "PATCH", "DELETE")
 def install(app: Flask, door: Door) -> None:
     """Checks before each request, headers after it."""
 
-    public = urlsplit(door.origin).netloc
-
     @app.before_request
     def only_ours() -> Response | None:
+        public = urlsplit(door.origin).netloc
         if not (request.host == public if public else LOOPBACK.fullmatch(request.host)) and not request.path.startswith("/health/"):
             where = f"at {door.origin} only" if public else "on this machine's loopback address only"
             return problem(403, "host", "Not answered here.", f"Nexorem answers {where}.")

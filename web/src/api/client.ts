@@ -104,6 +104,9 @@ export type Tile = Given<Omit<S['Tile'], 'probe'>> & { probe?: string | Probe };
 
 export type Folio = Omit<S['FolioSpec'], 'name' | 'picks' | 'tiles'> & { name: string; picks: Pick[]; tiles: Tile[] };
 
+export type Me = S['Me'];
+export type People = S['People'];
+
 const AUTHOR_KEY = 'nexorem.author';
 /** What a window calls itself until somebody says who sits in front of it. */
 const WINDOWS = ['amber desk', 'birch desk', 'cobalt desk', 'coral desk', 'fern desk', 'ochre desk', 'slate desk', 'teal desk'];
@@ -123,11 +126,17 @@ export function setAuthor(name: string): void {
   localStorage.setItem(AUTHOR_KEY, name.trim() || 'someone');
 }
 
+/** Told to the window when nobody is signed in any more. */
+export const GONE_OUT = 'nexorem:gone-out';
+
 export const client = createClient<paths>({ baseUrl: '/' });
 client.use({
   onRequest({ request }) {
     request.headers.set('X-Nexorem-Author', author());
     return request;
+  },
+  onResponse({ response }) {
+    if (response.status === 401 && !response.url.endsWith('/sign_in')) window.dispatchEvent(new Event(GONE_OUT));
   },
 });
 

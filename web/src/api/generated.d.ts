@@ -4199,6 +4199,19 @@ export interface components {
             /** Rows */
             rows: number;
         };
+        /** MemberInfo */
+        MemberInfo: {
+            /** Clearance */
+            clearance: string;
+            /** Email */
+            email: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+        };
         /**
          * MemberPick
          * @description The members of a column (`Table.column`) that the page lets through; None is `(empty)`.
@@ -4814,7 +4827,7 @@ export interface components {
             /** Invitations */
             invitations: components["schemas"]["Invited"][];
             /** Members */
-            members: components["schemas"]["Member"][];
+            members: components["schemas"]["MemberInfo"][];
             /** Roles */
             roles: components["schemas"]["RoleInfo"][];
             /** Tokens */

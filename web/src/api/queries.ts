@@ -33,6 +33,7 @@ async function askAnalysis(id: number, findings = true): Promise<Analysis> {
 }
 
 const PATIENCE = 1500;
+const AGAIN = 5000;
 
 /** The same; without findings where a place that is asked for them takes its time: they come when they are there. */
 async function askPatiently(id: number): Promise<Analysis> {
@@ -93,6 +94,7 @@ export function useFollow(id: number) {
   const queries = useQueryClient();
   useEffect(() => {
     let source: EventSource | null = null;
+    let again: ReturnType<typeof setTimeout> | undefined;
     const listen = () => {
       if (source) return;
       source = new EventSource(`/api/models/${id}/events`);
@@ -103,6 +105,12 @@ export function useFollow(id: number) {
       });
       for (const part of ['checks', 'coverage', 'releases'])
         source.addEventListener(part, () => void queries.invalidateQueries({ queryKey: [part, id] }));
+      // What was refused, as where a session has ended, is not tried again by the browser.
+      source.addEventListener('error', () => {
+        if (source?.readyState !== EventSource.CLOSED) return;
+        stop();
+        again = setTimeout(() => !document.hidden && listen(), AGAIN);
+      });
     };
     const stop = () => {
       source?.close();
@@ -116,6 +124,7 @@ export function useFollow(id: number) {
     window.addEventListener('pagehide', stop);
     return () => {
       stop();
+      clearTimeout(again);
       document.removeEventListener('visibilitychange', onVisible);
       window.removeEventListener('pagehide', stop);
     };

@@ -7,6 +7,9 @@ import { useEdits, useFollow, useModel, useModels } from '../api/queries';
 import { LinkStage } from '../features/link/LinkStage';
 import { openFindings } from '../features/prove/FindingLine';
 import { useChecks } from '../features/prove/requests';
+import { useMay, useMe, useOffered, signOut } from '../features/people/requests';
+import { RuledBy } from '../features/people/RuledBy';
+import { WayIn } from '../features/people/WayIn';
 import { useSql } from '../features/sql/store';
 import { count, counted } from '../shared/format';
 import { draftNames, useKeptDrafts } from '../shared/kept';
@@ -26,6 +29,7 @@ const ProbeStage = lazy(() => import('../features/probe/ProbeStage').then((m) =>
 const LinkSheet = lazy(() => import('../features/link/LinkSheet').then((m) => ({ default: m.LinkSheet })));
 const Prove = lazy(() => import('../features/prove/Prove').then((m) => ({ default: m.Prove })));
 const SqlPane = lazy(() => import('../features/sql/SqlPane').then((m) => ({ default: m.SqlPane })));
+const PeopleDialog = lazy(() => import('../features/people/PeopleDialog').then((m) => ({ default: m.PeopleDialog })));
 const Measure = lazy(() => import('../features/measure/Measure').then((m) => ({ default: m.Measure })));
 
 export const STAGES = ['gather', 'shape', 'link', 'measure', 'probe', 'prove'] as const;
@@ -33,11 +37,13 @@ export type Stage = (typeof STAGES)[number];
 
 export function App() {
   return (
-    <Routes>
-      <Route path="/" element={<Newest />} />
-      <Route path="/m/:id/:stage" element={<ModelFrame />} />
-      <Route path="*" element={<Navigate to="/" replace />} />
-    </Routes>
+    <WayIn>
+      <Routes>
+        <Route path="/" element={<Newest />} />
+        <Route path="/m/:id/:stage" element={<ModelFrame />} />
+        <Route path="*" element={<Navigate to="/" replace />} />
+      </Routes>
+    </WayIn>
   );
 }
 
@@ -105,15 +111,20 @@ function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
   useFollow(model.id);
   useAddress(stage);
   useNames(model);
+  useOffered(model.id);
   useKeys(model);
   const lensOpen = useFrame((s) => s.lensOpen);
   const findOpen = useFrame((s) => s.findOpen);
   const keysOpen = useFrame((s) => s.keysOpen);
+  const peopleOpen = useFrame((s) => s.people) !== null;
   const asSql = useSql((s) => s.sql !== null) && (stage === 'probe' || stage === 'measure');
   return (
     <div className="frame">
       <TopBar model={model} />
-      <StageStrip model={model} stage={stage} />
+      <div>
+        <StageStrip model={model} stage={stage} />
+        <RuledBy model={model} bar />
+      </div>
       <div className={lensOpen ? 'work' : 'work no-lens'}>
         <div className="benches">
           <main className="bench" aria-label={stage}>
@@ -142,6 +153,9 @@ function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
         </Once>
         <Once open={keysOpen}>
           <KeysHelp />
+        </Once>
+        <Once open={peopleOpen}>
+          <PeopleDialog model={model} />
         </Once>
       </Suspense>
       <SaidBar model={model} />
@@ -192,6 +206,7 @@ function Models({ model }: { model: ModelDocument }) {
 
 function TopBar({ model }: { model: ModelDocument }) {
   const edits = useEdits(model);
+  const mayTry = useMay(model.id, 'try');
   const set = actions.set;
   const select = actions.select;
   const { setColorScheme } = useMantineColorScheme();
@@ -208,25 +223,27 @@ function TopBar({ model }: { model: ModelDocument }) {
         </small>
       </div>
       <span className="grow" />
-      <div className="undo" role="group" aria-label="History">
-        <button
-          type="button"
-          disabled={!model.undo || edits.busy}
-          onClick={edits.undo}
-          title={model.undo ? `by ${model.undo.author}` : 'Nothing to undo'}
-        >
-          ↶ {model.undo ? `undo: ${model.undo.title}` : 'undo'}
-        </button>
-        <button
-          type="button"
-          disabled={!model.redo || edits.busy}
-          onClick={edits.redo}
-          aria-label={model.redo ? `redo: ${model.redo.title}` : 'redo'}
-          title={model.redo ? `redo: ${model.redo.title}` : 'Nothing to redo'}
-        >
-          ↷
-        </button>
-      </div>
+      {mayTry && (
+        <div className="undo" role="group" aria-label="History">
+          <button
+            type="button"
+            disabled={!model.undo || edits.busy}
+            onClick={edits.undo}
+            title={model.undo ? `by ${model.undo.author}` : 'Nothing to undo'}
+          >
+            ↶ {model.undo ? `undo: ${model.undo.title}` : 'undo'}
+          </button>
+          <button
+            type="button"
+            disabled={!model.redo || edits.busy}
+            onClick={edits.redo}
+            aria-label={model.redo ? `redo: ${model.redo.title}` : 'redo'}
+            title={model.redo ? `redo: ${model.redo.title}` : 'Nothing to redo'}
+          >
+            ↷
+          </button>
+        </div>
+      )}
       <button
         type="button"
         className="plain"
@@ -253,8 +270,48 @@ function TopBar({ model }: { model: ModelDocument }) {
           <path d="M9 2.5a6.5 6.5 0 0 1 0 13Z" fill="currentColor" />
         </svg>
       </button>
+      <Who model={model} />
     </header>
   );
+}
+
+/** Who sits here, and who may what in this model. */
+function Who({ model }: { model: ModelDocument }) {
+  const me = useMe(model.id).data;
+  const isOwner = useMay(model.id, 'keep');
+  const open = (people: 'members' | 'clearances' | 'own' | 'log') => actions.set({ people });
+  if (!me) return null;
+  return (
+    <Menu shadow="none" position="bottom-end" width={240}>
+      <Menu.Target>
+        <button type="button" className="plain who" title={me.person?.email ?? 'This machine’s own'}>
+          {me.person?.name ?? 'Sharing'}
+        </button>
+      </Menu.Target>
+      <Menu.Dropdown>
+        <Menu.Label>{roleWords(me.may, me.cleared)}</Menu.Label>
+        {isOwner && me.mode === 'team' && <Menu.Item onClick={() => open('members')}>People of this model</Menu.Item>}
+        {isOwner && <Menu.Item onClick={() => open('clearances')}>Clearances: who sees which rows</Menu.Item>}
+        {me.mode !== 'open' && <Menu.Item onClick={() => open('own')}>Tokens and sessions</Menu.Item>}
+        {isOwner && <Menu.Item onClick={() => open('log')}>Log</Menu.Item>}
+        {me.mode !== 'open' && <Menu.Divider />}
+        {me.mode !== 'open' && <Menu.Item onClick={() => void signOut()}>Sign out</Menu.Item>}
+      </Menu.Dropdown>
+    </Menu>
+  );
+}
+
+const MAY: Record<string, string> = {
+  keep: 'You look after this model.',
+  edit: 'You may change this model.',
+  try: 'You may write trial measures, probes, folios and checks.',
+  look: 'You may look at this model.',
+};
+
+/** What somebody may, by the most that they may, and which rows they see. */
+function roleWords(may: string[], cleared: string | null): string {
+  const most = ['keep', 'edit', 'try', 'look'].find((need) => may.includes(need)) ?? 'look';
+  return `${MAY[most] ?? ''}${cleared ? ` Your rows are those of ${cleared}.` : ''}`;
 }
 
 /** The state of Prove for the strip: how many checks hold, and how many are wrong now. */
@@ -266,6 +323,9 @@ function proved(model: ModelDocument, checks: CheckRow[], findings: number): [st
 
 function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
   const open = openFindings(model);
+  const mayEdit = useMay(model.id, 'edit');
+  const isCleared = model.cleared !== null;
+  const offered = STAGES.filter((s) => (s !== 'gather' && s !== 'shape') || mayEdit).filter((s) => s !== 'prove' || !isCleared);
   const checks = useChecks(model).data?.checks ?? [];
   const warnings = open.filter((f) => f.weight === 'warning');
   const ofLinks = warnings.filter((f) => f.about.startsWith('link ')).length;
@@ -292,7 +352,7 @@ function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
   };
   return (
     <nav className="stages" data-region aria-label="Stages">
-      {STAGES.map((s) => (
+      {offered.map((s) => (
         <Link key={s} className="stage" to={`/m/${model.id}/${s}`} aria-current={s === stage ? 'page' : undefined}>
           <b>{s.charAt(0).toUpperCase() + s.slice(1)}</b>
           <span>{counts[s][0]}</span>

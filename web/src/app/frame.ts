@@ -30,6 +30,8 @@ export interface Frame {
   lensOpen: boolean;
   findOpen: boolean;
   keysOpen: boolean;
+  /** Which part of who may what is open. */
+  people: 'members' | 'clearances' | 'own' | 'log' | null;
 }
 
 export const useFrame = create<Frame>(() => ({
@@ -40,6 +42,7 @@ export const useFrame = create<Frame>(() => ({
   lensOpen: localStorage.getItem('nexorem.lens') !== 'closed',
   findOpen: false,
   keysOpen: false,
+  people: null,
 }));
 
 export const select = (selection: Selection | null) => useFrame.setState({ selection });

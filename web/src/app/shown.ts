@@ -12,7 +12,7 @@ export interface Shown extends Frame, ProbeShown, FolioShown, LinkShown, Measure
 
 /** Which part of the screen is kept where: its names, and what takes a change of it. */
 const PLACES: { parts: (keyof Shown)[]; put: (part: Partial<Shown>) => void }[] = [
-  { parts: ['addressOf', 'selection', 'hovered', 'said', 'lensOpen', 'findOpen', 'keysOpen'], put: useFrame.setState },
+  { parts: ['addressOf', 'selection', 'hovered', 'said', 'lensOpen', 'findOpen', 'keysOpen', 'people'], put: useFrame.setState },
   { parts: ['probe', 'drilled', 'cut', 'other'], put: putProbe },
   { parts: ['folio', 'folioFrom', 'folioCount'], put: putFolio },
   { parts: ['fact', 'beside', 'sheet', 'variant', 'linkView', 'held', 'reach'], put: useLink.setState },

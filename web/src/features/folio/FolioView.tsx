@@ -171,7 +171,13 @@ function FolioHead({ model, folio, children }: { model: ModelDocument; folio: Fo
       {children}
       <span className="row sentence-end">
         <UndoButtons where="on the folio" back={back} forth={forth} undo={actions.undoFolio} redo={actions.redoFolio} />
-        <button type="button" className="pill small solid" disabled={busy || !changed || !name} onClick={() => void save()}>
+        <button
+          data-needs="try"
+          type="button"
+          className="pill small solid"
+          disabled={busy || !changed || !name}
+          onClick={() => void save()}
+        >
           {other ? `Put it in the place of ${name}` : stored && name !== from ? 'Save as another' : 'Save'}
         </button>
         {stored && changed && (

@@ -45,6 +45,7 @@ export function HistoryView({ model, number }: { model: ModelDocument; number: n
               </span>
               {e.number !== model.edits && (
                 <button
+                  data-needs="try"
                   type="button"
                   className="pill small"
                   disabled={busy}
@@ -74,6 +75,7 @@ export function HistoryView({ model, number }: { model: ModelDocument; number: n
               <span className="grow">as it was opened</span>
               {model.edits > 0 && (
                 <button
+                  data-needs="try"
                   type="button"
                   className="pill small"
                   disabled={busy}

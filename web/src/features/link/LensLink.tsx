@@ -56,7 +56,7 @@ export function LensLink({ model, link }: Props) {
         </>
       )}
       <div style={{ marginTop: 18 }}>
-        <button type="button" className="pill small" onClick={() => askChange(link.name)}>
+        <button data-needs="edit" type="button" className="pill small" onClick={() => askChange(link.name)}>
           Change
         </button>{' '}
         <RenameButton
@@ -66,7 +66,7 @@ export function LensLink({ model, link }: Props) {
           name={link.name}
           onRenamed={(to) => actions.select({ kind: 'link', name: to })}
         />{' '}
-        <button type="button" className="pill small" onClick={() => askRemove(link.name)}>
+        <button data-needs="edit" type="button" className="pill small" onClick={() => askRemove(link.name)}>
           Remove this link
         </button>
       </div>
@@ -132,6 +132,7 @@ function Keys({ model, link }: Props) {
       {link.orphans > 0 && one && !one.formula && link.cardinality !== 'many-to-many' && (
         <p style={{ marginTop: 8 }}>
           <button
+            data-needs="edit"
             type="button"
             className="pill small"
             disabled={busy}

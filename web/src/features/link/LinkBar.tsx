@@ -45,13 +45,20 @@ export function LinkBar({ model }: { model: ModelDocument }) {
       </span>
       <Hold model={model} />
       <span className="grow" />
-      <button type="button" className="pill small" disabled={variant !== null} title="B" onClick={() => actions.set({ variant: [] })}>
+      <button
+        data-needs="edit"
+        type="button"
+        className="pill small"
+        disabled={variant !== null}
+        title="B"
+        onClick={() => actions.set({ variant: [] })}
+      >
         Beside…
       </button>
       <Suspense fallback={null}>
         <Documents model={model} />
       </Suspense>
-      <button type="button" className="pill small solid" title="L" onClick={() => askNew()}>
+      <button data-needs="edit" type="button" className="pill small solid" title="L" onClick={() => askNew()}>
         New link
       </button>
     </div>

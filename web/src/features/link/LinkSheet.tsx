@@ -281,7 +281,7 @@ function Trying({ model, shown, edits, title, accept, close, select, waits = '',
         <button type="button" className="pill" onClick={close}>
           Leave it
         </button>
-        <button type="button" className="pill solid" disabled={!ready} title="Ctrl Enter" onClick={() => void done()}>
+        <button data-needs="edit" type="button" className="pill solid" disabled={!ready} title="Ctrl Enter" onClick={() => void done()}>
           {accept}
         </button>
       </div>

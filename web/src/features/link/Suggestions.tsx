@@ -89,10 +89,17 @@ function Suggested({ model, suggestion, ticked, onTick }: SuggestedProps) {
           <LinkMark link={markOf(suggestion)} width={40} /> {evidence.sentence}
         </div>
         <div className="row">
-          <button type="button" className="pill small solid" onClick={() => askNew(listed(link.from), listed(link.to))}>
+          <button data-needs="edit" type="button" className="pill small solid" onClick={() => askNew(listed(link.from), listed(link.to))}>
             Look and link
           </button>
-          <button type="button" className="pill small" disabled={busy} aria-label={`Not this one: ${text}`} onClick={dismiss}>
+          <button
+            data-needs="edit"
+            type="button"
+            className="pill small"
+            disabled={busy}
+            aria-label={`Not this one: ${text}`}
+            onClick={dismiss}
+          >
             Not this one
           </button>
         </div>

@@ -228,6 +228,7 @@ function HierarchyLine({ model, hierarchy: h, onChange }: LineProps) {
           <u>change</u>
         </button>
         <button
+          data-needs="edit"
           type="button"
           className="plain quiet"
           aria-label={`Remove the hierarchy ${h.name}`}

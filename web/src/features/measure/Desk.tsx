@@ -226,12 +226,13 @@ function DeskHead({ measure, written, keeping, sound }: HeadGiven) {
           {isNew ? 'Drop it' : 'Back to the saved one'}
         </button>
       )}
-      <button type="button" className="pill small solid" disabled={!can} onClick={() => void save()} title="Ctrl S">
+      <button data-needs="try" type="button" className="pill small solid" disabled={!can} onClick={() => void save()} title="Ctrl S">
         Save
       </button>
       {!isNew && (
         <>
           <button
+            data-needs="try"
             type="button"
             className="pill small"
             disabled={busy || !sound}
@@ -240,7 +241,7 @@ function DeskHead({ measure, written, keeping, sound }: HeadGiven) {
           >
             As a variant
           </button>
-          <button type="button" className="pill small" disabled={busy} onClick={remove}>
+          <button data-needs="try" type="button" className="pill small" disabled={busy} onClick={remove}>
             Remove
           </button>
         </>
@@ -312,7 +313,7 @@ function Wrong({ error, place, formula, onMend }: { error: ErrorItem; place: str
       <span className="row">
         {own &&
           error.mends.slice(0, 3).map((m) => (
-            <button key={m.label} type="button" className="pill small solid" onClick={() => mend(m.start, m.end, m.text)}>
+            <button data-needs="try" key={m.label} type="button" className="pill small solid" onClick={() => mend(m.start, m.end, m.text)}>
               {m.label}
             </button>
           ))}

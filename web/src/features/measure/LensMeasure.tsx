@@ -64,7 +64,13 @@ export function LensMeasure({ model, measure }: { model: ModelDocument; measure:
           >
             Hold it over the star
           </button>
-          <button type="button" className="pill small" aria-pressed={reach !== null} onClick={() => set({ reach: reach ? null : 'in' })}>
+          <button
+            data-needs="edit"
+            type="button"
+            className="pill small"
+            aria-pressed={reach !== null}
+            onClick={() => set({ reach: reach ? null : 'in' })}
+          >
             Its reach
           </button>
         </p>
@@ -113,7 +119,13 @@ function Promote({ model, measure }: { model: ModelDocument; measure: MeasureInf
           {e.message} {e.mend}
         </p>
       ))}
-      <button type="button" className="pill small solid" disabled={busy || answer.errors.length > 0} onClick={() => void promote()}>
+      <button
+        data-needs="edit"
+        type="button"
+        className="pill small solid"
+        disabled={busy || answer.errors.length > 0}
+        onClick={() => void promote()}
+      >
         {answer.official ? `Put it in the place of ${nameText(answer.official).toLowerCase()}` : 'Make it official'}
       </button>
     </section>

@@ -146,7 +146,7 @@ export function Outline({ model, chosen, onPattern, onText }: OutlineGiven) {
         )}
       </div>
       <div className="row outline-foot">
-        <button type="button" className="pill small" onClick={() => actions.set({ measure: '', selection: null })}>
+        <button data-needs="try" type="button" className="pill small" onClick={() => actions.set({ measure: '', selection: null })}>
           New measure
         </button>
         <button type="button" className="pill small" onClick={onText}>
@@ -217,7 +217,14 @@ function Patterns({ model, measure, onPattern }: { model: ModelDocument; measure
       <h3>Begin from a pattern</h3>
       {listed.slice(0, all ? undefined : FIRST).map((p) =>
         p.formula ? (
-          <button key={p.key} type="button" className="plain" title={`${p.teaches}\n\n${p.formula}`} onClick={() => onPattern(p)}>
+          <button
+            data-needs="try"
+            key={p.key}
+            type="button"
+            className="plain"
+            title={`${p.teaches}\n\n${p.formula}`}
+            onClick={() => onPattern(p)}
+          >
             <u>{p.title.toLowerCase()}</u>
           </button>
         ) : (

@@ -31,8 +31,9 @@ export const completing =
     if (!word && !context.explicit) return null;
     const text = context.state.doc.toString();
     const body = { formula: text, at: toPoints(text, context.pos) };
-    const completion = unwrap(await client.POST('/api/models/{model_id}/completion', { params: path(now), body }));
-    if (context.aborted || completion.items.length === 0) return null;
+    // What is not answered helps nobody, and is no reason to disturb who types.
+    const { data: completion } = await client.POST('/api/models/{model_id}/completion', { params: path(now), body });
+    if (!completion || context.aborted || completion.items.length === 0) return null;
     return {
       from: toUtf16(text, completion.start),
       to: toUtf16(text, completion.end),
@@ -55,8 +56,8 @@ export const helping = (now: Now) =>
   hoverTooltip(async (editor, at) => {
     const text = editor.state.doc.toString();
     const body = { formula: text, at: toPoints(text, at) };
-    const hover = unwrap(await client.POST('/api/models/{model_id}/hover', { params: path(now), body }));
-    if (!hover.title) return null;
+    const { data: hover } = await client.POST('/api/models/{model_id}/hover', { params: path(now), body });
+    if (!hover?.title) return null;
     const create = () => ({ dom: helpBox(hover.title, hover.text) });
     return { pos: toUtf16(text, hover.start), end: toUtf16(text, hover.end), above: true, create };
   });

@@ -148,7 +148,7 @@ export function RenameButton({
       />
     );
   return (
-    <button type="button" className="pill small" onClick={() => setOpen(true)}>
+    <button data-needs="edit" type="button" className="pill small" onClick={() => setOpen(true)}>
       Rename
     </button>
   );

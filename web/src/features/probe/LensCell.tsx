@@ -1,4 +1,5 @@
 // Why a cell shows its number, step by step: what is asked for, each edit, the filters running, what stopped, the sum.
+import { RuledBy } from '../people/RuledBy';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState, type KeyboardEvent, type ReactNode } from 'react';
 import {
@@ -93,6 +94,7 @@ export function LensCell({ model, measure, at }: { model: ModelDocument; measure
       {asked}
       {trace.isPlaceholderData && !trace.isFetching && <Stopped of="this is the cell before" onAgain={() => void trace.refetch()} />}
       <Head model={model} trace={trace.data} measure={measure} at={at} />
+      <RuledBy model={model} />
       <CellMarks model={model} measure={measure} at={at} />
       {release === null && probe && <HeldBy model={model} probe={askedProbe(probe)} measure={measure} at={at} />}
       {release !== null && probe && (

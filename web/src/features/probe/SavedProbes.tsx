@@ -69,12 +69,29 @@ export function SavedProbes({ model, probe }: { model: ModelDocument; probe: Pro
         ))}
         <Menu.Divider />
         <Menu.Item onClick={() => open(EMPTY_PROBE)}>A new probe</Menu.Item>
-        {probe.name && changed && <Menu.Item onClick={() => save(probe)}>Save</Menu.Item>}
-        <Menu.Item onClick={() => setNaming('name')}>Save under a name…</Menu.Item>
-        {stored && <Menu.Item onClick={() => setNaming('rename')}>Rename “{probe.name}”…</Menu.Item>}
-        {probe.name && <Menu.Item onClick={() => setNaming('description')}>Say what it is for…</Menu.Item>}
+        {probe.name && changed && (
+          <Menu.Item data-needs="try" onClick={() => save(probe)}>
+            Save
+          </Menu.Item>
+        )}
+        <Menu.Item data-needs="try" onClick={() => setNaming('name')}>
+          Save under a name…
+        </Menu.Item>
         {stored && (
-          <Menu.Item onClick={() => void change.ask({ kind: 'remove_probe', name: probe.name ?? '' }).then((done) => done && bare())}>
+          <Menu.Item data-needs="edit" onClick={() => setNaming('rename')}>
+            Rename “{probe.name}”…
+          </Menu.Item>
+        )}
+        {probe.name && (
+          <Menu.Item data-needs="try" onClick={() => setNaming('description')}>
+            Say what it is for…
+          </Menu.Item>
+        )}
+        {stored && (
+          <Menu.Item
+            data-needs="try"
+            onClick={() => void change.ask({ kind: 'remove_probe', name: probe.name ?? '' }).then((done) => done && bare())}
+          >
             Remove “{probe.name}”
           </Menu.Item>
         )}

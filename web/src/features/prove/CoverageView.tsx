@@ -86,6 +86,7 @@ function Holes({ model, holes }: { model: ModelDocument; holes: Covered[] }) {
           </div>
           {hole.verdict.closes && (
             <button
+              data-needs="try"
               type="button"
               className="pill small"
               disabled={busy}

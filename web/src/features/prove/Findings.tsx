@@ -101,7 +101,13 @@ function Accept({ model, finding }: { model: ModelDocument; finding: Finding }) 
   const { code, about, key } = finding;
   if (reason === null)
     return (
-      <button type="button" className="plain quiet" aria-label={`Accept: ${finding.sentence}`} onClick={() => setReason('')}>
+      <button
+        data-needs="edit"
+        type="button"
+        className="plain quiet"
+        aria-label={`Accept: ${finding.sentence}`}
+        onClick={() => setReason('')}
+      >
         <u>accept it</u>
       </button>
     );
@@ -136,6 +142,7 @@ function Reopen({ model, finding }: { model: ModelDocument; finding: Finding }) 
     <div>
       Accepted: {finding.accepted}{' '}
       <button
+        data-needs="edit"
         type="button"
         className="plain quiet"
         disabled={busy}

@@ -201,6 +201,7 @@ function Keeping({ model, check, fails }: { model: ModelDocument; check: Check; 
         </button>
       )}{' '}
       <button
+        data-needs="try"
         type="button"
         className="pill small"
         disabled={busy}

@@ -25,6 +25,7 @@ export function LensHole({ model, about, words }: { model: ModelDocument; about:
             A check, <b>{check.name}</b>: <span className="mono">{mustWords(check)}</span>
           </p>
           <button
+            data-needs="try"
             type="button"
             className="pill solid"
             disabled={busy || made}

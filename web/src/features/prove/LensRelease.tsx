@@ -208,7 +208,7 @@ function NewRelease({ model }: { model: ModelDocument }) {
           onChange={(e) => setWords({ ...words, reason: e.target.value })}
         />
       )}
-      <button type="submit" className="pill solid" disabled={busy || (stops.length > 0 && !words.reason.trim())}>
+      <button data-needs="keep" type="submit" className="pill solid" disabled={busy || (stops.length > 0 && !words.reason.trim())}>
         Make release {number}
       </button>
       {last !== null && (

@@ -82,7 +82,7 @@ function Draft({ model, last, chosen }: { model: ModelDocument; last: ReleaseRow
       )}
       <b>the draft</b>
       <div style={{ marginTop: 6 }}>
-        <button type="button" className="pill small solid" onClick={() => choose('new')}>
+        <button data-needs="keep" type="button" className="pill small solid" onClick={() => choose('new')}>
           Make a release
         </button>
       </div>

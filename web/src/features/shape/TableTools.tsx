@@ -345,6 +345,7 @@ function ColumnActions({ model, table, info, asking, onWrite, onLeaveOut }: Acti
         </button>
       )}
       <button
+        data-needs="edit"
         type="button"
         className="pill small"
         disabled={busy}
