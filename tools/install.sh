@@ -100,3 +100,12 @@ front_end() {
   (cd "$here/web" && npm run --silent build >&2)
   echo "$sum" >"$stamp"
 }
+
+# What the examples of docs/examples are tried with; it does not begin to serve by being installed. Without it their tests are skipped.
+proxies() {
+  local policy=/usr/sbin/policy-rc.d mine=
+  { [ -x /usr/sbin/nginx ] && [ -x /usr/sbin/apache2 ]; } || [ "$(id -u)" != 0 ] && return
+  [ -e "$policy" ] || { printf '#!/bin/sh\nexit 101\n' >"$policy" && chmod +x "$policy" && mine=1; }
+  debian "a proxy to try the examples with" nginx-light apache2-bin
+  [ -z "$mine" ] || rm -f "$policy"
+}

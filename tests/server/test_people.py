@@ -177,6 +177,13 @@ class Teams(unittest.TestCase):
             ({"kind": "add_measure", "measure": {"name": "u", "formula": "1"}}, False),
             ({"kind": "change_link", "name": "port", "set": {"active": False}}, False),
             ({"kind": "put_clearance", "clearance": {"name": "near", "rules": ["Port.code = 'a'"]}}, False),
+            (
+                {
+                    "kind": "put_check",
+                    "check": {"name": "c", "probe": {"measures": ["trips"]}, "must": {"hold": "trips > 0"}, "guards": ["loads"]},
+                },
+                False,
+            ),
             ({"kind": "remove_measure", "name": "t"}, True),
         ):
             with self.subTest(change):
@@ -311,6 +318,8 @@ class Teams(unittest.TestCase):
         # Once the clearance is gone, nothing is shown without it.
         self.edit(self.operator, {"kind": "remove_clearance", "name": "near"})
         self.assertEqual(windows["near"].post(f"{self.path}/grid", {"probe": probe}).json["errors"][0]["code"], "no_clearance")
+        taken = [(x["person"], x["about"]) for x in self.operator.get(f"{self.path}/log").json["lines"] if x["what"] == "took out"]
+        self.assertTrue({("Ada", "a package"), ("Author", "a probe"), ("Ada", "a report of a release")} <= set(taken), taken)
 
     def test_seen_as_somebody(self):
         put = {"kind": "put_clearance", "clearance": {"name": "own", "rules": ["Port.code = person('email')"]}}

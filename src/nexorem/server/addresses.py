@@ -36,6 +36,9 @@ def schema_name(model: type[Any]) -> str:
     return model.__name__
 
 
+Note = Callable[[Actor, int | None, str], None]
+
+
 class Who(Protocol):
     """Tells who makes the present request, and what they may do in a model, or (None) besides; refuses whom it does not let in."""
 
@@ -91,11 +94,12 @@ def make_spec() -> SpecTree:
     )
 
 
-def registering(api: Blueprint, spec: SpecTree, who: Who) -> Register:
+def registering(api: Blueprint, spec: SpecTree, who: Who, note: Note = lambda actor, model_id, what: None) -> Register:
     """The one door: `address(path, method, result, needs=…, **types)` registers a handler with its types and with what it needs of whoever
     calls, None where nobody need be signed in; `large` answers are not checked against their type, and a `result` of None is a file or a
     stream. Who may not, is refused before anything is read. `cleared` says that all of an answer's rows come from the model as its caller
-    may see it (`Workspace.star`): no other address answers those who may not see all of them."""
+    may see it (`Workspace.star`): no other address answers those who may not see all of them. What an address `takes` out of a model is
+    noted in the log."""
 
     def address(
         path: str,
@@ -104,6 +108,7 @@ def registering(api: Blueprint, spec: SpecTree, who: Who) -> Register:
         needs: Need | None = Need.LOOK,
         large: bool = False,
         cleared: bool = False,
+        takes: str = "",
         **types: Any,
     ) -> Callable[[Any], Any]:
         def register(handler: Callable[..., Any]) -> Callable[..., Any]:
@@ -129,7 +134,10 @@ def registering(api: Blueprint, spec: SpecTree, who: Who) -> Register:
                 if "json" in types:
                     check_body()
                 with seeing(sight):
-                    return checked(*args, **kwargs)
+                    answer = checked(*args, **kwargs)
+                if takes:
+                    note(g.actor, kwargs.get("model_id"), takes)
+                return answer
 
             entered.needs, entered.cleared = needs, cleared  # type: ignore[attr-defined]
             api.add_url_rule(path, handler.__name__, entered, methods=[method])

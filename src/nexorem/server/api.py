@@ -46,7 +46,7 @@ def make_api(workspace: Workspace, door: Door, who: Who | None = None) -> tuple[
     """The blueprint with every address, and its description."""
     api = Blueprint("api", __name__, url_prefix="/api")
     spec = make_spec()
-    address = registering(api, spec, who or partial(door.who, workspace))
+    address = registering(api, spec, who or partial(door.who, workspace), partial(people.took_out, workspace))
     add_models(address, workspace, door)
     add_edits(address, workspace)
     add_tables(address, workspace)
@@ -112,7 +112,7 @@ def add_models(address: Register, workspace: Workspace, door: Door) -> None:
         """What is found in a model as a whole: asked for apart, for an edit need not wait for it."""
         return jsonify(describe.analysis(*workspace.star(model_id), query.findings))
 
-    @address("/models/<int:model_id>/package", "GET", None, query=s.PackageQuery)
+    @address("/models/<int:model_id>/package", "GET", None, takes="a package", query=s.PackageQuery)
     def package(model_id: int, query: s.PackageQuery) -> Response:
         """The model with its rows as a .zip of a data package."""
         stored, star = workspace.star(model_id)

@@ -127,7 +127,7 @@ def _into(request: f.TraceRequest) -> list[tuple[str, int]]:
 def _files(address: Register, workspace: Workspace) -> None:
     """Addresses that any tool can fetch: nothing but an address is needed."""
 
-    @address("/models/<int:model_id>/grid.<string:ending>", "GET", None, cleared=True)
+    @address("/models/<int:model_id>/grid.<string:ending>", "GET", None, cleared=True, takes="a grid")
     def grid_as(model_id: int, ending: str) -> Response:
         """A probe's answer as a file; the probe is JSON in the address."""
         _, star = workspace.star(model_id)
@@ -135,7 +135,7 @@ def _files(address: Register, workspace: Workspace) -> None:
             workspace, star, read_spec(ProbeSpec, json_of(request.args.get("probe", ""), "probe"), "bad_probe"), ending, "grid"
         )
 
-    @address("/models/<int:model_id>/probes/<path:name>.<string:ending>", "GET", None, cleared=True)
+    @address("/models/<int:model_id>/probes/<path:name>.<string:ending>", "GET", None, cleared=True, takes="a probe")
     def saved_probe_as(model_id: int, name: str, ending: str) -> Response:
         """The answer of a probe of the model as a file, as the model stands when it is fetched."""
         _, star = workspace.star(model_id)
@@ -145,7 +145,7 @@ def _files(address: Register, workspace: Workspace) -> None:
             raise refuse("unknown_probe", f"The probe {name} does not exist.")
         return grid_response(workspace, star, probe, ending, name)
 
-    @address("/models/<int:model_id>/trace/rows.csv", "GET", None, cleared=True)
+    @address("/models/<int:model_id>/trace/rows.csv", "GET", None, cleared=True, takes="rows")
     def rows_as_csv(model_id: int) -> Response:
         """All rows that an aggregate of a trace used, as CSV; the request of /trace/rows is JSON in the address."""
         _, star = workspace.star(model_id)

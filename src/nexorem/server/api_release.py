@@ -40,7 +40,7 @@ def _making(address: Register, workspace: Workspace) -> None:
         """What a release made now would say, and what stops it."""
         return jsonify(releasing.preview(workspace, model_id))
 
-    @address("/models/<int:model_id>/releases", "POST", p.ReleaseMade, needs=Need.EDIT, json=p.ReleaseRequest)
+    @address("/models/<int:model_id>/releases", "POST", p.ReleaseMade, needs=Need.KEEP, json=p.ReleaseRequest)
     def make_release(model_id: int, json: p.ReleaseRequest) -> Response:
         """Makes a release of the model as it stands at `base`."""
         words = {"name": json.name, "notes": json.notes, "reason": json.reason}
@@ -78,14 +78,22 @@ def _seeing(address: Register, workspace: Workspace) -> None:
 def _fetching(address: Register, workspace: Workspace) -> None:
     """Addresses that any tool can fetch."""
 
-    @address("/models/<int:model_id>/releases/<string:release>/grid.<string:ending>", "GET", None, cleared=True)
+    @address(
+        "/models/<int:model_id>/releases/<string:release>/grid.<string:ending>", "GET", None, takes="a grid of a release", cleared=True
+    )
     def release_grid(model_id: int, release: str, ending: str) -> Response:
         """A probe's answer as of a release; the probe is JSON in the address."""
         star = releasing.star_at(workspace, model_id, release)
         probe = read_spec(ProbeSpec, json_of(request.args.get("probe", ""), "probe"), "bad_probe")
         return grid_response(workspace, star, probe, ending, "grid")
 
-    @address("/models/<int:model_id>/releases/<string:release>/probes/<path:name>.<string:ending>", "GET", None, cleared=True)
+    @address(
+        "/models/<int:model_id>/releases/<string:release>/probes/<path:name>.<string:ending>",
+        "GET",
+        None,
+        takes="a probe of a release",
+        cleared=True,
+    )
     def release_probe(model_id: int, release: str, name: str, ending: str) -> Response:
         """The answer of a probe as it was in a release."""
         star = releasing.star_at(workspace, model_id, release)
@@ -94,7 +102,7 @@ def _fetching(address: Register, workspace: Workspace) -> None:
             raise refuse("unknown_probe", f"The probe {name} does not exist in release {release}.")
         return grid_response(workspace, star, probe, ending, name)
 
-    @address("/models/<int:model_id>/releases/<string:release>/package", "GET", None, query=s.PackageQuery)
+    @address("/models/<int:model_id>/releases/<string:release>/package", "GET", None, takes="a package of a release", query=s.PackageQuery)
     def release_package(model_id: int, release: str, query: s.PackageQuery) -> Response:
         """A release as a .zip of a data package."""
         star = releasing.star_at(workspace, model_id, release)
@@ -107,7 +115,7 @@ def _fetching(address: Register, workspace: Workspace) -> None:
         star = releasing.star_at(workspace, model_id, release)
         return Response(make_document(star, query.kind, query.fact or None, query.beside or None), mimetype=DOCUMENTS[query.kind][1])
 
-    @address("/models/<int:model_id>/releases/<string:release>/report", "GET", None)
+    @address("/models/<int:model_id>/releases/<string:release>/report", "GET", None, takes="a report of a release")
     def release_report(model_id: int, release: str) -> Response:
         """A release as one page that needs nothing else."""
         star = releasing.star_at(workspace, model_id, release)

@@ -89,6 +89,8 @@ def need_of(model: Model, change: Mapping[str, Any]) -> Need:
     verb, _, what = kind.partition("_")
     if what == "clearance":
         return Need.KEEP
+    if what == "check" and _moves_guard(model, change):
+        return Need.KEEP
     if what in TRIED and verb in ("put", "remove"):
         return Need.TRY
     if what == "measure":
@@ -99,6 +101,14 @@ def need_of(model: Model, change: Mapping[str, Any]) -> Need:
             is_trial = is_trial and bool((change.get("set") or {}).get("trial", True))
         return Need.TRY if is_trial else Need.EDIT
     return Need.EDIT
+
+
+def _moves_guard(model: Model, change: Mapping[str, Any]) -> bool:
+    """Whether an edit has a check guard something else than before."""
+    put = change.get("check") or {}
+    name = change.get("was") or put.get("name") or change.get("name")
+    before = next((c.guards for c in model.checks if c.name == name), ())
+    return set(before) != set(put.get("guards") or ())
 
 
 def _is_trial(model: Model, name: str) -> bool:

@@ -121,6 +121,12 @@ def _invited(connection: Connection, email: str, name: str) -> Person:
     return person
 
 
+def took_out(workspace: Workspace, actor: Actor, model_id: int | None, what: str) -> None:
+    """Notes that somebody took something out of a model."""
+    with workspace.engine.begin() as connection:
+        kept.note(connection, actor.name, "took out", model_id, what)
+
+
 def sign_out(workspace: Workspace, held: Secret) -> None:
     """Ends a session."""
     with workspace.engine.begin() as connection:

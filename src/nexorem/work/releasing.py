@@ -103,7 +103,7 @@ def _stops(evidence: Mapping[str, Any]) -> list[str]:
 def make(workspace: Workspace, actor: Actor, model_id: int, words: Mapping[str, str], base: int) -> int:
     """Makes a release of the model as it stands, with its name, its notes, and the reason where a guarding check fails. Refuses one of a
     model that has moved on since `base`, and one that a guarding check stops without a reason: never half of it."""
-    actor.must(Need.EDIT)
+    actor.must(Need.KEEP)
     name = " ".join(words.get("name", "").split())
     notes, reason = words.get("notes", "").strip(), words.get("reason", "").strip()
     if max(map(len, (name, notes, reason))) > MOST_WORDS:
@@ -120,7 +120,7 @@ def make(workspace: Workspace, actor: Actor, model_id: int, words: Mapping[str, 
 
 def keep(workspace: Workspace, actor: Actor, model_id: int, model: Model, words: Mapping[str, str]) -> int:
     """Keeps a state of a model as its next release, with what its checks say and what changed since the one before."""
-    actor.must(Need.EDIT)
+    actor.must(Need.KEEP)
     star = workspace.edited(model_id, model)
     stored = replace(workspace.star(model_id)[0], model=star.model)
     _, since = _since_last(workspace, model_id, star)
