@@ -164,6 +164,11 @@ class Edits(unittest.TestCase):
                 "title": r.choice(["", "some at once"]),
             },
         ]
+        name = f"near {r.randint(0, 2)}"
+        made += [
+            {"kind": "put_clearance", "clearance": {"name": name, "rules": [f"Port.depth > {r.randint(0, 9)}"]}},
+            {"kind": "remove_clearance", "name": name},
+        ]
         if measure:
             made += [
                 {"kind": "change_measure", "name": measure.name, "set": {"formula": str(r.random()), "trial": True, "variant_of": "m1"}},

@@ -7,7 +7,7 @@ import { useEdits, useFollow, useModel, useModels } from '../api/queries';
 import { LinkStage } from '../features/link/LinkStage';
 import { openFindings } from '../features/prove/FindingLine';
 import { useChecks } from '../features/prove/requests';
-import { useMay, useMe, useOffered, signOut } from '../features/people/requests';
+import { offeredStages, useMay, useMe, useOffered, signOut } from '../features/people/requests';
 import { RuledBy } from '../features/people/RuledBy';
 import { WayIn } from '../features/people/WayIn';
 import { useSql } from '../features/sql/store';
@@ -323,9 +323,7 @@ function proved(model: ModelDocument, checks: CheckRow[], findings: number): [st
 
 function StageStrip({ model, stage }: { model: ModelDocument; stage: Stage }) {
   const open = openFindings(model);
-  const mayEdit = useMay(model.id, 'edit');
-  const isCleared = model.cleared !== null;
-  const offered = STAGES.filter((s) => (s !== 'gather' && s !== 'shape') || mayEdit).filter((s) => s !== 'prove' || !isCleared);
+  const offered = offeredStages(STAGES, model, useMe(model.id).data?.may);
   const checks = useChecks(model).data?.checks ?? [];
   const warnings = open.filter((f) => f.weight === 'warning');
   const ofLinks = warnings.filter((f) => f.about.startsWith('link ')).length;

@@ -7,6 +7,7 @@ import { useEdits, useModels } from '../api/queries';
 import { focusSoon } from '../shared/focus';
 import { nameText } from '../shared/format';
 import { ranked } from '../shared/rank';
+import { offeredStages, useMe, type Need } from '../features/people/requests';
 import { useReleases } from '../features/prove/requests';
 import { askNew } from '../features/link/edits';
 import { STAGES } from './App';
@@ -22,6 +23,8 @@ interface Item {
   text: string;
   /** Other names that it goes by. */
   more?: string[];
+  /** What it needs of whoever does it, where that is more than to look. */
+  needs?: Need;
   act: () => void;
 }
 
@@ -74,9 +77,10 @@ function thingsOf(model: ModelDocument, go: Go): Item[] {
 /** What can be begun from anywhere. */
 function beginnings(go: Go): Item[] {
   const { set } = actions;
-  const item = (text: string, stage: string | null, put: () => void, focus = ''): Item => ({
+  const item = (text: string, stage: string | null, put: () => void, focus = '', needs?: Need): Item => ({
     kind: 'do',
     text,
+    needs,
     act: () => {
       put();
       if (stage) go(stage);
@@ -91,14 +95,24 @@ function beginnings(go: Go): Item[] {
       set({ folio: null });
       showSql();
     }),
-    item('Make a release', 'prove', () => set({ proveView: 'releases', lensOpen: true, selection: { kind: 'release', number: 'new' } })),
-    item('New link', null, () => askNew()),
+    item(
+      'Make a release',
+      'prove',
+      () => set({ proveView: 'releases', lensOpen: true, selection: { kind: 'release', number: 'new' } }),
+      '',
+      'keep',
+    ),
+    item('New link', null, () => askNew(), '', 'edit'),
     item('History: what each edit changed', null, () => actions.select({ kind: 'history', number: null })),
-    item('Put a variant of the model beside it', 'link', () => set({ variant: [] })),
-    item('Gather files', 'gather', () => undefined),
-    item('Make a table here: calendar, bands, list, parameter, formula', 'shape', () => set({ shapeView: 'make' }), '.make input'),
-    item('Compare two keys', 'shape', () => set({ shapeView: 'keys' })),
-    item('New measure', 'measure', () => set({ measure: '', selection: null }), '[aria-label="Name of the new measure"]'),
+    item('Put a variant of the model beside it', 'link', () => set({ variant: [] }), '', 'edit'),
+    item('People of this model: invite, roles', null, () => set({ people: 'members' }), '', 'keep'),
+    item('Clearances: see the open probe as somebody else', null, () => set({ people: 'clearances' }), '', 'keep'),
+    item('Log of who did what', null, () => set({ people: 'log' }), '', 'keep'),
+    item('Tokens for programs, sessions', null, () => set({ people: 'own' })),
+    item('Gather files', 'gather', () => undefined, '', 'bring'),
+    item('Make a table here: calendar, bands, list, parameter, formula', 'shape', () => set({ shapeView: 'make' }), '.make input', 'edit'),
+    item('Compare two keys', 'shape', () => set({ shapeView: 'keys' }), '', 'edit'),
+    item('New measure', 'measure', () => set({ measure: '', selection: null }), '[aria-label="Name of the new measure"]', 'try'),
     item('New probe', 'probe', () => set({ probe: EMPTY_PROBE, folio: null, selection: null }), '[aria-label="Add a measure"]'),
     item('New folio', 'probe', () => actions.openFolio(EMPTY_FOLIO), '[aria-label="Name of the folio"]'),
     item('Show the keys', null, () => set({ keysOpen: true })),
@@ -109,16 +123,17 @@ function useItems(model: ModelDocument): Item[] {
   const navigate = useNavigate();
   const { undo, redo } = useEdits(model);
   const models = useModels().data;
+  const may = useMe(model.id).data?.may;
   const releases = useReleases(model).data;
   return useMemo(() => {
     const go: Go = (stage) => void navigate(`/m/${model.id}/${stage}`);
-    const stages = STAGES.map((stage) => ({ kind: 'stage', text: nameText(stage), act: () => go(stage) }));
+    const stages = offeredStages(STAGES, model, may).map((stage) => ({ kind: 'stage', text: nameText(stage), act: () => go(stage) }));
     const others = (models ?? [])
       .filter((m) => m.id !== model.id)
       .map((m) => ({ kind: 'model', text: m.title, more: [m.name], act: () => void navigate(`/m/${m.id}/link`) }));
     const steps: Item[] = [];
-    if (model.undo) steps.push({ kind: 'do', text: `Undo ${model.undo.title}`, act: undo });
-    if (model.redo) steps.push({ kind: 'do', text: `Redo ${model.redo.title}`, act: redo });
+    if (model.undo) steps.push({ kind: 'do', text: `Undo ${model.undo.title}`, needs: 'try', act: undo });
+    if (model.redo) steps.push({ kind: 'do', text: `Redo ${model.redo.title}`, needs: 'try', act: redo });
     const released = (releases ?? []).map((r) => ({
       kind: 'release',
       text: `${r.number} · ${r.name}`,
@@ -128,8 +143,9 @@ function useItems(model: ModelDocument): Item[] {
         go('prove');
       },
     }));
-    return [...stages, ...thingsOf(model, go), ...released, ...others, ...steps, ...beginnings(go)];
-  }, [model, models, releases, navigate, undo, redo]);
+    const all: Item[] = [...stages, ...thingsOf(model, go), ...released, ...others, ...steps, ...beginnings(go)];
+    return all.filter((i) => !i.needs || !may || may.includes(i.needs));
+  }, [model, models, may, releases, navigate, undo, redo]);
 }
 
 export function Find({ model }: { model: ModelDocument }) {

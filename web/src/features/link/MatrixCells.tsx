@@ -1,4 +1,5 @@
 // The heads, rows and cells of the bus matrix; each is drawn anew only where it changed.
+import { Ruled } from '../people/Ruled';
 import { memo } from 'react';
 import type { MatrixCell, ModelDocument, TableInfo } from '../../api/client';
 import { REACH_WORDS, ReachMark, RoleMark } from '../../marks/Marks';
@@ -103,6 +104,7 @@ export const MatrixRow = memo(function MatrixRow({ model, table, columns, apart,
         >
           <RoleMark role={table.role} /> <b>{f}</b>
           <small className="quiet">{counted(table.rows, 'row')}</small>
+          {model.clearances.length > 0 && <Ruled model={model} table={f} />}
         </button>
       </th>
       {columns.map((g) =>

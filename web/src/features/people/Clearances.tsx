@@ -5,7 +5,7 @@ import { useEdits } from '../../api/queries';
 import { count, counted } from '../../shared/format';
 import { BesideGrid } from '../link/BesideGrid';
 import { useProbe } from '../probe/store';
-import { useClearances, useSeenAs } from './requests';
+import { useClearances, usePeople, useSeenAs } from './requests';
 
 type Reach = NonNullable<ReturnType<typeof useClearances>['data']>[number];
 
@@ -13,14 +13,15 @@ export function Clearances({ model }: { model: ModelDocument }) {
   const told = useClearances(model);
   const [edited, setEdited] = useState<string | null>(null);
   const [seen, setSeen] = useState<string | null>(null);
-  if (!told.data) return <p className="pad wait">{told.error?.message ?? 'Looking…'}</p>;
+  const reaches = told.data ?? [];
+  if (!told.data && model.clearances.length > 0) return <p className="pad wait">{told.error?.message ?? 'Looking…'}</p>;
   return (
     <div className="people-part">
       <p className="quiet">
         A rule is a condition on a table. It stands under every number that somebody with the clearance is shown: it runs over links as any
         filter does, and no formula takes it away.
       </p>
-      {told.data.map((c) =>
+      {reaches.map((c) =>
         edited === c.name ? (
           <Rules key={c.name} model={model} name={c.name} rules={c.rules} done={() => setEdited(null)} />
         ) : (
@@ -40,7 +41,7 @@ export function Clearances({ model }: { model: ModelDocument }) {
           New clearance
         </button>
       )}
-      {seen !== null && told.data.some((c) => c.name === seen) && <SeenAs key={seen} model={model} clearance={seen} />}
+      {seen !== null && reaches.some((c) => c.name === seen) && <SeenAs key={seen} model={model} clearance={seen} />}
     </div>
   );
 }
@@ -146,7 +147,9 @@ function SeenAs({ model, clearance }: { model: ModelDocument; clearance: string 
   const probe = useProbe((s) => s.probe);
   const [email, setEmail] = useState('');
   const asksWho = /person\s*\(/i.test((model.clearances.find((c) => c.name === clearance)?.rules ?? []).join(' '));
-  const seen = useSeenAs(model, asksWho && !email ? null : probe, clearance, email);
+  const members = usePeople(model).data?.members ?? [];
+  const name = members.find((m) => m.email === email)?.name ?? email;
+  const seen = useSeenAs(model, asksWho && !email ? null : probe, clearance, email, name);
   const fewer = (seen.data?.tables ?? []).map((t, i) => ({ ...t, of: seen.data?.sizes[i] ?? 0 })).filter((t) => t.rows < t.of);
   return (
     <section aria-label={`Seen as ${clearance}`}>
@@ -154,7 +157,14 @@ function SeenAs({ model, clearance }: { model: ModelDocument; clearance: string 
       {asksWho && (
         <label>
           Whose e-mail address
-          <input className="field" type="email" value={email} onChange={(e) => setEmail(e.target.value)} />
+          <input className="field" type="email" list="members" value={email} onChange={(e) => setEmail(e.target.value)} />
+          <datalist id="members">
+            {members.map((m) => (
+              <option key={m.id} value={m.email}>
+                {m.name}
+              </option>
+            ))}
+          </datalist>
         </label>
       )}
       {!probe?.measures?.length && <p className="quiet">Open a probe with a measure in Probe first.</p>}

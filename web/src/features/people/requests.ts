@@ -28,6 +28,13 @@ export function useMay(model: number, need: Need): boolean {
 
 window.addEventListener(GONE_OUT, () => goneOut());
 
+/** The stages that somebody has use for: tables and their shapes are for who may change them, checks for who sees all rows. */
+export function offeredStages<S extends string>(stages: readonly S[], model: ModelDocument, may: Need[] | undefined): S[] {
+  const shut = new Set<string>(may && !may.includes('edit') ? ['gather', 'shape'] : []);
+  if (model.cleared) shut.add('prove');
+  return stages.filter((s) => !shut.has(s));
+}
+
 const NEEDS: Need[] = ['try', 'edit', 'bring', 'keep'];
 
 /** What a model's screens do not offer to whoever may not: `data-needs` on a part of them says what it needs. */
@@ -77,6 +84,7 @@ export function usePeople(model: ModelDocument) {
 export function useClearances(model: ModelDocument) {
   return useQuery({
     queryKey: ['clearances', model.id, model.version],
+    enabled: model.clearances.length > 0,
     queryFn: async () => unwrap(await client.GET('/api/models/{model_id}/clearances', of(model))).clearances,
   });
 }
@@ -94,15 +102,15 @@ export function useOwn() {
 }
 
 /** A probe beside how somebody with a clearance sees it. */
-export function useSeenAs(model: ModelDocument, probe: Probe | null, clearance: string, email: string) {
+export function useSeenAs(model: ModelDocument, probe: Probe | null, clearance: string, email: string, name: string) {
   return useQuery({
-    queryKey: ['seen_as', model.id, model.version, probe, clearance, email],
+    queryKey: ['seen_as', model.id, model.version, probe, clearance, email, name],
     enabled: probe !== null && probe.measures.length > 0 && clearance !== '',
     queryFn: async ({ signal }) =>
       unwrap(
         await client.POST('/api/models/{model_id}/seen_as', {
           ...of(model),
-          body: { probe: { ...probe }, clearance, email, name: email },
+          body: { probe: { ...probe }, clearance, email, name },
           signal,
         }),
       ),
