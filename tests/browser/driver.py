@@ -113,7 +113,7 @@ class Browser:
             except (*PASSING, StopIteration, IndexError):
                 return False
 
-        return WebDriverWait(self.driver, seconds, 0.05).until(attempt, what)
+        return WebDriverWait(self.driver, seconds, 0.1).until(attempt, what)
 
     def all(self, css):
         return self.driver.find_elements(By.CSS_SELECTOR, css)

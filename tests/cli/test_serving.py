@@ -102,7 +102,7 @@ class Serving(unittest.TestCase):
         pid_file = self.data / "store" / "database" / "postmaster.pid"
         killed = int(pid_file.read_text().split()[0])
         os.kill(killed, signal.SIGKILL)
-        until(lambda: pid_file.exists() and int(pid_file.read_text().split()[0]) != killed and self.answers())
+        until(lambda: pid_file.exists() and int(pid_file.read_text().split()[0]) != killed and self.answers(), 120)
         self.assertEqual(self.models(), ["small", "lantern-isles"])
         postmaster = int(pid_file.read_text().split()[0])
         os.kill(postmaster, signal.SIGKILL)

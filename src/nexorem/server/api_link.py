@@ -62,13 +62,13 @@ def _reach(address: Register, workspace: Workspace) -> None:
         _, star = workspace.star(model_id)
         return jsonify(designing.reach_answer(star, json.table, json.measure))
 
-    @address("/models/<int:model_id>/opening", "POST", k.OpeningAnswer, json=k.OpeningRequest)
+    @address("/models/<int:model_id>/opening", "POST", k.OpeningAnswer, cleared=True, json=k.OpeningRequest)
     def open_way(model_id: int, json: k.OpeningRequest) -> Response:
         """The smallest change after which a filter on one table reaches another."""
         _, star = workspace.star(model_id)
         return jsonify(designing.opening_answer(star, json.from_, json.to, json.measure))
 
-    @address("/models/<int:model_id>/held", "POST", k.HeldAnswer, json=k.HeldRequest)
+    @address("/models/<int:model_id>/held", "POST", k.HeldAnswer, cleared=True, json=k.HeldRequest)
     def hold(model_id: int, json: k.HeldRequest) -> Response:
         """What a measure, or the edits of a given, does to links and filters."""
         _, star = workspace.star(model_id)

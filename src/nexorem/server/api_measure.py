@@ -49,7 +49,7 @@ def _formulas(address: Register, workspace: Workspace) -> None:
         _, star = workspace.star(model_id)
         return jsonify({"patterns": patterns(star.sampled, query.measure)})
 
-    @address("/models/<int:model_id>/comparisons", "GET", f.Comparisons, query=f.PatternsQuery)
+    @address("/models/<int:model_id>/comparisons", "GET", f.Comparisons, cleared=True, query=f.PatternsQuery)
     def comparing(model_id: int, query: f.PatternsQuery) -> Response:
         """What a measure can be held against, with the formulas a probe would show beside it."""
         _, star = workspace.star(model_id)

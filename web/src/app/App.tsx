@@ -111,7 +111,7 @@ function Frame({ model, stage }: { model: ModelDocument; stage: Stage }) {
   useFollow(model.id);
   useAddress(stage);
   useNames(model);
-  useOffered(model.id);
+  useOffered(model);
   useKeys(model);
   const lensOpen = useFrame((s) => s.lensOpen);
   const findOpen = useFrame((s) => s.findOpen);
@@ -207,6 +207,10 @@ function Models({ model }: { model: ModelDocument }) {
 function TopBar({ model }: { model: ModelDocument }) {
   const edits = useEdits(model);
   const mayTry = useMay(model.id, 'try');
+  const mayEdit = useMay(model.id, 'edit');
+  const me = useMe(model.id).data?.person?.name;
+  // Whoever writes trials takes back what is their own; the rest is for who may change the model.
+  const mine = (step: { author: string } | null | undefined) => mayEdit || !me || step?.author === me;
   const set = actions.set;
   const select = actions.select;
   const { setColorScheme } = useMantineColorScheme();
@@ -227,15 +231,15 @@ function TopBar({ model }: { model: ModelDocument }) {
         <div className="undo" role="group" aria-label="History">
           <button
             type="button"
-            disabled={!model.undo || edits.busy}
+            disabled={!model.undo || edits.busy || !mine(model.undo)}
             onClick={edits.undo}
             title={model.undo ? `by ${model.undo.author}` : 'Nothing to undo'}
           >
-            ↶ {model.undo ? `undo: ${model.undo.title}` : 'undo'}
+            ↶ {model.undo && mine(model.undo) ? `undo: ${model.undo.title}` : 'undo'}
           </button>
           <button
             type="button"
-            disabled={!model.redo || edits.busy}
+            disabled={!model.redo || edits.busy || !mine(model.redo)}
             onClick={edits.redo}
             aria-label={model.redo ? `redo: ${model.redo.title}` : 'redo'}
             title={model.redo ? `redo: ${model.redo.title}` : 'Nothing to redo'}
@@ -245,6 +249,7 @@ function TopBar({ model }: { model: ModelDocument }) {
         </div>
       )}
       <button
+        data-needs="whole"
         type="button"
         className="plain"
         title="What each edit changed, and the way back"

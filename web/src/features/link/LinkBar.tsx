@@ -55,9 +55,7 @@ export function LinkBar({ model }: { model: ModelDocument }) {
       >
         Beside…
       </button>
-      <Suspense fallback={null}>
-        <Documents model={model} />
-      </Suspense>
+      <Suspense fallback={null}>{!model.cleared && <Documents model={model} />}</Suspense>
       <button data-needs="edit" type="button" className="pill small solid" title="L" onClick={() => askNew()}>
         New link
       </button>

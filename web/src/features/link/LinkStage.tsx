@@ -38,7 +38,7 @@ export function LinkStage({ model }: { model: ModelDocument }) {
             </span>
           </div>
           <Matrix model={shown} fact={fact} />
-          <Suggestions model={model} />
+          {!model.cleared && <Suggestions model={model} />}
           <h2 style={{ borderTop: '1px solid var(--line)', paddingTop: 12 }}>Worth a look</h2>
           {findings.map((f) => (
             <FindingLine key={findingKey(f)} finding={f} show={show} />

@@ -38,13 +38,15 @@ export function offeredStages<S extends string>(stages: readonly S[], model: Mod
 const NEEDS: Need[] = ['try', 'edit', 'bring', 'keep'];
 
 /** What a model's screens do not offer to whoever may not: `data-needs` on a part of them says what it needs. */
-export function useOffered(model: number): void {
-  const may = useMe(model).data?.may;
+export function useOffered(model: ModelDocument): void {
+  const may = useMe(model.id).data?.may;
+  const isCleared = model.cleared !== null;
   useEffect(() => {
     const lacking = may ? NEEDS.filter((need) => !may.includes(need)).map((need) => `no-${need}`) : [];
+    if (isCleared) lacking.push('no-whole'); // what is about all rows
     document.body.classList.add(...lacking);
     return () => document.body.classList.remove(...lacking);
-  }, [may]);
+  }, [may, isCleared]);
 }
 
 /** Everything is asked for anew by whoever has come in. */

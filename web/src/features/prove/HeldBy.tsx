@@ -29,7 +29,7 @@ export function HeldBy({ model, probe, measure, at }: Props) {
       {asking ? (
         <Moves {...{ model, probe, measure, at }} />
       ) : (
-        <button type="button" className="plain quiet" onClick={() => setAsking(true)}>
+        <button type="button" className="plain quiet" data-needs="whole" onClick={() => setAsking(true)}>
           <u>when did this cell become what it is?</u>
         </button>
       )}
