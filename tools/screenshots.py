@@ -69,7 +69,6 @@ VIEWS = [
     ("reach", "link", {"r": "out", "p": GROUPS, "s": {"kind": "table", "name": "Vessel"}}, "Not reached", False, None),
     ("beside", "link", {"p": GROUPS, "x": SWITCHED}, "cells differ", True, None),
     ("measure", "measure", {"m": "share_of_ports", "p": PORTS}, "cells", False, None),
-    ("measure-trial", "measure", {"m": "share_of_all_trial", "p": PORTS}, "Put it in the place of", True, None),
     (
         "probe",
         "probe",
@@ -136,6 +135,23 @@ def proven(browser, model):
     return workspace, number
 
 
+def ruled(browser, workspace, number, model):
+    """A clearance, and the open probe as somebody who has it sees it."""
+    rules = {"name": "Near Isles office", "rules": ["Island.\"group\" = 'Near Isles'"]}
+    change = {"kind": "put_clearance", "clearance": rules}
+    workspace.edit(COMMAND_LINE, number, change, workspace.star(number)[0].version)
+    browser.scheme(False)
+    browser.open(f"{model}/probe")
+    browser.reads("Brann East", ".grid")
+    browser.click("Sharing", "header button")
+    browser.click("Clearances: who sees which rows", "[role=menuitem]")
+    browser.click("See the open probe as…")
+    browser.reads("cells differ", '[aria-label="Seen as Near Isles office"]')
+    time.sleep(0.8)
+    browser.picture(OUT / "people.png")
+    workspace.step(COMMAND_LINE, number, "undo", workspace.star(number)[0].edits)
+
+
 def main():
     """Makes every picture."""
     OUT.mkdir(parents=True, exist_ok=True)
@@ -189,6 +205,7 @@ def main():
             workspace.step(COMMAND_LINE, number, "undo", workspace.star(number)[0].edits)
         browser.run("localStorage.clear()")  # a draft of one picture is none of the next
         print(name)
+    ruled(browser, workspace, number, model)
     browser.close()
 
 

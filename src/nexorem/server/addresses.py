@@ -64,8 +64,20 @@ def unfit(error: Any) -> Refused:
     return Refused(misfit_diagnostics(places, "bad_request", "", whole="body"))
 
 
+_SCHEMAS: dict[tuple[type[Any], str], tuple[str, dict[str, Any]]] = {}
+
+
 class Spec(SpecTree):
     """The document tells problems by the media type that they are sent as (RFC 9457)."""
+
+    def _add_model(self, model: type[Any], mode: Any = "validation") -> str:
+        """A type's schema is made once in a process: each address has a dozen, most of them the same."""
+        if (model, mode) not in _SCHEMAS:
+            name = super()._add_model(model, mode)
+            _SCHEMAS[model, mode] = name, dict(self.models[name])
+        name, schema = _SCHEMAS[model, mode]
+        self.models[name] = dict(schema)
+        return name
 
     def _generate_spec(self) -> dict[str, Any]:
         document: dict[str, Any] = super()._generate_spec()

@@ -3,6 +3,7 @@ import { useState } from 'react';
 import type { ModelDocument, People } from '../../api/client';
 import { whenText } from '../../shared/format';
 import { ToldOnce } from './PeopleDialog';
+import { INVITATION } from './WayIn';
 import { invite, putMember, removeMember, useAsked, usePeople, withdraw } from './requests';
 
 export function Members({ model }: { model: ModelDocument }) {
@@ -102,6 +103,13 @@ export function Members({ model }: { model: ModelDocument }) {
 
 const cleared = (people: People, role: string) => people.roles.find((r) => r.name === role)?.cleared ?? false;
 
+/** An invitation that leads to what is on screen: a folio, a probe, a release. */
+function leadingHere(invitation: string): string {
+  const here = new URL(window.location.href);
+  here.searchParams.set(INVITATION, new URL(invitation).searchParams.get(INVITATION) ?? '');
+  return here.href;
+}
+
 function Invite({ model, people }: { model: ModelDocument; people: People }) {
   const [email, setEmail] = useState('');
   const [role, setRole] = useState('reader');
@@ -132,7 +140,7 @@ function Invite({ model, people }: { model: ModelDocument; people: People }) {
           Invite
         </button>
       </form>
-      {ask.data && <ToldOnce what="Send them this address" text={ask.data} />}
+      {ask.data && <ToldOnce what="Send them this address, which leads to what you see now" text={leadingHere(ask.data)} />}
     </>
   );
 }

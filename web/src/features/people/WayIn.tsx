@@ -4,7 +4,8 @@ import { client, problemOf, unwrap, type Me, type Problem } from '../../api/clie
 import { comeIn, useInvitation, useMe } from './requests';
 import './people.css';
 
-const INVITATION = 'invitation';
+/** The part of an address that invites. */
+export const INVITATION = 'invitation';
 
 /** Lets nobody past who is not signed in. */
 export function WayIn({ children }: { children: ReactNode }) {
@@ -130,6 +131,13 @@ function SignIn({ me, over }: { me: Me; over: boolean }) {
   );
 }
 
+/** What an invitation leads to. */
+function withoutInvitation(): string {
+  const here = new URL(window.location.href);
+  here.searchParams.delete(INVITATION);
+  return here.href;
+}
+
 function Invited({ invitation }: { invitation: string }) {
   const told = useInvitation(invitation);
   const [name, setName] = useState('');
@@ -153,7 +161,7 @@ function Invited({ invitation }: { invitation: string }) {
         button={known ? 'Sign in' : 'Make the account'}
         ask={async () => {
           unwrap(await client.POST('/api/invitations/accept', { body: { key: invitation, name, password } }));
-          window.location.assign('/');
+          window.location.assign(withoutInvitation());
         }}
       >
         <input type="email" autoComplete="username" value={email} readOnly hidden />
