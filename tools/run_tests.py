@@ -22,7 +22,7 @@ ROOT = Path(__file__).resolve().parents[1]
 PYTHON = sys.executable
 OWN_NAMES = ROOT.parent / "shared" / "checks" / "own_names.py"
 ASIDE = (
-    ("tests.browser.",),
+    tuple(f"tests.browser.test_{x}" for x in ("bench", "lasting", "link", "p", "roles", "way")),
     ("tests.sql.", "tests.checks.", "tests.core.", "tests.properties."),
 )  # each in a process of its own; about as long as the rest
 CLUSTER = "tests.cluster."

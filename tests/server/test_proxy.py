@@ -8,6 +8,7 @@ import ssl
 import subprocess
 import tempfile
 import unittest
+import urllib.request
 from http.client import HTTPSConnection
 from pathlib import Path
 
@@ -112,6 +113,9 @@ class Through(unittest.TestCase):
         self.start(kind)
         self.assertEqual(self.ask("GET", "/api/models")[0], 401)
         self.assertEqual(self.ask("GET", "/api/models", Host="other.example.org")[0], 403)
+        self.assertEqual([self.ask("GET", x)[0] for x in ("/health/ready", "/metrics")], [200, 403])
+        with urllib.request.urlopen(f"http://127.0.0.1:{self.inner}/metrics") as figures:
+            self.assertIn(b"nexorem_requests_total", figures.read())
         email = f"{kind}@example.org"
         key = new_invitation(self.workspace.engine, "", email, True, False).partition("=")[2]
         given = {"key": key, "name": "Ada", "password": "three odd words"}

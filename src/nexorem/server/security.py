@@ -16,6 +16,7 @@ POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; "
     "form-action 'self'; frame-ancestors 'none'"
 )
+INTERNAL = ("/health/", "/metrics")  # asked for by this machine, at whatever address it has
 CHANGING = ("POST", "PUT", "PATCH", "DELETE")
 
 
@@ -24,8 +25,10 @@ def install(app: Flask, door: Door) -> None:
 
     @app.before_request
     def only_ours() -> Response | None:
+        if request.path == "/metrics" and "X-Forwarded-For" in request.headers:
+            return problem(403, "host", "Not answered here.", "Figures are for this machine, and not told through a proxy.")
         public = urlsplit(door.origin).netloc
-        if not (request.host == public if public else LOOPBACK.fullmatch(request.host)) and not request.path.startswith("/health/"):
+        if not (request.host == public if public else LOOPBACK.fullmatch(request.host)) and not request.path.startswith(INTERNAL):
             where = f"at {door.origin} only" if public else "on this machine's loopback address only"
             return problem(403, "host", "Not answered here.", f"Nexorem answers {where}.")
         origin = request.headers.get("Origin")

@@ -17,6 +17,7 @@ import { saveNow } from '../shared/saver';
 import { Boundary } from './Boundary';
 import { Lens } from './Lens';
 import { SaidBar } from './SaidBar';
+import type { PeoplePart } from '../features/people/PeopleDialog';
 import { useFrame } from './frame';
 import { actions } from './shown';
 import { readAddress, useAddress, useNames } from './address';
@@ -284,7 +285,7 @@ function TopBar({ model }: { model: ModelDocument }) {
 function Who({ model }: { model: ModelDocument }) {
   const me = useMe(model.id).data;
   const isOwner = useMay(model.id, 'keep');
-  const open = (people: 'members' | 'clearances' | 'own' | 'log') => actions.set({ people });
+  const open = (people: PeoplePart) => actions.set({ people });
   if (!me) return null;
   return (
     <Menu shadow="none" position="bottom-end" width={240}>
@@ -299,6 +300,7 @@ function Who({ model }: { model: ModelDocument }) {
         {isOwner && <Menu.Item onClick={() => open('clearances')}>Clearances: who sees which rows</Menu.Item>}
         {me.mode !== 'open' && <Menu.Item onClick={() => open('own')}>Tokens and sessions</Menu.Item>}
         {isOwner && <Menu.Item onClick={() => open('log')}>Log</Menu.Item>}
+        {me.person?.operator && <Menu.Item onClick={() => open('accounts')}>All accounts</Menu.Item>}
         {me.mode !== 'open' && <Menu.Divider />}
         {me.mode !== 'open' && <Menu.Item onClick={() => void signOut()}>Sign out</Menu.Item>}
       </Menu.Dropdown>

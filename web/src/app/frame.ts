@@ -31,7 +31,7 @@ export interface Frame {
   findOpen: boolean;
   keysOpen: boolean;
   /** Which part of who may what is open. */
-  people: 'members' | 'clearances' | 'own' | 'log' | null;
+  people: 'members' | 'clearances' | 'own' | 'log' | 'accounts' | null;
 }
 
 export const useFrame = create<Frame>(() => ({

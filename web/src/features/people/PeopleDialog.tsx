@@ -5,22 +5,32 @@ import type { ModelDocument } from '../../api/client';
 import { useFrame } from '../../app/frame';
 import { actions } from '../../app/shown';
 import { counted, whenText } from '../../shared/format';
+import { Accounts } from './Accounts';
 import { Clearances } from './Clearances';
 import { Members } from './Members';
 import { endOwn, makeToken, useAsked, useLog, useMay, useMe, useOwn } from './requests';
 import { useReleases } from '../prove/requests';
 import './people.css';
 
-export type PeoplePart = 'members' | 'clearances' | 'own' | 'log';
+export type PeoplePart = 'members' | 'clearances' | 'own' | 'log' | 'accounts';
 
-const TITLES: Record<PeoplePart, string> = { members: 'People', clearances: 'Clearances', own: 'Tokens and sessions', log: 'Log' };
+const TITLES: Record<PeoplePart, string> = {
+  members: 'People',
+  clearances: 'Clearances',
+  own: 'Tokens and sessions',
+  log: 'Log',
+  accounts: 'Accounts',
+};
 
 export function PeopleDialog({ model }: { model: ModelDocument }) {
   const open = useFrame((s) => s.people);
   const me = useMe(model.id).data;
   const isOwner = useMay(model.id, 'keep');
   const parts = (Object.keys(TITLES) as PeoplePart[]).filter(
-    (part) => (part === 'own' ? me?.mode !== 'open' : isOwner) && (part !== 'members' || me?.mode === 'team'),
+    (part) =>
+      (part === 'own' ? me?.mode !== 'open' : isOwner) &&
+      (part !== 'members' || me?.mode === 'team') &&
+      (part !== 'accounts' || me?.person?.operator === true),
   );
   const part = open ?? parts[0];
   return (
@@ -42,6 +52,7 @@ export function PeopleDialog({ model }: { model: ModelDocument }) {
       {part === 'clearances' && <Clearances model={model} />}
       {part === 'own' && <Own model={model} />}
       {part === 'log' && <Log model={model} />}
+      {part === 'accounts' && <Accounts own={me?.person?.id ?? null} />}
     </Modal>
   );
 }

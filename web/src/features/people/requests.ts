@@ -143,6 +143,15 @@ export const removeMember = (model: ModelDocument) => async (person: number) =>
 export const withdraw = (model: ModelDocument) => async (digest: string) =>
   unwrap(await client.POST('/api/models/{model_id}/people/withdraw', { ...of(model), body: { digest } }));
 
+export function useAccounts() {
+  return useQuery({ queryKey: ['accounts'], staleTime: 0, queryFn: async () => unwrap(await client.GET('/api/accounts')).people });
+}
+
+export const inviteAccount = async (body: { email: string; operator: boolean; opens: boolean }) =>
+  unwrap(await client.POST('/api/accounts/invite', { body })).address;
+
+export const removeAccount = async (person: number) => unwrap(await client.POST('/api/accounts/remove', { body: { person } }));
+
 export const makeToken = async (body: { name: string; model: number; release: number | null; days: number }) =>
   unwrap(await client.POST('/api/own/tokens', { body })).token;
 
