@@ -23,6 +23,7 @@ from nexorem.package.arrow import from_arrow
 from nexorem.package.write import package_files
 from tests.core.small import STAR, make_star
 from tests.gather.folder import TABLE, Folder, ods, saved, workbook
+from tests.load.hostile import broken_file
 from tests.waiting import until
 
 MUTATIONS = int(os.environ.get("MUTATIONS", "60"))
@@ -262,6 +263,14 @@ class Odd(Folder):
 
 
 class Broken(Folder):
+    def test_arrow_files_whose_buffers_lie_beyond_their_end(self):
+        """Made by tests/load/hostile: the library says of each in its own way that it is broken."""
+        for seed in (48, 142):
+            with self.subTest(seed):
+                name, data = broken_file(random.Random(seed))
+                self.put(name, data)
+                self.refused("bad_arrow", "cannot be read", name)
+
     def samples(self):
         pq.write_table(TABLE, self.folder / "x.parquet")
         pa.feather.write_feather(TABLE, str(self.folder / "x.arrow"))

@@ -11,6 +11,7 @@ from __future__ import annotations
 import argparse
 import gzip
 import io
+import multiprocessing
 import random
 import resource
 import signal
@@ -124,7 +125,7 @@ def files(seed: int) -> tuple[Counter[str], float, list[str]]:
     """A file of each kind, broken in some way: how it ended, the longest, and what is wrong."""
     r = random.Random(seed)
     signal.signal(signal.SIGALRM, _alarm)
-    name, data = _broken(r)
+    name, data = broken_file(r)
     begun, ended, wrong = time.monotonic(), Counter[str](), []
     with tempfile.TemporaryDirectory() as folder:
         (Path(folder) / name).write_bytes(data)
@@ -145,7 +146,23 @@ def files(seed: int) -> tuple[Counter[str], float, list[str]]:
     return ended, took, wrong
 
 
-def _broken(r: random.Random) -> tuple[str, bytes]:
+def contained(seed: int) -> tuple[Counter[str], float, list[str]]:
+    """A file in a process of its own, as the server reads each: what a library of formats does with a broken one may end that, and no more."""
+    ours, theirs = multiprocessing.Pipe()
+    reader = multiprocessing.get_context("fork").Process(target=lambda: theirs.send(files(seed)))
+    begun = time.monotonic()
+    reader.start()
+    reader.join(FILE_SECONDS * 3)
+    if reader.exitcode == 0:
+        told: tuple[Counter[str], float, list[str]] = ours.recv()
+        return told
+    late = reader.exitcode is None
+    reader.kill()
+    return Counter({"ended its reader": 1}), time.monotonic() - begun, [f"not ended: seed {seed}"] if late else []
+
+
+def broken_file(r: random.Random) -> tuple[str, bytes]:
+    """A name and what is in it: well-made of some kind, then broken in up to four ways."""
     kind = r.choice(["csv", "xlsx", "jsonl", "parquet", "arrow", "zip", "gz"])
     data = _well_made(r, kind)
     for _ in range(r.randint(0, 4)):
@@ -205,7 +222,7 @@ def main() -> int:
     asked.add_argument("--seed", type=int, default=1)
     given = asked.parse_args()
     failed = 0
-    for what, run, count in (("formulas", formulas, given.formulas // AT_ONCE), ("files", files, given.files)):
+    for what, run, count in (("formulas", formulas, given.formulas // AT_ONCE), ("files", contained, given.files)):
         ended, slowest, wrong, most = Counter[str](), 0.0, [], 0
         with ProcessPoolExecutor(2, initializer=_bounded) as pool:
             for some, took, faults in pool.map(run, range(given.seed, given.seed + count)):

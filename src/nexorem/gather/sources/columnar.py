@@ -31,7 +31,7 @@ from nexorem.package.arrow import coded, from_arrow
 BATCH = 1 << 18
 CHUNK = 50_000
 DECODE = json.JSONDecoder().decode
-BROKEN = (pa.ArrowInvalid, pa.ArrowNotImplementedError, pa.ArrowSerializationError, OSError, pa.ArrowKeyError, pa.ArrowTypeError)
+BROKEN = (pa.ArrowException, OSError, UnicodeError)  # whatever the library finds wrong with a file
 
 
 def read_parquet(path: Path, nested: str, notes: Notes, progress: Progress) -> tuple[dict[str, Vector], int]:
@@ -46,7 +46,7 @@ def read_parquet(path: Path, nested: str, notes: Notes, progress: Progress) -> t
     except BROKEN as error:
         raise refuse(
             "bad_parquet",
-            f"The Parquet file cannot be read: {str(error).splitlines()[0][:200]}.",
+            f"The Parquet file cannot be read: {(str(error).splitlines() or ['it is broken'])[0][:200]}.",
             "It may be cut short; write it again.",
             path.name,
         ) from None
@@ -68,7 +68,7 @@ def read_arrow(path: Path, nested: str, notes: Notes, progress: Progress) -> tup
     except BROKEN as error:
         raise refuse(
             "bad_arrow",
-            f"The Arrow file cannot be read: {str(error).splitlines()[0][:200]}.",
+            f"The Arrow file cannot be read: {(str(error).splitlines() or ['it is broken'])[0][:200]}.",
             "It may be cut short; write it again.",
             path.name,
         ) from None
