@@ -105,11 +105,27 @@ class Through(unittest.TestCase):
         self.assertEqual((answer.status_code, answer.headers["Location"]), (303, "/"))
         self.assertEqual(self.get("/api/me").json["person"]["email"], "bo@example.org")
         self.assertEqual([m["id"] for m in self.get("/api/models").json["models"]], [self.model])
+        # An invitation, which its maker sees, opens no account that somebody has.
+        key = invite(self.workspace, "eve", "bo@example.org", self.model, "owner")
+        given = {"key": key, "name": "Eve", "password": "three odd words"}
+        taken = self.app.test_client().post("/api/invitations/accept", json=given, base_url=ORIGIN)
+        self.assertEqual(taken.json["errors"][0]["code"], "has_provider")
         # Known by its subject from now on, whatever address it has.
         self.issuer.person["email"] = "robert@example.org"
         self.client.post("/api/sign_out", base_url=ORIGIN)
         self.assertEqual(self.come().status_code, 303)
         self.assertEqual(self.get("/api/me").json["person"]["email"], "bo@example.org")
+        self.assertIn("keep", self.get(f"/api/me?model={self.model}").json["may"])  # the invitation was taken up by coming in
+
+    def test_who_made_an_account_for_another_loses_it(self):
+        key = invite(self.workspace, "ada", "bo@example.org", self.model, "reader")
+        eve = self.app.test_client()
+        given = {"key": key, "name": "Eve", "password": "three odd words"}
+        self.assertEqual(eve.post("/api/invitations/accept", json=given, base_url=ORIGIN).status_code, 200)
+        self.assertEqual(self.come().status_code, 303)
+        self.assertEqual(self.get("/api/models", eve).status_code, 401)
+        again = {"email": "bo@example.org", "password": "three odd words"}
+        self.assertEqual(eve.post("/api/sign_in", json=again, base_url=ORIGIN).status_code, 401)
 
     def test_what_is_not_believed(self):
         invite(self.workspace, "ada", "bo@example.org", self.model, "reader")

@@ -203,19 +203,18 @@ def revoke(connection: Connection, digest: str, person_id: int | None = None, mo
     return bool(connection.execute(query).rowcount)
 
 
-def revoke_all(connection: Connection, kind: Kind, person_id: int | None) -> None:
-    """Ends all secrets of a kind, of a person, or (None) of whoever has the machine to themselves."""
+def revoke_all(connection: Connection, kind: Kind, person_id: int) -> None:
+    """Ends all secrets of a kind that a person has."""
     c = t.secret.c
-    whose = c.person_id.is_(None) if person_id is None else c.person_id == person_id
-    connection.execute(delete(t.secret).where(c.kind == kind, whose))
+    connection.execute(delete(t.secret).where(c.kind == kind, c.person_id == person_id))
 
 
 # the log
 
 
-def note(connection: Connection, who: str, what: str, model_id: int | None = None, about: str = "", request: str = "") -> None:
+def note(connection: Connection, who: str, what: str, model_id: int | None = None, about: str = "") -> None:
     """Adds a line to the log."""
-    values = {"person": who, "what": what, "model_id": model_id, "about": about, "request": request}
+    values = {"person": who, "what": what, "model_id": model_id, "about": about}
     connection.execute(insert(t.event).values(values))
 
 

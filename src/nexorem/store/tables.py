@@ -276,5 +276,4 @@ event = Table(
     Column("what", Text, nullable=False),
     Column("model_id", Integer, index=True),
     Column("about", Text, nullable=False, server_default=""),
-    Column("request", Text, nullable=False, server_default=""),
 )

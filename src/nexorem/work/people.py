@@ -102,23 +102,28 @@ def known_to_provider(workspace: Workspace, subject: str, email: str, name: str)
     somebody invited. Nobody comes in uninvited."""
     with workspace.engine.begin() as connection:
         person = kept.person_by_subject(connection, subject)
+        address = person.email if person else email.strip().lower()
+        invited = [x for x in kept.listed_secrets(connection, "invitation") if x.about["email"] == address]
         if person is None:
-            held = kept.person_by_email(connection, email)
-            person = held[0] if held else _invited(connection, email, name)
-            kept.change_person(connection, person.id, subject=subject)
+            person = _met(connection, address, name, bool(invited))
+            # Whoever made an account for this address need not be who has it: what they came in by ends.
+            kept.change_person(connection, person.id, subject=subject, password=None)
+            for kind in ("session", "token"):
+                kept.revoke_all(connection, kind, person.id)
+        for item in invited:
+            person = _take(connection, person, item.model_id, item.about)
+            kept.revoke(connection, item.digest)
         return person, _session(connection, person, "through the provider")
 
 
-def _invited(connection: Connection, email: str, name: str) -> Person:
-    """A new person out of the invitations that are open for their address."""
-    open_ones = [x for x in kept.listed_secrets(connection, "invitation") if x.about["email"] == email.strip().lower()]
-    if not open_ones:
+def _met(connection: Connection, email: str, name: str, is_invited: bool) -> Person:
+    """Whoever has an address that the provider has verified; refuses somebody whom nobody invited."""
+    held = kept.person_by_email(connection, email)
+    if held:
+        return held[0]
+    if not is_invited:
         raise refuse("not_invited", f"Nobody invited {email}.", "Ask who looks after a model for an invitation.")
-    person = kept.add_person(connection, email, name or email)
-    for item in open_ones:
-        person = _take(connection, person, item.model_id, item.about)
-        kept.revoke(connection, item.digest)
-    return person
+    return kept.add_person(connection, email, name or email)
 
 
 def took_out(workspace: Workspace, actor: Actor, model_id: int | None, what: str) -> None:
@@ -208,20 +213,17 @@ def accept(workspace: Workspace, patience: Patience, key: str, name: str, passwo
         known = kept.person_by_email(connection, held.about["email"]) if held else None
     if held is None:
         raise _over()
-    if known and known[1]:
+    if known and not known[1]:  # an invitation is seen by who made it: it opens no account that somebody has
+        raise refuse("has_provider", f"{known[0].email} comes in by the provider.", "Come in by it: that takes the invitation up.")
+    if known:
         person, session = sign_in(workspace, patience, held.about["email"], password, where)
     else:
         _check_password(password, name)
     with workspace.engine.begin() as connection:
         if kept.use_up(connection, key, "invitation") is None:
             raise _over()
-        if not known or not known[1]:
-            hashed = HASHER.hash(password)
-            if known:
-                person = known[0]
-                kept.change_person(connection, person.id, password=hashed, name=name.strip())
-            else:
-                person = kept.add_person(connection, held.about["email"], name, password=hashed)
+        if not known:
+            person = kept.add_person(connection, held.about["email"], name, password=HASHER.hash(password))
             session = _session(connection, person, "with an invitation")
         person = _take(connection, person, held.model_id, held.about)
     return person, session

@@ -54,11 +54,6 @@ class Cleared(Result):
     rules: tuple[str, ...]
     tables: tuple[ClearedTable, ...]
 
-    @property
-    def missed(self) -> tuple[str, ...]:
-        """The tables that no rule's filter comes to."""
-        return tuple(x.table for x in self.tables if not x.reached)
-
 
 def cleared(star: Star, clearance: Clearance, person: Mapping[str, str], budget: Budget) -> Star:
     """The star without the rows that a clearance keeps from a person; its `cleared` says what was done.

@@ -9,7 +9,7 @@ import numpy as np
 
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.traced import Allowed, Cut, EditWord, FilterChange, TableFilter, TracedEdit, TracedFlow, Unreached
-from nexorem.core.engine.visibility import visible
+from nexorem.core.engine.visibility import selectors
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.paths import Inflow
@@ -106,7 +106,13 @@ class FilterTeller:
 
     def mask(self, flow: Inflow, batch: Batch) -> Array:
         """bool[n+1]: what these filters leave of `flow.table`."""
-        return visible(self.star, flow, batch, self.budget)
+        shown: Array | None = None
+        for selector in selectors(self.star, flow, batch, self.budget):
+            if selector.index[0] >= 0:
+                size = self.star.domain(selector.table, selector.columns).size
+                passing = selector.sets.mask(int(selector.index[0]), size)[selector.codes(self.star)]
+                shown = passing if shown is None else np.logical_and(shown, passing, out=shown)
+        return np.ones(self.star.size(flow.table) + 1, bool) if shown is None else shown
 
     def crossed(self, flow: Inflow, batch: Batch, flows: list[TracedFlow]) -> Array:
         """bool[n+1], what is left of `flow.table`; notes each link that a filter crossed on its way there."""

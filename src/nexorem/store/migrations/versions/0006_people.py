@@ -49,7 +49,6 @@ def upgrade() -> None:
         sa.Column("what", sa.Text, nullable=False),
         sa.Column("model_id", sa.Integer, index=True),
         sa.Column("about", sa.Text, nullable=False, server_default=""),
-        sa.Column("request", sa.Text, nullable=False, server_default=""),
     )
     op.execute("CREATE FUNCTION log_is_kept() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'it is only added to'; END $$")
     op.execute("CREATE TRIGGER log_is_kept BEFORE UPDATE OR DELETE OR TRUNCATE ON event FOR EACH STATEMENT EXECUTE FUNCTION log_is_kept()")
