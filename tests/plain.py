@@ -4,7 +4,6 @@ import functools
 
 from nexorem.core.design import change, hold, matrix, roles, suggest, truth
 from nexorem.core.design import comparisons as counterparts
-from nexorem.core.design import layout as places
 from nexorem.core.design import opening as ways
 from nexorem.core.engine import explain
 from nexorem.core.engine import profile as profiles
@@ -35,5 +34,5 @@ blocked, current, first_stop = plain(reaching.blocked), plain(reaching.current),
 opening, reach_of, reach_change = plain(ways.opening), plain(ways.reach_of), plain(change.reach_change)
 held_measure, held_given = plain(hold.held_measure), plain(hold.held_given)
 bus_matrix, grain_test, hierarchy_faults = plain(matrix.bus_matrix), plain(roles.grain_test), plain(roles.hierarchy_faults)
-layout, suggestions, comparisons = plain(places.layout), plain(suggest.suggestions), plain(counterparts.comparisons)
+suggestions, comparisons = plain(suggest.suggestions), plain(counterparts.comparisons)
 looked_at, marks, unmatched_marks = plain(truth.looked_at), plain(truth.marks), plain(truth.unmatched_marks)

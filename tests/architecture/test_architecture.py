@@ -9,7 +9,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).parents[2]
 SOURCE = ROOT / "src" / "nexorem"
-LAYERS = ["core", "sql", "package", "gather", "export", "store", "work", "server", "cli"]  # each may import those before it
+LAYERS = ["core", "disk", "sql", "package", "gather", "export", "store", "work", "server", "cli"]  # each may import those before it
 INSIDE_CORE = [
     "words",
     "diagnostics",

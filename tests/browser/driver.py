@@ -26,11 +26,16 @@ FLAGS = (
 
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
+# Ruler and picks stand open, as somebody left them who works with them.
+PICKS_OPEN = "try { localStorage.getItem('nexorem.picks') ?? localStorage.setItem('nexorem.picks', 'open'); } catch {}"
 # One question for all elements: asking for the text of each is a way there and back.
 NAMED = """
 const [css, text] = arguments;
-return [...document.querySelectorAll(css)].find((e) => e.getClientRects().length > 0 && getComputedStyle(e).visibility !== 'hidden'
-  && [e.innerText.trim(), e.getAttribute('aria-label'), e.innerText.split('\\n')[0].trim()].includes(text)) ?? null;
+const found = [...document.querySelectorAll(css)].find((e) => e.getClientRects().length > 0 && getComputedStyle(e).visibility !== 'hidden'
+  && [e.innerText.trim(), e.getAttribute('aria-label'), e.innerText.split('\\n')[0].trim()].includes(text));
+// What a probe can be asked besides stands folded behind its sentence.
+if (!found && /^(\\+ |Add a |totals |grand totals|no totals|Pick from)/.test(text)) document.querySelector('.sentence-more')?.click();
+return found ?? null;
 """
 # What a page that is being drawn anew answers: looked for again.
 PASSING = (
@@ -86,7 +91,8 @@ class Browser:
             options.add_argument(flag)
         options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
         self.driver = webdriver.Chrome(options, Service("/usr/bin/chromedriver"))
-        self.driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": COUNTED})
+        for source in (COUNTED, PICKS_OPEN):
+            self.driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": source})
         self.resize(width, height)
         self.scheme(dark)
 

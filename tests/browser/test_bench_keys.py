@@ -157,7 +157,7 @@ class Keyboard(Bench):
         self.open("measure", m="seats_sold", p=probe(rows=["Island.group", "Port.name"], measures=["seats_sold"]))
         self.b.reads("136,115", "[data-testid=live-number]")
         self.region(".outline")
-        self.sees(lambda: self.b.focused().startswith("seats sold"))
+        self.sees(lambda: self.b.focused().startswith("Seats sold"))
         self.b.keys(Keys.ARROW_DOWN, Keys.ARROW_DOWN, Keys.ENTER)  # from measure to measure, one stop of the Tab key
         self.sees(lambda: self.b.one('[aria-label="Name of the measure"]').get_attribute("value"), "refunded_seats")
         self.at("New measure").b.keys(Keys.ENTER)

@@ -105,7 +105,7 @@ class ProbeBench(Bench):
         self.b.click("a probe without a name (changed) ▾")
         self.b.click("Save under a name…", "[role=menuitem]")
         self.b.typed("Vessels")
-        self.b.reads("There is one of that name", ".sentence")  # never without a word
+        self.b.reads("There is one of that name", ".sentence-end")  # never without a word
         self.b.typed(" that sail", Keys.ENTER)
         self.b.named("↶ undo: save probe Vessels that sail")
         self.b.click("Vessels that sail ▾")
@@ -289,10 +289,12 @@ class ProbeBench(Bench):
         for kind in ("SVG", "PNG"):
             self.b.click(kind, ".picture-legend button")
         taken = self.b.until(lambda: (lambda got: got if len(got) == 2 else None)(self.b.driver.execute_script("return window.taken")))
-        self.assertEqual([name for name, _ in taken], ["Seats and fares.svg", "Seats and fares.png"])
+        self.assertEqual(
+            [name for name, _ in taken], ["Seats sold, Fare income by Calendar month.svg", "Seats sold, Fare income by Calendar month.png"]
+        )
         root = ElementTree.fromstring(urllib.parse.unquote(taken[0][1].split(",", 1)[1]))
         texts = [e.text for e in root.iter("{http://www.w3.org/2000/svg}text")]
-        self.assertEqual(texts[:3], ["Seats and fares", "Seats sold", "Fare income"])
+        self.assertEqual(texts[:3], ["Seats sold, Fare income by Calendar month", "Seats sold", "Fare income"])
         self.assertEqual(texts.count("Seats sold"), 2)  # in the legend, and above its own scale
         lines = [e for e in root.iter("{http://www.w3.org/2000/svg}path") if "stroke-width:2px" in e.get("style", "")]
         self.assertEqual(len(lines), 2)
@@ -315,7 +317,7 @@ class MeasureBench(Bench):
         self.b.run("document.querySelector('.cm-content').focus()")
         self.b.keys(Keys.HOME, Keys.F12)
         self.b.until(lambda: self.b.one('[aria-label="Name of the measure"]').get_attribute("value") == "growth")
-        self.b.run("[...document.querySelectorAll('.outline-item')].find((e) => e.innerText.startsWith('seats sold')).click()")
+        self.b.run("[...document.querySelectorAll('.outline-item')].find((e) => e.innerText.startsWith('Seats sold')).click()")
         self.b.reads("growth + 1", ".cm-content")  # what was typed is still there
         self.b.one('.outline-item [title="Not saved yet"]')
 
@@ -393,7 +395,7 @@ class MeasureBench(Bench):
         self.b.keys("0.00E0")
         self.b.reads("1.36E5", "[data-testid=examples]")
         self.b.type('input[aria-label="Search the measures"]', "two-way")
-        self.b.until(lambda: {"ports served", "vessels used"} <= {t.split("\n")[0] for t in self.texts(".outline-item")})
+        self.b.until(lambda: {"Ports served", "Vessels used"} <= {t.split("\n")[0] for t in self.texts(".outline-item")})
         self.sees(lambda: len(self.b.all(".outline-item")) < 8)
 
 

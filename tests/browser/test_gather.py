@@ -235,6 +235,26 @@ class Gathering(OneBrowser):
         types = {t["name"]: [c["dtype"] for c in t["columns"]] for t in self.model(address)["tables"]}
         self.assertEqual(types, {"Flights": ["integer", "text", "integer"], "Weather": ["datetime", "number"]})
 
+    def test_broken_rows_and_columns_of_nearly_a_type_are_asked_about_once_for_all_files(self):
+        address = site().empty("Asked once")
+        self.b.open(f"{address}/gather")
+        with tempfile.TemporaryDirectory() as folder:
+            files = [Path(folder) / f"{name}.csv" for name in ("tides", "winds")]
+            for file in files:
+                file.write_text("at,level\n" + "2031-1-1,4\n" * 12 + "2031-1-2,high\n2031-1-3,5,6\n")
+            self.drop(*files)
+            self.b.reads("2 files have rows with too many or too few columns, and were not read: Tides, Winds.", ".ask", seconds=30)
+            self.b.click("Leave broken rows out: read again")
+            self.b.reads(
+                "2 columns of 2 tables are of another type but for 2 values: Tides.level as integer, Winds.level as integer", ".ask"
+            )
+            self.b.click("Read them so: what does not fit is empty")
+            self.b.until(lambda: not self.b.all(".ask"))
+            self.b.click("Take 2 tables")
+            self.b.reads("2 tables, 26 rows")
+        types = {t["name"]: [c["dtype"] for c in t["columns"]] for t in self.model(address)["tables"]}
+        self.assertEqual(types, {"Tides": ["date", "integer"], "Winds": ["date", "integer"]})
+
     def test_a_load_that_breaks_is_held_until_a_choice_is_made(self):
         address = site().demo()
         self.b.open(f"{address}/gather")

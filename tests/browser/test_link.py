@@ -124,7 +124,7 @@ class Mouse(Stage):
         self.b.until(lambda: len(self.b.all(".star-card")) == 15)
         after = places()
         self.assertEqual(after, {n: p for n, p in before.items() if n != "Agent"})
-        self.b.drag_by(self.b.one('.star-card[data-table="Community"] small'), -80, 90)
+        self.b.drag_by(self.b.one('.star-card[data-table="Community"] small'), 0, 40)
         self.undone("move Community")
         self.b.until(lambda: places()["Community"] != before["Community"])
         self.assertEqual({n: p for n, p in places().items() if n != "Community"}, {n: p for n, p in after.items() if n != "Community"})
@@ -318,6 +318,8 @@ class Mouse(Stage):
         with tempfile.TemporaryDirectory() as folder:
             self.b.driver.execute_cdp_cmd("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": folder})
             name = self.api()["name"]
+            self.b.click("Columns of Agent, to drag a link from")
+            self.b.one('.star-card[data-table="Agent"] .key')
             for words, file, start in (
                 ("The star as PNG", f"{name}-star.png", b"\x89PNG"),
                 ("The matrix as PNG", f"{name}-matrix.png", b"\x89PNG"),
@@ -329,6 +331,8 @@ class Mouse(Stage):
                 self.b.until(lambda f=Path(folder) / file: f.is_file() and f.stat().st_size)
                 self.assertTrue((Path(folder) / file).read_bytes().startswith(start), file)
                 self.b.until(lambda: not self.b.all("[role=menu]"))
+            # The picture is what is on screen: the card that was opened is open in it.
+            self.assertIn(">commission<", (Path(folder) / f"{name}-star.svg").read_text())
 
 
 if __name__ == "__main__":

@@ -57,7 +57,7 @@ class Bench(OneBrowser):
         return self.b.until(
             lambda: self.b.driver.execute_script(
                 "const r = [...document.querySelectorAll('.grid tbody tr:not(.pinned)')].find((r) => r.querySelector('th')?.innerText.replace(/^[▾▸]/, '').trim().startsWith(arguments[0]));"
-                "return r && [...r.querySelectorAll('td button')].map((b) => b.innerText.replace(/[Σ↷]|empty/g, '').trim())",
+                "return r && [...r.querySelectorAll('td button')].map((b) => b.innerText.replace(/[↷]|empty/g, '').trim())",
                 label,
             ),
             f"no line {label}",
@@ -185,7 +185,7 @@ class Walks(Bench):
         whole = self.line("All")
         sizes = [int(self.line(s)[0].replace(",", "")) for s in ("fine", "medium", "coarse")]
         self.assertTrue(max(sizes) <= int(whole[0].replace(",", "")) < sum(sizes))
-        self.sees(lambda: bool(self.b.all(".apart-mark")))
+        self.sees(lambda: bool(self.b.all(".parts")))
         self.b.reads("count on several of its lines", ".mark-notes")
         self.b.click("Fold fine", ".fold")
         self.b.until(lambda: "10 to 20" not in self.texts(".grid tbody th"))

@@ -73,6 +73,27 @@ class Commands(unittest.TestCase):
             self.assertEqual((status, out, len(err.splitlines())), (2, "", 1), err)
         self.assertEqual(run("export", self.package, "--as", "ddl", "--by", "Port.region")[0], 2)
 
+    def test_as_somebody_sees_it(self):
+        rules = {"name": "own", "rules": ["Port.region = person('name')"]}
+        package = Path(self.folder.name) / "ruled.zip"
+        write_package(keeping(STAR, clearances=[rules]), package)
+        by = ("--rows", "Port.region", "--measures", "seats,x", "--define", "x = seats given (clear all)")
+        as_north = ("--clearance", "own", "--person", "name=North")
+        self.assertEqual(json.loads(run("query", package, *by, *as_north)[1]), {"Port.region": "North", "seats": 5, "x": 5})
+        self.assertIn("region = 'North'", run("sql", package, *by, *as_north)[1])
+        views = ("export", package, "--as", "views", "--by", "Port.region")
+        self.assertIn("region = 'North'", run(*views, *as_north)[1])
+        self.assertNotIn("region = 'North'", run(*views)[1])
+        self.assertIn("= 5", run("trace", package, "--measure", "seats", *as_north)[1].splitlines()[0])
+        for wrong, code in (
+            (("--clearance", "owm"), "no_clearance"),
+            (("--clearance", "own"), "no_person"),
+            (("--person", "name=North"), "bad_option"),
+            ((*as_north, "--person", "age=7"), "bad_option"),
+        ):
+            status, out, err = run("query", package, "--measures", "seats", *wrong, "--json")
+            self.assertEqual((status, out, json.loads(err)["errors"][0]["code"]), (2, "", code))
+
     def test_sql_answered_and_proven_elsewhere(self):
         url = fresh_url()
         with psycopg.connect(url.replace("+psycopg", ""), autocommit=True) as connection:

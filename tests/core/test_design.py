@@ -6,16 +6,14 @@ from dataclasses import replace
 from pathlib import Path
 
 from nexorem.core.design.change import doubles, switched_off, yielding
-from nexorem.core.design.layout import GAP, Box
 from nexorem.core.design.matrix import probe_gaps
 from nexorem.core.design.roles import role
 from nexorem.core.diagnostics import Refused
 from nexorem.core.language.binder import Binder
 from nexorem.core.model.check import check_model
 from nexorem.core.model.edits import apply
-from nexorem.core.model.model import link_from_json
-from nexorem.core.model.paths import doubled_paths, model_state
-from nexorem.core.model.specs import Hierarchy, Place
+from nexorem.core.model.paths import doubled_paths
+from nexorem.core.model.specs import Hierarchy
 from nexorem.core.plan.reach import NO_WAY, carrying_edits, carrying_ways, reached_tables, reaches
 from nexorem.package.read import open_package
 from tests.core.small import LINKS, STAR, STRIPPED, TABLES, edited, keeping, make_star
@@ -29,7 +27,6 @@ from tests.plain import (
     held_given,
     held_measure,
     hierarchy_faults,
-    layout,
     opening,
     reach_after,
     reach_change,
@@ -370,64 +367,6 @@ class Held(unittest.TestCase):
         with self.assertRaises(Refused) as caught:
             held_given(STAR, "via Booking.nope = Cal.day", "Booking")
         self.assertEqual(caught.exception.diagnostics[0].text, "Booking.nope")
-
-
-class Places(unittest.TestCase):
-    def overlaps(self, boxes):
-        found = [(n, Box(**b)) for n, b in boxes.items()]
-        return [
-            (m, n)
-            for (m, a), (n, b) in itertools.combinations(found, 2)
-            if abs(a.x - b.x) < (a.width + b.width) / 2 + GAP - 1 and abs(a.y - b.y) < (a.height + b.height) / 2 + GAP - 1
-        ]
-
-    def test_no_card_stands_on_another(self):
-        for fact in ("Booking", "Sailing", "Target", "Ledger", "Calendar"):
-            told = layout(DEMO.model, fact)
-            self.assertEqual((len(told["boxes"]), told["shelf"]), (16, ["Delay band", "Price band"]))
-            self.assertEqual(self.overlaps(told["boxes"]), [], fact)
-            self.assertEqual((told["boxes"][fact]["x"], told["boxes"][fact]["y"]), (0, 0))
-        both = layout(DEMO.model, "Booking", "Sailing")
-        self.assertEqual((both["key"], self.overlaps(both["boxes"])), ("Booking + Sailing", []))
-        shared = [both["boxes"][n]["x"] for n in ("Calendar", "Route")]
-        self.assertTrue(both["boxes"]["Booking"]["x"] < min(shared) and max(shared) < both["boxes"]["Sailing"]["x"])
-
-    def test_what_stood_somewhere_stays_there(self):
-        first = layout(DEMO.model, "Booking")
-        before = {n: (b["x"], b["y"]) for n, b in first["boxes"].items()}
-        link = link_from_json(
-            DEMO.model,
-            {"name": "late", "from": "Sailing.minutes_late", "to": "Delay band.low", "cardinality": "many-to-many", "active": False},
-        )
-        more = replace(DEMO.model, links=(*DEMO.model.links, link))
-        less = replace(DEMO.model, links=tuple(k for k in DEMO.model.links if k.name not in ("agent", "island")))
-        for model in (more, less, switched_off(DEMO.model, ["route", "sails on"])):
-            then = layout(model, "Booking", None, before)["boxes"]
-            self.assertEqual({n: (b["x"], b["y"]) for n, b in then.items() if n in before}, {n: p for n, p in before.items() if n in then})
-        self.assertIn("Delay band", layout(more, "Booking", None, before)["boxes"])
-        self.assertIn("Agent", layout(less, "Booking", None, before)["shelf"])
-        self.assertEqual(self.overlaps(layout(more, "Booking", None, before)["boxes"]), [])
-
-    def test_pulled_and_hidden_tables(self):
-        model = replace(
-            DEMO.model,
-            places={"Booking/Island": Place(-700, 33)},
-            tables=tuple(replace(t, hidden=t.name in ("Agent", "Price band")) for t in DEMO.model.tables),
-        )
-        told = layout(model, "Booking")
-        self.assertEqual((told["boxes"]["Island"]["x"], told["boxes"]["Island"]["y"]), (-700, 33))
-        self.assertNotIn("Agent", told["boxes"])
-        self.assertEqual(told["shelf"], ["Delay band"])
-        self.assertIn("Agent", layout(model, "Agent")["boxes"])
-
-    def test_many_tables(self):
-        tables = {f"T{i}": ("k:text f:text", [("a", "a")]) for i in range(60)}
-        links = [
-            {"name": f"l{i}", "from": "T0.f" if i < 30 else f"T{i % 30 + 1}.f", "to": f"T{i + 1}.k", "active": i < 30} for i in range(59)
-        ]
-        told = layout(make_star(tables, links, {}, False).model, "T0")
-        self.assertEqual((len(told["boxes"]), self.overlaps(told["boxes"])), (60, []))
-        self.assertEqual(model_state(DEMO.model), DEMO.state)
 
 
 if __name__ == "__main__":

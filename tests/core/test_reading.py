@@ -34,7 +34,7 @@ READINGS = [
     ),
     (
         "seats given (clear Port but Port.region)",
-        "Seats, with the filters on Port.code, Port.name, Port.depth cleared; every other filter stays.",
+        "Seats, with the filters on Port.code, Port.name, Port.depth cleared, those on Port.region kept; every other filter stays.",
     ),
     ("seats given (reset Cal)", "Seats, with the filters on Cal back to what the page says; every other filter stays."),
     ("seats given (via Booking.refunded = Cal.day)", "Seats, with the link refund switched on."),
@@ -203,6 +203,23 @@ class Assist(unittest.TestCase):
         self.assertIn("look up", hover(STAR, "rows(Booking)", 6)["text"])
         self.assertIn("median(", hover(STAR, "median(Port.depth)", 1)["title"])
         self.assertEqual(hover(STAR, "1 + 2", 0)["title"], "")
+
+    def test_what_but_does_is_said_where_it_stands(self):
+        for formula, title, named, sentence in (
+            ("seats given (clear Port but Port.region)", "but keeps", "Here Port.region.", "those on Port.region kept"),
+            ("seats given (clear wide Booking but Port)", "but keeps", "Port.code, Port.depth, Port.name", "those on Port kept"),
+            ("seats given (clear Port but Cal)", "but keeps", "none of what it clears", "those on Cal kept"),
+            ("seats given (reset Port but Port.name)", "but keeps", "Here Port.name.", "those on Port.name as they are"),
+            ("sum(seats for each every Port but Port.code)", "but drops", "Here Port.code goes.", "combinations of Port.name, Port.region"),
+        ):
+            with self.subTest(formula):
+                told = hover(STAR, formula, formula.index(" but ") + 2)
+                self.assertEqual(told["title"], title)
+                self.assertIn(named, told["text"])
+                self.assertIn(sentence, Reader(STAR.model).sentence(Binder(STAR, {"x": formula}).measure("x")))
+                before = formula[: formula.index(" but ")] + " bu"
+                (offer,) = [i for i in complete(STAR, before, len(before))["items"] if i["label"] == "but"]
+                self.assertIn("drops" if "every" in formula else "keeps", offer["detail"])
 
     def test_reach_after_edits(self):
         def pair(given, a, b):

@@ -32,7 +32,7 @@ class Victim:
     """The application in a folder of its own."""
 
     def __init__(self, folder: Path) -> None:
-        self.data = folder / "data"
+        self.data, self.log = folder / "data", folder / "log"
         with closing(socket.socket()) as free:
             free.bind(("127.0.0.1", 0))
             self.port = free.getsockname()[1]
@@ -41,14 +41,17 @@ class Victim:
     def launch(self) -> None:
         """Starts it."""
         command = [sys.executable, "-m", "nexorem.cli.main", "demo", "--no-sign-in", "--port", str(self.port), "--data", str(self.data)]
-        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True)
+        with self.log.open("ab") as log:
+            self.process = subprocess.Popen(command, stdout=log, stderr=log, start_new_session=True)
 
     def kill(self, kind: str) -> None:
         """Kills a part of it, or all."""
         children = Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()
         workers = [int(p) for p in children if "postgres" not in Path(f"/proc/{p}/comm").read_text()]
-        store = int((self.data / "store" / "database" / "postmaster.pid").read_text().split()[0])
-        pids = {"worker": workers, "launcher": [self.process.pid], "PostgreSQL": [store], "all": [*workers, self.process.pid, store]}[kind]
+        store = []
+        with suppress(FileNotFoundError):  # it is just being started again
+            store = [int((self.data / "store" / "database" / "postmaster.pid").read_text().split()[0])]
+        pids = {"worker": workers, "launcher": [self.process.pid], "PostgreSQL": store, "all": [*workers, self.process.pid, *store]}[kind]
         for pid in pids:
             with suppress(ProcessLookupError):
                 os.kill(pid, signal.SIGKILL)
@@ -80,7 +83,8 @@ class Victim:
             if self.document():
                 return time.monotonic() - start
             time.sleep(0.05)
-        raise AssertionError(f"It does not answer after {AWAY:.0f} seconds.")
+        last = "\n".join(self.log.read_text(errors="replace").splitlines()[-400:])
+        raise AssertionError(f"It does not answer after {AWAY:.0f} seconds; the last that it said:\n{last}")
 
 
 class Editor(threading.Thread):
@@ -130,16 +134,20 @@ def main() -> int:
         editor = Editor(victim)
         editor.start()
         away: dict[str, list[float]] = {kind: [] for kind in KINDS}
-        for _ in range(given.kills):
-            kind = r.choice(KINDS)
-            time.sleep(r.uniform(0.05, 2.0))
-            victim.kill(kind)
-            away[kind].append(victim.back())
-        editor.over.set()
-        editor.join(60)
-        wrong = judged(victim, editor)
-        os.kill(victim.process.pid, signal.SIGINT)
-        victim.process.wait(30)
+        try:
+            for _ in range(given.kills):
+                kind = r.choice(KINDS)
+                time.sleep(r.uniform(0.05, 2.0))
+                victim.kill(kind)
+                print(kind, end=": ", flush=True)
+                away[kind].append(victim.back())
+                print(f"{away[kind][-1]:.1f} s", flush=True)
+            editor.over.set()
+            editor.join(60)
+            wrong = judged(victim, editor)
+        finally:
+            os.kill(victim.process.pid, signal.SIGINT)
+            victim.process.wait(30)
     for kind, seconds in away.items():
         if seconds:
             print(

@@ -157,6 +157,10 @@ def check_seed(seed, wide=False, prepared=lambda maker: None):
     if not wide:
         maker.cutting(probe)
     grid = answer(maker.star, probe_of(maker.star, probe), Budget())
+    for _ in range(3):  # asked again, it is made ready, and indexes stand
+        again = answer(maker.star, probe_of(maker.star, probe), Budget())
+        assert list(again.tidy()) == list(grid.tidy()), f"seed {seed}: asked again it is another: {describe(maker, probe)}"
+        assert (again.left_out, again.dtypes) == (grid.left_out, grid.dtypes), f"seed {seed}: {describe(maker, probe)}"
     found = {}
     for cell in grid.tidy():
         place = frozenset((k, v) for k, v in cell.items() if k not in good)

@@ -201,3 +201,13 @@ class Maker(Formulas):
             "totals": r.choice(["none", "grand", "all"]),
             "empty_lines": self.maybe(0.5),
         }
+
+
+def random_rules(maker):
+    """Rules of rows for a random model, as a clearance has them."""
+    r = random.Random(f"rules {maker.r.random()}")
+    rules = []
+    for table in r.sample(maker.names, min(len(maker.names), r.choice([1, 1, 2]))):
+        own = maker.predicate(table)
+        rules.append(r.choice([own, f"{table}.g = person('name')", f"{table}.g IN ('zz', person('email'))"]))
+    return tuple(rules)

@@ -2,7 +2,6 @@
 deleted, whatever the formula; and the rows are those that the oracle sees under the rules as filters."""
 
 import os
-import random
 import unittest
 from collections import Counter
 from contextlib import suppress
@@ -12,20 +11,18 @@ from nexorem.core.engine.cleared import cleared
 from nexorem.core.limits import Budget
 from nexorem.core.model.specs import Clearance
 from tests.oracle.agreement import Page, check_seed
+from tests.oracle.random_models import random_rules
 
 SEEDS = int(os.environ.get("CLEARED_SEEDS", "500"))
+PERSON = {"email": "a", "name": "b"}
 FIRST = int(os.environ.get("FIRST_SEED", "0"))
 
 
 class Cleared(unittest.TestCase):
     def clear(self, maker, met):
         """Clears a maker's star by the engine, and its rows by the oracle."""
-        r = random.Random(f"rules {maker.r.random()}")
-        rules = []
-        for table in r.sample(maker.names, min(len(maker.names), r.choice([1, 1, 2]))):
-            own = maker.predicate(table)
-            rules.append(r.choice([own, f"{table}.g = person('name')", f"{table}.g IN ('zz', person('email'))"]))
-        star = cleared(maker.star, Clearance("some", tuple(rules)), {"email": "a", "name": "b"}, Budget())
+        rules = random_rules(maker)
+        star = cleared(maker.star, Clearance("some", rules), PERSON, Budget())
         told = [x.replace("person('name')", "'b'").replace("person('email')", "'a'") for x in rules]
         context = Page(maker, {"picks": [{"where": x} for x in told]}).context
         oracle = maker.oracle()

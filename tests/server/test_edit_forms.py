@@ -158,6 +158,7 @@ VALID = [
         "subject": "s",
     },
     {"kind": "describe_table", "name": "Cal", "calendar": {"date": "day", "year_starts_in": 7}},
+    {"kind": "take_keys", "tables": [{"name": "Port", "key": ["code"]}, {"name": "Booking", "key": ["no"]}]},
     {"kind": "accept_finding", "code": "orphans", "about": "link port", "key": "", "reason": "known"},
     {"kind": "reopen_finding", "code": "orphans", "about": "link port"},
 ]

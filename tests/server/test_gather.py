@@ -6,7 +6,7 @@ from contextlib import ExitStack
 from unittest import mock
 
 import psycopg
-from sqlalchemy import select
+from sqlalchemy import select, text, update
 
 from nexorem.gather.steps.replay import RUN
 from nexorem.gather.transfer import read_frame
@@ -334,11 +334,51 @@ class Gathering(Gathered):
         self.gathered()
         folder = self.workspace.files(int(self.model.rsplit("/", 1)[1]))
         self.assertEqual(len(self.ask("GET", f"{self.model}/files")["files"]), 2)
+        before = self.document()
         self.ask("DELETE", self.model)
+        for path in ("", "/files", "/history"):
+            self.ask("GET", self.model + path, None, 404)
+        self.assertEqual(self.ask("GET", "/api/models")["models"], [])
+        self.ask("DELETE", self.model, None, 404)
+        # It can be brought back for some days, whoever has its name by then.
+        other = self.ask("POST", "/api/models/new", {"title": "Try it"})["id"]
+        self.ask("POST", f"{self.model}/bring_back")
+        self.assertEqual({k: v for k, v in self.document().items() if k != "name"}, {k: v for k, v in before.items() if k != "name"})
+        names = [m["name"] for m in self.ask("GET", "/api/models")["models"]]
+        self.assertEqual((len(set(names)), folder.exists()), (2, True))
+        self.ask("POST", f"{self.model}/bring_back", None, 404)
+        self.ask("DELETE", self.model)
+        with self.workspace.engine.begin() as connection:
+            connection.execute(
+                update(tables.model).where(tables.model.c.removed_at.is_not(None)).values(removed_at=text("now() - interval '8 days'"))
+            )
+        self.ask("DELETE", f"/api/models/{other}")
         self.assertFalse(folder.exists())
-        self.ask("GET", self.model, None, 404)
+        self.ask("POST", f"{self.model}/bring_back", None, 404)
         with self.workspace.engine.connect() as connection:
             self.assertEqual([connection.execute(select(t)).all() for t in (tables.load, tables.load_part)], [[], []])
+
+    def test_a_model_is_copied_with_its_rows_and_steps(self):
+        self.gathered()
+        self.edit(kind="shape_table", name="Sale", steps=[{"kind": "trim", "columns": ["port"]}])
+        self.edit(kind="take_keys", tables=[{"name": "Sale", "key": ["no"]}, {"name": "Port", "key": ["code"]}])
+        document = self.document()
+        self.assertEqual(
+            (document["undo"]["title"], [t["key"] for t in document["tables"]]), ("take the keys of Sale and Port", [["no"], ["code"]])
+        )
+        offers = self.ask("GET", f"{self.model}/beginning")
+        self.assertEqual((offers["keys"], offers["calendar"]["dates"]), ([], ['Sale."sold on"']))
+        copied = self.ask("POST", f"{self.model}/copy", {"title": "Another"})["id"]
+        first, self.model = self.model, f"/api/models/{copied}"
+        again = self.document()
+        self.assertEqual((again["title"], again["edits"], again["undo"]), ("Another", 0, None))
+        same = ("columns", "rows", "key", "steps", "origin")
+        self.assertEqual([[t[k] for k in same] for t in again["tables"]], [[t[k] for k in same] for t in document["tables"]])
+        self.edit(kind="shape_table", name="Sale", steps=[])  # from the rows as they were loaded
+        self.assertEqual(self.rows("Sale")[1][1], "s ")
+        self.assertEqual(self.ask("GET", first)["tables"][0]["steps"], document["tables"][0]["steps"])
+        self.edit(422, kind="take_keys", tables=[{"name": "Nobody", "key": ["no"]}])
+        self.ask("POST", f"{self.model}/copy", {"title": ""}, 422)
 
 
 if __name__ == "__main__":

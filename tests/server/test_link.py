@@ -217,9 +217,31 @@ class Link(unittest.TestCase):
         self.assertEqual(self.client.get(self.url("/document?kind=star-svg&fact=Nope")).status_code, 422)
         self.assertEqual(self.client.get(self.url("/document?kind=x")).status_code, 422)
         before = self.post("/star", fact="Booking").json
-        places = {n: [b["x"] + 300, b["y"]] for n, b in before["boxes"].items() if n != "Booking"}
-        again = self.post("/star", fact="Booking", before=places).json
-        self.assertEqual({n: [b["x"], b["y"]] for n, b in again["boxes"].items() if n != "Booking"}, places)
+        places = {n: [b["x"] + 300, b["row"]] for n, b in before["boxes"].items() if n != "Booking"}
+        again = self.post(
+            "/star", fact="Booking", before=places, rooms=before["rooms"], shape=3, opened={"Port": "keys"}, folded=["x"]
+        ).json
+        self.assertEqual({n: [b["x"], b["row"]] for n, b in again["boxes"].items() if n != "Booking"}, places)
+        self.assertEqual((again["boxes"]["Port"]["opened"], before["boxes"]["Port"]["opened"]), (["code"], []))
+        self.assertEqual(self.client.get(self.url("/document?kind=star-svg&shape=0")).status_code, 422)
+
+    def test_a_picture_is_the_star_that_is_on_screen(self):
+        self.edit({"kind": "describe_table", "name": "Port", "subject": "Shore"}, 0)
+
+        def words(**view):
+            found = self.client.post(self.url("/star/picture"), json={"fact": "Booking", **view})
+            self.assertEqual((found.status_code, found.mimetype), (200, "image/svg+xml"))
+            return [x.text for x in ET.fromstring(found.text).iter("{http://www.w3.org/2000/svg}text")]
+
+        for view, shown, not_shown in (
+            ({}, {"Port", "The star of Booking"}, {"code", "Shore"}),
+            ({"opened": {"Port": "keys"}}, {"Port", "code"}, {"Shore"}),
+            ({"folded": ["Shore"]}, {"Shore", "1 table, folded"}, {"Port", "code"}),
+            ({"beside": "Crew"}, {"The star of Booking beside Crew", "Crew"}, {"code"}),
+        ):
+            told = set(words(**view))
+            self.assertEqual((shown - told, not_shown & told), (set(), set()), view)
+        self.assertEqual(self.client.post(self.url("/star/picture"), json={"fact": "Nope"}).status_code, 422)
 
 
 def by_line(rows, columns, values):

@@ -305,6 +305,8 @@ class Teams(unittest.TestCase):
         self.assertGreater(met, 8)  # whoever sees all rows meets the marks
         near = {(m, p.removeprefix(self.path)): a for (who, m, p), a in answers.items() if who == "near"}
         self.assertEqual(near["POST", "/grid"].status_code, 200)
+        self.assertIn("code = 'a'", near["POST", "/sql"].json["text"])
+        self.assertEqual(near["POST", "/sql/prove"].json["proof"]["state"], "proven")
         cells = near["POST", "/grid"].json
         self.assertIn("Alder", str(cells))
         document = near["GET", ""].json

@@ -220,7 +220,7 @@ class Staying(unittest.TestCase):
         self.assertGreater(len(self.grid()["rows"]["lines"]), 3)
         # A database that lets nobody in: the model opens all the same, also anew.
         self.there.open(False)
-        self.workspace._stars.clear()
+        self.workspace.memory.forget(self.id)
         self.workspace._ways.clear()
         self.assertIn("Warehouse", self.said(self.call("POST", "grid", True, probe=PROBE)))
         self.assertTrue(self.table("Booking")["stays"])

@@ -3,14 +3,17 @@
 import os
 import re
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 from nexorem.core.diagnostics import Refused
+from nexorem.core.engine.cleared import cleared
+from nexorem.core.engine.computed import edited_star
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of, read_pick
 from nexorem.core.limits import Budget
 from nexorem.core.model.model import Column, Link, Measure, Model, Table
-from nexorem.core.model.specs import UNMATCHED
+from nexorem.core.model.specs import UNMATCHED, Clearance
 from nexorem.core.model.star import Star, table_rows
 from nexorem.core.values import vector
 from nexorem.sql.dialects import DIALECTS, DUCKDB, POSTGRESQL
@@ -182,6 +185,29 @@ def strange_star():
 
 
 class Names(unittest.TestCase):
+    def test_what_is_computed_is_computed_of_what_rules_leave(self):
+        tables = tuple(
+            replace(t, columns=(*t.columns, Column("depth there", "integer", formula="COALESCE(Port.depth, -1)")))
+            if t.name == "Booking"
+            else t
+            for t in STAR.model.tables
+        )
+        made = Table("Region", (), formula="every Port.region")
+        whole = edited_star(STAR, replace(STAR.model, tables=(*tables, made)))
+        star = cleared(
+            whole, Clearance("near", ("Port.region = 'North' OR Port.region IS NULL", 'Booking."depth there" <> 7')), {}, Budget()
+        )
+        data = {"rows": ["Booking.depth there"], "measures": ["seats", "x"], "define": {"x": 'sum(Booking."depth there")'}, "totals": "all"}
+        wanted = list(answer(star, probe_of(star, data), Budget()).tidy())
+        self.assertGreater(len(wanted), 2)
+        self.assertLess(wanted[-1]["seats"], 63)
+        for voice in (columnar, Server()):
+            with voice(whole) as database:
+                self.assertEqual(database.cells(data, star), wanted)
+        with self.assertRaises(Refused) as caught:
+            statement_of(star, {"measures": ["x"], "define": {"x": "rows(Region)"}}, POSTGRESQL)
+        self.assertEqual(caught.exception.diagnostics[0].code, "no_sql")
+
     def test_odd_names_and_texts(self):
         star = strange_star()
         data = {"rows": [f'"{NASTY.replace(chr(34), chr(34) * 2)}".select'], "measures": ["sum of: user"], "totals": "all"}

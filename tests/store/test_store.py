@@ -131,8 +131,10 @@ class Models(unittest.TestCase):
         models.listed(self.engine)
         self.assertEqual(len(seen), 1)
         seen.clear()
-        models.load(self.engine, self.id)
-        self.assertEqual(len(seen), 2)
+        for queries in (3, 2):  # the document is read where it is not known yet
+            models.load(self.engine, self.id)
+            self.assertEqual(len(seen), queries)
+            seen.clear()
 
     def test_migrations_both_ways(self):
         names = set(inspect(self.engine).get_table_names())

@@ -1,7 +1,19 @@
 import '@fontsource-variable/bricolage-grotesque';
 import '@fontsource-variable/instrument-sans';
 import '@fontsource-variable/jetbrains-mono';
-import '@mantine/core/styles.css';
+// Of the components that are used, and no other.
+import '@mantine/core/styles/baseline.css';
+import '@mantine/core/styles/default-css-variables.css';
+import '@mantine/core/styles/global.css';
+import '@mantine/core/styles/UnstyledButton.css';
+import '@mantine/core/styles/VisuallyHidden.css';
+import '@mantine/core/styles/Paper.css';
+import '@mantine/core/styles/Overlay.css';
+import '@mantine/core/styles/CloseButton.css';
+import '@mantine/core/styles/Popover.css';
+import '@mantine/core/styles/Menu.css';
+import '@mantine/core/styles/ModalBase.css';
+import '@mantine/core/styles/Modal.css';
 import './app/styles.css';
 import { MantineProvider } from '@mantine/core';
 import { QueryClientProvider } from '@tanstack/react-query';

@@ -29,7 +29,7 @@ from nexorem.core.model.check_specs import CheckSpec
 from nexorem.core.model.star import Star
 from nexorem.core.words import counted
 from nexorem.package.check_files import PackageFiles
-from nexorem.package.read import open_package
+from nexorem.package.opened import opened
 
 MARKS = {"holds": "✓", "fails": "✗", "cannot": "!"}
 MOST_SHOWN = 5
@@ -49,7 +49,7 @@ def check(package: Path, names: Sequence[str], junit_file: Path | None, covering
     """Hold a package's numbers to its checks; exit status 1 where one fails or cannot be computed, with --coverage where a change would go
     unnoticed."""
     limits = limits_of(options)
-    star = open_package(package)
+    star = opened(package)
     checks = _chosen(star.model.checks, names)
     files = PackageFiles(package)
     if covering:

@@ -14,7 +14,8 @@ from typing import Any
 
 import click
 
-from nexorem.core.diagnostics import Diagnostic, Refused, refuse
+from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
+from nexorem.core.engine.cleared import PERSON, cleared
 from nexorem.core.engine.probe import Pick, read_pick
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.specs import UNMATCHED, spec_json
@@ -112,3 +113,28 @@ def names(text: str | None) -> list[str]:
         else:
             parts[-1] += ch
     return [x.strip() for x in parts if x.strip()]
+
+
+def clearance_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """The options that say as whom a model is seen."""
+    for option in (
+        click.option("--person", metavar="WHO=VALUE", multiple=True, help="Of --clearance: email=… and name=… of who it is."),
+        click.option("--clearance", metavar="NAME", help="See the model as somebody does who has this clearance."),
+    ):
+        command = option(command)
+    return command
+
+
+def seen(star: Star, options: dict[str, Any]) -> Star:
+    """The star under the clearance that `clearance_options` read; takes them out of the options."""
+    name, given = options.pop("clearance"), options.pop("person")
+    person = dict(text.partition("=")[::2] for text in given)
+    if wrong := [k for k in person if k not in PERSON] or ([*person] if not name else []):
+        raise refuse("bad_option", f"{wrong[0]!r} says nothing of a person.", "Write --clearance NAME --person email=ADDRESS.", "--person")
+    if not name:
+        return star
+    clearance = star.model.clearance(name)
+    if clearance is None:
+        known = [x.name for x in star.model.clearances]
+        raise refuse("no_clearance", f"There is no clearance {name[:200]}.", near_hint(name, known), "--clearance")
+    return cleared(star, clearance, person, budget())

@@ -19,7 +19,7 @@ from nexorem.core.design.changed import parts_changed
 from nexorem.core.diagnostics import refuse
 from nexorem.core.model.star import Star
 from nexorem.core.words import counted
-from nexorem.package.read import open_package
+from nexorem.package.opened import opened
 
 MOST_SHOWN = 3
 
@@ -54,7 +54,7 @@ def compare(first: str, second: str, folder: Path | None, as_json: bool, **optio
 
 def _star(text: str, folder: Path | None) -> Star:
     if Path(text).exists() or "@" not in text:
-        return open_package(Path(text))
+        return opened(Path(text))
     from nexorem.cli.exchange import model_in
     from nexorem.cli.serve import default_data
     from nexorem.work.releasing import star_at

@@ -21,7 +21,7 @@ from nexorem.export.documents import DOCUMENTS, make_document
 from nexorem.export.report import report
 from nexorem.export.views import views
 from nexorem.package.check_files import PackageFiles, files_of_checks
-from nexorem.package.read import open_package
+from nexorem.package.opened import opened
 from nexorem.package.write import write_package
 from nexorem.sql.dialects import DIALECTS, POSTGRESQL, dialect_of
 from nexorem.store.cluster import running
@@ -44,6 +44,7 @@ STORE = click.option("--store", "folder", type=click.Path(path_type=Path, file_o
 @click.option("--measures", metavar="m,n", help="Of views: which measures; all without it.")
 @click.option("--dialect", type=click.Choice(list(DIALECTS)), default=POSTGRESQL.name, show_default=True, help="Of views: whose SQL.")
 @click.option("--schema", help="Of views: where the tables are.")
+@common.clearance_options
 @click.option("--fact", help="Of the star's picture: the fact in the middle.")
 @click.option("--beside", metavar="FACT", help="Of the star's picture: a second fact beside it.")
 @click.option("--out", type=click.Path(path_type=Path), help="Of a package a new folder or .zip; else a new file, or standard output.")
@@ -64,6 +65,7 @@ def export(
     measures: str | None,
     dialect: str,
     schema: str | None,
+    **options: Any,
 ) -> None:
     """Write a model: with its rows as a package of this project's own form, as the report of a release, or as SQL, views, a data
     dictionary or a picture. Of the store the report is that of the newest release; of a package it tells of the package."""
@@ -73,9 +75,10 @@ def export(
         raise refuse("no_target", "A package is written to a folder or a .zip.", "Name it with --out.")
     if kind != "star-svg" and (fact or beside):
         raise refuse("bad_option", "--fact and --beside are for the star's picture.", "Leave them out, or ask --as star-svg.")
-    if kind != "views" and (axes or measures or schema):
-        raise refuse("bad_option", "--by, --measures and --schema are for views.", "Leave them out, or ask --as views.")
+    if kind != "views" and (axes or measures or schema or options["clearance"]):
+        raise refuse("bad_option", "--by, --measures, --schema and --clearance are for views.", "Leave them out, or ask --as views.")
     star, beside_it, made = _source(package, folder or default_data(), name)
+    star = common.seen(star, options)
     if kind == "package":
         assert out
         write_package(star, out, data, beside_it)
@@ -99,7 +102,7 @@ Made = Callable[[], Mapping[str, Any]]
 def _source(package: Path | None, folder: Path, name: str | None) -> tuple[Star, dict[str, bytes], Made]:
     """The model that is asked for, the files that its checks name, and what a report says of it."""
     if package is not None:
-        star, files = open_package(package), PackageFiles(package)
+        star, files = opened(package), PackageFiles(package)
         return star, files_of_checks(star.model, files.content), lambda: _of_package(star, files)
     workspace, model_id = model_in(folder, str(name))
     star = workspace.star(model_id)[1]

@@ -19,7 +19,7 @@ from nexorem.core.engine.probe import Probe, probe_of
 from nexorem.core.lint.findings import findings
 from nexorem.core.model.star import Star
 from nexorem.core.plan.reach import reach_after
-from nexorem.package.read import open_package
+from nexorem.package.opened import opened
 from nexorem.sql.dialects import POSTGRESQL
 from nexorem.sql.own import own_places
 from nexorem.sql.probe import compiled
@@ -37,7 +37,7 @@ from nexorem.sql.tree import text_of
 def explain(package: Path, measure: str | None, as_json: bool, probe_file: Path | None, **options: Any) -> None:
     """Show how a formula is read: its diagnostics, sentence, ledger, typed tree, plan with rows and milliseconds, and SQL."""
     limits = limits_of(options)
-    star = open_package(package)
+    star = opened(package)
     data = probe_json(probe_file, options)
     name = measure or next(iter(data["define"]), None) or next(iter(data.get("measures", [])), None)
     if name is None:
@@ -76,7 +76,7 @@ def written(star: Star, probe: Probe) -> str:
 @common.reporting
 def reach(package: Path, edits: str | None, as_json: bool) -> None:
     """Who filters whom: for every two tables the links a filter takes from the one to the other, or what blocks it."""
-    change = reach_after(open_package(package), edits or "")
+    change = reach_after(opened(package), edits or "")
     if as_json:
         click.echo(json.dumps(results.as_json(change), ensure_ascii=False, indent=1))
         return
@@ -96,7 +96,7 @@ def reach(package: Path, edits: str | None, as_json: bool) -> None:
 @common.reporting
 def lint(package: Path, as_json: bool) -> None:
     """Findings about the model, its data and its measures; exit status 1 where one of them is a warning that nobody has accepted."""
-    ranked = findings(open_package(package))
+    ranked = findings(opened(package))
     if as_json:
         click.echo(json.dumps({"findings": results.as_json(ranked)}, ensure_ascii=False, indent=1))
     else:
@@ -114,7 +114,7 @@ def lint(package: Path, as_json: bool) -> None:
 @common.reporting
 def suggest(package: Path, as_json: bool) -> None:
     """Links that the data suggest and the model has not, with their evidence, the likeliest first. None is made."""
-    suggested = suggestions(open_package(package))
+    suggested = suggestions(opened(package))
     if as_json:
         click.echo(json.dumps({"suggestions": results.as_json(suggested)}, ensure_ascii=False, indent=1))
         return

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import importlib
+import os
 from typing import Any
 
 import click
 
 from nexorem import __version__
 
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # nothing here multiplies matrices, and threads that wait for it take time to begin
+os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")  # it looks for them in every package that is installed, at each start
 COMMANDS = {
     "demo": ("nexorem.cli.serve", "demo"),
     "serve": ("nexorem.cli.serve", "serve"),
     "query": ("nexorem.cli.query", "query"),
-    "trace": ("nexorem.cli.query", "trace"),
+    "trace": ("nexorem.cli.trace", "trace"),
     "explain": ("nexorem.cli.inspect", "explain"),
     "reach": ("nexorem.cli.inspect", "reach"),
     "lint": ("nexorem.cli.inspect", "lint"),

@@ -43,6 +43,8 @@ def options(command: Callable[..., Any]) -> Callable[..., Any]:
     command = click.option("--data", type=click.Path(path_type=Path, file_okay=False), help="The folder for the store.")(command)
     sign_in = "Let everybody in who reaches the port: any program and any person on this machine may then read and change every model."
     command = click.option("--no-sign-in", is_flag=True, help=sign_in)(command)
+    memory = "The most gigabytes for models in memory; half of the machine's where nothing is said."
+    command = click.option("--memory", type=click.FloatRange(0.1), help=memory)(command)
     return click.option("--port", type=click.IntRange(1, 65535), default=PORT, show_default=True, help="The port on loopback.")(command)
 
 
@@ -56,6 +58,7 @@ class Site:
     sign_in: bool = True
     proxies: frozenset[str] = frozenset()
     provider: Provider | None = None
+    memory: int | None = None  # bytes for models
 
     @property
     def origin(self) -> str:
@@ -82,7 +85,14 @@ class Site:
 @click.option("--provider", type=click.Path(path_type=Path, dir_okay=False), help="A file that names an OpenID Connect provider.")
 @reporting
 def serve(
-    port: int, data: Path | None, no_sign_in: bool, host: str, public_url: str, trust_proxy: tuple[str, ...], provider: Path | None
+    port: int,
+    data: Path | None,
+    no_sign_in: bool,
+    memory: float | None,
+    host: str,
+    public_url: str,
+    trust_proxy: tuple[str, ...],
+    provider: Path | None,
 ) -> None:
     """Serve the application: to one person on this machine, or with --public-url to a team."""
     from nexorem.server.provider import read_provider
@@ -94,7 +104,7 @@ def serve(
         hint = "Say with --public-url at which address people open it."
         raise refuse("needs_public_url", f"{host} can be reached from other machines, and there nobody would sign in.", hint)
     run(
-        Site(port, host, public, not no_sign_in, frozenset(trust_proxy), read_provider(provider) if provider else None),
+        Site(port, host, public, not no_sign_in, frozenset(trust_proxy), read_provider(provider) if provider else None, in_bytes(memory)),
         data or default_data(),
         with_demo=False,
     )
@@ -103,9 +113,14 @@ def serve(
 @click.command()
 @options
 @reporting
-def demo(port: int, data: Path | None, no_sign_in: bool) -> None:
+def demo(port: int, data: Path | None, no_sign_in: bool, memory: float | None) -> None:
     """Serve the application with the demo model, loaded if it is not there."""
-    run(Site(port, sign_in=not no_sign_in), data or default_data(), with_demo=True)
+    run(Site(port, sign_in=not no_sign_in, memory=in_bytes(memory)), data or default_data(), with_demo=True)
+
+
+def in_bytes(gigabytes: float | None) -> int | None:
+    """Gigabytes as bytes, if they were said."""
+    return int(gigabytes * 1024**3) if gigabytes else None
 
 
 def checked_public(url: str) -> str:
@@ -204,7 +219,7 @@ def ready_app(url: str, data: Path, with_demo: bool, site: Site) -> Any:
         engine = database.connect(url)
         database.migrate(engine)
         engine.dispose()
-        app = create_app(url, data=data, door=site.door())
+        app = create_app(url, data=data, door=site.door(), memory=site.memory)
         if with_demo:
             load_demo(app.extensions["nexorem"], say)
         app.extensions["nexorem"].engine.dispose()

@@ -21,7 +21,7 @@ from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import Probe, probe_of
 from nexorem.core.model.star import Star
 from nexorem.core.words import counted
-from nexorem.package.read import open_package
+from nexorem.package.opened import opened
 from nexorem.sql.asked import Asked, asked
 from nexorem.sql.dialects import DIALECTS, POSTGRESQL, dialect_of
 from nexorem.sql.own import own_places
@@ -39,6 +39,7 @@ MARKS = {"proven": "✓", "differs": "✗", "cannot": "!"}
 @PACKAGE
 @axis_options
 @page_options
+@common.clearance_options
 @limit_options
 @click.option("--dialect", type=click.Choice(list(DIALECTS)), help="Whose SQL to write; PostgreSQL's without it.")
 @click.option("--schema", help="Where the tables are in the database.")
@@ -66,7 +67,7 @@ def sql(
     """Write a probe as one SQL statement; --run answers it in a database, --prove tells whether PostgreSQL has the same numbers: exit
     status 1 where it has not."""
     limits = limits_of(options)
-    star = open_package(package)
+    star = common.seen(opened(package), options)
     data = probe_json(probe_file, options)
     if proving:
         if url or schema or dialect:
@@ -81,6 +82,8 @@ def sql(
         made = compiled(star, probe, dialect_of(dialect), own_places(star, schema), limits)
         click.echo(text_of(made.statement, dialect_of(dialect)), nl=False)
         return
+    if star.cleared:
+        raise refuse("bad_option", "Rules of rows are not held by --run.", "Leave --run out, and run what is written.", "--clearance")
     if dialect:
         raise refuse("bad_option", "--run knows by the address whose SQL it asks in.", "Leave --dialect out.", "--run")
     with elsewhere(url, star.model, schema, min(limits.seconds, MOST_SECONDS)) as there:

@@ -63,15 +63,15 @@ class Column:
     def bytes(self) -> int:
         """What it takes in memory."""
         if self.codes is not None and self.members is not None:
-            return self.codes.nbytes + self.members.data.nbytes + len(self.members)
+            return self.codes.nbytes + self.members.data.nbytes + len(self.members) + 60 * len(self.members.words)
         assert self.raw is not None
         return self.raw.nbytes + (self.filled.nbytes if self.filled is not None else 0)
 
 
 def same_column(a: Column, b: Column) -> bool:
     """Whether two columns have the same type and the same values in the same rows."""
-    if (a.dtype, a.size) != (b.dtype, b.size):
-        return False
+    if a is b or (a.dtype, a.size) != (b.dtype, b.size):
+        return a is b
     pairs = [(a.codes, b.codes), (a.raw, b.raw), (a.filled, b.filled)]
     if a.members is not None and b.members is not None:
         pairs += [(a.members.data, b.members.data), (a.members.valid, b.members.valid)]

@@ -10,8 +10,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
-from rapidfuzz import fuzz, process
-
 ALIKE = 60.0  # percent: names that are as near are offered
 
 
@@ -109,6 +107,8 @@ def near(name: str, names: Iterable[str], most: int = 5) -> list[str]:
     folded: dict[str, str] = {}
     for item in names:
         folded.setdefault(item.casefold(), item)
+    from rapidfuzz import fuzz, process  # which nobody needs who makes no mistakes
+
     matches = process.extract(name.casefold(), list(folded), scorer=fuzz.ratio, limit=most, score_cutoff=ALIKE)
     return [folded[item] for item, _, _ in matches]
 

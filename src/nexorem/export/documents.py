@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from nexorem.core.design.layout import SHAPE, layout
 from nexorem.core.design.matrix import bus_matrix
 from nexorem.core.diagnostics import near_hint, refuse
 from nexorem.core.model.star import Star
@@ -19,15 +20,17 @@ DOCUMENTS = {
 }
 
 
-def make_document(star: Star, kind: str, fact: str | None = None, beside: str | None = None) -> str:
-    """A document as text. `fact`, and a second one `beside` it, say which star is drawn; without, the first fact's."""
+def make_document(star: Star, kind: str, fact: str | None = None, beside: str | None = None, shape: float = SHAPE) -> str:
+    """A document as text. `fact`, and a second one `beside` it, say which star is drawn; without, the first fact's. `shape` is how many
+    times wider than high it is to be."""
     if kind == "ddl":
         return ddl(star)
     if kind == "dictionary":
         return dictionary(star)
     if kind == "matrix-svg":
         return matrix_svg(star)
-    return star_svg(star, _named(star, fact) if fact else _first(star), _named(star, beside) if beside else None)
+    middle, second = _named(star, fact) if fact else _first(star), _named(star, beside) if beside else None
+    return star_svg(star, middle, second, layout(star.model, middle, second, shape=shape))
 
 
 def _named(star: Star, name: str) -> str:

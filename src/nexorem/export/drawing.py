@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass
 from html import escape
+from itertools import accumulate, pairwise
 from math import hypot
 
-from nexorem.core.design.layout import Box
 from nexorem.core.model.model import Link
 
 INK, SOFT, LINE, PAPER, RAISED, FACT = "#1d2229", "#6b6a64", "#d9d3c5", "#f4efe6", "#fbf8f1", "#0c6b66"
 FONT = "'Instrument Sans', 'Helvetica Neue', Arial, sans-serif"
+CORNER = 10.0  # pixels that a corner of a line is rounded by
 Point = tuple[float, float]
 
 
@@ -63,39 +67,68 @@ def reach_mark(kind: str, two_way: bool, x: float, y: float) -> str:
     return f'<g transform="translate({x:.1f} {y:.1f})">{shape}</g>'
 
 
-def line_between(a: Box, b: Box, offset: float) -> tuple[Point, Point]:
-    """The part of the line from one card's middle to another's that lies between the cards, moved sideways by `offset`."""
-    length = hypot(b.x - a.x, b.y - a.y) or 1.0
-    nx, ny = -(b.y - a.y) / length * offset, (b.x - a.x) / length * offset
-    p, q = (a.x + nx, a.y + ny), (b.x + nx, b.y + ny)
-    return _leaving(a, p, q), _leaving(b, q, p)
+@dataclass(frozen=True, slots=True)
+class Along:
+    """A line of points, by the distance from its beginning."""
+
+    points: Sequence[Point]
+    lengths: tuple[float, ...]  # from the beginning to each point
+
+    @classmethod
+    def of(cls, points: Sequence[Point]) -> Along:
+        """The line of some points."""
+        return cls(points, (0.0, *accumulate(hypot(b[0] - a[0], b[1] - a[1]) for a, b in pairwise(points))))
+
+    @property
+    def length(self) -> float:
+        """From end to end."""
+        return self.lengths[-1]
+
+    def at(self, t: float, side: float = 0.0) -> Point:
+        """A point of it, or beside it."""
+        place = min(max(bisect_right(self.lengths, t) - 1, 0), len(self.points) - 2)
+        (x, y), (x2, y2) = self.points[place], self.points[place + 1]
+        long = self.lengths[place + 1] - self.lengths[place] or 1.0
+        ux, uy, on = (x2 - x) / long, (y2 - y) / long, t - self.lengths[place]
+        return x + ux * on - uy * side, y + uy * on + ux * side
+
+    def path(self, start: float, end: float) -> str:
+        """A part of it, its corners rounded."""
+        inner = [p for p, t in zip(self.points, self.lengths, strict=True) if start < t < end]
+        points = [self.at(start), *inner, self.at(end)]
+        out = f"M{_text(points[0])}"
+        for before, corner, after in zip(points, inner, points[2:], strict=False):
+            out += f"L{_text(_towards(corner, before))}Q{_text(corner)} {_text(_towards(corner, after))}"
+        return f"{out}L{_text(points[-1])}"
 
 
-def _leaving(box: Box, p: Point, q: Point) -> Point:
-    """Where the line from p, inside the box, to q leaves the box."""
-    dx, dy = q[0] - p[0], q[1] - p[1]
-    tx = float("inf") if dx == 0 else (box.x + (1 if dx > 0 else -1) * box.width / 2 - p[0]) / dx
-    ty = float("inf") if dy == 0 else (box.y + (1 if dy > 0 else -1) * box.height / 2 - p[1]) / dy
-    t = max(0.0, min(tx, ty, 1.0))
-    return p[0] + dx * t, p[1] + dy * t
+def _text(point: Point) -> str:
+    return f"{point[0]:.1f} {point[1]:.1f}"
 
 
-def link_mark(link: Link, firm: bool, start: Point, end: Point) -> str:
-    """A link from its `from` end: crow's foot, diode or lever, wave."""
-    length = hypot(end[0] - start[0], end[1] - start[1]) or 1.0
-    ux, uy = (end[0] - start[0]) / length, (end[1] - start[1]) / length
+def _towards(corner: Point, other: Point) -> Point:
+    """Where a rounded corner begins."""
+    length = hypot(other[0] - corner[0], other[1] - corner[1]) or 1.0
+    part = min(CORNER, length / 2) / length
+    return corner[0] + (other[0] - corner[0]) * part, corner[1] + (other[1] - corner[1]) * part
+
+
+def link_mark(link: Link, firm: bool, points: Sequence[Point], middle: float) -> str:
+    """A link from its `from` end: crow's foot, diode or lever (`middle` is where on it), wave."""
+    along = Along.of(points)
+    length = along.length
 
     def p(t: float, side: float = 0.0) -> str:
-        return f"{start[0] + ux * t - uy * side:.1f} {start[1] + uy * t + ux * side:.1f}"
+        return _text(along.at(t, side))
 
-    middle = length / 2
     parts = []
     if not link.active:
-        parts.append(f'<path d="M{p(0)}L{p(middle - 11)}M{p(length)}L{p(middle + 11)}M{p(middle - 11)}L{p(middle + 7, -11)}" fill="none"/>')
+        lever = f"M{p(middle - 11)}L{p(middle + 7, -11)}"
+        parts.append(f'<path d="{along.path(0, middle - 11)}{along.path(middle + 11, length)}{lever}" fill="none"/>')
         contacts = f"M{p(middle - 11)}h0M{p(middle + 11)}h0"
         parts.append(f'<path d="{contacts}" stroke-width="5.2" stroke-linecap="round"/>')
     elif firm:
-        parts.append(f'<path d="M{p(0)}L{p(length)}" fill="none"/>')
+        parts.append(f'<path d="{along.path(0, length)}" fill="none"/>')
     else:
         steps = max(round(length / 9), 2)
         wave = "".join(f"Q{p(length * (i - 0.5) / steps, 6 if i % 2 else -6)} {p(length * i / steps)}" for i in range(1, steps + 1))
@@ -116,13 +149,3 @@ def link_mark(link: Link, firm: bool, start: Point, end: Point) -> str:
         parts.append(f'<path d="{noses}" fill="{INK}"/>')
     words = f"{link.name}: {link.ends_text}, {link.cardinality}, {link.flow if link.active else 'inactive'}{'' if firm else ', loose'}"
     return f'<g stroke="{INK}" stroke-width="1.4"><title>{escape(words)}</title>{"".join(parts)}</g>'
-
-
-def beside_line(start: Point, end: Point, offset: float, words: str) -> str:
-    """The name of one of several links between two tables: on the outer side of its line, a little up or down it."""
-    length = hypot(end[0] - start[0], end[1] - start[1]) or 1.0
-    ux, uy = (end[0] - start[0]) / length, (end[1] - start[1]) / length
-    outward = -1 if -uy * offset < 0 else 1
-    t = length / 2 + (16 if offset > 0 else -16 if offset < 0 else 0)
-    x, y = start[0] + ux * t + outward * 10, start[1] + uy * t + 4
-    return text(x, y, words, 11, 400, SOFT, ' text-anchor="end"' if outward < 0 else "")

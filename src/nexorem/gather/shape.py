@@ -36,6 +36,16 @@ class Frames:
         with self._lock:
             return self._kept.get(key)
 
+    @property
+    def nbytes(self) -> int:
+        """What they take."""
+        return int(self._kept.currsize)
+
+    def clear(self) -> None:
+        """Lets all of them go."""
+        with self._lock:
+            self._kept.clear()
+
     def put(self, key: str, frame: Frame) -> None:
         """Keeps a frame; one that takes more room than there is for all is not kept."""
         with self._lock, suppress(ValueError):

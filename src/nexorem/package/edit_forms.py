@@ -254,6 +254,18 @@ class DropColumn(Asked):
     column: ColumnName
 
 
+class TableKey(Form):
+    name: Name
+    key: Annotated[list[ColumnName], Field(min_length=1, max_length=20)]
+
+
+class TakeKeys(Asked):
+    """The keys of several tables, as one edit."""
+
+    kind: Literal["take_keys"]
+    tables: Annotated[list[TableKey], Field(min_length=1, max_length=1_000)]
+
+
 class DescribeTable(Asked):
     kind: Literal["describe_table"]
     name: Name
@@ -325,6 +337,7 @@ AnyEdit = Annotated[
     | PutColumns
     | DropColumn
     | DescribeTable
+    | TakeKeys
     | RenameMeasure
     | Rename
     | PromoteMeasure
@@ -343,6 +356,7 @@ SHAPING = (
     "put_columns",
     "drop_column",
     "describe_table",
+    "take_keys",
 )
 REQUESTED = (*SHAPING, "load_tables", "rename_measure", "rename", "promote_measure", "put_measures")
 

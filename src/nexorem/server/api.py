@@ -76,8 +76,15 @@ def make_api(workspace: Workspace, door: Door, who: Who | None = None) -> tuple[
 
 
 def _document(workspace: Workspace, model_id: int) -> Response:
+    """The document as it stands for whoever asks. Every window asks for it after every edit: it is written and checked once."""
     stored, star = workspace.star(model_id)
-    return jsonify(describe.document(stored, star))
+
+    def written() -> bytes:
+        told = jsonify(describe.document(stored, star)).get_data()
+        s.ModelDocument.model_validate_json(told)
+        return told
+
+    return Response(star.part(("document",), (stored,), written), mimetype="application/json")
 
 
 def add_models(address: Register, workspace: Workspace, door: Door) -> None:
@@ -102,7 +109,7 @@ def add_models(address: Register, workspace: Workspace, door: Door) -> None:
                 raise refuse("bad_zip", "This is not a .zip of a data package.", "Choose a .zip with a datapackage.json in it.")
             return jsonify({"id": workspace.open(actor(), path)})
 
-    @address("/models/<int:model_id>", "GET", s.ModelDocument, cleared=True)
+    @address("/models/<int:model_id>", "GET", s.ModelDocument, cleared=True, large=True)
     def get_model(model_id: int) -> Response:
         """A model as the stages show it."""
         return _document(workspace, model_id)
@@ -129,7 +136,7 @@ def add_models(address: Register, workspace: Workspace, door: Door) -> None:
 def add_edits(address: Register, workspace: Workspace) -> None:
     """Edits, their undoing, and what goes on being called as it was."""
 
-    @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, needs=Need.TRY, cleared=True, json=s.EditRequest)
+    @address("/models/<int:model_id>/edits", "POST", s.ModelDocument, needs=Need.TRY, cleared=True, large=True, json=s.EditRequest)
     def edit_model(model_id: int, json: s.EditRequest) -> Response:
         """Makes an edit; 409 where something it touches has changed since `base`."""
         editing.edit(workspace, actor(), model_id, json.edit, json.base)
@@ -147,13 +154,13 @@ def add_edits(address: Register, workspace: Workspace) -> None:
         model = workspace.star(model_id)[1].model
         return jsonify({"probe": presented(back_to(model, json.undone), json.probe)})
 
-    @address("/models/<int:model_id>/undo", "POST", s.ModelDocument, needs=Need.TRY, cleared=True, json=s.StepRequest)
+    @address("/models/<int:model_id>/undo", "POST", s.ModelDocument, needs=Need.TRY, cleared=True, large=True, json=s.StepRequest)
     def undo(model_id: int, json: s.StepRequest) -> Response:
         """Takes the newest edit back."""
         workspace.step(actor(), model_id, "undo", json.expected)
         return _document(workspace, model_id)
 
-    @address("/models/<int:model_id>/redo", "POST", s.ModelDocument, needs=Need.TRY, cleared=True, json=s.StepRequest)
+    @address("/models/<int:model_id>/redo", "POST", s.ModelDocument, needs=Need.TRY, cleared=True, large=True, json=s.StepRequest)
     def redo(model_id: int, json: s.StepRequest) -> Response:
         """Makes the edit again that was last taken back."""
         workspace.step(actor(), model_id, "redo", json.expected)

@@ -37,9 +37,20 @@ def _files(address: Register, workspace: Workspace) -> None:
 
     @address("/models/<int:model_id>", "DELETE", g.Done, needs=Need.KEEP)
     def remove_model(model_id: int) -> Response:
-        """Removes a model with all its rows and files."""
+        """Removes a model; for some days it can be brought back."""
         workspace.remove(actor(), model_id)
         return jsonify({"done": True})
+
+    @address("/models/<int:model_id>/bring_back", "POST", g.Done, needs=Need.KEEP)
+    def bring_model_back(model_id: int) -> Response:
+        """Brings back a model that was removed."""
+        workspace.bring_back(actor(), model_id)
+        return jsonify({"done": True})
+
+    @address("/models/<int:model_id>/copy", "POST", s.Created, needs=Need.KEEP, json=s.CopyRequest)
+    def copy_model(model_id: int, json: s.CopyRequest) -> Response:
+        """Makes a model like another, with its rows."""
+        return jsonify({"id": workspace.copy(actor(), model_id, json.title.strip())})
 
     @address("/models/<int:model_id>/files", "GET", g.Files)
     def list_files(model_id: int) -> Response:

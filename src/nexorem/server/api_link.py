@@ -6,6 +6,7 @@ from typing import Any
 
 from flask import Response, jsonify
 
+from nexorem.core.design.begin import beginning
 from nexorem.core.design.hold import held_given, held_measure
 from nexorem.core.design.layout import layout
 from nexorem.core.design.suggest import suggestions
@@ -13,6 +14,7 @@ from nexorem.core.diagnostics import refuse
 from nexorem.core.model.model import Table
 from nexorem.core.model.star import Star
 from nexorem.export.documents import DOCUMENTS, make_document
+from nexorem.export.star_svg import star_svg
 from nexorem.server import schemas as s
 from nexorem.server import schemas_link as k
 from nexorem.server.addresses import Register, actor
@@ -76,11 +78,25 @@ def _reach(address: Register, workspace: Workspace) -> None:
             return jsonify(held_measure(star, json.measure))
         return jsonify(held_given(star, json.given or "", _table(star, json.fact).name))
 
+    @address("/models/<int:model_id>/beginning", "GET", k.BeginningAnswer)
+    def first_steps(model_id: int) -> Response:
+        """What can be done next with a model that was just gathered."""
+        return jsonify(beginning(workspace.star(model_id)[1], request_budget(workspace)))
+
     @address("/models/<int:model_id>/star", "POST", k.StarAnswer, cleared=True, json=k.StarRequest)
     def star_layout(model_id: int, json: k.StarRequest) -> Response:
         """Where the tables of a star stand."""
         _, star = workspace.star(model_id)
-        return jsonify(layout(star.model, _table(star, json.fact).name, json.beside, json.before))
+        fact = _table(star, json.fact).name
+        return jsonify(layout(star.model, fact, json.beside, json.before, json.rooms, json.shape, json.opened, json.folded))
+
+    @address("/models/<int:model_id>/star/picture", "POST", None, cleared=True, json=k.StarRequest)
+    def star_picture(model_id: int, json: k.StarRequest) -> Response:
+        """A star as it stands on a screen, as a picture: SVG."""
+        _, star = workspace.star(model_id)
+        fact = _table(star, json.fact).name
+        drawing = layout(star.model, fact, json.beside, json.before, json.rooms, json.shape, json.opened, json.folded)
+        return Response(star_svg(star, fact, json.beside, drawing), mimetype="image/svg+xml")
 
 
 def _tables(address: Register, workspace: Workspace) -> None:
@@ -95,7 +111,7 @@ def _tables(address: Register, workspace: Workspace) -> None:
         """The model as a document: SQL, Markdown or a picture."""
         stored, star = workspace.star(model_id)
         ending, mime = DOCUMENTS[query.kind]
-        text = make_document(star, query.kind, query.fact or None, query.beside or None)
+        text = make_document(star, query.kind, query.fact or None, query.beside or None, query.shape)
         headers = {"Content-Disposition": f'attachment; filename="{stored.name}-{query.kind.removesuffix("-svg")}.{ending}"'}
         return Response(text, mimetype=mime, headers=headers)
 

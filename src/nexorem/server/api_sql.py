@@ -38,7 +38,7 @@ def add_sql(address: Register, workspace: Workspace) -> None:
         spoken = {"dialect": side.dialect.name, "place": side.connection} if side else {"dialect": json.dialect, "place": ""}
         return jsonify({"text": text, "dialects": proving.dialects(), "milliseconds": milliseconds(start), **spoken})
 
-    @address("/models/<int:model_id>/sql/prove", "POST", q.ProveAnswer, json=q.ProveRequest)
+    @address("/models/<int:model_id>/sql/prove", "POST", q.ProveAnswer, cleared=True, json=q.ProveRequest)
     def prove(model_id: int, json: q.ProveRequest) -> Response:
         """Answers a probe, or one of its cells, in PostgreSQL and holds what stands here against it."""
         star, probe = asked(model_id, json)

@@ -86,16 +86,19 @@ def in_background(app: Flask) -> Background:
     return Background(workspace, groups)
 
 
-def create_app(url: str, web: Path = WEB, data: Path | None = None, door: Door | None = None, who: Who | None = None) -> Flask:
+def create_app(
+    url: str, web: Path = WEB, data: Path | None = None, door: Door | None = None, who: Who | None = None, memory: int | None = None
+) -> Flask:
     """The application on a store's address; `data` is the folder of files and of the key for passwords, `door` whom it lets in (everybody,
-    where nothing is said); `who` tells in its place who makes the request that is being answered."""
+    where nothing is said); `who` tells in its place who makes the request that is being answered. Models in memory take `memory` bytes at
+    most, or half of the machine's."""
     door = door or Door()
     app = Flask("nexorem", static_folder=None)
     app.url_map.converters["int"] = Number
     app.config["MAX_CONTENT_LENGTH"] = MOST_UPLOAD
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.json.default = as_json  # type: ignore[attr-defined]
-    workspace = Workspace(connect(url), data)
+    workspace = Workspace(connect(url), data, memory)
     app.extensions["nexorem"] = workspace
     app.extensions["door"] = door
     app.extensions["events"] = events = Events(url)

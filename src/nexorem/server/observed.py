@@ -88,6 +88,8 @@ class Figures:
         windows.set_function(events.followers)
         models = Gauge("nexorem_models_in_memory", "Models whose rows are in memory.", registry=self.registry)
         models.set_function(workspace.models_in_memory)
+        taken = Gauge("nexorem_models_bytes", "What models in memory take, with all that is derived of them.", registry=self.registry)
+        taken.set_function(workspace.memory.bytes)
 
 
 def install(app: Flask, workspace: Workspace, events: Events) -> None:

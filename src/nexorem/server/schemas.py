@@ -73,6 +73,13 @@ class ModelItem(BaseModel):
     name: str
     title: str
     version: int
+    tables: int
+
+
+class CopyRequest(Body):
+    """The title of the copy."""
+
+    title: str = Field(min_length=1, max_length=200)
 
 
 class ModelList(BaseModel):

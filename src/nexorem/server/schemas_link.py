@@ -6,9 +6,10 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, RootModel
 
+from nexorem.core.design.begin import Beginning
 from nexorem.core.design.change import Double, PairReached
 from nexorem.core.design.hold import Held
-from nexorem.core.design.layout import StarLayout
+from nexorem.core.design.layout import SHAPE, Shown, StarLayout
 from nexorem.core.design.opening import Opening, ReachOf
 from nexorem.core.design.roles import GrainTest, HierarchyFault
 from nexorem.core.design.suggest import LinkSuggestion
@@ -150,6 +151,10 @@ class HeldAnswer(RootModel[Held]):
     pass
 
 
+class BeginningAnswer(RootModel[Beginning]):
+    pass
+
+
 class StarAnswer(RootModel[StarLayout]):
     pass
 
@@ -163,11 +168,16 @@ class HeldRequest(Body):
 
 
 class StarRequest(Body):
-    """The fact in the middle, a second one beside it, and where tables stood before."""
+    """The fact in the middle, a second one beside it, where tables stood before (x and row) and how far rows were apart, how many times
+    wider than high the window is, the cards that show columns, and the subjects whose tables are one card."""
 
     fact: str
     beside: str | None = None
-    before: dict[str, tuple[float, float]] = {}
+    before: dict[str, tuple[float, int]] = {}
+    rooms: dict[int, float] = {}
+    shape: float = Field(default=SHAPE, gt=0, le=100)
+    opened: dict[str, Shown] = {}
+    folded: list[str] = []
 
 
 class HierarchyInfo(BaseModel):
@@ -194,6 +204,7 @@ class DocumentQuery(BaseModel):
     kind: Literal["ddl", "dictionary", "star-svg", "matrix-svg"]
     fact: str = ""
     beside: str = ""
+    shape: float = Field(default=SHAPE, gt=0, le=100)
 
 
 class HistoryItem(BaseModel):

@@ -10,8 +10,9 @@ from nexorem.core.engine.cleared import ClearedTable
 from nexorem.server.schemas import Body, SentProbe
 from nexorem.server.schemas_link import Beside
 
-Short = Annotated[str, Field(max_length=1_000)]
-Name = Annotated[str, Field(max_length=200)]
+NO_NUL = "^[^\\x00]*$"  # the database holds no such character
+Short = Annotated[str, Field(max_length=1_000, pattern=NO_NUL)]
+Name = Annotated[str, Field(max_length=200, pattern=NO_NUL)]
 NeedName = Literal["look", "try", "edit", "bring", "keep"]
 
 

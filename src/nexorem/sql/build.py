@@ -8,7 +8,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from nexorem.core.diagnostics import refuse
+from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.language import typed as t
 from nexorem.core.language.binder import Binder
 from nexorem.core.model.model import Link, Model
@@ -16,7 +16,7 @@ from nexorem.core.model.proven import Proven
 from nexorem.core.plan.tree import inner_nodes, parts
 from nexorem.sql.dialects import TYPES, Dialect, number, zero
 from nexorem.sql.scalars import Typed, empty, widen
-from nexorem.sql.tree import EMPTY, UNMATCHED, VALUE, Names, Pair, Relation, Slot, local_name
+from nexorem.sql.tree import EMPTY, UNMATCHED, VALUE, Names, Pair, Relation, Ruled, RuledTable, Slot, local_name
 
 Path = tuple[Link, ...]
 ROW_NUMBER = "row_number"
@@ -27,7 +27,8 @@ class Places:
     """Where tables are: the schema, and by table its name there, its columns' names there and the column that tells its rows apart. What is
     not named is called as in the model. Columns in `casts` are of another type there; those that are `computed` are not there;
     those that are `guarded` hold what is no value here: NaN, what is infinite, dates outside the years 1 to 9999. These are empty.
-    Tables in `schemas` are in another schema; those that are `sent` are not there: their rows go along with the statement."""
+    Tables in `schemas` are in another schema; those that are `sent` are not there: their rows go along with the statement. Of those that
+    are `ruled` the rows are read that rules leave, `barred` ones are refused; `taken` are names that statements may give nothing else."""
 
     schema: str | None = None
     tables: Mapping[str, str] = field(default_factory=dict)
@@ -38,6 +39,9 @@ class Places:
     guarded: frozenset[tuple[str, str]] = frozenset()
     schemas: Mapping[str, str | None] = field(default_factory=dict)
     sent: Mapping[str, Sent] = field(default_factory=dict)
+    ruled: Mapping[str, Ruled] = field(default_factory=dict)
+    barred: Mapping[str, Refused] = field(default_factory=dict)
+    taken: tuple[str, ...] = ()
 
     def schema_of(self, table: str) -> str | None:
         """The schema that a table is in."""
@@ -72,9 +76,9 @@ class Sent:
 class Build:
     """A statement in the making."""
 
-    def __init__(self, star: Proven, dialect: Dialect, places: Places) -> None:
+    def __init__(self, star: Proven, dialect: Dialect, places: Places, names: Names | None = None) -> None:
         self.star, self.dialect, self.places = star, dialect, places
-        self.names = Names()
+        self.names = names or Names(places.taken)
         self.relations: list[Relation] = []
         self.sources: list[Relation] = []  # tables with their unmatched member, which read nothing else
         self._known: dict[str, tuple[Relation, str]] = {}
@@ -147,9 +151,23 @@ class Build:
     def table(self, name: str) -> sa.TableClause:
         """A table of the model, where it is."""
         self.read[name] = None
+        if name in self.places.ruled:
+            self.read |= dict.fromkeys(self.places.ruled[name].tables)
         if name in self.places.sent and self.dialect.arrays:
             return self._sent_along(name).table
         return located(self.model, self.places, name)
+
+    def parts(self) -> list[list[Relation]]:
+        """All relations, those that others read before them."""
+        return [self.sources, self.relations]
+
+    def tables_read(self) -> tuple[str, ...]:
+        """The tables that the statement reads, once it is written."""
+        return tuple(self.read)
+
+    def columns_there(self, name: str) -> dict[str, str]:
+        """The columns of a table by their names where it is, with their types."""
+        return {c.name: _dtype_of(c.type) for c in located(self.model, self.places, name).c}
 
     def _sent_along(self, name: str) -> Relation:
         """A table whose rows go along with the statement: as arrays, of the columns that are named anywhere."""
@@ -162,7 +180,7 @@ class Build:
                 return unnested({c: (types[c], sent.values(c)) for c in used})
 
             note = f"{name}: {sent.size:,} rows that are sent along"
-            relation = Relation(self.names.new(name), (), write, note, {c.name: _dtype_of(c.type) for c in plain.c})
+            relation = Relation(self.names.new(name), (), write, note, self.columns_there(name))
             self.sources.insert(0, relation)
             self._sent[name] = relation
         return self._sent[name]
@@ -229,6 +247,10 @@ def located(model: Model, places: Places, name: str) -> sa.TableClause:
     key = places.keys.get(name)
     if key and key not in {c.name for c in columns}:
         columns.append(sa.column(key, sa.BigInteger()))
+    if name in places.barred:
+        raise places.barred[name]
+    if name in places.ruled:
+        return RuledTable(places.ruled[name], columns)
     return sa.table(places.tables.get(name, name), *columns, schema=places.schema_of(name))
 
 
@@ -361,8 +383,9 @@ class Reader:
                 return None
             return Typed(self.value((*path, *lookups[node.table]), node.column), node.dtype)
 
-        tree = self.build.computed(table, column)
-        return widen(row_value(self.build.dialect, tree, leaf), self.build.dtype(table, column))
+        tree, lost = self.build.computed(table, column), self.lost(path)
+        value = widen(row_value(self.build.dialect, tree, leaf), self.build.dtype(table, column))
+        return value if lost is None else sa.case((sa.not_(lost), value))
 
     def _read(self, path: Path, name: str) -> sa.ColumnElement[Any]:
         """A column by its name there; noted, for of a table with its unmatched member only what is read is taken."""

@@ -10,6 +10,7 @@ from nexorem.sql.build import Places
 
 def own_places(star: Star, schema: str | None = None) -> Places:
     """The tables by their own names. Cost: a look at each column that could be a key."""
+    star = star.unruled or star
     keys = {t.name: key for t in star.model.tables if (key := _key(star, t))}
     return Places(schema, keys=keys)
 

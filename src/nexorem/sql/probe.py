@@ -12,11 +12,12 @@ from nexorem.core.engine.planned import ProbePlan, planned
 from nexorem.core.engine.probe import Pick, Probe
 from nexorem.core.limits import DEFAULT_LIMITS, Limits
 from nexorem.core.model.proven import Proven
-from nexorem.core.plan.logical import Planner
-from nexorem.sql.build import Build, Path, Places, Reader
-from nexorem.sql.contexts import Base, Ctx, Env, Filter, Predicate, in_order
+from nexorem.sql.build import Build, Places
+from nexorem.sql.cleared import under_rules
+from nexorem.sql.contexts import Ctx, Env, Filter, Predicate, in_order
 from nexorem.sql.dialects import TYPES, Dialect, constant, number, zero
 from nexorem.sql.lines import Judging, beginnings, cell_contexts, kept_lines, levels_of
+from nexorem.sql.page import page_of, picked
 from nexorem.sql.reach import Spot, reaches, visible
 from nexorem.sql.scalars import Sql
 from nexorem.sql.steps import Steps
@@ -49,10 +50,12 @@ def compiled(
             probe, rows=tuple((p.table, p.column) for p in at), columns=(), totals="none", empty_lines=True, top=None, having=()
         )
     plan = planned(star, probe, limits)
+    if star.cleared is not None and not places.ruled:
+        places = under_rules(star.unruled, star.cleared.rules, dialect, places)
     build = Build(star, dialect, places)
     build.call([*plan.measures, *plan.having])
     names = [build.names.new(m) for m in probe.measures]
-    page = _page(build, probe, plan.conditions)
+    page = page_of(build, probe, plan.conditions)
     axes = {name: build.slot_of(*name) for name in (*probe.rows, *probe.columns)}
     rows, columns = tuple(axes[n] for n in probe.rows), tuple(axes[n] for n in probe.columns)
     full = _lines(build, page, probe.rows, rows, "row_lines") if not at else build.add("the_cell", rows, lambda: _one(build, rows, at))
@@ -67,7 +70,7 @@ def compiled(
     patterns = tuple(dict.fromkeys(a | b for a in levels[0] for b in levels[1]))
     ctx = cell_contexts(build, page, axes, cells, patterns)
     if at is not None:  # its members are conditions like any other: what lies elsewhere is not looked at
-        own = tuple(Filter(p.table, (p.column,), Predicate(_picked(build, p))) for p in at)
+        own = tuple(Filter(p.table, (p.column,), Predicate(picked(build, p))) for p in at)
         ctx = replace(ctx, filters=(*page.filters, *own))
     base, steps = ctx.base, Steps(build, plan.cells, ctx).run()
     values = [steps.root(i) for i in range(len(plan.measures))]
@@ -83,19 +86,19 @@ def compiled(
         shown = [table.c[c.name] for c in grid.c]
         return sa.select(*shown).where(*tests).order_by(*_order(build, probe, table, (*rows, *columns), names))
 
-    made = statement(build.sources, build.relations, final)
-    return Compiled(made, rows, columns, tuple(m.dtype for m in plan.measures), tuple(build.read), tuple(names))
+    made = statement(build.parts(), final)
+    return Compiled(made, rows, columns, tuple(m.dtype for m in plan.measures), build.tables_read(), tuple(names))
 
 
 def cell_steps(build: Build, probe: Probe, plan: ProbePlan, at: Sequence[Pick]) -> tuple[Steps, Env]:
     """The steps of the one cell at some coordinates, and where their values are read."""
     alone = replace(probe, rows=tuple((p.table, p.column) for p in at), columns=(), totals="none")
-    page = _page(build, alone, plan.conditions)
+    page = page_of(build, alone, plan.conditions)
     axes = {name: build.slot_of(*name) for name in alone.rows}
     slots = tuple(axes.values())
     cell = build.add("the_cell", slots, lambda: _one(build, slots, at) if slots else sa.select(number(0).label("here")))
     ctx = cell_contexts(build, page, axes, cell, (frozenset(slots),))
-    own = tuple(Filter(p.table, (p.column,), Predicate(_picked(build, p))) for p in at)
+    own = tuple(Filter(p.table, (p.column,), Predicate(picked(build, p))) for p in at)
     steps = Steps(build, plan.cells, replace(ctx, filters=(*page.filters, *own))).run()
     classes = ctx.base.classes(ctx.base.slots) if slots else page.base.classes(())
     return steps, Env(build, classes, slots)
@@ -129,37 +132,6 @@ def _order(build: Build, probe: Probe, lines: sa.FromClause, slots: tuple[Slot, 
                 by += [ranked.is_(None), ranked.desc() if order.descending else ranked.asc()]
         by += [pair.kind, value.asc()]
     return by
-
-
-def _page(build: Build, probe: Probe, conditions: Sequence[Any]) -> Ctx:
-    """The page as one context: picks, then conditions in their order, each computed under what stands before it."""
-    base = Base(build, None, None, (), None)
-    filters = [Filter(p.table, (p.column,), Predicate(_picked(build, p))) for p in probe.picks]
-    ctx = Ctx(base, tuple(filters), (), build.star.state)
-    for edit in conditions:
-        planner = Planner(build.model)
-        number_ = planner.edited((edit,), 0)[-1]
-        ctx = Steps(build, planner.plan, ctx).run().contexts[number_]
-    page = tuple(Filter(f.table, f.columns, f.form, place) for place, f in enumerate(ctx.filters))
-    return Ctx(base, page, page, build.star.state)
-
-
-def _picked(build: Build, pick: Pick) -> Any:
-    dtype = build.dtype(pick.table, pick.column)
-
-    def condition(reader: Reader, path: Path) -> Sql:
-        value, lost = reader.value(path, pick.column), reader.lost(path)
-        values = [constant(v, dtype) for v in pick.values if v is not None]
-        tests: list[Sql] = []
-        if values:
-            tests.append(value == values[0] if len(values) == 1 else value.in_(values))
-        if None in pick.values:
-            tests.append(value.is_(None) if lost is None else sa.and_(value.is_(None), sa.not_(lost)))
-        if pick.unmatched:
-            tests.append(sa.false() if lost is None else lost)
-        return sa.or_(*tests) if tests else sa.false()
-
-    return condition
 
 
 def _lines(build: Build, page: Ctx, names: Names, slots: tuple[Slot, ...], wish: str) -> Relation | None:

@@ -180,7 +180,7 @@ class TellerThere(Told):
         """A statement of its own over the relations made so far."""
         for relation in (*self.build.relations, *self.build.sources):
             relation.reads = 0
-        return statement(self.build.sources, self.build.relations, final), tuple(self.build.read)
+        return statement(self.build.parts(), final), self.build.tables_read()
 
     def changed(self, edit: t.TypedEdit, context: int, after: int) -> TracedEdit:
         """What an edit made of a context."""
@@ -445,8 +445,8 @@ class _Telling:
             read = [x(self.env).label(f"v{i}") for i, x in enumerate(wanted.reads)]
             return self.env.select(*read)
 
-        made = statement(build.sources, build.relations, final)
-        return made, tuple(build.read)
+        made = statement(build.parts(), final)
+        return made, build.tables_read()
 
 
 def used_rows_there(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -40,6 +40,32 @@ class Pair:
 
     kind: sa.ColumnElement[int]
     value: sa.ColumnElement[Any]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Ruled:
+    """What rules of rows leave of a table: the SELECT of it, the relations that this reads, by name with a note, and the tables."""
+
+    name: str
+    note: str
+    relations: Sequence[tuple[str, str, sa.SelectBase]]
+    body: sa.SelectBase
+    tables: tuple[str, ...]
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Those of all its relations."""
+        return (*(name for name, _, _ in self.relations), self.name)
+
+
+class RuledTable(sa.TableClause):
+    """What rules leave of a table, to be read from: the statement that reads it says what it is."""
+
+    inherit_cache = False
+
+    def __init__(self, ruled: Ruled, columns: Sequence[Any]) -> None:
+        super().__init__(ruled.name, *columns)
+        self.ruled = ruled
 
 
 @dataclass(eq=False)
@@ -93,10 +119,10 @@ def local_name(wish: str, taken: Collection[str]) -> str:
 
 
 class Names:
-    """Gives names that no other has: lower case, short, numbered where they repeat."""
+    """Gives names that no other has, nor is `taken`: lower case, short, numbered where they repeat."""
 
-    def __init__(self) -> None:
-        self._given: set[str] = set()
+    def __init__(self, taken: Iterable[str] = ()) -> None:
+        self._given = set(taken)
 
     def new(self, wish: str) -> str:
         """A name like the one wished for."""
@@ -120,21 +146,38 @@ class Statement(Executable, ClauseElement):
 
 @compiles(Statement)
 def _written(element: Statement, compiler: Any, **more: Any) -> str:
-    parts = []
-    for name, note, body in element.relations:
-        said = "".join(f"-- {line}\n" for line in note.splitlines())
-        text = compiler.process(body, **more).strip()
-        parts.append(f"{said}{compiler.preparer.quote(name)} AS (\n  " + text.replace("\n", "\n  ") + "\n)")
-    start = "WITH " + ",\n".join(parts) + "\n" if parts else ""
-    return start + str(compiler.process(element.final, **more)).strip()
+    compiler.ruled = {}
+    parts = [_part(compiler, *relation, **more) for relation in element.relations]
+    final = str(compiler.process(element.final, **more)).strip()
+    before, text = [], "\n".join([*parts, final])
+    for ruled in list(compiler.ruled.values()):
+        before += [_part(compiler, *relation, **more) for relation in ruled.relations]
+        read = [c for c in ruled.body.selected_columns if compiler.preparer.quote(c.name) in text]
+        body = ruled.body.with_only_columns(*(read or list(ruled.body.selected_columns)[:1]), maintain_column_froms=True)
+        before.append(_part(compiler, ruled.name, ruled.note, body, **more))
+    every = [*before, *parts]
+    start = "WITH " + ",\n".join(every) + "\n" if every else ""
+    return f"{start}{final}"
 
 
-def statement(sources: list[Relation], relations: list[Relation], final: Callable[[], sa.SelectBase]) -> Statement:
-    """A SELECT with the relations that it reads, and those that they read: each behind what it may read, `sources` first. What
-    nobody reads is left out."""
+def _part(compiler: Any, name: str, note: str, body: sa.SelectBase, **more: Any) -> str:
+    said = "".join(f"-- {line}\n" for line in note.splitlines())
+    text = str(compiler.process(body, **more)).strip()
+    return f"{said}{compiler.preparer.quote(name)} AS (\n  " + text.replace("\n", "\n  ") + "\n)"
+
+
+@compiles(RuledTable)
+def _ruled(element: RuledTable, compiler: Any, **more: Any) -> Any:
+    """Its name; and the statement notes that it is read."""
+    compiler.ruled[element.ruled.name] = element.ruled
+    return compiler.visit_table(element, **more)
+
+
+def statement(parts: Sequence[list[Relation]], final: Callable[[], sa.SelectBase]) -> Statement:
+    """A SELECT with the relations that it reads, and those that they read: each behind what it may read. What nobody reads is left out."""
     last = final()
     bodies: list[tuple[str, str, sa.SelectBase]] = []
-    for relation in (x for part in (relations, sources) for x in reversed(part)):
+    for relation in (x for part in reversed(parts) for x in reversed(part)):
         if relation.reads:
             bodies.append((relation.name, relation.note, relation.write()))
     return Statement(bodies[::-1], last)

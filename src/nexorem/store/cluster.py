@@ -141,6 +141,8 @@ def kept_running(cluster: Cluster, say: Callable[[str], None]) -> Iterator[None]
                 start(cluster.folder, port=port)
             except Refused as refused:
                 say(refused.diagnostics[0].message)
+            except Exception as error:  # it may end again at any moment of its start; the next look starts it once more
+                say(f"starting it went wrong ({type(error).__name__}); trying again")
         return False
 
     with watched(keep, LOOK_SECONDS, "store"):

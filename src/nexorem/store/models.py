@@ -7,11 +7,13 @@ NOTIFY that other windows hear.
 from __future__ import annotations
 
 import datetime as dt
+import threading
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from sqlalchemy import Connection, Engine, delete, func, insert, select, text, update
+from cachetools import LRUCache
+from sqlalchemy import ColumnElement, Connection, Engine, delete, func, insert, literal_column, select, text, update
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.model.edits import apply, title, touches
@@ -24,6 +26,9 @@ from nexorem.store.documents import read_document
 from nexorem.store.rows import are_kept, load_gone, save_rows
 
 CHANNEL = "nexorem_model"
+WRITTEN: ColumnElement[str] = literal_column(f"{tables.model.name}.xmin::text").label("written")
+KEPT_REMOVED = "7 days"  # that a model that was removed can be brought back
+MOST_KNOWN = 24  # models, each in one version, that are kept as they were read
 Check = Callable[[Model], None]
 May = Callable[[Model, Mapping[str, Any]], None]
 Whole = Callable[["Stored"], Model] | None
@@ -65,9 +70,11 @@ class Conflict(Exception):
 def listed(engine: Engine) -> list[dict[str, Any]]:
     """All models, the newest first."""
     m = tables.model
-    query = select(m.c.id, m.c.name, m.c.document["title"].astext.label("title"), m.c.version, m.c.created_at).order_by(m.c.id.desc())
+    title, count = m.c.document["title"].astext.label("title"), func.jsonb_array_length(m.c.document["tables"]).label("tables")
+    query = select(m.c.id, m.c.name, title, m.c.version, count).where(m.c.removed_at.is_(None), m.c.document["tables"].is_not(None))
     with engine.connect() as connection:
-        return [{"id": r.id, "name": r.name, "title": r.title or r.name, "version": r.version} for r in connection.execute(query)]
+        rows = connection.execute(query.order_by(m.c.id.desc()))
+        return [{"id": r.id, "name": r.name, "title": r.title or r.name, "version": r.version, "tables": r.tables} for r in rows]
 
 
 def create(
@@ -115,16 +122,43 @@ def rename(engine: Engine, model_id: int, title_text: str) -> None:
 
 
 def remove(engine: Engine, model_id: int) -> None:
-    """Removes a model with all that is kept of it."""
+    """Removes a model; with all that is kept of it, it stays for some days for who wants it back. Its name is free at once."""
+    c = tables.model.c
     with engine.begin() as connection:
-        _load(connection, model_id, lock=True)
-        connection.execute(delete(tables.model).where(tables.model.c.id == model_id))
+        stored = _load(connection, model_id, lock=True)
+        gone = {"removed_at": func.now(), "name": f"{stored.name} (removed {model_id})"}
+        connection.execute(update(tables.model).where(c.id == model_id).values(**gone))
+        connection.execute(select(func.pg_notify(CHANNEL, f"{model_id}:removed")))
+
+
+def bring_back(engine: Engine, model_id: int) -> None:
+    """Brings a model back that was removed, under its name where that is still free; refuses where it is gone."""
+    c = tables.model.c
+    with engine.begin() as connection:
+        connection.execute(text("SELECT pg_advisory_xact_lock(20310101)"))
+        row = connection.execute(
+            select(c.document["name"].astext.label("name")).where(c.id == model_id, c.removed_at.is_not(None)).with_for_update()
+        ).one_or_none()
+        if row is None:
+            raise unknown(model_id)
+        taken = {r.name for r in connection.execute(select(c.name))}
+        name = next(n for n in (row.name, *(f"{row.name}-{i}" for i in range(2, 9_999))) if n not in taken)
+        connection.execute(update(tables.model).where(c.id == model_id).values(removed_at=None, name=name))
+
+
+def purge(engine: Engine) -> list[int]:
+    """Lets go of models that were removed some days ago; gives their numbers."""
+    c = tables.model.c
+    old = delete(tables.model).where(c.removed_at < func.now() - text(f"interval '{KEPT_REMOVED}'"))
+    with engine.begin() as connection:
+        return [int(r.id) for r in connection.execute(old.returning(c.id))]
 
 
 def version_of(engine: Engine, model_id: int) -> int:
     """The version alone: what a cache asks first."""
     with engine.connect() as connection:
-        version = connection.execute(select(tables.model.c.version).where(tables.model.c.id == model_id)).scalar()
+        c = tables.model.c
+        version = connection.execute(select(c.version).where(c.id == model_id, c.removed_at.is_(None))).scalar()
     if version is None:
         raise unknown(model_id)
     return int(version)
@@ -136,18 +170,49 @@ def unknown(model_id: int) -> Exception:
 
 
 def _load(connection: Connection, model_id: int, lock: bool = False) -> Stored:
-    query = select(tables.model).where(tables.model.c.id == model_id)
+    c = tables.model.c
+    query = select(c.id, c.name, c.version, c.position, WRITTEN).where(c.id == model_id, c.removed_at.is_(None))
     row = connection.execute(query.with_for_update() if lock else query).one_or_none()
     if row is None:
         raise unknown(model_id)
+    model = _read(connection, row)
     e = tables.edit
     beside = connection.execute(
         select(e.c.number, e.c.title, e.c.author).where(e.c.model_id == model_id, e.c.number.in_((row.position, row.position + 1)))
     )
     near = {r.number: {"number": r.number, "title": r.title, "author": r.author} for r in beside}
-    return Stored(
-        row.id, row.name, row.version, read_document(row.document), near.get(row.position), near.get(row.position + 1), row.position
-    )
+    return Stored(row.id, row.name, row.version, model, near.get(row.position), near.get(row.position + 1), row.position)
+
+
+_known: LRUCache[tuple[object, ...], Model] = LRUCache(MOST_KNOWN)
+_lock = threading.Lock()
+
+
+def _key(connection: Connection, model_id: int, written: str) -> tuple[object, ...]:
+    """What a model is known under: the row, as the transaction wrote it that wrote it last."""
+    url = connection.engine.url
+    return url.host, url.port, url.database, model_id, written
+
+
+def _read(connection: Connection, row: Any) -> Model:
+    """The model of a row, from memory where this process read or wrote it."""
+    key = _key(connection, row.id, row.written)
+    with _lock:
+        model = _known.get(key)
+    if model is None:
+        document = connection.execute(select(tables.model.c.document).where(tables.model.c.id == row.id)).scalar_one()
+        model = read_document(document)
+        with _lock:
+            _known[key] = model
+    return model
+
+
+def _know(connection: Connection, model_id: int, model: Model) -> None:
+    """Keeps a model that was just written; one that was read with damage is read again, which tells of it."""
+    written = connection.execute(select(WRITTEN).where(tables.model.c.id == model_id)).scalar_one()
+    if not model.damage:
+        with _lock:
+            _known[_key(connection, model_id, written)] = model
 
 
 def edit(
@@ -220,6 +285,7 @@ def _keep(connection: Connection, stored: Stored, model: Model, position: int, e
     connection.execute(
         update(tables.model).where(tables.model.c.id == stored.id).values(document=model_json(model), version=version, position=position)
     )
+    _know(connection, stored.id, model)
     connection.execute(
         insert(tables.change).values(
             model_id=stored.id, version=version, direction=direction, title=words, author=author, touches=sorted(touched)
@@ -269,7 +335,10 @@ def history(engine: Engine, model_id: int, most: int = 200) -> list[dict[str, An
     """The edits, the newest first, with the checks that each has moved; those undone are marked."""
     e = tables.edit
     with engine.connect() as connection:
-        position = _load(connection, model_id).edits
+        c = tables.model.c
+        position = connection.execute(select(c.position).where(c.id == model_id, c.removed_at.is_(None))).scalar()
+        if position is None:
+            raise unknown(model_id)
         edits = connection.execute(select(e).where(e.c.model_id == model_id).order_by(e.c.number.desc()).limit(most))
         moved = outcomes.moved(connection, model_id)
         return [

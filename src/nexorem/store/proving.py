@@ -61,7 +61,8 @@ class ProofTables:
             raise refuse("database", f"The database of proofs answered: {_line(error)}.", "Start it again; nothing was changed.") from None
 
     def places(self, star: Star) -> Places:
-        """Where the tables of a star are, or would be. Cost: a look at each column not met before."""
+        """Where the tables of a star are, or would be; all their rows, whoever asks. Cost: a look at each column not met before."""
+        star = star.unruled or star
         names = {t.name: table_name(star, t) for t in star.model.tables}
         columns = {(t.name, c.name): f"c{i}" for t in star.model.tables for i, c in enumerate(t.columns)}
         return Places(SCHEMA, names, columns, dict.fromkeys(names, KEY))
@@ -119,9 +120,10 @@ class ProofTables:
             held = "CREATE TABLE IF NOT EXISTS {} (name text PRIMARY KEY, used_at timestamptz NOT NULL DEFAULT now())"
             connection.execute(sql.SQL(held).format(_at(HELD)))
         for name in tables:
-            table = star.model.table(name)
+            whole = star.unruled or star
+            table = whole.model.table(name)
             assert table
-            self._hold_one(connection, star, table)
+            self._hold_one(connection, whole, table)
 
     def _hold_one(self, connection: Any, star: Star, table: Table) -> None:
         name = table_name(star, table)

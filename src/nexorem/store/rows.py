@@ -114,6 +114,12 @@ def looks_of(connection: Connection, loads: Collection[int]) -> dict[int, dict[s
     return {r.id: {**r.report["stays"], "at": r.loaded_at.isoformat(), "model_id": r.model_id} for r in found if r.report.get("stays")}
 
 
+def load_times(connection: Connection, loads: Collection[int]) -> dict[int, str]:
+    """When loads were made, by their number."""
+    c = tables.load.c
+    return {r.id: r.loaded_at.isoformat() for r in connection.execute(select(c.id, c.loaded_at).where(c.id.in_(loads)))}
+
+
 def load_gone() -> Refused:
     """What is said of a load that was forgotten."""
     return refuse(

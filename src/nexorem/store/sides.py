@@ -109,6 +109,7 @@ class Side:
     model: Model
     looks: Mapping[str, Look]
     plain: Places  # without keys and columns to be guarded, which are proven
+    before: Side | None = None  # the same place without rules of rows, where there are some
     dialect: Dialect = field(init=False)
     prover: SqlProver = field(init=False)
     _places: Places | None = None
@@ -127,6 +128,10 @@ class Side:
         return self._places
 
     def _run(self, text: str, values: Any) -> Sequence[Line]:
+        if self.before and not self.dialect.arrays:
+            for table in self.before.plain.sent:
+                if self.before.plain.tables[table] in text:
+                    self.before._send(table)
         return self.lines(text, values, (), PROVING_SECONDS)
 
     def _proven(self, text: str, values: Any) -> Sequence[Line]:
@@ -137,13 +142,12 @@ class Side:
 
     def _send(self, table: str) -> None:
         with self.ways.asking(self.connection, PROVING_SECONDS) as asking:
-            asking.send(self.plain.tables[table], self.plain.sent[table], table_of(self.model, table))
+            self._send_all(asking, [table])
 
     def lines(self, text: str, values: Any, sent: Sequence[str], seconds: float) -> Sequence[Line]:
         """The lines of a SELECT, the tables that go along made ready before."""
         with self.ways.asking(self.connection, seconds) as asking, _cancelled_with_caller(asking):
-            for name in sent:
-                asking.send(self.plain.tables[name], self.plain.sent[name], table_of(self.model, name))
+            self._send_all(asking, sent)
             return asking.rows(text, values)
 
     def states(self, seconds: float) -> dict[str, str]:
@@ -157,9 +161,14 @@ class Side:
     def plan(self, text: str, values: Any, sent: Sequence[str]) -> str:
         """How the place would go about a SELECT, in its own words."""
         with self.ways.asking(self.connection, PROVING_SECONDS) as asking:
-            for name in sent:
-                asking.send(self.plain.tables[name], self.plain.sent[name], table_of(self.model, name))
+            self._send_all(asking, sent)
             return asking.plan(text, values)
+
+    def _send_all(self, asking: Asking, tables: Sequence[str]) -> None:
+        """Has tables that go along made ready; under rules of rows, which are decided over all rows, these too."""
+        for side in (self, self.before) if self.before else (self,):
+            for name in tables:
+                asking.send(side.plain.tables[name], side.plain.sent[name], table_of(self.model, name))
 
 
 def _plain(value: Any) -> Any:

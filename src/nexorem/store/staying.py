@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import sqlalchemy as sa
@@ -19,12 +19,14 @@ from nexorem.core.limits import Budget
 from nexorem.core.model.elsewhere import Here
 from nexorem.core.model.model import Link, Model, Table
 from nexorem.core.model.proven import ColumnFacts, LinkFacts
-from nexorem.core.model.rows import TableRows
+from nexorem.core.model.rows import TableRows, table_rows
 from nexorem.core.model.star import Star
 from nexorem.core.plan.basis import basis_of, column_digest
+from nexorem.core.values import vector
 from nexorem.core.words import listed
 from nexorem.sql.answers import Told, grid_of
 from nexorem.sql.build import ROW_NUMBER, Places, Sent, as_here, located
+from nexorem.sql.cleared import under_rules
 from nexorem.sql.probe import Compiled, compiled
 from nexorem.sql.proof import Line
 from nexorem.sql.remote import SqlProver, some_rows
@@ -39,12 +41,23 @@ OVERFLOW = "overflow"
 ASKED_SECONDS = 120.0  # that a place may take for a grid or a trace, which is longer than anything may take here
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Ruling:
+    """Rules of rows, and the star that they are held over, with its places."""
+
+    whole: Star
+    staying: Staying
+    rules: tuple[str, ...]
+
+
 class Staying:
     """The tables of a model that stay, in a state of the model."""
 
-    def __init__(self, ways: Ways, looks: Mapping[str, Look], model: Model | None = None, here: Here | None = None) -> None:
-        """`looks` are by the number of the look, as text."""
-        self.ways, self.looks_by_number = ways, looks
+    def __init__(
+        self, ways: Ways, looks: Mapping[str, Look], model: Model | None = None, here: Here | None = None, ruled: Ruling | None = None
+    ) -> None:
+        """`looks` are by the number of the look, as text; `ruled`: all that is asked reads what rules of rows leave."""
+        self.ways, self.looks_by_number, self.ruled = ways, looks, ruled
         self.model, self.here = model or Model(""), here
         self.looks = {t.name: look for t in self.model.tables if t.stays and (look := looks.get(str(t.load)))}
         self._sides: dict[str, Side] = {}
@@ -57,16 +70,23 @@ class Staying:
 
     @property
     def samples(self) -> Mapping[str, TableRows]:
-        """Some rows of each table that stays, its columns called as in the model."""
+        """Some rows of each table that stays, its columns called as in the model; none under rules of rows, for who looked saw them all."""
+        if self.ruled:
+            return {t.name: _no_rows(t) for t in self.model.tables if t.stays}
         return {t.name: renamed_rows(t, self.look(t.name).sample) for t in self.model.tables if t.stays}
 
     def beside(self, model: Model, here: Here) -> Staying:
         """The same places for a state of the model, beside the rows that are here. What is proven goes with it where the tables are the
         same: every trial of a link asks for it."""
-        made = Staying(self.ways, self.looks_by_number, model, here)
+        made = Staying(self.ways, self.looks_by_number, model, here, self.ruled)
         if here is self.here and model.tables == self.model.tables:
             made._sides, made._sent_before = self._sides, self._sent_before
         return made
+
+    def under(self, whole: Star, rules: tuple[str, ...]) -> Staying:
+        """The same places for who sees of a star what rules of rows leave."""
+        assert isinstance(whole.elsewhere, Staying)
+        return Staying(self.ways, self.looks_by_number, ruled=Ruling(whole, whole.elsewhere, rules))
 
     def look(self, table: str) -> Look:
         """The look at a table; refuses where it is forgotten."""
@@ -75,8 +95,9 @@ class Staying:
         return self.looks[table]
 
     def version(self, table: str) -> str:
-        """The number of its look."""
-        return f"look {self.look(table).number}"
+        """The number of its look, and what rules of rows it is read under."""
+        under = f" under {digest(self.ruled.rules)}" if self.ruled else ""
+        return f"look {self.look(table).number}{under}"
 
     # What is proven
 
@@ -85,8 +106,11 @@ class Staying:
         if connection not in self._sides:
             looks = {name: look for name, look in self.looks.items() if look.connection == connection}
             speaks = self.ways.speaks(connection)
-            plain = self._places(looks, speaks.kinds, not speaks.dialect.arrays)
-            self._sides[connection] = Side(connection, self.ways, self.model, looks, plain)
+            plain, before = self._places(looks, speaks.kinds, not speaks.dialect.arrays), None
+            if self.ruled:
+                before = self.ruled.staying.side(connection)
+                plain = under_rules(self.ruled.whole, self.ruled.rules, speaks.dialect, before.places, plain)
+            self._sides[connection] = Side(connection, self.ways, self.model, looks, plain, before)
         return self._sides[connection]
 
     def prove_empties(self) -> None:
@@ -394,3 +418,8 @@ def renamed_rows(table: Table, sample: TableRows) -> TableRows:
     """Some rows of a table with its columns as the model calls them."""
     there = names_there(table, dict.fromkeys(sample.columns, ""))
     return TableRows(sample.size, {name: sample.columns[x] for name, x in there.items()})
+
+
+def _no_rows(table: Table) -> TableRows:
+    """A table without rows."""
+    return table_rows(0, {c.name: vector(c.dtype, []) for c in table.columns if not c.formula})

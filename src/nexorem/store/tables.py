@@ -21,7 +21,7 @@ from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 metadata = MetaData()
 
 # A model as it stands. `version` grows with every change, undo and redo among them; `position` is the number of the
-# newest edit that is in force.
+# newest edit that is in force. One that was removed stays for some days under another name.
 model = Table(
     "model",
     metadata,
@@ -31,6 +31,7 @@ model = Table(
     Column("version", BigInteger, nullable=False, server_default="0"),
     Column("position", BigInteger, nullable=False, server_default="0"),
     Column("created_at", DateTime(timezone=True), nullable=False, server_default=func.now()),
+    Column("removed_at", DateTime(timezone=True)),
 )
 
 # The edits of a model in order, each with its inverse and its author.

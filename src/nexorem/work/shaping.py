@@ -18,6 +18,7 @@ from nexorem.core.model.check import check_shape
 from nexorem.core.model.edits import Edit, apply, title
 from nexorem.core.model.model import Column, Model, Table, plain, table_json
 from nexorem.core.model.star import Star, table_rows
+from nexorem.core.words import listed
 from nexorem.gather import made
 from nexorem.gather.compare import broken_by
 from nexorem.gather.frame import Frame
@@ -108,6 +109,11 @@ def _requested(model: Model, change: Edit) -> tuple[list[Edit], str]:
         return edits, str(change.get("title") or "; ".join(title(x) for x in edits[:3]) + (" …" if len(edits) > 3 else ""))
     if kind == "load_tables":
         return list(change["edits"]), str(change["title"])
+    if kind == "take_keys":
+        said = [(table_of(model, str(x["name"])), list(x["key"])) for x in change["tables"]]
+        return [
+            {"kind": "change_table", "name": t.name, "set": {"key": key}} for t, key in said
+        ], f"take the {'key' if len(said) == 1 else 'keys'} of {listed([t.name for t, _ in said], most=3)}"
     table = table_of(model, change["name"])
     if kind == "make_role":
         return requested_role(model, table, change)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import operator
 import shutil
 import tempfile
 import threading
@@ -11,6 +10,7 @@ from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +26,7 @@ from nexorem.core.model.check import checked_star
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Model, Table
 from nexorem.core.model.star import Star, TableRows, table_rows
+from nexorem.core.words import listed
 from nexorem.gather.frame import Frame
 from nexorem.gather.jobs import Jobs
 from nexorem.gather.recipe import gather, load_recipe
@@ -33,28 +34,30 @@ from nexorem.gather.shape import Frames, Shaper
 from nexorem.package.check_files import PackageFiles, files_of_checks
 from nexorem.package.read import open_package
 from nexorem.store import models, people, releases
-from nexorem.store.rows import looks_of, read_load
+from nexorem.store.rows import load_times, looks_of, read_load
 from nexorem.store.sides import Look
 from nexorem.store.staying import Staying
 from nexorem.store.ways import ModelWays
 from nexorem.work.actor import Actor, Need, need_of, present_sight
+from nexorem.work.carried import settled, stored_rows
+from nexorem.work.memory import Memory, Opened, Signatures, row_keys
 
-Signatures = dict[str, str]
 MOST_RELEASES = 6  # that are kept in memory
 MOST_CLEARED = 12  # stars without the rows that somebody may not see
 SHAPING = Limits(seconds=120.0)
 
 
 class Workspace:
-    """The store with a cache in front. Safe to share between threads. `data` is the folder of files and of the key for passwords."""
+    """The store with a cache in front. Safe to share between threads. `data` is the folder of files and of the key for passwords; models in
+    memory take `memory` bytes at most, or half of the machine's."""
 
-    def __init__(self, engine: Engine, data: Path | None = None) -> None:
+    def __init__(self, engine: Engine, data: Path | None = None, memory: int | None = None) -> None:
         self.engine = engine
         self._temporary = None if data else tempfile.TemporaryDirectory(prefix="nexorem-data-", ignore_cleanup_errors=True)
         self.data = data or Path(self._temporary.name if self._temporary else "")
         self.jobs = Jobs()
         self.frames = Frames()
-        self._stars: dict[int, tuple[models.Stored, Star, Signatures]] = {}
+        self.memory = Memory(self.data / "columns", self.frames, memory)
         self._ways: dict[int, ModelWays] = {}
         self._cleared: LRUCache[tuple[Any, ...], tuple[Star, Star]] = LRUCache(MOST_CLEARED)
         self._releases: LRUCache[tuple[int, int], Star] = LRUCache(MOST_RELEASES)
@@ -62,7 +65,7 @@ class Workspace:
 
     def models_in_memory(self) -> int:
         """How many models have their rows in memory."""
-        return len(self._stars)
+        return len(self.memory)
 
     def budget(self) -> Budget:
         """What one request may take."""
@@ -84,6 +87,7 @@ class Workspace:
     def close(self) -> None:
         """Ends readings, and sessions in other places."""
         self.jobs.close()
+        self.memory.close()
         for ways in list(self._ways.values()):
             ways.close()
 
@@ -128,13 +132,23 @@ class Workspace:
         """A model as it stands, with all its rows."""
         version = models.version_of(self.engine, model_id)
         with self._locks[model_id]:
-            kept = self._stars.get(model_id)
+            kept = self.memory.get(model_id)
             if kept and kept[0].version == version:
                 return kept[0], kept[1]
             stored = models.load(self.engine, model_id)
             star, signatures = self.make(stored.model, kept[1:] if kept else None)
-            self._stars[model_id] = stored, star, signatures
+            self.hold(model_id, (stored, star, signatures))
             return stored, star
+
+    def hold(self, model_id: int, opened: Opened) -> None:
+        """Holds a model in memory, as it was opened or as an edit made it."""
+        self.memory.put(model_id, opened, self.keys(opened[0].model, opened[2]))
+
+    def keys(self, model: Model, signatures: Signatures) -> dict[str, str]:
+        """What the rows of a model's tables are kept under on disk."""
+        with self.engine.connect() as connection:
+            times = load_times(connection, [t.load for t in model.tables if t.load is not None])
+        return row_keys(signatures, times)
 
     def release(self, model_id: int, number: int) -> Star:
         """A release with its rows, of which whoever is being answered sees what they may: those that are the model's own now are shared
@@ -179,22 +193,31 @@ class Workspace:
         if old:
             model = settled(model, old[0].model)
         shaper = self.shaper(model, extra)
-        signatures: Signatures = {}
+        stored = [t for t in model.tables if not t.formula]
+        # Rows that are not in the store have no number of a load: they are never the same.
+        signatures: Signatures = {t.name: shaper.signature(t.name) if not extra else "" for t in stored}
+        find = cache(lambda: self.keys(model, signatures) if not extra else {})
+        if old is None and (keys := find()) and (kept := self.memory.star(model, keys)):
+            return kept, signatures
         rows: dict[str, TableRows] = {}
         same = True
-        for table in (t for t in model.tables if not t.formula):
-            # Rows that are not in the store have no number of a load: they are never the same.
-            signature = shaper.signature(table.name)
-            signatures[table.name] = signature if not extra else ""
+        for table in stored:
+            signature = signatures[table.name]
             if table.stays:
                 same = same and old is not None and old[1].get(table.name) == signature
                 continue
             if old and not extra and old[1].get(table.name) == signature:
-                rows[table.name] = _stored_rows(old[0], table)
+                rows[table.name] = stored_rows(old[0], table)
                 continue
             same = False
-            frame = shaper.frame(table.name)
-            rows[table.name] = table_rows(frame.size, {c.name: frame.columns[c.name] for c in table.columns if not c.formula})
+            key = find().get(table.name, "")
+            kept_rows = self.memory.rows(key, table) if key else None
+            if kept_rows is None:
+                frame = shaper.frame(table.name)
+                kept_rows = table_rows(frame.size, {c.name: frame.columns[c.name] for c in table.columns if not c.formula})
+                if key:
+                    self.memory.keep_rows(key, kept_rows)
+            rows[table.name] = kept_rows
         if old and same and set(old[1]) == set(signatures):
             return edited_star(old[0], model), signatures
         return make_star(model, rows, elsewhere=self.elsewhere(model)), signatures
@@ -206,7 +229,7 @@ class Workspace:
     def _edited(self, model_id: int, model: Model) -> tuple[Star, Signatures]:
         stored, star = self.whole(model_id)
         with self._locks[model_id]:
-            kept = self._stars.get(model_id)
+            kept = self.memory.get(model_id)
             old = kept[1:] if kept and kept[0].version == stored.version else None
         return self.make(model, old or (star, {}))
 
@@ -305,17 +328,42 @@ class Workspace:
         return self._owned(actor, models.create(self.engine, Star(Model(name, title=title), {})))
 
     def remove(self, actor: Actor, model_id: int) -> None:
-        """Removes a model with its rows and files."""
+        """Removes a model; its rows and files stay for some days for who wants it back."""
         actor.must(Need.KEEP)
         models.remove(self.engine, model_id)
         with self.engine.begin() as connection:
             people.note(connection, actor.name, "removed the model", model_id)
         self.jobs.close([model_id])
-        self.ways(model_id).remove()
-        self._ways.pop(model_id, None)
         with self._locks[model_id]:
-            self._stars.pop(model_id, None)
-        shutil.rmtree(self.data / "files" / str(model_id), ignore_errors=True)
+            self.memory.forget(model_id)
+        self.purge()
+
+    def bring_back(self, actor: Actor, model_id: int) -> None:
+        """Brings a model back that was removed."""
+        actor.must(Need.KEEP)
+        models.bring_back(self.engine, model_id)
+        with self.engine.begin() as connection:
+            people.note(connection, actor.name, "brought the model back", model_id)
+
+    def purge(self) -> None:
+        """Lets go of models that were removed some days ago, with their rows and files."""
+        for model_id in models.purge(self.engine):
+            self.ways(model_id).remove()
+            self._ways.pop(model_id, None)
+            shutil.rmtree(self.data / "files" / str(model_id), ignore_errors=True)
+
+    def copy(self, actor: Actor, model_id: int, title: str) -> int:
+        """A model like another, with its rows as they were loaded and its steps; without its history, releases and people."""
+        actor.must(Need.KEEP)
+        _, star = self.whole(model_id)
+        if star.stay:
+            said = f"Rows of {listed(sorted(star.stay))} stay in another place, and connections are not copied."
+            raise refuse("rows_stay", said, "Open the model’s package, and leave the tables there once more.")
+        model = replace(star.model, title=title)
+        raw = {t.name: self.load(t.load) for t in star.model.tables if t.load is not None and not t.formula}
+        made = models.create(self.engine, star.with_model(model), raw=raw, author=actor.name)
+        self.keep_beside(made, self.beside(model_id, star.model))
+        return self._owned(actor, made)
 
 
 def _asking(actor: Actor) -> Callable[[Model, Mapping[str, Any]], None]:
@@ -343,27 +391,10 @@ class _Check:
         """Takes the star that was checked as that of what was stored, unless the store gives a part back in another form."""
         if self._made and self._model == stored.model:
             with self.workspace._locks[self.model_id]:
-                kept = self.workspace._stars.get(self.model_id)
+                kept = self.workspace.memory.get(self.model_id)
                 if kept is None or kept[0].version < stored.version:
-                    self.workspace._stars[self.model_id] = stored, *self._made
+                    self.workspace.hold(self.model_id, (stored, *self._made))
         return stored
-
-
-def settled(model: Model, before: Model) -> Model:
-    """The model with the parts of an earlier state in place of those that equal them: what was kept of these is then found at once."""
-    changed: dict[str, Any] = {}
-    for name in ("tables", "links", "measures"):
-        now, then = getattr(model, name), getattr(before, name)
-        originals = {repr(x): x for x in then}  # 1, 1.0 and true are equal, and three things in a step
-        parts = tuple(originals.get(repr(x), x) for x in now)
-        changed[name] = then if len(parts) == len(then) and all(map(operator.is_, parts, then)) else parts
-    return replace(model, **changed)
-
-
-def _stored_rows(star: Star, table: Table) -> TableRows:
-    """Rows of a star without its computed columns, the columns in the order in which a table has them."""
-    names: Sequence[str] = [c.name for c in table.columns if not c.formula]
-    return TableRows(star.size(table.name), {c: star.column(table.name, c) for c in names})
 
 
 def _check_measure(star: Star, change: dict[str, Any]) -> None:

@@ -186,7 +186,7 @@ export interface paths {
         get: operations["get_model"];
         put?: never;
         post?: never;
-        /** Removes a model with all its rows and files. */
+        /** Removes a model; for some days it can be brought back. */
         delete: operations["remove_model"];
         options?: never;
         head?: never;
@@ -204,6 +204,40 @@ export interface paths {
         get: operations["get_analysis"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/beginning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be done next with a model that was just gathered. */
+        get: operations["first_steps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/bring_back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings back a model that was removed. */
+        post: operations["bring_model_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -495,6 +529,23 @@ export interface paths {
         put?: never;
         /** What an edit would break, before it is made. */
         post: operations["consequences"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a model like another, with its rows. */
+        post: operations["copy_model"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1477,6 +1528,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/star/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A star as it stands on a screen, as a picture: SVG. */
+        post: operations["star_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/story": {
         parameters: {
             query?: never;
@@ -2080,6 +2148,21 @@ export interface components {
             base: number;
         };
         /**
+         * Beginning
+         * @description What can be done next with a model that was just gathered.
+         */
+        Beginning: {
+            calendar: components["schemas"]["CalendarOffer"] | null;
+            /** Grids */
+            grids: components["schemas"]["GridOffer"][];
+            /** Keys */
+            keys: components["schemas"]["KeyOffer"][];
+            /** Links */
+            links: components["schemas"]["LinkSuggestion"][];
+        };
+        /** BeginningAnswer */
+        BeginningAnswer: components["schemas"]["Beginning"];
+        /**
          * Beside
          * @description One probe under two states, on the lines of both. `changed` are places of lines; `more` lines are left out.
          */
@@ -2172,6 +2255,19 @@ export interface components {
             row: number;
             /** Text */
             text: string;
+        };
+        /**
+         * CalendarOffer
+         * @description A calendar that a model with dates has none of: a table of days that is there (`day` is its column), or one that would be made from
+         *     columns of dates.
+         */
+        CalendarOffer: {
+            /** Dates */
+            dates: string[];
+            /** Day */
+            day: string;
+            /** Name */
+            name: string;
         };
         /**
          * CellFailure
@@ -2637,6 +2733,14 @@ export interface components {
             member: components["schemas"]["Member"];
         };
         /**
+         * CopyRequest
+         * @description The title of the copy.
+         */
+        CopyRequest: {
+            /** Title */
+            title: string;
+        };
+        /**
          * CountMust
          * @description The number of rows is within bounds.
          */
@@ -2890,6 +2994,11 @@ export interface components {
              * @enum {string}
              */
             kind: "ddl" | "dictionary" | "star-svg" | "matrix-svg";
+            /**
+             * Shape
+             * @default 1.5
+             */
+            shape: number;
         };
         /** Done */
         Done: {
@@ -3304,6 +3413,22 @@ export interface components {
             unreached: string[];
         };
         /**
+         * GridOffer
+         * @description A grid to begin with: in words, the measures that it needs as edits add them, and the probe.
+         */
+        GridOffer: {
+            /** Measures */
+            measures: {
+                [key: string]: unknown;
+            }[];
+            /** Probe */
+            probe: {
+                [key: string]: unknown;
+            };
+            /** Words */
+            words: string;
+        };
+        /**
          * GridProven
          * @description A grid as PostgreSQL had it when a release was made.
          */
@@ -3628,6 +3753,16 @@ export interface components {
             key: (boolean | number | string | null)[];
             /** Rows */
             rows: number;
+        };
+        /**
+         * KeyOffer
+         * @description Columns that tell a table's rows apart.
+         */
+        KeyOffer: {
+            /** Columns */
+            columns: string[];
+            /** Table */
+            table: string;
         };
         /** KeySide */
         KeySide: {
@@ -4441,6 +4576,8 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /** Tables */
+            tables: number;
             /** Title */
             title: string;
             /** Version */
@@ -5925,11 +6062,18 @@ export interface components {
         StarAnswer: components["schemas"]["StarLayout"];
         /**
          * StarBox
-         * @description The middle and the size of a table's card, in pixels.
+         * @description The middle and the size of a card, in pixels; its row, 0 the facts', and where it is open the columns that it shows.
          */
         StarBox: {
             /** Height */
             height: number;
+            /**
+             * Opened
+             * @default []
+             */
+            opened: string[];
+            /** Row */
+            row: number;
             /** Width */
             width: number;
             /** X */
@@ -5939,7 +6083,8 @@ export interface components {
         };
         /**
          * StarLayout
-         * @description The `boxes` of a star's tables by name; `shelf` are the tables that no links lead to; `key` is what places of this star go by.
+         * @description The `boxes` of a star's tables by name, those of folded `subjects`, and the `routes` of links by name; `rooms` is how far each row is
+         *     from the one below it; `shelf` are the tables that no links lead to; `key` is what places of this star go by.
          */
         StarLayout: {
             /** Boxes */
@@ -5948,12 +6093,25 @@ export interface components {
             };
             /** Key */
             key: string;
+            /** Rooms */
+            rooms: {
+                [key: string]: number;
+            };
+            /** Routes */
+            routes: {
+                [key: string]: components["schemas"]["StarRoute"];
+            };
             /** Shelf */
             shelf: string[];
+            /** Subjects */
+            subjects: {
+                [key: string]: components["schemas"]["StarBox"];
+            };
         };
         /**
          * StarRequest
-         * @description The fact in the middle, a second one beside it, and where tables stood before.
+         * @description The fact in the middle, a second one beside it, where tables stood before (x and row) and how far rows were apart, how many times
+         *     wider than high the window is, the cards that show columns, and the subjects whose tables are one card.
          */
         StarRequest: {
             /**
@@ -5973,6 +6131,51 @@ export interface components {
             beside: string | null;
             /** Fact */
             fact: string;
+            /**
+             * Folded
+             * @default []
+             */
+            folded: string[];
+            /**
+             * Opened
+             * @default {}
+             */
+            opened: {
+                [key: string]: "keys" | "all";
+            };
+            /**
+             * Rooms
+             * @default {}
+             */
+            rooms: {
+                [key: string]: number;
+            };
+            /**
+             * Shape
+             * @default 1.5
+             */
+            shape: number;
+        };
+        /**
+         * StarRoute
+         * @description The points of a link's line, from its `from` table on; how far along it its mark stands; where its name begins, if it has its own
+         *     place; how many links are this line.
+         */
+        StarRoute: {
+            /** Label */
+            label: [
+                number,
+                number
+            ] | null;
+            /** Links */
+            links: number;
+            /** Mark */
+            mark: number;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
         };
         /**
          * StatesCompared
@@ -8430,6 +8633,212 @@ export interface operations {
             };
         };
     };
+    first_steps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeginningAnswer"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_model_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     blame_cell: {
         parameters: {
             query?: never;
@@ -10443,6 +10852,113 @@ export interface operations {
             };
         };
     };
+    copy_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_coverage: {
         parameters: {
             query?: never;
@@ -10762,6 +11278,7 @@ export interface operations {
                 kind: "ddl" | "dictionary" | "star-svg" | "matrix-svg";
                 fact?: string;
                 beside?: string;
+                shape?: number;
             };
             header?: never;
             path: {
@@ -16053,6 +16570,7 @@ export interface operations {
                 kind: "ddl" | "dictionary" | "star-svg" | "matrix-svg";
                 fact?: string;
                 beside?: string;
+                shape?: number;
             };
             header?: never;
             path: {
@@ -17129,6 +17647,111 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["StarAnswer"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    star_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StarRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

@@ -3,6 +3,7 @@ import { QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } 
 import { useEffect } from 'react';
 import { create } from 'zustand';
 import { actions } from '../app/shown';
+import { spoken } from '../shared/format';
 import {
   client,
   problemOf,
@@ -49,8 +50,10 @@ async function askPatiently(id: number): Promise<Analysis> {
   return askAnalysis(id, false);
 }
 
-function whole(stored: StoredModel, findings: Omit<Analysis, 'version'>): ModelDocument {
-  return { ...stored, findings: findings.findings, matrix: findings.matrix, currents: findings.currents };
+function whole(stored: StoredModel, { findings, matrix, currents }: Omit<Analysis, 'version'>): ModelDocument {
+  const names = stored.measures.map((m) => m.name);
+  const told = findings.map((f) => ({ ...f, sentence: spoken(f.sentence, names) }));
+  return { ...stored, findings: told, matrix, currents };
 }
 
 async function askModel(id: number): Promise<ModelDocument> {
@@ -89,6 +92,9 @@ async function takeAnalysis(queries: QueryClient, stored: StoredModel): Promise<
   else await queries.invalidateQueries({ queryKey: modelKey(stored.id) });
 }
 
+/** What shows something of what an event tells of: history says which edits moved a check. */
+const PARTS = { checks: ['checks', 'history'], coverage: ['coverage'], releases: ['releases'] };
+
 /** Hears of other windows' edits and asks for the model again. */
 export function useFollow(id: number) {
   const queries = useQueryClient();
@@ -103,8 +109,8 @@ export function useFollow(id: number) {
         const cached = queries.getQueryData<ModelDocument>(modelKey(id));
         if (cached && cached.version < version) void queries.invalidateQueries({ queryKey: modelKey(id) });
       });
-      for (const part of ['checks', 'coverage', 'releases'])
-        source.addEventListener(part, () => void queries.invalidateQueries({ queryKey: [part, id] }));
+      for (const [part, shown] of Object.entries(PARTS))
+        source.addEventListener(part, () => shown.forEach((key) => void queries.invalidateQueries({ queryKey: [key, id] })));
       // What was refused, as where a session has ended, is not tried again by the browser.
       source.addEventListener('error', () => {
         if (source?.readyState !== EventSource.CLOSED) return;
@@ -209,7 +215,9 @@ export function useGrid(model: ModelDocument, probe: Probe | null, release: numb
         }),
       );
       hear(answer.conditions);
-      return answer;
+      const names = [...model.measures.map((m) => m.name), ...answer.measures.map((m) => m.name)];
+      const called = <M extends { sentence: string }>(marks: M[]) => marks.map((m) => ({ ...m, sentence: spoken(m.sentence, names) }));
+      return { ...answer, measures: answer.measures.map((m) => ({ ...m, marks: called(m.marks) })), unmatched: called(answer.unmatched) };
     },
   });
 }

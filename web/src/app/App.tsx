@@ -25,6 +25,7 @@ import { readAddress, useAddress, useNames } from './address';
 const Find = lazy(() => import('./Find').then((m) => ({ default: m.Find })));
 const KeysHelp = lazy(() => import('./KeysHelp').then((m) => ({ default: m.KeysHelp })));
 const Gather = lazy(() => import('../features/gather/Gather').then((m) => ({ default: m.Gather })));
+const Models = lazy(() => import('../features/begin/Models').then((m) => ({ default: m.Models })));
 const Shape = lazy(() => import('../features/shape/Shape').then((m) => ({ default: m.Shape })));
 const ProbeStage = lazy(() => import('../features/probe/ProbeStage').then((m) => ({ default: m.ProbeStage })));
 const LinkSheet = lazy(() => import('../features/link/LinkSheet').then((m) => ({ default: m.LinkSheet })));
@@ -41,6 +42,7 @@ export function App() {
     <WayIn>
       <Routes>
         <Route path="/" element={<Newest />} />
+        <Route path="/models" element={<ModelsPage />} />
         <Route path="/m/:id/:stage" element={<ModelFrame />} />
         <Route path="*" element={<Navigate to="/" replace />} />
       </Routes>
@@ -55,17 +57,24 @@ function Newest() {
   if (models.isError) return <p className="pad">{models.error.message}</p>;
   const newest = models.data[0];
   if (newest) return <Navigate to={`/m/${newest.id}/link`} replace />;
+  return <ModelsPage />;
+}
+
+/** The models that are here, and where one begins. */
+function ModelsPage() {
+  const newest = useModels().data?.[0];
   return (
-    <main className="pad" style={{ maxWidth: 720 }}>
-      <h1 className="logo" style={{ marginBottom: 16 }}>
+    <main className="pad models-page">
+      <h1 className="logo">
         nexorem<span className="signal">/</span>
       </h1>
       <p>
-        There are no models here yet. Open a data package, begin an empty model and drop files into it, or start the demo with ./nexorem
-        demo.
+        {newest
+          ? 'The models that are here.'
+          : 'There are no models here yet. Drop the files of one, open a data package, or start the demo with ./nexorem demo.'}
       </p>
       <Suspense fallback={null}>
-        <Gather model={null} />
+        <Models />
       </Suspense>
       <SaidBar model={null} />
     </main>
@@ -182,7 +191,7 @@ function Bench({ model, stage }: { model: ModelDocument; stage: Stage }) {
 }
 
 /** The models that are here, at the logo. */
-function Models({ model }: { model: ModelDocument }) {
+function ModelMenu({ model }: { model: ModelDocument }) {
   const models = useModels();
   const navigate = useNavigate();
   return (
@@ -199,7 +208,7 @@ function Models({ model }: { model: ModelDocument }) {
           </Menu.Item>
         ))}
         <Menu.Divider />
-        <Menu.Item onClick={() => void navigate(`/m/${model.id}/gather`)}>Open a package, or begin a model</Menu.Item>
+        <Menu.Item onClick={() => void navigate('/models')}>All models: begin one, copy, remove</Menu.Item>
       </Menu.Dropdown>
     </Menu>
   );
@@ -218,7 +227,7 @@ function TopBar({ model }: { model: ModelDocument }) {
   const scheme = useComputedColorScheme('light');
   return (
     <header className="top">
-      <Models model={model} />
+      <ModelMenu model={model} />
       <div>
         <h1 className="title" style={{ display: 'inline', font: '640 14px var(--text)' }}>
           {model.title}

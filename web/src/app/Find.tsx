@@ -116,6 +116,52 @@ function beginnings(go: Go): Item[] {
     item('New probe', 'probe', () => set({ probe: EMPTY_PROBE, folio: null, selection: null }), '[aria-label="Add a measure"]'),
     item('New folio', 'probe', () => actions.openFolio(EMPTY_FOLIO), '[aria-label="Name of the folio"]'),
     item('Show the keys', null, () => set({ keysOpen: true })),
+    ...offScreen(go, set),
+  ];
+}
+
+/** What stands on no screen's face, under the words that people have for it. */
+function offScreen(go: Go, set: typeof actions.set): Item[] {
+  const make = (text: string, more: string[]): Item => ({
+    kind: 'do',
+    text,
+    more,
+    needs: 'edit',
+    act: () => {
+      set({ shapeView: 'make' });
+      go('shape');
+      focusSoon('.make input');
+    },
+  });
+  return [
+    make('Make a calendar', ['date table', 'time dimension', 'days', 'year', 'month']),
+    make('A table in another role', ['role playing', 'role', 'second date', 'alias']),
+    make('Bands of numbers', ['buckets', 'ranges', 'groups', 'bins']),
+    { kind: 'do', text: 'All models', more: ['open a model', 'list of models', 'home', 'begin a model'], act: () => go('/models') },
+    { kind: 'do', text: 'Copy this model', more: ['duplicate', 'clone', 'copy'], needs: 'keep', act: () => go('/models') },
+    { kind: 'do', text: 'Remove this model', more: ['delete', 'bring back'], needs: 'keep', act: () => go('/models') },
+    {
+      kind: 'do',
+      text: 'Load all tables again',
+      more: ['refresh', 'reload', 'update the rows', 'schedule'],
+      needs: 'bring',
+      act: () => go('gather'),
+    },
+    {
+      kind: 'do',
+      text: 'Take the model along as a package',
+      more: ['export', 'download', 'save as', 'zip'],
+      act: () => go('gather'),
+    },
+    {
+      kind: 'do',
+      text: 'Documents: star and matrix as pictures, SQL, data dictionary',
+      more: ['export', 'picture', 'png', 'svg', 'ddl', 'dictionary', 'documentation'],
+      act: () => {
+        go('link');
+        focusSoon('.link-bar [aria-haspopup="menu"]');
+      },
+    },
   ];
 }
 
@@ -126,7 +172,7 @@ function useItems(model: ModelDocument): Item[] {
   const may = useMe(model.id).data?.may;
   const releases = useReleases(model).data;
   return useMemo(() => {
-    const go: Go = (stage) => void navigate(`/m/${model.id}/${stage}`);
+    const go: Go = (stage) => void navigate(stage.startsWith('/') ? stage : `/m/${model.id}/${stage}`);
     const stages = offeredStages(STAGES, model, may).map((stage) => ({ kind: 'stage', text: nameText(stage), act: () => go(stage) }));
     const others = (models ?? [])
       .filter((m) => m.id !== model.id)

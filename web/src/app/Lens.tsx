@@ -3,14 +3,16 @@ import { useMeasure } from '../features/measure/store';
 import { useShape } from '../features/shape/store';
 import { Suspense, lazy } from 'react';
 import type { ModelDocument } from '../api/client';
-import { LensLink } from '../features/link/LensLink';
 import { useVariant } from '../features/link/requests';
-import { LensColumn, LensTable, stopWords } from '../features/link/LensTable';
+import { stopWords } from '../features/link/stops';
 import type { Stage } from './App';
 import { type Selection, useFrame } from './frame';
 import { actions } from './shown';
 import { useLink } from '../features/link/store';
 
+const LensLink = lazy(() => import('../features/link/LensLink').then((m) => ({ default: m.LensLink })));
+const LensTable = lazy(() => import('../features/link/LensTable').then((m) => ({ default: m.LensTable })));
+const LensColumn = lazy(() => import('../features/link/LensTable').then((m) => ({ default: m.LensColumn })));
 const LensCell = lazy(() => import('../features/probe/LensCell').then((m) => ({ default: m.LensCell })));
 const LensMark = lazy(() => import('../features/probe/LensMark').then((m) => ({ default: m.LensMark })));
 const LensMeasure = lazy(() => import('../features/measure/LensMeasure').then((m) => ({ default: m.LensMeasure })));
@@ -30,6 +32,7 @@ export function Lens({ model, stage }: { model: ModelDocument; stage: Stage }) {
   };
   return (
     <aside className="lens" data-region aria-label="Lens">
+      {open && <LensEdge />}
       <button
         type="button"
         className="lens-fold"
@@ -43,6 +46,53 @@ export function Lens({ model, stage }: { model: ModelDocument; stage: Stage }) {
       {open && stage === 'link' && <Hovered model={model} />}
       {open && <Inside model={model} stage={stage} />}
     </aside>
+  );
+}
+
+const WIDTH = 'nexorem.lens.width';
+const [LEAST, MOST] = [240, 720];
+
+/** How wide the Lens is, as somebody left it; else by the window. */
+function widen(width: number | null): void {
+  const root = document.documentElement.style;
+  if (width === null) root.removeProperty('--lens');
+  else root.setProperty('--lens', `${Math.min(MOST, Math.max(LEAST, width))}px`);
+}
+
+const kept = Number(localStorage.getItem(WIDTH));
+if (kept) widen(kept);
+
+/** The edge of the Lens: dragged, or moved with the arrows; a double click gives it its own width again. */
+function LensEdge() {
+  const at = (x: number) => document.documentElement.clientWidth - x;
+  const put = (width: number | null) => {
+    widen(width);
+    if (width === null) localStorage.removeItem(WIDTH);
+    else localStorage.setItem(WIDTH, String(Math.round(width)));
+  };
+  const width = (edge: HTMLElement) => edge.parentElement?.offsetWidth ?? LEAST;
+  return (
+    // A separator that takes the focus is moved by the keyboard.
+    // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
+    <div
+      className="lens-edge"
+      role="separator"
+      aria-orientation="vertical"
+      aria-label="Width of the Lens"
+      aria-valuenow={kept || 360}
+      aria-valuemin={LEAST}
+      aria-valuemax={MOST}
+      // oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex
+      tabIndex={0}
+      title="Drag to make the Lens wider or narrower"
+      onPointerDown={(e) => e.currentTarget.setPointerCapture(e.pointerId)}
+      onPointerMove={(e) => e.currentTarget.hasPointerCapture(e.pointerId) && put(at(e.clientX))}
+      onDoubleClick={() => put(null)}
+      onKeyDown={(e) => {
+        const step = { ArrowLeft: 20, ArrowRight: -20 }[e.key];
+        if (step) put(width(e.currentTarget) + step);
+      }}
+    />
   );
 }
 

@@ -15,7 +15,7 @@ const PLACES: { parts: (keyof Shown)[]; put: (part: Partial<Shown>) => void }[] 
   { parts: ['addressOf', 'selection', 'hovered', 'said', 'lensOpen', 'findOpen', 'keysOpen', 'people'], put: useFrame.setState },
   { parts: ['probe', 'drilled', 'cut', 'other'], put: putProbe },
   { parts: ['folio', 'folioFrom', 'folioCount'], put: putFolio },
-  { parts: ['fact', 'beside', 'sheet', 'variant', 'linkView', 'held', 'reach'], put: useLink.setState },
+  { parts: ['fact', 'beside', 'sheet', 'variant', 'linkView', 'held', 'reach', 'level', 'levels', 'folded'], put: useLink.setState },
   { parts: ['measure', 'offered'], put: useMeasure.setState },
   { parts: ['reading'], put: useGather.setState },
   { parts: ['table', 'shapeView'], put: useShape.setState },

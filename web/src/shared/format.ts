@@ -112,6 +112,12 @@ export function nameText(name: string): string {
   return words.charAt(0).toUpperCase() + words.slice(1);
 }
 
+/** A sentence of the server's with measures called as they are everywhere on screen. */
+export function spoken(sentence: string, measures: string[]): string {
+  const known = new Set(measures);
+  return sentence.replace(/\b[A-Za-z0-9]+(?:_[A-Za-z0-9]+)+\b/g, (word) => (known.has(word) ? nameText(word) : word));
+}
+
 /** The table and the column of a written `Table.column`; a name with a dot or a quote in it stands in double quotes. */
 export function splitReference(reference: string): [string, string] {
   const first = /^"((?:[^"]|"")*)"|^[^.]*/.exec(reference)?.[0] ?? '';

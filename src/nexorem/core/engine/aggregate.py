@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -11,7 +12,7 @@ from nexorem.core.engine.fast import Spread, counted, scanned, suits, suits_coun
 from nexorem.core.engine.reduce import Rows, count_distinct, divided, reduce_rows, spread_faults
 from nexorem.core.engine.row_values import row_values
 from nexorem.core.engine.rows import Around, over_rows, passing, relation, without_unmatched
-from nexorem.core.engine.visibility import Assignment, assign, assign_pattern, patterns, ranges, selectors
+from nexorem.core.engine.visibility import Assignment, Pattern, assign, assign_pattern, patterns, ranges, selectors
 from nexorem.core.functions.arithmetic import alike
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
@@ -23,38 +24,59 @@ from nexorem.core.values import NUMERIC, Array, Vector, combine, constant, empti
 BY_PARTS = ("rows", "count", "sum", "avg", "min", "max")
 
 
-def aggregate(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
-    """The aggregate's value in each context of the batch."""
+@dataclass(slots=True, eq=False)
+class Setup:
+    """What an aggregate does for the contexts of a batch, whatever the rows hold: how many classes of contexts there are, which one each
+    is of, and the patterns of filters with their scans, kept once they were made."""
+
+    count: int
+    index: Array
+    patterns: list[Pattern]
+    scans: list[dict[str, Any]]
+
+
+def setup_of(star: Star, node: t.Aggregate, batch: Batch, budget: Budget) -> Setup:
+    """The filters of a batch's contexts over the rows of an aggregate, put in classes."""
+    filters = selectors(star, star.inflow(node.grain, node.state), batch, budget)
+    combinations, index, _ = classes([s.index for s in filters], batch.size)
+    several = list(patterns(filters, combinations))
+    return Setup(len(combinations), index, several, [{} for _ in several])
+
+
+def aggregate(node: t.Aggregate, batch: Batch, around: Around, kept: dict[int, Setup] | None = None, number: int = 0) -> Vector:
+    """The aggregate's value in each context of the batch. `kept` has by `number` what this step of this probe did before."""
     star, budget = around.star, around.budget
     extra = around.cells[id(node.extra)] if node.extra is not None else None
     varies = extra is not None and len(np.unique(extra.codes()[0])) > 1
     if inner_nodes(node.argument) or inner_nodes(node.where) or varies:
         return _by_pairs(node, batch, around)
-    filters = selectors(star, star.inflow(node.grain, node.state), batch, budget)
-    combinations, index, _ = classes([s.index for s in filters], batch.size)
-    results = empties(node.dtype, len(combinations))
+    setup = kept.get(number) if kept is not None else None
+    if setup is None:
+        setup = setup_of(star, node, batch, budget)
+        if kept is not None:
+            kept[number] = setup
+    count = setup.count
+    results = empties(node.dtype, count)
     if extra is not None:
-        same = np.zeros(len(combinations), np.int64)
-        extra = extra.take(same) if len(extra) else empties(extra.dtype, len(combinations))
+        extra = extra.take(np.zeros(count, np.int64)) if len(extra) else empties(extra.dtype, count)
     slow: _Slow | None = None
-    several = list(patterns(filters, combinations))
-    cubes = around.cubes if around.cubes is not None else [] if len(several) > 1 else None
-    for pattern in several:
+    cubes = around.cubes if around.cubes is not None else [] if len(setup.patterns) > 1 else None
+    for pattern, scans in zip(setup.patterns, setup.scans, strict=True):
         budget.check()
         spread = None
         if suits(star, node):
-            spread = scanned(star, node, pattern.selectors, pattern.wanted, budget, cubes)
+            spread = scanned(star, node, pattern.selectors, pattern.wanted, budget, cubes, scans)
         elif suits_counting(star, node):
             spread = counted(star, node, pattern.selectors, pattern.wanted, budget)
         if spread is not None:
             own = replace(spread, pair_classes=pattern.members[spread.pair_classes])
-            results = _merged(results, _combined(node, own.partial, own, len(combinations)))
+            results = _merged(results, _combined(node, own.partial, own, count))
             continue
         slow = slow or _Slow(star, node)
         assigned = assign_pattern(star, pattern, slow.rows, budget)
-        part = _reduced(node, assigned, slow.values_at(assigned.rows), len(combinations), extra, budget)
-        results = _merged(results, part.failing(_failed_classes(assigned, slow.failed_at(assigned.rows), len(combinations))))
-    return results.take(index)
+        part = _reduced(node, assigned, slow.values_at(assigned.rows), count, extra, budget)
+        results = _merged(results, part.failing(_failed_classes(assigned, slow.failed_at(assigned.rows), count)))
+    return results.take(setup.index)
 
 
 class _Slow:

@@ -25,8 +25,10 @@ from nexorem.core.language.mentions import mentions
 from nexorem.core.language.names import placed
 from nexorem.core.language.parser import parse, parse_rows
 from nexorem.core.limits import Budget
+from nexorem.core.model.elsewhere import is_stay
 from nexorem.core.model.model import Table
 from nexorem.core.model.paths import DoublePath
+from nexorem.core.model.proven import Proven
 from nexorem.core.model.specs import Clearance
 from nexorem.core.model.star import Star, TableRows, table_rows
 from nexorem.core.plan.tree import inner_nodes
@@ -58,28 +60,27 @@ class Cleared(Result):
 def cleared(star: Star, clearance: Clearance, person: Mapping[str, str], budget: Budget) -> Star:
     """The star without the rows that a clearance keeps from a person; its `cleared` says what was done.
 
-    Refuses where a rule cannot be read, or the rows it is about are not here. Costs a copy of the rows that are left.
+    Refuses where a rule cannot be read, or would come from a table that stays in another place to rows that are here. Costs a copy of the
+    rows that are left; of tables that stay, what is asked there reads what the rules leave.
     """
-    if star.stay:
-        names = listed(sorted(star.stay))
-        hint = "Take their rows in; rules hold over rows that are here."
-        raise refuse("rules_stay", f"Rules of rows cannot be held where rows stay in another place: {names}.", hint)
     rules = tuple(for_person(rule, person) for rule in clearance.rules)
     conditions = bound_rules(star, rules)
     _refuse_circles(star, conditions)
-    stored = {x.name: x for x in star.model.tables if not x.formula}
-    left = {name: _rows_left(star, rules, conditions, x, budget) for name, x in stored.items()}
-    model = star.model
-    made = make_star(model, {name: _kept(star, stored[name], rows) for name, rows in left.items()}, budget)
-    if len(stored) < len(model.tables):
-        again = bound_rules(made, rules)
-        rows = {x.name: made.rows[x.name] for x in model.tables}
+    _refuse_from_elsewhere(star, conditions)
+    stored = {x.name: x for x in star.model.tables if not x.formula and x.name not in star.stay}
+    here = [(rule, c) for rule, c in zip(rules, conditions, strict=True) if c.table not in star.stay]
+    left = {name: _rows_left(star, here, x, budget) for name, x in stored.items()}
+    model, there = star.model, star.elsewhere.under(star, rules) if star.elsewhere else None
+    made = make_star(model, {name: _kept(star, stored[name], rows) for name, rows in left.items()}, budget, there)
+    if any(x.formula for x in model.tables):
+        again = [(rule, c) for rule, c in zip(rules, bound_rules(made, rules), strict=True) if c.table not in star.stay]
+        rows = {x.name: made.rows[x.name] for x in model.tables if x.name not in star.stay}
         for table in (x for x in made.model.tables if x.formula):
-            rows[table.name] = _kept(made, table, _rows_left(made, rules, again, table, budget))
-        made = Star(made.model, rows)
+            rows[table.name] = _kept(made, table, _rows_left(made, again, table, budget))
+        made = Star(made.model, rows, elsewhere=there)
     reached = reached_by(star, conditions)
     tables = tuple(ClearedTable(x.name, made.size(x.name), x.name in reached) for x in model.tables)
-    made.cleared = Cleared(clearance.name, rules, tables)
+    made.cleared, made.unruled = Cleared(clearance.name, rules, tables), star
     return made
 
 
@@ -105,7 +106,7 @@ def for_person(rule: str, person: Mapping[str, str]) -> str:
     return rule
 
 
-def bound_rules(star: Star, rules: Sequence[str]) -> tuple[t.Condition, ...]:
+def bound_rules(star: Proven, rules: Sequence[str]) -> tuple[t.Condition, ...]:
     """The rules, typed; refuses with all that is wrong with them."""
     bound: list[t.Condition] = []
     wrong: list[Diagnostic] = []
@@ -126,7 +127,7 @@ def bound_rules(star: Star, rules: Sequence[str]) -> tuple[t.Condition, ...]:
     return tuple(bound)
 
 
-def reached_by(star: Star, conditions: Sequence[t.Condition]) -> frozenset[str]:
+def reached_by(star: Proven, conditions: Sequence[t.Condition]) -> frozenset[str]:
     """The tables that rules stand on or come to."""
     on = _on(conditions)
     return frozenset(x.name for x in star.model.tables if any(f.table in on for f in star.inflow(x.name, star.state).walk()))
@@ -148,14 +149,29 @@ def _refuse_circles(star: Star, conditions: Sequence[t.Condition]) -> None:
                 raise refuse("rule_circle", message, "Put the rule on a table whose rows are read, not computed.")
 
 
-def _rows_left(star: Star, rules: Sequence[str], conditions: Sequence[t.Condition], table: Table, budget: Budget) -> Array:
+def _refuse_from_elsewhere(star: Star, conditions: Sequence[t.Condition]) -> None:
+    """A rule on a table that stays cannot be held over rows that are here: which of them it leaves is known only there."""
+    far = _on(conditions) & star.stay
+    for table in star.model.tables if far else ():
+        met = sorted(far & {f.table for f in star.inflow(table.name, star.state).walk()})
+        if met and table.name not in star.stay:
+            said = f"A rule on {listed(met)}, which stays in another place, comes to {table.name}, whose rows are here."
+            raise refuse("rules_stay", said, f"Take the rows of {listed(met)} in, or leave {table.name} there too.")
+
+
+def _rows_left(star: Star, rules: Sequence[tuple[str, t.Condition]], table: Table, budget: Budget) -> Array:
     """int64: the rows of a table that rules leave, ascending."""
-    probe = Probe(conditions=tuple(rules))
-    batch: Batch = page(star, ProbePlan(star.model, star.state, (), tuple(conditions), ()), probe, budget)
+    probe = Probe(conditions=tuple(text for text, _ in rules))
+    batch: Batch = page(star, ProbePlan(star.model, star.state, (), tuple(c for _, c in rules), ()), probe, budget)
     try:
         return np.flatnonzero(visible(star, star.inflow(table.name, star.state), batch, budget)[:-1])
     except DoublePath as double:
         raise refuse("double_path", double.sentence(), "Switch one of these links off.") from None
+    except Refused as refused:
+        if not is_stay(refused):
+            raise
+        said = f"A rule comes to {table.name}, whose rows are here, through tables that stay in another place."
+        raise refuse("rules_stay", said, f"Leave {table.name} there too, or take their rows in.") from None
 
 
 def _kept(star: Star, table: Table, rows: Array) -> TableRows:

@@ -21,6 +21,7 @@ from nexorem.core.limits import Budget
 from nexorem.core.model.elsewhere import Elsewhere
 from nexorem.core.model.model import Column, Link, Model, Table
 from nexorem.core.model.paths import model_state
+from nexorem.core.model.rows import Chosen
 from nexorem.core.model.star import Star, TableRows, table_rows
 from nexorem.core.plan.dependence import asked_tables, made_from
 from nexorem.core.plan.logical import Planner
@@ -46,12 +47,12 @@ def edited_star(star: Star, model: Model, budget: Budget | None = None) -> Star:
     if not is_computed(star.model) and not is_computed(model):
         return star.with_model(model)
     stored = {
-        x.name: TableRows(star.size(x.name), {c.name: star.column(x.name, c.name) for c in x.columns if not c.formula})
+        x.name: TableRows(star.size(x.name), Chosen.of(star.rows[x.name].columns, (c.name for c in x.columns if not c.formula)))
         for x in star.model.tables
         if not x.formula and not x.stays
     }
     made = make_star(model, stored, budget, star.elsewhere)
-    made.cleared = star.cleared
+    made.cleared, made.unruled = star.cleared, star.unruled
     return star.with_model(made.model) if _same_rows(star, made) else made
 
 
@@ -61,7 +62,7 @@ def _same_rows(star: Star, made: Star) -> bool:
         return False
     for name, now in made.rows.items():
         was = star.rows[name].columns
-        if list(now.columns) != list(was) or not all(c is was[n] or same_column(c, was[n]) for n, c in now.columns.items()):
+        if list(now.columns) != list(was) or not all(same_column(now.columns[n], was[n]) for n in was):
             return False
     return True
 
@@ -71,7 +72,7 @@ class _Maker:
 
     def __init__(self, model: Model, rows: Mapping[str, TableRows], budget: Budget, elsewhere: Elsewhere | None) -> None:
         self.model, self.budget, self.elsewhere = model, budget, elsewhere
-        self.rows = {name: TableRows(frame.size, dict(frame.columns)) for name, frame in rows.items()}
+        self.rows = dict(rows)
         self.tables = {x.name: x for x in model.tables}
         self.pending: dict[Item, str] = {}
         for table in model.tables:
@@ -218,8 +219,8 @@ class _Maker:
         table = self.tables[table.name]
         stored = self.rows[table.name]
         added = table_rows(stored.size, {made.name: values}).columns
-        columns = {**stored.columns, **added}
-        self.rows[table.name] = TableRows(stored.size, {c.name: columns[c.name] for c in table.columns if c.name in columns})
+        sources = {**dict.fromkeys(stored.columns, stored.columns), **dict.fromkeys(added, added)}
+        self.rows[table.name] = TableRows(stored.size, Chosen(sources, (c.name for c in table.columns if c.name in sources)))
 
     def _type_column(self, item: Item, table: Table, dtype: str) -> Column:
         """A computed column with the type that its formula gives, or a wider one that it is declared as."""

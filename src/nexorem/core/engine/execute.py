@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from nexorem.core.diagnostics import CellError
-from nexorem.core.engine.aggregate import aggregate, single
+from nexorem.core.engine.aggregate import Setup, aggregate, single
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.cubes import Cube
 from nexorem.core.engine.edits import edited
@@ -22,17 +22,33 @@ from nexorem.core.plan.logical import ContextStep, Needs, Plan, ValueStep
 from nexorem.core.values import FAULT_CODES, Array, Vector, empties, worst
 
 
+@dataclass(slots=True, eq=False)
+class KeptSteps:
+    """What steps of a plan did for the contexts of one batch, by their numbers, that does not depend on the values of cells: how
+    aggregates scan, and the contexts after edits."""
+
+    scans: dict[int, Setup] = field(default_factory=dict)
+    contexts: dict[int, Batch] = field(default_factory=dict)
+
+
 class Execution:
     """A plan at work, and what it gave: each value step's vector and each context.
 
     `outer` is the execution around this one and `owners` says which of its contexts each of ours stands in; `leaf`
-    gives the columns of the row each of ours stands in.
+    gives the columns of the row each of ours stands in. `kept` is what this plan did for these very contexts before.
     """
 
     def __init__(
-        self, star: Star, plan: Plan, budget: Budget, outer: Execution | None = None, owners: Array | None = None, leaf: Leaf | None = None
+        self,
+        star: Star,
+        plan: Plan,
+        budget: Budget,
+        outer: Execution | None = None,
+        owners: Array | None = None,
+        leaf: Leaf | None = None,
+        kept: KeptSteps | None = None,
     ) -> None:
-        self.star, self.plan, self.budget = star, plan, budget
+        self.star, self.plan, self.budget, self.kept = star, plan, budget, kept
         self.outer, self.owners, self.leaf = outer, owners, leaf
         self.values: dict[int, Vector] = {}
         self.contexts: dict[int, Batch] = {}
@@ -53,7 +69,7 @@ class Execution:
                 self.budget.check()
                 start = self.budget.milliseconds()
                 if isinstance(step, ContextStep):
-                    self.contexts[step.number] = after = self._context(step)
+                    self.contexts[step.number] = after = self._kept_context(step)
                     self.budget.keep(after.bytes_beside(self.contexts[step.parent]), "Filters of every cell")
                 else:
                     self.values[step.number] = value = self._value(step)
@@ -95,7 +111,7 @@ class Execution:
         node = step.node
         match node:
             case t.Aggregate():
-                return aggregate(node, batch, around)
+                return aggregate(node, batch, around, self.kept.scans if self.kept else None, step.number)
             case t.Iterated():
                 return iterated(node, batch, around)
             case t.Rank():
@@ -113,6 +129,16 @@ class Execution:
         assert self.outer and self.owners is not None
         return self.outer.values[step.outer].take(self.owners)
 
+    def _kept_context(self, step: ContextStep) -> Batch:
+        """The contexts after an edit, kept where they depend on no value of a cell."""
+        kept = self.kept.contexts if self.kept is not None else {}
+        after = kept.get(step.number)
+        if after is None:
+            after = self._context(step)
+            if not step.needs.cells and not step.needs.inner:
+                kept[step.number] = after
+        return after
+
     def _context(self, step: ContextStep) -> Batch:
         """The contexts after an edit. Those have failed that had before, or where what the edit needs has."""
         batch = self.contexts[step.parent]
@@ -122,10 +148,10 @@ class Execution:
         return after if failed is None else replace(after, failed=failed)
 
 
-def execute(star: Star, plan: Plan, batch: Batch, budget: Budget) -> Execution:
-    """A plan, executed for a batch."""
+def execute(star: Star, plan: Plan, batch: Batch, budget: Budget, kept: KeptSteps | None = None) -> Execution:
+    """A plan, executed for a batch; `kept` is of the very same batch."""
     with budget.keeping():
-        return Execution(star, plan, budget).run(batch)
+        return Execution(star, plan, budget, kept=kept).run(batch)
 
 
 def asked(node: t.Asked, batch: Batch) -> Vector:

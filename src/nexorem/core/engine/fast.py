@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from nexorem.core.columns import Column
 from nexorem.core.engine.context import one_set
 from nexorem.core.engine.cubes import Cube, answered, coarsened, wholly
+from nexorem.core.engine.exact import exact
 from nexorem.core.engine.row_values import row_values
 from nexorem.core.engine.scalar import evaluate
 from nexorem.core.engine.scan import MOST_GROUPS, Block, Digit, Scan, Totals
@@ -105,6 +107,10 @@ class Adder:
         self.full = argument is None or (self.column is not None and self.column.full())
         self.counts_only = argument is None or (node.function == "count" and self.full)
         self.failed = False  # a row could not be computed: which cells that fails, the plain way knows
+        self.counted = False  # how many rows each group has is known
+        self.exact = exact(star, node, argument) if node.function in ("sum", "avg") and self.kind == "integer" else None
+        self.full = self.full or self.exact is not None
+        self.bounded = self.exact is not None and self.exact.largest * star.size(node.grain) < EXACT
 
     def empty(self, groups: int) -> Totals:
         """Totals of nothing."""
@@ -127,11 +133,13 @@ class Adder:
             k.count_groups(groups, totals.rows)
             return
         data, valid = self._values(block)
-        if self.kind == "integer" and not self.extremes and len(data):
+        if self.kind == "integer" and not self.extremes and not self.bounded and len(data):
             totals.largest = max(totals.largest, abs(float(data.max())), abs(float(data.min())))
         if self.extremes:
             full = np.ones(block.count, bool) if valid is None else valid
             k.extremes(data, full, groups, totals.values, totals.other, totals.rows, totals.filled)
+        elif valid is None and self.counted:
+            k.add_sums(data, groups, totals.values)
         elif valid is None:
             k.add_values(data, groups, totals.values, totals.rows)
         else:
@@ -166,6 +174,8 @@ class Adder:
         from nexorem.core.engine import kernels as k
 
         column = self.column
+        if column is None and self.exact is not None and not isinstance(data := self.exact.read(block), int):
+            return data, None
         if column is None or not self.full:
             assert self.node.argument is not None
             values = widen(evaluate(self.node.argument, self._leaf(block), block.count), self.kind)
@@ -276,27 +286,55 @@ def column_values(node: t.Typed) -> list[t.ColumnValue]:
     return [c for child in children(node) for c in column_values(child)]
 
 
-def scanned(
-    star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: Array, budget: Budget, cubes: list[Cube] | None = None
-) -> Spread | None:
-    """One pattern of filters, scanned for classes that want these sets; None where it has too many groups, or sums
-    that might not fit 64 bits. `cubes` are those of earlier scans for the same aggregate, where it will be asked again.
-    """
-    filters = [coarsened(star, s) for s in filters]
-    if cubes is not None:
-        spread = _from_cubes(star, node, filters, wanted, budget, cubes)
-        if spread is not None:
-            return spread
+@dataclass(frozen=True, slots=True, eq=False)
+class Prepared:
+    """All of a pattern's scan that is the same each time: the scan, what its groups are spread by, and what is left of the aggregate's own
+    condition."""
+
+    scan: Scan
+    varying: list[Varying]
+    where: t.Typed | None
+
+
+def prepared(star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: Array) -> Prepared:
+    """The scan of one pattern of filters, for classes that want these sets."""
     own, rest = split_where(star, node)
     made, varying = digits(star, [*filters, *own], np.hstack([wanted, np.zeros((len(wanted), len(own)), np.int64)]))
-    scan = Scan(star, node.grain, made, budget)
+    return Prepared(Scan(star, node.grain, made), varying, rest)
+
+
+def scanned(
+    star: Star,
+    node: t.Aggregate,
+    filters: Sequence[Selector],
+    wanted: Array,
+    budget: Budget,
+    cubes: list[Cube] | None = None,
+    kept: dict[str, Any] | None = None,
+) -> Spread | None:
+    """One pattern of filters, scanned for classes that want these sets; None where it has too many groups, or sums
+    that might not fit 64 bits. `cubes` are those of earlier scans for the same aggregate, where it will be asked again; `kept` has what was
+    made ready for this very pattern before: its "filters" and its "scan", or the "cube" that it is made from.
+    """
+    kept = kept if kept is not None else {}
+    ready = kept.get("scan")
+    if ready is None:
+        filters = kept.setdefault("filters", [coarsened(star, s) for s in filters])
+        if cubes is not None:
+            spread = _from_cubes(star, node, filters, wanted, budget, cubes, kept)
+            if spread is not None:
+                return spread
+        ready = prepared(star, node, filters, wanted)
+        if cubes is None:
+            kept["scan"] = ready
+    scan = ready.scan
     if scan.groups > MOST_GROUPS:
         return None
-    added = _added(star, node, scan, rest, budget)
+    added = _added(star, node, scan, ready.where, budget)
     if added is None:
         return None
     present, partial = added
-    pair_groups, pair_classes = _spread(scan, varying, present, len(wanted), budget)
+    pair_groups, pair_classes = _spread(scan, ready.varying, present, len(wanted), budget)
     return Spread(pair_groups, pair_classes, partial)
 
 
@@ -305,7 +343,13 @@ def _added(star: Star, node: t.Aggregate, scan: Scan, where: t.Typed | None, bud
     has failed."""
     budget.take(scan.groups, 32 * budget.limits.workers, "Adding up by group")
     adder = Adder(star, node, where)
-    totals = adder.together(scan.run(lambda: adder.empty(scan.groups), adder))
+    rows = scan.row_counts() if where is None and adder.full else None
+    adder.counted = rows is not None
+    counts_only = rows is not None and adder.counts_only
+    parts = [] if counts_only else scan.run(lambda: adder.empty(scan.groups), adder, budget)
+    totals = adder.together(parts or [adder.empty(scan.groups)])
+    if rows is not None:
+        totals.rows = totals.filled = rows
     if adder.failed or totals.largest * scan.size >= EXACT:
         return None
     present = np.flatnonzero(totals.rows)
@@ -319,14 +363,14 @@ def _spread(scan: Scan, varying: Sequence[Varying], present: Array, classes: int
 
 
 def _from_cubes(
-    star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: Array, budget: Budget, cubes: list[Cube]
+    star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: Array, budget: Budget, cubes: list[Cube], kept: dict[str, Any]
 ) -> Spread | None:
     """The same out of a cube, one made before or one made now."""
     for cube in cubes:
         pairs = answered(star, cube, filters, wanted, budget)
         if pairs is not None:
             return Spread(*pairs, cube.partial)
-    made = _cube(star, node, filters, wanted, budget)
+    made = _cube(star, node, filters, wanted, budget, kept)
     if made is None:
         return None
     cubes.append(made)
@@ -334,7 +378,30 @@ def _from_cubes(
     return Spread(*pairs, made.partial) if pairs is not None else None
 
 
-def _cube(star: Star, node: t.Aggregate, held: Sequence[Selector], wanted: Array, budget: Budget) -> Cube | None:
+def _cube(
+    star: Star, node: t.Aggregate, held: Sequence[Selector], wanted: Array, budget: Budget, kept: dict[str, Any] | None = None
+) -> Cube | None:
+    ready = kept.get("cube") if kept else None
+    if ready is None:
+        ready = _cube_scan(star, node, held, wanted)
+        if ready is None:
+            return None
+        if kept is not None:
+            kept["cube"] = ready
+    columns, constant, scan, rest = ready
+    added = _added(star, node, scan, rest, budget)
+    if added is None:
+        return None
+    present, partial = added
+    codes = scan.digit_of(present)[-len(columns) :]
+    return Cube(columns, codes, constant, partial)
+
+
+CubeScan = tuple[list[Selector], list[tuple[Selector, Array]], Scan, t.Typed | None]
+
+
+def _cube_scan(star: Star, node: t.Aggregate, held: Sequence[Selector], wanted: Array) -> CubeScan | None:
+    """The scan that a cube is made by."""
     shape = wholly(star, held, wanted)
     if shape is None:
         return None
@@ -346,13 +413,7 @@ def _cube(star: Star, node: t.Aggregate, held: Sequence[Selector], wanted: Array
     for selector in columns:
         size = star.domain(selector.table, selector.columns).size
         made.append(Digit(selector, np.arange(size, dtype=np.int32), size))
-    scan = Scan(star, node.grain, made, budget)
-    added = _added(star, node, scan, rest, budget)
-    if added is None:
-        return None
-    present, partial = added
-    codes = scan.digit_of(present)[-len(columns) :]
-    return Cube(columns, codes, constant, partial)
+    return columns, constant, Scan(star, node.grain, made), rest
 
 
 def counted(star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: Array, budget: Budget) -> Spread | None:
@@ -369,7 +430,7 @@ def counted(star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: 
     if index is None:
         return None
     made, varying = digits(star, [*filters, *own], np.hstack([wanted, np.zeros((len(wanted), len(own)), np.int64)]))
-    scan = Scan(star, node.grain, made, budget, index)
+    scan = Scan(star, node.grain, made, index)
     if scan.groups > MOST_GROUPS or any(v.overlapping is not None for v in varying):
         return None
     budget.take(scan.groups, 24 * budget.limits.workers, "Adding up by group")
@@ -385,10 +446,15 @@ def counted(star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: 
         from nexorem.core.engine import kernels as k
 
         mine = keys[block.start : block.start + block.count] if block.rows is None else keys[block.rows[: block.count]]
-        k.count_changes(mine, block.groups[: block.count], none, totals.other, totals.values, totals.rows)
+        if known is None:
+            k.count_changes(mine, block.groups[: block.count], none, totals.other, totals.values, totals.rows)
+        else:
+            k.count_new(mine, block.groups[: block.count], none, totals.other, totals.values)
 
-    parts = scan.run(empty, work)
-    rows, values = np.sum([p.rows for p in parts], axis=0), np.sum([p.values for p in parts], axis=0)
+    known = scan.row_counts()
+    parts = scan.run(empty, work, budget)
+    rows = np.sum([p.rows for p in parts], axis=0) if known is None else known
+    values = np.sum([p.values for p in parts], axis=0)
     present = np.flatnonzero(rows)
     pair_groups, pair_classes = _spread(scan, varying, present, len(wanted), budget)
     return Spread(pair_groups, pair_classes, {"count": Vector("integer", values[present], np.ones(len(present), bool))})

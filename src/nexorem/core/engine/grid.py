@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
-from itertools import repeat
 
 import numpy as np
 
@@ -13,7 +12,7 @@ from nexorem.core.diagnostics import Refused
 from nexorem.core.engine import lines as lines_of_facts
 from nexorem.core.engine.context import Batch, Filter, Sets, each_member
 from nexorem.core.engine.cut import Judged, kept_lines
-from nexorem.core.engine.execute import execute
+from nexorem.core.engine.execute import KeptSteps, execute
 from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.engine.order import TOTAL, Axis, line_order, places_of, prefixes_of
 from nexorem.core.engine.page import page
@@ -25,6 +24,8 @@ from nexorem.core.limits import Budget, over
 from nexorem.core.model.star import ROWS, Star
 from nexorem.core.values import Array, Cell, Vector, combine, iso
 
+LINES_AT_ONCE = 4_000  # of an answer's objects
+MOST_PREPARED = 50_000  # cells of a probe that is kept ready
 MOST_LINES = 20_000_000  # that are looked at before most of them are left out
 FEW_ROWS = range(5_000, 1_000_000)  # of a table whose combinations of members are looked at in place of its rows
 FEW_USED = 4  # times as many members as lines show: then only those shown are looked at
@@ -57,17 +58,16 @@ class Grid:
 
     def tidy(self) -> Iterator[dict[str, Cell]]:
         """One object a cell, row lines first."""
-        across = self.columns.coordinates(self.star)
-        names = self.probe.measures
-        if len(names) == 1:
-            lines, name = iter(self._cells(0)), names[0]
-            for down in self.rows.coordinates(self.star):
-                yield from ({**down, **coordinate, name: next(lines)} for coordinate in across)
-            return
-        cells = zip(*(self._cells(m) for m in range(len(self.values))), strict=True) if names else repeat(())
-        for down in self.rows.coordinates(self.star):
-            for coordinate in across:
-                yield {**down, **coordinate, **dict(zip(names, next(cells), strict=True))}
+        down, across = self.rows.coordinates(self.star), self.columns.coordinates(self.star)
+        columns = [(name, self._cells(i)) for i, name in enumerate(self.probe.measures)]
+        step = max(LINES_AT_ONCE // max(len(across), 1), 1)
+        for start in range(0, len(down), step):
+            lines: list[dict[str, Cell]] = [{**line, **coordinate} for line in down[start : start + step] for coordinate in across]
+            at = start * len(across)
+            for name, cells in columns:
+                for line, cell in zip(lines, cells[at : at + len(lines)], strict=True):
+                    line[name] = cell
+            yield from lines
 
     def _cells(self, measure: int) -> list[Cell]:
         """All cells of a measure as JSON."""
@@ -87,20 +87,52 @@ def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
     if star.elsewhere is not None and (there := star.elsewhere.answer(star, probe, budget)) is not None:
         assert isinstance(there, Grid)
         return there
+    ready = prepared(star, probe, budget)
+    plan = ready.plan
+    run = execute(star, plan.cells, ready.cells, budget, ready.steps)
+    values = tuple(run.root(i) for i in range(len(plan.measures)))
+    grid = Grid(star, probe, ready.rows, ready.columns, values, plan, run.measured, ready.left_out)
+    if not probe.empty_lines:
+        grid = _shown(grid)
+    return ordered(grid, ready.base, budget) if probe.sort else grid
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Prepared:
+    """A probe up to its cells: the plan, the page, the candidate lines, and the contexts of all cells, with what the steps of the plan do
+    for them."""
+
+    plan: ProbePlan
+    base: Batch
+    rows: Axis
+    columns: Axis
+    left_out: int
+    cells: Batch
+    steps: KeptSteps
+
+
+def prepared(star: Star, probe: Probe, budget: Budget) -> Prepared:
+    """A probe, made ready. Costs nothing where the very same one was asked of the star before, and is of few enough cells to be kept."""
+    limit = min(probe.limit, budget.limits.probe_cells)
+    asked = (probe.rows, probe.columns, probe.measures, tuple(probe.define.items()), probe.picks, probe.conditions, probe.totals)
+    key = (*asked, probe.empty_lines, probe.top, probe.having, limit, budget.limits)
+    ready: Prepared | None = star.prepared.get(key)
+    if ready is None:
+        ready = _prepare(star, probe, limit, budget)
+        if ready.cells.size <= MOST_PREPARED:
+            star.prepared.put(key, ready)
+    return ready
+
+
+def _prepare(star: Star, probe: Probe, limit: int, budget: Budget) -> Prepared:
     plan = planned(star, probe, budget.limits)
     base = page(star, plan, probe, budget)
-    limit = min(probe.limit, budget.limits.probe_cells)
     columns = axis(star, base, probe.columns, probe.totals, limit, budget, () if probe.empty_lines else plan.measures)
     rows, left_out = row_lines(star, plan, probe, limit, base, columns, budget)
     count = len(rows.lines) * len(columns.lines)
     if count > limit:
         raise over_cells(count, limit)
-    run = execute(star, plan.cells, cells(star, base, rows, columns, budget), budget)
-    values = tuple(run.root(i) for i in range(len(plan.measures)))
-    grid = Grid(star, probe, rows, columns, values, plan, run.measured, left_out)
-    if not probe.empty_lines:
-        grid = _shown(grid)
-    return ordered(grid, base, budget) if probe.sort else grid
+    return Prepared(plan, base, rows, columns, left_out, cells(star, base, rows, columns, budget), KeptSteps())
 
 
 def answered(vector: Vector) -> Array:
@@ -172,11 +204,14 @@ def axis(
     """
     tables = list(dict.fromkeys(table for table, _ in names))
     facts = lines_of_facts.facts_of(star, names, sparse) if names and sparse else None
-    if facts and lines_of_facts.worth_it(star, names, facts):
+    many = bool(facts) and lines_of_facts.worth_it(star, tables, facts or (), lines_of_facts.most_lines(star, names))
+    if many and facts and not lines_of_facts.few_members(star, tables, facts):
         return _with_totals(star, names, lines_of_facts.from_facts(star, base, names, facts, budget), totals)
     owned = [[i for i, (owner, _) in enumerate(names) if owner == table] for table in tables]
     parts_of = [_combinations(star, base, x, [names[i][1] for i in places], budget) for x, places in zip(tables, owned, strict=True)]
     crossed = math.prod(len(part) for part in parts_of)
+    if many and facts and lines_of_facts.worth_it(star, tables, facts, crossed):  # the page leaves as many
+        return _with_totals(star, names, lines_of_facts.from_facts(star, base, names, facts, budget), totals)
     if crossed > limit:
         raise over_cells(crossed, limit)
     budget.take(crossed, 24 * max(len(names), 1), f"{crossed:,} lines")

@@ -36,6 +36,43 @@ def lowest_bit(_context: Any, _word: Any) -> Any:
 
 
 @compiled
+def _run_through(starts: Array, picked: Array, places: Array) -> None:
+    at = 0
+    for i in range(len(picked)):
+        for place in range(starts[picked[i]], starts[picked[i] + 1]):
+            places[at] = place
+            at += 1
+
+
+def run_through(starts: Array, picked: Array, total: int) -> Array:
+    """int64 [total]: for each picked i the places from starts[i] up to starts[i + 1], one after the other."""
+    places = np.empty(total, np.int64)
+    _run_through(np.ascontiguousarray(starts, np.int64), np.ascontiguousarray(picked, np.int64), places)
+    return places
+
+
+@compiled
+def within(codes: Array, low: Any, high: Any, mask: Array) -> None:
+    """mask[i]: is a code from `low` to `high`, which are of its width."""
+    for i in range(len(codes)):
+        mask[i] = (codes[i] >= low) & (codes[i] <= high)
+
+
+@compiled
+def and_within(codes: Array, low: Any, high: Any, mask: Array) -> None:
+    """The same where the mask is set already; elsewhere it stays unset."""
+    for i in range(len(codes)):
+        mask[i] = mask[i] & (codes[i] >= low) & (codes[i] <= high)
+
+
+@compiled
+def or_within(codes: Array, low: Any, high: Any, mask: Array) -> None:
+    """The same where the mask is not set; elsewhere it stays set."""
+    for i in range(len(codes)):
+        mask[i] = mask[i] | ((codes[i] >= low) & (codes[i] <= high))
+
+
+@compiled
 def bit_rows(words: Array, start: int, rows: Array) -> int:
     """Row numbers, counted from `start`, of the bits that are set; the first row is the lowest bit of the first word."""
     kept = 0
@@ -119,6 +156,13 @@ def add_values(values: Array, groups: Array, sums: Array, counts: Array) -> None
 
 
 @compiled
+def add_sums(values: Array, groups: Array, sums: Array) -> None:
+    """Sums by group."""
+    for i in range(len(values)):
+        sums[groups[i]] += values[i]
+
+
+@compiled
 def add_valid(values: Array, valid: Array, groups: Array, sums: Array, counts: Array, filled: Array) -> None:
     """Sums, rows and filled rows by group; an entry that is not valid adds nothing."""
     for i in range(len(values)):
@@ -143,8 +187,19 @@ def extremes(values: Array, valid: Array, groups: Array, low: Array, high: Array
 
 
 @compiled
-def count_changes(keys: Array, groups: Array, none: int, last: Array, rows: Array, counts: Array) -> None:
+def count_new(keys: Array, groups: Array, none: int, last: Array, rows: Array) -> None:
     """Distinct keys by group, where equal keys stand together; `none` is the key of an empty value."""
+    for i in range(len(keys)):
+        group = groups[i]
+        key = keys[i]
+        if last[group] != key:
+            last[group] = key
+            rows[group] += key != none
+
+
+@compiled
+def count_changes(keys: Array, groups: Array, none: int, last: Array, rows: Array, counts: Array) -> None:
+    """The same, with the rows by group."""
     for i in range(len(keys)):
         group = groups[i]
         key = keys[i]

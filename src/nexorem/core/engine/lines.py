@@ -40,16 +40,27 @@ def facts_of(star: Star, names: Columns, measures: Sequence[t.Typed]) -> list[t.
     return list(scans.values())
 
 
-def worth_it(star: Star, names: Columns, scans: Sequence[t.Aggregate]) -> bool:
-    """Whether the rows of facts are fewer than the lines that the tables of an axis could have, or these lines very many. `star` says how
-    many members columns have, and rows their tables."""
-    tables = dict.fromkeys(table for table, _ in names)
+def most_lines(star: Star, names: Columns) -> int:
+    """How many lines the tables of an axis could have at most, whatever the page lets through."""
     most = 1
-    for table in tables:
+    for table in dict.fromkeys(table for table, _ in names):
         members = math.prod(star.domain(table, (c,)).size for owner, c in names if owner == table)
         most *= min(members, star.size(table) + 1)
-    rows = sum(star.size(scan.grain) for scan in scans)
-    return most > CROSSED and (len(tables) > 1 or most * FACTS_PER_LINE > rows)
+    return most
+
+
+def worth_it(star: Star, tables: Sequence[str], scans: Sequence[t.Aggregate], lines: int) -> bool:
+    """Whether it is better to look at the rows of facts than at so many lines of an axis over these tables."""
+    return lines > CROSSED and (len(tables) > 1 or lines * FACTS_PER_LINE > _rows(star, scans))
+
+
+def few_members(star: Star, tables: Sequence[str], scans: Sequence[t.Aggregate]) -> bool:
+    """Whether tables are so small beside the facts that it costs little to see which of their members the page lets through."""
+    return sum(star.size(table) for table in tables) * FACTS_PER_LINE <= _rows(star, scans)
+
+
+def _rows(star: Star, scans: Sequence[t.Aggregate]) -> int:
+    return sum(star.size(scan.grain) for scan in scans)
 
 
 def from_facts(star: Star, base: Batch, names: Columns, scans: Sequence[t.Aggregate], budget: Budget) -> Array:

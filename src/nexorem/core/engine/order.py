@@ -38,6 +38,9 @@ class Axis:
         members: list[dict[int, Json | Word]] = []
         for (table, column), codes in zip(self.columns, self.lines.T, strict=True):
             members.append({**member_values(star, table, column, codes), star.domain(table, (column,)).size - 1: unmatched})
+        if not (self.lines == TOTAL).any():  # column by column, for lines are many and columns few
+            listed = [[described[code] for code in codes] for described, codes in zip(members, self.lines.T.tolist(), strict=True)]
+            return [dict(zip(names, line, strict=True)) for line in zip(*listed, strict=True)] if names else [{} for _ in self.lines]
         return [
             {name: described[code] for name, described, code in zip(names, members, line, strict=True) if code != TOTAL}
             for line in self.lines.tolist()

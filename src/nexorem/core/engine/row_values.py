@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import numpy as np
+
+from nexorem.core.engine.context import Batch
+from nexorem.core.engine.rows import Around, Relation, over_rows
 from nexorem.core.engine.scalar import evaluate
 from nexorem.core.language import typed as t
 from nexorem.core.model.star import Star
+from nexorem.core.plan.tree import table_rows
 from nexorem.core.values import Array, Vector
 
 
@@ -20,3 +25,11 @@ def row_values(star: Star, node: t.Aggregate, tree: t.Typed, rows: Array) -> Vec
         return None
 
     return evaluate(tree, leaf, len(rows))
+
+
+def row_vector(node: t.Aggregate, tree: t.Typed, batch: Batch, around: Around, rows: Array) -> Vector:
+    """A row-shaped tree of an aggregate for some rows of its grain, in a context of one."""
+    shape = table_rows(around.star.model, node)
+    nothing = (None,) * len(shape.columns)
+    rows_of = Relation(around.star, shape, np.zeros(len(rows), np.int64), rows, nothing, nothing, nothing)
+    return over_rows(tree, rows_of, batch, around, node.state)

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor, wait
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
+from hashlib import sha256
 from itertools import pairwise
 from typing import Any
 
@@ -26,6 +28,7 @@ MOST_GROUPS = 4_000_000
 MOST_RUNS = 4
 INDEXED = 0.06  # of the rows pass: then an index has their numbers
 ENOUGH = 0.04  # of the rows left: then the other filters look at those one by one
+NOTHING = np.zeros(0, np.uint32)
 MOSTLY = 0.7  # of the rows pass a filter: then it comes last
 
 
@@ -71,12 +74,13 @@ class Totals:
 class Stages:
     """listed: the row numbers that pass the most selective filter, None where they are not from an index · masked:
     filters whose members stand in a few runs, as (codes, first and last of each) · keeps: others, as (codes, keep
-    uint8[members]) · offsets: (codes, offset uint32[members]) of the digits."""
+    uint8[members]) · offsets: (codes, offset uint32[members]) of the digits · joined: the group of each row, where that is kept."""
 
     listed: Array | None
     masked: list[tuple[Array, list[tuple[Any, Any]]]]
     keeps: list[tuple[Array, Array]]
     offsets: list[tuple[Array, Array]]
+    joined: Array | None
 
 
 Work = Callable[[Block, Totals], None]
@@ -85,8 +89,10 @@ Work = Callable[[Block, Totals], None]
 class Scan:
     """One pass over the rows of a table, in their own order or in that of an index."""
 
-    def __init__(self, star: Star, table: str, digits: Sequence[Digit], budget: Budget, order: Index | None = None) -> None:
-        self.star, self.budget, self.size, self.order = star, budget, star.size(table), order
+    def __init__(self, star: Star, table: str, digits: Sequence[Digit], order: Index | None = None) -> None:
+        self.star, self.table, self.size, self.order = star, table, star.size(table), order
+        self._settled: Stages | None = None  # what blocks go through, without what the star keeps, once no index is waited for
+        self._by_index: tuple[Digit, list[tuple[int, int]]] | None = None
         self.digits = list(digits)
         self.groups = int(np.prod([float(d.size) for d in digits]))
         shares = [(self._share(d), i) for i, d in enumerate(digits) if (d.place < 0).any() and not self._implied(i)]
@@ -113,32 +119,47 @@ class Scan:
                 return True
         return False
 
+    def row_counts(self) -> Array | None:
+        """int64[groups]: the rows of each group, where all rows take part and their groups are kept; never written to."""
+        joined = None if self.filters else self._stages().joined
+        if joined is None:
+            return None
+        return self.star.derive(("rows by group", self.table, self._key), lambda: np.bincount(joined, minlength=self.groups))
+
     def _share(self, digit: Digit) -> float:
         """How many of the rows pass a selector."""
         counts = self.star.member_counts(digit.selector.table, digit.selector.columns, digit.selector.chain)
         return float(counts[: len(digit.place)][digit.place >= 0].sum()) / max(self.size, 1)
 
-    def run(self, empty: Callable[[], Totals], work: Work) -> list[Totals]:
+    def run(self, empty: Callable[[], Totals], work: Work, budget: Budget) -> list[Totals]:
         """Gives every block to `work`, in as many threads as are allowed; the totals of each thread."""
         stages = self._stages()
         size = self.size if stages.listed is None else len(stages.listed)
-        threads = max(min(self.budget.limits.workers, size // SHARE), 1)
+        threads = max(min(budget.limits.workers, size // SHARE), 1)
         cuts = [size * t // threads for t in range(threads + 1)]
         if self.order is not None:  # what is counted together stays with one thread
             cuts[1:-1] = [int(self.order.starts[np.searchsorted(self.order.starts, c)]) for c in cuts[1:-1]]
         parts = list(pairwise(cuts))
         if threads == 1:
-            return [self._part(0, size, empty(), work, stages)]
+            return [self._part(0, size, empty(), work, stages, budget)]
         # This thread takes the first part itself: one less to wake up.
-        jobs = [workers(threads).submit(self._part, a, b, empty(), work, stages) for a, b in parts[1:]]
+        jobs = [workers(threads).submit(self._part, a, b, empty(), work, stages, budget) for a, b in parts[1:]]
         try:
-            first = self._part(*parts[0], empty(), work, stages)
+            first = self._part(*parts[0], empty(), work, stages, budget)
         finally:
             wait(jobs)
         return [first, *(j.result() for j in jobs)]
 
     def _stages(self) -> Stages:
-        """What every block goes through."""
+        """What every block goes through. What is large of it, the star keeps, or lets go."""
+        stages = self._settled
+        if stages is not None and self._by_index is not None:
+            listed = self._listed(*self._by_index)
+            stages = None if listed is None else replace(stages, listed=listed)
+        stages = stages or self._find_stages()
+        return replace(stages, joined=self._joined(stages.offsets)) if len(stages.offsets) > 1 else stages
+
+    def _find_stages(self) -> Stages:
         offsets = []
         radix = self.groups
         for d in self.digits:
@@ -149,23 +170,51 @@ class Scan:
         keeps = []
         listed: Array | None = None
         left = 1.0
+        settled = True
         for share, d in self.filters:
             codes, passing = self.codes(d), np.flatnonzero(d.place >= 0)
             if not len(passing):
-                return Stages(np.zeros(0, np.uint32), [], [], offsets)
+                return Stages(NOTHING, [], [], offsets, None)
             runs = _runs(passing)
             if share <= INDEXED and not masked and listed is None and self.order is None:
                 listed = self._listed(d, runs)
                 left = share if listed is not None else left
                 if listed is not None:
+                    self._by_index = d, runs
                     continue
+                settled = False  # the index is made when it is asked for again
             if left > ENOUGH and len(runs) <= MOST_RUNS and (share < MOSTLY or not masked) and listed is None:
                 kind = codes.dtype.type
                 masked.append((codes, [(kind(low), kind(high)) for low, high in runs]))
                 left *= share
             else:
                 keeps.append((codes, (d.place >= 0).astype(np.uint8)))
-        return Stages(listed, masked, keeps, offsets)
+        if settled:
+            self._settled = Stages(None, masked, keeps, offsets, None)
+        return Stages(listed, masked, keeps, offsets, None)
+
+    def _joined(self, offsets: list[tuple[Array, Array]]) -> Array | None:
+        """The group of each row, once it was asked for before: one look in place of one for each digit."""
+        from nexorem.core.engine import kernels as k
+
+        def join() -> Array:
+            codes = np.empty(self.size, np.min_scalar_type(self.groups - 1))
+            for start in range(0, self.size, BLOCK):
+                stop = min(start + BLOCK, self.size)
+                groups = np.zeros(stop - start, np.uint32)
+                for own, offset in offsets:
+                    k.add_offsets_all(own[start:stop], offset, groups)
+                codes[start:stop] = groups
+            return codes
+
+        return self.star.joined(self.table, self._key, join)
+
+    @cached_property
+    def _key(self) -> object:
+        """All that the groups of rows depend on."""
+        digits = [d for d in self.digits if d.size > 1]
+        parts = ((d.selector.table, d.selector.columns, d.selector.chain, d.size, sha256(d.place.tobytes()).digest()) for d in digits)
+        return tuple(parts), self.order.key if self.order else None
 
     def _listed(self, digit: Digit, runs: list[tuple[int, int]]) -> Array | None:
         """The rows that pass a selector, from its index, once it was asked for before."""
@@ -175,7 +224,7 @@ class Scan:
         parts = [index.rows[index.starts[low] : index.starts[high + 1]] for low, high in runs]
         return parts[0] if len(parts) == 1 else np.concatenate(parts)
 
-    def _part(self, start: int, end: int, totals: Totals, work: Work, stages: Stages) -> Totals:
+    def _part(self, start: int, end: int, totals: Totals, work: Work, stages: Stages, budget: Budget) -> Totals:
         """Selects rows block by block, and gives them to `work` when a block of them has come together."""
         from nexorem.core.engine import kernels as k
 
@@ -189,7 +238,7 @@ class Scan:
         flags = np.empty(room, np.uint8)
         count = 0
         for at in range(start, end, BLOCK):
-            self.budget.check()
+            budget.check()
             stop = min(at + BLOCK, end)
             if not selects:
                 work(self._grouped(stages, None, at, stop - at, groups), totals)
@@ -217,6 +266,12 @@ class Scan:
         from nexorem.core.engine import kernels as k
 
         mine = groups[:count]
+        if stages.joined is not None:
+            if rows is None:
+                mine[:] = stages.joined[start : start + count]
+            else:
+                k.gather(stages.joined, rows[:count], mine)
+            return Block(rows, start, count, groups)
         mine[:] = 0
         for codes, offset in stages.offsets:
             if rows is None:
@@ -250,31 +305,21 @@ def _runs(members: Array) -> list[tuple[int, int]]:
 
 def _in_runs(masked: Sequence[tuple[Array, list[tuple[Any, Any]]]], start: int, stop: int, mask: Array, more: Array) -> None:
     """mask[i]: are all codes of row start + i in their runs? Whole registers of narrow codes are compared at once."""
+    from nexorem.core.engine import kernels as k
+
     size = stop - start
     mask[size:] = False  # the last block may be short
     for i, (codes, runs) in enumerate(masked):
         block = codes[start:stop]
+        if i and len(runs) == 1:
+            k.and_within(block, *runs[0], mask[:size])
+            continue
         here = more[:size] if i else mask[:size]
-        _in_run(block, *runs[0], here)
-        if len(runs) > 1:
-            other = np.empty(size, bool)
-            for run in runs[1:]:
-                _in_run(block, *run, other)
-                np.logical_or(here, other, out=here)
+        k.within(block, *runs[0], here)
+        for run in runs[1:]:
+            k.or_within(block, *run, here)
         if i:
             np.logical_and(mask[:size], here, out=mask[:size])
-
-
-def _in_run(block: Array, low: Any, high: Any, here: Array) -> None:
-    if low == high:
-        np.equal(block, low, out=here)
-    elif low == 0:
-        np.less_equal(block, high, out=here)
-    elif block.dtype.kind == "u":  # one comparison for both ends: what is below wraps round to above
-        np.less_equal(block - low, high - low, out=here)
-    else:
-        np.greater_equal(block, low, out=here)
-        np.logical_and(here, block <= high, out=here)
 
 
 def workers(count: int) -> ThreadPoolExecutor:

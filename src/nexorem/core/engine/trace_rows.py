@@ -9,6 +9,7 @@ import numpy as np
 from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.execute import Execution
+from nexorem.core.engine.row_values import row_vector
 from nexorem.core.engine.rows import Around, Relation, over_rows, relation, row_batch, without_unmatched
 from nexorem.core.engine.trace_filters import At, FilterTeller
 from nexorem.core.engine.traced import Arithmetic, TableKept, TracedFlow, TracedRow, TracedRows, Unreached, UsedRows
@@ -22,7 +23,7 @@ from nexorem.core.plan.contexts import Context
 from nexorem.core.plan.flow import flow_of
 from nexorem.core.plan.logical import Needs
 from nexorem.core.plan.reach import Stop, reached_tables
-from nexorem.core.plan.tree import children, inner_nodes, table_rows
+from nexorem.core.plan.tree import children, inner_nodes
 from nexorem.core.values import Array, Json, Vector, iso
 
 FIRST_ROWS = 6
@@ -164,14 +165,6 @@ def _row_places(vector: Vector, descending: bool) -> Array:
     """The order of some values, the same ones as they stand, empties last."""
     ranks, _ = vector.codes()
     return np.lexsort([-ranks if descending else ranks, ~vector.valid])
-
-
-def row_vector(node: t.Aggregate, tree: t.Typed, batch: Batch, around: Around, rows: Array) -> Vector:
-    """A row-shaped tree of an aggregate for some rows of its grain, in a context of one."""
-    shape = table_rows(around.star.model, node)
-    nothing = (None,) * len(shape.columns)
-    rows_of = Relation(around.star, shape, np.zeros(len(rows), np.int64), rows, nothing, nothing, nothing)
-    return over_rows(tree, rows_of, batch, around, node.state)
 
 
 def shown_columns(model: Model, node: t.Aggregate) -> list[tuple[str, str]]:

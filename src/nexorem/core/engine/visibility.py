@@ -25,6 +25,7 @@ from nexorem.core.model.star import ROWS, Columns, Star
 from nexorem.core.values import Array, Vector, combine
 
 PAIRS_AT_ONCE = 4_000_000
+MANY = 100_000  # places that are worth a compiled loop
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -284,8 +285,15 @@ def ranges(starts: Array, picked: Array, budget: Budget) -> tuple[Array, Array]:
     repeats = np.diff(starts)[picked]
     total = int(repeats.sum())
     budget.take(total, 48, "Matching rows with overlapping filters")
-    within = np.arange(total) - np.repeat(np.cumsum(repeats) - repeats, repeats)
-    return repeats, np.repeat(starts[picked], repeats) + within
+    return repeats, _run_through(starts, picked, repeats, total)
+
+
+def _run_through(starts: Array, picked: Array, repeats: Array, total: int) -> Array:
+    if total < MANY:
+        return np.repeat(starts[picked].astype(np.int64, copy=False) - (np.cumsum(repeats) - repeats), repeats) + np.arange(total)
+    from nexorem.core.engine.kernels import run_through
+
+    return run_through(starts, picked, total)
 
 
 def visible_pairs(star: Star, filters: Sequence[Selector], size: int, rows: Array, budget: Budget) -> tuple[Array, Array]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -14,9 +15,10 @@ from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.proven import Proven
 from nexorem.core.results import Result
-from nexorem.core.words import counted
+from nexorem.core.words import counted, listed
 
 MOST = 200
+MOST_KEPT = 6  # columns that a `but` keeps that are named
 AFTER_LINK = ("via", "flow")
 
 
@@ -99,6 +101,9 @@ def _everything(star: Proven, before: list[Token]) -> list[Suggestion]:
         for table in star.lookups(grain, star.state):
             items += _table_columns(star, table, f"looked up from {grain}" if table != grain else "of the rows run over")
     items += [Suggestion("measure", m.name, quoted(m.name), m.description or m.formula) for m in star.model.measures]
+    if (start := _before_but([*before, *before[-1:]], len(before))) is not None:
+        word = before[start].word()
+        items.append(Suggestion("edit", "but", "but", BUT.get(word, BUT["rows"])))
     for x in vocabulary():
         if x.kind != "edit" or x.name == "given" or _in_edits(before):
             items.append(Suggestion(x.kind, x.name, x.name, f"{x.signature}: {x.help}"))
@@ -154,8 +159,64 @@ def hover(star: Proven, text: str, at: int) -> Hover:
     if place is None or tokens[place].kind not in ("name", "quoted"):
         return nothing
     token = tokens[place]
+    if token.word() == "but" and (told := _but_at(star, text, tokens, place)):
+        return Hover(token.span.start, token.span.end, *told)
     hovered = _column_at(star, tokens, place) or _word_at(star, token)
     return Hover(token.span.start, token.span.end, *hovered) if hovered else nothing
+
+
+AFTER_BUT = ("by", "where", "union", "except", "intersect", "for", "among")  # what ends the columns that a `but` names
+BUT = {
+    "clear": "In clear, but keeps: the filters on what is named after it stay in force.",
+    "reset": "In reset, but keeps: the filters on what is named after it stay as they are.",
+    "rows": "In rows, but drops: what is named after it is left out, and rows that differ in nothing else are one.",
+}
+
+
+def _before_but(tokens: Sequence[Token], place: int) -> int | None:
+    """Where the edit or the rows begin that a `but` stands in."""
+    depth = 0
+    for at in range(place - 1, -1, -1):
+        token = tokens[at]
+        depth += (token.text == ")") - (token.text == "(") if token.kind == "op" else 0
+        if depth < 0:
+            return None
+        if depth == 0 and token.word() in ("clear", "reset", "every", "page"):
+            return at
+    return None
+
+
+def _but_at(star: Proven, text: str, tokens: Sequence[Token], place: int) -> tuple[str, str] | None:
+    """What a `but` does where it stands, with the columns that it keeps or drops."""
+    start = _before_but(tokens, place)
+    if start is None:
+        return None
+    end, depth = place + 1, 0
+    while end < len(tokens):
+        token = tokens[end]
+        depth += (token.text == "(") - (token.text == ")") if token.kind == "op" else 0
+        if depth < 0 or (depth == 0 and (token.text == "," or token.word() in AFTER_BUT)):
+            break
+        end += 1
+    word = tokens[start].word()
+    named = text[tokens[place + 1].span.start : tokens[end - 1].span.end] if end > place + 1 else ""
+    if word in ("every", "page"):
+        return "but drops", f"{BUT['rows']}{f' Here {named} goes.' if named else ''}"
+    return "but keeps", f"{BUT[word]}{_kept(star, text[tokens[start].span.start : tokens[end - 1].span.end], named)}"
+
+
+def _kept(star: Proven, edit: str, named: str) -> str:
+    """Which filters a `but` keeps: the columns that its edit would clear without it."""
+    try:
+        (whole,) = Binder(star).given(edit.rpartition(" but ")[0])
+        (left,) = Binder(star).given(edit)
+    except (Refused, ValueError):
+        return f" Here those on {named}." if named else ""
+    if not isinstance(whole, t.Cleared | t.Restored) or not isinstance(left, t.Cleared | t.Restored):
+        return ""
+    kept = [column_text(n, c) for n, cs in whole.columns.items() for c in sorted(cs - left.columns.get(n, frozenset()))]
+    more = f" and {counted(len(kept) - MOST_KEPT, 'more column')}" if len(kept) > MOST_KEPT else ""
+    return f" Here {listed(kept[:MOST_KEPT])}{more}." if kept else " Here that is none of what it clears."
 
 
 def _column_at(star: Proven, tokens: list[Token], place: int) -> tuple[str, str] | None:

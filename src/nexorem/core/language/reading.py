@@ -200,9 +200,9 @@ class Reader:
                 what = edit.table if edit.columns is None else listed(edit.table, edit.columns)
                 return f"{what} kept to {self.rows(edit.rows)}" if edit.keep else f"{what} replaced by {self.rows(edit.rows)}"
             case t.Cleared():
-                return f"{self.targets(edit.columns)} cleared"
+                return f"{self.targets(edit.columns)} cleared{f', those on {edit.but} kept' if edit.but else ''}"
             case t.Restored():
-                return f"{self.targets(edit.columns)} back to what the page says"
+                return f"{self.targets(edit.columns)} back to what the page says{f', those on {edit.but} as they are' if edit.but else ''}"
             case t.Moved():
                 return self._moved(edit)
             case t.Switched():

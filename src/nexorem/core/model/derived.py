@@ -22,6 +22,8 @@ from nexorem.core.values import Array, Vector, combine, same_words
 
 MOST_BYTES = 4 * 1024**3
 MOST_INDEXES = 3
+MOST_JOINED = 3
+MOST_ASKED = 10_000
 Derivable = TypeVar("Derivable")
 
 
@@ -29,12 +31,13 @@ Derivable = TypeVar("Derivable")
 class Index:
     """The rows of a table by member of some column: those of member m are rows[starts[m]:starts[m+1]], ascending.
 
-    starts int64[members + 1] · rows uint32[n] · `permuted` keeps other codes in the order of `rows`.
+    starts int64[members + 1] · rows uint32[n] · `permuted` keeps other codes in the order of `rows` · `key` is what it is kept under.
     """
 
     starts: Array
     rows: Array
     permuted: dict[object, Array]
+    key: object = None
 
     def ordered(self, key: object, codes: Array) -> Array:
         """Codes of the table's rows in the order of `rows`; `key` names them."""
@@ -58,6 +61,7 @@ class Derived:
         self.rows = rows
         self._kept: FIFOCache[object, Any] = FIFOCache(most, getsizeof=_bytes)
         self._indexes: dict[str, dict[object, Index]] = {}
+        self._joined: dict[str, dict[object, Array]] = {}
         self._asked: set[object] = set()
         self._lock = threading.RLock()
 
@@ -102,7 +106,7 @@ class Derived:
         if len(columns) == 1:
             column = self.column(table, columns[0])
             if column.codes is not None and column.members is not None:
-                return Domain(column.codes, len(column.members))
+                return Domain(column.codes, len(column.members), own=True)
         coded = [(d.codes[:size], d.size) for d in (self.domain(table, (c,)) for c in columns)] if len(columns) > 1 else []
         groups, firsts = combine(coded or [self.column(table, columns[0]).rows().codes()])
         return Domain(narrow(np.append(groups, len(firsts)), len(firsts)), len(firsts) + 1, np.append(firsts, size))
@@ -139,6 +143,10 @@ class Derived:
         key = ("facts", link.from_table, link.from_columns, link.to_table, link.to_columns)
         kept = self._have(key)
         return self._keep(key, self._make_facts(link)) if kept is None else cast(LinkFacts, kept)
+
+    def know(self, from_table: str, from_columns: tuple[str, ...], to_table: str, to_columns: tuple[str, ...], facts: LinkFacts) -> None:
+        """Takes what was found out of a link over these very rows before."""
+        self._keep(("facts", from_table, from_columns, to_table, to_columns), facts)
 
     def column_facts(self, table: str, column: str) -> ColumnFacts:
         """What the rows say of a column."""
@@ -237,25 +245,61 @@ class Derived:
             if index is None and again:
                 codes = self.spread(table, columns, chain)[:-1]
                 starts = np.concatenate([[0], np.cumsum(self.member_counts(table, columns, chain))])
-                index = Index(starts, np.argsort(codes, kind="stable").astype(np.uint32), {})
+                index = Index(starts, np.argsort(codes, kind="stable").astype(np.uint32), {}, key)
             if index is not None:
                 kept[key] = index
                 while len(kept) > MOST_INDEXES:
                     del kept[next(iter(kept))]
             return index
 
+    def joined(self, table: str, key: object, join: Callable[[], Array]) -> Array | None:
+        """Codes of several columns in one, as narrow as they can be, one for each row of a table, as `join` makes them; `key` is all that
+        they depend on. Made when they are asked for the second time; each table keeps the few that were used last."""
+        with self._lock:
+            kept = self._joined.setdefault(table, {})
+            codes = kept.pop(key, None)
+            again = ("joined", table, key) in self._asked
+            if len(self._asked) > MOST_ASKED:
+                self._asked.clear()
+            self._asked.add(("joined", table, key))
+            if codes is None and again:
+                codes = join()
+            if codes is not None:
+                kept[key] = codes
+                while len(kept) > MOST_JOINED:
+                    del kept[next(iter(kept))]
+            return codes
+
     def derive(self, key: tuple[object, ...], find: Callable[[], Derivable]) -> Derivable:
         """What `find` found of the rows alone, whatever the links: kept as long as these rows are."""
         kept = self._have(("derived", *key))
         return self._keep(("derived", *key), find()) if kept is None else cast(Derivable, kept)
 
+    def all_bytes(self) -> int:
+        """What is kept of all tables, indexes among it; of members that are a column's own codes, nothing."""
+        entries, indexes = list(self._kept.values()), [i for x in list(self._indexes.values()) for i in list(x.values())]
+        size = sum(_bytes(e) for e in entries if not (isinstance(e, Domain) and e.own))
+        size += sum(codes.nbytes for kept in list(self._joined.values()) for codes in list(kept.values()))
+        return size + sum(i.rows.nbytes + i.starts.nbytes + sum(p.nbytes for p in list(i.permuted.values())) for i in indexes)
+
+    def forget(self) -> None:
+        """Lets go of all that is worth any room; it is derived again when it is asked for."""
+        with self._lock:
+            small = {key: entry for key, entry in self._kept.items() if isinstance(entry, LinkFacts | ColumnFacts)}
+            self._kept.clear()
+            self._indexes.clear()
+            self._joined.clear()
+            self._kept.update(small)
+
     def table_bytes(self, table: str) -> int:
         """What is kept beside the columns of a table: codes of what it looks up, indexes."""
         entries = ((key, entry) for key, entry in list(self._kept.items()) if isinstance(key, tuple) and _rows_of(key) == table)
-        arrays = [entry.codes if isinstance(entry, Domain) else entry for _, entry in entries]
-        own = {id(c.codes) for c in self.rows[table].columns.values()}
-        size = sum(a.nbytes for a in arrays if isinstance(a, np.ndarray) and id(a) not in own)
+        arrays = [
+            entry.codes if isinstance(entry, Domain) else entry for _, entry in entries if not (isinstance(entry, Domain) and entry.own)
+        ]
+        size = sum(a.nbytes for a in arrays if isinstance(a, np.ndarray))
         indexes = self._indexes.get(table, {}).values()
+        size += sum(codes.nbytes for codes in self._joined.get(table, {}).values())
         return size + sum(i.rows.nbytes + i.starts.nbytes + sum(p.nbytes for p in i.permuted.values()) for i in indexes)
 
 

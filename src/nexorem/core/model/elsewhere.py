@@ -30,6 +30,9 @@ class Elsewhere(Protocol):
     def beside(self, model: Model, here: Here) -> Elsewhere:
         """The same places for a state of the model, beside the rows that are here."""
 
+    def under(self, whole: Any, rules: tuple[str, ...]) -> Elsewhere:
+        """The same places for who sees of a star (`whole`) what rules of rows leave."""
+
     def version(self, table: str) -> str:
         """A text that is the same as long as the rows of a table that stays are taken for the same."""
 

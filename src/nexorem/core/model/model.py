@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
-from functools import cached_property
-from typing import Any
+from functools import cached_property, partial
+from typing import TYPE_CHECKING, Any
 
 from nexorem.core.diagnostics import near_hint, refuse
-from nexorem.core.model.check_specs import CheckSpec
+from nexorem.core.model.later import Later
 from nexorem.core.model.names import columns_text, split_key, split_reference
 from nexorem.core.model.specs import Accepted, Clearance, Damage, FolioSpec, FormerName, Hierarchy, Place, ProbeSpec, read_spec, spec_json
+
+if TYPE_CHECKING:
+    from nexorem.core.model.check_specs import CheckSpec
 
 CARDINALITIES = ("many-to-one", "one-to-one", "many-to-many")
 FLOWS = ("one-way", "two-way")
@@ -359,8 +362,18 @@ def table_from_json(item: Mapping[str, Any]) -> Table:
     return Table(columns=columns, calendar=calendar, **lists, **kept)
 
 
-SPECS: dict[str, type[Any]] = {"probes": ProbeSpec, "hierarchies": Hierarchy, "folios": FolioSpec, "checks": CheckSpec}
-NOTES: dict[str, type[Any]] = {"damage": Damage, "accepted": Accepted, "renamed": FormerName, "clearances": Clearance}
+SPECS = ("probes", "hierarchies", "folios", "checks")
+NOTES = ("damage", "accepted", "renamed", "clearances")
+
+
+def _kind_of(key: str) -> type[Any]:
+    """The type of the items under a key."""
+    if key == "checks":
+        from nexorem.core.model.check_specs import CheckSpec  # the largest of them, which few need
+
+        return CheckSpec
+    kinds: dict[str, type[Any]] = {"probes": ProbeSpec, "hierarchies": Hierarchy, "folios": FolioSpec}
+    return (kinds | {"damage": Damage, "accepted": Accepted, "renamed": FormerName, "clearances": Clearance})[key]
 
 
 def model_json(model: Model) -> dict[str, Any]:
@@ -378,10 +391,15 @@ def model_json(model: Model) -> dict[str, Any]:
     }
 
 
-def model_from_json(data: Mapping[str, Any]) -> Model:
-    """Reads what `model_json` wrote."""
+def model_from_json(data: Mapping[str, Any], later: bool = False) -> Model:
+    """Reads what `model_json` wrote. With `later` probes, folios, checks and the like are read when somebody looks at them: reading the
+    first of a kind takes a thousand times as long as the next."""
     tables = [table_from_json(item) for item in data["tables"]]
-    specs: dict[str, Any] = {key: tuple(read_spec(kind, x) for x in data.get(key, ())) for key, kind in {**SPECS, **NOTES}.items()}
+
+    def read(key: str) -> tuple[Any, ...]:
+        return tuple(read_spec(_kind_of(key), x) for x in data.get(key, ()))
+
+    specs: dict[str, Any] = {key: Later(partial(read, key)) if later else read(key) for key in (*SPECS, *NOTES)}
     model = Model(data["name"], tuple(tables), title=data.get("title", ""))
     return replace(
         model,

@@ -58,8 +58,12 @@ class Proven:
     """A model with what its data prove of it. Safe to share between threads.
 
     `bound` keeps measures that were bound without fault, carried over an edit that changes no table and no link; `plans` keeps probes as
-    they were planned, by their shape; `parts` what is told of parts of the model.
+    they were planned, by their shape; `parts` what is told of parts of the model. `cleared` says by which rules rows were taken away, where
+    somebody may not see all of them, and `unruled` is the same model with all its rows.
     """
+
+    cleared: Any = None
+    unruled: Any = None
 
     def __init__(self, model: Model, prover: Prover, before: Proven | None = None) -> None:
         """`before` is the same data under an earlier state of the model."""

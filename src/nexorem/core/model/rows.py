@@ -6,7 +6,7 @@ not. Every column vector has n+1 entries, the last one empty, so that arrays of 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -28,6 +28,35 @@ class TableRows:
     columns: Mapping[str, Column]
 
 
+class Chosen(Mapping[str, Column]):
+    """Columns by name, in this order, each out of the mapping that has it: none is looked at before it is asked for."""
+
+    def __init__(self, sources: Mapping[str, Mapping[str, Column]], names: Iterable[str]) -> None:
+        self._sources = {name: sources[name] for name in names}
+
+    @classmethod
+    def of(cls, columns: Mapping[str, Column], names: Iterable[str]) -> Chosen:
+        """Some of the columns of one table."""
+        listed = list(names)
+        return cls(dict.fromkeys(listed, columns), listed)
+
+    def sources(self) -> Iterable[Mapping[str, Column]]:
+        """The mappings that have them, one for each."""
+        return self._sources.values()
+
+    def __getitem__(self, name: str) -> Column:
+        return self._sources[name][name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._sources)
+
+    def __len__(self) -> int:
+        return len(self._sources)
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._sources
+
+
 def table_rows(size: int, columns: Mapping[str, Vector]) -> TableRows:
     """Rows from columns of `size` entries."""
     assert all(len(v) == size for v in columns.values())
@@ -41,13 +70,13 @@ class Domain:
     """The members of some columns of a table: their distinct combinations, ascending, empties last.
 
     codes uint[n+1], as narrow as they can be, the member of each row · size the number of members, the last of which
-    is the unmatched member.
+    is the unmatched member · own whether the codes are a column's own, and take no room here.
     """
 
-    __slots__ = ("_firsts", "codes", "size")
+    __slots__ = ("_firsts", "codes", "own", "size")
 
-    def __init__(self, codes: Array, size: int, firsts: Array | None = None) -> None:
-        self.codes, self.size, self._firsts = codes, size, firsts
+    def __init__(self, codes: Array, size: int, firsts: Array | None = None, own: bool = False) -> None:
+        self.codes, self.size, self._firsts, self.own = codes, size, firsts, own
 
     @property
     def firsts(self) -> Array:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import copy
 from collections.abc import Callable, Mapping
 from functools import cached_property
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from nexorem.core.columns import Column
 from nexorem.core.kept import Kept
@@ -19,15 +19,16 @@ from nexorem.core.values import Array
 __all__ = ["ROWS", "Columns", "Domain", "Index", "LinkFacts", "Star", "TableRows", "table_rows"]
 
 MOST_CONDITIONS = 256
+MOST_PREPARED = 64
 Derivable = TypeVar("Derivable")
 
 
 class Star(Proven):
     """What a model's rows prove, with the rows themselves and what is derived from them. Safe to share between threads.
 
-    `conditions` keeps what page conditions came to, by their text, where they look at nothing but their own columns. Of the tables that
-    `stay` in another place no row is here: `elsewhere` proves of them and answers for them. `cleared` says by which rules rows were taken
-    away, where somebody may not see all of them.
+    `conditions` keeps what page conditions came to, by their text, where they look at nothing but their own columns, and `prepared` probes
+    that were asked lately, up to the scans of their cells. Of the tables that
+    `stay` in another place no row is here: `elsewhere` proves of them and answers for them.
     """
 
     def __init__(
@@ -42,16 +43,15 @@ class Star(Proven):
         self.rows: Mapping[str, TableRows] = RowsHere(rows) if self.stay and not isinstance(rows, RowsHere) else rows
         self.derived = derived or Derived(self.rows)
         self.conditions = Kept(MOST_CONDITIONS)
+        self.prepared = Kept(MOST_PREPARED)
         self.elsewhere = elsewhere.beside(model, self.derived) if elsewhere and self.stay else None
         prover = BothSides(self.derived, self.elsewhere.prover, self.stay) if self.elsewhere else self.derived
         super().__init__(model, prover, before)
 
-    cleared: Any = None
-
     def with_model(self, model: Model) -> Star:
         """The same rows under an edited model; what depends on rows and columns alone is carried over."""
         made = Star(model, self.rows, self.derived, self, self.elsewhere)
-        made.cleared = self.cleared
+        made.cleared, made.unruled = self.cleared, self.unruled
         return made
 
     @cached_property
@@ -97,6 +97,10 @@ class Star(Proven):
         """The rows of the first table of `chain` by member of `spread`: `Derived.member_rows`."""
         return self.derived.member_rows(table, columns, chain)
 
+    def joined(self, table: str, key: object, join: Callable[[], Array]) -> Array | None:
+        """Codes of several columns in one: `Derived.joined`."""
+        return self.derived.joined(table, key, join)
+
     def derive(self, key: tuple[object, ...], find: Callable[[], Derivable]) -> Derivable:
         """What `find` found of the rows alone, whatever the links: kept as long as these rows are."""
         return self.derived.derive(key, find)
@@ -113,7 +117,7 @@ class _Showing(Star):
         made = copy.copy(star)
         made.__class__ = cls
         assert isinstance(made, _Showing)
-        made.rows, made.own = RowsHere({**star.rows, **members}), Derived(members)
+        made.rows, made.own, made.prepared = RowsHere({**star.rows, **members}), Derived(members), Kept(MOST_PREPARED)
         return made
 
     def domain(self, table: str, columns: Columns) -> Domain:

@@ -25,6 +25,7 @@ from nexorem.gather.sources.bounds import (
     headings,
     too_many_columns,
 )
+from nexorem.gather.sources.json_fast import read_plain
 from nexorem.gather.sources.kinds import LinesSource
 from nexorem.package.arrow import coded, from_arrow
 
@@ -118,6 +119,11 @@ def _column(column: pa.ChunkedArray, name: str, nested: str, notes: Notes) -> Ve
 def read_lines(path: Path, source: LinesSource, notes: Notes, progress: Progress) -> tuple[dict[str, Vector], int, set[str]]:
     """JSON Lines: an object a line. A line that is none is refused with its number. The columns, how many rows, and which columns have no
     texts but such as mean no value, and would be of their other values' type without them."""
+    table = read_plain(path)
+    if table is not None and table.num_rows:
+        progress(table.num_rows, 1.0)
+        heads = headings(table.column_names, notes, path.name)
+        return {name: _plain_column(table.column(i), source) for i, name in enumerate(heads)}, table.num_rows, set()
     size = max(path.stat().st_size, 1)
     names: dict[str, list[Any]] = {}
     chunk: list[dict[str, Any]] = []
@@ -154,6 +160,10 @@ def read_lines(path: Path, source: LinesSource, notes: Notes, progress: Progress
         if _marked(given):
             marked.add(name)
     return made, rows, marked
+
+
+def _plain_column(column: Any, source: LinesSource) -> Vector:
+    return coded(column, source.missing) if pa.types.is_large_string(column.type) else from_arrow(column)[0]
 
 
 def _marked(values: list[Any]) -> bool:

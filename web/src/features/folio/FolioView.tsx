@@ -13,8 +13,8 @@ import { onUndoKeys } from '../../shared/undoKeys';
 import { Rename } from '../names/Rename';
 import { Chooser } from '../probe/Chooser';
 import { UndoButtons } from '../../shared/UndoButtons';
-import { Picks } from '../probe/Picks';
-import { pickText } from '../probe/Sentence';
+import { Picks, usePickSide } from '../probe/Picks';
+import { pickText } from '../probe/pickText';
 import { Where } from '../probe/Where';
 import { TileCard } from './TileCard';
 import { useChange } from '../shape/Consequences';
@@ -27,6 +27,7 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
   const asSaved = stored !== undefined && sameFolio(asFolio(stored), folio);
   useConditions(); // they are read aloud once a tile has been answered
   const put = actions.setFolio;
+  const side = usePickSide(folio.picks);
   const putTile = (at: number, tile: Tile | null) =>
     put({ tiles: tile ? folio.tiles.map((t, i) => (i === at ? tile : t)) : folio.tiles.filter((_, i) => i !== at) });
   const move = (from: number, to: number) => {
@@ -45,8 +46,8 @@ export function FolioView({ model, folio }: { model: ModelDocument; folio: Folio
         <PicksForAll model={model} picks={folio.picks} put={(picks) => put({ picks })} />
         <AddTile model={model} onAdd={(tile) => put({ tiles: [...folio.tiles, tile] })} />
       </FolioHead>
-      <div className="probe-body">
-        <Picks model={model} picks={folio.picks} answer={undefined} put={(picks) => put({ picks })} />
+      <div className={side.open ? 'probe-body' : 'probe-body no-picks'}>
+        <Picks model={model} picks={folio.picks} answer={undefined} put={(picks) => put({ picks })} {...side} />
         <div className="folio-scroll" data-region>
           {folio.tiles.length === 0 && (
             <p className="pad quiet empty-place">

@@ -11,7 +11,7 @@ import { columnName, measureText, nameText, reachWords } from '../../shared/form
 import { useComparisons } from '../probe/Compare';
 import { GridTable } from '../probe/GridTable';
 import { Wrong } from '../probe/ProbeStage';
-import { pickText } from '../probe/Sentence';
+import { pickText } from '../probe/pickText';
 import { useProve } from '../prove/store';
 import { fromCells, fromTile } from '../prove/checkModel';
 import { BesideDraft } from '../prove/AsOf';

@@ -1,102 +1,17 @@
 // Gather: the tables that are here, and where more come from.
-import { useState, type DragEvent } from 'react';
-import { useNavigate } from 'react-router';
-import { client, problemOf, unwrap, type ModelDocument } from '../../api/client';
-import { queryClient, useModels } from '../../api/queries';
+import { useState } from 'react';
+import { Link, useNavigate } from 'react-router';
+import { problemOf, type ModelDocument } from '../../api/client';
 import { actions } from '../../app/shown';
 import { useGather } from './store';
-import { counted } from '../../shared/format';
+import { Begin } from '../begin/Begin';
 import { Database } from './Database';
 import { HeldLoads, Loads } from './Loads';
 import { ReadingPanel } from './ReadingPanel';
 import { TableCards } from './TableCards';
-import { droppedFiles, packed } from './folders';
-import { openPackage, putFile, startReading } from './requests';
-
-const KINDS = '.csv,.tsv,.txt,.tab,.xlsx,.xlsm,.ods,.parquet,.pq,.arrow,.feather,.ipc,.jsonl,.ndjson,.zip';
-
-interface Sending {
-  name: string;
-  share: number;
-}
-
-/** Where files are dropped; in a model they are read, without one a package becomes a model. */
-function DropPlace({
-  onFiles,
-  sending,
-  cancel,
-  children,
-}: {
-  onFiles: (files: File[]) => void;
-  sending: Sending | null;
-  cancel: (() => void) | null;
-  children: React.ReactNode;
-}) {
-  const [over, setOver] = useState(false);
-  const onDrop = (event: DragEvent) => {
-    event.preventDefault();
-    setOver(false);
-    void droppedFiles(event.dataTransfer).then(onFiles);
-  };
-  return (
-    <section
-      aria-label="Drop files"
-      className={over ? 'drop over' : 'drop'}
-      onDragOver={(e) => {
-        e.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={onDrop}
-    >
-      <div style={{ flex: 1 }}>
-        {children}
-        {sending && (
-          <div role="status" className="row">
-            <progress value={sending.share} style={{ flex: 1 }} aria-label={`${sending.name} is sent`} />
-            {sending.share < 1 ? `${sending.name}: ${Math.round(sending.share * 100)} % sent` : `${sending.name}: reading and checking…`}
-            {cancel && (
-              <button type="button" className="pill small" onClick={cancel}>
-                Cancel
-              </button>
-            )}
-          </div>
-        )}
-      </div>
-    </section>
-  );
-}
-
-function FileChoice({
-  label,
-  accept,
-  several,
-  onFiles,
-  solid,
-}: {
-  label: string;
-  accept: string;
-  several: boolean;
-  onFiles: (files: File[]) => void;
-  solid?: boolean;
-}) {
-  return (
-    <label className={solid ? 'pill solid' : 'pill'}>
-      {label}
-      <input
-        className="visually-hidden"
-        type="file"
-        multiple={several}
-        accept={accept}
-        aria-label={label}
-        onChange={(e) => {
-          onFiles([...(e.target.files ?? [])]);
-          e.target.value = '';
-        }}
-      />
-    </label>
-  );
-}
+import { DropPlace, FileChoice, KINDS, type Sending } from './DropPlace';
+import { packed } from './folders';
+import { putFile, startReading } from './requests';
 
 /** A package in a folder: packed here, and sent as one file. */
 function FolderChoice({ onFiles }: { onFiles: (files: File[]) => void }) {
@@ -119,92 +34,6 @@ function FolderChoice({ onFiles }: { onFiles: (files: File[]) => void }) {
         }}
       />
     </label>
-  );
-}
-
-function useOpenPackage() {
-  const [sending, setSending] = useState<Sending | null>(null);
-  const navigate = useNavigate();
-  const say = actions.say;
-  const open = async (file: File | undefined) => {
-    if (!file) return;
-    setSending({ name: file.name, share: 0 });
-    say(null);
-    try {
-      const id = await openPackage(file, (share) => setSending({ name: file.name, share }));
-      await queryClient.invalidateQueries({ queryKey: ['models'] });
-      void navigate(`/m/${id}/link`);
-    } catch (error) {
-      say({ problem: { ...problemOf(error), title: `${file.name} was not opened; nothing has changed.` }, retry: null });
-    } finally {
-      setSending(null);
-    }
-  };
-  return { sending, open };
-}
-
-function NewModel() {
-  const [title, setTitle] = useState('');
-  const navigate = useNavigate();
-  const say = actions.say;
-  const make = async () => {
-    try {
-      const { id } = unwrap(await client.POST('/api/models/new', { body: { title: title.trim() } }));
-      await queryClient.invalidateQueries({ queryKey: ['models'] });
-      void navigate(`/m/${id}/gather`);
-    } catch (error) {
-      say({ problem: problemOf(error), retry: null });
-    }
-  };
-  return (
-    <form
-      className="row"
-      onSubmit={(e) => {
-        e.preventDefault();
-        if (title.trim()) void make();
-      }}
-    >
-      <input
-        className="field"
-        style={{ width: 220 }}
-        aria-label="Name of the new model"
-        placeholder="A new model’s name"
-        value={title}
-        onChange={(e) => setTitle(e.target.value)}
-      />
-      <button type="submit" className="pill" disabled={!title.trim()}>
-        New model
-      </button>
-    </form>
-  );
-}
-
-/** Without a model: a package is opened, or an empty model begun. */
-function Start() {
-  const { sending, open } = useOpenPackage();
-  return (
-    <>
-      <DropPlace onFiles={(files) => void open(files[0])} sending={sending} cancel={null}>
-        <b>Open a data package</b>
-        <div className="quiet">Drop a .zip with a datapackage.json and its CSV or Parquet files. It becomes a model of its own.</div>
-      </DropPlace>
-      <div className="row" style={{ marginBottom: 18 }}>
-        <FileChoice label="Choose a package" accept=".zip" several={false} onFiles={(files) => void open(files[0])} />
-        <span className="quiet">or begin with an empty one and drop files into it:</span>
-        <NewModel />
-      </div>
-    </>
-  );
-}
-
-export function Gather({ model }: { model: ModelDocument | null }) {
-  return model ? (
-    <Bench model={model} />
-  ) : (
-    <>
-      <Start />
-      <OtherModels model={null} />
-    </>
   );
 }
 
@@ -235,15 +64,15 @@ function useSending(model: ModelDocument) {
   return { sending, drop, cancel: stop ? () => stop.abort() : null };
 }
 
-function Bench({ model }: { model: ModelDocument }) {
+export function Gather({ model }: { model: ModelDocument }) {
   const [side, setSide] = useState<Side>(null);
   const reading = useGather((s) => s.reading);
   const files = useSending(model);
-  const own = useOpenPackage();
   const read = (id: string | null) => actions.set({ reading: id });
   return (
     <div className="pad" data-region>
-      <DropPlace onFiles={(dropped) => void files.drop(dropped)} sending={files.sending ?? own.sending} cancel={files.cancel}>
+      <Begin model={model} />
+      <DropPlace onFiles={(dropped) => void files.drop(dropped)} sending={files.sending} cancel={files.cancel}>
         <b>Drop files here</b>
         <div className="quiet">
           CSV, XLSX, ODS, Parquet, Arrow, JSON Lines, or packages as .zip; several at once. Nothing is taken before you have seen it.
@@ -264,12 +93,9 @@ function Bench({ model }: { model: ModelDocument }) {
           package with Parquet
         </a>
       </div>
-      <h2 style={{ margin: '26px 0 8px' }}>Models here</h2>
-      <div className="row" style={{ marginBottom: 12 }}>
-        <FileChoice label="Open a package as its own model" accept=".zip" several={false} onFiles={(chosen) => void own.open(chosen[0])} />
-        <NewModel />
-      </div>
-      <OtherModels model={model} />
+      <p style={{ margin: '14px 0 0' }}>
+        <Link to="/models">Other models, copies, packages as models of their own</Link>
+      </p>
     </div>
   );
 }
@@ -302,50 +128,5 @@ function Ways({ model, side, onSide, onFiles }: WaysProps) {
         Loads and schedules
       </button>
     </div>
-  );
-}
-
-function OtherModels({ model }: { model: ModelDocument | null }) {
-  const models = useModels();
-  const navigate = useNavigate();
-  const say = actions.say;
-  const [removing, setAsked] = useState<number | null>(null);
-  const others = (models.data ?? []).filter((m) => m.id !== model?.id);
-  const remove = async (id: number) => {
-    try {
-      unwrap(await client.DELETE('/api/models/{model_id}', { params: { path: { model_id: id } } }));
-      await queryClient.invalidateQueries({ queryKey: ['models'] });
-    } catch (error) {
-      say({ problem: problemOf(error), retry: null });
-    }
-    setAsked(null);
-  };
-  if (others.length === 0)
-    return model ? <p className="quiet">This is the only model here; {counted(model.tables.length, 'table')}.</p> : null;
-  return (
-    <ul className="plain-list">
-      {others.map((m) => (
-        <li key={m.id} className="row">
-          <button type="button" className="plain" onClick={() => void navigate(`/m/${m.id}/link`)}>
-            <b>{m.title}</b> <span className="quiet">{m.name}</span>
-          </button>
-          {removing === m.id ? (
-            <>
-              <span className="signal">Remove it with all its rows and files? This cannot be undone.</span>
-              <button type="button" className="pill small" onClick={() => void remove(m.id)}>
-                Remove {m.title}
-              </button>
-              <button type="button" className="pill small" onClick={() => setAsked(null)}>
-                Keep it
-              </button>
-            </>
-          ) : (
-            <button type="button" className="plain quiet" onClick={() => setAsked(m.id)} aria-label={`Remove the model ${m.title}`}>
-              remove
-            </button>
-          )}
-        </li>
-      ))}
-    </ul>
   );
 }

@@ -1,22 +1,10 @@
 // The columns of a table that was read: the type of each, what else it could be, and what did not fit.
 import type { ReadColumn, ReadsInfo } from '../../api/client';
 import { count } from '../../shared/format';
-
-export interface Asked {
-  type: string;
-  pattern: string;
-  decimal: string;
-  group: string;
-  language: string;
-  misfits: string;
-}
+import { asAsked, type Asked } from './asColumn';
 
 const TYPES = ['text', 'integer', 'number', 'boolean', 'date', 'datetime'];
 const PATTERNS = ['yyyy-MM-dd', 'dd.MM.yyyy', 'd.M.yyyy', 'dd/MM/yyyy', 'MM/dd/yyyy', 'd MMM yyyy', 'yyyyMMdd', 'dd.MM.yy'];
-
-function asAsked(reads: ReadsInfo, misfits: string): Asked {
-  return { type: reads.type, pattern: reads.pattern, decimal: reads.decimal, group: reads.group, language: reads.language, misfits };
-}
 
 function readsText(reads: ReadsInfo): string {
   const parts = [reads.type as string];

@@ -1,7 +1,8 @@
 // One table as it was read: its settings, its columns with their types and what did not fit, its first rows. All of it can be corrected.
 import { useState } from 'react';
 import type { ReadingItem } from '../../api/client';
-import { ColumnHead, Misfits, type Asked } from './ReadColumns';
+import type { Asked } from './asColumn';
+import { ColumnHead, Misfits } from './ReadColumns';
 import { columnText } from '../../shared/format';
 
 type Source = Record<string, unknown>;

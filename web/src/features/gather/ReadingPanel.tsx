@@ -5,7 +5,7 @@ import { queryClient, useEdits } from '../../api/queries';
 import { actions } from '../../app/shown';
 import { counted } from '../../shared/format';
 import { ComparisonView } from './ComparisonView';
-import { MissingAsk } from './MissingAsk';
+import { Asks } from './Asks';
 import { ReadTable } from './ReadTable';
 import { dropReading, startReading, useComparison, useReading, type Choice, type Mend } from './requests';
 
@@ -156,7 +156,7 @@ function Panel(given: PanelGiven) {
           </button>
         </span>
       </div>
-      {!running && !busy && <MissingAsk items={reading.items} onRead={(sources) => void reread(sources)} />}
+      {!running && !busy && <Asks items={reading.items} onRead={(sources) => void reread(sources)} />}
       {reading.items.map((item, place) => (
         <Item
           // Places are what items are told apart by.

@@ -1,3 +1,4 @@
+import { Note } from '../../shared/Note';
 import { useState } from 'react';
 import type { LinkInfo, ModelDocument, TableInfo } from '../../api/client';
 import { useEdits } from '../../api/queries';
@@ -33,7 +34,7 @@ export function LensLink({ model, link }: Props) {
       <LinkMark link={link} width={120} />
       <div className="formula-box">{link.text}</div>
       <p>{flowSentence(link)}</p>
-      {link.description && <p className="quiet">{link.description}</p>}
+      <Note text={link.description} quiet />
       <Choice link={link} label="State" property="active" choices={[true, false]} words={(v) => (v ? 'active' : 'inactive')} />
       <Choice link={link} label="Flow" property="flow" choices={['one-way', 'two-way']} words={String} />
       <Keys model={model} link={link} />

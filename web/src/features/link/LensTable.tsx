@@ -4,22 +4,17 @@ import { useCounting, useProfiles } from '../../api/queries';
 import { actions } from '../../app/shown';
 import { useLink } from './store';
 import { LinkMark, RoleMark } from '../../marks/Marks';
-import { typedText, count, counted, quotedName } from '../../shared/format';
+import { typedText, count, counted, nameText, quotedName } from '../../shared/format';
+import { Note } from '../../shared/Note';
 import { askNew } from './edits';
+import { LensFact } from './LensFact';
+import { stopWords } from './stops';
 import { ReachView } from './ReachView';
 import { TableShape } from './TableShape';
 import { Uses } from '../lineage/Uses';
 import { StoryView } from '../lineage/StoryView';
 import { Histogram } from '../shape/Histogram';
 import { ColumnTools, TableTools } from '../shape/TableTools';
-
-/** Why a filter stops, as the end of a sentence about the table it stops before. */
-export function stopWords(stop: Stop): string {
-  if (stop.reason === 'no link') return 'no link leads away';
-  if (stop.reason === 'inactive') return 'the link is inactive';
-  if (stop.reason === 'off') return 'the link is switched off';
-  return 'the link carries filters the other way only';
-}
 
 function LinkRow({ link, table }: { link: LinkInfo; table: string }) {
   const select = actions.select;
@@ -62,6 +57,7 @@ export function LensTable({ model, table, storyFirst, first }: Props) {
   const reach = useLink((s) => s.reach);
   const links = model.links.filter((k) => k.from_table === table.name || k.to_table === table.name);
   const measures = model.measures.filter((m) => m.home === table.name);
+  const isFact = model.matrix.facts.includes(table.name);
   return (
     <>
       <h2>
@@ -73,14 +69,18 @@ export function LensTable({ model, table, storyFirst, first }: Props) {
         {table.source ? `, from ${table.source}` : ''}
         {table.unmatched ? ', with an (unmatched) member' : ''}
       </p>
-      {table.description && <p>{table.description}</p>}
+      <Note text={table.description} />
       {first}
       {storyFirst && <StoryView model={model} kind="table" name={table.name} />}
       {storyFirst && <h3>Filters</h3>}
       {reach && !storyFirst ? (
         <ReachView model={model} subject={{ table: table.name }} />
       ) : (
-        <FilterOf current={model.currents.find((c) => c.table === table.name)} />
+        <>
+          {isFact && !storyFirst && <LensFact model={model} table={table} />}
+          {isFact && !storyFirst && <h3>What it filters</h3>}
+          <FilterOf current={model.currents.find((c) => c.table === table.name)} />
+        </>
       )}
       <h3>Links</h3>
       <LinkRows links={links} table={table.name} />
@@ -94,8 +94,8 @@ export function LensTable({ model, table, storyFirst, first }: Props) {
       <Columns table={table} />
       {measures.length > 0 && (
         <>
-          <h3>Measures that live here</h3>
-          <p>{measures.map((m) => m.name).join(', ')}</p>
+          <h3>Measures kept with it</h3>
+          <p>{measures.map((m) => nameText(m.name)).join(', ')}</p>
         </>
       )}
       <Uses model={model} kind="table" name={table.name} />
@@ -105,8 +105,10 @@ export function LensTable({ model, table, storyFirst, first }: Props) {
   );
 }
 
-/** Where a filter on the table runs, and before what it stops. */
-function FilterOf({ current }: { current: ModelDocument['currents'][number] | undefined }) {
+type Current = ModelDocument['currents'][number];
+
+/** Where a filter on the table runs, and before what it stops: a line, and each link where somebody wants to know. */
+function FilterOf({ current }: { current: Current | undefined }) {
   if (!current) return <p>A filter here stays here: no active link carries it on.</p>;
   return (
     <>
@@ -124,33 +126,41 @@ function FilterOf({ current }: { current: ModelDocument['currents'][number] | un
       ) : (
         <p>A filter here stays here: no active link carries it on.</p>
       )}
-      {current.stops.length > 0 && (
-        <>
-          <h3>It stops</h3>
-          <table>
-            <tbody>
-              {current.stops.map((stop) => (
-                <tr key={`${stop.link}${stop.to}`}>
-                  <td>
-                    {stop.to ? (
-                      <>
-                        before <b>{stop.to}</b>
-                      </>
-                    ) : (
-                      'here'
-                    )}
-                  </td>
-                  <td className="quiet">
-                    {stop.link ? `${stop.link}: ` : ''}
-                    {stopWords(stop)}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </>
-      )}
+      <Stops stops={current.stops.filter((s) => s.to)} />
     </>
+  );
+}
+
+const SHORT: Record<string, string> = { inactive: 'inactive', off: 'switched off', 'one-way': 'one-way' };
+
+/** The tables that do not take its filters, by why not. */
+function Stops({ stops }: { stops: Stop[] }) {
+  if (stops.length === 0) return null;
+  const reasons = [...new Set(stops.map((s) => s.reason))];
+  const tables = (reason: string) => new Set(stops.filter((s) => s.reason === reason).map((s) => s.to)).size;
+  return (
+    <details className="stops">
+      <summary>
+        {reasons
+          .map((r) => `${counted(tables(r), 'table')} ${tables(r) === 1 ? 'does' : 'do'} not take its filters: ${SHORT[r] ?? r}`)
+          .join('; ')}
+      </summary>
+      <table>
+        <tbody>
+          {stops.map((stop) => (
+            <tr key={`${stop.link}${stop.to}`}>
+              <td>
+                <b>{stop.to}</b>
+              </td>
+              <td className="quiet">
+                {stop.link ? `${stop.link}: ` : ''}
+                {stopWords(stop)}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </details>
   );
 }
 
@@ -209,7 +219,7 @@ export function LensColumn({ model, table, column, first }: { model: ModelDocume
       </p>
       {reach && <ReachView model={model} subject={{ table: table.name }} />}
       {first}
-      {info?.description && <p>{info.description}</p>}
+      <Note text={info?.description} />
       {info?.hidden && <p className="quiet">Hidden: lists leave it out.</p>}
       {profiles.isPending && <p className="wait">Reading the column…</p>}
       {table.columns.find((c) => c.name === column)?.formula && (

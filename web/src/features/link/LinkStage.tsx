@@ -10,8 +10,8 @@ import { LinkBar } from './LinkBar';
 import { Matrix } from './Matrix';
 import { useVariant } from './requests';
 import { Star } from './Star';
-import { Suggestions } from './Suggestions';
 
+const Suggestions = lazy(() => import('./Suggestions').then((m) => ({ default: m.Suggestions })));
 const LinkSheet = lazy(() => import('./LinkSheet').then((m) => ({ default: m.LinkSheet })));
 const VariantPane = lazy(() => import('./VariantPane').then((m) => ({ default: m.VariantPane })));
 
@@ -38,7 +38,11 @@ export function LinkStage({ model }: { model: ModelDocument }) {
             </span>
           </div>
           <Matrix model={shown} fact={fact} />
-          {!model.cleared && <Suggestions model={model} />}
+          {!model.cleared && (
+            <Suspense>
+              <Suggestions model={model} />
+            </Suspense>
+          )}
           <h2 style={{ borderTop: '1px solid var(--line)', paddingTop: 12 }}>Worth a look</h2>
           {findings.map((f) => (
             <FindingLine key={findingKey(f)} finding={f} show={show} />

@@ -1,15 +1,5 @@
 // The bus matrix: a row a fact, a column a dimension, in each cell how the one filters the other. A working surface for mouse and keyboard.
-import {
-  Fragment,
-  useCallback,
-  useMemo,
-  useRef,
-  useState,
-  type CSSProperties,
-  type FocusEvent,
-  type KeyboardEvent,
-  type MouseEvent,
-} from 'react';
+import { useCallback, useMemo, useRef, useState, type CSSProperties, type FocusEvent, type KeyboardEvent, type MouseEvent } from 'react';
 import type { LinkInfo, ModelDocument } from '../../api/client';
 import { actions, onScreen } from '../../app/shown';
 import { REACH_WORDS, ReachMark, type ReachKind } from '../../marks/Marks';
@@ -17,6 +7,7 @@ import { CellPanel } from './CellPanel';
 import { askNew, askRemove, askSwitch, askTurn } from './edits';
 import { GroupHead, Head, MatrixRow } from './MatrixCells';
 import { cellOf, shownMatrix, type Grouping } from './matrixModel';
+import { COLUMN, ROW, useWindow, type Column, type Span, type Window } from './matrixWindow';
 import { useLit, type Lit } from './reachState';
 import { useShares } from '../prove/requests';
 
@@ -59,12 +50,22 @@ function useCells(model: ModelDocument, fact: string, rows: string[], columns: s
   const [at, setAt] = useState<Cell | null>(null);
   const [opened, setOpened] = useState(0);
   const grid = useRef<HTMLTableElement>(null);
+  const scroll = useRef<HTMLDivElement>(null);
+  const { isLarge, show, window } = useWindow(scroll, rows.length, columns.length);
   const here: Cell | null =
     at && rows.includes(at[0]) && columns.includes(at[1]) ? at : rows[0] && columns[0] ? [rows[0], columns[0]] : null;
-  const focus = useCallback((r: string, c: string) => {
-    setAt([r, c]);
-    grid.current?.querySelector<HTMLElement>(`[data-cell="${CSS.escape(`${r}\n${c}`)}"]`)?.focus();
-  }, []);
+  const focus = useCallback(
+    (r: string, c: string) => {
+      setAt([r, c]);
+      show(rows.indexOf(r), columns.indexOf(c));
+      const cell = () => grid.current?.querySelector<HTMLElement>(`[data-cell="${CSS.escape(`${r}\n${c}`)}"]`);
+      const there = cell();
+      if (there) there.focus({ preventScroll: isLarge });
+      // What comes into sight is drawn after the scroll.
+      else requestAnimationFrame(() => requestAnimationFrame(() => cell()?.focus({ preventScroll: true })));
+    },
+    [rows, columns, show, isLarge],
+  );
   const open = (r: string, c: string) => {
     setAt([r, c]);
     setOpened(opened + 1);
@@ -76,7 +77,7 @@ function useCells(model: ModelDocument, fact: string, rows: string[], columns: s
     setOpened(0);
     if (at) focus(at[0], at[1]);
   };
-  return { grid, at, opened, here, focus, open, close };
+  return { grid, scroll, isLarge, window, at, opened, here, focus, open, close };
 }
 
 /** The link of a cell: the active one, or the first. */
@@ -131,7 +132,16 @@ export function Matrix({ model, fact }: { model: ModelDocument; fact: string }) 
   const lit = useLit(model);
   const rows = useMemo(() => shown.rows.flatMap((g) => (g.collapsed ? [] : g.members)), [shown]);
   const columns = useMemo(() => [...shown.columns.flatMap((g) => (g.collapsed ? [] : g.members)), ...shown.apart], [shown]);
-  const { grid, here, ...cells } = useCells(model, fact, rows, columns);
+  const { grid, scroll, isLarge, window, here, ...cells } = useCells(model, fact, rows, columns);
+  const places = useMemo<Column[]>(
+    () => [
+      ...shown.columns.flatMap((group): Column[] =>
+        group.collapsed ? [{ group }] : group.members.map((name) => ({ name, first: false })),
+      ),
+      ...shown.apart.map((name, i) => ({ name, first: i === 0 })),
+    ],
+    [shown],
+  );
   const longest = Math.max(0, ...columns.map((c) => c.length));
   const onKey = (event: KeyboardEvent) => {
     const cell = cellAt(event.target);
@@ -145,11 +155,11 @@ export function Matrix({ model, fact }: { model: ModelDocument; fact: string }) 
   return (
     <section className="matrix-part" aria-label="Bus matrix">
       <Tools {...options} someHidden={model.tables.some((t) => t.hidden)} />
-      <div className="matrix-scroll">
+      <div className="matrix-scroll" ref={scroll}>
         {/* A table whose cells take the focus is a grid. */}
         <table
           ref={grid}
-          className="matrix"
+          className={isLarge ? 'matrix large' : 'matrix'}
           style={{ '--head': `${Math.max(104, 52 + longest * 6.2)}px` } as CSSProperties}
           // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-to-interactive-role
           role="grid"
@@ -165,8 +175,14 @@ export function Matrix({ model, fact }: { model: ModelDocument; fact: string }) 
             if (cell) cells.open(cell[0], cell[1]);
           }}
         >
-          <Heads model={model} options={options} lit={lit} />
-          <Rows {...{ model, options, lit, fact }} current={here} />
+          {isLarge && (
+            <colgroup>
+              <col className="row-head" />
+              <col span={places.length} style={{ width: COLUMN }} />
+            </colgroup>
+          )}
+          <Heads model={model} options={options} lit={lit} places={places} span={window.columns} />
+          <Rows {...{ model, options, lit, fact, places, window }} current={here} />
         </table>
         {rows.length === 0 && (
           <p className="pad quiet">No fact yet: gather tables, then link them. A table that looks others up is a fact.</p>
@@ -221,10 +237,27 @@ function Tools({ search, setSearch, grouping, setGrouping, hidden, setHidden, so
 
 const areGrouped = ({ grouping }: Options) => grouping !== 'none' && grouping !== 'conformed';
 
+/** Those of some columns that are drawn, and how many stand before and behind them. */
+function useDrawn(places: Column[], { from, to }: Span) {
+  return useMemo(() => {
+    const drawn = places.slice(from, Math.min(to, places.length));
+    return { drawn, before: Math.min(from, places.length), behind: Math.max(0, places.length - from - drawn.length) };
+  }, [places, from, to]);
+}
+
+interface HeadsGiven {
+  model: ModelDocument;
+  options: Options;
+  lit: Lit;
+  places: Column[];
+  span: Span;
+}
+
 /** The dimensions, under their groups where there are any. */
-function Heads({ model, options, lit }: { model: ModelDocument; options: Options; lit: Lit }) {
+function Heads({ model, options, lit, places, span }: HeadsGiven) {
   const { shown, toggle } = options;
   const tables = useMemo(() => new Map(model.tables.map((t) => [t.name, t])), [model]);
+  const { drawn, before, behind } = useDrawn(places, span);
   return (
     <thead>
       {areGrouped(options) && (
@@ -238,18 +271,17 @@ function Heads({ model, options, lit }: { model: ModelDocument; options: Options
       )}
       <tr>
         <td className="corner" />
-        {shown.columns.map((g) =>
-          g.collapsed ? (
-            <th key={g.name} className="col narrow" aria-label={`${g.name}, collapsed`}>
-              <small>{g.members.length}</small>
+        {before > 0 && <td colSpan={before} />}
+        {drawn.map((c) =>
+          'group' in c ? (
+            <th key={`group ${c.group.name}`} className="col narrow" aria-label={`${c.group.name}, collapsed`}>
+              <small>{c.group.members.length}</small>
             </th>
           ) : (
-            g.members.map((d) => <Head key={d} model={model} table={tables.get(d)} lit={lit} />)
+            <Head key={c.name} model={model} table={tables.get(c.name)} lit={lit} apart={c.first} />
           ),
         )}
-        {shown.apart.map((d, i) => (
-          <Head key={d} model={model} table={tables.get(d)} lit={lit} apart={i === 0} />
-        ))}
+        {behind > 0 && <td colSpan={behind} />}
       </tr>
     </thead>
   );
@@ -261,42 +293,44 @@ interface RowsGiven {
   lit: Lit;
   fact: string;
   current: Cell | null;
+  places: Column[];
+  window: Window;
 }
 
-/** The facts, under their groups where there are any. */
-function Rows({ model, options, lit, fact, current }: RowsGiven) {
+/** The facts, under their groups where there are any; those in sight. */
+function Rows({ model, options, lit, fact, current, places, window }: RowsGiven) {
   const { shown, toggle } = options;
   const tables = useMemo(() => new Map(model.tables.map((t) => [t.name, t])), [model]);
   const shares = useShares(model);
+  const { drawn, before, behind } = useDrawn(places, window.columns);
   const grouped = areGrouped(options);
+  const lines = shown.rows.flatMap((g) => [...(grouped ? [g] : []), ...(g.collapsed ? [] : g.members)]);
+  const { from, to } = window.rows;
+  const under = lines.length - Math.min(to, lines.length);
   return (
     <tbody>
-      {shown.rows.map((g) => (
-        <Fragment key={g.name}>
-          {grouped && (
-            <tr className="row-group">
-              <th scope="rowgroup">
-                <button type="button" className="plain" aria-expanded={!g.collapsed} onClick={() => toggle(`row ${g.name}`)}>
-                  {g.collapsed ? '▸' : '▾'} {g.name} <span className="quiet">{g.members.length}</span>
-                </button>
-              </th>
-            </tr>
-          )}
-          {(g.collapsed ? [] : g.members).map((f) => (
-            <MatrixRow
-              key={f}
-              model={model}
-              table={tables.get(f)}
-              columns={shown.columns}
-              apart={shown.apart}
-              lit={lit}
-              chosen={f === fact}
-              current={current?.[0] === f ? current[1] : null}
-              shares={shares}
-            />
-          ))}
-        </Fragment>
-      ))}
+      {from > 0 && <tr className="row-group" aria-hidden="true" style={{ height: Math.min(from, lines.length) * ROW }} />}
+      {lines.slice(from, to).map((line) =>
+        typeof line === 'string' ? (
+          <MatrixRow
+            key={line}
+            model={model}
+            table={tables.get(line)}
+            {...{ drawn, before, behind, lit, shares }}
+            chosen={line === fact}
+            current={current?.[0] === line ? current[1] : null}
+          />
+        ) : (
+          <tr key={`group ${line.name}`} className="row-group">
+            <th scope="rowgroup">
+              <button type="button" className="plain" aria-expanded={!line.collapsed} onClick={() => toggle(`row ${line.name}`)}>
+                {line.collapsed ? '▸' : '▾'} {line.name} <span className="quiet">{line.members.length}</span>
+              </button>
+            </th>
+          </tr>
+        ),
+      )}
+      {under > 0 && <tr className="row-group" aria-hidden="true" style={{ height: under * ROW }} />}
     </tbody>
   );
 }

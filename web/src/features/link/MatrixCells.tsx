@@ -6,6 +6,7 @@ import { REACH_WORDS, ReachMark, RoleMark } from '../../marks/Marks';
 import { actions } from '../../app/shown';
 import { counted } from '../../shared/format';
 import { NO_CELL, cellOf, conformed, type Group } from './matrixModel';
+import type { Column } from './matrixWindow';
 import type { Lit } from './reachState';
 import { HoleMark } from '../../marks/CoverMark';
 import { shareOfCell, shareWords, type Share } from '../prove/coverageModel';
@@ -60,8 +61,10 @@ export const Head = memo(function Head({
 interface RowProps {
   model: ModelDocument;
   table: TableInfo | undefined;
-  columns: Group[];
-  apart: string[];
+  /** The columns that are drawn, and how many stand before and behind them. */
+  drawn: Column[];
+  before: number;
+  behind: number;
   lit: Lit;
   chosen: boolean;
   /** The column whose cell of this row takes the focus. */
@@ -70,7 +73,7 @@ interface RowProps {
   shares: Map<string, Share> | null;
 }
 
-export const MatrixRow = memo(function MatrixRow({ model, table, columns, apart, lit, chosen, current, shares }: RowProps) {
+export const MatrixRow = memo(function MatrixRow({ model, table, drawn, before, behind, lit, chosen, current, shares }: RowProps) {
   if (!table) return null;
   const f = table.name;
   const reached = lit.reached.has(f) || lit.source === f;
@@ -107,16 +110,17 @@ export const MatrixRow = memo(function MatrixRow({ model, table, columns, apart,
           {model.clearances.length > 0 && <Ruled model={model} table={f} />}
         </button>
       </th>
-      {columns.map((g) =>
-        g.collapsed ? (
-          <td key={g.name} className="narrow">
-            {g.members.filter((d) => cellOf(model, f, d).kind !== 'none').length || ''}
+      {before > 0 && <td colSpan={before} />}
+      {drawn.map((c) =>
+        'group' in c ? (
+          <td key={`group ${c.group.name}`} className="narrow">
+            {c.group.members.filter((d) => cellOf(model, f, d).kind !== 'none').length || ''}
           </td>
         ) : (
-          g.members.map((d) => cell(d))
+          cell(c.name, c.first)
         ),
       )}
-      {apart.map((d, i) => cell(d, i === 0))}
+      {behind > 0 && <td colSpan={behind} />}
     </tr>
   );
 });

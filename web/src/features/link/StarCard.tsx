@@ -4,6 +4,7 @@ import type { LinkInfo, TableInfo } from '../../api/client';
 import { ChangeMark, LinkMark, RoleMark, type ChangeKind } from '../../marks/Marks';
 import { count, counted, quotedName } from '../../shared/format';
 import type { Box } from './geometry';
+import type { Level } from './store';
 
 export interface CardActs {
   onGrab: (event: PointerEvent, name: string) => void;
@@ -23,12 +24,16 @@ interface CardProps extends CardActs {
   box: Box;
   classes: string;
   open: boolean;
+  /** What of its columns it shows. */
+  shown: Level;
   target: string | null;
   /** Columns that are picked to be a key together, as one text. */
   picked: string;
   /** What the held formula does to filters here. */
   marks: string;
 }
+
+const NEXT: Record<Level, string> = { names: 'Columns', keys: 'All columns', all: 'Only the name' };
 
 const STEPS: Record<string, [number, number]> = { ArrowUp: [0, -24], ArrowDown: [0, 24], ArrowLeft: [-24, 0], ArrowRight: [24, 0] };
 
@@ -37,7 +42,7 @@ export function keyOf(table: string, column: string): string {
 }
 
 export const StarCard = memo(function StarCard(props: CardProps) {
-  const { table, links, box, classes, open, target, picked, marks, onGrab, onHover, onToggle, onSelect, onLink, onNudge } = props;
+  const { table, links, box, classes, open, shown, target, picked, marks, onGrab, onHover, onToggle, onSelect, onLink, onNudge } = props;
   const keyboard = (event: KeyboardEvent) => {
     const step = STEPS[event.key];
     if (step && event.altKey) onNudge(table.name, step[0], step[1]);
@@ -53,6 +58,7 @@ export const StarCard = memo(function StarCard(props: CardProps) {
       style={{
         transform: `translate(${box.x - box.width / 2}px, ${box.y - box.height / 2}px)`,
         width: box.width,
+        height: open && !box.opened?.length ? undefined : box.height,
         minHeight: box.height,
         zIndex: open ? 3 : 2,
       }}
@@ -82,11 +88,11 @@ export const StarCard = memo(function StarCard(props: CardProps) {
           style={{ marginLeft: 'auto' }}
           aria-expanded={open}
           aria-label={`Columns of ${table.name}, to drag a link from`}
-          title="Columns, to drag a link from"
+          title={`${NEXT[shown]}, to drag a link from`}
           onPointerDown={(e) => e.stopPropagation()}
           onClick={() => onToggle(table.name)}
         >
-          {open ? '▴' : '▾'}
+          {shown === 'all' ? '▴' : '▾'}
         </button>
       </span>
       <small>
@@ -110,29 +116,29 @@ interface Shown {
   link: LinkInfo | undefined;
 }
 
-/** Keys and linked columns first, each with its link; the others in their order. */
-function shownColumns(table: TableInfo, links: LinkInfo[]): Shown[] {
+/** The columns that the card shows, in the star's order; of one that is only open for a link to be dropped, keys and linked ones first. */
+function shownColumns(table: TableInfo, links: LinkInfo[], opened: string[] | undefined): Shown[] {
   const of = (name: string) =>
     links.find(
       (k) => (k.from_table === table.name && k.from_columns.includes(name)) || (k.to_table === table.name && k.to_columns.includes(name)),
     );
-  const listed = table.columns
-    .filter((c) => !c.hidden || of(c.name))
-    .map((c) => ({
-      name: c.name,
-      dtype: c.dtype,
-      isKey: table.key.includes(c.name) || table.candidate_keys.includes(c.name),
-      link: of(c.name),
-    }));
+  const told = table.columns.map((c) => ({
+    name: c.name,
+    dtype: c.dtype,
+    isKey: table.key.includes(c.name) || table.candidate_keys.includes(c.name),
+    hidden: c.hidden,
+    link: of(c.name),
+  }));
+  if (opened?.length) return opened.flatMap((name) => told.filter((c) => c.name === name));
   const weight = (c: Shown) => (c.isKey ? 0 : c.link ? 1 : 2);
-  return listed.sort((a, b) => weight(a) - weight(b));
+  return told.filter((c) => !c.hidden || c.link).toSorted((a, b) => weight(a) - weight(b));
 }
 
-function Columns({ table, links, target, picked, onKey, onPick, onColumn }: CardProps) {
+function Columns({ table, links, box, target, picked, onKey, onPick, onColumn }: CardProps) {
   const chosen = new Set(picked.split('\n'));
   return (
     <div className="keys">
-      {shownColumns(table, links).map((c) => {
+      {shownColumns(table, links, box.opened).map((c) => {
         const key = keyOf(table.name, c.name);
         return (
           <button

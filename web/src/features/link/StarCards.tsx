@@ -10,6 +10,7 @@ import type { HeldState } from './heldState';
 import type { Lit } from './reachState';
 import { StarCard } from './StarCard';
 import { placing, type useStarDrag } from './starDrag';
+import type { Level } from './store';
 
 interface Given {
   model: ModelDocument;
@@ -21,7 +22,7 @@ interface Given {
   inMiddle: Set<string>;
   isPale: (name: string) => boolean;
   chosen: string | null;
-  open: Set<string>;
+  levelOf: (name: string) => Level;
   drag: ReturnType<typeof useStarDrag>;
   edit: (edit: Edit) => Promise<unknown>;
   onToggle: (name: string) => void;
@@ -46,7 +47,7 @@ const selectColumn = (table: string, name: string) => actions.select({ kind: 'co
 const linkFrom = (from: string[]) => askNew(from, []);
 
 export function StarCards(given: Given) {
-  const { model, starKey, boxes, placed, held, open, drag, edit, onToggle, onSelect } = given;
+  const { model, starKey, boxes, placed, held, levelOf, drag, edit, onToggle, onSelect } = given;
   const linksOf = useMemo(
     () => new Map(model.tables.map((t) => [t.name, model.links.filter((k) => k.from_table === t.name || k.to_table === t.name)])),
     [model],
@@ -68,7 +69,8 @@ export function StarCards(given: Given) {
         links={linksOf.get(name) ?? []}
         box={box}
         classes={classesOf(name, given)}
-        open={open.has(name) || drag.pulling?.over === name}
+        open={levelOf(name) !== 'names' || drag.pulling?.over === name}
+        shown={levelOf(name)}
         target={drag.pulling?.to ?? null}
         picked={drag.picked.filter((k) => tableIn(k) === name).join('\n')}
         marks={held.marks.get(name) ?? ''}

@@ -1,9 +1,12 @@
 // What stands over the star: its name, a second fact, search, zoom, and what is held over it.
+import { Menu } from '@mantine/core';
 import { useState } from 'react';
 import type { ModelDocument } from '../../api/client';
 import { actions } from '../../app/shown';
 import { counted } from '../../shared/format';
 import type { HeldState } from './heldState';
+import { useLink, type Level } from './store';
+import { fold } from './SubjectCards';
 
 interface Props {
   model: ModelDocument;
@@ -14,11 +17,13 @@ interface Props {
   onZoom: (factor: number) => void;
   onFit: () => void;
   onTidy: () => void;
+  /** The subjects that tables have, which can be folded. */
+  folds: string[];
   /** Whether there is such a table or column. */
   onJump: (text: string) => boolean;
 }
 
-export function StarHead({ model, fact, beside, percent, held, onZoom, onFit, onTidy, onJump }: Props) {
+export function StarHead({ model, fact, beside, percent, held, folds, onZoom, onFit, onTidy, onJump }: Props) {
   const [text, setText] = useState('');
   const [lost, setLost] = useState(false);
   const others = model.matrix.facts.filter((f) => f !== fact);
@@ -70,6 +75,8 @@ export function StarHead({ model, fact, beside, percent, held, onZoom, onFit, on
             <option key={n} value={n} />
           ))}
         </datalist>
+        <Levels />
+        {folds.length > 0 && <Folds subjects={folds} />}
         <span className="row quiet zoom">
           <button type="button" className="plain" aria-label="Smaller" onClick={() => onZoom(1 / 1.2)}>
             −
@@ -88,6 +95,54 @@ export function StarHead({ model, fact, beside, percent, held, onZoom, onFit, on
       </div>
       {held.name && <HeldLine held={held} />}
     </div>
+  );
+}
+
+const LEVELS: [Level, string, string][] = [
+  ['names', 'names', 'Cards show their names'],
+  ['keys', 'keys', 'Cards show keys and what links to others; lines run from key to key'],
+  ['all', 'columns', 'Cards show all columns'],
+];
+
+/** What all cards show. */
+function Levels() {
+  const level = useLink((s) => s.level);
+  return (
+    <span className="row levels" role="group" aria-label="What cards show">
+      {LEVELS.map(([name, words, title]) => (
+        <button
+          key={name}
+          type="button"
+          className="plain"
+          title={title}
+          aria-pressed={level === name}
+          onClick={() => actions.set({ level: name, levels: {} })}
+        >
+          {words}
+        </button>
+      ))}
+    </span>
+  );
+}
+
+/** Subjects whose tables can be one card. */
+function Folds({ subjects }: { subjects: string[] }) {
+  const folded = useLink((s) => s.folded);
+  return (
+    <Menu position="bottom-end" withinPortal closeOnItemClick={false}>
+      <Menu.Target>
+        <button type="button" className="plain quiet" title="Show all tables of a subject as one card">
+          {folded.length ? counted(folded.length, 'subject') + ' folded' : 'fold'} ▾
+        </button>
+      </Menu.Target>
+      <Menu.Dropdown>
+        {subjects.map((s) => (
+          <Menu.Item key={s} aria-current={folded.includes(s)} onClick={() => fold(s)}>
+            {folded.includes(s) ? '▸' : '▾'} {s}
+          </Menu.Item>
+        ))}
+      </Menu.Dropdown>
+    </Menu>
   );
 }
 

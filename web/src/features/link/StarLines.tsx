@@ -1,8 +1,9 @@
 // The links of a star, drawn under its cards.
-import { useMemo } from 'react';
-import type { HeldScan, ModelDocument } from '../../api/client';
+import type { HeldScan, ModelDocument, StarRoute } from '../../api/client';
+import { counted } from '../../shared/format';
+import { along, partOf, pointAt } from './along';
 import { askRemove } from './edits';
-import { between, offsets, type Box } from './geometry';
+import { between, type Box } from './geometry';
 import { heldOf } from './heldState';
 import type { Lit } from './reachState';
 import type { Pulling } from './starDrag';
@@ -13,6 +14,11 @@ import { noticedWords } from '../prove/coverageModel';
 interface Given {
   model: ModelDocument;
   boxes: Map<string, Box>;
+  routes: Record<string, StarRoute>;
+  /** The table that is being pulled: its lines are straight until it stands. */
+  moved: string | null;
+  /** Tables whose subject is folded: their lines end at its card. */
+  inside: Set<string>;
   scan: HeldScan | null;
   lit: Lit;
   isPale: (from: string) => boolean;
@@ -22,30 +28,31 @@ interface Given {
   onGrab: GrabLink;
 }
 
-export function StarLines({ model, boxes, scan, lit, isPale, chosen, pulling, onSelect, onGrab }: Given) {
+export function StarLines({ model, boxes, routes, moved, inside, scan, lit, isPale, chosen, pulling, onSelect, onGrab }: Given) {
   const shares = useShares(model);
-  const asides = useMemo(() => offsets(model.links), [model.links]);
   const runs = scan && !lit.source ? scan.runs : lit.runs;
   return (
     <svg width="1" height="1" aria-label="Links">
       {model.links.map((link) => {
         const a = boxes.get(link.from_table);
         const b = boxes.get(link.to_table);
+        const route = link.from_table === moved || link.to_table === moved ? undefined : routes[link.name];
+        if (route && (inside.has(link.from_table) || inside.has(link.to_table))) return <Bundle key={link.name} route={route} />;
         if (!a || !b || link.from_table === link.to_table) return null;
         const state = heldOf(link, scan);
-        const aside = asides.get(link.name) ?? 0;
         return (
           <StarLink
             key={link.name}
             link={link}
-            {...between(a, b, aside)}
+            points={route?.points ?? between(a, b)}
+            mark={route?.mark}
+            label={route?.label ?? null}
             way={state.way}
             held={state.words}
             runsTo={runs.find((r) => r.link === link.name)?.to ?? null}
             stopsFrom={lit.stops.find((s) => s.link === link.name)?.from ?? null}
             pale={isPale(link.from_table)}
             chosen={chosen === link.name}
-            aside={aside}
             noticed={noticedWords(shares?.get(`link ${link.name}`))}
             hole={(shares?.get(`link ${link.name}`)?.holes.length ?? 0) > 0}
             onSelect={onSelect}
@@ -62,6 +69,20 @@ export function StarLines({ model, boxes, scan, lit, isPale, chosen, pulling, on
   );
 }
 
+/** All links that lead to a folded subject, as one line. */
+function Bundle({ route: { points, links, mark } }: { route: StarRoute }) {
+  const line = along(points, mark);
+  const [x, y] = pointAt(line, line.middle);
+  return (
+    <g className="star-link bundle">
+      <path className="line" d={partOf(line, 0, line.length)} />
+      <text x={x + 8} y={y + 4}>
+        {counted(links, 'link')}
+      </text>
+    </g>
+  );
+}
+
 /** The line that follows the pointer while a link is dragged. */
 function Pulled({ pulling, boxes }: { pulling: Pulling; boxes: Map<string, Box> }) {
   const box = boxes.get(pulling.from);
@@ -74,7 +95,7 @@ function Pulled({ pulling, boxes }: { pulling: Pulling; boxes: Map<string, Box> 
 /** A flow that a `match` of the held formula puts there for itself. */
 function Added({ a, b, text }: { a: Box | undefined; b: Box | undefined; text: string }) {
   if (!a || !b) return null;
-  const { ax, ay, bx, by } = between(b, a, 0);
+  const [[bx, by], [ax, ay]] = between(b, a);
   return (
     <g className="star-link runs held">
       <title>{text}</title>

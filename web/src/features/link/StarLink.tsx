@@ -1,6 +1,7 @@
 // One link of the star: crow's foot, diode or lever, wave, and the current that runs over it or stops at it.
-import { memo, type PointerEvent } from 'react';
+import { memo, useMemo, type PointerEvent } from 'react';
 import type { LinkInfo } from '../../api/client';
+import { along, partOf, pointAt, text, type Along, type Point } from './along';
 
 /** Which way filters cross a link: from its one side (`on`), both ways, against it, not at all, or not for it is inactive. */
 export type Way = 'on' | 'both' | 'back' | 'off' | 'inactive';
@@ -9,10 +10,11 @@ export type GrabLink = (event: PointerEvent, name: string) => void;
 
 interface Props {
   link: LinkInfo;
-  ax: number;
-  ay: number;
-  bx: number;
-  by: number;
+  points: readonly Point[];
+  /** How far along it its mark stands. */
+  mark?: number | undefined;
+  /** Where its name begins, if it has a place of its own; it always stands there then. */
+  label: Point | null;
   way: Way;
   /** What the held formula makes of it, in words. */
   held: string;
@@ -24,8 +26,6 @@ interface Props {
   /** How much of what could break of it would be noticed, in words, and whether something would not. */
   noticed: string;
   hole: boolean;
-  /** How far it stands aside of others between the same tables; its name then always stands there, on the outer side. */
-  aside: number;
   onSelect: (name: string) => void;
   onRemove: (name: string) => void;
   onGrab: GrabLink;
@@ -41,21 +41,20 @@ export function wayOf(link: LinkInfo): Way {
 /** A place along the line, at a distance from the first end, and aside of it. */
 type Place = (t: number, side?: number) => string;
 
+/** A line, how long it is, and where on it its mark stands. */
+interface Drawn {
+  line: Along;
+  p: Place;
+}
+
 export const StarLink = memo(function StarLink(props: Props) {
-  const { link, ax, ay, bx, by, way, held, runsTo, stopsFrom, chosen, aside, onSelect, onRemove, onGrab } = props;
-  const length = Math.hypot(bx - ax, by - ay) || 1;
-  const ux = (bx - ax) / length;
-  const uy = (by - ay) / length;
-  const at = (t: number, side = 0): [number, number] => [ax + ux * t - uy * side, ay + uy * t + ux * side];
-  const p: Place = (t, side = 0) =>
-    at(t, side)
-      .map((v) => v.toFixed(1))
-      .join(' ');
-  const middle = length / 2;
+  const { link, points, mark, label, way, held, runsTo, stopsFrom, chosen, onSelect, onRemove, onGrab } = props;
+  const line = useMemo(() => along(points, mark), [points, mark]);
+  const { length, middle } = line;
+  const at = (t: number, side = 0) => pointAt(line, t, side);
+  const p: Place = (t, side = 0) => text(at(t, side));
   const stopAt = stopsFrom === link.from_table ? 24 : length - 24;
-  const outward = aside === 0 ? 1 : Math.sign(-uy * aside) || 1;
-  const beside = at(aside === 0 ? middle : middle + (aside > 0 ? 16 : -16));
-  const label = [beside[0] + outward * 10, beside[1] - (aside === 0 ? 8 : -4)] as const;
+  const [x, y] = label ?? at(middle);
   const words = [wordsOf(link, held), props.noticed].filter(Boolean).join('; ');
   return (
     <g
@@ -71,22 +70,14 @@ export const StarLink = memo(function StarLink(props: Props) {
       }}
     >
       <title>{words}</title>
-      <path className="hit" d={`M${p(0)}L${p(length)}`} />
-      <Line link={link} way={way} length={length} p={p} />
+      <path className="hit" d={partOf(line, 0, length)} />
+      <Line link={link} way={way} line={line} p={p} />
       <Feet cardinality={link.cardinality} length={length} p={p} />
       <WayMark way={way} middle={middle} p={p} />
       {stopsFrom && <path className="stop-bar" d={`M${p(stopAt, 8)}L${p(stopAt, -8)}`} />}
-      {props.hole && (
-        <path
-          className="hole"
-          d="M-7 0C-3.6 -5 3.6 -5 7 0 3.6 5 -3.6 5 -7 0Z"
-          transform={`translate(${at(middle, 14)
-            .map((v) => v.toFixed(1))
-            .join(' ')})`}
-        />
-      )}
-      {(aside !== 0 || chosen || runsTo || held) && (
-        <text x={label[0]} y={label[1]} textAnchor={outward < 0 ? 'end' : 'start'}>
+      {props.hole && <path className="hole" d="M-7 0C-3.6 -5 3.6 -5 7 0 3.6 5 -3.6 5 -7 0Z" transform={`translate(${p(middle, 14)})`} />}
+      {(label || chosen || runsTo || held) && (
+        <text x={x + (label ? 0 : 12)} y={y + (label ? 0 : 4)}>
           {held ? `${link.name}: ${held}` : link.name}
         </text>
       )}
@@ -97,7 +88,7 @@ export const StarLink = memo(function StarLink(props: Props) {
 function classesOf({ link, held, runsTo, stopsFrom, pale, chosen }: Props): string {
   const classes = ['star-link'];
   if (runsTo) classes.push('runs');
-  if (runsTo === link.to_table) classes.push('back');
+  if (runsTo === link.from_table) classes.push('back');
   if (pale && !runsTo && !stopsFrom && !chosen && !held) classes.push('pale');
   if (chosen) classes.push('chosen');
   if (held) classes.push('held');
@@ -109,15 +100,15 @@ function wordsOf(link: LinkInfo, held: string): string {
   return `${link.name}: ${link.text}, ${link.cardinality}, ${state}`;
 }
 
-/** The line itself: straight, waved where the link is loose, or an open lever where it is inactive. */
-function Line({ link, way, length, p }: { link: LinkInfo; way: Way; length: number; p: Place }) {
-  const middle = length / 2;
-  if (way !== 'inactive') return <path className="line" d={link.firm ? `M${p(length)}L${p(0)}` : waveAlong(length, p)} />;
+/** The line itself: plain, waved where the link is loose, or an open lever where it is inactive. */
+function Line({ link, way, line, p }: Drawn & { link: LinkInfo; way: Way }) {
+  const { length, middle } = line;
+  if (way !== 'inactive') return <path className="line" d={link.firm ? partOf(line, 0, length) : waveAlong(length, p)} />;
   return (
     <>
       <path
         className="line"
-        d={`M${p(0)}L${p(middle - MARK)}M${p(length)}L${p(middle + MARK)}M${p(middle - MARK)}L${p(middle + 7, -11)}`}
+        d={`${partOf(line, 0, middle - MARK)}${partOf(line, middle + MARK, length)}M${p(middle - MARK)}L${p(middle + 7, -11)}`}
       />
       <path className="contacts" d={`M${p(middle - MARK)}h0M${p(middle + MARK)}h0`} />
     </>
@@ -151,11 +142,8 @@ function WayMark({ way, middle, p }: { way: Way; middle: number; p: Place }) {
 }
 
 function waveAlong(length: number, p: Place): string {
-  let path = `M${p(length)}`;
+  let path = `M${p(0)}`;
   const steps = Math.max(Math.round(length / 9), 2);
-  for (let i = 1; i <= steps; i += 1) {
-    const t = length - (length * i) / steps;
-    path += `Q${p(t + length / steps / 2, i % 2 ? 6 : -6)} ${p(t)}`;
-  }
+  for (let i = 1; i <= steps; i += 1) path += `Q${p((length * (i - 0.5)) / steps, i % 2 ? 6 : -6)} ${p((length * i) / steps)}`;
   return path;
 }

@@ -162,7 +162,7 @@ function WhichRole({ model, choices }: { model: ModelDocument; choices: Suggesti
   );
 }
 
-function markOf(s: Suggestion) {
+export function markOf(s: Suggestion) {
   const link = s.link as { cardinality: 'many-to-one' | 'one-to-one' | 'many-to-many'; flow: 'one-way' | 'two-way'; active: boolean };
   return { ...link, firm: s.evidence.unique && link.cardinality !== 'many-to-many' };
 }

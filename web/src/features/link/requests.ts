@@ -1,7 +1,9 @@
 // What Link asks the server: what a link would be, what edits would do, suggestions, reach, the star's places, history.
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useMemo } from 'react';
 import { client, unwrap, type ModelDocument, type Probe, type StarLayout } from '../../api/client';
 import type { Edit } from '../../api/queries';
+import { useLink } from './store';
 
 const of = (model: ModelDocument) => ({ path: { model_id: model.id } });
 
@@ -98,45 +100,78 @@ export function useHeld(model: ModelDocument, held: HeldThing | null, fact: stri
   });
 }
 
-/** Where a star's tables stood when this window last saw it: what stood somewhere stays there. */
-export function placesKey(model: ModelDocument, key: string): string {
-  return `nexorem.star.${model.id}.${key}`;
+/** What the star is drawn by, besides the model. */
+export interface StarView {
+  fact: string;
+  beside: string | null;
+  /** How many times wider than high its window is, in steps. */
+  shape: number;
+  /** Cards that show columns. */
+  opened: Record<string, 'keys' | 'all'>;
+  folded: string[];
 }
 
-function placesBefore(model: ModelDocument, key: string): Record<string, [number, number]> {
+/** The star of a fact as this window shows it. */
+export function useStarView(model: ModelDocument, fact: string): StarView {
+  const second = useLink((s) => s.beside);
+  const beside = second && second !== fact && model.tables.some((t) => t.name === second) ? second : null;
+  const { shape, folded, level, levels } = useLink();
+  return useMemo(() => {
+    const opened = model.tables.flatMap((t) => {
+      const shown = levels[t.name] ?? level;
+      return shown === 'names' ? [] : [[t.name, shown] as const];
+    });
+    return { fact, beside, shape, folded, opened: Object.fromEntries(opened) };
+  }, [fact, beside, shape, folded, level, levels, model.tables]);
+}
+
+const keyOfStar = ({ fact, beside }: StarView) => (beside ? `${fact} + ${beside}` : fact);
+
+/** Where a star's tables stood when this window last saw it in a room of this shape: what stood somewhere stays there. */
+export function placesKey(model: ModelDocument, key: string, shape: number): string {
+  return `nexorem.star.${model.id}.${key}.${shape}`;
+}
+
+/** Tables by x and row, and how far rows were apart. */
+interface Places {
+  before: Record<string, [number, number]>;
+  rooms: Record<string, number>;
+}
+
+function placesBefore(model: ModelDocument, key: string, shape: number): Places {
   try {
-    return JSON.parse(localStorage.getItem(placesKey(model, key)) ?? '{}') as Record<string, [number, number]>;
+    const kept = JSON.parse(localStorage.getItem(placesKey(model, key, shape)) ?? '{}') as Partial<Places>;
+    return { before: kept.before ?? {}, rooms: kept.rooms ?? {} };
   } catch {
-    return {};
+    return { before: {}, rooms: {} };
   }
 }
 
+/** The picture of a star as it stands in this window: SVG. */
+export async function starPicture(model: ModelDocument, view: StarView): Promise<string> {
+  const body = { ...view, shape: view.shape || 1, ...placesBefore(model, keyOfStar(view), view.shape) };
+  return unwrap(await client.POST('/api/models/{model_id}/star/picture', { params: of(model), body, parseAs: 'text' })) as string;
+}
+
 /** `shownAs` tells apart the stars of the model and of a variant of it. */
-export function useStarLayout(model: ModelDocument, fact: string, beside: string | null, shownAs: string, tidied: number) {
+export function useStarLayout(model: ModelDocument, view: StarView, shownAs: string, tidied: number) {
+  const key = keyOfStar(view);
   return useQuery<StarLayout>({
-    queryKey: ['star', model.id, model.version, fact, beside, shownAs, tidied],
-    enabled: fact !== '',
-    placeholderData: (old) => (old?.key === (beside ? `${fact} + ${beside}` : fact) ? old : undefined),
+    queryKey: ['star', model.id, model.version, view, shownAs, tidied],
+    enabled: view.fact !== '' && view.shape > 0,
+    placeholderData: (old) => (old?.key === key ? old : undefined),
     queryFn: async ({ signal }) => {
-      const key = beside ? `${fact} + ${beside}` : fact;
-      const answer = unwrap(
-        await client.POST('/api/models/{model_id}/star', {
-          params: of(model),
-          body: { fact, beside, before: placesBefore(model, key) },
-          signal,
-        }),
-      );
+      const { before, rooms } = placesBefore(model, key, view.shape);
+      const told = await client.POST('/api/models/{model_id}/star', { params: of(model), body: { ...view, before, rooms }, signal });
+      const answer = unwrap(told) as StarLayout; // its pairs come as lists
       // Where somebody pulled a table to stands in the model; the place it has by itself is kept for when that is taken back.
-      const before = placesBefore(model, answer.key);
-      const tidy = (name: string, box: { x: number; y: number }) =>
-        `${answer.key}/${name}` in model.places ? before[name] : [box.x, box.y];
-      const places = Object.fromEntries(
+      const places: Places['before'] = Object.fromEntries(
         Object.entries(answer.boxes).flatMap(([name, box]) => {
-          const at = tidy(name, box);
-          return at ? [[name, at]] : [];
+          const at = `${answer.key}/${name}` in model.places ? before[name] : [box.x, box.row];
+          return at ? [[name, [at[0] ?? 0, at[1] ?? 0]]] : [];
         }),
       );
-      localStorage.setItem(placesKey(model, answer.key), JSON.stringify(places));
+      localStorage.setItem(placesKey(model, answer.key, view.shape), JSON.stringify({ before: places, rooms: answer.rooms }));
       return answer;
     },
   });

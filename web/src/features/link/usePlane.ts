@@ -39,8 +39,21 @@ function zoomed({ x, y, zoom }: View, factor: number, cx: number, cy: number): V
   return { zoom: next, x: cx - ((cx - x) * next) / zoom, y: cy - ((cy - y) * next) / zoom };
 }
 
+/** Tells the overview what is seen of the plane, and whether that is all. */
+function tellSeen(area: HTMLDivElement | null, { x, y, zoom }: View): void {
+  if (!area) return;
+  const { clientWidth, clientHeight, style } = area;
+  for (const [name, value] of Object.entries({ x: -x, y: -y, w: clientWidth, h: clientHeight }))
+    style.setProperty(`--seen-${name}`, String(Math.round(value / zoom)));
+  const small = area.querySelector<HTMLElement>('.star-overview');
+  const [left = 0, top = 0, right = 0, bottom = 0] = (small?.dataset.bounds ?? '').split(' ').map(Number);
+  const fits =
+    left * zoom + x >= -1 && top * zoom + y >= -1 && right * zoom + x <= clientWidth + 1 && bottom * zoom + y <= clientHeight + 1;
+  small?.classList.toggle('all-seen', fits);
+}
+
 /** The view and what shows it: `put` moves on, `settle` ends a movement. */
-function useView(plane: Area) {
+function useView(area: Area, plane: Area) {
   const view = useRef<View>({ x: 0, y: 0, zoom: 1 });
   const [percent, setPercent] = useState(100);
   const put = useCallback(
@@ -51,8 +64,9 @@ function useView(plane: Area) {
       // Until the movement is over the layer is moved as it was drawn, not drawn again.
       style.setProperty('will-change', 'transform');
       style.setProperty('transform', `translate(${next.x}px, ${next.y}px) scale(${next.zoom})`);
+      tellSeen(area.current, next);
     },
-    [plane],
+    [area, plane],
   );
   /** Once a movement is over: targets stay large enough to be hit however small the cards are drawn. */
   const settle = useCallback(() => {
@@ -108,52 +122,65 @@ function useWheel(area: Area, zoomBy: (factor: number, at?: Point) => void, sett
   }, [area, zoomBy, settle]);
 }
 
-export function usePlane(boxes: Map<string, Box>, key: string) {
-  const area = useRef<HTMLDivElement>(null);
+export function usePlane(areaRef: Area, boxes: Map<string, Box>, key: string) {
   const plane = useRef<HTMLDivElement>(null);
-  const { now, percent, put, settle } = useView(plane);
+  const { now, percent, put, settle } = useView(areaRef, plane);
   const fitTo = useCallback(
     (least: number) => {
-      if (!area.current || boxes.size === 0) return;
-      put(fitting(boxes, area.current, least));
+      if (!areaRef.current || boxes.size === 0) return;
+      put(fitting(boxes, areaRef.current, least));
       settle();
     },
-    [boxes, put, settle],
+    [areaRef, boxes, put, settle],
   );
   const fit = useCallback(() => fitTo(LEAST), [fitTo]);
   const fitRead = useCallback(() => fitTo(READABLE), [fitTo]);
-  useFitted(area, key, boxes, fitRead);
+  useFitted(areaRef, key, boxes, fitRead);
   const zoomBy = useCallback(
     (factor: number, at?: Point) => {
-      const rect = area.current?.getBoundingClientRect();
+      const rect = areaRef.current?.getBoundingClientRect();
       if (rect) put(zoomed(now(), factor, at ? at.clientX - rect.left : rect.width / 2, at ? at.clientY - rect.top : rect.height / 2));
     },
-    [now, put],
+    [areaRef, now, put],
   );
-  useWheel(area, zoomBy, settle);
+  useWheel(areaRef, zoomBy, settle);
   const toPlane = useCallback(
     (event: Point) => {
-      const rect = area.current?.getBoundingClientRect();
+      const rect = areaRef.current?.getBoundingClientRect();
       const { x, y, zoom } = now();
       return { x: (event.clientX - (rect?.left ?? 0) - x) / zoom, y: (event.clientY - (rect?.top ?? 0) - y) / zoom };
     },
-    [now],
+    [areaRef, now],
   );
   /** Moves on; `settle` ends it. */
   const panTo = useCallback((x: number, y: number) => put({ ...now(), x, y }), [now, put]);
   /** Brings a table into the middle, large enough to be read. */
   const show = useCallback(
     (box: Box) => {
-      const rect = area.current?.getBoundingClientRect();
+      const rect = areaRef.current?.getBoundingClientRect();
       if (!rect) return;
       const zoom = Math.max(now().zoom, READ);
       put({ zoom, x: rect.width / 2 - box.x * zoom, y: rect.height / 2 - box.y * zoom });
       settle();
     },
-    [now, put, settle],
+    [areaRef, now, put, settle],
+  );
+  const drawnAnew = useCallback(() => {
+    put(now());
+    settle();
+  }, [put, now, settle]);
+  /** Brings a place of the plane into the middle. */
+  const lookAt = useCallback(
+    (x: number, y: number) => {
+      const rect = areaRef.current?.getBoundingClientRect();
+      if (!rect) return;
+      put({ ...now(), x: rect.width / 2 - x * now().zoom, y: rect.height / 2 - y * now().zoom });
+      settle();
+    },
+    [areaRef, now, put, settle],
   );
   /** Holds a pointer to the plane until it is let go. */
-  const capture = useCallback((pointer: number) => area.current?.setPointerCapture(pointer), []);
+  const capture = useCallback((pointer: number) => areaRef.current?.setPointerCapture(pointer), [areaRef]);
   const zoomStep = useCallback(
     (factor: number) => {
       zoomBy(factor);
@@ -161,7 +188,7 @@ export function usePlane(boxes: Map<string, Box>, key: string) {
     },
     [zoomBy, settle],
   );
-  return { area, plane, now, percent, fit, zoomStep, toPlane, panTo, settle, show, capture };
+  return { area: areaRef, plane, now, percent, fit, zoomStep, toPlane, panTo, settle, show, lookAt, drawnAnew, capture };
 }
 
 /** How the plane is moved, without what it is drawn on. */

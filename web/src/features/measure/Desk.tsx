@@ -26,7 +26,7 @@ import { LiveGrid, sides } from './LiveGrid';
 import { MEASURE, draftOf, freeName, same, useWriting, writeOn, type Draft } from './drafts';
 import { ConsequencesBox, useChange } from '../shape/Consequences';
 
-const PAUSE = 90;
+const PAUSE = 30;
 
 /** The draft of a measure: what was typed and not saved, else the measure as it is. An offered formula becomes the draft. */
 function useDraft(model: ModelDocument, measure: MeasureInfo) {

@@ -19,7 +19,7 @@ export function Details({ model, draft, sample, put }: Props) {
   return (
     <div className="form-grid details">
       <label>
-        lives with
+        kept with
         <select className="field" value={draft.home} onChange={(e) => put({ home: e.target.value })}>
           <option value="">no table</option>
           {model.tables.map((t) => (

@@ -3,7 +3,7 @@ import type { Coordinate, LedgerLine, Pick } from '../../api/client';
 import { ChangeMark } from '../../marks/Marks';
 import { memberText } from '../../shared/format';
 import { conditionOf } from '../../api/queries';
-import { pickText } from '../probe/Sentence';
+import { pickText } from '../probe/pickText';
 
 /** The filters that a cell brings in words, and those of them that are picks. */
 export function filtersOf(at: Coordinate[], picks: Pick[]): { arriving: Record<string, string>; page: Record<string, string> } {

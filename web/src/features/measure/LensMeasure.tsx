@@ -1,3 +1,4 @@
+import { Note } from '../../shared/Note';
 import { useQuery } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
 import { client, unwrap, type FormulaAnswer, type MeasureInfo, type ModelDocument } from '../../api/client';
@@ -30,7 +31,7 @@ export function LensMeasure({ model, measure }: { model: ModelDocument; measure:
             select({ kind: 'measure', name: n });
           }}
         >
-          {n}
+          {nameText(n)}
         </button>
       ))}
     </Names>
@@ -41,9 +42,9 @@ export function LensMeasure({ model, measure }: { model: ModelDocument; measure:
       <p className="quiet">
         {measure.trial ? (measure.variant_of ? `a trial beside ${nameText(measure.variant_of).toLowerCase()}` : 'a trial') : 'official'}
         {measure.dtype ? `, gives ${measure.dtype === 'integer' ? 'an' : 'a'} ${measure.dtype}` : ''}
-        {measure.home ? `, lives with ${measure.home}` : ''}
+        {measure.home ? `, kept with ${measure.home}` : ''}
       </p>
-      {measure.description && <p>{measure.description}</p>}
+      <Note text={measure.description} />
       <div className="formula-box">{measure.formula}</div>
       {measure.trial && <Promote model={model} measure={measure} />}
       {measure.broken && (

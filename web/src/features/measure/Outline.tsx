@@ -16,7 +16,7 @@ type Order = 'builds' | 'folder' | 'home';
 const ORDERS: [Order, string][] = [
   ['builds', 'Who builds on whom'],
   ['folder', 'By folder'],
-  ['home', 'By home table'],
+  ['home', 'By the table they are kept with'],
 ];
 
 interface Listed {
@@ -180,7 +180,7 @@ function OutlineItem({ measure: m, depth, stop, chosen, drafted, value, share }:
       onClick={() => open(m.name)}
     >
       <span>
-        {nameText(m.name).toLowerCase()} {m.trial && <i className="quiet">trial</i>}
+        {nameText(m.name)} {m.trial && <i className="quiet">trial</i>}
         {drafted && (
           <span className="signal" title="Not saved yet">
             {' '}

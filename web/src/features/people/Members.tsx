@@ -3,7 +3,7 @@ import { useState } from 'react';
 import type { ModelDocument, People } from '../../api/client';
 import { whenText } from '../../shared/format';
 import { ToldOnce } from './PeopleDialog';
-import { INVITATION } from './WayIn';
+import { INVITATION } from './invitation';
 import { invite, putMember, removeMember, useAsked, usePeople, withdraw } from './requests';
 
 export function Members({ model }: { model: ModelDocument }) {

@@ -98,9 +98,9 @@ export const GridHead = memo(function GridHead({ answer, probe, columns, from, t
 const SIGNS: Partial<Record<TruthMark['kind'], [string, string]>> = {
   denominator: ['÷', 'its whole goes with the picks'],
   whole: ['1⁄1', '100 % everywhere'],
-  dimension_side: ['◌Σ', 'adds up rows of a dimension'],
+  dimension_side: ['◌+', 'adds up rows of a dimension'],
   overridden: ['↷', 'does away with coordinates of the grid'],
-  apart: ['Σ', 'parts do not add up'],
+  apart: ['', 'parts do not add up'],
   coarse: ['▭', 'its fact is coarser than the axis'],
   lost: ['⊖', 'rows fall out of a product'],
   uneven: ['≠', 'compares periods that are not alike'],
@@ -130,6 +130,7 @@ function Heading({ probe, measure, across, order, onSort, still, onMenu }: Headi
   return (
     <>
       <span className="heading">
+        <Signs measure={measure} open={open} />
         {still ? (
           nameText(measure.name)
         ) : (
@@ -150,7 +151,6 @@ function Heading({ probe, measure, across, order, onSort, still, onMenu }: Headi
           </button>
         )}
       </span>
-      <Signs measure={measure} open={open} />
       {unreached && (
         <button type="button" className="plain not-reached" onClick={() => open('unreached')}>
           not reached by {measure.unreached.join(', ')}
@@ -185,7 +185,7 @@ function Signs({ measure, open }: { measure: Measured; open: (mark: TruthMark['k
           aria-label={`${nameText(measure.name)}: ${SIGNS[m.kind]?.[1] ?? ''}`}
           onClick={() => open(m.kind)}
         >
-          {SIGNS[m.kind]?.[0]}
+          {m.kind === 'apart' ? <i className="parts" /> : SIGNS[m.kind]?.[0]}
         </button>
       ))}
     </span>

@@ -20,7 +20,7 @@ import { columnName, columnText, measureText, memberText, nameText } from '../..
 import { OpeningLine } from '../link/OpeningLine';
 import { CellsBeside } from './CellsBeside';
 import { MARK_WORDS } from './MarkNotes';
-import { pickText } from './Sentence';
+import { pickText } from './pickText';
 import { Edits, Rows, Runs, Stops } from './TraceSteps';
 import { Sums } from './UsedRows';
 import './probe.css';

@@ -143,7 +143,7 @@ function Cells({ answer, measure, mark }: { answer: GridAnswer; measure: Asked; 
       </table>
       {mark.cells.length > MOST && (
         <p className="quiet">
-          and {count(mark.cells.length - MOST)} more{apart ? ', each with a struck Σ' : ''}
+          and {count(mark.cells.length - MOST)} more{apart ? ', each marked so' : ''}
         </p>
       )}
     </>

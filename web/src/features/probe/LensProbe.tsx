@@ -1,4 +1,5 @@
 // The open probe as a whole: what it is for, and what a person should know before trusting it.
+import { Note } from '../../shared/Note';
 import { useState } from 'react';
 import type { ModelDocument, Probe } from '../../api/client';
 import { useEdits, useFormula, useGrid } from '../../api/queries';
@@ -20,7 +21,7 @@ export function LensProbe({ model, of }: { model: ModelDocument; of?: string }) 
     return (
       <>
         <h2>{folio.name || 'A new folio'}</h2>
-        <p>{folio.description}</p>
+        <Note text={folio.description} />
         <p className="quiet">
           Every tile stands under the picks at the left, but for those it says it does without. Choose a number or a cell: here stands why
           it shows that, under the tile’s own picks. Drag a tile by its heading; ↗ brings its probe, with the picks, into Probe.
@@ -32,7 +33,7 @@ export function LensProbe({ model, of }: { model: ModelDocument; of?: string }) 
   return (
     <>
       <h2>{probe.name ?? 'A probe without a name'}</h2>
-      {probe.description && <p>{probe.description}</p>}
+      <Note text={probe.description} />
       <p className="quiet">Choose a cell: here stands why it shows its number. A line’s label drills, picks and pins; a heading orders.</p>
       {answer && probe.measures.length > 0 && (
         <>

@@ -118,14 +118,56 @@ function PickTools({ pick, listed, byRows, onChange, onOrder }: ToolProps) {
   );
 }
 
-interface Props {
+interface Side {
+  open: boolean;
+  fold: (open: boolean) => void;
+}
+
+const KEPT = 'nexorem.picks';
+const ROOMY = 1500; // pixels of a window in which they are open by themselves
+
+/** Whether ruler and picks are open, or a rail: as it was left, else by the room; a list that is asked for opens them. */
+export function usePickSide(picks: Pick[]): Side {
+  const [open, setOpen] = useState(() => (localStorage.getItem(KEPT) ?? (window.innerWidth >= ROOMY ? 'open' : 'rail')) === 'open');
+  const lists = picks.filter((p) => 'column' in p).length;
+  const [before, setBefore] = useState(lists);
+  if (lists !== before) {
+    setBefore(lists);
+    if (lists > before) setOpen(true);
+  }
+  const fold = (to: boolean) => {
+    localStorage.setItem(KEPT, to ? 'open' : 'rail');
+    setOpen(to);
+  };
+  return { open, fold };
+}
+
+interface Props extends Side {
   model: ModelDocument;
   picks: Pick[];
   answer: GridAnswer | undefined;
   put: (picks: Pick[]) => void;
 }
 
-export function Picks({ model, picks, answer, put }: Props) {
+/** What is picked, in few words. */
+function railWords(picks: Pick[]): string {
+  const said = picks.filter((p) => 'where' in p || p.in.length > 0).length;
+  return said ? counted(said, 'pick') : 'Ruler and picks';
+}
+
+export function Picks({ model, picks, answer, put, open, fold }: Props) {
+  if (!open)
+    return (
+      <aside className="pick-rail" data-region aria-label="Picks">
+        <button type="button" aria-expanded={false} title="Open ruler and picks" onClick={() => fold(true)}>
+          » <span>{railWords(picks)}</span>
+        </button>
+      </aside>
+    );
+  return <OpenPicks {...{ model, picks, answer, put, fold }} />;
+}
+
+function OpenPicks({ model, picks, answer, put, fold }: Omit<Props, 'open'>) {
   const lists = picks.filter((p): p is Listed => 'column' in p);
   const scans = answer?.measures.flatMap((m) => m.scans) ?? [];
   const rows = scans[0]?.grain ?? (answer ? '' : (model.matrix.facts[0] ?? ''));
@@ -133,6 +175,16 @@ export function Picks({ model, picks, answer, put }: Props) {
   const calendars = model.tables.filter((t) => t.calendar && (reaching.size === 0 || reaching.has(t.name)));
   return (
     <aside className="pick-side" data-region aria-label="Picks">
+      <button
+        type="button"
+        className="pick-fold"
+        aria-expanded
+        title="Fold ruler and picks to a rail"
+        aria-label="Fold ruler and picks to a rail"
+        onClick={() => fold(false)}
+      >
+        «
+      </button>
       {calendars.map((t) => (
         <Ruler
           key={t.name}
@@ -145,7 +197,7 @@ export function Picks({ model, picks, answer, put }: Props) {
       ))}
       {lists.length === 0 && (
         <p className="quiet">
-          No list yet: “+ pick” in the sentence above brings a column here
+          No list yet: “+ pick” in the sentence brings a column here
           {model.tables.length ? `, of ${counted(model.tables.length, 'table')}` : ''}.
         </p>
       )}

@@ -4,6 +4,7 @@ import { useMemo, useRef, useState, type RefObject } from 'react';
 import type { GridAnswer, Member, Pick, Picture, Probe } from '../../api/client';
 import { columnName, nameText } from '../../shared/format';
 import { inPick, withPick } from './LineMenu';
+import { pickText } from './pickText';
 import { Sideways } from './pictures/Sideways';
 import { Upright, scaleRoom } from './pictures/Upright';
 import { drawing, extent, ink, scales, shape, type Category, type Drawing, type Series } from './pictures/series';
@@ -57,10 +58,20 @@ export function PictureView({ answer, probe, picks, onPick, still = false }: Pro
   const shown: Drawing = { ...drawn, categories: drawn.categories.slice(0, MOST) };
   const chosen = chosenOf(shown.categories, names, picks);
   const pick = (category: Category) => onPick(withCategory(picks, category, names, !chosen.has(category.key)));
-  const title = probe.name ?? drawn.series.map((s) => s.text).join(', ');
+  const title = titleOf(answer, drawn);
+  const under = picks
+    .filter((p) => 'where' in p || p.in.length > 0)
+    .map(pickText)
+    .join('; ');
+  const sideways = kind === 'bars' || kind === 'dots' || kind === 'heat' || kind === 'multiples';
   const room = Math.max(320, width);
   return (
-    <div className="picture-view" ref={ref}>
+    <div className={sideways ? 'picture-view sideways' : 'picture-view'} ref={ref}>
+      {!still && (
+        <div className="row picture-title">
+          <b>{title}</b> {under && <span className="quiet">{under}</span>}
+        </div>
+      )}
       <div className="row picture-legend">
         {kind !== 'heat' && !(kind === 'multiples' && names.length === 1) && <Legend series={shown.series} />}
         {drawn.left.length > 0 && <span className="quiet">{drawn.left.join(', ')}: no numbers</span>}
@@ -70,29 +81,30 @@ export function PictureView({ answer, probe, picks, onPick, still = false }: Pro
           </span>
         )}
         <span style={{ flex: 1 }} />
-        {!still && <AsFile place={place} title={title} />}
+        {!still && <AsFile place={place} title={title} under={under} />}
       </div>
       {shown.categories.length === 0 || shown.series.length === 0 ? (
         <p className="quiet pad">There is nothing to draw: ask for a measure that is a number, by a column.</p>
       ) : (
         // It scrolls, so it can be reached.
         // oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex
-        <div
-          className="picture-place"
-          ref={place}
-          tabIndex={0}
-          role="region"
-          aria-label={`${title}, by ${names.map(columnName).join(' and ')}`}
-        >
+        <div className="picture-place" ref={place} tabIndex={0} role="region" aria-label={title}>
           {kind === 'multiples' ? (
             <Multiples drawn={shown} width={room - 20} chosen={chosen} pick={pick} levels={names.length} />
           ) : (
-            <Scaled drawn={shown} kind={kind} width={room - 20} height={height - 62} chosen={chosen} pick={pick} />
+            <Scaled drawn={shown} kind={kind} width={room - 20} height={height - (still ? 62 : 88)} chosen={chosen} pick={pick} />
           )}
         </div>
       )}
     </div>
   );
+}
+
+/** What a picture shows: its measures, and by what. */
+function titleOf(answer: GridAnswer, drawn: Drawing): string {
+  const measures = [...new Set(drawn.series.map((s) => nameText(s.measure)))].join(', ');
+  const by = [...answer.rows.columns, ...answer.columns.columns].map(columnName).join(' and ');
+  return by ? `${measures} by ${by}` : measures;
 }
 
 function Legend({ series }: { series: Series[] }) {
@@ -108,10 +120,10 @@ function Legend({ series }: { series: Series[] }) {
 }
 
 /** The picture as a file of its own. */
-function AsFile({ place, title }: { place: RefObject<HTMLDivElement | null>; title: string }) {
+function AsFile({ place, title, under }: { place: RefObject<HTMLDivElement | null>; title: string; under: string }) {
   const [said, setSaid] = useState('');
   const take = (kind: 'svg' | 'png') =>
-    place.current && void takePicture(place.current, title, kind).catch(() => setSaid('It could not be drawn as a file.'));
+    place.current && void takePicture(place.current, title, under, kind).catch(() => setSaid('It could not be drawn as a file.'));
   return (
     <>
       {said && (

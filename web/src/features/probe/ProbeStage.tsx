@@ -9,9 +9,9 @@ import { EMPTY_FOLIO, useFolio } from '../folio/store';
 import { EMPTY_PROBE, askedProbe, useProbe } from './store';
 import { GridTable, gridWords } from './GridTable';
 import { PastedTable } from './PastedTable';
-import { Picks } from './Picks';
+import { Picks, usePickSide } from './Picks';
 import { drawing, misfit } from './pictures/series';
-import { Sentence } from './Sentence';
+import { Sentence, SentenceEnd } from './Sentence';
 import { TakeOut } from './TakeOut';
 import './probe.css';
 import { useProve } from '../prove/store';
@@ -65,6 +65,8 @@ export function ProbeStage({ model }: { model: ModelDocument }) {
         >
           + folio
         </button>
+        <span className="grow" />
+        {folio === null && <SentenceEnd model={model} />}
       </div>
       <AsOf model={model} folio={folio !== null} />
       {folio ? (
@@ -91,13 +93,14 @@ function ProbeBench({ model }: { model: ModelDocument }) {
   const isStopped = probe.measures.length > 0 && !grid.isFetching && !grid.error && (grid.isPending || grid.isPlaceholderData);
   const answer = !grid.error && probe.measures.length > 0 ? grid.data : undefined;
   const { hold } = useHold(model);
+  const side = usePickSide(probe.picks);
   const asked = useMemo(() => askedProbe(probe), [probe]);
   const held = useMemo(() => (answer && release === null ? heldCells(model, asked, answer) : undefined), [model, asked, answer, release]);
   return (
     <div className="probe-bench">
       <Sentence model={model} probe={probe} answer={answer} />
-      <div className="probe-body">
-        <Picks model={model} picks={probe.picks} answer={grid.data} put={(picks) => put({ picks })} />
+      <div className={side.open ? 'probe-body' : 'probe-body no-picks'}>
+        <Picks model={model} picks={probe.picks} answer={grid.data} put={(picks) => put({ picks })} {...side} />
         <div className="grid-place" data-region aria-busy={grid.isFetching}>
           {probe.measures.length === 0 && <p className="pad quiet">Ask for a measure: “+ measure” in the sentence above.</p>}
           {grid.isPending && grid.isFetching && <p className="wait pad">Computing {counted(probe.measures.length, 'measure')}…</p>}

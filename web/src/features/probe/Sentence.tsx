@@ -1,8 +1,8 @@
 // The sentence of chips: what a probe shows, by and across what, where, in which order, compared with what.
-import { useProbe } from './store';
+import { EMPTY_PROBE, useProbe } from './store';
 import { useStore } from 'zustand';
 import { Menu } from '@mantine/core';
-import type { KeyboardEvent } from 'react';
+import { useEffect, useRef, useState, type KeyboardEvent } from 'react';
 import type { GridAnswer, ModelDocument, Order, Pick, Probe } from '../../api/client';
 import { actions } from '../../app/shown';
 import { UNMATCHED, columnName, columnText, nameText, referenceText } from '../../shared/format';
@@ -15,14 +15,8 @@ import { Compare } from './Compare';
 import { KeptLines } from './KeptLines';
 import { UndoButtons } from '../../shared/UndoButtons';
 import { SavedProbes } from './SavedProbes';
+import { pickText } from './pickText';
 import { Where } from './Where';
-
-export function pickText(pick: Pick): string {
-  if ('where' in pick) return conditionOf(pick.where)?.words ?? pick.where;
-  const values = pick.in.map((v) => (v !== null && typeof v === 'object' ? UNMATCHED : columnText(v)));
-  const listed = values.length > 3 ? `${values.slice(0, 2).join(', ')} and ${values.length - 2} more` : values.join(' or ');
-  return `${columnName(pick.column)} is ${listed || 'any'}`;
-}
 
 const TOTALS: [Probe['totals'], string][] = [
   ['all', 'totals at every level'],
@@ -60,28 +54,90 @@ interface PartGiven {
 
 const put = actions.setProbe;
 
+/** Whether somebody is in the sentence: it shows then all that can be asked for; else one line of what is asked. */
+function useEntered(empty: boolean) {
+  const place = useRef<HTMLDivElement>(null);
+  const [entered, setEntered] = useState(false);
+  useEffect(() => {
+    if (!entered) return undefined;
+    const leave = (event: Event) => {
+      const at = event.target as Element;
+      // Once a press is over: what is pressed may not move from under the pointer. By keyboard at once.
+      if (event.type === 'focusin' && !at.matches(':focus-visible')) return;
+      if (at.isConnected && !place.current?.contains(at) && !at.closest('[data-portal], .folio-strip')) setEntered(false);
+    };
+    document.addEventListener('click', leave);
+    document.addEventListener('focusin', leave);
+    return () => {
+      document.removeEventListener('click', leave);
+      document.removeEventListener('focusin', leave);
+    };
+  }, [entered]);
+  return { place, entered: entered || empty, enter: () => setEntered(true), leave: () => setEntered(false) };
+}
+
 export function Sentence({ model, probe, answer }: { model: ModelDocument; probe: Probe; answer?: GridAnswer }) {
   useConditions(); // they are read aloud once they have been answered
-  const { undoProbe, redoProbe } = actions;
+  const { place, entered, enter, leave } = useEntered(probe.measures.length === 0);
+  const part: PartGiven = { model, probe, choices: useChoices(model, probe), unreached: unreachedBy(answer) };
+  const onKey = (event: KeyboardEvent) => {
+    if (event.key === 'Escape' && !event.defaultPrevented) leave();
+    onUndoKeys(event, probeUndo());
+  };
+  return (
+    <div className="sentence-place" ref={place}>
+      {/* The keys of the chips come up to here. */}
+      {/* oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions */}
+      <div
+        className={entered ? 'sentence entered' : 'sentence'}
+        data-region
+        role="group"
+        aria-label="The probe"
+        onKeyDown={onKey}
+        // Where the pointer goes down nothing may move from under it: it is entered by the click. By keyboard at once.
+        onFocus={(e) => e.target.matches(':focus-visible') && enter()}
+        onClick={enter}
+      >
+        <Axes {...part} />
+        <Page {...part} />
+        <Sorts model={model} probe={probe} />
+        <KeptLines model={model} probe={probe} put={put} />
+        <Compare model={model} probe={probe} put={put} />
+        <Totals probe={probe} />
+      </div>
+      {!entered && (
+        <button
+          type="button"
+          className="sentence-more"
+          aria-label="Ask for something else"
+          title="Measures, rows, columns, picks, order, totals"
+          onClick={() => {
+            enter();
+            focusSoon('[aria-label="Add a measure"]');
+          }}
+        >
+          +
+        </button>
+      )}
+    </div>
+  );
+}
+
+const probeUndo = () => {
+  const { pastStates, futureStates } = useProbe.temporal.getState();
+  return { back: pastStates.length, forth: futureStates.length, undo: actions.undoProbe, redo: actions.redoProbe };
+};
+
+/** What was asked before, and the probes of the model. */
+export function SentenceEnd({ model }: { model: ModelDocument }) {
+  const probe = useProbe((s) => s.probe) ?? EMPTY_PROBE;
   const back = useStore(useProbe.temporal, (s) => s.pastStates.length);
   const forth = useStore(useProbe.temporal, (s) => s.futureStates.length);
-  const part: PartGiven = { model, probe, choices: useChoices(model, probe), unreached: unreachedBy(answer) };
-  const onKey = (event: KeyboardEvent) => onUndoKeys(event, { back, forth, undo: undoProbe, redo: redoProbe });
   return (
-    // The keys of the chips come up to here.
-    // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
-    <div className="sentence" data-region role="group" aria-label="The probe" onKeyDown={onKey}>
-      <Axes {...part} />
-      <Page {...part} />
-      <Sorts model={model} probe={probe} />
-      <KeptLines model={model} probe={probe} put={put} />
-      <Compare model={model} probe={probe} put={put} />
-      <Totals probe={probe} />
-      <span className="row sentence-end">
-        <UndoButtons where="in the sentence" back={back} forth={forth} undo={undoProbe} redo={redoProbe} />
-        <SavedProbes model={model} probe={probe} />
-      </span>
-    </div>
+    <span className="row sentence-end">
+      <UndoButtons where="in the sentence" back={back} forth={forth} undo={actions.undoProbe} redo={actions.redoProbe} />
+      <SavedProbes model={model} probe={probe} />
+    </span>
   );
 }
 
@@ -95,7 +151,7 @@ function Axes({ model, probe, choices, unreached }: PartGiven) {
   };
   return (
     <>
-      Show
+      <span>Show</span>
       <Chips part="measures" choices={measures} probe={probe} put={put} unreached={unreached}>
         <Chooser
           label="+ measure"
@@ -108,11 +164,11 @@ function Axes({ model, probe, choices, unreached }: PartGiven) {
           onFormula={(formula) => tryFormula(model, probe, formula)}
         />
       </Chips>
-      by
+      <span className={probe.rows.length ? '' : 'unsaid'}>by</span>
       <Chips part="rows" choices={others} probe={probe} put={put} unreached={unreached}>
         <Chooser label="+ rows" title="Add a column to the rows" choices={free} onChoose={(v) => onto('rows', v)} />
       </Chips>
-      across
+      <span className={probe.columns.length ? '' : 'unsaid'}>across</span>
       <Chips part="columns" choices={others} probe={probe} put={put} unreached={unreached}>
         <Chooser label="+ columns" title="Add a column across" choices={free} onChoose={(v) => onto('columns', v)} />
       </Chips>
@@ -125,7 +181,7 @@ function Page({ model, probe, choices, unreached }: PartGiven) {
   const picked = new Set(probe.picks.map((p) => ('column' in p ? p.column : '')));
   return (
     <>
-      where
+      <span className={probe.picks.length ? '' : 'unsaid'}>where</span>
       {probe.picks.map((pick, i) => (
         <span key={JSON.stringify(pick)} className={`chip ${unreached.has(pickTable(pick)) ? 'lost' : ''}`}>
           {unreached.has(pickTable(pick)) && <LostMark measures={unreached.get(pickTable(pick)) ?? []} />}
@@ -169,7 +225,7 @@ function Page({ model, probe, choices, unreached }: PartGiven) {
 function Sorts({ model, probe }: { model: ModelDocument; probe: Probe }) {
   return (
     <>
-      sorted by
+      <span className={probe.sort?.length ? '' : 'unsaid'}>sorted by</span>
       {probe.sort?.map((order) => (
         <span key={JSON.stringify(order)} className="chip">
           <button

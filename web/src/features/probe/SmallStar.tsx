@@ -1,7 +1,7 @@
 // The star in small: the scanned table below, above it what its filters came from, with the rows left in each; and where a filter stopped.
 import type { Stop, TraceNode } from '../../api/client';
 import { count } from '../../shared/format';
-import { stopWords } from '../link/LensTable';
+import { stopWords } from '../link/stops';
 
 const WIDTH = 322;
 const STEP = 70;

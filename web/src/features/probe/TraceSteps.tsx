@@ -3,7 +3,7 @@ import type { TracedEdit, ModelDocument, TracedRows, Stop, TraceNode } from '../
 import { actions } from '../../app/shown';
 import { ChangeMark } from '../../marks/Marks';
 import { allowedText, columnName, columnText, count } from '../../shared/format';
-import { stopWords } from '../link/LensTable';
+import { stopWords } from '../link/stops';
 import { SmallStar, stoppedOf } from './SmallStar';
 
 export function Edits({ node }: { node: TraceNode }) {

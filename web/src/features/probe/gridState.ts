@@ -18,15 +18,29 @@ export interface CellColumn {
 
 const DIGIT = 7.9;
 const LETTER = 6.9;
-const ROOM = 30;
-const SIGN = 18; // of a mark before a number
-const MENU = 46; // of a heading's menu and its padding
+const ROOM = 22;
+const SIGN = 17; // of a mark before a number
+const HEAD_SIGN = 27; // of a mark in a heading
+const IN_HEAD = new Set([
+  'denominator',
+  'whole',
+  'dimension_side',
+  'overridden',
+  'apart',
+  'coarse',
+  'lost',
+  'uneven',
+  'nested',
+  'first',
+  'fixed',
+]);
+const HEAD = 18; // of a heading's padding
 const SAMPLE = 60;
 
-/** The words of a heading wrap over two lines: half of them, or the longest word. */
+/** The words of a heading wrap over two lines, a third where it needs one: the longest word, or some more than half of them. */
 function headWidth(name: string): number {
   const words = nameText(name).split(' ');
-  return Math.max(Math.min(nameText(name).length * 0.62, 17), ...words.map((w) => Math.min(w.length, 17))) * LETTER + MENU;
+  return Math.max(Math.min(nameText(name).length * 0.5, 15), ...words.map((w) => Math.min(w.length, 17))) * LETTER + HEAD;
 }
 
 export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look): CellColumn[] {
@@ -43,7 +57,7 @@ export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look)
       280,
       Math.max(
         longest * DIGIT + ROOM + signs * SIGN,
-        headWidth(m.name),
+        headWidth(m.name) + (m.marks.some((x) => IN_HEAD.has(x.kind)) ? HEAD_SIGN : 0),
         m.unreached.length || m.marks.some((x) => x.kind === 'partly') ? 104 : 0,
       ),
     );

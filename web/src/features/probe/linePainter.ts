@@ -256,7 +256,7 @@ export class LinePainter {
       return;
     }
     const pieces: (Node | string)[] = [];
-    if (apart.length > 0) pieces.push(words('apart-mark', 'Σ', 'parts do not add up'));
+    if (apart.length > 0) pieces.push(words('parts', '', 'parts do not add up'));
     if (marked.length > apart.length && value !== null) pieces.push(words('uneven-mark', '≠', 'the periods compared are not alike'));
     pieces.push(failure ? words('signal', text) : text);
     if (value === null && !failure) pieces.push(words('visually-hidden', 'empty'));

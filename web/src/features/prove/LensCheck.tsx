@@ -1,4 +1,5 @@
 // A check: what must hold, what came of it, each place where it fails, what it stands on, and since which edit it does not hold.
+import { Note } from '../../shared/Note';
 import { useState } from 'react';
 import type { Check, CheckRow, Failure, ModelDocument } from '../../api/client';
 import { useEdits } from '../../api/queries';
@@ -29,7 +30,7 @@ export function LensCheck({ model, name }: { model: ModelDocument; name: string 
         {check.folder ? `, in ${check.folder}` : ''}
         {row?.made_at ? `, computed ${whenText(row.made_at)}` : ''}
       </p>
-      {check.description && <p>{check.description}</p>}
+      <Note text={check.description} />
       <p>
         <span className="mono">{mustWords(check)}</span>
         <br />

@@ -14,7 +14,7 @@ from nexorem.core.diagnostics import OverLimit, Refused
 from nexorem.core.engine.execute import execute
 from nexorem.core.engine.grid import cells
 from nexorem.core.engine.order import TOTAL, Axis
-from nexorem.core.engine.trace_rows import row_vector
+from nexorem.core.engine.row_values import row_vector
 from nexorem.core.engine.visibility import selectors, visible_pairs
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t

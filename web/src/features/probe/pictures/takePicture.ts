@@ -12,6 +12,7 @@ const SAID = [
   'text-anchor',
 ];
 const TITLE = 34;
+const UNDER = 17; // of the line that says what is picked
 const MARGIN = 12;
 
 const escaped = (text: string) => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;');
@@ -53,11 +54,12 @@ function legend(place: HTMLElement, top: number): { parts: string[]; height: num
   return { parts, height: Math.max(...items.map((i) => i.getBoundingClientRect().bottom - origin.top)) + 6 };
 }
 
-/** One SVG of all drawings of a place with their captions, below one another, under title and legend, on the paper of the theme. */
-export function svgText(place: HTMLElement, title: string): { text: string; width: number; height: number } {
+/** One SVG of all drawings of a place with their captions, below one another, under title, picks and legend, on the paper of the theme. */
+export function svgText(place: HTMLElement, title: string, under = ''): { text: string; width: number; height: number } {
   const origin = place.getBoundingClientRect();
-  const entries = legend(place, TITLE);
-  const head = TITLE + entries.height;
+  const top = under ? TITLE + UNDER : TITLE;
+  const entries = legend(place, top);
+  const head = top + entries.height;
   const at = (element: Element) => {
     const box = element.getBoundingClientRect();
     return { x: box.left - origin.left + place.scrollLeft + MARGIN, y: box.top - origin.top + place.scrollTop + head, height: box.height };
@@ -75,7 +77,8 @@ export function svgText(place: HTMLElement, title: string): { text: string; widt
   const paper = getComputedStyle(document.documentElement).getPropertyValue('--paper').trim() || '#fff';
   const [width, height] = [place.scrollWidth + 2 * MARGIN, place.scrollHeight + head + MARGIN];
   const heading = words(place, MARGIN, 22, title).replace(/font-size:[^;]+;font-weight:[^;"]+/, 'font-size:15px;font-weight:650');
-  const text = `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}" viewBox="0 0 ${width} ${height}"><title>${escaped(title)}</title><rect width="100%" height="100%" fill="${paper}"/>${heading}${entries.parts.join('')}${captions.join('')}${drawings.join('')}</svg>`;
+  const said = under && words(place, MARGIN, 22 + UNDER, under).replace(/font-size:[^;]+/, 'font-size:12px');
+  const text = `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}" viewBox="0 0 ${width} ${height}"><title>${escaped(title)}</title><rect width="100%" height="100%" fill="${paper}"/>${heading}${said}${entries.parts.join('')}${captions.join('')}${drawings.join('')}</svg>`;
   return { text, width, height };
 }
 
@@ -86,8 +89,8 @@ function save(href: string, name: string): void {
   link.click();
 }
 
-export async function takePicture(place: HTMLElement, name: string, kind: 'svg' | 'png'): Promise<void> {
-  const { text, width, height } = svgText(place, name);
+export async function takePicture(place: HTMLElement, name: string, under: string, kind: 'svg' | 'png'): Promise<void> {
+  const { text, width, height } = svgText(place, name, under);
   const href = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(text)}`;
   if (kind === 'svg') return save(href, `${name}.svg`);
   const image = new Image();

@@ -1,0 +1,2 @@
+/** The part of an address that invites. */
+export const INVITATION = 'invitation';
