@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 
+from nexorem.core.columns import joined, narrow
 from nexorem.core.model.model import Calendar, Column, Measure, Model, Table, link_from_json
-from nexorem.core.model.star import Star, table_rows
+from nexorem.core.model.star import Star, TableRows, table_rows
 from nexorem.core.values import Array, Vector, encode
 
 NATIONS = {
@@ -43,10 +45,16 @@ def places(r: np.random.Generator, count: int) -> dict[str, Vector]:
     return {"city": texts(cities, city), "nation": texts(nations, city // 10), "region": texts(regions, city // 50)}
 
 
-def tables(rows: int, seed: int = 1) -> dict[str, dict[str, Vector]]:
-    """All tables at a scale of `rows` facts."""
+def parts(rows: int) -> Iterator[dict[str, dict[str, Vector]]]:
+    """All tables at a scale of `rows` facts, the facts a part at a time; the dimensions are those of the first part."""
+    for seed, first in enumerate(range(0, rows, FACTS_OF_ONE), 1):
+        yield tables(min(FACTS_OF_ONE, rows - first), seed, rows, first)
+
+
+def tables(rows: int, seed: int = 1, of: int = 0, first: int = 0) -> dict[str, dict[str, Vector]]:
+    """All tables at a scale of `rows` facts; or so many facts of a scale, from one on."""
     r = np.random.default_rng(seed)
-    scale = rows / FACTS_OF_ONE
+    scale = max(of, rows) / FACTS_OF_ONE
     customers, suppliers = max(int(30_000 * scale), 50), max(int(2_000 * scale), 20)
     parts = max(int(200_000 * min(scale, 1)), 200)
     day = FIRST_DAY + np.arange(DAYS)
@@ -76,8 +84,8 @@ def tables(rows: int, seed: int = 1) -> dict[str, dict[str, Vector]]:
     quantity, discount = r.integers(1, 51, rows), r.integers(0, 11, rows)
     extended = quantity * price[key] // 10
     fact = {
-        "orderkey": whole(np.arange(rows) // 4 + 1),
-        "linenumber": whole(np.arange(rows) % 4 + 1),
+        "orderkey": whole(np.arange(first, first + rows) // 4 + 1),
+        "linenumber": whole(np.arange(first, first + rows) % 4 + 1),
         "custkey": whole(r.integers(1, customers + 1, rows)),
         "partkey": whole(key + 1),
         "suppkey": whole(r.integers(1, suppliers + 1, rows)),
@@ -115,11 +123,24 @@ MEASURES = {
 
 def make_star(found: dict[str, dict[str, Vector]]) -> Star:
     """The tables as a model."""
-    specs, rows = [], {}
-    for name, columns in found.items():
-        mark = Calendar("date") if name == "Calendar" else None
-        specs.append(Table(name, tuple(Column(c, v.dtype) for c, v in columns.items()), calendar=mark))
-        rows[name] = table_rows(len(next(iter(columns.values()))), columns)
+    return star_of([found])
+
+
+def star_of(some: Iterable[dict[str, dict[str, Vector]]]) -> Star:
+    """The same for facts that come in parts."""
+    specs, rows, facts = [], {}, {}
+    for found in some:
+        for name, columns in found.items():
+            if name == "Lineorder":
+                for column, v in columns.items():
+                    facts.setdefault(column, (v.dtype, []))[1].append((narrow(v.data), None))
+            if name in rows:
+                continue
+            mark = Calendar("date") if name == "Calendar" else None
+            specs.append(Table(name, tuple(Column(c, v.dtype) for c, v in columns.items()), calendar=mark))
+            rows[name] = table_rows(len(next(iter(columns.values()))), columns) if name != "Lineorder" else TableRows(0, {})
+    whole_columns = {column: joined(*facts.pop(column)) for column in list(facts)}
+    rows["Lineorder"] = TableRows(whole_columns["orderkey"].size, whole_columns)
     model = Model("star schema benchmark", tuple(specs))
     links = tuple(link_from_json(model, k) for k in LINKS)
     measures = tuple(Measure(n, f) for n, f in MEASURES.items())

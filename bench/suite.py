@@ -9,7 +9,8 @@ import platform
 import statistics
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from functools import cache
 from importlib.metadata import version
 from pathlib import Path
 from typing import Any
@@ -19,6 +20,8 @@ import polars as pl
 import pyarrow.csv
 
 from bench import star_schema as ss
+from bench.arrival import arrival_part
+from bench.decision import decision_part
 from bench.gather import loads_part, steps_part
 from bench.link import link_part
 from bench.probe import probe_part
@@ -71,18 +74,25 @@ def ours(star: Star, data: dict[str, Any]) -> list[dict[str, Any]]:
 class Peers:
     """The general-purpose engines, with the same tables in their own memory."""
 
-    def __init__(self, tables: dict[str, Any]) -> None:
+    def __init__(self, parts: Iterable[dict[str, Any]]) -> None:
         self.database = duckdb.connect()
         self.database.execute(f"SET threads = {THREADS}")
         self.frames = pl.SQLContext()
-        for name, columns in tables.items():
-            found = ss.arrow(columns)
-            self.database.register("found", found)
-            self.database.execute(f"CREATE TABLE {name.lower()} AS SELECT * FROM found")
-            self.database.unregister("found")
-            frame = pl.from_arrow(found)
-            assert isinstance(frame, pl.DataFrame)
-            self.frames.register(name.lower(), frame)
+        frames: dict[str, list[pl.DataFrame]] = {}
+        for tables in parts:
+            for name, columns in tables.items():
+                if name in frames and name != "Lineorder":
+                    continue
+                found = ss.arrow(columns)
+                self.database.register("found", found)
+                into = f"INSERT INTO {name.lower()}" if name in frames else f"CREATE TABLE {name.lower()} AS"
+                self.database.execute(f"{into} SELECT * FROM found")
+                self.database.unregister("found")
+                frame = pl.from_arrow(found)
+                assert isinstance(frame, pl.DataFrame)
+                frames.setdefault(name, []).append(frame)
+        for name, some in frames.items():
+            self.frames.register(name.lower(), pl.concat(some, rechunk=True) if len(some) > 1 else some[0])
 
     def rows(self, sql: str) -> list[Any]:
         """The database's answer."""
@@ -202,11 +212,12 @@ def measured(rows: int, runs: int, only: set[str], say: Callable[[str], None]) -
     """The whole suite, or parts of it."""
     wanted = lambda name: not only or name in only  # noqa: E731
     say(f"making {rows:,} rows")
-    tables = ss.tables(rows)
-    star = ss.make_star(tables)
+    tables = cache(lambda: ss.tables(rows))
+    of_star = {"star", "grid", "memory", "cells", "trace", "sql"}
+    star = ss.star_of(ss.parts(rows if not only or of_star & only else 10_000))
     told: dict[str, Any] = {"rows": rows, "machine": machine(), "ratios": {}}
     if wanted("star") or wanted("grid"):
-        peers = Peers(tables)
+        peers = Peers(ss.parts(rows))
         if wanted("star"):
             told["star"] = star_part(star, peers, runs, say)
             ratios = [x["ratio"] for x in told["star"].values()]
@@ -223,12 +234,14 @@ def measured(rows: int, runs: int, only: set[str], say: Callable[[str], None]) -
         "cells": lambda: cells_part(star, runs, say),
         "trace": lambda: trace_part(star, runs),
         "formula": lambda: formula_part(ss.make_star(ss.tables(min(rows, 1_000_000))), runs),
-        "load": lambda: load_part(tables),
-        "gather": lambda: loads_part(tables, say),
+        "load": lambda: load_part(tables()),
+        "gather": lambda: loads_part(tables(), say),
+        "arrival": lambda: arrival_part(rows, say),
+        "decision": lambda: decision_part(f"{rows / 6_000_000:g}", min(runs, 5), say),
         "link": lambda: link_part(say),
         "probe": lambda: probe_part(say),
         "prove": lambda: prove_part(rows, say),
-        "sql": lambda: sql_part(star, tables, min(runs, 3), say),
+        "sql": lambda: sql_part(star, tables(), min(runs, 3), say),
         "steps": lambda: steps_part(min(rows, 1_000_000), min(runs, 3), say),
     }
     for name, part in others.items():
@@ -251,60 +264,85 @@ def as_table(told: dict[str, Any]) -> str:
     versions = ", ".join(f"{k} {m[k]}" for k in ("python", "numpy", "numba", "duckdb", "polars", "pyarrow"))
     lines = [f"{told['rows']:,} fact rows; {m['cores']} cores, {m['cpu']}; two threads each; {versions}.", ""]
     if "star" in told or "grid" in told:
-        lines += [
-            "| query | Nexorem, ms | columnar database, ms | data frames, ms | times faster than the faster |",
-            "| --- | --: | --: | --: | --: |",
-        ]
-        for name, x in {**told.get("star", {}), **{f"grid, {k}": v for k, v in told.get("grid", {}).items()}}.items():
-            frames = f"{x['frames']:.1f}" if x["frames"] is not None else "–"
-            lines.append(f"| {name} | {x['nexorem']:.1f} | {x['database']:.1f} | {frames} | {x['ratio']:.1f} |")
-        if "star" in told["ratios"]:
-            lines += [
-                "",
-                f"The 13 queries: {told['ratios']['star']['geomean']:.1f} times (geometric mean), {told['ratios']['star']['worst']:.1f} at least.",
-            ]
-    if "cells" in told:
-        lines += ["", "| edit | 8 cells, ms | 8,008 cells, ms | growth |", "| --- | --: | --: | --: |"]
-        lines += [f"| {k} | {x['few']:.1f} | {x['many']:.1f} | {x['growth']:.1f} |" for k, x in told["cells"].items()]
-    if "trace" in told:
-        lines += ["", "A trace: " + ", ".join(f"{k} {v:.0f} ms" for k, v in told["trace"].items()) + "."]
-    if "formula" in told:
-        lines += ["", f"From a changed formula to its grid of 7 × 1000, at 1 million rows: {told['formula']:.0f} ms."]
-    if "load" in told:
-        x = told["load"]
-        lines += ["", f"CSV: {x['rows']:,} rows in {x['seconds']:.1f} s, {x['rows_a_second'] / 1e6:.2f} million a second."]
-    if "gather" in told:
-        lines += ["", "| file | rows | seconds | million rows a second | megabytes |", "| --- | --: | --: | --: | --: |"]
-        lines += [
-            f"| {name} | {x['rows']:,} | {x['seconds']:.1f} | {x['rows_a_second'] / 1e6:.2f} | {x['megabytes']:,.0f} |"
-            for name, x in told["gather"].items()
-        ]
-    if "steps" in told:
-        lines += ["", "| step on a million rows | ms | its sample, ms |", "| --- | --: | --: |"]
-        lines += [f"| {name} | {x['step']:.0f} | {x['sample']:.0f} |" for name, x in told["steps"].items()]
-    if "link" in told:
-        lines += [
-            "",
-            "| the server, of a large model | ms |",
-            "| --- | --: |",
-            *(f"| {k} | {x:.0f} |" for k, x in told["link"]["server"].items()),
-        ]
-        lines += ["", "| the browser | frames a second | of the slowest twentieth |", "| --- | --: | --: |"]
-        for name, x in told["link"]["browser"].items():
-            row = f"{x['mean']:.0f} | {x['slowest twentieth']:.0f}" if "mean" in x else f"opened in {x['seconds']:.1f} s |"
-            lines.append(f"| {name} | {row} |")
-    if "probe" in told:
-        lines += ["", "| the server, Measure and Probe | ms |", "| --- | --: |"]
-        lines += [f"| {k} | {x:.0f} |" for k, x in told["probe"]["server"].items()]
-        lines += ["", "| the browser | |", "| --- | --- |"]
-        lines += [f"| {k} | {', '.join(f'{v:.1f} {n}' for n, v in x.items())} |" for k, x in told["probe"]["browser"].items()]
-    if "prove" in told:
-        lines += ["", "| Prove | seconds |", "| --- | --: |"]
-        lines += [f"| {k} | {x:.2f} |" for k, x in told["prove"].items() if k != "rows"]
-    if "memory" in told:
-        x = told["memory"]
-        lines += [
-            "",
-            f"Memory: {x['columns']:.0f} bytes a fact row of eleven columns, {x['with_derived']:.0f} with all that was derived for the 13 queries.",
-        ]
+        lines += _queries(told)
+    for name, section in SECTIONS.items():
+        if name in told:
+            lines += ["", *section(told[name])]
     return "\n".join(lines)
+
+
+def _queries(told: dict[str, Any]) -> list[str]:
+    lines = [
+        "| query | Nexorem, ms | columnar database, ms | data frames, ms | times faster than the faster |",
+        "| --- | --: | --: | --: | --: |",
+    ]
+    for name, x in {**told.get("star", {}), **{f"grid, {k}": v for k, v in told.get("grid", {}).items()}}.items():
+        frames = f"{x['frames']:.1f}" if x["frames"] is not None else "–"
+        lines.append(f"| {name} | {x['nexorem']:.1f} | {x['database']:.1f} | {frames} | {x['ratio']:.1f} |")
+    if "star" in told["ratios"]:
+        star = told["ratios"]["star"]
+        lines += ["", f"The 13 queries: {star['geomean']:.1f} times (geometric mean), {star['worst']:.1f} at least."]
+    return lines
+
+
+def _table(heads: list[str], rows: Iterable[list[str]]) -> list[str]:
+    return [f"| {' | '.join(heads)} |", f"| --- |{' --: |' * (len(heads) - 1)}", *(f"| {' | '.join(row)} |" for row in rows)]
+
+
+def _cells(x: dict[str, Any]) -> list[str]:
+    rows = ([k, f"{v['few']:.1f}", f"{v['many']:.1f}", f"{v['growth']:.1f}"] for k, v in x.items())
+    return _table(["edit", "8 cells, ms", "8,008 cells, ms", "growth"], rows)
+
+
+def _gathered(x: dict[str, Any]) -> list[str]:
+    heads = ["file", "rows", "seconds", "million rows a second", "megabytes"]
+    rows = ([k, f"{v['rows']:,}", f"{v['seconds']:.1f}", f"{v['rows_a_second'] / 1e6:.2f}", f"{v['megabytes']:,.0f}"] for k, v in x.items())
+    return _table(heads, rows)
+
+
+def _arrived(x: dict[str, Any]) -> list[str]:
+    names = next(iter(x.values()))
+    return _table(["a file's way", *x], ([name, *(f"{kind[name]:,.1f}" for kind in x.values())] for name in names))
+
+
+def _decided(x: dict[str, Any]) -> list[str]:
+    rows = (
+        [k, f"{v['first']:.0f}", f"{v['nexorem']:.0f}", f"{v['database']:.0f}", f"{v['ratio']:.2f}"] for k, v in x.items() if k != "ratios"
+    )
+    end = f"The 22 questions: {x['ratios']['geomean']:.2f} times (geometric mean), {x['ratios']['worst']:.2f} at least."
+    return [*_table(["question", "first, ms", "then, ms", "columnar database, ms", "times faster"], rows), "", end]
+
+
+def _linked(x: dict[str, Any]) -> list[str]:
+    lines = _table(["the server, of a large model", "ms"], ([k, f"{v:.0f}"] for k, v in x["server"].items()))
+    frames = (
+        [k, f"{v['mean']:.0f}", f"{v['slowest twentieth']:.0f}"] if "mean" in v else [k, f"opened in {v['seconds']:.1f} s", ""]
+        for k, v in x["browser"].items()
+    )
+    return [*lines, "", *_table(["the browser", "frames a second", "of the slowest twentieth"], frames)]
+
+
+def _probed(x: dict[str, Any]) -> list[str]:
+    lines = _table(["the server, Measure and Probe", "ms"], ([k, f"{v:.0f}"] for k, v in x["server"].items()))
+    browser = ([k, ", ".join(f"{n:.1f} {unit}" for unit, n in v.items())] for k, v in x["browser"].items())
+    return [*lines, "", *_table(["the browser", ""], browser)]
+
+
+SECTIONS: dict[str, Callable[[dict[str, Any]], list[str]]] = {
+    "cells": _cells,
+    "trace": lambda x: ["A trace: " + ", ".join(f"{k} {v:.0f} ms" for k, v in x.items()) + "."],
+    "formula": lambda x: [f"From a changed formula to its grid of 7 × 1000, at 1 million rows: {x:.0f} ms."],
+    "load": lambda x: [f"CSV: {x['rows']:,} rows in {x['seconds']:.1f} s, {x['rows_a_second'] / 1e6:.2f} million a second."],
+    "gather": _gathered,
+    "arrival": _arrived,
+    "decision": _decided,
+    "steps": lambda x: _table(
+        ["step on a million rows", "ms", "its sample, ms"], ([k, f"{v['step']:.0f}", f"{v['sample']:.0f}"] for k, v in x.items())
+    ),
+    "link": _linked,
+    "probe": _probed,
+    "prove": lambda x: _table(["Prove", "seconds"], ([k, f"{v:.2f}"] for k, v in x.items() if k != "rows")),
+    "memory": lambda x: [
+        f"Memory: {x['columns']:.0f} bytes a fact row of eleven columns, {x['with_derived']:.0f} with all that was derived for the 13 queries."
+    ],
+}

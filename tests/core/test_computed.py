@@ -4,9 +4,11 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest.mock import patch
 
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine.computed import edited_star, make_star
+from nexorem.core.engine.computed import _Maker, edited_star, make_star
+from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Column, Measure, Table, link_from_json
 from nexorem.package.read import open_package
 from nexorem.package.write import write_package
@@ -129,6 +131,29 @@ class Computed(unittest.TestCase):
             measures=tuple(replace(m, formula="sum(Booking.seats) * 2") if m.name == "seats" else m for m in star.model.measures),
         )
         self.assertEqual(values(edited_star(star, doubled), "Port", "total"), [10, 4, 64, None])
+
+    def test_what_an_edit_does_not_touch_is_not_computed_again(self):
+        star = with_parts([("Port", "total", "seats * 2")], [("Busy", "every Port where Port.total > 4")])
+        star = edited_star(star, replace(star.model, title="asked of once"))
+        untouched = {
+            "measure": {"kind": "add_measure", "measure": {"name": "more", "formula": "seats + 1"}},
+            "words": {"kind": "change_table", "name": "Port", "set": {"description": "where ships call", "hidden": True}},
+        }
+        touched = {
+            "measure": {"kind": "change_measure", "name": "seats", "set": {"formula": "sum(Booking.seats) + 1"}},
+            "link": {"kind": "remove_link", "name": star.model.links[0].name},
+        }
+        for name, change in untouched.items():
+            model = apply(star.model, change)[0]
+            with self.subTest(name), patch.object(_Maker, "star", side_effect=AssertionError("computed again")):
+                after = edited_star(star, model)
+            self.assertIs(after.rows["Busy"], star.rows["Busy"])
+            fresh = make_star(model, {n: r for n, r in star.rows.items() if n != "Busy"})
+            self.assertEqual(after.model, fresh.model)
+        with patch.object(_Maker, "star", side_effect=StopIteration):
+            for name, change in touched.items():
+                with self.subTest(name), self.assertRaises(StopIteration):
+                    edited_star(star, apply(star.model, change)[0])
 
     def test_package_and_back(self):
         star = with_parts(

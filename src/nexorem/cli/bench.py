@@ -11,6 +11,7 @@ import click
 from nexorem.cli.common import reporting
 from nexorem.core.diagnostics import refuse
 
+PARTS = ("star grid cells trace formula load memory gather arrival steps link probe prove sql decision").split()
 ROOT = Path(__file__).resolve().parents[3]
 
 
@@ -19,7 +20,7 @@ ROOT = Path(__file__).resolve().parents[3]
 @click.option("--runs", type=click.IntRange(1), default=7, show_default=True, help="Runs of each query, of which the median counts.")
 @click.option(
     "--only",
-    type=click.Choice(["star", "grid", "cells", "trace", "formula", "load", "memory", "gather", "steps", "link", "probe", "prove", "sql"]),
+    type=click.Choice(PARTS),
     multiple=True,
     help="Parts of it.",
 )

@@ -30,9 +30,9 @@ class Unreadable(ValueError):
     """A file that is none of ours, or not all of one."""
 
 
-def write_arrays(path: Path, said: Mapping[str, Any], arrays: Sequence[Array]) -> int:
+def write_arrays(path: Path, said: Mapping[str, Any], arrays: Sequence[Array], lasting: bool = True) -> int:
     """Writes arrays of one dimension with what is said of them, as JSON. Gives the bytes that it takes; OSError where the disk has no
-    room. Cost: what the disk takes for them."""
+    room. Cost: what the disk takes for them; where they need not be `lasting`, nobody waits for it."""
     places: list[tuple[int, str, int]] = []
     at = 0
     for array in arrays:
@@ -49,8 +49,9 @@ def write_arrays(path: Path, said: Mapping[str, Any], arrays: Sequence[Array]) -
                 out.seek(start + place)
                 out.write(np.ascontiguousarray(array).view(np.uint8).data if len(array) else b"")
             out.truncate(start + at)
-            out.flush()
-            os.fsync(out.fileno())
+            if lasting:
+                out.flush()
+                os.fsync(out.fileno())
         os.replace(name, path)
     except BaseException:
         with suppress(OSError):

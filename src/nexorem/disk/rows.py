@@ -17,8 +17,8 @@ BYTES_A_WORD = 60  # of a text in memory, with what the interpreter keeps beside
 PARTS = ("codes", "raw", "filled")
 
 
-def write_rows(path: Path, rows: TableRows) -> int:
-    """Writes rows to a file; gives its bytes."""
+def write_rows(path: Path, rows: TableRows, lasting: bool = True) -> int:
+    """Writes rows to a file, waiting until it has reached the disk if it is to be a `lasting` one; gives its bytes."""
     arrays: list[Array] = []
 
     def kept(array: Array) -> int:
@@ -34,7 +34,7 @@ def write_rows(path: Path, rows: TableRows) -> int:
             if column.dtype == "text":
                 said["words"] = [*map(kept, _as_bytes(column.members.words))]
         columns.append(said)
-    return write_arrays(path, {"size": rows.size, "columns": columns}, arrays)
+    return write_arrays(path, {"size": rows.size, "columns": columns}, arrays, lasting)
 
 
 def read_rows(path: Path) -> TableRows:

@@ -2,19 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from nexorem.core.functions.convert import widen
+from nexorem.core.columns import Column
+from nexorem.core.functions.convert import cast, widen
 from nexorem.core.functions.registry import common_type
-from nexorem.core.values import NO_WORDS, Array, Value, Vector, combine, iso, same_words
+from nexorem.core.model.rows import Chosen, TableRows, table_rows
+from nexorem.core.values import NO_WORDS, Array, Value, Vector, combine, empties, iso, same_words
+from nexorem.disk.rows import BYTES_A_WORD, held_bytes
 from nexorem.package.words import arrow_words, recoded
 
 FEW = 20_000  # texts that are put in order well enough one by one
+
+
+class Kept(Mapping[str, Vector]):
+    """Columns by name, narrow as a star keeps them: each is widened to a vector whenever it is asked for, and not kept as one."""
+
+    def __init__(self, narrow: Mapping[str, Column]) -> None:
+        self.narrow = narrow
+
+    def __getitem__(self, name: str) -> Vector:
+        return self.narrow[name].rows()
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.narrow)
+
+    def __len__(self) -> int:
+        return len(self.narrow)
+
+    def __contains__(self, name: object) -> bool:
+        return name in self.narrow
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -24,9 +46,25 @@ class Frame:
     size: int
     columns: Mapping[str, Vector]
 
+    @classmethod
+    def of(cls, rows: TableRows) -> Frame:
+        """The rows of a table, each column a vector while somebody looks at it."""
+        return cls(rows.size, Kept(rows.columns))
+
+    def rows(self, names: Sequence[str] | None = None) -> TableRows:
+        """All or some columns as a star keeps them."""
+        listed = list(self.columns) if names is None else list(names)
+        if isinstance(self.columns, Kept):
+            return TableRows(self.size, Chosen.of(self.columns.narrow, listed))
+        return table_rows(self.size, {name: self.columns[name] for name in listed})
+
     def take(self, rows: Array) -> Frame:
         """Some rows, in that order."""
-        return Frame(len(rows), {name: v.take(rows) for name, v in self.columns.items()})
+        return Frame(len(rows), {name: self.part(name, rows) for name in self.columns})
+
+    def part(self, name: str, rows: Array) -> Vector:
+        """Some rows of a column."""
+        return self.columns.narrow[name].take(rows) if isinstance(self.columns, Kept) else self.columns[name].take(rows)
 
     def with_columns(self, changed: Mapping[str, Vector]) -> Frame:
         """Columns put in place of those of their names, new ones at the end."""
@@ -34,11 +72,18 @@ class Frame:
 
     def types(self) -> dict[str, str]:
         """The type of each column."""
-        return {name: v.dtype for name, v in self.columns.items()}
+        columns: Mapping[str, Column | Vector] = self.columns.narrow if isinstance(self.columns, Kept) else self.columns
+        return {name: column.dtype for name, column in columns.items()}
+
+    def bytes(self) -> int:
+        """What the columns take in memory."""
+        if isinstance(self.columns, Kept):
+            return held_bytes(self.columns.narrow)
+        return sum(v.data.nbytes + v.valid.nbytes + BYTES_A_WORD * len(v.words) for v in self.columns.values())
 
     def listed(self, rows: Array) -> list[list[Value]]:
         """Some rows as JSON holds them."""
-        columns = [[iso(x) for x in v.take(rows).tolist()] for v in self.columns.values()]
+        columns = [[iso(x) for x in self.part(name, rows).tolist()] for name in self.columns]
         return [list(row) for row in zip(*columns, strict=True)]
 
 
@@ -64,6 +109,23 @@ def text_map(v: Vector, change: Callable[[pa.Array], pa.Array]) -> Vector:
     if not len(v.words):
         return v
     return recoded(v.data, v.valid, change(arrow_words(v.words)))
+
+
+def as_text(v: Vector) -> Vector:
+    """Values as texts, as CAST writes them."""
+    if v.dtype == "text":
+        return v
+    codes, size = v.codes()
+    if size == 0:
+        return empties("text", len(v))
+    firsts = np.zeros(size, np.int64)
+    firsts[codes[v.valid]] = np.flatnonzero(v.valid)
+    distinct = v.take(firsts)
+    if v.dtype == "integer":
+        words = pa.array(distinct.data).cast(pa.large_string())
+    else:
+        words = pa.array([str(x) for x in cast(distinct, "text").tolist()], pa.large_string())
+    return recoded(np.minimum(codes, size - 1), v.valid, words)
 
 
 def used_words(v: Vector) -> Vector:

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import json
-import os
 import secrets
 import subprocess
-import sys
 import tempfile
 import threading
 import time
@@ -17,6 +15,7 @@ from typing import Any
 
 from nexorem.core.diagnostics import Diagnostic, refuse
 from nexorem.gather.frame import Frame
+from nexorem.gather.readers import Readers
 from nexorem.gather.transfer import read_frame
 
 MOST_SECONDS = 1800.0
@@ -38,7 +37,6 @@ class Item:
     report: dict[str, Any] | None = None
     key: list[str] = field(default_factory=list)
     size: int = 0
-    columns: list[dict[str, Any]] = field(default_factory=list)
     errors: list[dict[str, Any]] = field(default_factory=list)
     table: str | None = None  # the table that it is to replace
 
@@ -64,7 +62,8 @@ class Item:
 class Job:
     """One reading."""
 
-    def __init__(self, owner: int, request: Mapping[str, Any]) -> None:
+    def __init__(self, owner: int, request: Mapping[str, Any], readers: Readers) -> None:
+        self.readers = readers
         self.id, self.owner = secrets.token_urlsafe(9), owner
         # Removed when the reading is dropped, and at the latest when this process ends.
         self._temporary = tempfile.TemporaryDirectory(prefix="nexorem-", ignore_cleanup_errors=True)
@@ -83,11 +82,7 @@ class Job:
 
     def _begin(self) -> subprocess.Popen[str]:
         """Starts a reader for what has not been read yet."""
-        environment = {**os.environ, "OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": os.pathsep.join(p for p in sys.path if p)}
-        command = [sys.executable, "-m", "nexorem.gather.worker"]
-        process = subprocess.Popen(
-            command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, env=environment, cwd=self.folder
-        )
+        process = self.readers.take()
         waiting = [i for i in self.items if i.state == "waiting"]
         first = self.items.index(waiting[0]) if waiting else len(self.items)
         sent = {
@@ -163,7 +158,7 @@ class Job:
             elif kind == "read":
                 item = self.items[place]
                 item.state, item.share, item.rows, item.size = "read", 1.0, event["size"], event["size"]
-                item.report, item.source, item.key, item.columns = event["report"], event["source"], event["key"], event["columns"]
+                item.report, item.source, item.key = event["report"], event["source"], event["key"]
             elif kind == "error":
                 self.items[place].state, self.items[place].errors = "failed", event["errors"]
             elif kind == "end":
@@ -200,7 +195,7 @@ class Job:
         item = self.item(place)
         if item.state == "read" and self.state != "cancelled":
             try:
-                return read_frame(item.size, item.columns, self.folder / str(place))
+                return read_frame(self.folder / str(place))
             except (OSError, ValueError):
                 if self.state != "cancelled" and self.folder.exists():
                     raise
@@ -223,11 +218,12 @@ class Jobs:
 
     def __init__(self) -> None:
         self._jobs: dict[str, Job] = {}
+        self.readers = Readers()
         self._lock = threading.Lock()
 
     def start(self, owner: int, request: Mapping[str, Any]) -> Job:
         """A new reading."""
-        job = Job(owner, request)
+        job = Job(owner, request, self.readers)
         with self._lock:
             self._jobs[job.id] = job
             old = [j for j in self._jobs.values() if j.state != "running" and time.monotonic() - j.ended > KEPT_SECONDS]
@@ -255,3 +251,5 @@ class Jobs:
         for job in list(self._jobs.values()):
             if not owners or job.owner in owners:
                 self.drop(job)
+        if not owners:
+            self.readers.close()

@@ -14,8 +14,8 @@ from nexorem.core.diagnostics import refuse
 from nexorem.core.limits import Budget
 from nexorem.core.values import Array, Value, Vector, iso
 from nexorem.core.words import an
-from nexorem.gather.frame import Frame
-from nexorem.gather.steps.columns import as_text, need
+from nexorem.gather.frame import Frame, as_text
+from nexorem.gather.steps.columns import need
 from nexorem.gather.steps.rows import shared_keys
 
 MOST_LISTED = 200

@@ -10,33 +10,26 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path, PurePosixPath
-from tempfile import TemporaryDirectory
 from typing import Any
 
 import numpy as np
-import pyarrow as pa
-import pyarrow.compute as pc
-import pyarrow.csv as pacsv
 
+from nexorem.core.columns import Column, compact
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.model.model import link_json
+from nexorem.core.model.rows import TableRows
 from nexorem.core.model.star import Star
 from nexorem.core.values import Vector
-from nexorem.core.words import an, counted, verb
-from nexorem.gather.frame import Frame
+from nexorem.core.words import counted, verb
+from nexorem.gather.frame import Frame, as_text
 from nexorem.gather.missing import missing_notes, missing_report
-from nexorem.gather.sources import database
 from nexorem.gather.sources import kinds as k
-from nexorem.gather.sources.bounds import Notes, Progress, headings, silent
+from nexorem.gather.sources.bounds import Notes, Progress, silent
 from nexorem.gather.sources.columnar import read_arrow, read_lines, read_parquet
 from nexorem.gather.sources.csv_file import read_csv
 from nexorem.gather.sources.sheets import read_sheets, same_shape, sheet_names
-from nexorem.gather.steps.columns import as_text
 from nexorem.gather.texts import Guess, Reads
-from nexorem.gather.typed import Misfits, emptied, guesses, rows_with_zone, typed
-from nexorem.package.arrow import coded
-from nexorem.package.read import open_package
-from nexorem.package.tabular import Field, quick_numbers
+from nexorem.gather.typed import emptied, guesses, rows_with_zone, typed
 
 SAMPLE = 8
 ENDINGS = {
@@ -60,6 +53,8 @@ ENDINGS = {
 
 @lru_cache(maxsize=1)
 def _opened(path: Path, _changed: float) -> Star:
+    from nexorem.package.read import open_package  # half a second, of which most files need nothing
+
     return open_package(path)
 
 
@@ -131,23 +126,26 @@ def read(
     given = k.read_source(dict(source))
     notes = Notes()
     if isinstance(given, k.DatabaseSource):
-        with database.reading(access or {}, given.connection) as connection:
+        from nexorem.gather.read_database import read_database
+        from nexorem.gather.sources.database import reading
+
+        with reading(access or {}, given.connection) as connection:
             return read_database(connection, given, progress)
     path = file_in(files, given.file)
     settled = given.model_dump(exclude_defaults=True)
     key: list[str] = []
     if isinstance(given, k.CsvSource):
-        texts, shape = read_csv(path, given, notes, progress)
+        columns_read, shape = read_csv(path, given, notes, progress)
         settled |= {"encoding": shape.encoding, "delimiter": shape.delimiter, "header": shape.header, "skip": shape.skip}
-        frame, columns = typed_columns(texts, given, path.name, shape.skip + shape.header)
+        frame, columns = typed_columns(columns_read, given, path.name, shape.skip + shape.header)
     elif isinstance(given, k.ResourceSource):
         frame, key = _resource(path, given)
-        columns = [_plain_report(n, v) for n, v in frame.columns.items()]
+        columns = [plain_report(n, v) for n, v in frame.columns.items()]
     else:
         frame, columns, placed = _cells(path, given, notes, progress)
         settled |= placed
     name = given.resource if isinstance(given, k.ResourceSource) else given.file
-    return _reading(table_name(name), frame, settled, columns, notes, start, key)
+    return reading_of(table_name(name), frame, settled, columns, notes, start, key)
 
 
 def _resource(path: Path, source: k.ResourceSource) -> tuple[Frame, list[str]]:
@@ -157,8 +155,8 @@ def _resource(path: Path, source: k.ResourceSource) -> tuple[Frame, list[str]]:
     if table is None or table.formula:
         near = near_hint(source.resource, [t.name for t in star.model.tables])
         raise refuse("unknown_resource", f"{source.file} has no resource {source.resource!r}.", near, source.file)
-    columns = {c.name: star.column(table.name, c.name).rows() for c in table.columns if not c.formula}
-    return Frame(star.size(table.name), columns), list(table.key)
+    columns = {c.name: star.column(table.name, c.name) for c in table.columns if not c.formula}
+    return Frame.of(TableRows(star.size(table.name), columns)), list(table.key)
 
 
 def _cells(
@@ -167,6 +165,7 @@ def _cells(
     """The rows of a file whose cells have types of their own, a report of each column, and where its heading was found."""
     marked: set[str] = set()
     placed: dict[str, int] = {}
+    vectors: Mapping[str, Column | Vector]
     match source:
         case k.SheetSource():
             vectors, rows, header, skip = read_sheets(path, source, notes)
@@ -183,7 +182,7 @@ def _cells(
     return frame, columns, placed
 
 
-def _reading(
+def reading_of(
     name: str, frame: Frame, source: dict[str, Any], columns: list[dict[str, Any]], notes: Notes, start: float, key: list[str]
 ) -> Reading:
     for note in (*missing_notes(columns), *(f"{c['name']}: {c['note']}." for c in columns if "zone" in c["note"])):
@@ -222,39 +221,41 @@ def file_in(files: Path | Mapping[str, Path], name: str) -> Path:
 
 
 def typed_columns(
-    texts: Mapping[str, pa.ChunkedArray], source: k.CsvSource, place: str, above: int = 0
+    read_columns: Mapping[str, Column | Vector], source: k.CsvSource, place: str, above: int = 0
 ) -> tuple[Frame, list[dict[str, Any]]]:
-    """Columns of texts as typed columns, two at a time."""
-    size = len(next(iter(texts.values()))) if texts else 0
+    """Columns of numbers as they are, those of texts as typed columns, two at a time."""
     wrong: list[Diagnostic] = []
-    unknown = [c for c in source.columns if c not in texts]
+    unknown = [c for c in source.columns if c not in read_columns]
     if unknown:
-        raise refuse("unknown_column", f"The column {unknown[0]} does not exist.", near_hint(unknown[0], texts), place)
+        raise refuse("unknown_column", f"The column {unknown[0]} does not exist.", near_hint(unknown[0], read_columns), place)
 
-    def one(name: str) -> tuple[Vector, dict[str, Any]]:
-        reads = source.columns.get(name)
-        if reads is None or (reads.type in ("integer", "number") and reads.decimal == "." and not reads.group):
-            quick = quick_numbers(texts[name], Field(name, reads.type if reads else None, tuple(source.missing)))
-            if quick is not None:
-                return quick, _plain_report(name, quick)
-        return _typed(coded(texts[name], source.missing), name, reads, place, above, None)
+    def one(name: str) -> tuple[Column, dict[str, Any]]:
+        column = read_columns[name]
+        if isinstance(column, Column):
+            return column, plain_report(name, column)
+        vector, report = _typed(column, name, source.columns.get(name), place, above, None)
+        return compact(vector), report
 
-    vectors, columns = {}, []
+    narrow, columns = {}, []
     with ThreadPoolExecutor(2) as pool:
-        jobs = {name: pool.submit(one, name) for name in texts}
+        jobs = {name: pool.submit(one, name) for name in read_columns}
     for name, job in jobs.items():
         try:
-            vectors[name], report = job.result()
+            narrow[name], report = job.result()
             columns.append(report)
         except Refused as refused:
             wrong += refused.diagnostics
     if wrong:
         raise Refused(wrong)
-    return Frame(size, vectors), columns
+    return _frame(narrow), columns
+
+
+def _frame(columns: Mapping[str, Column]) -> Frame:
+    return Frame.of(TableRows(next((c.size for c in columns.values()), 0), columns))
 
 
 def typed_cells(
-    vectors_read: Mapping[str, Vector], rows: int, source: k.Typed, place: str, above: int = 0, marked: Collection[str] = ()
+    vectors_read: Mapping[str, Column | Vector], rows: int, source: k.Typed, place: str, above: int = 0, marked: Collection[str] = ()
 ) -> tuple[Frame, list[dict[str, Any]]]:
     """Columns that have types already: those of texts are read like a CSV's, unless they came from a typed file. `marked` are columns of
     JSON whose only texts mean no value."""
@@ -264,18 +265,24 @@ def typed_cells(
     # A sheet's texts may be anything; those of JSON are texts, unless they are days: it has no other way to write one.
     guessed = isinstance(source, k.SheetSource | k.LinesSource)
     wanted = ("date", "datetime") if isinstance(source, k.LinesSource) else None
-    vectors: dict[str, Vector] = {}
+    typed_ones: dict[str, Column] = {}
     columns: list[dict[str, Any]] = []
     wrong: list[Diagnostic] = []
-    for name, v in vectors_read.items():
+    for name, column in vectors_read.items():
         reads = source.columns.get(name)
+        if isinstance(column, Column) and (reads is None or reads.type == column.dtype):
+            typed_ones[name] = column
+            columns.append(plain_report(name, column))
+            continue
+        v = column.rows() if isinstance(column, Column) else column
         try:
             if reads is not None and v.dtype != "text" and v.dtype != reads.type:
                 v = as_text(v)
             if v.dtype == "text" and (guessed or reads):
-                vectors[name], report = _typed(emptied(v, tuple(source.missing)), name, reads, place, above, wanted)
+                v, report = _typed(emptied(v, tuple(source.missing)), name, reads, place, above, wanted)
             else:
-                vectors[name], report = v, _plain_report(name, v)
+                report = plain_report(name, v)
+            typed_ones[name] = compact(v)
             lacking = report["missing"]
             if lacking and wanted is not None and lacking["type"] not in wanted and name not in marked:
                 lacking["type"] = "text"  # texts of JSON stay texts, with such words or without
@@ -284,7 +291,7 @@ def typed_cells(
             wrong += refused.diagnostics
     if wrong:
         raise Refused(wrong)
-    return Frame(rows, vectors), columns
+    return Frame.of(TableRows(rows, typed_ones)), columns
 
 
 def _typed(
@@ -306,7 +313,7 @@ def _typed(
             "Keep the column as text, or let these become empty.",
             place,
         )
-    report = _plain_report(name, vector) | _reads_json(reads if vector.dtype == reads.dtype else Reads("text"))
+    report = plain_report(name, vector) | _reads_json(reads if vector.dtype == reads.dtype else Reads("text"))
     report |= {"misfits": missed.as_json(), "note": offered[0].note if chosen is None else "", "choice": choice if chosen else ""}
     report["missing"] = missing_report(words) if chosen is None and vector.dtype == "text" else None
     if vector.dtype == "datetime" and (zoned := rows_with_zone(words)):
@@ -326,82 +333,17 @@ def _reads_json(reads: Reads) -> dict[str, Any]:
     return {"type": reads.dtype, "pattern": reads.pattern, "decimal": reads.decimal, "group": reads.group, "language": reads.language}
 
 
-def _plain_report(name: str, v: Vector) -> dict[str, Any]:
+def plain_report(name: str, v: Column | Vector) -> dict[str, Any]:
     return {
         "name": name,
         **_reads_json(Reads(v.dtype)),
-        "empty": int((~v.valid).sum()),
+        "empty": v.empties() if isinstance(v, Column) else int((~v.valid).sum()),
         "misfits": {"count": 0, "rows": []},
         "note": "",
         "choice": "",
         "others": [],
         "missing": None,
     }
-
-
-def read_database(connection: Any, source: k.DatabaseSource, progress: Progress = silent) -> Reading:
-    """Rows of a database by way of a CSV that keeps empties and empty texts apart."""
-    start, notes = time.monotonic(), Notes()
-    if not source.table and not source.query:
-        raise refuse("bad_source", "A database source names a table, or a SELECT.", "Choose one.", source.connection)
-    with TemporaryDirectory() as folder:
-        path = Path(folder) / "rows.csv"
-        columns = database.copied(connection, source, path, progress)
-        zone = str(connection.execute("SHOW timezone").fetchone()[0])
-        key = database.key_of(connection, source)
-        source = source.model_copy(update={"references": database.references_of(connection, source)})
-        names = headings([c for c, _ in columns], notes, source.connection)
-        table = _copied_rows(path, names)
-    vectors: dict[str, Vector] = {}
-    reports = []
-    for name, (_, kind) in zip(names, columns, strict=True):
-        vectors[name], missed = _database_column(name, kind, table.column(name), zone, notes)
-        reports.append(_plain_report(name, vectors[name]) | {"misfits": missed.as_json()})
-    name = source.table or "Query"
-    return _reading(table_name(name), Frame(table.num_rows, vectors), source.model_dump(exclude_defaults=True), reports, notes, start, key)
-
-
-def _copied_rows(path: Path, names: list[str]) -> pa.Table:
-    """What a database copied out, as texts; empties are apart from empty texts."""
-    if not path.stat().st_size:
-        return pa.table({n: pa.array([], pa.string()) for n in names})
-    convert = pacsv.ConvertOptions(
-        column_types={n: pa.string() for n in names}, strings_can_be_null=True, null_values=[""], quoted_strings_can_be_null=False
-    )
-    options = pacsv.ReadOptions(column_names=names, block_size=16 << 20)
-    return pacsv.read_csv(path, options, pacsv.ParseOptions(newlines_in_values=True), convert)
-
-
-def _database_column(name: str, kind: str, texts: pa.ChunkedArray, zone: str, notes: Notes) -> tuple[Vector, Misfits]:
-    """A column by the type that the database gives it, and what has no place in ours; what is lost is noted."""
-    dtype = database.TYPES.get(kind.split("(")[0].strip(), "text")
-    dtype = "integer" if dtype == "number" and kind.startswith("numeric") and _whole(texts, kind) else dtype
-    words = coded(texts)
-    if dtype == "boolean":
-        spelled = np.array([{"t": "true", "f": "false"}.get(w, w) for w in words.words], dtype=object)
-        words = Vector("text", words.data, words.valid, spelled)
-    vector, missed = typed(words, Reads(dtype), "empty")
-    if kind.startswith("numeric"):
-        digits = "" if dtype == "integer" else ", the nearest of 15 to 17 digits"
-        notes.add(f"{name} is {kind} there; it is kept as {dtype}{digits}.")
-    if kind == database.WITH_ZONE:
-        notes.add(f"{name} holds moments with a zone; they are kept as the clock of {zone} shows them.")
-    if missed.count:
-        some = f"{counted(missed.count, 'value')} of {name}, such as {missed.rows[0][1]!r},"
-        notes.add(f"{some} {verb(missed.count, 'has', 'have')} no place in {an(dtype)} and became empty.")
-    return vector, missed
-
-
-def _whole(texts: pa.ChunkedArray, kind: str) -> bool:
-    """Whether decimals are whole numbers of 64 bits: declared without places, or undeclared and beyond what a number tells apart."""
-    if not kind.endswith(",0)") and kind != "numeric":
-        return False
-    digits = texts.drop_null()
-    try:
-        whole = digits.cast(pa.int64())
-    except pa.ArrowInvalid:
-        return False
-    return kind != "numeric" or bool(pc.any(pc.greater(pc.abs(whole), 2**53)).as_py())
 
 
 def package_links(path: Path, names: Mapping[str, str]) -> list[dict[str, Any]]:

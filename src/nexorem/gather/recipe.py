@@ -22,7 +22,7 @@ from nexorem.core.fits import misfit_diagnostics, misfits
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.check import check_shape, checked_star
 from nexorem.core.model.model import Calendar, Column, Measure, Model, Table
-from nexorem.core.model.star import Star, TableRows, table_rows
+from nexorem.core.model.star import Star, TableRows
 from nexorem.gather import made
 from nexorem.gather.frame import Frame
 from nexorem.gather.read import Reading, package_links, read, sources_in
@@ -210,7 +210,7 @@ def _put_together(recipe: Recipe, tables: Sequence[RecipeTable], readings: Mappi
                     wrong.append(
                         Diagnostic("unknown_column", f"The key of {table.name} names {lost[0]}, which it does not have.", place=table.name)
                     )
-                rows[table.name] = table_rows(frame.size, frame.columns)
+                rows[table.name] = frame.rows()
             finished.append(_described(table, given))
         except Refused as refused:
             wrong += refused.diagnostics

@@ -28,7 +28,7 @@ class Frames:
     """Shaped rows that were made lately, by what they were made from; those used longest ago go first."""
 
     def __init__(self) -> None:
-        self._kept: LRUCache[str, Frame] = LRUCache(MOST_KEPT, getsizeof=_bytes)
+        self._kept: LRUCache[str, Frame] = LRUCache(MOST_KEPT, getsizeof=Frame.bytes)
         self._lock = threading.Lock()
 
     def get(self, key: str) -> Frame | None:
@@ -50,10 +50,6 @@ class Frames:
         """Keeps a frame; one that takes more room than there is for all is not kept."""
         with self._lock, suppress(ValueError):
             self._kept[key] = frame
-
-
-def _bytes(frame: Frame) -> int:
-    return sum(v.data.nbytes + v.valid.nbytes + 60 * len(v.words) for v in frame.columns.values())
 
 
 class Shaper:
@@ -125,7 +121,7 @@ class Shaper:
         if frame_of is None:
             start = self.raw(table)
             with self._inside(table.name):
-                frame_of = shaped(start, table.steps, table.name, self.frame, self.budget)
+                frame_of = Frame.of(shaped(start, table.steps, table.name, self.frame, self.budget).rows())
             self.kept.put(key, frame_of)
         return frame_of
 

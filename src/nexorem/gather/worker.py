@@ -66,7 +66,12 @@ def errors_of(error: BaseException, name: str) -> list[dict[str, Any]]:
 
 def main() -> None:
     """Reads everything that is asked for, one after the other."""
-    request = json.loads(sys.stdin.read())
+    _make_ready()
+    sent = sys.stdin.read()
+    if not sent:  # nobody needed it
+        return
+    request = json.loads(sent)
+    os.chdir(request["out"])
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     with ExitStack() as stack:
@@ -84,24 +89,31 @@ def main() -> None:
     tell("end")
 
 
+def _make_ready() -> None:
+    """Loads what most readings need, before one is asked for."""
+    import nexorem.gather.read
+    import nexorem.gather.transfer  # noqa: F401
+
+
 def _read_item(request: Mapping[str, Any], place: int, source: Mapping[str, Any], open_now: dict[str, Any], stack: ExitStack) -> None:
     """Reads one source and writes its rows; a database is kept open (in `open_now`) for the sources that come after."""
-    # Imported here, for the bounds on memory are set before.
-    from nexorem.gather.read import read, read_database
-    from nexorem.gather.sources.database import reading
-    from nexorem.gather.sources.kinds import read_source
+    from nexorem.gather.read import read
     from nexorem.gather.transfer import write_frame
 
     progress = _progress(place)
     if source.get("kind") == "database":
+        from nexorem.gather.read_database import read_database
+        from nexorem.gather.sources.database import reading
+        from nexorem.gather.sources.kinds import read_source
+
         name = source["connection"]
         if name not in open_now:
             open_now[name] = stack.enter_context(reading(request["access"].get(name, {}), name))
         answer = read_database(open_now[name], read_source(source), progress)
     else:
         answer = read(source, Path(request["files"]), None, progress)
-    columns = write_frame(answer.frame, Path(request["out"]) / str(place))
-    tell("read", place=place, size=answer.frame.size, columns=columns, source=answer.source, report=answer.report, key=answer.key)
+    write_frame(answer.frame, Path(request["out"]) / str(place))
+    tell("read", place=place, size=answer.frame.size, source=answer.source, report=answer.report, key=answer.key)
 
 
 def _progress(place: int) -> Callable[[int, float], None]:
@@ -119,6 +131,8 @@ def _progress(place: int) -> Callable[[int, float], None]:
 
 def _plain(error: BaseException, source: Mapping[str, Any]) -> BaseException:
     """What the database said, as a refusal."""
+    if source.get("kind") != "database":
+        return error
     import psycopg
 
     from nexorem.gather.sources.database import failed

@@ -9,7 +9,7 @@ from nexorem.core.values import STORAGE, Vector
 
 
 def pack(v: Vector, compression: str | None = "lz4") -> bytes:
-    """A vector as two Arrow streams: data with valid, then words."""
+    """A vector as two Arrow streams: data with valid, then words. Whole numbers and places may be narrower than a vector has them."""
     entries = pa.record_batch({"data": pa.array(v.data), "valid": pa.array(v.valid)})
     words = pa.record_batch({"words": pa.array(v.words.tolist(), type=pa.large_string())})
     sink = pa.BufferOutputStream()

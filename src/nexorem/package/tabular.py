@@ -17,7 +17,7 @@ import pyarrow.parquet as pq
 
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
 from nexorem.core.functions.convert import PARSERS, checked, number_text
-from nexorem.core.values import STORAGE, Value, Vector, iso, stored_value
+from nexorem.core.values import STORAGE, Array, Value, Vector, iso, stored_value
 from nexorem.package.arrow import coded, from_arrow, to_arrow
 
 MOST_PLACES = 10
@@ -122,48 +122,74 @@ def to_vector(texts: Any, field: Field, place: str) -> Vector:
     return checked(dtype, raw[words.data], valid)
 
 
-TENS = 10 ** np.arange(1, 19, dtype=np.int64)
-
-
 def quick_numbers(texts: Any, field: Field) -> Vector | None:
-    """Numbers as Arrow reads them at once, where that is what reading them one by one would give; else None.
-
-    Arrow takes more for a whole number than a person writes (`0x1F`, leading zeros): a text counts only when it is as
-    long as the number written out.
-    """
+    """Numbers as Arrow reads them at once, where that is what reading them one by one would give; else None."""
     if field.dtype not in (None, "integer", "number") or field.options.get("groupChar") or field.options.get("decimalChar", ".") != ".":
         return None
     array = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
     if len(array) < MANY:
         return None
-    if array.null_count == 0 and set(field.missing) <= {""} and pc.min(pc.binary_length(array)).as_py() > 0:
-        filled, valid = array, np.ones(len(array), bool)
-    else:
+    if array.null_count or not set(field.missing) <= {""} or pc.min(pc.binary_length(array)).as_py() == 0:
         empty = pc.or_kleene(pc.is_null(array), pc.is_in(array, value_set=pa.array(list(field.missing), pa.string())))
-        filled = pc.if_else(empty, pa.scalar(None, pa.string()), array)
-        valid = np.asarray(pc.is_valid(filled).to_numpy(zero_copy_only=False), dtype=bool)
-    if not valid.any():
+        array = pc.if_else(empty, pa.scalar(None, pa.string()), array)
+        if array.null_count == len(array):
+            return None
+    for kind in ("integer", "number") if field.dtype is None else (field.dtype,):
+        part = None if kind == "number" and field.dtype is None and whole_beyond(array) else written_numbers(array, kind)
+        if part is not None:
+            data, filled = part
+            return Vector(kind, data, np.ones(len(data), bool) if filled is None else filled)
+        if kind == "integer" and written_numbers(array, kind, False) is not None:
+            return None
+    return None
+
+
+def written_numbers(texts: Any, kind: str, strictly: bool = True) -> tuple[Array, Array | None] | None:
+    """int64[n] or float64[n] with filled bool[n], None where nothing is empty, of texts that are all whole numbers (`kind` is
+    integer) or all numbers; else None. Nulls are empty.
+
+    Arrow takes more for a whole number than a person writes (`0x1F`, leading zeros): `strictly` a text counts only when it is as
+    long as the number written out.
+    """
+    target = pa.int64() if kind == "integer" else pa.float64()
+    # A cast that fails is slow, for every row is told: the first rows are asked before all.
+    numbers = _cast(texts, target) if _cast(texts[:1000], target) is not None else None
+    if numbers is None:
         return None
-    wanted = ("integer", "number") if field.dtype is None else (field.dtype,)
-    for kind in wanted:
-        target = pa.int64() if kind == "integer" else pa.float64()
-        # A cast that fails is slow, for every row is told: the first rows are asked before all.
-        numbers = _cast(filled, target) if _cast(filled[:1000], target) is not None else None
-        if numbers is not None:
-            break
-    else:
-        return None
-    data = pc.fill_null(numbers, 0).to_numpy(zero_copy_only=False)
-    if kind == "number" and field.dtype is None and _whole_beyond(filled):
-        return None
+    filled = None if texts.null_count == 0 else np.asarray(pc.is_valid(texts).to_numpy(zero_copy_only=False), dtype=bool)
+    data = (numbers if filled is None else pc.fill_null(numbers, 0)).to_numpy(zero_copy_only=False)
     if kind == "number":
-        return Vector("number", data, valid) if np.isfinite(data).all() else None
-    lengths = pc.fill_null(pc.binary_length(filled), 1).to_numpy(zero_copy_only=False)
-    written = np.searchsorted(TENS, np.abs(data), side="right") + 1 + (data < 0)
-    return Vector("integer", data, valid) if np.array_equal(lengths, written) else None
+        # With a sign before it, a whole number is one still.
+        return (data, filled) if np.isfinite(data).all() and not (_bytes(texts)[0] == ord("+")).any() else None
+    return (data, filled) if not strictly or _as_written(texts) else None
 
 
-def _whole_beyond(texts: Any) -> bool:
+def _as_written(texts: Any) -> bool:
+    """Whether texts that are whole numbers to Arrow are so to a person: digits alone, and no zeros before them."""
+    written, ends = _bytes(texts)
+    if not len(written):
+        return True
+    lengths, starts = np.diff(ends), np.minimum(ends[:-1], len(written) - 1)
+    first = written[starts]
+    signed = (first == ord("-")) & (lengths > 0)
+    if signed.any():
+        lengths = lengths - 2 * signed  # so that a zero with a sign counts as two digits
+        first = written[starts + signed]
+        lengths[signed] += 1 + (first[signed] == ord("0"))
+    return not ((first == ord("0")) & (lengths > 1)).any() and int(written.max()) <= ord("9")
+
+
+def _bytes(texts: Any) -> tuple[Array, Array]:
+    """uint8[k]: all texts, one behind the other; int[n+1]: where each begins, and the end."""
+    _, places, data = texts.buffers()
+    if data is None or not len(texts):
+        return np.zeros(0, np.uint8), np.zeros(len(texts) + 1, np.int32)
+    ends = np.frombuffer(places, np.int64 if pa.types.is_large_string(texts.type) else np.int32, len(texts) + 1 + texts.offset)
+    ends = ends[texts.offset :]
+    return np.frombuffer(data, np.uint8)[ends[0] : ends[-1]], ends - ends[0]
+
+
+def whole_beyond(texts: Any) -> bool:
     """Whether a text is a whole number of nineteen digits or more, of which a double would keep fifteen."""
     longest = pc.max(pc.binary_length(texts)).as_py() or 0
     return longest >= 19 and bool(pc.any(pc.match_substring_regex(texts, r"^[+-]?[0-9]{19,}$")).as_py())

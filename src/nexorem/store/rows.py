@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from itertools import islice
 from typing import Any
 
 import numpy as np
 from sqlalchemy import Connection, delete, insert, select, update
 
+from nexorem.core.columns import joined, narrow
 from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.model.rows import Chosen, TableRows
 from nexorem.core.model.star import Star
-from nexorem.core.values import Vector
+from nexorem.core.values import NO_WORDS, Vector
 from nexorem.gather.frame import Frame
 from nexorem.gather.made import is_made
 from nexorem.package.parts import pack, unpack
@@ -19,6 +23,7 @@ from nexorem.store import tables
 from nexorem.store.nul import without_nul
 
 PART_ROWS = 1_000_000
+AT_ONCE = 4  # parts that are packed and not yet in the store
 
 
 def save_load(
@@ -33,7 +38,7 @@ def save_load(
     state: str = "kept",
 ) -> int:
     """Keeps the rows of a table; gives the number of the load."""
-    columns = [{"name": c, "dtype": v.dtype} for c, v in frame.columns.items()]
+    columns = [{"name": c, "dtype": dtype} for c, dtype in frame.types().items()]
     described = dict(report or {})
     values = {
         "model_id": model_id,
@@ -47,23 +52,28 @@ def save_load(
         "state": state,
     }
     load_id = int(connection.execute(insert(tables.load).values(**values).returning(tables.load.c.id)).scalar_one())
-    for name, vector in frame.columns.items():
-        for part, data in enumerate(_parts(vector, frame.size)):
-            row = {"load_id": load_id, "column_name": name, "part": part, "dtype": vector.dtype, "data": data}
-            connection.execute(insert(tables.load_part).values(**row))
+    statement = insert(tables.load_part)
+    for part in _parts(frame):
+        connection.execute(statement, {"load_id": load_id, **part})
     return load_id
 
 
-def _parts(vector: Vector, size: int) -> Iterator[bytes]:
-    starts = range(0, max(size, 1), PART_ROWS)
+def _parts(frame: Frame) -> Iterator[dict[str, Any]]:
+    """All columns in parts, packed by two threads while those before go to the store; few of them are there at a time."""
 
-    def packed(start: int) -> bytes:
-        piece = vector.take(np.arange(start, min(start + PART_ROWS, size)))
+    def packed(name: str, start: int) -> dict[str, Any]:
+        piece = frame.part(name, np.arange(start, min(start + PART_ROWS, frame.size)))
+        data = piece.data if piece.dtype in ("number", "boolean") else narrow(piece.data)
         # The dictionary travels once.
-        return pack(piece if start == 0 else Vector(piece.dtype, piece.data, piece.valid))
+        sent = pack(Vector(piece.dtype, data, piece.valid, piece.words if start == 0 else NO_WORDS))
+        return {"column_name": name, "part": start // PART_ROWS, "dtype": piece.dtype, "data": sent}
 
+    wanted = ((name, start) for name in frame.columns for start in range(0, max(frame.size, 1), PART_ROWS))
     with ThreadPoolExecutor(2) as pool:
-        yield from pool.map(packed, starts)
+        ahead = deque(pool.submit(packed, *x) for x in islice(wanted, AT_ONCE))
+        while ahead:
+            yield ahead.popleft().result()
+            ahead.extend(pool.submit(packed, *x) for x in islice(wanted, 1))
 
 
 def save_rows(
@@ -84,7 +94,7 @@ def stored_frame(star: Star, name: str) -> Frame:
     table, rows = star.model.table(name), star.rows[name]
     assert table
     computed = {c.name for c in table.columns if c.formula}
-    return Frame(rows.size, {c: kept.rows() for c, kept in rows.columns.items() if c not in computed})
+    return Frame.of(TableRows(rows.size, Chosen.of(rows.columns, [c for c in rows.columns if c not in computed])))
 
 
 def read_load(connection: Connection, load_id: int) -> Frame:
@@ -92,19 +102,13 @@ def read_load(connection: Connection, load_id: int) -> Frame:
     row = connection.execute(select(tables.load.c.size, tables.load.c.columns).where(tables.load.c.id == load_id)).one_or_none()
     if row is None:
         raise load_gone()
-    part = tables.load_part
-    parts: dict[str, list[Vector]] = {c["name"]: [] for c in row.columns}
-    query = select(part).where(part.c.load_id == load_id).order_by(part.c.column_name, part.c.part)
-    for item in connection.execute(query):
-        parts[item.column_name].append(unpack(item.dtype, item.data))
-    return Frame(int(row.size), {name: _joined(v) for name, v in parts.items()})
-
-
-def _joined(parts: list[Vector]) -> Vector:
-    if len(parts) == 1:
-        return parts[0]
-    data, valid = np.concatenate([p.data for p in parts]), np.concatenate([p.valid for p in parts])
-    return Vector(parts[0].dtype, data, valid, parts[0].words)
+    part = tables.load_part.c
+    of_load = select(part.data).where(part.load_id == load_id).order_by(part.part)
+    columns = {}
+    for c in row.columns:
+        parts = [unpack(c["dtype"], r.data) for r in connection.execute(of_load.where(part.column_name == c["name"]))]
+        columns[c["name"]] = joined(c["dtype"], [(p.data, None if p.valid.all() else p.valid) for p in parts], parts[0].words)
+    return Frame.of(TableRows(int(row.size), columns))
 
 
 def looks_of(connection: Connection, loads: Collection[int]) -> dict[int, dict[str, Any]]:

@@ -42,6 +42,7 @@ def keep_file(workspace: Workspace, actor: Actor, model_id: int, name: str, cont
         raise refuse("unknown_kind", f"{name} is of no kind that can be read.", f"Files that end with {', '.join(ENDINGS)} can.", name)
     if shutil.disk_usage(folder).free < size + LEAST_FREE:
         raise refuse("disk_full", f"The disk has no room for {name}.", "Make room first.")
+    workspace.jobs.readers.make_ready()
     part = folder / f".{name}.part"
     try:
         with part.open("wb") as out:

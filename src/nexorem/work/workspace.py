@@ -213,8 +213,7 @@ class Workspace:
             key = find().get(table.name, "")
             kept_rows = self.memory.rows(key, table) if key else None
             if kept_rows is None:
-                frame = shaper.frame(table.name)
-                kept_rows = table_rows(frame.size, {c.name: frame.columns[c.name] for c in table.columns if not c.formula})
+                kept_rows = shaper.frame(table.name).rows([c.name for c in table.columns if not c.formula])
                 if key:
                     self.memory.keep_rows(key, kept_rows)
             rows[table.name] = kept_rows

@@ -15,11 +15,13 @@ from nexorem.core.model.star import Star
 from nexorem.core.values import Array
 
 KEY_TYPES = ("text", "integer", "date", "datetime")
-LOOKS = (2_000, 300_000)  # rows that are looked at before all are
+LOOKS = (2_000, 20_000, 300_000)  # rows that are looked at before all are
 MOST_COLUMNS = 16  # of a table that are put together
 MOST_TOGETHER = 5  # columns of a key
 MOST_PAIRS = 4  # that are told
 MOST_WHOLE = 8  # tries over all rows
+WIDEST = 2**40  # of the values of a column that are their own codes
+Codes = tuple[Array, int]  # whole numbers from 0, and how many different ones there may be
 LIKE_KEYS = re.compile(r"(?:key|id|no|nr|num|number|code|line)$", re.IGNORECASE)
 LONG_TEXT = 40  # characters; what is longer is no key, but words
 
@@ -39,8 +41,20 @@ class _Search:
         self.star, self.table, self.size = star, table, star.size(table)
         columns = star.rows[table].columns
         self.full = [c for c, v in columns.items() if v.dtype in KEY_TYPES and v.full()]
-        self.first = {c: star.column(table, c).take(np.arange(min(self.size, LOOKS[-1]))).codes() for c in self.full}
+        self.codes = {c: self._codes(c) for c in self.full}
         self.whole = 0
+
+    def _codes(self, column: str) -> Codes:
+        """Whole numbers that are as different as the values of a full column, and how many there may be: no value is sought."""
+        kept = self.star.column(self.table, column)
+        if kept.codes is not None and kept.members is not None:
+            return kept.codes[: self.size], len(kept.members) - 1
+        assert kept.raw is not None
+        low, high = (int(kept.raw[: self.size].min()), int(kept.raw[: self.size].max())) if self.size else (0, 0)
+        if high - low < WIDEST:
+            return np.subtract(kept.raw[: self.size], low, dtype=np.int64), high - low + 1
+        domain = self.star.domain(self.table, (column,))
+        return domain.codes[: self.size], domain.size
 
     def keys(self) -> Iterator[tuple[str, ...]]:
         if self.size == 0:
@@ -66,7 +80,7 @@ class _Search:
 
     def _ranked(self) -> list[str]:
         """Columns with more than one value, those first that are called like keys; words of some length are left out."""
-        more = [c for c in self.full if self.first[c][1] > 1 and not self._wordy(c)]
+        more = [c for c in self.full if self.codes[c][1] > 1 and not self._wordy(c)]
         return sorted(more, key=lambda c: (not LIKE_KEYS.search(c), self.full.index(c)))[:MOST_COLUMNS]
 
     def _wordy(self, column: str) -> bool:
@@ -91,7 +105,7 @@ class _Search:
             yield tuple(sorted(kept, key=self.full.index))
 
     def _apart_among(self, columns: Sequence[str], rows: int) -> bool:
-        parts = [(codes[:rows], size) for codes, size in (self.first[c] for c in columns)]
+        parts = [(codes[:rows], size) for codes, size in (self.codes[c] for c in columns)]
         return _distinct_together(parts)
 
     def apart(self, columns: Sequence[str]) -> bool:
@@ -101,10 +115,7 @@ class _Search:
         if self.size <= LOOKS[-1]:
             return True
         self.whole += len(columns) > 1
-        if len(columns) == 1:
-            return self.star.domain(self.table, tuple(columns)).size - 1 == self.size
-        domains = [self.star.domain(self.table, (c,)) for c in columns]
-        return _distinct_together([(d.codes[: self.size], d.size) for d in domains])
+        return _distinct_together([self.codes[c] for c in columns])
 
 
 def tells_apart(star: Star, table: str, columns: Sequence[str]) -> bool:
@@ -113,7 +124,7 @@ def tells_apart(star: Star, table: str, columns: Sequence[str]) -> bool:
     return full and star.size(table) > 0 and _Search(star, table).apart(columns)
 
 
-def _distinct_together(parts: Sequence[tuple[Array, int]]) -> bool:
+def _distinct_together(parts: Sequence[Codes]) -> bool:
     """Whether no combination of codes stands twice; each part is (codes, how many there may be). One sort at most."""
     key: Array | None = None
     span = 1

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -27,6 +28,7 @@ from nexorem.core.plan.dependence import asked_tables, made_from
 from nexorem.core.plan.logical import Planner
 from nexorem.core.values import FAULTS
 
+_asked: WeakKeyDictionary[Star, Model] = WeakKeyDictionary()  # the models of which stars were made, before types were found
 Item = tuple[str, str]  # a computed column as (table, column), a computed table as (table, "")
 
 
@@ -38,14 +40,21 @@ def is_computed(model: Model) -> bool:
 def make_star(model: Model, rows: Mapping[str, TableRows], budget: Budget | None = None, elsewhere: Elsewhere | None = None) -> Star:
     """The star of a model whose stored rows are at hand, or stay `elsewhere`; refuses with what is wrong with its computed parts."""
     if is_computed(model):
-        return _Maker(model, rows, budget or Budget(), elsewhere).star()
+        star = _Maker(model, rows, budget or Budget(), elsewhere).star()
+        _asked[star] = model
+        return star
     return Star(model, rows, elsewhere=elsewhere)
 
 
 def edited_star(star: Star, model: Model, budget: Budget | None = None) -> Star:
-    """The star of an edited model over the same stored rows; what depends on rows alone is carried over."""
+    """The star of an edited model over the same stored rows; what depends on rows alone is carried over, and what is computed is where
+    nothing that it is computed from has changed."""
     if not is_computed(star.model) and not is_computed(model):
         return star.with_model(model)
+    if star in _asked and _computed_from(_asked[star]) == _computed_from(model):
+        kept = star.with_model(_with_types(model, star.model))
+        _asked[kept] = model
+        return kept
     stored = {
         x.name: TableRows(star.size(x.name), Chosen.of(star.rows[x.name].columns, (c.name for c in x.columns if not c.formula)))
         for x in star.model.tables
@@ -53,7 +62,41 @@ def edited_star(star: Star, model: Model, budget: Budget | None = None) -> Star:
     }
     made = make_star(model, stored, budget, star.elsewhere)
     made.cleared, made.unruled = star.cleared, star.unruled
-    return star.with_model(made.model) if _same_rows(star, made) else made
+    if not _same_rows(star, made):
+        return made
+    kept = star.with_model(made.model)
+    _asked[kept] = model
+    return kept
+
+
+def _computed_from(model: Model) -> tuple[object, ...]:
+    """All of a model that its computed parts depend on, beside stored rows: not what is said of them, nor measures that none mentions."""
+    tables = [
+        (x.name, x.formula, x.calendar, x.key, x.stays, x.load, [(c.name, c.dtype, c.formula, c.order_by) for c in x.columns])
+        for x in model.tables
+    ]
+    met: dict[str, str] = {}
+    queue = [mentions(parse_rows(x.formula)[0]) for x in model.tables if x.formula]
+    queue += [mentions(parse(c.formula)[0]) for x in model.tables if not x.formula for c in x.columns if c.formula]
+    while queue:
+        for name in queue.pop().names:
+            measure = model.measure(name)
+            if measure and measure.name not in met:
+                met[measure.name] = measure.formula
+                queue.append(mentions(parse(measure.formula)[0]))
+    return tables, model.links, model.hierarchies, model.language, met
+
+
+def _with_types(model: Model, typed: Model) -> Model:
+    """The model with the types, and the columns of computed tables, that an earlier state came to."""
+    tables = []
+    for table in model.tables:
+        was = typed.table(table.name)
+        assert was
+        mine = {c.name: c for c in table.columns}
+        columns = tuple(replace(mine.get(c.name, c), dtype=c.dtype) for c in was.columns if table.formula or c.name in mine)
+        tables.append(replace(table, columns=columns, source=was.source if table.formula else table.source))
+    return replace(model, tables=tuple(tables))
 
 
 def _same_rows(star: Star, made: Star) -> bool:

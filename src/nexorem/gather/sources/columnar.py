@@ -11,6 +11,7 @@ import pyarrow as pa
 import pyarrow.ipc
 import pyarrow.parquet as pq
 
+from nexorem.core.columns import Column
 from nexorem.core.diagnostics import refuse
 from nexorem.core.values import Vector, vector
 from nexorem.gather.missing import means_nothing
@@ -25,6 +26,7 @@ from nexorem.gather.sources.bounds import (
     headings,
     too_many_columns,
 )
+from nexorem.gather.sources.grown import Growing, GrownTexts, GrownValues
 from nexorem.gather.sources.json_fast import read_plain
 from nexorem.gather.sources.kinds import LinesSource
 from nexorem.package.arrow import coded, from_arrow
@@ -35,7 +37,7 @@ DECODE = json.JSONDecoder().decode
 BROKEN = (pa.ArrowException, OSError, UnicodeError)  # whatever the library finds wrong with a file
 
 
-def read_parquet(path: Path, nested: str, notes: Notes, progress: Progress) -> tuple[dict[str, Vector], int]:
+def read_parquet(path: Path, nested: str, notes: Notes, progress: Progress) -> tuple[dict[str, Column | Vector], int]:
     """A Parquet file's columns and rows."""
     try:
         file = pq.ParquetFile(path)
@@ -53,7 +55,7 @@ def read_parquet(path: Path, nested: str, notes: Notes, progress: Progress) -> t
         ) from None
 
 
-def read_arrow(path: Path, nested: str, notes: Notes, progress: Progress) -> tuple[dict[str, Vector], int]:
+def read_arrow(path: Path, nested: str, notes: Notes, progress: Progress) -> tuple[dict[str, Column | Vector], int]:
     """An Arrow file's, or stream's, columns and rows."""
     try:
         with pa.memory_map(str(path)) as source:
@@ -86,24 +88,57 @@ def _bounded(rows: int, columns: int, unpacked: int, place: str) -> None:
 
 def _columns(
     batches: Iterator[pa.RecordBatch], schema: pa.Schema, total: int, nested: str, notes: Notes, progress: Progress, place: str
-) -> tuple[dict[str, Vector], int]:
+) -> tuple[dict[str, Column | Vector], int]:
     names = headings(schema.names, notes, place)
-    columns: list[list[Any]] = [[] for _ in names]
+    columns = [_grown(f.type) for f in schema]
+    growing = Growing(columns)
     rows = size = 0
-    for batch in batches:
-        rows += batch.num_rows
-        size += batch.nbytes
-        if size > 4 * MOST_UNPACKED or rows > MOST_ROWS:
-            raise refuse("too_large", f"The file holds more than {size / 1024**3:,.0f} GB.", "Split it.", place)
-        for place_of, column in enumerate(batch.columns):
-            columns[place_of].append(column)
-        progress(rows, rows / total if total else 0.5)
-    made: dict[str, Vector] = {}
-    for name, field, chunks in zip(names, schema, columns, strict=True):
-        v = _column(pa.chunked_array(chunks, field.type), name, nested, notes)
+    try:
+        for batch in batches:
+            rows += batch.num_rows
+            size += batch.nbytes
+            if size > 4 * MOST_UNPACKED or rows > MOST_ROWS:
+                raise refuse("too_large", f"The file holds more than {size / 1024**3:,.0f} GB.", "Split it.", place)
+            batch.validate(full=True)  # places of texts may lie outside of what a broken file holds
+            growing.add(batch)
+            progress(rows, rows / total if total else 0.5)
+        growing.wait()
+    finally:
+        growing.close()
+    made: dict[str, Column | Vector] = {}
+    for name, field, column in zip(names, schema, columns, strict=True):
+        v = _column(column.finished(field.type), name, nested, notes) if isinstance(column, _Blocks) else column.finished()
+        if isinstance(column, GrownValues) and column.done:
+            notes.add(f"{name} holds {column.done}.")
         if v is not None:
             made[name] = v
     return made, rows
+
+
+class _Blocks:
+    """A column of a type whose blocks say too little by themselves: it is read when all are there."""
+
+    def __init__(self) -> None:
+        self._blocks: list[Any] = []
+
+    def add(self, block: Any) -> None:
+        """Takes a block."""
+        self._blocks.append(block)
+
+    def finished(self, kind: Any) -> pa.ChunkedArray:
+        """All of them."""
+        blocks, self._blocks = self._blocks, []
+        return pa.chunked_array(blocks, kind)
+
+
+def _grown(kind: Any) -> GrownTexts | GrownValues | _Blocks:
+    types = pa.types
+    if types.is_string(kind) or types.is_large_string(kind):
+        return GrownTexts()
+    whole = types.is_integer(kind) and kind != pa.uint64()
+    if whole or types.is_floating(kind) or types.is_boolean(kind) or types.is_date(kind) or types.is_timestamp(kind):
+        return GrownValues(kind)
+    return _Blocks()
 
 
 def _column(column: pa.ChunkedArray, name: str, nested: str, notes: Notes) -> Vector | None:

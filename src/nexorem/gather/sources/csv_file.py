@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import codecs
 import csv
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
@@ -12,30 +13,47 @@ from tempfile import TemporaryDirectory
 from typing import Any
 
 import pyarrow as pa
-import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 
-from nexorem.core.diagnostics import refuse
-from nexorem.gather.sources.bounds import MOST_CELL, MOST_COLUMNS, MOST_LINE, MOST_ROWS, Notes, Progress, headings, too_many_columns
-from nexorem.gather.sources.csv_sniff import CHUNK, Shape, encoding_of, rows_of, shape_of
-from nexorem.gather.sources.kinds import CsvSource
+from nexorem.core.columns import Column
+from nexorem.core.diagnostics import Refused, refuse
+from nexorem.core.values import Vector
+from nexorem.gather.sources.bounds import MOST_COLUMNS, MOST_LINE, MOST_ROWS, Notes, Progress, headings, too_many_columns
+from nexorem.gather.sources.csv_sniff import CHUNK, LOOK, Shape, encoding_of, rows_of, shape_of
+from nexorem.gather.sources.grown import Growable, Growing, GrownTexts, GrownWritten, texts_of
+from nexorem.gather.sources.kinds import ColumnReads, CsvSource
+from nexorem.package.tabular import MANY
 
 BLOCK = 8 * 1024**2
 MOST_TOLD = 20
 PARSING = 0.6  # of the time; finding types takes the rest
 
 
-def read_csv(path: Path, source: CsvSource, notes: Notes, progress: Progress) -> tuple[dict[str, pa.ChunkedArray], Shape]:
-    """Columns of texts in the order of the file, and how it was read. Empty and absent fields are empty texts."""
+def read_csv(path: Path, source: CsvSource, notes: Notes, progress: Progress) -> tuple[dict[str, Column | Vector], Shape]:
+    """Columns in the order of the file, and how it was read: those that are numbers throughout, unless something else was asked for, and
+    texts. What means empty is empty."""
     if path.stat().st_size == 0:
         raise refuse("empty_file", "The file is empty.", "Choose another one.", path.name)
-    encoding = source.encoding or encoding_of(path)
+    begun = source.encoding or encoding_of(path, LOOK)
     try:
-        codecs.lookup(encoding)
+        codecs.lookup(begun)
     except LookupError:
         raise refuse(
-            "bad_encoding", f"The encoding {encoding!r} does not exist.", "utf-8, windows-1252 and utf-16 are usual ones.", path.name
+            "bad_encoding", f"The encoding {begun!r} does not exist.", "utf-8, windows-1252 and utf-16 are usual ones.", path.name
         ) from None
+    try:
+        return _read_as(path, source, begun, notes, progress)
+    except Refused as refused:
+        # Its first bytes look like UTF-8, and others are not: then all of them decide.
+        encoding = encoding_of(path) if not source.encoding and refused.diagnostics[0].code == "bad_encoding" else begun
+        if encoding == begun:
+            raise
+    notes.broken = 0
+    notes.broken_rows.clear()
+    return _read_as(path, source, encoding, notes, progress)
+
+
+def _read_as(path: Path, source: CsvSource, encoding: str, notes: Notes, progress: Progress) -> tuple[dict[str, Column | Vector], Shape]:
     shape = shape_of(path, source, encoding)
     if not source.encoding and shape.encoding not in ("utf-8", "utf-8-sig"):
         notes.add(f"The file is not UTF-8; it was read as {shape.encoding}.")
@@ -71,17 +89,19 @@ def _as_utf8(path: Path, encoding: str) -> Iterator[Path]:
         yield target
 
 
-def _read(path: Path, place: str, source: CsvSource, shape: Shape, notes: Notes, progress: Progress) -> dict[str, pa.ChunkedArray]:
+def _read(path: Path, place: str, source: CsvSource, shape: Shape, notes: Notes, progress: Progress) -> dict[str, Column | Vector]:
     names = _names(path, place, source, shape, notes)
     size = path.stat().st_size
     with path.open("rb") as raw:
         _skip(raw, shape.skip, shape.header, source.quote, place)
         start = raw.tell()
         if start >= size:
-            return {n: pa.chunked_array([], pa.string()) for n in names}
-    with pa.OSFile(str(path)) as raw:
-        raw.seek(start)
-        columns, rows = _blocks(raw, names, place, source, shape, notes, lambda n, b: progress(n, min(PARSING * b / size, PARSING)))
+            return {n: texts_of([]) for n in names}
+    quick = size - start > BLOCK or _rows_in(path, start) >= MANY
+    above = shape.skip + shape.header
+    columns = {n: GrownWritten(n, _kinds(source.columns.get(n)) if quick else (), above, place) for n in names}
+    texts = _Texts(path, place, start, names, source, shape)
+    rows = texts.read(columns, notes, lambda n, b: progress(n, min(PARSING * b / size, PARSING)))
     if notes.broken and source.broken_rows == "refuse":
         messages = "; ".join(str(x["message"]) for x in notes.broken_rows[:10])
         raise refuse(
@@ -92,8 +112,25 @@ def _read(path: Path, place: str, source: CsvSource, shape: Shape, notes: Notes,
         )
     if notes.broken:
         notes.add(f"{notes.broken:,} broken row{'s were' if notes.broken > 1 else ' was'} left out.")
-    _check_cells(columns, shape.skip + shape.header, place)
-    return columns
+    again = {n: GrownTexts() for n, column in columns.items() if column.again}
+    if again:
+        texts.read(again, Notes(), lambda *_: None)
+    with ThreadPoolExecutor(2) as pool:
+        return dict(zip(columns, pool.map(lambda n: (again.get(n) or columns[n]).finished(), columns), strict=True))
+
+
+def _kinds(reads: ColumnReads | None) -> tuple[str, ...]:
+    """The types of numbers that a column's texts may be, in this order."""
+    if reads is None:
+        return ("integer", "number")
+    return (reads.type,) if reads.type in ("integer", "number") and reads.decimal == "." and not reads.group else ()
+
+
+def _rows_in(path: Path, start: int) -> int:
+    """About how many rows a file of one block has."""
+    with path.open("rb") as raw:
+        raw.seek(start)
+        return raw.read(BLOCK).count(b"\n")
 
 
 def _names(path: Path, place: str, source: CsvSource, shape: Shape, notes: Notes) -> list[str]:
@@ -150,34 +187,60 @@ def _note_broken(notes: Notes, above: int, row: Any) -> str:
     return "skip"
 
 
-def _blocks(
-    raw: Any, names: list[str], place: str, source: CsvSource, shape: Shape, notes: Notes, tell: Any
-) -> tuple[dict[str, pa.ChunkedArray], int]:
-    above = shape.skip + shape.header
-    read = pacsv.ReadOptions(use_threads=False, block_size=BLOCK, column_names=names)
-    parse = pacsv.ParseOptions(
-        delimiter=shape.delimiter,
-        quote_char=source.quote or False,
-        newlines_in_values=bool(source.quote),
-        ignore_empty_lines=len(names) > 1,
-        invalid_row_handler=partial(_note_broken, notes, above),
-    )
-    convert = pacsv.ConvertOptions(column_types={n: pa.string() for n in names}, strings_can_be_null=False, check_utf8=True)
-    batches: list[pa.RecordBatch] = []
-    rows = taken = 0
-    try:
-        for batch in pacsv.open_csv(raw, read, parse, convert):
-            batches.append(batch)
-            rows += batch.num_rows
-            taken += batch.nbytes - 3 * batch.num_rows * len(names)  # an offset of four bytes stands for a delimiter
-            tell(rows, taken)
-            if rows > MOST_ROWS:
-                raise refuse("too_many_rows", f"There are more than {MOST_ROWS:,} rows.", "Split the file.", place)
-    except pa.ArrowInvalid as error:
-        raise _unreadable(str(error), rows + above, place) from None
-    _closed(raw, source.quote, rows + above, place, batches)
-    table = pa.Table.from_batches(batches) if batches else pa.table({n: pa.array([], pa.string()) for n in names})
-    return {n: table.column(n) for n in names}, rows
+class _Texts:
+    """The rows of a file as texts, block by block."""
+
+    def __init__(self, path: Path, place: str, start: int, names: list[str], source: CsvSource, shape: Shape) -> None:
+        self.path, self.place, self.start, self.names, self.source, self.shape = path, place, start, names, source, shape
+
+    def read(self, columns: Mapping[str, Growable], notes: Notes, tell: Callable[[int, int], None]) -> int:
+        """Gives the blocks of some columns to them; gives the number of rows. Rows that do not fit are noted."""
+        growing = Growing(columns.values())
+        try:
+            with pa.OSFile(str(self.path)) as raw:
+                raw.seek(self.start)
+                rows = self._read(raw, list(columns), growing, notes, tell)
+            growing.wait()
+            return rows
+        finally:
+            growing.close()
+
+    def _read(self, raw: Any, names: list[str], growing: Growing, notes: Notes, tell: Callable[[int, int], None]) -> int:
+        above, quote = self.shape.skip + self.shape.header, self.source.quote
+        last: pa.RecordBatch | None = None
+        rows = taken = 0
+        try:
+            for batch in pacsv.open_csv(raw, *self._options(names, partial(_note_broken, notes, above))):
+                growing.add(batch)
+                last = batch if batch.num_rows else last
+                rows += batch.num_rows
+                taken += batch.nbytes - 3 * batch.num_rows * len(names)  # an offset of four bytes stands for a delimiter
+                tell(rows, taken)
+                if rows > MOST_ROWS:
+                    raise refuse("too_many_rows", f"There are more than {MOST_ROWS:,} rows.", "Split the file.", self.place)
+        except pa.ArrowInvalid as error:
+            raise _unreadable(str(error), rows + above, self.place) from None
+        if quote and last is not None:
+            _closed(raw, quote, rows + above, self.place, last)
+        return rows
+
+    def _options(self, names: list[str], broken: Callable[[Any], str]) -> tuple[Any, Any, Any]:
+        read = pacsv.ReadOptions(use_threads=False, block_size=BLOCK, column_names=self.names)
+        parse = pacsv.ParseOptions(
+            delimiter=self.shape.delimiter,
+            quote_char=self.source.quote or False,
+            newlines_in_values=bool(self.source.quote),
+            ignore_empty_lines=len(self.names) > 1,
+            invalid_row_handler=broken,
+        )
+        convert = pacsv.ConvertOptions(
+            column_types={n: pa.string() for n in self.names},
+            strings_can_be_null=True,
+            null_values=list(self.source.missing),
+            include_columns=names,
+            check_utf8=True,
+        )
+        return read, parse, convert
 
 
 def _unreadable(error: str, row: int, place: str) -> Exception:
@@ -198,12 +261,9 @@ def _unreadable(error: str, row: int, place: str) -> Exception:
     )
 
 
-def _closed(raw: Any, quote: str, rows: int, place: str, batches: list[pa.RecordBatch]) -> None:
+def _closed(raw: Any, quote: str, rows: int, place: str, batch: pa.RecordBatch) -> None:
     """Refuses a text whose last quote is never closed: all that follows it would be one value."""
-    if not quote or not batches or batches[-1].num_rows == 0:
-        return
-    last = [str(c[-1].as_py()) for c in batches[-1].columns]
-    if not any("\n" in x for x in last):
+    if not any("\n" in str(c[-1].as_py()) for c in batch.columns):
         return
     raw.seek(0)
     marks = sum(chunk.count(quote.encode()) for chunk in iter(lambda: raw.read(CHUNK), b""))
@@ -214,16 +274,3 @@ def _closed(raw: Any, quote: str, rows: int, place: str, batches: list[pa.Record
             "Close it, or read the file without quotes.",
             place,
         )
-
-
-def _check_cells(columns: dict[str, pa.ChunkedArray], above: int, place: str) -> None:
-    for name, column in columns.items():
-        longest = pc.max(pc.binary_length(column)).as_py() or 0
-        if longest > MOST_CELL:
-            row = pc.index(pc.greater(pc.binary_length(column), MOST_CELL), True).as_py() + 1 + above
-            raise refuse(
-                "long_value",
-                f"{name} holds a text of {longest / 1024**2:,.0f} MB in row {row:,}; {MOST_CELL // 1024**2} MB is the most.",
-                "Is a quote left open there?",
-                place,
-            )

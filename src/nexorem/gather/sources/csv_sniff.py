@@ -36,8 +36,8 @@ class Shape:
     skip: int
 
 
-def encoding_of(path: Path) -> str:
-    """By its mark; else UTF-8 if all of it is; else Windows-1252, or Latin-1 where that has no such letter."""
+def encoding_of(path: Path, look: int | None = None) -> str:
+    """By its mark; else UTF-8 if all of it is, or its first `look` bytes; else Windows-1252, or Latin-1 where that lacks a letter."""
     with path.open("rb") as file:
         start = file.read(4)
         for mark, name in MARKS:
@@ -46,8 +46,10 @@ def encoding_of(path: Path) -> str:
         file.seek(0)
         decoder = codecs.getincrementaldecoder("utf-8")()
         try:
-            while chunk := file.read(CHUNK):
+            while chunk := file.read(CHUNK if look is None else look):
                 decoder.decode(chunk)
+                if look is not None and len(chunk) == look:
+                    return "utf-8"
             decoder.decode(b"", final=True)
             return "utf-8"
         except UnicodeDecodeError:

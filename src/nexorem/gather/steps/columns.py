@@ -16,7 +16,7 @@ from nexorem.core.functions.dates import DAY_PARTS, date_of, datetime_of
 from nexorem.core.limits import over
 from nexorem.core.values import STORAGE, Vector, combine, constant, empties, vector
 from nexorem.core.words import an, counted, verb
-from nexorem.gather.frame import Frame, stacked, text_array, text_map, used_words
+from nexorem.gather.frame import Frame, as_text, stacked, text_array, text_map, used_words
 from nexorem.gather.steps import kinds as k
 from nexorem.gather.steps.formula import computed
 from nexorem.gather.steps.result import Result, Setting
@@ -106,23 +106,6 @@ def retype(frame: Frame, step: k.Retype, at: Setting) -> Result:
         )
         raise refuse("bad_value", message, "Let them become empty, or keep the type.", at.place)
     return Result(frame.with_columns({name: vector}))
-
-
-def as_text(v: Vector) -> Vector:
-    """Values as texts, as CAST writes them."""
-    if v.dtype == "text":
-        return v
-    codes, size = v.codes()
-    if size == 0:
-        return empties("text", len(v))
-    firsts = np.zeros(size, np.int64)
-    firsts[codes[v.valid]] = np.flatnonzero(v.valid)
-    distinct = v.take(firsts)
-    if v.dtype == "integer":
-        words = pa.array(distinct.data).cast(pa.large_string())
-    else:
-        words = pa.array([str(x) for x in cast(distinct, "text").tolist()], pa.large_string())
-    return recoded(np.minimum(codes, size - 1), v.valid, words)
 
 
 def _bounded(lengths: pa.Array, at: Setting) -> None:

@@ -10,9 +10,9 @@ from nexorem.core.diagnostics import refuse
 from nexorem.core.functions.convert import widen
 from nexorem.core.values import Array, Vector, combine, constant, empties, vector
 from nexorem.core.words import an, counted, verb
-from nexorem.gather.frame import Frame, common_dtype, groups_of, stacked, used_words
+from nexorem.gather.frame import Frame, as_text, common_dtype, groups_of, stacked, used_words
 from nexorem.gather.steps import kinds as k
-from nexorem.gather.steps.columns import as_text, need, need_new
+from nexorem.gather.steps.columns import need, need_new
 from nexorem.gather.steps.formula import computed
 from nexorem.gather.steps.result import Result, Setting
 
