@@ -62,8 +62,8 @@ class Item:
 class Job:
     """One reading."""
 
-    def __init__(self, owner: int, request: Mapping[str, Any], readers: Readers) -> None:
-        self.readers = readers
+    def __init__(self, owner: int, request: Mapping[str, Any], readers: Readers | None = None) -> None:
+        self.readers = readers or Readers()
         self.id, self.owner = secrets.token_urlsafe(9), owner
         # Removed when the reading is dropped, and at the latest when this process ends.
         self._temporary = tempfile.TemporaryDirectory(prefix="nexorem-", ignore_cleanup_errors=True)

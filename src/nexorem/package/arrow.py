@@ -26,9 +26,7 @@ ARROW = {
 
 
 def coded(texts: Any, missing: tuple[str, ...] | list[str] = ()) -> Vector:
-    """An Arrow column of strings, with dictionaries or without, as a text vector; these words, and nulls, become empty."""
-    if isinstance(texts, pa.ChunkedArray) and pa.types.is_dictionary(texts.type):
-        texts = texts.unify_dictionaries()
+    """An Arrow column of strings as a text vector; these words, and nulls, become empty."""
     array = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
     encoded = array.dictionary_encode()
     words = encoded.dictionary.cast(pa.large_string())

@@ -40,7 +40,7 @@ BROKEN = (pa.ArrowException, OSError, UnicodeError)  # whatever the library find
 def read_parquet(path: Path, nested: str, notes: Notes, progress: Progress) -> tuple[dict[str, Column | Vector], int]:
     """A Parquet file's columns and rows."""
     try:
-        file = pq.ParquetFile(path)
+        file = pq.ParquetFile(path, pre_buffer=False)  # or all of the file is in memory beside what is read of it
         meta = file.metadata
         unpacked = sum(meta.row_group(i).total_byte_size for i in range(meta.num_row_groups))
         _bounded(meta.num_rows, len(file.schema_arrow), unpacked, path.name)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import mmap
+import tempfile
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any, Protocol
+from typing import IO, Any, Protocol
 
 import numpy as np
 import pyarrow as pa
@@ -12,11 +14,13 @@ import pyarrow.compute as pc
 
 from nexorem.core.columns import Column, Part, joined, narrow
 from nexorem.core.diagnostics import refuse
-from nexorem.core.values import NO_WORDS, Vector
+from nexorem.core.values import Array, Vector, empties
 from nexorem.gather.sources.bounds import MOST_CELL
-from nexorem.package.arrow import coded, from_arrow
+from nexorem.package.arrow import from_arrow
 from nexorem.package.tabular import whole_beyond, written_numbers
+from nexorem.package.words import object_words
 
+SPILLED = 16 * 1024**2  # bytes of a column that are worth a file
 WHOLE_DIGITS = 10**18  # whole numbers from here on have more digits than a double keeps
 
 
@@ -27,11 +31,72 @@ class Growable(Protocol):
         """Takes a block of it, an Arrow array."""
 
 
+class Parts:
+    """The parts of a column that came so far: in memory while they are few, then in a file without a name, from which they are mapped."""
+
+    def __init__(self) -> None:
+        self._held: list[Part] = []
+        self._bytes = 0
+        self._file: IO[bytes] | None = None
+        self._places: list[tuple[int, Any, int, int]] = []  # of a part: where, dtype, rows, where it is filled or -1
+
+    def add(self, data: Array, filled: Array | None) -> None:
+        """Takes the next part."""
+        self._held.append((data, filled))
+        self._bytes += data.nbytes
+        if self._bytes > SPILLED:
+            self._spill()
+
+    def _spill(self) -> None:
+        if self._file is None:
+            self._file = tempfile.TemporaryFile()  # noqa: SIM115 – it stays open until all parts are there
+        for data, filled in self._held:
+            place = self._file.tell()
+            self._file.write(np.ascontiguousarray(data).view(np.uint8).data)
+            mask = -1 if filled is None else self._file.tell()
+            if filled is not None:
+                self._file.write(np.ascontiguousarray(filled).view(np.uint8).data)
+            self._places.append((place, data.dtype, len(data), mask))
+        self._held, self._bytes = [], 0
+
+    def taken(self) -> list[Part]:
+        """All of them, which are gone from here."""
+        parts: list[Part] = []
+        if self._file is not None:
+            self._spill()
+            self._file.flush()
+            mapped = mmap.mmap(self._file.fileno(), 0, access=mmap.ACCESS_READ)
+            for place, dtype, rows, mask in self._places:
+                filled = None if mask < 0 else np.frombuffer(mapped, bool, rows, mask)
+                parts.append((np.frombuffer(mapped, dtype, rows, place), filled))
+            self._file.close()
+        parts += self._held
+        self._held, self._bytes, self._file, self._places = [], 0, None, []
+        return parts
+
+
 def texts_of(blocks: list[Any]) -> Vector:
-    """Blocks of texts with dictionaries of their own as one vector."""
-    if not blocks:
-        return coded(pa.array([], pa.string()))
-    return coded(pa.chunked_array(blocks))
+    """Blocks of texts with dictionaries of their own as one vector, which takes hardly more than it does while it is made."""
+    rows = sum(len(block) for block in blocks)
+    if rows == 0:
+        return empties("text", 0)
+    chunks = pa.chunked_array(blocks).unify_dictionaries().chunks
+    blocks.clear()
+    words = chunks[0].dictionary.cast(pa.large_string())
+    order = pc.sort_indices(words)
+    place = np.zeros(max(len(words), 1), np.int32)
+    place[order.to_numpy()] = np.arange(len(words))
+    data, valid = np.zeros(rows, np.int32), np.ones(rows, bool)
+    at = 0
+    while chunks:
+        codes = chunks.pop(0).indices
+        end = at + len(codes)
+        np.take(place, codes.fill_null(0).to_numpy(zero_copy_only=False), out=data[at:end])
+        if codes.null_count:
+            valid[at:end] = codes.is_valid().to_numpy(zero_copy_only=False)
+            data[at:end][~valid[at:end]] = 0
+        at = end
+    return Vector("text", data, valid, object_words(words.take(order)))
 
 
 class GrownTexts:
@@ -46,8 +111,7 @@ class GrownTexts:
 
     def finished(self) -> Vector:
         """All of them."""
-        blocks, self._blocks = self._blocks, []
-        return texts_of(blocks)
+        return texts_of(self._blocks)
 
 
 class GrownValues:
@@ -55,18 +119,17 @@ class GrownValues:
 
     def __init__(self, kind: Any) -> None:
         self._dtype = from_arrow(pa.array([], kind))[0].dtype
-        self._parts: list[Part] = []
+        self._parts = Parts()
         self.done = ""  # what was done to them that a person should know
 
     def add(self, block: Any) -> None:
         """Takes a block of values."""
         v, self.done = from_arrow(block)
-        self._parts.append((v.data if v.dtype in ("number", "boolean") else narrow(v.data), None if v.valid.all() else v.valid))
+        self._parts.add(v.data if v.dtype in ("number", "boolean") else narrow(v.data), None if v.valid.all() else v.valid)
 
     def finished(self) -> Column:
         """All of them."""
-        parts, self._parts = self._parts, []
-        return joined(self._dtype, parts)
+        return joined(self._dtype, self._parts.taken())
 
 
 class GrownWritten:
@@ -77,7 +140,9 @@ class GrownWritten:
         self.name, self.place, self.again = name, place, False
         self._kinds, self._guessed = kinds, len(kinds) > 1
         self._row = above
-        self._parts: list[Part] = []
+        self._rows = 0
+        self._long = False  # whether a whole number has more digits than a double keeps
+        self._parts = Parts()
         self._texts = GrownTexts()
         self._filled = False  # whether there was a value
 
@@ -89,8 +154,7 @@ class GrownWritten:
         while self._kinds:
             part = written_numbers(block, self._kinds[0])
             if part is not None and not (self._guessed and self._kinds[0] == "number" and whole_beyond(block)):
-                data, filled = part
-                self._parts.append((narrow(data) if self._kinds[0] == "integer" else data, filled))
+                self._take(*part)
                 self._filled = self._filled or block.null_count < len(block)
                 return
             self._narrowed(block)
@@ -98,20 +162,27 @@ class GrownWritten:
                 return
         self._texts.add(block)
 
+    def _take(self, data: Array, filled: Array | None) -> None:
+        self._rows += len(data)
+        if self._kinds[0] == "integer":
+            data = narrow(data)
+            self._long = self._long or (data.dtype.itemsize == 8 and bool((np.abs(data) >= WHOLE_DIGITS).any()))
+        self._parts.add(data, filled)
+
     def _narrowed(self, block: Any) -> None:
         """Leaves the first of the kinds: whole numbers become numbers where that loses no digit."""
         fewer = self._kinds[1:]
-        if fewer and (written_numbers(block, "integer", False) is not None or any(_long(part) for part in self._parts)):
+        if fewer and (self._long or written_numbers(block, "integer", False) is not None):
             fewer = ()
         self._kinds = fewer
+        parts = self._parts.taken()
         if fewer:
-            self._parts = [(data.astype(np.float64), filled) for data, filled in self._parts]
-            return
-        empties, self._parts = sum(len(data) for data, _ in self._parts), []
-        if self._filled:
+            for data, filled in parts:
+                self._parts.add(data.astype(np.float64), filled)
+        elif self._filled:
             self.again = True
-        elif empties:
-            self._texts.add(pa.nulls(empties, pa.string()))
+        elif self._rows:
+            self._texts.add(pa.nulls(self._rows, pa.string()))
 
     def _bounded(self, block: Any) -> None:
         longest = pc.max(pc.binary_length(block)).as_py() or 0
@@ -127,18 +198,11 @@ class GrownWritten:
 
     def finished(self) -> Column | Vector:
         """All of it."""
-        if not self._kinds or not self._filled:
-            empties = sum(len(data) for data, _ in self._parts)
-            if empties:
-                self._texts.add(pa.nulls(empties, pa.string()))
-            return self._texts.finished()
-        parts, self._parts = self._parts, []
-        return joined(self._kinds[0], parts, NO_WORDS)
-
-
-def _long(part: Part) -> bool:
-    data = part[0]
-    return bool(len(data)) and data.dtype.itemsize == 8 and bool((np.abs(data) >= WHOLE_DIGITS).any())
+        if self._kinds and self._filled:
+            return joined(self._kinds[0], self._parts.taken())
+        if self._kinds and self._rows:
+            self._texts.add(pa.nulls(self._rows, pa.string()))
+        return self._texts.finished()
 
 
 class Growing:
