@@ -16,6 +16,7 @@ INSIDE_CORE = [
     "limits",
     "values",
     "columns",
+    "sorting",
     "formats",
     "fits",
     "results",

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from nexorem.core.columns import Column
+from nexorem.core.columns import MOST_CODED, Column, narrow
 from nexorem.core.engine.scan import Block
 from nexorem.core.language import typed as t
 from nexorem.core.model.star import Star
@@ -42,7 +42,7 @@ def exact(star: Star, node: t.Aggregate, tree: t.Typed | None) -> Exact | None:
         case t.Const(value=int() as value) if not isinstance(value, bool):
             return Exact(lambda _: value, value, value)
         case t.ColumnValue() if tree.table == node.grain and tree.dtype == "integer":
-            column = star.column(tree.table, tree.column)
+            column = side_by_side(star, tree.table, tree.column)
             if not column.full():
                 return None
             low, high = star.derive(("range", tree.table, tree.column), lambda: _range(column))
@@ -52,6 +52,17 @@ def exact(star: Star, node: t.Aggregate, tree: t.Typed | None) -> Exact | None:
         case t.Apply():
             return _folded(star, node, (tree.function.name,), tree.arguments)
     return None
+
+
+def side_by_side(star: Star, table: str, name: str) -> Column:
+    """A full column; where its members are more than a processor's cache holds, and it is asked for again, with its values side by side in
+    place of codes."""
+    column = star.column(table, name)
+    codes, members = column.codes, column.members
+    if codes is None or members is None or len(members) <= MOST_CODED or column.dtype == "text" or not column.full():
+        return column
+    raw = star.derived.joined(table, ("side by side", name), lambda: np.take(narrow(members.data), codes))
+    return column if raw is None else Column(column.dtype, column.size, None, None, raw, None)
 
 
 def _folded(star: Star, node: t.Aggregate, names: tuple[str, ...], arguments: tuple[t.Typed, ...]) -> Exact | None:

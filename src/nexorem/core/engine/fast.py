@@ -11,7 +11,7 @@ import numpy as np
 from nexorem.core.columns import Column
 from nexorem.core.engine.context import one_set
 from nexorem.core.engine.cubes import Cube, answered, coarsened, wholly
-from nexorem.core.engine.exact import exact
+from nexorem.core.engine.exact import exact, side_by_side
 from nexorem.core.engine.row_values import row_values
 from nexorem.core.engine.scalar import evaluate
 from nexorem.core.engine.scan import MOST_GROUPS, Block, Digit, Scan, Totals
@@ -102,7 +102,7 @@ class Adder:
         self.kind = argument.dtype if argument is not None else "integer"
         self.column: Column | None = None
         if isinstance(argument, t.ColumnValue) and argument.table == node.grain:
-            self.column = star.column(argument.table, argument.column)
+            self.column = side_by_side(star, argument.table, argument.column)
         self.extremes = node.function in ("min", "max")
         self.full = argument is None or (self.column is not None and self.column.full())
         self.counts_only = argument is None or (node.function == "count" and self.full)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -13,6 +14,7 @@ from nexorem.core.engine.visibility import selectors
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.paths import Inflow
+from nexorem.core.model.rows import MANY_ROWS
 from nexorem.core.model.star import ROWS, Star
 from nexorem.core.plan.contexts import Context, changes
 from nexorem.core.plan.flow import Flow
@@ -110,7 +112,7 @@ class FilterTeller:
         for selector in selectors(self.star, flow, batch, self.budget):
             if selector.index[0] >= 0:
                 size = self.star.domain(selector.table, selector.columns).size
-                passing = selector.sets.mask(int(selector.index[0]), size)[selector.codes(self.star)]
+                passing = _passing(selector.sets.mask(int(selector.index[0]), size), selector.codes(self.star))
                 shown = passing if shown is None else np.logical_and(shown, passing, out=shown)
         return np.ones(self.star.size(flow.table) + 1, bool) if shown is None else shown
 
@@ -146,6 +148,18 @@ class FilterTeller:
             )
             for table in flow.unreached
         )
+
+
+def _passing(members: Array, codes: Array) -> Array:
+    """bool[n]: which rows have one of these members, by two threads where they are many."""
+    passing = np.empty(len(codes), bool)
+    if len(codes) < MANY_ROWS:
+        return np.take(members, codes, out=passing, mode="clip")
+    half = len(codes) // 2
+    with ThreadPoolExecutor(2) as pool:
+        parts = (slice(0, half), slice(half, len(codes)))
+        list(pool.map(lambda part: np.take(members, codes[part], out=passing[part], mode="clip"), parts))
+    return passing
 
 
 def edit_word(edit: t.TypedEdit) -> EditWord:

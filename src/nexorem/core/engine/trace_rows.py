@@ -8,6 +8,7 @@ import numpy as np
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.engine.context import Batch
+from nexorem.core.engine.exact import exact
 from nexorem.core.engine.execute import Execution
 from nexorem.core.engine.row_values import row_vector
 from nexorem.core.engine.rows import Around, Relation, over_rows, relation, row_batch, without_unmatched
@@ -120,7 +121,9 @@ def _arithmetic(node: t.Aggregate, batch: Batch, around: Around, rows: Array) ->
     filled: int | None = None
     if node.argument is not None:
         values = tuple(iso(v) for v in row_vector(node, node.argument, batch, around, first).tolist())
-        if not inner_nodes(node.argument):  # what is computed for each row would be computed for all of them
+        if exact(star, node, node.argument) is not None:  # nothing of it is ever empty
+            filled = len(rows)
+        elif not inner_nodes(node.argument):  # what is computed for each row would be computed for all of them
             filled = int(row_vector(node, node.argument, batch, around, rows).valid.sum())
     return Arithmetic(
         "count distinct" if node.distinct else node.function,

@@ -22,7 +22,7 @@ from nexorem.core.values import Array, Vector, combine, same_words
 
 MOST_BYTES = 4 * 1024**3
 MOST_INDEXES = 3
-MOST_JOINED = 3
+MOST_JOINED = 4
 MOST_ASKED = 10_000
 Derivable = TypeVar("Derivable")
 
@@ -245,7 +245,9 @@ class Derived:
             if index is None and again:
                 codes = self.spread(table, columns, chain)[:-1]
                 starts = np.concatenate([[0], np.cumsum(self.member_counts(table, columns, chain))])
-                index = Index(starts, np.argsort(codes, kind="stable").astype(np.uint32), {}, key)
+                from nexorem.core.sorting import rows_by_code
+
+                index = Index(starts, rows_by_code(codes, starts), {}, key)
             if index is not None:
                 kept[key] = index
                 while len(kept) > MOST_INDEXES:
@@ -253,8 +255,8 @@ class Derived:
             return index
 
     def joined(self, table: str, key: object, join: Callable[[], Array]) -> Array | None:
-        """Codes of several columns in one, as narrow as they can be, one for each row of a table, as `join` makes them; `key` is all that
-        they depend on. Made when they are asked for the second time; each table keeps the few that were used last."""
+        """Codes of several columns in one, or other whole numbers, narrow, one for each row of a table, as `join` makes them; `key` is all
+        that they depend on. Made when they are asked for the second time; each table keeps the few that were used last."""
         with self._lock:
             kept = self._joined.setdefault(table, {})
             codes = kept.pop(key, None)
