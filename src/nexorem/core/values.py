@@ -116,16 +116,26 @@ class Vector:
         """All entries as Python values."""
         if self.dtype in ("integer", "number", "boolean"):
             return [v if ok else None for v, ok in zip(self.data.tolist(), self.valid.tolist(), strict=True)]
+        if self.dtype == "text" and len(self.words):
+            return [str(v) if ok else None for v, ok in zip(self.words[self.data].tolist(), self.valid.tolist(), strict=True)]
         return [self.at(i) for i in range(len(self.data))]
 
     def codes(self) -> tuple[Array, int]:
         """Dense places of the distinct values, ascending, `size` where empty; and the number of distinct values."""
         if self.dtype == "text":
             return np.where(self.valid, self.data, len(self.words)).astype(np.int64), len(self.words)
-        distinct, places = np.unique(self.data[self.valid], return_inverse=True)
-        codes = np.full(len(self.data), len(distinct), dtype=np.int64)
+        filled = self.data[self.valid]
+        low, high = (int(filled.min()), int(filled.max())) if len(filled) and self.data.dtype == np.int64 else (0, 2**63)
+        if high - low <= 4 * len(filled) + 65_536:  # values close together are counted, not sorted
+            seen = np.zeros(high - low + 1, bool)
+            seen[filled - low] = True
+            places, count = (np.cumsum(seen) - 1)[filled - low], int(seen.sum())
+        else:
+            distinct, places = np.unique(filled, return_inverse=True)
+            count = len(distinct)
+        codes = np.full(len(self.data), count, dtype=np.int64)
         codes[self.valid] = places
-        return codes, len(distinct)
+        return codes, count
 
 
 def worst(*failed: Array | None) -> Array | None:
@@ -225,12 +235,12 @@ def by_distinct(dtype: str, function: Callable[..., Value], arguments: Sequence[
     results: list[Value] = []
     broken = np.zeros(len(firsts), np.uint8)
     budget, made = SPENT.get(), 0
-    for place, i in enumerate(firsts):
+    for place, given in enumerate(zip(*(a.take(firsts).tolist() for a in live), strict=True)):
         if budget and place % CALLS_AT_ONCE == 0:
             made += sum(len(x) for x in results[-CALLS_AT_ONCE:] if isinstance(x, str))
             budget.take(made, BYTES_A_CHARACTER, "Texts that a function makes")
         try:
-            results.append(function(*(a.at(int(i)) for a in live)))
+            results.append(function(*given))
         except CellError as error:
             results.append(None)
             broken[place] = FAULT_CODES.index(error.code)

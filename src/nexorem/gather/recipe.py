@@ -21,7 +21,7 @@ from nexorem.core.engine.computed import make_star
 from nexorem.core.fits import misfit_diagnostics, misfits
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.check import check_shape, checked_star
-from nexorem.core.model.model import Calendar, Column, Measure, Model, Table
+from nexorem.core.model.model import Calendar, Column, Link, Measure, Model, Table
 from nexorem.core.model.star import Star, TableRows
 from nexorem.gather import made
 from nexorem.gather.frame import Frame
@@ -236,6 +236,14 @@ def _described(table: Table, given: RecipeTable) -> Table:
     return replace(table, columns=tuple(columns))
 
 
+def _ends(model: Model, link: Link) -> Iterator[Column]:
+    """The columns that a link joins."""
+    for table, columns in ((link.from_table, link.from_columns), (link.to_table, link.to_columns)):
+        for name in columns:
+            if (found := model.table(table)) and (column := found.column(name)):
+                yield column
+
+
 def _whole(
     recipe: Recipe, model: Model, rows: Mapping[str, TableRows], raw: dict[str, Frame], readings: Mapping[str, Reading], budget: Budget
 ) -> tuple[Model, dict[str, Frame], dict[str, Reading], Star]:
@@ -245,16 +253,12 @@ def _whole(
         **kept_of(recipe),
     )
     links = [k.model_dump(by_alias=True, exclude_none=True) for k in recipe.links or []]
-    star = make_star(model, rows, budget)
-    # Links name columns, and columns that are computed have their types only now.
-    linked = with_links(replace(star.model, links=()), links)
+    if any(t.formula for t in model.tables) or any(c.formula for k in with_links(model, links).links for c in _ends(model, k)):
+        # Links name columns, and columns that are computed have their types only once they are.
+        model = replace(make_star(model, rows, budget).model, links=())
+    linked = with_links(model, links)
     wrong = check_shape(linked)
     if wrong:
         raise Refused(wrong)
-    stored = {
-        t.name: TableRows(rows[t.name].size, {c.name: star.column(t.name, c.name) for c in t.columns if not c.formula})
-        for t in linked.tables
-        if not t.formula
-    }
-    final = checked_star(make_star(linked, stored, budget))
+    final = checked_star(make_star(linked, rows, budget))
     return final.model, raw, dict(readings), final

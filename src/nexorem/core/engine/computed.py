@@ -19,6 +19,7 @@ from nexorem.core.language.binder import Binder
 from nexorem.core.language.mentions import Mentions, mentions
 from nexorem.core.language.parser import parse, parse_rows
 from nexorem.core.limits import Budget
+from nexorem.core.model.derived import Derived
 from nexorem.core.model.elsewhere import Elsewhere
 from nexorem.core.model.model import Column, Link, Model, Table
 from nexorem.core.model.paths import model_state
@@ -116,6 +117,8 @@ class _Maker:
     def __init__(self, model: Model, rows: Mapping[str, TableRows], budget: Budget, elsewhere: Elsewhere | None) -> None:
         self.model, self.budget, self.elsewhere = model, budget, elsewhere
         self.rows = dict(rows)
+        # Rows are only added while there is something to compute: what was derived of others stays true.
+        self.derived = Derived(self.rows) if elsewhere is None else None
         self.tables = {x.name: x for x in model.tables}
         self.pending: dict[Item, str] = {}
         for table in model.tables:
@@ -139,7 +142,7 @@ class _Maker:
         order = [x.name for x in self.model.tables]
         tables.sort(key=lambda x: order.index(x.name))
         model = replace(self.model, tables=tuple(tables), links=tuple(k for k in self.model.links if not self.waits(k)))
-        return Star(model, self.rows, elsewhere=self.elsewhere)
+        return Star(model, self.rows, self.derived, elsewhere=self.elsewhere)
 
     def waits(self, link: Link) -> list[Item]:
         """The items that a link's ends are still waiting for."""

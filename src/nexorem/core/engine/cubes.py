@@ -19,6 +19,7 @@ from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Vector
 
 MOST_CELLS = 1_000_000
+FEW_SETS = 32  # that are looked at before all are
 FINE = 100  # members: fewer are fine enough as they are
 COARSER = 4  # times fewer members that a column must have to be worth it
 
@@ -121,7 +122,12 @@ def _coarser(star: Star, selector: Selector, column: Selector, place: int) -> tu
 
     # Only the members of the sets are looked at: few of a large table's cost little.
     sizes = star.derive(("finer", selector.table, selector.columns, column.columns), finer)
-    own = coarse.codes[fine.firsts[selector.sets.members]].astype(np.int64)
+    sets = selector.sets
+    many = np.diff(sets.offsets[: FEW_SETS + 1])
+    heads = sets.members[sets.offsets[: len(many)][many > 0]]
+    if (sizes[coarse.codes[fine.firsts[heads]]] > many[many > 0]).any():  # a set that is smaller than the member is not whole
+        return None
+    own = coarse.codes[fine.firsts[sets.members]].astype(np.int64)
     keys, counts = np.unique(selector.sets.owner() * coarse.size + own, return_counts=True)
     owners, members = keys // coarse.size, keys % coarse.size
     if not (counts == sizes[members]).all():

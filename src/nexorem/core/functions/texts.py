@@ -33,22 +33,47 @@ def like(text: str, pattern: str, escape: str = "") -> Value:
     A pattern that ends in its escape gives empty, as the standard calls it an error of the data. What stands between two `%` is looked for
     behind what was found before, the leftmost each time: linear in text and pattern, but for parts with `_`, whose product is bounded.
     """
+    return _matcher(pattern, escape)(text)
+
+
+@lru_cache(maxsize=256)
+def _matcher(pattern: str, escape: str) -> Callable[[str], Value]:
+    """What says of a text whether it is like a pattern."""
     runs = _runs(pattern, escape)
     if runs is None:
-        return None
+        return lambda _: None
     first, *others = runs
     if not others:
-        return len(first) == len(text) and first.at(text, 0)
+        return lambda text: first.size == len(text) and first.at(text, 0)
     *middle, last = others
-    end = len(text) - len(last)
-    if end < len(first) or not first.at(text, 0) or not last.at(text, end):
+    if any(run.text is None for run in runs):
+        return lambda text: _in_runs(text, first, middle, last)
+    head, parts, tail = str(first.text), [str(run.text) for run in middle], str(last.text)
+
+    def plain(text: str) -> bool:
+        end, place = len(text) - len(tail), len(head)
+        if end < place or not text.startswith(head) or not text.endswith(tail):
+            return False
+        for part in parts:
+            place = text.find(part, place, end)
+            if place < 0:
+                return False
+            place += len(part)
+        return True
+
+    return plain
+
+
+def _in_runs(text: str, first: _Run, middle: Sequence[_Run], last: _Run) -> bool:
+    end = len(text) - last.size
+    if end < first.size or not first.at(text, 0) or not last.at(text, end):
         return False
-    place = len(first)
+    place = first.size
     for run in middle:
         place = run.find(text, place, end)
         if place < 0:
             return False
-        place += len(run)
+        place += run.size
     return True
 
 
@@ -60,9 +85,6 @@ class _Run:
         self.text = None if None in characters else "".join(characters)  # type: ignore[arg-type]
         if self.text is None:
             self.matcher = re.compile("".join("." if c is None else re.escape(c) for c in characters), re.DOTALL)
-
-    def __len__(self) -> int:
-        return self.size
 
     def at(self, text: str, place: int) -> bool:
         """Whether it stands at a place."""
@@ -78,7 +100,6 @@ class _Run:
         return found.start() if found else -1
 
 
-@lru_cache(maxsize=256)
 def _runs(pattern: str, escape: str) -> list[_Run] | None:
     """The parts of a LIKE pattern; None where it ends in its escape."""
     bounded(len(pattern))
