@@ -137,7 +137,7 @@ class Prove(OneBrowser):
         self.open("prove")
         self.b.press(lambda: self.b.all(".prove-switch button")[1])
         self.b.click("Compute it")
-        self.b.until(lambda: (c := self.api("/coverage"))["changes"] and not c["running"], seconds=120)
+        self.b.until(lambda: (c := self.api("/coverage"))["changes"] and not c["running"], seconds=300)
         self.b.reads("measure seats_in_price_band", ".coverage")
         self.assertEqual(self.b.violations(), [])
         hole = next(c for c in self.api("/coverage")["changes"] if c["about"] == "measure seats_in_price_band" and c["verdict"]["closes"])

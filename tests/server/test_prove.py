@@ -285,7 +285,7 @@ class Proving(unittest.TestCase):
     def test_a_load_is_held_by_what_guards_it(self):
         self.settled()
         frame = self.workspace.base(self.workspace.star(self.model)[1].model.table("Booking"))
-        fewer = Frame(frame.size, frame.columns | {"seats": vector("integer", [1] * frame.size)})
+        fewer = frame.with_columns({"seats": vector("integer", [1] * frame.size)})
         told = loading.compared(self.workspace, self.model, {"Booking": fewer}, {"Booking": {}}, [])
         self.assertEqual({m.name: m.after for m in told["checks"]}["North"], "fails")
         self.assertEqual([(b["code"], b["in"]) for b in told["breaks"]], [("check_fails", "check North")])
