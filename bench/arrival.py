@@ -7,7 +7,6 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
-import tempfile
 import threading
 import time
 from collections.abc import Callable, Mapping
@@ -19,9 +18,8 @@ import pyarrow.csv
 import pyarrow.parquet
 
 from bench import star_schema as ss
+from bench.store import workspace_of_a_bench
 from nexorem.gather.jobs import Job
-from nexorem.store import cluster
-from nexorem.store.database import connect, migrate
 from nexorem.work import describe, loading
 from nexorem.work.actor import Actor
 from nexorem.work.workspace import Workspace
@@ -130,24 +128,14 @@ def way(workspace: Workspace, model_id: int, name: str, peaks: Peaks) -> Mapping
 def main() -> None:
     """Prints the figures as JSON."""
     rows, kind = int(sys.argv[1]), sys.argv[2] if len(sys.argv) > 2 else "csv"
-    with tempfile.TemporaryDirectory(prefix="nexorem-bench-") as folder:
-        Path(folder).chmod(0o755)  # the database runs as a user of its own
-        store = cluster.start(Path(folder) / "store")
-        try:
-            engine = connect(store.url())
-            migrate(engine)
-            workspace = Workspace(engine, Path(folder))
-            model_id = workspace.new(BENCH, "arrival")
-            file = workspace.files(model_id) / f"facts.{kind}"
-            subprocess.run([sys.executable, "-c", WRITE, str(file), str(rows)], check=True, cwd=SOURCE)
-            peaks = Peaks()
-            told = dict(way(workspace, model_id, file.name, peaks)) | peaks.taken()
-            columns = workspace.star(model_id)[1].rows["Facts"].columns
-            workspace.close()
-            told |= {"rows": rows, "columns, MB": sum(c.bytes() for c in columns.values()) / MEGABYTE**2}
-            engine.dispose()
-        finally:
-            cluster.stop(store)
+    with workspace_of_a_bench() as workspace:
+        model_id = workspace.new(BENCH, "arrival")
+        file = workspace.files(model_id) / f"facts.{kind}"
+        subprocess.run([sys.executable, "-c", WRITE, str(file), str(rows)], check=True, cwd=SOURCE)
+        peaks = Peaks()
+        told = dict(way(workspace, model_id, file.name, peaks)) | peaks.taken()
+        columns = workspace.star(model_id)[1].rows["Facts"].columns
+        told |= {"rows": rows, "columns, MB": sum(c.bytes() for c in columns.values()) / MEGABYTE**2}
     print(json.dumps(told))
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 import threading
 import time
 from collections.abc import Callable
@@ -13,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from bench import star_schema as ss
+from bench.store import workspace_of_a_bench
 from bench.timing import median
 from nexorem.core.checks.cells import cells_of
 from nexorem.core.engine.grid import answer
@@ -22,8 +22,7 @@ from nexorem.core.model.check_specs import CheckSpec
 from nexorem.core.model.model import Column, Measure, Model, Table, link_from_json
 from nexorem.core.model.specs import ProbeSpec, read_spec
 from nexorem.core.model.star import Star, TableRows, table_rows
-from nexorem.store import cluster, models
-from nexorem.store.database import connect, migrate
+from nexorem.store import models
 from nexorem.store.outcomes import states
 from nexorem.work import blaming, covering, releasing
 from nexorem.work.actor import Actor
@@ -87,18 +86,9 @@ def with_checks(star: Star, count: int) -> Model:
 def prove_part(rows: int, say: Callable[[str], None]) -> dict[str, Any]:
     """All of them; seconds, and of the grid beside coverage how many times as long it takes."""
     told: dict[str, Any] = {"rows": rows}
-    with tempfile.TemporaryDirectory(prefix="nexorem-bench-") as folder:
-        Path(folder).chmod(0o755)  # the database runs as a user of its own
-        store = cluster.start(Path(folder) / "store")
-        try:
-            engine = connect(store.url())
-            migrate(engine)
-            workspace = Workspace(engine, Path(folder))
-            told |= _large(workspace, rows, say)
-            told |= _demo(workspace, say)
-            engine.dispose()
-        finally:
-            cluster.stop(store)
+    with workspace_of_a_bench() as workspace:
+        told |= _large(workspace, rows, say)
+        told |= _demo(workspace, say)
     return told
 
 

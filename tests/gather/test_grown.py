@@ -70,11 +70,14 @@ class Blocks(Folder):
         self.assertGreater(read_again.call_count, 5, "no column was read a second time")
 
     def test_letters_of_another_encoding_come_late(self):
-        lines = ["n,word", "1", *["1,ab"] * 60_000, "2,h\u00e4h"]
-        reading = self.csv("\n".join(lines).encode("windows-1252"), broken_rows="leave out")
-        self.assertEqual((reading.report["rows"], reading.report["broken"]), (60_001, 1))
-        self.assertEqual(self.rows(reading)[-1], [2, "h\u00e4h"])
-        self.assertIn("windows-1252", " ".join(reading.report["notes"]))
+        for late, kept in (("2,h\u00e4h", [2, "h\u00e4h"]), ("2,h\u00e4h,too many", [1, "ab"])):
+            with self.subTest(late):
+                lines = ["n,word", "1", *["1,ab"] * 60_000, late]
+                reading = self.csv("\n".join(lines).encode("windows-1252"), broken_rows="leave out")
+                broken = 1 + (kept[0] == 1)
+                self.assertEqual((reading.report["rows"], reading.report["broken"]), (60_002 - broken, broken))
+                self.assertEqual(self.rows(reading)[-1], kept)
+                self.assertIn("windows-1252", " ".join(reading.report["notes"]))
 
     def test_parts_are_one_column(self):
         r = random.Random(7)

@@ -20,7 +20,7 @@ from nexorem.package.words import arrow_words, recoded
 FEW = 20_000  # texts that are put in order well enough one by one
 
 
-class Kept(Mapping[str, Vector]):
+class NarrowColumns(Mapping[str, Vector]):
     """Columns by name, narrow as a star keeps them: each is widened to a vector whenever it is asked for, and not kept as one."""
 
     def __init__(self, narrow: Mapping[str, Column]) -> None:
@@ -49,12 +49,12 @@ class Frame:
     @classmethod
     def of(cls, rows: TableRows) -> Frame:
         """The rows of a table, each column a vector while somebody looks at it."""
-        return cls(rows.size, Kept(rows.columns))
+        return cls(rows.size, NarrowColumns(rows.columns))
 
     def rows(self, names: Sequence[str] | None = None) -> TableRows:
         """All or some columns as a star keeps them."""
         listed = list(self.columns) if names is None else list(names)
-        if isinstance(self.columns, Kept):
+        if isinstance(self.columns, NarrowColumns):
             return TableRows(self.size, Chosen.of(self.columns.narrow, listed))
         return table_rows(self.size, {name: self.columns[name] for name in listed})
 
@@ -64,7 +64,7 @@ class Frame:
 
     def part(self, name: str, rows: Array) -> Vector:
         """Some rows of a column."""
-        return self.columns.narrow[name].take(rows) if isinstance(self.columns, Kept) else self.columns[name].take(rows)
+        return self.columns.narrow[name].take(rows) if isinstance(self.columns, NarrowColumns) else self.columns[name].take(rows)
 
     def with_columns(self, changed: Mapping[str, Vector]) -> Frame:
         """Columns put in place of those of their names, new ones at the end."""
@@ -72,12 +72,12 @@ class Frame:
 
     def types(self) -> dict[str, str]:
         """The type of each column."""
-        columns: Mapping[str, Column | Vector] = self.columns.narrow if isinstance(self.columns, Kept) else self.columns
+        columns: Mapping[str, Column | Vector] = self.columns.narrow if isinstance(self.columns, NarrowColumns) else self.columns
         return {name: column.dtype for name, column in columns.items()}
 
     def bytes(self) -> int:
         """What the columns take in memory."""
-        if isinstance(self.columns, Kept):
+        if isinstance(self.columns, NarrowColumns):
             return held_bytes(self.columns.narrow)
         return sum(v.data.nbytes + v.valid.nbytes + BYTES_A_WORD * len(v.words) for v in self.columns.values())
 

@@ -185,6 +185,7 @@ def _cells(
 def reading_of(
     name: str, frame: Frame, source: dict[str, Any], columns: list[dict[str, Any]], notes: Notes, start: float, key: list[str]
 ) -> Reading:
+    """A reading with its report; `columns` are the reports of its columns, `start` when it was begun, in seconds that never run back."""
     for note in (*missing_notes(columns), *(f"{c['name']}: {c['note']}." for c in columns if "zone" in c["note"])):
         notes.add(note)
     shown = np.arange(min(SAMPLE, frame.size))
@@ -334,6 +335,7 @@ def _reads_json(reads: Reads) -> dict[str, Any]:
 
 
 def plain_report(name: str, v: Column | Vector) -> dict[str, Any]:
+    """What is told of a column that is taken as it is: its type, and how many rows are empty."""
     return {
         "name": name,
         **_reads_json(Reads(v.dtype)),

@@ -43,9 +43,9 @@ def read_csv(path: Path, source: CsvSource, notes: Notes, progress: Progress) ->
         ) from None
     try:
         return _read_as(path, source, begun, notes, progress)
-    except Refused as refused:
-        # Its first bytes look like UTF-8, and others are not: then all of them decide.
-        encoding = encoding_of(path) if not source.encoding and refused.diagnostics[0].code == "bad_encoding" else begun
+    except Refused:
+        # Its first bytes look like UTF-8, and others may not be, in a broken row too: then all of them decide.
+        encoding = source.encoding or encoding_of(path)
         if encoding == begun:
             raise
     notes.broken = 0
