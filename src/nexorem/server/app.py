@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from flask import Flask, Response, g, redirect, request, send_from_directory
@@ -130,6 +131,10 @@ def create_app(
         target = path if path != "index.html" and _is_there(web / path) else "index.html"
         response = send_from_directory(web, target)
         response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if target.startswith("assets/") else "no-cache"
+        if model := re.match(r"m/(\d+)/", path):
+            asked = "/api/me", f"/api/models/{model[1]}", f"/api/models/{model[1]}/analysis?findings=true"
+            # On their way while the browser still reads the scripts that ask for them.
+            response.headers["Link"] = ", ".join(f"<{address}>; rel=preload; as=fetch; crossorigin" for address in asked)
         return response
 
     return app

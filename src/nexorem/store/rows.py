@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import deque
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -9,9 +10,9 @@ from itertools import islice
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Connection, delete, insert, select, update
+from sqlalchemy import Connection, delete, func, insert, select, update
 
-from nexorem.core.columns import joined, narrow
+from nexorem.core.columns import Column, joined, narrow
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.model.rows import Chosen, TableRows
 from nexorem.core.model.star import Star
@@ -24,6 +25,7 @@ from nexorem.store.nul import without_nul
 
 PART_ROWS = 1_000_000
 AT_ONCE = 4  # parts that are packed and not yet in the store
+TOGETHER = 1_000_000  # cells of loads that are read by one question, at most
 
 
 def save_load(
@@ -99,16 +101,46 @@ def stored_frame(star: Star, name: str) -> Frame:
 
 def read_load(connection: Connection, load_id: int) -> Frame:
     """The rows of a load, its columns in their order; refuses where they were forgotten."""
-    row = connection.execute(select(tables.load.c.size, tables.load.c.columns).where(tables.load.c.id == load_id)).one_or_none()
-    if row is None:
+    frames = read_loads(connection, [load_id])
+    if not frames:
         raise load_gone()
+    return frames[load_id]
+
+
+def read_loads(connection: Connection, load_ids: Sequence[int], most: float = math.inf) -> dict[int, Frame]:
+    """The rows of those of some loads that are there, of no more than `most` cells. Small ones are asked for together: a model of many
+    tables is opened with few questions; of large ones a column at a time is on its way."""
+    c = tables.load.c
+    described = select(c.id, c.size, c.columns).where(c.id.in_(load_ids), c.size * func.jsonb_array_length(c.columns) <= most)
+    loads = {r.id: (int(r.size), {x["name"]: str(x["dtype"]) for x in r.columns}) for r in connection.execute(described)}
+    frames, together, cells = {}, list[int](), 0
+    for number, (size, dtypes) in loads.items():
+        cells += size * len(dtypes)
+        if cells <= TOGETHER:
+            together.append(number)
+        else:
+            columns = {name: _column(dtype, _packed(connection, [number], name)[number, name]) for name, dtype in dtypes.items()}
+            frames[number] = Frame.of(TableRows(size, columns))
+    packed = _packed(connection, together)
+    for number in together:
+        size, dtypes = loads[number]
+        frames[number] = Frame.of(TableRows(size, {name: _column(dtype, packed[number, name]) for name, dtype in dtypes.items()}))
+    return frames
+
+
+def _packed(connection: Connection, load_ids: Sequence[int], column: str | None = None) -> dict[tuple[int, str], list[bytes]]:
+    """The parts of columns as they lie in the store, by load and column, in their order."""
     part = tables.load_part.c
-    of_load = select(part.data).where(part.load_id == load_id).order_by(part.part)
-    columns = {}
-    for c in row.columns:
-        parts = [unpack(c["dtype"], r.data) for r in connection.execute(of_load.where(part.column_name == c["name"]))]
-        columns[c["name"]] = joined(c["dtype"], [(p.data, None if p.valid.all() else p.valid) for p in parts], parts[0].words)
-    return Frame.of(TableRows(int(row.size), columns))
+    wanted = select(part.load_id, part.column_name, part.data).where(part.load_id.in_(load_ids)).order_by(part.load_id, part.part)
+    parts: dict[tuple[int, str], list[bytes]] = {}
+    for r in connection.execute(wanted if column is None else wanted.where(part.column_name == column)) if load_ids else ():
+        parts.setdefault((r.load_id, r.column_name), []).append(r.data)
+    return parts
+
+
+def _column(dtype: str, packed: Sequence[bytes]) -> Column:
+    parts = [unpack(dtype, data) for data in packed]
+    return joined(dtype, [(p.data, None if p.valid.all() else p.valid) for p in parts], parts[0].words)
 
 
 def looks_of(connection: Connection, loads: Collection[int]) -> dict[int, dict[str, Any]]:

@@ -34,7 +34,7 @@ from nexorem.gather.shape import Frames, Shaper
 from nexorem.package.check_files import PackageFiles, files_of_checks
 from nexorem.package.read import open_package
 from nexorem.store import models, people, releases
-from nexorem.store.rows import load_times, looks_of, read_load
+from nexorem.store.rows import load_times, looks_of, read_load, read_loads
 from nexorem.store.sides import Look
 from nexorem.store.staying import Staying
 from nexorem.store.ways import ModelWays
@@ -45,6 +45,7 @@ from nexorem.work.memory import Memory, Opened, Signatures, row_keys
 MOST_RELEASES = 6  # that are kept in memory
 MOST_CLEARED = 12  # stars without the rows that somebody may not see
 SHAPING = Limits(seconds=120.0)
+SMALL_LOAD = 100_000  # cells of a load that is read together with others
 
 
 class Workspace:
@@ -180,6 +181,15 @@ class Workspace:
             self.frames.put(key, frame)
         return frame
 
+    def _read_ahead(self, wanted: Sequence[Table]) -> None:
+        """Reads the small loads of some tables by one question, not one after the other as they are shaped."""
+        loads = [t.load for t in wanted if t.load is not None and self.frames.get(f"load {t.load}") is None]
+        if len(loads) > 1:
+            with self.engine.connect() as connection:
+                frames = read_loads(connection, loads, SMALL_LOAD)
+            for number, frame in frames.items():
+                self.frames.put(f"load {number}", frame)
+
     def shaper(self, model: Model, extra: Mapping[str, Frame] | None = None) -> Shaper:
         """What shapes a model's tables; `extra` are rows that are not in the store yet."""
         kept = Frames() if extra else self.frames
@@ -200,6 +210,7 @@ class Workspace:
         if old is None and (keys := find()) and (kept := self.memory.star(model, keys)):
             return kept, signatures
         rows: dict[str, TableRows] = {}
+        missing: list[tuple[Table, str]] = []
         same = True
         for table in stored:
             signature = signatures[table.name]
@@ -213,10 +224,14 @@ class Workspace:
             key = find().get(table.name, "")
             kept_rows = self.memory.rows(key, table) if key else None
             if kept_rows is None:
-                kept_rows = shaper.frame(table.name).rows([c.name for c in table.columns if not c.formula])
-                if key:
-                    self.memory.keep_rows(key, kept_rows)
-            rows[table.name] = kept_rows
+                missing.append((table, key))
+            else:
+                rows[table.name] = kept_rows
+        self._read_ahead([table for table, _ in missing if table.name not in (extra or {})])
+        for table, key in missing:
+            rows[table.name] = shaper.frame(table.name).rows([c.name for c in table.columns if not c.formula])
+            if key:
+                self.memory.keep_rows(key, rows[table.name])
         if old and same and set(old[1]) == set(signatures):
             return edited_star(old[0], model), signatures
         return make_star(model, rows, elsewhere=self.elsewhere(model)), signatures

@@ -327,6 +327,7 @@ function Rows({ model, options, lit, fact, current, places, window }: RowsGiven)
                 {line.collapsed ? '▸' : '▾'} {line.name} <span className="quiet">{line.members.length}</span>
               </button>
             </th>
+            {places.length > 0 && <td colSpan={places.length} />}
           </tr>
         ),
       )}

@@ -159,7 +159,7 @@ const Cell = memo(function Cell({ fact, dimension, cell, lit, focusable, apart, 
   const words = [cellWords(fact, dimension, cell), noticed].filter(Boolean).join('; ');
   return (
     <td
-      className={`${lit ? 'lit' : ''} ${cell.gap.length ? 'gap' : ''} ${apart ? 'apart' : ''}`}
+      className={`${cell.kind !== 'none' ? 'marked' : ''} ${lit ? 'lit' : ''} ${cell.gap.length ? 'gap' : ''} ${apart ? 'apart' : ''}`}
       data-cell={`${fact}\n${dimension}`}
       tabIndex={focusable ? 0 : -1}
       title={words}

@@ -5,7 +5,7 @@ import type { Group } from './matrixModel';
 export const COLUMN = 34;
 export const ROW = 41;
 const LARGE = 900; // cells from which on not all are drawn
-const AROUND = 6; // rows and columns drawn beyond those in sight
+const AROUND = 2; // rows and columns drawn beyond those in sight
 const STEP = 4; // by which what is drawn moves on
 
 /** A column of the matrix: a table, or a group that is folded away. */
