@@ -1,7 +1,11 @@
 """A model begins: files are dropped on the page of models, and every step to the first traced number is one decision."""
 
+import tempfile
 import time
 import unittest
+from pathlib import Path
+
+from selenium.webdriver.common.keys import Keys
 
 from tests.browser.site import DEMO, site
 from tests.browser.test_probe import Bench
@@ -61,8 +65,35 @@ class Begins(Bench):
         self.sees(cards, before + 1)
         self.b.click(f"Remove the model {title}, a copy")
         self.sees(cards, before)
-        self.b.click("Bring it back")
+        # It is still told after the page was left, and what Find does to a model it does at once.
+        self.b.open(f"{site().address}/models")
+        self.b.click(f"Bring {title}, a copy back")
         self.sees(cards, before + 1)
+        self.b.click(f"Open {title}, a copy")
+        self.b.reads("The star of Booking")
+        for words in ("duplicate", "delete"):
+            self.b.command("k")
+            self.b.typed(words, Keys.ENTER)
+            self.b.reads(f"{title}, a copy, a copy", ".top" if words == "duplicate" else ".note")
+        self.sees(cards, before + 1)
+
+    def test_moments_are_dated_for_a_calendar(self):
+        self.b.open(f"{site().address}/models")
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "crossing.csv"
+            lines = (f"{i},2031-{1 + i % 12:02}-{1 + i % 28:02}T{i % 24:02}:30:00,{'Ferry' if i % 3 else 'Boat'},{i}" for i in range(60))
+            file.write_text("number,left_at,craft,seats\n" + "\n".join(lines) + "\n")
+            self.b.type('input[aria-label="Choose files"]', str(file))
+            self.b.click("Take 1 table")
+            self.address = self.b.driver.current_url.split("/gather")[0]
+            self.b.until(lambda: "Keys" in self.b.text(".begin-steps [aria-current]"))
+            self.b.press(lambda: self.b.one(".begin .solid"))
+            self.b.reads("Crossing.left_date = CAST(left_at AS date)", ".begin")
+            for step in ("Calendar", "Links"):
+                self.b.until(lambda s=step: s in self.b.text(".begin-steps [aria-current]"), step)
+                self.b.press(lambda: self.b.one(".begin .solid"))
+            self.sees(lambda: [k["text"] for k in self.api()["links"]], ["Crossing.left_date = Calendar.date"])
+            self.assertEqual(next(t for t in self.api()["tables"] if t["name"] == "Calendar")["rows"], 365)
 
 
 if __name__ == "__main__":

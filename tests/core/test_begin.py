@@ -1,5 +1,6 @@
 """What a model that was just gathered is offered: keys, a calendar, links, grids to begin with."""
 
+import datetime as dt
 import unittest
 from dataclasses import replace
 
@@ -8,6 +9,9 @@ from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
 from nexorem.core.model.edits import apply
+from nexorem.core.model.model import Column, Model, Table
+from nexorem.core.model.star import Star, table_rows
+from nexorem.core.values import vector
 from tests.core.small import make_star
 from tests.core.test_design import DEMO
 
@@ -59,6 +63,23 @@ class Beginnings(unittest.TestCase):
         offers = self.offers(star)
         self.assertEqual((offers.keys, offers.links, offers.grids), ((), (), ()))
         self.assertEqual((offers.calendar.name, offers.calendar.dates), ("Calendar", ("T.d",)))
+
+    def test_moments_become_dates(self):
+        at = dt.datetime(2031, 5, 6, 7, 8)
+        columns = "n:integer, seen at:datetime, paid_time:datetime, paid_date:text".split(", ")
+        spec = [tuple(c.split(":")) for c in columns]
+        rows = {c: vector(d, [v] * 2) for (c, d), v in zip(spec, (1, at, None, "x"), strict=True)}
+        tables = (
+            Table("T", tuple(Column(*c) for c in spec), steps=({"kind": "number_rows", "name": "row"},)),
+            Table("Has", (Column("d", "date"), Column("at", "datetime"))),
+        )
+        model = Model("m", tables)
+        star = Star(model, {"T": table_rows(2, rows), "Has": table_rows(0, {"d": vector("date", []), "at": vector("datetime", [])})})
+        offer = self.offers(star).calendar
+        self.assertEqual(offer.dates, ("Has.d", 'T."seen date"', "T.paid_date_2"))  # a table that has a date keeps its moments as they are
+        formulas = [(s["name"], s["formula"]) for s in offer.steps["T"][1:]]
+        self.assertEqual((list(offer.steps), offer.steps["T"][0]["kind"]), (["T"], "number_rows"))
+        self.assertEqual(formulas, [("seen date", 'CAST("seen at" AS date)'), ("paid_date_2", "CAST(paid_time AS date)")])
 
 
 if __name__ == "__main__":

@@ -338,7 +338,8 @@ class Gathering(Gathered):
         self.ask("DELETE", self.model)
         for path in ("", "/files", "/history"):
             self.ask("GET", self.model + path, None, 404)
-        self.assertEqual(self.ask("GET", "/api/models")["models"], [])
+        listed = self.ask("GET", "/api/models")
+        self.assertEqual((listed["models"], [m["title"] for m in listed["removed"]]), ([], [before["title"]]))
         self.ask("DELETE", self.model, None, 404)
         # It can be brought back for some days, whoever has its name by then.
         other = self.ask("POST", "/api/models/new", {"title": "Try it"})["id"]
@@ -346,12 +347,14 @@ class Gathering(Gathered):
         self.assertEqual({k: v for k, v in self.document().items() if k != "name"}, {k: v for k, v in before.items() if k != "name"})
         names = [m["name"] for m in self.ask("GET", "/api/models")["models"]]
         self.assertEqual((len(set(names)), folder.exists()), (2, True))
+        self.assertEqual(self.ask("GET", "/api/models")["removed"], [])
         self.ask("POST", f"{self.model}/bring_back", None, 404)
         self.ask("DELETE", self.model)
         with self.workspace.engine.begin() as connection:
             connection.execute(
                 update(tables.model).where(tables.model.c.removed_at.is_not(None)).values(removed_at=text("now() - interval '8 days'"))
             )
+        self.assertEqual(self.ask("GET", "/api/models")["removed"], [])
         self.ask("DELETE", f"/api/models/{other}")
         self.assertFalse(folder.exists())
         self.ask("POST", f"{self.model}/bring_back", None, 404)

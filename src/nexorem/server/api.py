@@ -92,8 +92,9 @@ def add_models(address: Register, workspace: Workspace, door: Door) -> None:
 
     @address("/models", "GET", s.ModelList, cleared=True)
     def list_models() -> Response:
-        """All models that the caller may look at, the newest first."""
-        return jsonify({"models": people.models_of(workspace, door.held(workspace))})
+        """All models that the caller may look at, the newest first, and those that they removed lately."""
+        held = door.held(workspace)
+        return jsonify({"models": people.models_of(workspace, held), "removed": people.models_of(workspace, held, removed=True)})
 
     @address("/models", "POST", s.Created, needs=Need.KEEP)
     def open_package() -> Response:

@@ -83,7 +83,10 @@ class CopyRequest(Body):
 
 
 class ModelList(BaseModel):
+    """`removed` are those that were removed some days ago at most, and can be brought back by whoever asks."""
+
     models: list[ModelItem]
+    removed: list[ModelItem]
 
 
 Role = Literal["fact", "dimension", "outrigger", "bridge", "calendar", "disconnected"]

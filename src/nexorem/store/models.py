@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from cachetools import LRUCache
-from sqlalchemy import ColumnElement, Connection, Engine, delete, func, insert, literal_column, select, text, update
+from sqlalchemy import ColumnElement, Connection, Engine, and_, delete, func, insert, literal_column, not_, select, text, update
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.model.edits import apply, title, touches
@@ -67,11 +67,13 @@ class Conflict(Exception):
         super().__init__(message)
 
 
-def listed(engine: Engine) -> list[dict[str, Any]]:
-    """All models, the newest first."""
+def listed(engine: Engine, removed: bool = False) -> list[dict[str, Any]]:
+    """All models, the newest first; or those that were removed and can still be brought back."""
     m = tables.model
+    old = m.c.removed_at < func.now() - text(f"interval '{KEPT_REMOVED}'")
+    wanted = and_(m.c.removed_at.is_not(None), not_(old)) if removed else m.c.removed_at.is_(None)
     title, count = m.c.document["title"].astext.label("title"), func.jsonb_array_length(m.c.document["tables"]).label("tables")
-    query = select(m.c.id, m.c.name, title, m.c.version, count).where(m.c.removed_at.is_(None), m.c.document["tables"].is_not(None))
+    query = select(m.c.id, m.c.name, title, m.c.version, count).where(wanted, m.c.document["tables"].is_not(None))
     with engine.connect() as connection:
         rows = connection.execute(query.order_by(m.c.id.desc()))
         return [{"id": r.id, "name": r.name, "title": r.title or r.name, "version": r.version, "tables": r.tables} for r in rows]

@@ -284,15 +284,15 @@ def _may(workspace: Workspace, person: Person, model_id: int | None) -> tuple[fr
     return may, sight
 
 
-def models_of(workspace: Workspace, held: Secret | None) -> list[dict[str, Any]]:
-    """The models that somebody may look at, the newest first."""
-    every = workspace.listed()
+def models_of(workspace: Workspace, held: Secret | None, removed: bool = False) -> list[dict[str, Any]]:
+    """The models that somebody may look at, the newest first; or, of those that were removed, the ones that they may bring back."""
+    every = workspace.listed(removed)
     if held is None:
         return every
     if held.kind == "token":
-        return [m for m in every if m["id"] == held.model_id]
+        return [m for m in every if m["id"] == held.model_id and not removed]
     if held.person is None or held.person.operator:
         return every
     with workspace.engine.connect() as connection:
         mine = kept.memberships(connection, held.person.id)
-    return [m for m in every if m["id"] in mine]
+    return [m for m in every if (member := mine.get(m["id"])) and (not removed or Need.KEEP in ROLES.get(member.role, ()))]

@@ -278,9 +278,9 @@ class Workspace:
         check = _Check(self, model_id)
         return check.keep(models.go_to(self.engine, model_id, number, expected, actor.name, check, _asking(actor)))
 
-    def listed(self) -> list[dict[str, Any]]:
-        """The models of the store, the newest first."""
-        return models.listed(self.engine)
+    def listed(self, removed: bool = False) -> list[dict[str, Any]]:
+        """The models of the store, the newest first; or those that can be brought back."""
+        return models.listed(self.engine, removed)
 
     def names(self) -> list[str]:
         """Their names."""

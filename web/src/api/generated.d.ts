@@ -147,7 +147,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All models that the caller may look at, the newest first. */
+        /** All models that the caller may look at, the newest first, and those that they removed lately. */
         get: operations["list_models"];
         put?: never;
         /** Opens a package: the .zip is the request's body, or its part `package`. */
@@ -2259,7 +2259,8 @@ export interface components {
         /**
          * CalendarOffer
          * @description A calendar that a model with dates has none of: a table of days that is there (`day` is its column), or one that would be made from
-         *     columns of dates.
+         *     columns of dates. Where a table has moments and no dates, `steps` are all of its steps with those that make dates of them: a moment
+         *     is no day, and is linked to none.
          */
         CalendarOffer: {
             /** Dates */
@@ -2268,6 +2269,12 @@ export interface components {
             day: string;
             /** Name */
             name: string;
+            /** Steps */
+            steps: {
+                [key: string]: {
+                    [key: string]: unknown;
+                }[];
+            };
         };
         /**
          * CellFailure
@@ -4583,10 +4590,15 @@ export interface components {
             /** Version */
             version: number;
         };
-        /** ModelList */
+        /**
+         * ModelList
+         * @description `removed` are those that were removed some days ago at most, and can be brought back by whoever asks.
+         */
         ModelList: {
             /** Models */
             models: components["schemas"]["ModelItem"][];
+            /** Removed */
+            removed: components["schemas"]["ModelItem"][];
         };
         /** NamedRequest */
         NamedRequest: {

@@ -22,8 +22,16 @@ export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: false, refetchOnWindowFocus: false } },
 });
 
+const askModels = async () => unwrap(await client.GET('/api/models'));
+
+/** The models that are here, the newest first. */
 export function useModels() {
-  return useQuery({ queryKey: ['models'], queryFn: async () => unwrap(await client.GET('/api/models')).models });
+  return useQuery({ queryKey: ['models'], queryFn: askModels, select: (list) => list.models });
+}
+
+/** Those that were removed and can be brought back. */
+export function useRemovedModels() {
+  return useQuery({ queryKey: ['models'], queryFn: askModels, select: (list) => list.removed });
 }
 
 const modelKey = (id: number) => ['model', id];

@@ -2,7 +2,7 @@
 import { Modal } from '@mantine/core';
 import { useMemo, useState, type KeyboardEvent } from 'react';
 import { useNavigate } from 'react-router';
-import type { ModelDocument, Probe } from '../api/client';
+import { problemOf, type ModelDocument, type Probe } from '../api/client';
 import { useEdits, useModels } from '../api/queries';
 import { focusSoon } from '../shared/focus';
 import { nameText } from '../shared/format';
@@ -16,6 +16,7 @@ import { useFrame } from './frame';
 import { actions } from './shown';
 import { EMPTY_FOLIO } from '../features/folio/store';
 import { EMPTY_PROBE } from '../features/probe/store';
+import { copyModel, removeModel } from '../features/begin/requests';
 import { showSql } from '../features/sql/store';
 
 interface Item {
@@ -29,6 +30,8 @@ interface Item {
 }
 
 const MOST = 60;
+
+const sorry = (error: unknown) => actions.say({ problem: problemOf(error), retry: null });
 
 type Go = (stage: string) => void;
 
@@ -75,7 +78,7 @@ function thingsOf(model: ModelDocument, go: Go): Item[] {
 }
 
 /** What can be begun from anywhere. */
-function beginnings(go: Go): Item[] {
+function beginnings(model: ModelDocument, go: Go): Item[] {
   const { set } = actions;
   const item = (text: string, stage: string | null, put: () => void, focus = '', needs?: Need): Item => ({
     kind: 'do',
@@ -116,12 +119,12 @@ function beginnings(go: Go): Item[] {
     item('New probe', 'probe', () => set({ probe: EMPTY_PROBE, folio: null, selection: null }), '[aria-label="Add a measure"]'),
     item('New folio', 'probe', () => actions.openFolio(EMPTY_FOLIO), '[aria-label="Name of the folio"]'),
     item('Show the keys', null, () => set({ keysOpen: true })),
-    ...offScreen(go, set),
+    ...offScreen(model, go, set),
   ];
 }
 
 /** What stands on no screen's face, under the words that people have for it. */
-function offScreen(go: Go, set: typeof actions.set): Item[] {
+function offScreen(model: ModelDocument, go: Go, set: typeof actions.set): Item[] {
   const make = (text: string, more: string[]): Item => ({
     kind: 'do',
     text,
@@ -138,8 +141,22 @@ function offScreen(go: Go, set: typeof actions.set): Item[] {
     make('A table in another role', ['role playing', 'role', 'second date', 'alias']),
     make('Bands of numbers', ['buckets', 'ranges', 'groups', 'bins']),
     { kind: 'do', text: 'All models', more: ['open a model', 'list of models', 'home', 'begin a model'], act: () => go('/models') },
-    { kind: 'do', text: 'Copy this model', more: ['duplicate', 'clone', 'copy'], needs: 'keep', act: () => go('/models') },
-    { kind: 'do', text: 'Remove this model', more: ['delete', 'bring back'], needs: 'keep', act: () => go('/models') },
+    { kind: 'do', text: 'Bring back a model that was removed', more: ['restore', 'undelete', 'recover'], act: () => go('/models') },
+    {
+      kind: 'do',
+      text: 'Copy this model',
+      more: ['duplicate', 'clone', 'copy'],
+      needs: 'keep',
+      act: () => void copyModel(model).then((id) => go(`/m/${id}/link`), sorry),
+    },
+    {
+      kind: 'do',
+      text: 'Remove this model',
+      more: ['delete', 'drop'],
+      needs: 'keep',
+      // It can be brought back where this leads.
+      act: () => void removeModel(model).then(() => go('/models'), sorry),
+    },
     {
       kind: 'do',
       text: 'Load all tables again',
@@ -189,7 +206,7 @@ function useItems(model: ModelDocument): Item[] {
         go('prove');
       },
     }));
-    const all: Item[] = [...stages, ...thingsOf(model, go), ...released, ...others, ...steps, ...beginnings(go)];
+    const all: Item[] = [...stages, ...thingsOf(model, go), ...released, ...others, ...steps, ...beginnings(model, go)];
     return all.filter((i) => !i.needs || !may || may.includes(i.needs));
   }, [model, models, may, releases, navigate, undo, redo]);
 }

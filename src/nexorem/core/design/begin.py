@@ -3,6 +3,7 @@ Each is an offer, with what it would be made by; nothing is made here."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -23,6 +24,7 @@ FEWEST_DAYS = 28  # of a table that is offered as a calendar
 FEW, MANY = 2, 60  # lines of a first grid
 MOST_GRIDS = 4
 PARTS_OF_DATES = frozenset({"year", "month", "day", "hour", "minute", "week", "quarter", "time"})
+OF_MOMENT = re.compile(r"(?<=.)[ _](at|on|time|datetime|timestamp|moment)$", re.I)  # what the name of a moment ends with
 NAMES = ("name", "title", "group", "type", "category", "class", "region", "kind", "segment", "status")
 
 
@@ -37,11 +39,13 @@ class KeyOffer(Result):
 @dataclass(frozen=True, slots=True)
 class CalendarOffer(Result):
     """A calendar that a model with dates has none of: a table of days that is there (`day` is its column), or one that would be made from
-    columns of dates."""
+    columns of dates. Where a table has moments and no dates, `steps` are all of its steps with those that make dates of them: a moment
+    is no day, and is linked to none."""
 
     name: str
     day: str
     dates: tuple[str, ...]
+    steps: Mapping[str, tuple[Mapping[str, Any], ...]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,14 +111,32 @@ def _calendar(star: Star) -> CalendarOffer | None:
     tables = [t for t in star.model.tables if t.name not in star.stay]
     if any(t.calendar for t in star.model.tables):
         return None
+    dating = {t.name: more for t in tables if (more := _dating(t))}
+    steps = {t.name: (*t.steps, *dating[t.name]) for t in tables if t.name in dating}
     for table in tables:
         day = next((k[0] for k in candidate_keys(star, table.name) if len(k) == 1 and _is_every_day(star, table, k[0])), None)
         if day is not None:
-            return CalendarOffer(table.name, day, ())
-    dates = tuple(column_text(t.name, c.name) for t in tables for c in t.columns if c.dtype == "date" and not c.formula)
+            return CalendarOffer(table.name, day, (), steps)
+    dates = [column_text(t.name, c.name) for t in tables for c in t.columns if c.dtype == "date" and not c.formula]
+    dates += [column_text(table, step["name"]) for table, more in dating.items() for step in more]
     taken = {t.name.lower() for t in star.model.tables}
     name = next(x for x in ("Calendar", "Days", *(f"Calendar {i}" for i in range(2, 99))) if x.lower() not in taken)
-    return CalendarOffer(name, "", dates) if dates else None
+    return CalendarOffer(name, "", tuple(dates), steps) if dates else None
+
+
+def _dating(table: Table) -> list[Mapping[str, Any]]:
+    """Steps that compute the date of each moment of a table that has no date, under names that are free."""
+    if table.formula or any(c.dtype == "date" for c in table.columns):
+        return []
+    taken = {c.name.lower() for c in table.columns}
+    steps: list[Mapping[str, Any]] = []
+    for c in table.columns:
+        if c.dtype == "datetime" and not c.formula:
+            wish = OF_MOMENT.sub("", c.name) + (" date" if " " in c.name else "_date")
+            name = next(x for x in (wish, *(f"{wish}_{i}" for i in range(2, 999))) if x.lower() not in taken)
+            taken.add(name.lower())
+            steps.append({"kind": "compute", "name": name, "formula": f"CAST({quoted(c.name)} AS date)"})
+    return steps
 
 
 def _is_every_day(star: Star, table: Table, column: str) -> bool:

@@ -188,15 +188,23 @@ function Calendar({ model, offers, onSkip }: Given) {
   const { edit, busy } = useEdits(model);
   const offer = offers.calendar;
   if (!offer) return null;
+  // A moment is no day, and is linked to none: dates are made of it along the way.
+  const mends: Edit[] = Object.entries(offer.steps).map(([name, steps]) => ({ kind: 'change_table', name, set: { steps } }));
   const change: Edit = offer.day
-    ? { kind: 'describe_table', name: offer.name, calendar: { date: offer.day } }
-    : { kind: 'make_table', table: { name: offer.name, origin: { kind: 'calendar', dates: offer.dates, whole_years: true } } };
+    ? { kind: 'describe_table', name: offer.name, calendar: { date: offer.day }, mends }
+    : { kind: 'make_table', table: { name: offer.name, origin: { kind: 'calendar', dates: offer.dates, whole_years: true } }, mends };
+  const made = Object.entries(offer.steps).flatMap(([name, steps]) =>
+    steps
+      .slice(model.tables.find((t) => t.name === name)?.steps.length ?? 0)
+      .map((s) => `${name}.${String(s.name)} = ${String(s.formula)}`),
+  );
+  const given = offer.dates.length > made.length || offer.day;
   return (
     <Offer
       say={
         offer.day
           ? `${offer.name} has every day from its first to its last.`
-          : `There are dates, and no table of days: without one, years and months are nobody’s, and nothing can be shifted in time.`
+          : `There are ${given ? 'dates' : 'moments'}, and no table of days: without one, years and months are nobody’s, and nothing can be shifted in time.`
       }
       take={offer.day ? `${offer.name} is the calendar` : `Make the calendar from ${counted(offer.dates.length, 'column')} of dates`}
       skip="No calendar"
@@ -205,6 +213,11 @@ function Calendar({ model, offers, onSkip }: Given) {
       onSkip={onSkip}
     >
       {!offer.day && <p className="mono quiet">{offer.dates.join(', ')}</p>}
+      {made.length > 0 && (
+        <p className="quiet">
+          A moment is linked to no day, so a step computes its date: <span className="mono">{made.join(', ')}</span>
+        </p>
+      )}
     </Offer>
   );
 }

@@ -2,13 +2,13 @@
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { client, problemOf, unwrap, type ModelItem } from '../../api/client';
-import { queryClient, useModels } from '../../api/queries';
+import { useModels, useRemovedModels } from '../../api/queries';
 import { actions } from '../../app/shown';
 import { counted, nameText } from '../../shared/format';
 import { DropPlace, FileChoice, KINDS, type Sending } from '../gather/DropPlace';
 import { openPackage, putFile, startReading } from '../gather/requests';
+import { bringBack, copyModel, modelsChanged, removeModel } from './requests';
 
-const again = () => queryClient.invalidateQueries({ queryKey: ['models'] });
 const sorry = (error: unknown, title?: string) =>
   actions.say({ problem: title ? { ...problemOf(error), title } : problemOf(error), retry: null });
 
@@ -25,14 +25,14 @@ function useStart() {
   const share = (name: string) => (part: number) => setSending({ name, share: part });
   const open = async (file: File) => {
     const id = await openPackage(file, share(file.name));
-    await again();
+    await modelsChanged();
     void navigate(`/m/${id}/link`);
   };
   const gather = async (files: File[]) => {
     const { id } = unwrap(await client.POST('/api/models/new', { body: { title: titleOf(files) } }));
     for (const file of files) await putFile(id, file, share(file.name), new AbortController().signal);
     const reading = await startReading(id, { files: files.map((f) => f.name) });
-    await again();
+    await modelsChanged();
     void navigate(`/m/${id}/gather`);
     actions.set({ reading: reading.id });
   };
@@ -54,17 +54,8 @@ function useStart() {
 export function Models() {
   const models = useModels();
   const { sending, start } = useStart();
-  const [removed, setRemoved] = useState<ModelItem | null>(null);
+  const removed = useRemovedModels().data ?? [];
   const listed = models.data ?? [];
-  const bringBack = async (model: ModelItem) => {
-    try {
-      unwrap(await client.POST('/api/models/{model_id}/bring_back', { params: { path: { model_id: model.id } } }));
-      setRemoved(null);
-      await again();
-    } catch (error) {
-      sorry(error);
-    }
-  };
   return (
     <>
       <DropPlace onFiles={(files) => void start(files)} sending={sending} cancel={null}>
@@ -78,18 +69,27 @@ export function Models() {
         <FileChoice label="Choose a package" accept=".zip" several={false} onFiles={(files) => void start(files)} />
         <NewModel />
       </div>
-      {removed && (
-        <p role="status" className="note">
-          {removed.title} is removed.{' '}
-          <button type="button" className="pill small" onClick={() => void bringBack(removed)}>
-            Bring it back
-          </button>{' '}
-          <span className="quiet">It stays for seven days.</span>
-        </p>
+      {removed.length > 0 && (
+        <div role="status" className="note">
+          {removed.map((m) => (
+            <p key={m.id}>
+              {m.title} is removed.{' '}
+              <button
+                type="button"
+                className="pill small"
+                aria-label={`Bring ${m.title} back`}
+                onClick={() => void bringBack(m).catch((error: unknown) => sorry(error))}
+              >
+                Bring it back
+              </button>
+            </p>
+          ))}
+          <p className="quiet">What is removed stays for seven days.</p>
+        </div>
       )}
       <ul className="model-cards">
         {listed.map((m) => (
-          <ModelCard key={m.id} model={m} onRemoved={setRemoved} />
+          <ModelCard key={m.id} model={m} />
         ))}
       </ul>
     </>
@@ -103,7 +103,7 @@ function NewModel() {
   const make = async () => {
     try {
       const { id } = unwrap(await client.POST('/api/models/new', { body: { title: title.trim() } }));
-      await again();
+      await modelsChanged();
       void navigate(`/m/${id}/gather`);
     } catch (error) {
       sorry(error);
@@ -132,27 +132,17 @@ function NewModel() {
   );
 }
 
-function ModelCard({ model, onRemoved }: { model: ModelItem; onRemoved: (model: ModelItem | null) => void }) {
+function ModelCard({ model }: { model: ModelItem }) {
   const navigate = useNavigate();
   const [busy, setBusy] = useState('');
   const [drawn, setDrawn] = useState(model.tables > 0);
-  const params = { path: { model_id: model.id } };
   const act = (words: string, what: () => Promise<void>) => {
     setBusy(words);
     void what()
       .catch(sorry)
       .finally(() => setBusy(''));
   };
-  const copy = async () => {
-    const { id } = unwrap(await client.POST('/api/models/{model_id}/copy', { params, body: { title: `${model.title}, a copy` } }));
-    await again();
-    void navigate(`/m/${id}/link`);
-  };
-  const remove = async () => {
-    unwrap(await client.DELETE('/api/models/{model_id}', { params }));
-    onRemoved(model);
-    await again();
-  };
+  const copy = async () => void navigate(`/m/${await copyModel(model)}/link`);
   return (
     <li className="model-card">
       <button type="button" className="picture" aria-label={`Open ${model.title}`} onClick={() => void navigate(`/m/${model.id}/link`)}>
@@ -182,7 +172,7 @@ function ModelCard({ model, onRemoved }: { model: ModelItem; onRemoved: (model: 
               type="button"
               className="plain quiet"
               aria-label={`Remove the model ${model.title}`}
-              onClick={() => act('Removing…', remove)}
+              onClick={() => act('Removing…', () => removeModel(model))}
             >
               remove
             </button>
