@@ -1,11 +1,13 @@
 """Models that were made up to be drawn, and what is counted in a drawing."""
 
 import itertools
+import math
 import random
 
 from nexorem.core.design.layout import layout
 from nexorem.core.design.layout.around import crossed
 from nexorem.core.design.layout.graph import Card, label_width
+from nexorem.core.design.layout.marks import point_at
 from nexorem.core.model.model import Column, Link, Model, Table
 from nexorem.core.model.star import Star, table_rows
 from nexorem.core.values import vector
@@ -72,6 +74,11 @@ class Drawn:
                 words = Card(owner, wide, 9.0, (), route.label[0] + wide / 2, route.label[1] - 4)
                 found += [(link, owner) for link, other in self.told.routes.items() if link != owner and crossed(other.points, [words])]
         return found
+
+    def marks_that_touch(self):
+        """Links whose marks stand closer than a mark is wide."""
+        at = {link: point_at(r.points, r.mark) for link, r in self.told.routes.items()}
+        return [(a, b) for a, b in itertools.combinations(at, 2) if math.dist(at[a], at[b]) < 20]
 
     def crossings(self):
         """How many times lines cross."""

@@ -16,8 +16,9 @@ SHAPES = (0.5, 1.0, 1.5, 2.6)
 
 class Layout(unittest.TestCase):
     def clean(self, drawn, about):
-        """No card stands on another, no line runs under one or over another's name; each begins and ends at its cards' edges."""
-        self.assertEqual((drawn.overlaps(), drawn.under_cards(), drawn.over_words()), ([], [], []), about)
+        """No card stands on another, no line runs under one or over another's name, no marks touch; each line begins and ends at its
+        cards' edges."""
+        self.assertEqual((drawn.overlaps(), drawn.under_cards(), drawn.over_words(), drawn.marks_that_touch()), ([], [], [], []), about)
         for link, route in drawn.told.routes.items():
             for (x, y), name in zip((route.points[0], route.points[-1]), drawn.ends[link], strict=True):
                 card = drawn.cards[name if name in drawn.cards else drawn.subjects[name]]

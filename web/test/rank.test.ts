@@ -30,3 +30,9 @@ it('leaves everything as it is where nothing is typed, and nothing where nothing
   expect(ranked(ITEMS, ' ', names)).toEqual(ITEMS);
   expect(ranked(ITEMS, 'no such', names)).toEqual([]);
 });
+
+it('finds what has the words in several of its names, behind what has them in one', () => {
+  const several: Record<string, string[]> = { 'Remove this model': ['delete'], 'Keep this model': [], 'delete a draft this model has': [] };
+  const found = ranked(Object.keys(several), 'delete this model', (item) => [item, ...(several[item] ?? [])]);
+  expect(found).toEqual(['delete a draft this model has', 'Remove this model']);
+});

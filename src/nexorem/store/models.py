@@ -75,7 +75,7 @@ def listed(engine: Engine, removed: bool = False) -> list[dict[str, Any]]:
     title, count = m.c.document["title"].astext.label("title"), func.jsonb_array_length(m.c.document["tables"]).label("tables")
     query = select(m.c.id, m.c.name, title, m.c.version, count).where(wanted, m.c.document["tables"].is_not(None))
     with engine.connect() as connection:
-        rows = connection.execute(query.order_by(m.c.id.desc()))
+        rows = connection.execute(query.order_by(m.c.removed_at.desc(), m.c.id.desc()))
         return [{"id": r.id, "name": r.name, "title": r.title or r.name, "version": r.version, "tables": r.tables} for r in rows]
 
 

@@ -69,30 +69,45 @@ export function Models() {
         <FileChoice label="Choose a package" accept=".zip" several={false} onFiles={(files) => void start(files)} />
         <NewModel />
       </div>
-      {removed.length > 0 && (
-        <div role="status" className="note">
-          {removed.map((m) => (
-            <p key={m.id}>
-              {m.title} is removed.{' '}
-              <button
-                type="button"
-                className="pill small"
-                aria-label={`Bring ${m.title} back`}
-                onClick={() => void bringBack(m).catch((error: unknown) => sorry(error))}
-              >
-                Bring it back
-              </button>
-            </p>
-          ))}
-          <p className="quiet">What is removed stays for seven days.</p>
-        </div>
-      )}
+      <Removed models={removed} />
       <ul className="model-cards">
         {listed.map((m) => (
           <ModelCard key={m.id} model={m} />
         ))}
       </ul>
     </>
+  );
+}
+
+const FIRST = 3;
+
+/** What was removed lately, the newest first. */
+function Removed({ models }: { models: ModelItem[] }) {
+  if (models.length === 0) return null;
+  const line = (m: ModelItem) => (
+    <p key={m.id}>
+      {m.title} is removed.{' '}
+      <button
+        type="button"
+        className="pill small"
+        aria-label={`Bring ${m.title} back`}
+        onClick={() => void bringBack(m).catch((error: unknown) => sorry(error))}
+      >
+        Bring it back
+      </button>
+    </p>
+  );
+  return (
+    <div role="status" className="note">
+      {models.slice(0, FIRST).map(line)}
+      {models.length > FIRST && (
+        <details>
+          <summary>{models.length - FIRST} more</summary>
+          {models.slice(FIRST).map(line)}
+        </details>
+      )}
+      <p className="quiet">What is removed stays for seven days.</p>
+    </div>
   );
 }
 

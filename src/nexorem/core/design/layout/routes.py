@@ -5,10 +5,8 @@ Cards stand in rows; between two rows lines are straight. A card that somebody p
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
-from itertools import pairwise
-from math import hypot
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 
 from nexorem.core.design.layout.around import crossed, way_around
 from nexorem.core.design.layout.graph import (
@@ -22,6 +20,7 @@ from nexorem.core.design.layout.graph import (
     Line,
     label_width,
 )
+from nexorem.core.design.layout.marks import mark_of, marks_apart
 from nexorem.core.design.layout.order import apart_from
 
 STUB = 16.0  # that a line goes straight out of a card: the mark of its end stands there
@@ -132,8 +131,9 @@ def routes(cards: Sequence[Card], lines: Sequence[Line], loose: Sequence[Card] =
         told = made.get(line.name)
         if told is None or (loose and crossed(told.points, [c for c in cards if c not in (line.a, line.b)])):
             points = way_around(line.a, line.b, cards)
-            made[line.name] = Routed(points, _mark(points, range(len(points) - 1), line.share))
-    return made
+            made[line.name] = Routed(points, mark_of(points, range(len(points) - 1), line.share))
+    marks = marks_apart({name: (r.points, r.mark) for name, r in made.items()})
+    return {name: replace(r, mark=marks[name]) for name, r in made.items()}
 
 
 def _choose_gaps(way: Way, rows: Sequence[Row]) -> None:
@@ -251,7 +251,7 @@ def _drawn(way: Way, rows: Sequence[Row]) -> Routed:
     if way.line.a is way.lower:
         points.reverse()
         between = range(count - 1 - between[-1], count - between[0], 2)
-    mark = _mark(points, between, way.line.share)
+    mark = mark_of(points, between, way.line.share)
     return Routed(tuple((round(x, 1), round(y, 1)) for x, y in points), mark, label and (round(label[0], 1), round(label[1], 1)))
 
 
@@ -263,10 +263,3 @@ def _leaving(way: Way, card: Card, x: float, y: float, below: bool) -> list[Poin
     side = card.x + (1 if x >= card.x else -1) * card.width / 2
     height = card.top + CARD_HEIGHT + KEY_HEIGHT * (card.opened.index(key) + 0.5)
     return [(side, height), (x, height), (x, y)]
-
-
-def _mark(points: Sequence[Point], pieces: Iterable[int], share: float) -> float:
-    """How far along a line its mark stands: on the longest of some pieces."""
-    lengths = [hypot(b[0] - a[0], b[1] - a[1]) for a, b in pairwise(points)]
-    longest = max(pieces, key=lambda i: lengths[i])
-    return round(sum(lengths[:longest]) + lengths[longest] * share, 1)
