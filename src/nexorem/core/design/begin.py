@@ -165,12 +165,12 @@ def _grids(star: Star) -> Iterator[GridOffer]:
 
 
 def _amounts(star: Star, fact: Table) -> list[Column]:
-    """Numeric columns of a fact that are neither keys nor parts of links, in their order, parts of dates last."""
+    """Numeric columns of a fact that are neither keys nor parts of links or dates, in their order."""
     ends = [end for k in star.model.links for end in ((k.from_table, k.from_columns), (k.to_table, k.to_columns))]
     keys = {c for table, columns in ends if table == fact.name for c in columns} | set(fact.key)
     single = {k[0] for k in candidate_keys(star, fact.name) if len(k) == 1}
     own = [c for c in fact.columns if c.dtype in NUMERIC and not c.hidden and c.name not in keys | single and not LIKE_KEYS.search(c.name)]
-    return sorted(own, key=lambda c: not PARTS_OF_DATES.isdisjoint(WORD.findall(c.name.lower())))
+    return [c for c in own if PARTS_OF_DATES.isdisjoint(WORD.findall(c.name.lower()))]
 
 
 def _axis(star: Star, fact: Table) -> str | None:
