@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -61,11 +62,16 @@ def aggregate(node: t.Aggregate, batch: Batch, around: Around, kept: dict[int, S
         extra = extra.take(np.zeros(count, np.int64)) if len(extra) else empties(extra.dtype, count)
     slow: _Slow | None = None
     cubes = around.cubes if around.cubes is not None else [] if len(setup.patterns) > 1 else None
-    for pattern, scans in zip(setup.patterns, setup.scans, strict=True):
+    for i, (pattern, scans) in enumerate(zip(setup.patterns, setup.scans, strict=True)):
         budget.check()
         spread = None
         if suits(star, node):
-            spread = scanned(star, node, pattern.selectors, pattern.wanted, budget, cubes, scans)
+            spread = _shared(node, i, around.sums)
+            if spread is None:
+                spread = scanned(star, node, pattern.selectors, pattern.wanted, budget, cubes, scans)
+            if spread is not None and (key := _summed(node, i)) is not None:
+                around.sums.setdefault(key, spread)
+                around.sums.setdefault((None, *key[1:]), spread)
         elif suits_counting(star, node):
             spread = counted(star, node, pattern.selectors, pattern.wanted, budget)
         if spread is not None:
@@ -77,6 +83,23 @@ def aggregate(node: t.Aggregate, batch: Batch, around: Around, kept: dict[int, S
         part = _reduced(node, assigned, slow.values_at(assigned.rows), count, extra, budget)
         results = _merged(results, part.failing(_failed_classes(assigned, slow.failed_at(assigned.rows), count)))
     return results.take(setup.index)
+
+
+def _summed(node: t.Aggregate, pattern: int) -> tuple[object, ...] | None:
+    """What an aggregate adds up, and where: others of the same contexts that add up the same need not look at the rows again. None where
+    that is not plain to see."""
+    plain = node.argument is None or isinstance(node.argument, t.ColumnValue)
+    if not plain or node.where is not None or node.function in ("min", "max"):
+        return None
+    column = (node.argument.table, node.argument.column) if isinstance(node.argument, t.ColumnValue) else None
+    return column, node.grain, node.state, pattern
+
+
+def _shared(node: t.Aggregate, pattern: int, sums: Mapping[Any, Any]) -> Spread | None:
+    """What an aggregate before this one added up, where it is the same: any knows the rows, and sums go along with counts."""
+    key = _summed(node, pattern)
+    spread: Spread | None = sums.get(key) if key is not None else None
+    return spread if spread is not None and (node.function not in ("sum", "avg") or "sum" in spread.partial) else None
 
 
 class _Slow:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 
@@ -54,6 +55,7 @@ class Execution:
         self.contexts: dict[int, Batch] = {}
         self.measured: dict[int, tuple[int, float]] = {}  # by id of a step: its contexts, and how long it took
         uses = Counter(id(s.node) for s in plan.steps if isinstance(s, ValueStep) and isinstance(s.node, t.Aggregate))
+        self._sums: dict[int, dict[Any, Any]] = {}  # by context
         self._cubes: dict[int, list[Cube]] = {key: [] for key, times in uses.items() if times > 1}
 
     def root(self, place: int) -> Vector:
@@ -78,7 +80,12 @@ class Execution:
         return self
 
     def around(
-        self, needs: Needs, batch: Batch, met: list[tuple[t.InRow, Execution]] | None = None, cubes: list[Cube] | None = None
+        self,
+        needs: Needs,
+        batch: Batch,
+        met: list[tuple[t.InRow, Execution]] | None = None,
+        cubes: list[Cube] | None = None,
+        sums: dict[Any, Any] | None = None,
     ) -> Around:
         """What a step may look up while it works, every context by itself; `met` collects what its rows execute."""
         plans = {id(x.node): x.plan for x in needs.inner}
@@ -92,7 +99,8 @@ class Execution:
 
         cells = {id(node): self.values[step] for node, step in needs.cells}
         imported = tuple(self.values[step].codes()[0] for step in needs.imported)
-        return Around(self.star, self.budget, batch.size, cells, imported, inner, cubes, failed=np.zeros(batch.size, np.uint8))
+        failed = np.zeros(batch.size, np.uint8)
+        return Around(self.star, self.budget, batch.size, cells, imported, inner, cubes, {} if sums is None else sums, failed=failed)
 
     def _value(self, step: ValueStep) -> Vector:
         """A step's vector. It has failed where its context has, or what it needs, or a row that it had to judge."""
@@ -100,7 +108,7 @@ class Execution:
         if isinstance(node, t.LetValue):
             return self._brought(step, node)
         batch = self.contexts[step.context]
-        around = self.around(step.needs, batch, cubes=self._cubes.get(id(node)))
+        around = self.around(step.needs, batch, cubes=self._cubes.get(id(node)), sums=self._sums.setdefault(step.context, {}))
         try:
             value = self._computed(step, batch, around)
         except CellError as error:

@@ -161,7 +161,9 @@ class Adder:
             if not isinstance(node, t.ColumnValue):
                 return None
             column = self.star.column(node.table, node.column)
-            if node.table == self.node.grain and block.rows is not None and column.full():
+            if node.table == self.node.grain and column.full():
+                if block.rows is None:
+                    return run_of(column, block.start, block.count)
                 return gathered(column, block.rows[: block.count])
             if node.table not in looked_up:
                 looked_up[node.table] = self.star.partner_along(self.node.lookups[node.table], block.numbers())
@@ -209,6 +211,19 @@ class Adder:
         if self.full:
             first.filled = first.rows
         return first
+
+
+def run_of(column: Column, start: int, count: int) -> Vector:
+    """The values of rows that follow one another, of a column that has no empty ones."""
+    from nexorem.core.engine import kernels as k
+
+    every = np.ones(count, bool)
+    if column.codes is None or column.members is None:
+        assert column.raw is not None
+        return Vector(column.dtype, column.raw[start : start + count].astype(STORAGE[column.dtype], copy=False), every)
+    data = np.empty(count, STORAGE[column.dtype])
+    k.coded(column.codes[start : start + count], column.members.data, data)
+    return Vector(column.dtype, data, every, column.members.words)
 
 
 def gathered(column: Column, rows: Array) -> Vector:
@@ -346,13 +361,16 @@ def _added(star: Star, node: t.Aggregate, scan: Scan, where: t.Typed | None, bud
     rows = scan.row_counts() if where is None and adder.full else None
     adder.counted = rows is not None
     counts_only = rows is not None and adder.counts_only
-    parts = [] if counts_only else scan.run(lambda: adder.empty(scan.groups), adder, budget)
-    totals = adder.together(parts or [adder.empty(scan.groups)])
+    parts = [] if counts_only else scan.run(lambda: adder.empty(scan.room), adder, budget)
+    totals = adder.together(parts or [adder.empty(scan.room)])
+    if adder.failed and scan.whole:  # it may have failed for a row that does not pass
+        scan.whole = False
+        return _added(star, node, scan, where, budget)
     if rows is not None:
         totals.rows = totals.filled = rows
     if adder.failed or totals.largest * scan.size >= EXACT:
         return None
-    present = np.flatnonzero(totals.rows)
+    present = np.flatnonzero(totals.rows[: scan.groups])
     return present, _partial(node, adder, totals, present)
 
 
@@ -439,8 +457,8 @@ def counted(star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: 
     none = domain.size - 2 if not star.column(argument.table, argument.column).full() else -1
 
     def empty() -> Totals:
-        zeros = np.zeros(scan.groups, np.int64)
-        return Totals(zeros, zeros, np.zeros(scan.groups, np.int64), np.full(scan.groups, -1, np.int32))
+        zeros = np.zeros(scan.room, np.int64)
+        return Totals(zeros, zeros, np.zeros(scan.room, np.int64), np.full(scan.room, -1, np.int32))
 
     def work(block: Block, totals: Totals) -> None:
         from nexorem.core.engine import kernels as k
@@ -455,7 +473,7 @@ def counted(star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: 
     parts = scan.run(empty, work, budget)
     rows = np.sum([p.rows for p in parts], axis=0) if known is None else known
     values = np.sum([p.values for p in parts], axis=0)
-    present = np.flatnonzero(rows)
+    present = np.flatnonzero(rows[: scan.groups])
     pair_groups, pair_classes = _spread(scan, varying, present, len(wanted), budget)
     return Spread(pair_groups, pair_classes, {"count": Vector("integer", values[present], np.ones(len(present), bool))})
 

@@ -73,6 +73,20 @@ def or_within(codes: Array, low: Any, high: Any, mask: Array) -> None:
 
 
 @compiled
+def and_kept(codes: Array, keep: Array, mask: Array) -> None:
+    """Unsets the mask where the code is not kept."""
+    for i in range(len(codes)):
+        mask[i] = mask[i] & (keep[codes[i]] != 0)
+
+
+@compiled
+def set_aside(mask: Array, last: int, groups: Array) -> None:
+    """Puts rows that are not in the mask into the last group."""
+    for i in range(len(mask)):
+        groups[i] = groups[i] if mask[i] else last
+
+
+@compiled
 def bit_rows(words: Array, start: int, rows: Array) -> int:
     """Row numbers, counted from `start`, of the bits that are set; the first row is the lowest bit of the first word."""
     kept = 0
@@ -137,6 +151,13 @@ def gather_coded(codes: Array, members: Array, rows: Array, gathered: Array) -> 
     """The values of row numbers, by their codes."""
     for i in range(len(rows)):
         gathered[i] = members[codes[rows[i]]]
+
+
+@compiled
+def coded(codes: Array, members: Array, values: Array) -> None:
+    """The values that codes stand for."""
+    for i in range(len(codes)):
+        values[i] = members[codes[i]]
 
 
 @compiled

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
-from typing import assert_never
+from typing import Any, assert_never
 
 import numpy as np
 
@@ -27,8 +27,8 @@ Inner = Callable[[t.InRow, Batch, Array, Leaf], Vector]
 @dataclass(frozen=True, slots=True, eq=False)
 class Around:
     """What stands around a step while it works: the values of its cell-shaped parts by id of the node, one a context;
-    what its rows' plans look up from outside, as codes; `cubes`, where its rows are asked for in several contexts; and
-    `inner`, which executes these plans for pairs of a context
+    what its rows' plans look up from outside, as codes; `cubes`, where its rows are asked for in several contexts; `sums`, what
+    aggregates before it added up in the very same contexts; and `inner`, which executes these plans for pairs of a context
     and a row: (node, batch of the pairs, context of each pair, the rows' columns). `failed` uint8[size] is written to: the faults of
     contexts in which a row could not be judged."""
 
@@ -39,6 +39,7 @@ class Around:
     imported: tuple[Array, ...]
     _inner: Inner
     cubes: list[Cube] | None = None
+    sums: dict[Any, Any] = field(default_factory=dict)
     places: Array | None = None
     failed: Array = field(default_factory=lambda: np.zeros(0, np.uint8))
 
@@ -53,7 +54,7 @@ class Around:
         cells = {key: v.take(contexts) for key, v in self.cells.items()}
         places = contexts if self.places is None else self.places[contexts]
         imported, failed = tuple(c[contexts] for c in self.imported), np.zeros(len(contexts), np.uint8)
-        return replace(self, size=len(contexts), cells=cells, imported=imported, places=places, failed=failed)
+        return replace(self, size=len(contexts), cells=cells, imported=imported, sums={}, places=places, failed=failed)
 
     def note(self, owners: Array, failed: Array | None) -> None:
         """Fails the contexts of entries for which something could not be computed."""

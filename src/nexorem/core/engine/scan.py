@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from hashlib import sha256
 from itertools import pairwise
+from math import prod
 from typing import Any
 
 import numpy as np
@@ -30,6 +31,7 @@ INDEXED = 0.06  # of the rows pass: then an index has their numbers
 ENOUGH = 0.04  # of the rows left: then the other filters look at those one by one
 NOTHING = np.zeros(0, np.uint32)
 MOSTLY = 0.7  # of the rows pass a filter: then it comes last
+WHOLE = 0.6  # of the rows pass all filters: then all are gone through, the others to a group of their own
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -97,6 +99,8 @@ class Scan:
         self.groups = int(np.prod([float(d.size) for d in digits]))
         shares = [(self._share(d), i) for i, d in enumerate(digits) if (d.place < 0).any() and not self._implied(i)]
         self.filters = [(share, digits[i]) for share, i in sorted(shares) if share < 1.0]
+        self.room = self.groups + 1  # of totals: the last group is of the rows that pass no filter, where they are gone through
+        self.whole = bool(self.filters) and prod(share for share, _ in self.filters) > WHOLE
 
     def _implied(self, at: int) -> bool:
         """Whether another selector on the same table lets through only what this one does: nation and region, say."""
@@ -240,6 +244,9 @@ class Scan:
         for at in range(start, end, BLOCK):
             budget.check()
             stop = min(at + BLOCK, end)
+            if self.whole and stages.listed is None:
+                work(self._set_aside(stages, at, stop, mask, more, groups), totals)
+                continue
             if not selects:
                 work(self._grouped(stages, None, at, stop - at, groups), totals)
                 continue
@@ -279,6 +286,20 @@ class Scan:
             else:
                 k.add_offsets(codes, offset, rows[:count], mine)
         return Block(rows, start, count, groups)
+
+    def _set_aside(self, stages: Stages, start: int, stop: int, mask: Array, more: Array, groups: Array) -> Block:
+        """All rows of a block, those that do not pass in the last group: most do, and rows that follow one another need no numbers."""
+        from nexorem.core.engine import kernels as k
+
+        size = stop - start
+        mask[:size] = True
+        if stages.masked:
+            _in_runs(stages.masked, start, stop, mask, more)
+        for codes, keep in stages.keeps:
+            k.and_kept(codes[start:stop], keep, mask[:size])
+        block = self._grouped(stages, None, start, size, groups)
+        k.set_aside(mask[:size], self.groups, groups[:size])
+        return block
 
     def codes(self, digit: Digit) -> Array:
         """The member of each row, in the order of the scan."""
