@@ -14,6 +14,7 @@ from nexorem.core.engine import grid as engine_grid
 from nexorem.core.engine.context import Sets, sets_of_pairs
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of
+from nexorem.core.functions.library import FUNCTIONS
 from nexorem.core.functions.texts import like
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.values import encode, vector
@@ -169,6 +170,15 @@ class Bounds(unittest.TestCase):
         for _ in range(20_000):
             text, pattern = ("".join(r.choices(signs, k=r.randint(0, 9))) for signs in ("ab", "ab%%_"))
             self.assertEqual(like(text, pattern), oracle_like(text, pattern), (text, pattern))
+        kernel = FUNCTIONS["LIKE"].kernel
+        for i in range(600):
+            texts = [None if r.random() < 0.2 else "".join(r.choices("ab", k=r.randint(0, 3))) for _ in range(r.randint(0, 12))]
+            some = ["".join(r.choices("ab%_!", (5, 5, 3, 1, 1), k=r.randint(0, 3))) for _ in texts]
+            patterns = some if i % 4 == 0 else some[:1] * len(texts)
+            escapes = [vector("text", ["!"] * len(texts))] if i % 2 else []
+            found = kernel(vector("text", texts), vector("text", patterns), *escapes).tolist()
+            given = zip(texts, patterns, strict=True)
+            self.assertEqual(found, [None if t is None else oracle_like(t, p, *["!"] * (i % 2)) for t, p in given], (texts, patterns))
         long = "ab" * 500_000
         for pattern, found in (("%a" * 100_000 + "%", True), ("%" + "a%" * 100_000 + "c", False), (long, True), ("%" * 1_000_000, True)):
             self.assertIs(like(long, pattern), found)

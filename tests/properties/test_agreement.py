@@ -10,8 +10,9 @@ from contextlib import suppress
 from unittest import mock
 
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine import cubes, fast, grid, lines, scan
+from nexorem.core.engine import aggregate, cubes, fast, grid, lines, scan, visibility
 from nexorem.core.engine.cubes import coarsened
+from nexorem.core.engine.visibility import folded
 from tests.oracle.agreement import check_seed
 
 SEEDS = int(os.environ.get("SEEDS", "2000"))
@@ -43,10 +44,19 @@ class Agreement(unittest.TestCase):
             acted.append(found is not selector)
             return found
 
+        folds = []
+
+        def fewer(star, pattern, budget):
+            found = folded(star, pattern, budget)
+            folds.append(found is not pattern)
+            return found
+
+        short = mock.patch.multiple(visibility, MANY=3, FEW_PASS=0.7, MANY_CLASSES=2), mock.patch.object(aggregate, "folded", fewer)
         finer = mock.patch.multiple(cubes, FINE=2, COARSER=1), mock.patch.object(fast, "coarsened", coarser)
-        with mock.patch.multiple(scan, BLOCK=3, SHARE=2), few[0], few[1], few[2], finer[0], finer[1]:
+        with mock.patch.multiple(scan, BLOCK=3, SHARE=2), few[0], few[1], few[2], finer[0], finer[1], short[0], short[1]:
             self.agree(FIRST + 100_000, SEEDS - SEEDS // 2)
             self.assertGreater(sum(acted), len(acted) // 200, "dates are hardly ever taken for their months")
+            self.assertGreater(sum(folds), len(folds) // 200, "filters of rows hardly ever take others in")
             # A filter that runs from the rows to what they look up closes its (unmatched) line.
             self.assertIsNotNone(check_seed(1_000_565))
 

@@ -13,7 +13,7 @@ from nexorem.core.engine.fast import Spread, counted, scanned, suits, suits_coun
 from nexorem.core.engine.reduce import Rows, count_distinct, divided, reduce_rows, spread_faults
 from nexorem.core.engine.row_values import row_values
 from nexorem.core.engine.rows import Around, over_rows, passing, relation, without_unmatched
-from nexorem.core.engine.visibility import Assignment, Pattern, assign, assign_pattern, patterns, ranges, selectors
+from nexorem.core.engine.visibility import Assignment, Pattern, assign, assign_pattern, folded, patterns, ranges, selectors
 from nexorem.core.functions.arithmetic import alike
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
@@ -30,6 +30,7 @@ class Setup:
     """What an aggregate does for the contexts of a batch, whatever the rows hold: how many classes of contexts there are, which one each
     is of, and the patterns of filters with their scans, kept once they were made."""
 
+    batch: Batch
     count: int
     index: Array
     patterns: list[Pattern]
@@ -40,8 +41,8 @@ def setup_of(star: Star, node: t.Aggregate, batch: Batch, budget: Budget) -> Set
     """The filters of a batch's contexts over the rows of an aggregate, put in classes."""
     filters = selectors(star, star.inflow(node.grain, node.state), batch, budget)
     combinations, index, _ = classes([s.index for s in filters], batch.size)
-    several = list(patterns(filters, combinations))
-    return Setup(len(combinations), index, several, [{} for _ in several])
+    several = [folded(star, p, budget) for p in patterns(filters, combinations)]
+    return Setup(batch, len(combinations), index, several, [{} for _ in several])
 
 
 def aggregate(node: t.Aggregate, batch: Batch, around: Around, kept: dict[int, Setup] | None = None, number: int = 0) -> Vector:
@@ -52,7 +53,7 @@ def aggregate(node: t.Aggregate, batch: Batch, around: Around, kept: dict[int, S
     if inner_nodes(node.argument) or inner_nodes(node.where) or varies:
         return _by_pairs(node, batch, around)
     setup = kept.get(number) if kept is not None else None
-    if setup is None:
+    if setup is None or not (setup.batch is batch or setup.batch.same(batch)):
         setup = setup_of(star, node, batch, budget)
         if kept is not None:
             kept[number] = setup
@@ -151,7 +152,7 @@ def single(node: t.Single, batch: Batch, around: Around) -> Vector:
     combinations, index, _ = classes([s.index for s in filters], batch.size)
     codes = star.domain(node.table, (node.column,)).codes
     low, high = empties("integer", len(combinations)), empties("integer", len(combinations))
-    for part in assign(star, filters, combinations, np.arange(star.size(node.table)), budget):
+    for part in assign(star, filters, combinations, range(star.size(node.table)), budget):
         members = Vector("integer", codes[part.rows].astype(np.int64), np.ones(len(part.rows), bool))
         low = _merged(low, _spread(part, members, "min", len(combinations), budget))
         high = _merged(high, _spread(part, members, "max", len(combinations), budget))

@@ -61,8 +61,8 @@ class Sets:
 
     def only(self, numbers: Array) -> Sets:
         """The sets with these numbers, ascending, numbered anew."""
-        lengths = np.diff(self.offsets)[numbers]
         starts = self.offsets[numbers]
+        lengths = self.offsets[numbers + 1] - starts
         at = np.arange(int(lengths.sum())) - np.repeat(np.cumsum(lengths) - lengths, lengths) + np.repeat(starts, lengths)
         return Sets(np.concatenate([[0], np.cumsum(lengths)]), self.members[at])
 
@@ -73,6 +73,10 @@ class Sets:
         member_of = np.full(size, -1, dtype=np.int64)
         member_of[self.members] = self.owner()
         return member_of
+
+    def same(self, other: Sets) -> bool:
+        """Whether another has the very same sets."""
+        return self is other or (np.array_equal(self.offsets, other.offsets) and np.array_equal(self.members, other.members))
 
     def projected(self, mapping: Array) -> Sets:
         """The sets of what `mapping` makes of the members."""
@@ -98,6 +102,14 @@ def each_member(size: int) -> Sets:
     return Sets(np.arange(size + 1), np.arange(size))
 
 
+def members_at_hand(members: Array, size: int) -> tuple[Sets, Array]:
+    """Sets of one member each for those of `size` members that there are, and the set of each entry."""
+    if 8 * len(members) > size:
+        return each_member(size), members
+    present, index = np.unique(members, return_inverse=True)
+    return Sets(np.arange(len(present) + 1), present), index.reshape(-1)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Filter:
     """A filter on `columns` (or ROWS) of a table in a batch. `sets` are of members of that domain; `index` int64[N].
@@ -112,6 +124,11 @@ class Filter:
     index: Array
     origin: str
     page: int = -1
+
+    def same(self, other: Filter) -> bool:
+        """Whether another filters the very same in every context."""
+        mine, theirs = (self.table, self.columns, self.origin, self.page), (other.table, other.columns, other.origin, other.page)
+        return mine == theirs and np.array_equal(self.index, other.index) and self.sets.same(other.sets)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -155,6 +172,16 @@ class Batch:
         compared = {key: replace(c, index=c.index[contexts]) for key, c in self.compared.items()}
         failed = None if self.failed is None else self.failed[contexts]
         return Batch(len(contexts), filters, axes, self.page, compared, failed)
+
+    def same(self, other: Batch) -> bool:
+        """Whether another batch has the very same contexts; no where that takes longer to find out. Cost: its filters' indexes."""
+        here, there = ((b.size, len(b.filters), b.axes.keys()) for b in (self, other))
+        if here != there or self.page is not other.page:
+            return False
+        if self.compared or other.compared or self.failed is not None or other.failed is not None:
+            return False
+        alike = all(a.same(b) for a, b in zip(self.filters, other.filters, strict=True))
+        return alike and all(np.array_equal(on, other.axes[key]) for key, on in self.axes.items())
 
     def page_only(self) -> Batch:
         """The page as one context."""

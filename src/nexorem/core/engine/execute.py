@@ -22,14 +22,29 @@ from nexorem.core.model.star import ROWS, Star
 from nexorem.core.plan.logical import ContextStep, Needs, Plan, ValueStep
 from nexorem.core.values import FAULT_CODES, Array, Vector, empties, worst
 
+MOST_PAIRS = 200_000  # of context and row that a plan is kept ready for
+
 
 @dataclass(slots=True, eq=False)
 class KeptSteps:
     """What steps of a plan did for the contexts of one batch, by their numbers, that does not depend on the values of cells: how
-    aggregates scan, and the contexts after edits."""
+    aggregates scan, and the contexts after edits; and the same of the plans of rows, by node, for the pairs of context and row and
+    what they had looked up from outside."""
 
     scans: dict[int, Setup] = field(default_factory=dict)
     contexts: dict[int, Batch] = field(default_factory=dict)
+    inner: dict[int, tuple[Batch, tuple[Array, ...], KeptSteps]] = field(default_factory=dict)
+
+    def of_rows(self, node: t.InRow, pairs: Batch, imported: tuple[Array, ...]) -> KeptSteps | None:
+        """What is kept for the plan of a row; None for more pairs than is kept for."""
+        if pairs.size > MOST_PAIRS:
+            return None
+        there = self.inner.get(id(node))
+        if there and there[0].same(pairs) and all(np.array_equal(a, b) for a, b in zip(there[1], imported, strict=True)):
+            return there[2]
+        made = KeptSteps()
+        self.inner[id(node)] = pairs, imported, made
+        return made
 
 
 class Execution:
@@ -91,8 +106,9 @@ class Execution:
         plans = {id(x.node): x.plan for x in needs.inner}
 
         def inner(node: t.InRow, pairs: Batch, owners: Array, leaf: Leaf) -> Vector:
+            kept = self.kept.of_rows(node, pairs, imported) if self.kept is not None else None
             with self.budget.keeping():
-                run = Execution(self.star, plans[id(node)], self.budget, self, owners, leaf).run(pairs)
+                run = Execution(self.star, plans[id(node)], self.budget, self, owners, leaf, kept).run(pairs)
             if met is not None:
                 met.append((node, run))
             return run.root(0)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 
@@ -89,7 +90,8 @@ def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
         return there
     ready = prepared(star, probe, budget)
     plan = ready.plan
-    run = execute(star, plan.cells, ready.cells, budget, ready.steps)
+    of_rows: dict[int, Any] = star.prepared_rows.kept(ready, dict) if ready.cells.size <= MOST_PREPARED else {}
+    run = execute(star, plan.cells, ready.cells, budget, replace(ready.steps, inner=of_rows))
     values = tuple(run.root(i) for i in range(len(plan.measures)))
     grid = Grid(star, probe, ready.rows, ready.columns, values, plan, run.measured, ready.left_out)
     if not probe.empty_lines:

@@ -8,7 +8,7 @@ from typing import Any, assert_never
 
 import numpy as np
 
-from nexorem.core.engine.context import Batch, Filter, classes, each_member, left_in
+from nexorem.core.engine.context import Batch, Filter, classes, left_in, members_at_hand
 from nexorem.core.engine.cubes import Cube
 from nexorem.core.engine.scalar import Leaf, evaluate
 from nexorem.core.engine.visibility import Selector, assign, ranges, selectors, visible_pairs
@@ -156,11 +156,11 @@ def row_batch(batch: Batch, rows: Relation) -> Batch:
     for target in effect.adds:
         if target.columns is ROWS:
             assert rows.rows is not None
-            added.append(Filter(target.table, ROWS, each_member(star.size(target.table) + 1), rows.rows, "row"))
+            added.append(Filter(target.table, ROWS, *members_at_hand(rows.rows, star.size(target.table) + 1), "row"))
         else:
             place = next(i for i, c in enumerate(shape.columns) if (c.table, (c.column,)) == (target.table, target.columns))
             size = star.domain(target.table, target.columns).size
-            added.append(Filter(target.table, target.columns, each_member(size), rows.code(place), "row"))
+            added.append(Filter(target.table, target.columns, *members_at_hand(rows.code(place), size), "row"))
     return pairs.adding(*added)
 
 
@@ -235,29 +235,24 @@ def without_unmatched(rows: Relation) -> Relation:
 
 def _base(shape: t.BaseRows, batch: Batch, around: Around) -> Relation:
     """Visible rows or combinations, those of the page, or all."""
-    star, size = around.star, around.star.size(shape.grain)
-    rows = np.arange(size + star.has_unmatched(shape.grain))
+    star = around.star
+    rows = range(star.size(shape.grain) + star.has_unmatched(shape.grain))
+    seen = batch.page_only() if shape.quantifier == "page" else batch
+    filters = selectors(star, star.inflow(shape.grain, shape.state), seen, around.budget) if shape.quantifier != "every" else []
+    key, firsts = (rows, rows) if shape.identity else _keys(star, shape, np.arange(len(rows)))
     if shape.quantifier == "every":
-        owners, keys, firsts = np.zeros(len(rows), np.int64), *_keys(star, shape, rows)
         owners, keys = np.zeros(len(firsts), np.int64), np.arange(len(firsts))
+    elif shape.identity:
+        owners, keys = visible_pairs(star, filters, seen.size, rows, around.budget)
     else:
-        seen = batch.page_only() if shape.quantifier == "page" else batch
-        filters = selectors(star, star.inflow(shape.grain, shape.state), seen, around.budget)
-        if shape.identity:
-            owners, keys = visible_pairs(star, filters, seen.size, rows, around.budget)
-            firsts = np.arange(size + 1)
-        else:
-            key, firsts = _keys(star, shape, rows)
-            owners, keys = _visible_keys(star, filters, seen.size, rows, key, around)
+        owners, keys = _visible_keys(star, filters, seen.size, np.arange(len(rows)), np.asarray(key), around)
     if shape.quantifier:
         around.budget.take(len(keys) * batch.size, 16, "Running over every row in every cell")
         owners, keys = np.repeat(np.arange(batch.size), len(keys)), np.tile(keys, batch.size)
-    at = rows[firsts[keys]] if not shape.identity else firsts[keys]
+    nothing = (None,) * len(shape.columns)
     if shape.identity:
-        nothing = (None,) * len(shape.columns)
-        return Relation(star, shape, owners, at, nothing, nothing, nothing)
-    codes = tuple(_codes(star, shape, c)[at] for c in shape.columns)
-    nothing = (None,) * len(codes)
+        return Relation(star, shape, owners, keys, nothing, nothing, nothing)
+    codes = tuple(_codes(star, shape, c)[np.asarray(firsts)[keys]] for c in shape.columns)
     return Relation(star, shape, owners, None, codes, nothing, nothing)
 
 
@@ -268,8 +263,6 @@ def _codes(star: Star, shape: t.BaseRows, column: t.RowColumn) -> Array:
 
 def _keys(star: Star, shape: t.BaseRows, rows: Array) -> tuple[Array, Array]:
     """The combination of each row, numbered, and the place in `rows` of the first row of each."""
-    if shape.identity:
-        return rows, rows
     coded = [(_codes(star, shape, c)[rows], star.domain(c.table, (c.column,)).size) for c in shape.columns if c.table and c.column]
     return combine(coded) if len(rows) else (rows, rows)
 

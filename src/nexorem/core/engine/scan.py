@@ -94,7 +94,7 @@ class Scan:
     def __init__(self, star: Star, table: str, digits: Sequence[Digit], order: Index | None = None) -> None:
         self.star, self.table, self.size, self.order = star, table, star.size(table), order
         self._settled: Stages | None = None  # what blocks go through, without what the star keeps, once no index is waited for
-        self._by_index: tuple[Digit, list[tuple[int, int]]] | None = None
+        self._by_index: tuple[Digit, Array] | None = None
         self.digits = list(digits)
         self.groups = int(np.prod([float(d.size) for d in digits]))
         shares = [(self._share(d), i) for i, d in enumerate(digits) if (d.place < 0).any() and not self._implied(i)]
@@ -179,15 +179,15 @@ class Scan:
             codes, passing = self.codes(d), np.flatnonzero(d.place >= 0)
             if not len(passing):
                 return Stages(NOTHING, [], [], offsets, None)
-            runs = _runs(passing)
             if share <= INDEXED and not masked and listed is None and self.order is None:
-                listed = self._listed(d, runs)
+                listed = self._listed(d, passing)
                 left = share if listed is not None else left
                 if listed is not None:
-                    self._by_index = d, runs
+                    self._by_index = d, passing
                     continue
                 settled = False  # the index is made when it is asked for again
-            if left > ENOUGH and len(runs) <= MOST_RUNS and (share < MOSTLY or not masked) and listed is None:
+            runs = _runs(passing)
+            if left > ENOUGH and runs and (share < MOSTLY or not masked) and listed is None:
                 kind = codes.dtype.type
                 masked.append((codes, [(kind(low), kind(high)) for low, high in runs]))
                 left *= share
@@ -220,13 +220,18 @@ class Scan:
         parts = ((d.selector.table, d.selector.columns, d.selector.chain, d.size, sha256(d.place.tobytes()).digest()) for d in digits)
         return tuple(parts), self.order.key if self.order else None
 
-    def _listed(self, digit: Digit, runs: list[tuple[int, int]]) -> Array | None:
-        """The rows that pass a selector, from its index, once it was asked for before."""
+    def _listed(self, digit: Digit, passing: Array) -> Array | None:
+        """The rows of the members that pass a selector, from its index, once it was asked for before."""
+        from nexorem.core.engine.kernels import run_through
+
         index = self.star.member_rows(digit.selector.table, digit.selector.columns, digit.selector.chain)
         if index is None:
             return None
-        parts = [index.rows[index.starts[low] : index.starts[high + 1]] for low, high in runs]
-        return parts[0] if len(parts) == 1 else np.concatenate(parts)
+        first, last = int(passing[0]), int(passing[-1])
+        if last - first + 1 == len(passing):
+            return index.rows[index.starts[first] : index.starts[last + 1]]
+        total = int((index.starts[passing + 1] - index.starts[passing]).sum())
+        return index.rows[run_through(index.starts, passing, total)]
 
     def _part(self, start: int, end: int, totals: Totals, work: Work, stages: Stages, budget: Budget) -> Totals:
         """Selects rows block by block, and gives them to `work` when a block of them has come together."""
@@ -318,8 +323,10 @@ class Scan:
 
 
 def _runs(members: Array) -> list[tuple[int, int]]:
-    """First and last of each run of members that follow one another."""
+    """First and last of each run of members that follow one another; none where there are more than a few."""
     ends = np.flatnonzero(np.diff(members) > 1)
+    if len(ends) >= MOST_RUNS:
+        return []
     firsts, lasts = members[np.append(0, ends + 1)], members[np.append(ends, len(members) - 1)]
     return list(zip(firsts.tolist(), lasts.tolist(), strict=True))
 

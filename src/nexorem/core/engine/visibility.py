@@ -25,7 +25,13 @@ from nexorem.core.model.star import ROWS, Columns, Star
 from nexorem.core.values import Array, Vector, combine
 
 PAIRS_AT_ONCE = 4_000_000
-MANY = 100_000  # places that are worth a compiled loop
+MANY = 100_000  # places that are worth a compiled loop, rows that are worth an index
+FEW_PASS = 0.06  # of the rows pass a filter: then an index has their numbers
+
+MANY_CLASSES = 64  # from which on selectors are folded into one
+MOST_FOLDED = 1_000_000  # rows that are looked at for it
+
+RowNumbers = Array | range  # ascending; a range is all of them, from 0 on
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -162,7 +168,7 @@ class Assignment:
 
 
 def assign(
-    star: Star, filters: Sequence[Selector], combinations: Array, rows: Array, budget: Budget, key: Array | None = None
+    star: Star, filters: Sequence[Selector], combinations: Array, rows: RowNumbers, budget: Budget, key: Array | None = None
 ) -> Iterator[Assignment]:
     """Which of `rows` are visible in which classes; `combinations` int64[K, m] has the selectors' indexes a class.
 
@@ -201,6 +207,52 @@ def patterns(filters: Sequence[Selector], combinations: Array) -> Iterator[Patte
         yield Pattern(members, [filters[int(i)] for i in active], combinations[np.ix_(members, active)])
 
 
+def folded(star: Star, pattern: Pattern, budget: Budget) -> Pattern:
+    """The same pattern with fewer selectors: one on single rows of a table, where each class has rows of its own, takes into its sets what
+    others ask of what these rows look up. Cost: the rows of all sets."""
+    filters, wanted = pattern.selectors, pattern.wanted
+    for i, own in enumerate(filters):
+        if own.columns is not ROWS or len(wanted) < MANY_CLASSES:
+            continue
+        lengths = own.sets.offsets[wanted[:, i] + 1] - own.sets.offsets[wanted[:, i]]
+        if lengths.sum() > min(MOST_FOLDED, star.size(own.table) + 1):
+            continue
+        theirs = [j for j, s in enumerate(filters) if j != i and _leads_on(own, s)]
+        rows = own.sets.members[_run_through(own.sets.offsets, wanted[:, i], lengths, int(lengths.sum()))]
+        if not theirs or np.bincount(rows).max(initial=0) > 1:
+            continue
+        budget.check()
+        classes_of = np.repeat(np.arange(len(wanted)), lengths)
+        passes = np.ones(len(rows), bool)
+        for j in theirs:
+            s = filters[j]
+            codes = star.spread(s.table, s.columns, s.chain[len(own.chain) :])[rows]
+            passes &= _holds(s.sets, wanted[:, j], classes_of, codes, _size(star, s))
+        offsets = np.concatenate([[0], np.cumsum(np.bincount(classes_of[passes], minlength=len(wanted)))])
+        sets = type(own.sets)(offsets, rows[passes])
+        single = Selector(own.table, ROWS, own.chain, sets, own.index)
+        kept = [j for j in range(len(filters)) if j not in theirs and j != i]
+        columns = [np.arange(len(wanted)), *(wanted[:, j] for j in kept)]
+        return Pattern(pattern.members, [single, *(filters[j] for j in kept)], np.stack(columns, axis=1))
+    return pattern
+
+
+def _holds(sets: Sets, wanted: Array, classes_of: Array, members: Array, size: int) -> Array:
+    """bool: whether the set that the class of each entry wants has its member."""
+    if (wanted == wanted[0]).all():
+        return sets.mask(int(wanted[0]), size)[members]
+    parts = sets.parts(size)
+    if parts is not None:
+        return np.asarray(parts[members] == wanted[classes_of])
+    return np.isin(wanted[classes_of] * size + members, sets.owner() * size + sets.members)
+
+
+def _leads_on(own: Selector, other: Selector) -> bool:
+    """Whether what a selector looks at is looked up by the rows of another's table, along the same way."""
+    before, after = other.chain[: len(own.chain)], other.chain[len(own.chain) :]
+    return before == own.chain and (after[0].from_table if after else other.table) == own.table
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Varying:
     """A selector whose index differs between the classes at hand.
@@ -215,36 +267,91 @@ class Varying:
     overlapping: Sets | None
 
 
-def assign_pattern(star: Star, pattern: Pattern, rows: Array, budget: Budget, key: Array | None = None) -> Assignment:
-    """Which of `rows` are visible in the classes of one pattern."""
+def assign_pattern(star: Star, pattern: Pattern, rows: RowNumbers, budget: Budget, key: Array | None = None) -> Assignment:
+    """Which of `rows` are visible in the classes of one pattern. Cost: that of the rows that pass the most selective filter, where its
+    index is there and all rows are asked for; of all rows otherwise."""
     filters, wanted, members = pattern.selectors, pattern.wanted, pattern.members
-    places = np.arange(len(rows))
-    varying: list[tuple[Selector, Array]] = []
-    for i, selector in enumerate(filters):
-        if (wanted[:, i] == wanted[0, i]).all():
-            allowed = selector.sets.mask(int(wanted[0, i]), star.domain(selector.table, selector.columns).size)
-            places = places[allowed[selector.codes(star)[rows[places]]]]
-        else:
-            varying.append((selector, wanted[:, i]))
-    prepared = [_prepare(star, selector, index, rows) for selector, index in varying]
-    for item in prepared:
-        if item.overlapping is None:
-            places = places[item.codes[places] >= 0]
-    coded = [(item.codes[places], item.size) for item in prepared]
+    constant = [bool((wanted[:, i] == wanted[0, i]).all()) for i in range(len(filters))]
+    masks = [_passing(star, s, wanted[:, i]) for i, s in enumerate(filters)]
+    places, first = _candidates(star, filters, masks, rows)
+
+    def coded_at(selector: Selector) -> Array:
+        return _at(selector.codes(star), places if _is_run(rows) else _at(rows, places))
+
+    for i, (selector, mask) in enumerate(zip(filters, masks, strict=True)):
+        if mask is not None and i != first:
+            kept = mask[coded_at(selector)]
+            places = np.flatnonzero(kept) if isinstance(places, range) else places if kept.all() else places[kept]
+    varying = [_prepare(star, s, wanted[:, i], coded_at(s)) for i, s in enumerate(filters) if not constant[i]]
+    coded = [(item.codes, item.size) for item in varying]
     if key is not None:
-        coded.append((key[places], int(key.max(initial=0))))
+        coded.append((_at(key, places), int(key.max(initial=0))))
     if not coded:
         firsts = np.zeros(min(len(places), 1), np.int64)
         groups = np.zeros(len(places), np.int64)
     else:
         groups, firsts = combine(coded)
-    pair_groups, pair_classes = pairs_of(prepared, [item.codes[places][firsts] for item in prepared], len(firsts), len(members), budget)
-    return Assignment(rows[places], groups, firsts, pair_groups, members[pair_classes])
+    pair_groups, pair_classes = pairs_of(varying, [item.codes[firsts] for item in varying], len(firsts), len(members), budget)
+    numbers = np.arange(len(places)) if isinstance(places, range) else places
+    return Assignment(numbers if _is_run(rows) else _at(rows, numbers), groups, firsts, pair_groups, members[pair_classes])
 
 
-def _prepare(star: Star, selector: Selector, index: Array, rows: Array) -> Varying:
-    size = star.domain(selector.table, selector.columns).size
-    codes = selector.codes(star)[rows]
+def _is_run(rows: RowNumbers) -> bool:
+    """Whether ascending numbers are all from 0 on."""
+    return isinstance(rows, range) or not len(rows) or int(rows[-1]) == len(rows) - 1
+
+
+def _at(values: RowNumbers, places: RowNumbers) -> Array:
+    """The values at some places."""
+    if isinstance(values, range):
+        return np.arange(len(places)) if isinstance(places, range) else places
+    return values[: len(places)] if isinstance(places, range) else values[places]
+
+
+def _size(star: Star, selector: Selector) -> int:
+    return star.domain(selector.table, selector.columns).size
+
+
+def _passing(star: Star, selector: Selector, wanted: Array) -> Array | None:
+    """bool[members]: which of them some class lets through; None where sets overlap."""
+    size = _size(star, selector)
+    if (wanted == wanted[0]).all():
+        return selector.sets.mask(int(wanted[0]), size)
+    parts = selector.sets.parts(size)
+    if parts is None:
+        return None
+    held = np.zeros(selector.sets.count + 1, bool)
+    held[wanted] = True
+    return held[parts]  # a member of no set has the code −1, which is the last place
+
+
+def _candidates(star: Star, filters: Sequence[Selector], masks: Sequence[Array | None], rows: RowNumbers) -> tuple[RowNumbers, int]:
+    """The places of the rows that pass one filter, by its index, and which that is: the most selective one. All of them, and −1, where
+    only some rows are asked for, or an index saves little."""
+    count = len(rows)
+    if count < MANY or not _is_run(rows):
+        return range(count), -1
+    best, fewest = -1, FEW_PASS * count
+    for i, (s, mask) in enumerate(zip(filters, masks, strict=True)):
+        if mask is not None and (passing := int(star.member_counts(s.table, s.columns, s.chain)[mask].sum())) <= fewest:
+            best, fewest = i, passing
+    index = star.member_rows(filters[best].table, filters[best].columns, filters[best].chain) if best >= 0 else None
+    if index is None:
+        return range(count), -1
+    mask = masks[best]
+    assert mask is not None
+    picked = np.flatnonzero(mask)
+    starts = index.starts
+    repeats = starts[picked + 1] - starts[picked]
+    numbers = np.sort(index.rows[_run_through(starts, picked, repeats, int(repeats.sum()))].astype(np.int64))
+    numbers = numbers[: np.searchsorted(numbers, count)]  # the rows asked for may be the first of a table alone
+    codes = filters[best].codes(star)
+    behind = len(codes) - 1  # the unmatched member is in no index
+    return np.append(numbers, behind) if behind < count and mask[codes[behind]] else numbers, best
+
+
+def _prepare(star: Star, selector: Selector, index: Array, codes: Array) -> Varying:
+    size = _size(star, selector)
     parts = selector.sets.parts(size)
     if parts is None:
         return Varying(codes, size, index, selector.sets)
@@ -282,7 +389,7 @@ def pairs_of(items: Sequence[Varying], group_codes: Sequence[Array], groups: int
 
 def ranges(starts: Array, picked: Array, budget: Budget) -> tuple[Array, Array]:
     """For each picked i the places starts[i] … starts[i+1]-1: how many each gives, and all of them in order."""
-    repeats = np.diff(starts)[picked]
+    repeats = starts[picked + 1] - starts[picked]
     total = int(repeats.sum())
     budget.take(total, 48, "Matching rows with overlapping filters")
     return repeats, _run_through(starts, picked, repeats, total)
@@ -296,7 +403,7 @@ def _run_through(starts: Array, picked: Array, repeats: Array, total: int) -> Ar
     return run_through(starts, picked, total)
 
 
-def visible_pairs(star: Star, filters: Sequence[Selector], size: int, rows: Array, budget: Budget) -> tuple[Array, Array]:
+def visible_pairs(star: Star, filters: Sequence[Selector], size: int, rows: RowNumbers, budget: Budget) -> tuple[Array, Array]:
     """(context, row) for every visible row of each of `size` contexts, by context, then row."""
     combinations, index, _ = classes([s.index for s in filters], size)
     owners, members = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]

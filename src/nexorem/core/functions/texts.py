@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from functools import lru_cache
 
 from nexorem.core.diagnostics import CellError
@@ -77,6 +79,20 @@ def _in_runs(text: str, first: _Run, middle: Sequence[_Run], last: _Run) -> bool
     return True
 
 
+def _like_all(texts: Vector, pattern: Vector, escape: Vector | None = None) -> Vector:
+    """LIKE of vectors: texts that begin alike stand together among the words, which ascend; others are looked at one by one."""
+    given = [pattern, *([escape] if escape is not None else [])]
+    if len(texts) and all(v.valid.all() and (v.data == v.data[0]).all() for v in given):
+        with suppress(CellError):  # a pattern too long fails where there is a text
+            runs = _runs(*(str(v.at(0)) for v in given))
+            if runs and len(runs) < 3 and runs[0].text is not None and (len(runs) == 1 or not runs[1].size):
+                head, size = runs[0].text, runs[0].size if len(runs) == 2 else None
+                low = bisect_left(texts.words, head, key=lambda word: word[:size])
+                high = bisect_right(texts.words, head, key=lambda word: word[:size])
+                return Vector("boolean", (texts.data >= low) & (texts.data < high) & texts.valid, texts.valid)
+    return by_distinct("boolean", like, (texts, *given))
+
+
 class _Run:
     """What stands between two `%` of a pattern: characters, None for any one."""
 
@@ -100,7 +116,7 @@ class _Run:
         return found.start() if found else -1
 
 
-def _runs(pattern: str, escape: str) -> list[_Run] | None:
+def _runs(pattern: str, escape: str = "") -> list[_Run] | None:
     """The parts of a LIKE pattern; None where it ends in its escape."""
     bounded(len(pattern))
     runs: list[list[str | None]] = [[]]
@@ -163,13 +179,16 @@ def _register(
     help_: str,
     example: str,
     operator: bool = False,
+    whole: Callable[..., Vector] | None = None,
 ) -> None:
+    """`whole` does for vectors what `function` does for values, where there is a better way than value by value."""
     dtype = result(["null"] * arity[0])
     assert dtype
 
-    def kernel(*vectors: Vector) -> Vector:
+    def each(*vectors: Vector) -> Vector:
         return by_distinct(dtype, function, vectors)
 
+    kernel = whole or each
     register(Function(name, *arity, result, kernel, signature, help_, example, operator))
 
 
@@ -183,6 +202,7 @@ _register(
     "% stands for any run, _ for one character.",
     "'Heron' LIKE 'H%'",
     True,
+    _like_all,
 )
 _register("UPPER", (1, 1), takes("text", "text"), str.upper, "UPPER(x)", "In capitals.", "UPPER('tern')")
 _register("LOWER", (1, 1), takes("text", "text"), str.lower, "LOWER(x)", "In small letters.", "LOWER('Tern')")

@@ -20,6 +20,7 @@ __all__ = ["ROWS", "Columns", "Domain", "Index", "LinkFacts", "Star", "TableRows
 
 MOST_CONDITIONS = 256
 MOST_PREPARED = 64
+MOST_PREPARED_ROWS = 8  # probes whose aggregates for rows are kept ready, too: those take more room
 Derivable = TypeVar("Derivable")
 
 
@@ -44,6 +45,7 @@ class Star(Proven):
         self.derived = derived or Derived(self.rows)
         self.conditions = Kept(MOST_CONDITIONS)
         self.prepared = Kept(MOST_PREPARED)
+        self.prepared_rows = Kept(MOST_PREPARED_ROWS)
         self.elsewhere = elsewhere.beside(model, self.derived) if elsewhere and self.stay else None
         prover = BothSides(self.derived, self.elsewhere.prover, self.stay) if self.elsewhere else self.derived
         super().__init__(model, prover, before)
@@ -118,6 +120,7 @@ class _Showing(Star):
         made.__class__ = cls
         assert isinstance(made, _Showing)
         made.rows, made.own, made.prepared = RowsHere({**star.rows, **members}), Derived(members), Kept(MOST_PREPARED)
+        made.prepared_rows = Kept(MOST_PREPARED_ROWS)
         return made
 
     def domain(self, table: str, columns: Columns) -> Domain:
