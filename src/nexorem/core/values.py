@@ -26,6 +26,7 @@ import numpy.typing as npt
 
 from nexorem.core.diagnostics import CellError
 from nexorem.core.limits import SPENT
+from nexorem.core.numbering import firsts_of, numbered
 
 Array = npt.NDArray[Any]
 Value = None | bool | int | float | str | dt.date | dt.datetime
@@ -125,14 +126,8 @@ class Vector:
         if self.dtype == "text":
             return np.where(self.valid, self.data, len(self.words)).astype(np.int64), len(self.words)
         filled = self.data[self.valid]
-        low, high = (int(filled.min()), int(filled.max())) if len(filled) and self.data.dtype == np.int64 else (0, 2**63)
-        if high - low <= 4 * len(filled) + 65_536:  # values close together are counted, not sorted
-            seen = np.zeros(high - low + 1, bool)
-            seen[filled - low] = True
-            places, count = (np.cumsum(seen) - 1)[filled - low], int(seen.sum())
-        else:
-            distinct, places = np.unique(filled, return_inverse=True)
-            count = len(distinct)
+        found = numbered(filled) if filled.dtype == np.int64 else np.unique(filled, return_inverse=True)
+        count, places = len(found[0]), found[1]
         codes = np.full(len(self.data), count, dtype=np.int64)
         codes[self.valid] = places
         return codes, count
@@ -267,14 +262,13 @@ def combine(coded: Sequence[tuple[Array, int]]) -> tuple[Array, Array]:
     for member_codes, size in coded:
         codes = member_codes.astype(np.int64, copy=False)
         if key is not None and span * (size + 1) >= 2**62:
-            key = np.unique(key, return_inverse=True)[1]
+            key = numbered(key)[1]
             span = int(key.max(initial=0)) + 1
         key = codes if key is None else key * (size + 1) + codes
         span *= size + 1
     assert key is not None
     if span > 4 * len(key) + 65_536:
-        _, firsts, groups = np.unique(key, return_index=True, return_inverse=True)
-        return groups.astype(np.int64), firsts.astype(np.int64)
+        return firsts_of(key)
     # A small key space is counted instead of sorted: one pass, and the first row wins by writing backwards.
     first_of = np.full(span, -1, dtype=np.int64)
     first_of[key[::-1]] = np.arange(len(key) - 1, -1, -1)

@@ -10,6 +10,7 @@ import numpy as np
 from nexorem.core.engine.grid import Grid
 from nexorem.core.engine.order import TOTAL, Axis
 from nexorem.core.model.star import Star
+from nexorem.core.numbering import distinct
 from nexorem.core.values import Array
 
 NOWHERE = -1
@@ -56,7 +57,7 @@ def _keys(star: Star, axis: Axis) -> list[Hashable]:
     parts: list[list[Hashable]] = []
     for (table, column), codes in zip(axis.columns, axis.lines.T, strict=True):
         domain = star.domain(table, (column,))
-        used = np.unique(codes)
+        used = distinct(codes)
         values = star.column(table, column).take(domain.firsts[np.maximum(used, 0)]).tolist()
         key: dict[int, Hashable] = {int(code): ("member", value) for code, value in zip(used, values, strict=True)}
         key |= {TOTAL: "total", domain.size - 1: "unmatched"}

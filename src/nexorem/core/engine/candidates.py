@@ -12,6 +12,7 @@ from itertools import combinations
 import numpy as np
 
 from nexorem.core.model.star import Star
+from nexorem.core.numbering import numbered
 from nexorem.core.values import Array
 
 KEY_TYPES = ("text", "integer", "date", "datetime")
@@ -130,7 +131,7 @@ def _distinct_together(parts: Sequence[Codes]) -> bool:
     span = 1
     for codes, size in parts:
         if key is not None and span * (size + 1) >= 2**62:
-            key = np.unique(key, return_inverse=True)[1].astype(np.int64)
+            key = numbered(key)[1]
             span = int(key.max(initial=0)) + 1
         wide = codes.astype(np.int64)
         key = wide if key is None else key * (size + 1) + wide

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from nexorem.core.model.star import Columns, Star
+from nexorem.core.numbering import distinct, numbered
 from nexorem.core.plan.effects import Effect, Handling, left_by
 from nexorem.core.values import Array, Vector, combine
 
@@ -86,7 +87,7 @@ class Sets:
 def sets_of_pairs(owners: Array, members: Array, count: int) -> Sets:
     """Sets from (set, member) pairs in any order, repeats allowed."""
     span = int(members.max(initial=0)) + 1
-    keys = np.unique(owners * span + members)
+    keys = distinct(owners * span + members)
     owners, members = keys // span, keys % span
     return Sets(np.searchsorted(owners, np.arange(count + 1)), members)
 
@@ -106,7 +107,7 @@ def members_at_hand(members: Array, size: int) -> tuple[Sets, Array]:
     """Sets of one member each for those of `size` members that there are, and the set of each entry."""
     if 8 * len(members) > size:
         return each_member(size), members
-    present, index = np.unique(members, return_inverse=True)
+    present, index = numbered(members)
     return Sets(np.arange(len(present) + 1), present), index.reshape(-1)
 
 

@@ -21,6 +21,7 @@ from nexorem.core.functions.library import FUNCTIONS as FUNCTIONS_BY_NAME
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
+from nexorem.core.numbering import distinct, numbered
 from nexorem.core.plan.tree import children
 from nexorem.core.values import NO_WORDS, NUMERIC, STORAGE, Array, Vector
 
@@ -41,7 +42,7 @@ def digits(star: Star, filters: Sequence[Selector], wanted: Array) -> tuple[list
         if (own == own[0]).all():
             made.append(Digit(selector, np.where(sets.mask(int(own[0]), size), 0, -1).astype(np.int32), 1))
             continue
-        used, renumbered = np.unique(own, return_inverse=True)
+        used, renumbered = numbered(own)
         few = sets.only(used)
         parts = few.parts(size)
         if parts is not None:
@@ -49,7 +50,7 @@ def digits(star: Star, filters: Sequence[Selector], wanted: Array) -> tuple[list
             made.append(Digit(selector, place, len(used)))
             varying.append(Varying(place, len(used), renumbered.reshape(-1), None))
             continue
-        members = np.unique(few.members)
+        members = distinct(few.members)
         place = np.full(size, -1, np.int32)
         place[members] = np.arange(len(members))
         made.append(Digit(selector, place, max(len(members), 1)))

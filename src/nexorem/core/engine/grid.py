@@ -23,6 +23,7 @@ from nexorem.core.engine.visibility import Selector, selectors, visible
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget, over
 from nexorem.core.model.star import ROWS, Star
+from nexorem.core.numbering import distinct
 from nexorem.core.values import Array, Cell, Vector, combine, iso
 
 LINES_AT_ONCE = 4_000  # of an answer's objects
@@ -307,7 +308,7 @@ def cells(star: Star, base: Batch, rows: Axis, columns: Axis, budget: Budget) ->
 def _coordinates(size: int, codes: Array) -> tuple[Sets, Array]:
     """A set for each member that lines have, and its number line by line, -1 at totals; of a large column that few lines show only the
     members at hand, for what is done with the sets grows with them."""
-    used = np.unique(codes[codes != TOTAL])
+    used = distinct(codes[codes != TOTAL])
     if len(used) * FEW_USED > size:
         return each_member(size), codes
     return Sets(np.arange(len(used) + 1), used), np.where(codes == TOTAL, -1, np.searchsorted(used, codes))

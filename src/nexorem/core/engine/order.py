@@ -10,6 +10,7 @@ import numpy as np
 
 from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.model.star import Star
+from nexorem.core.numbering import distinct
 from nexorem.core.values import Array, Json, Vector, combine, iso
 
 TOTAL = -1
@@ -50,7 +51,7 @@ class Axis:
 def member_values(star: Star, table: str, column: str, codes: Array) -> dict[int, Json]:
     """By code, the values as JSON of the members among some codes, totals and the unmatched one aside. Costs the codes, not the domain."""
     domain = star.domain(table, (column,))
-    used = np.unique(codes)
+    used = distinct(codes)
     used = used[(used != TOTAL) & (used != domain.size - 1)]
     return dict(zip(used.tolist(), map(iso, star.column(table, column).take(domain.firsts[used]).tolist()), strict=True))
 

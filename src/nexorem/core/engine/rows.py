@@ -18,6 +18,7 @@ from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.paths import LinkState
 from nexorem.core.model.star import ROWS, Star
+from nexorem.core.numbering import distinct, firsts_of
 from nexorem.core.plan.effects import row_effect
 from nexorem.core.values import Array, Vector, combine, same_words, worst
 
@@ -276,7 +277,7 @@ def _visible_keys(star: Star, filters: Sequence[Selector], size: int, rows: Arra
         place = np.searchsorted(rows, part.rows[part.group_firsts])
         keys.append(key[place][part.pair_groups])
     span = int(key.max(initial=0)) + 1
-    both = np.unique(np.concatenate(owners) * span + np.concatenate(keys))
+    both = distinct(np.concatenate(owners) * span + np.concatenate(keys))
     by_class, listed = both // span, both % span
     repeats, at = ranges(np.searchsorted(by_class, np.arange(len(combinations) + 1)), index, around.budget)
     return np.repeat(np.arange(size), repeats), listed[at]
@@ -383,7 +384,7 @@ def _common(left: Relation, right: Relation) -> tuple[Array, Array]:
 def _union(shape: t.JoinedRows, left: Relation, right: Relation, keys_left: Array, keys_right: Array) -> Relation:
     keys = np.concatenate([keys_left, keys_right])
     owners = np.concatenate([left.owners, right.owners])
-    distinct = np.sort(np.unique(keys, return_index=True)[1])
+    distinct = np.sort(firsts_of(keys)[1])
     places = distinct[np.argsort(owners[distinct], kind="stable")]
     codes: list[Array | None] = []
     plain: list[Vector | None] = []

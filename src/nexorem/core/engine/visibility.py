@@ -22,6 +22,7 @@ from nexorem.core.limits import Budget
 from nexorem.core.model.model import Comparison, Link
 from nexorem.core.model.paths import Inflow
 from nexorem.core.model.star import ROWS, Columns, Star
+from nexorem.core.numbering import distinct, numbered
 from nexorem.core.values import Array, Vector, combine
 
 PAIRS_AT_ONCE = 4_000_000
@@ -109,7 +110,7 @@ def _compared_gate(star: Star, link: Comparison, behind: list[Selector], batch: 
     key = star.domain(link.to_table, theirs).codes[rows]
     nothing = np.zeros(0, np.int64)
     owners, members = [nothing], [nothing]
-    for k in np.unique(variants[~free]):
+    for k in distinct(variants[~free]):
         source, target = true_pairs(star, link, {n: v.take(np.array([k])) for n, v in compared.values.items()} if compared else {}, budget)
         starts = np.searchsorted(source, np.arange(star.domain(link.to_table, theirs).size + 1))
         own = np.flatnonzero((variants == k) & ~free)
@@ -376,7 +377,7 @@ def pairs_of(items: Sequence[Varying], group_codes: Sequence[Array], groups: int
             repeats, at = ranges(starts, own, budget)
             pair_groups, matched, own = np.repeat(pair_groups, repeats), np.repeat(matched, repeats), owners[order][at]
         width = int(max(item.wanted.max(initial=0), own.max(initial=0))) + 1
-        beginnings_of, beginnings = np.unique(beginnings * width + item.wanted, return_inverse=True)
+        beginnings_of, beginnings = numbered(beginnings * width + item.wanted)
         keys = matched * width + own
         at = np.minimum(np.searchsorted(beginnings_of, keys), len(beginnings_of) - 1)
         hit = beginnings_of[at] == keys

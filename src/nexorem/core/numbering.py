@@ -1,0 +1,71 @@
+"""Distinct whole numbers, and the number of each among them: by counting where they lie close together, else by one sort of numbers that
+carry their places along. A library's own way sorts places, or hashes, which takes several times as long."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+Numbers = np.ndarray[Any, Any]
+
+CLOSE = 65_536  # places more than four times the numbers that are counted
+
+
+def distinct(values: Numbers) -> Numbers:
+    """The different ones of some whole numbers, ascending, of their type."""
+    if not len(values):
+        return values[:0]
+    low, span = _span(values)
+    if span <= 4 * len(values) + CLOSE:
+        seen = np.zeros(span, bool)
+        seen[values - low if low else values] = True
+        return (np.flatnonzero(seen) + low).astype(values.dtype)
+    ordered = np.sort(values)
+    return ordered[_begins(ordered)]
+
+
+def numbered(values: Numbers) -> tuple[Numbers, Numbers]:
+    """The different ones of some whole numbers, ascending, and int64[n]: the place of each among them."""
+    if not len(values):
+        return values[:0], np.zeros(0, np.int64)
+    low, span = _span(values)
+    if span <= 4 * len(values) + CLOSE:
+        seen = np.zeros(span, bool)
+        own = values - low if low else values
+        seen[own] = True
+        return (np.flatnonzero(seen) + low).astype(values.dtype), (np.cumsum(seen) - 1)[own]
+    index, firsts = firsts_of(values)
+    return values[firsts], index
+
+
+def firsts_of(values: Numbers) -> tuple[Numbers, Numbers]:
+    """int64[n]: the place of each of some whole numbers among the different ones, ascending, and for each of these where it comes first."""
+    if not len(values):
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
+    low, span = _span(values)
+    bits = max(len(values) - 1, 1).bit_length()
+    if (span - 1).bit_length() + bits > 63:
+        _, firsts, index = np.unique(values, return_index=True, return_inverse=True)
+        return index.astype(np.int64).reshape(-1), firsts.astype(np.int64)
+    # Each carries its place in its lowest bits: equal ones stay in their order, and nothing but numbers is sorted.
+    both = ((values - low).astype(np.int64) << bits) | np.arange(len(values))
+    both.sort()
+    places = both & ((1 << bits) - 1)
+    begins = _begins(both >> bits)
+    index = np.empty(len(values), np.int64)
+    index[places] = np.cumsum(begins) - 1
+    return index, places[begins]
+
+
+def _span(values: Numbers) -> tuple[int, int]:
+    low = int(values.min())
+    return low, int(values.max()) - low + 1
+
+
+def _begins(ordered: Numbers) -> Numbers:
+    """bool: where another number begins than the one before."""
+    begins = np.empty(len(ordered), bool)
+    begins[:1] = True
+    np.not_equal(ordered[1:], ordered[:-1], out=begins[1:])
+    return begins
