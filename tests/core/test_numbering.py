@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from nexorem.core.numbering import distinct, firsts_of, numbered
+from nexorem.core.numbering import distinct, firsts_of, numbered, numbered_floats
 
 
 class Numbers(unittest.TestCase):
@@ -22,6 +22,14 @@ class Numbers(unittest.TestCase):
                     self.assertEqual((found.tolist(), places.tolist()), (wanted.tolist(), index.tolist()))
                     self.assertEqual((distinct(own).tolist(), distinct(own).dtype), (wanted.tolist(), own.dtype))
                     self.assertEqual([x.tolist() for x in firsts_of(own)], [index.tolist(), firsts.tolist()])
+
+    def test_floats(self):
+        r = np.random.default_rng(6)
+        for size, spread in ((0, 1), (50, 3), (30_000, 40), (30_000, 10**9)):
+            values = r.integers(-spread, spread, size) / 4
+            found, places = numbered_floats(values)
+            wanted, index = np.unique(values, return_inverse=True)
+            self.assertEqual((found.tolist(), places.tolist()), (wanted.tolist(), index.tolist()))
 
 
 if __name__ == "__main__":

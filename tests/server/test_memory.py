@@ -8,6 +8,7 @@ from unittest import mock
 
 from sqlalchemy import text
 
+from nexorem.core.engine import ready
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
@@ -19,10 +20,13 @@ from nexorem.server.app import create_app
 from nexorem.store import database, rows
 from nexorem.work import memory
 from nexorem.work.actor import COMMAND_LINE
+from nexorem.work.background import Quiet
 from nexorem.work.memory import Memory
+from nexorem.work.readying import Readying
 from nexorem.work.shaping import completed
 from nexorem.work.workspace import Workspace
 from tests.store.cluster import fresh_url
+from tests.waiting import until
 
 DEMO = Path(__file__).parents[2] / "demo" / "lantern_isles"
 GRID = {"measures": ["seats_sold", "share_of_ports"], "rows": ["Port.name"], "columns": ["Calendar.year"], "picks": []}
@@ -163,6 +167,35 @@ class InMemory(unittest.TestCase):
             self.assertEqual(len(written), 1)
         held.close()
         self.assertFalse([t for t in threading.enumerate() if t.name == "nexorem-shelf"])
+
+    def test_a_model_is_made_ready_as_it_comes_into_memory(self):
+        workspace = self.workspace()
+        number = workspace.open(COMMAND_LINE, DEMO)
+        workspace.memory.forget(number)
+        made = []
+        asked = mock.patch.object(ready, "answer", lambda star, probe, budget: made.append(answer(star, probe, budget)))
+        with mock.patch.object(ready, "LARGE", 1_000), asked:
+            Readying(workspace.memory, Quiet())
+            star = workspace.whole(number)[1]
+            until(lambda: len(made) == 2 * len(star.model.probes))  # twice each: then its indexes stand
+            derived = set(star.derived._kept)
+            self.assertLessEqual({"spread", "counts", "domain", "match"}, {key[0] for key in derived})
+            numbers(star)
+            self.assertEqual({key[0] for key in set(star.derived._kept) - derived} & {"spread", "domain", "match", "partner"}, set())
+            # After an edit no probe is asked again: what is derived of the rows is there.
+            do(workspace, number, {"kind": "describe_table", "name": "Port", "description": "Where one lands."})
+            other = workspace.open(COMMAND_LINE, DEMO)
+            workspace.whole(other)
+            until(lambda: len(made) >= 4 * len(star.model.probes))
+            self.assertEqual((len(made), other != number), (4 * len(star.model.probes), True))
+
+    def test_nothing_is_made_ready_beyond_half_the_bound(self):
+        for most, is_made in ((1, False), (None, True)):
+            workspace = self.workspace(most)
+            _, star = workspace.whole(workspace.open(COMMAND_LINE, DEMO))
+            with mock.patch.object(ready, "LARGE", 1_000), mock.patch.object(ready, "_partners") as made:
+                Readying(workspace.memory, Quiet())._make_ready(star)
+                self.assertEqual(made.called, is_made)
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ import numpy as np
 Numbers = np.ndarray[Any, Any]
 
 CLOSE = 65_536  # places more than four times the numbers that are counted
+FEW = 10_000  # different values, which are found quickly
 
 
 def distinct(values: Numbers) -> Numbers:
@@ -56,6 +57,16 @@ def firsts_of(values: Numbers) -> tuple[Numbers, Numbers]:
     index = np.empty(len(values), np.int64)
     index[places] = np.cumsum(begins) - 1
     return index, places[begins]
+
+
+def numbered_floats(values: Numbers) -> tuple[Numbers, Numbers]:
+    """`numbered` of other values than whole numbers; a few different ones are looked up, not sorted with their places."""
+    ordered = np.sort(values)
+    found = ordered[_begins(ordered)]
+    if len(found) <= FEW:
+        return found, np.searchsorted(found, values)
+    different, index = np.unique(values, return_inverse=True)
+    return different, index.reshape(-1)
 
 
 def _span(values: Numbers) -> tuple[int, int]:

@@ -26,7 +26,7 @@ import numpy.typing as npt
 
 from nexorem.core.diagnostics import CellError
 from nexorem.core.limits import SPENT
-from nexorem.core.numbering import firsts_of, numbered
+from nexorem.core.numbering import firsts_of, numbered, numbered_floats
 
 Array = npt.NDArray[Any]
 Value = None | bool | int | float | str | dt.date | dt.datetime
@@ -126,8 +126,8 @@ class Vector:
         if self.dtype == "text":
             return np.where(self.valid, self.data, len(self.words)).astype(np.int64), len(self.words)
         filled = self.data[self.valid]
-        found = numbered(filled) if filled.dtype == np.int64 else np.unique(filled, return_inverse=True)
-        count, places = len(found[0]), found[1]
+        found, places = numbered(filled) if filled.dtype == np.int64 else numbered_floats(filled)
+        count = len(found)
         codes = np.full(len(self.data), count, dtype=np.int64)
         codes[self.valid] = places
         return codes, count
@@ -261,7 +261,7 @@ def combine(coded: Sequence[tuple[Array, int]]) -> tuple[Array, Array]:
     span = 1
     for member_codes, size in coded:
         codes = member_codes.astype(np.int64, copy=False)
-        if key is not None and span * (size + 1) >= 2**62:
+        if key is not None and span * (size + 1) >= 2 ** (62 - len(codes).bit_length()):  # room for the places that are sorted along
             key = numbered(key)[1]
             span = int(key.max(initial=0)) + 1
         key = codes if key is None else key * (size + 1) + codes

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from nexorem.core.columns import Column
-from nexorem.core.model.rows import Chosen, TableRows
+from nexorem.core.model.rows import Chosen, TableRows, Unread
 from nexorem.core.values import Array, Vector
 from nexorem.disk.arrays import Arrays, write_arrays
 
@@ -44,7 +44,7 @@ def read_rows(path: Path) -> TableRows:
     return TableRows(int(arrays.said["size"]), MappedColumns(arrays))
 
 
-class MappedColumns(Mapping[str, Column]):
+class MappedColumns(Unread):
     """Columns of a file, by name, in their order."""
 
     def __init__(self, arrays: Arrays) -> None:
@@ -56,6 +56,11 @@ class MappedColumns(Mapping[str, Column]):
         column = self._mapped.get(name)
         # Two threads may both map it; both columns say the same, and one of them is kept.
         return column if column is not None else self._mapped.setdefault(name, self._column(self._said[name]))
+
+    def count(self, name: str) -> int | None:
+        """How many members a coded column has; its words are not made for it."""
+        said = self._said[name]
+        return len(self._arrays[said["members"][0]]) if "members" in said and "codes" in said else None
 
     def __iter__(self) -> Iterator[str]:
         return iter(self._said)

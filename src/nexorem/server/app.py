@@ -20,6 +20,7 @@ from nexorem.store.database import connect
 from nexorem.store.tasks import Task
 from nexorem.work import checking, counting, covering, people, proving
 from nexorem.work.background import Background, Doing, Quiet, Run
+from nexorem.work.readying import Readying
 from nexorem.work.workspace import Workspace
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
@@ -67,7 +68,8 @@ def _entered(workspace: Workspace, door: Door, key: str) -> Answer:
 
 
 def in_background(app: Flask) -> Background:
-    """Starts what runs beside the requests: checks in one thread, coverage and proofs in another, what places count for us in a third."""
+    """Starts what runs beside the requests: checks in one thread, coverage and proofs in another, what places count for us in a third, and
+    what makes models ready in a fourth."""
     workspace: Workspace = app.extensions["nexorem"]
     quiet: Quiet = app.extensions["quiet"]
 
@@ -84,6 +86,7 @@ def in_background(app: Flask) -> Background:
         counting.run(workspace, task.model_id, task.asked)
 
     groups: list[dict[str, Doing]] = [{checking.KIND: checks}, {covering.KIND: coverage, proving.KIND: proofs}, {counting.KIND: counts}]
+    Readying(workspace.memory, quiet)
     return Background(workspace, groups)
 
 

@@ -56,6 +56,7 @@ class Memory:
         self._ended = threading.Event()
         self._process = 0  # in which somebody looks after it: threads are not taken along to a process that is forked
         self._writer: ThreadPoolExecutor | None = None
+        self.opened: Callable[[Star], None] = lambda star: None  # told of every star that comes into memory
 
     def __len__(self) -> int:
         return len(self._held)
@@ -78,6 +79,7 @@ class Memory:
             if self._process != os.getpid():
                 self._process = os.getpid()
                 threading.Thread(target=_look_after, args=(weakref.ref(self), self._ended), name="nexorem-memory", daemon=True).start()
+        self.opened(star)
 
     def forget(self, model_id: int) -> None:
         """Lets a model go."""

@@ -15,6 +15,7 @@ import numpy as np
 from nexorem.core.engine.context import Sets
 from nexorem.core.engine.visibility import Selector, Varying, pairs_of
 from nexorem.core.limits import Budget
+from nexorem.core.model.rows import coded_members
 from nexorem.core.model.star import Star
 from nexorem.core.values import Array, Vector
 
@@ -96,9 +97,8 @@ def coarsened(star: Star, selector: Selector) -> Selector:
     table = star.model.table(selector.table)
     if table is None or selector.sets.count > size or not _determines(star, selector):
         return selector
-    columns = sorted(
-        (star.domain(table.name, (c.name,)).size, c.name) for c in table.columns if star.column(table.name, c.name).codes is not None
-    )
+    counts = {c.name: coded_members(star.rows[table.name].columns, c.name) for c in table.columns}
+    columns = sorted((members, name) for name, members in counts.items() if members is not None)
     for members, name in columns:
         if members * COARSER > size:
             break

@@ -6,6 +6,7 @@ not. Every column vector has n+1 entries, the last one empty, so that arrays of 
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -28,7 +29,23 @@ class TableRows:
     columns: Mapping[str, Column]
 
 
-class Chosen(Mapping[str, Column]):
+class Unread(Mapping[str, Column]):
+    """Columns that are read when they are asked for, and say how many members one has before."""
+
+    @abstractmethod
+    def count(self, name: str) -> int | None:
+        """How many members a coded column has; None for another one."""
+
+
+def coded_members(columns: Mapping[str, Column], name: str) -> int | None:
+    """How many members a coded column has, without reading them; None for another one."""
+    if isinstance(columns, Unread):
+        return columns.count(name)
+    members = columns[name].members
+    return None if members is None or columns[name].codes is None else len(members)
+
+
+class Chosen(Unread):
     """Columns by name, in this order, each out of the mapping that has it: none is looked at before it is asked for."""
 
     def __init__(self, sources: Mapping[str, Mapping[str, Column]], names: Iterable[str]) -> None:
@@ -43,6 +60,10 @@ class Chosen(Mapping[str, Column]):
     def sources(self) -> Iterable[Mapping[str, Column]]:
         """The mappings that have them, one for each."""
         return self._sources.values()
+
+    def count(self, name: str) -> int | None:
+        """What the mapping says that has it."""
+        return coded_members(self._sources[name], name)
 
     def __getitem__(self, name: str) -> Column:
         return self._sources[name][name]
