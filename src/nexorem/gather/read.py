@@ -29,7 +29,7 @@ from nexorem.gather.sources.columnar import read_arrow, read_lines, read_parquet
 from nexorem.gather.sources.csv_file import read_csv
 from nexorem.gather.sources.sheets import read_sheets, same_shape, sheet_names
 from nexorem.gather.texts import Guess, Reads
-from nexorem.gather.typed import emptied, guesses, rows_with_zone, typed
+from nexorem.gather.typed import emptied, guesses, misfits, rows_with_zone, typed_column
 
 SAMPLE = 8
 ENDINGS = {
@@ -234,8 +234,7 @@ def typed_columns(
         column = read_columns[name]
         if isinstance(column, Column):
             return column, plain_report(name, column)
-        vector, report = _typed(column, name, source.columns.get(name), place, above, None)
-        return compact(vector), report
+        return _typed(column, name, source.columns.get(name), place, above, None)
 
     narrow, columns = {}, []
     with ThreadPoolExecutor(2) as pool:
@@ -280,10 +279,9 @@ def typed_cells(
             if reads is not None and v.dtype != "text" and v.dtype != reads.type:
                 v = as_text(v)
             if v.dtype == "text" and (guessed or reads):
-                v, report = _typed(emptied(v, tuple(source.missing)), name, reads, place, above, wanted)
+                typed_ones[name], report = _typed(emptied(v, tuple(source.missing)), name, reads, place, above, wanted)
             else:
-                report = plain_report(name, v)
-            typed_ones[name] = compact(v)
+                typed_ones[name], report = compact(v), plain_report(name, v)
             lacking = report["missing"]
             if lacking and wanted is not None and lacking["type"] not in wanted and name not in marked:
                 lacking["type"] = "text"  # texts of JSON stay texts, with such words or without
@@ -297,7 +295,7 @@ def typed_cells(
 
 def _typed(
     words: Vector, name: str, chosen: k.ColumnReads | None, place: str, above: int, wanted: tuple[str, ...] | None
-) -> tuple[Vector, dict[str, Any]]:
+) -> tuple[Column, dict[str, Any]]:
     offered = guesses(words)
     if wanted is not None and offered[0].reads.dtype not in wanted:
         offered = [Guess(Reads("text"))]
@@ -305,7 +303,7 @@ def _typed(
         reads, choice = offered[0].reads, "text"
     else:
         reads, choice = Reads(chosen.type, chosen.pattern, chosen.decimal, chosen.group, chosen.language), chosen.misfits
-    vector, missed = typed(words, reads, "empty" if choice == "refuse" else choice, above)  # type: ignore[arg-type]
+    column, missed = typed_column(words, reads, "empty" if choice == "refuse" else choice, above)  # type: ignore[arg-type]
     if missed.count and choice == "refuse":
         listed = "; ".join(f"row {r:,}: {t[:40]!r}" for r, t in missed.rows[:10])
         raise refuse(
@@ -314,19 +312,19 @@ def _typed(
             "Keep the column as text, or let these become empty.",
             place,
         )
-    report = plain_report(name, vector) | _reads_json(reads if vector.dtype == reads.dtype else Reads("text"))
+    report = plain_report(name, column) | _reads_json(reads if column.dtype == reads.dtype else Reads("text"))
     report |= {"misfits": missed.as_json(), "note": offered[0].note if chosen is None else "", "choice": choice if chosen else ""}
-    report["missing"] = missing_report(words) if chosen is None and vector.dtype == "text" else None
-    if vector.dtype == "datetime" and (zoned := rows_with_zone(words)):
+    report["missing"] = missing_report(words) if chosen is None and column.dtype == "text" else None
+    if column.dtype == "datetime" and (zoned := rows_with_zone(words)):
         report["note"] = (
             f"{counted(zoned, 'moment')} {verb(zoned, 'names', 'name')} a zone, which is not kept: the clock is read as it stood"
         )
     others = [g for g in offered if g.reads != reads]
-    return vector, report | {"others": [_guess_json(g, words, above) for g in others[:3]]}
+    return column, report | {"others": [_guess_json(g, words, above) for g in others[:3]]}
 
 
 def _guess_json(guess: Guess, words: Vector, above: int) -> dict[str, Any]:
-    _, missed = typed(words, guess.reads, "empty", above)
+    missed = misfits(words, guess.reads, above)
     return _reads_json(guess.reads) | {"misfits": missed.as_json(), "note": guess.note}
 
 

@@ -8,7 +8,8 @@ from typing import Any, Literal
 import numpy as np
 import pyarrow.compute as pc
 
-from nexorem.core.values import Vector, empties
+from nexorem.core.columns import Column, compact, joined, narrow
+from nexorem.core.values import STORAGE, Array, Vector, empties
 from nexorem.gather.texts import ZONE, Guess, Reads, guess_type, parse_texts, typed_storage
 from nexorem.package.words import arrow_words
 
@@ -61,16 +62,38 @@ def guesses(v: Vector) -> list[Guess]:
 
 def typed(v: Vector, reads: Reads, choice: Choice, above: int = 0) -> tuple[Vector, Misfits]:
     """A text vector read as a type. With the choice `text` a column with misfits stays text; else they become empty, and are told."""
+    values, filled, missed = _read(v, reads, above)
+    if values is None or (missed.count and choice == "text"):
+        return v, missed
+    if not len(values):
+        return empties(reads.dtype, len(v)), missed
+    return Vector(reads.dtype, typed_storage(reads.dtype, values)[v.data], filled), missed
+
+
+def typed_column(v: Vector, reads: Reads, choice: Choice, above: int = 0) -> tuple[Column, Misfits]:
+    """The same as a column, which never stands at its full width."""
+    values, filled, missed = _read(v, reads, above)
+    if values is None or not len(values) or (missed.count and choice == "text"):
+        return compact(v if values is None or len(values) else empties(reads.dtype, len(v))), missed
+    narrowed = values if reads.dtype in ("number", "boolean") else narrow(values)
+    return joined(reads.dtype, [(narrowed[v.data], None if filled.all() else filled)]), missed
+
+
+def misfits(v: Vector, reads: Reads, above: int = 0) -> Misfits:
+    """What of a text vector is none of a type."""
+    return _read(v, reads, above)[2]
+
+
+def _read(v: Vector, reads: Reads, above: int) -> tuple[Array | None, Array, Misfits]:
+    """For each word its value, None where the type is text; the rows that have one; and those whose text is none."""
     if reads.dtype == "text":
-        return v, Misfits()
+        return None, v.valid, Misfits()
     if not len(v.words):
-        return empties(reads.dtype, len(v)), Misfits()
-    data, fits = parse_texts(arrow_words(v.words), reads)
+        return np.zeros(0, STORAGE[reads.dtype]), v.valid, Misfits()
+    values, fits = parse_texts(arrow_words(v.words), reads)
+    if fits.all():
+        return values, v.valid, Misfits()
     bad = v.valid & ~fits[v.data]
-    missed = Misfits()
-    if bad.any():
-        rows = np.flatnonzero(bad)
-        missed = Misfits(len(rows), [(int(r) + 1 + above, str(v.words[v.data[r]])) for r in rows[:MOST_LISTED]])
-        if choice == "text":
-            return v, missed
-    return Vector(reads.dtype, typed_storage(reads.dtype, data)[v.data], v.valid & ~bad), missed
+    rows = np.flatnonzero(bad)
+    listed = [(int(r) + 1 + above, str(v.words[v.data[r]])) for r in rows[:MOST_LISTED]]
+    return values, v.valid & ~bad, Misfits(len(rows), listed)
