@@ -2,6 +2,7 @@
 
 import io
 import json
+import tempfile
 import threading
 import unittest
 import urllib.request
@@ -39,6 +40,20 @@ class Server(unittest.TestCase):
         answer = self.client.post("/api/models", data=zipped(package_files(STAR)))
         self.assertEqual(answer.status_code, 200, answer.data)
         self.id = answer.json["id"]
+
+    def test_what_a_page_asks_for_is_on_its_way_with_it(self):
+        with tempfile.TemporaryDirectory() as folder:
+            (Path(folder) / "index.html").write_text("<title>Nexorem</title>")
+            (Path(folder) / "logo.svg").write_text("<svg/>")
+            client = create_app(fresh_url(), Path(folder)).test_client()
+            for path, model in (("/m/12/link", 12), ("/m/3/probe?at=x", 3), ("/models", None), ("/logo.svg", None), ("/m/x/link", None)):
+                answer = client.get(path)
+                self.assertEqual(answer.status_code, 200)
+                asked = [x.split(">")[0].strip(" <") for x in answer.headers.get("Link", "").split(",") if x]
+                wanted = ["/api/me", f"/api/models/{model}", f"/api/models/{model}/analysis?findings=true"] if model else []
+                self.assertEqual(asked, wanted, path)
+            for address in ("/api/me", f"/api/models/{self.id}", f"/api/models/{self.id}/analysis?findings=true"):
+                self.assertEqual(self.client.get(address).status_code, 200)  # they are addresses of ours
 
     def url(self, rest=""):
         return f"/api/models/{self.id}{rest}"

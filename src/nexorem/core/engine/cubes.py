@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nexorem.core.engine.context import Sets
-from nexorem.core.engine.visibility import Selector, Varying, pairs_of
+from nexorem.core.engine.visibility import Selector, Varying, is_unique, pairs_of
 from nexorem.core.limits import Budget
 from nexorem.core.model.rows import coded_members
 from nexorem.core.model.star import Star
@@ -95,7 +95,7 @@ def coarsened(star: Star, selector: Selector) -> Selector:
     if size < FINE or (selector.columns is not None and len(selector.columns) > 1) or (selector.index == selector.index[0]).all():
         return selector
     table = star.model.table(selector.table)
-    if table is None or selector.sets.count > size or not _determines(star, selector):
+    if table is None or selector.sets.count > size or not is_unique(star, selector):
         return selector
     counts = {c.name: coded_members(star.rows[table.name].columns, c.name) for c in table.columns}
     columns = sorted((members, name) for name, members in counts.items() if members is not None)
@@ -114,7 +114,7 @@ def _coarser(star: Star, selector: Selector, column: Selector, place: int) -> tu
     if selector.table != column.table or selector.chain != column.chain or not column.columns:
         return None
     fine, coarse = star.domain(selector.table, selector.columns), star.domain(column.table, column.columns)
-    if selector.columns is not None and not _determines(star, selector):
+    if selector.columns is not None and not is_unique(star, selector):
         return None
 
     def finer() -> Array:
@@ -133,11 +133,6 @@ def _coarser(star: Star, selector: Selector, column: Selector, place: int) -> tu
     if not (counts == sizes[members]).all():
         return None
     return place, Sets(np.searchsorted(owners, np.arange(selector.sets.count + 1)), members)
-
-
-def _determines(star: Star, selector: Selector) -> bool:
-    """Whether each member of a selector stands in one member of a coarser column only: unique dates do."""
-    return star.domain(selector.table, selector.columns).size == star.size(selector.table) + 1
 
 
 def _pairs(star: Star, cube: Cube, queries: Sequence[tuple[int, Sets, Array]], classes: int, budget: Budget) -> tuple[Array, Array]:

@@ -30,7 +30,7 @@ MANY = 100_000  # places that are worth a compiled loop, rows that are worth an 
 FEW_PASS = 0.06  # of the rows pass a filter: then an index has their numbers
 
 MANY_CLASSES = 64  # from which on selectors are folded into one
-MOST_FOLDED = 1_000_000  # rows that are looked at for it
+MOST_FOLDED = 2_000_000  # rows that are looked at for it
 
 RowNumbers = Array | range  # ascending; a range is all of them, from 0 on
 
@@ -209,33 +209,39 @@ def patterns(filters: Sequence[Selector], combinations: Array) -> Iterator[Patte
 
 
 def folded(star: Star, pattern: Pattern, budget: Budget) -> Pattern:
-    """The same pattern with fewer selectors: one on single rows of a table, where each class has rows of its own, takes into its sets what
-    others ask of what these rows look up. Cost: the rows of all sets."""
+    """The same pattern with fewer selectors: one on single rows of a table, or on a column that tells them apart, where each class has rows
+    of its own, takes into its sets what others ask of what these rows look up. Cost: the rows of all sets."""
     filters, wanted = pattern.selectors, pattern.wanted
     for i, own in enumerate(filters):
-        if own.columns is not ROWS or len(wanted) < MANY_CLASSES:
+        if len(wanted) < MANY_CLASSES or not is_unique(star, own):
             continue
         lengths = own.sets.offsets[wanted[:, i] + 1] - own.sets.offsets[wanted[:, i]]
         if lengths.sum() > min(MOST_FOLDED, star.size(own.table) + 1):
             continue
-        theirs = [j for j, s in enumerate(filters) if j != i and _leads_on(own, s)]
-        rows = own.sets.members[_run_through(own.sets.offsets, wanted[:, i], lengths, int(lengths.sum()))]
-        if not theirs or np.bincount(rows).max(initial=0) > 1:
+        # What all classes ask alike of an axis is left to the scan, which then looks at fewer rows.
+        theirs = [j for j, s in enumerate(filters) if j != i and _leads_on(own, s) and (own.columns is ROWS or np.ptp(wanted[:, j]))]
+        members = own.sets.members[_run_through(own.sets.offsets, wanted[:, i], lengths, int(lengths.sum()))]
+        if not theirs or np.bincount(members).max(initial=0) > 1:
             continue
-        budget.check()
+        budget.take(len(members), 40, "Filters of single rows")
+        rows = members if own.columns is ROWS else star.domain(own.table, own.columns).firsts[members]
         classes_of = np.repeat(np.arange(len(wanted)), lengths)
-        passes = np.ones(len(rows), bool)
+        passes = np.ones(len(members), bool)
         for j in theirs:
             s = filters[j]
             codes = star.spread(s.table, s.columns, s.chain[len(own.chain) :])[rows]
             passes &= _holds(s.sets, wanted[:, j], classes_of, codes, _size(star, s))
         offsets = np.concatenate([[0], np.cumsum(np.bincount(classes_of[passes], minlength=len(wanted)))])
-        sets = type(own.sets)(offsets, rows[passes])
-        single = Selector(own.table, ROWS, own.chain, sets, own.index)
+        single = Selector(own.table, own.columns, own.chain, type(own.sets)(offsets, members[passes]), own.index)
         kept = [j for j in range(len(filters)) if j not in theirs and j != i]
         columns = [np.arange(len(wanted)), *(wanted[:, j] for j in kept)]
         return Pattern(pattern.members, [single, *(filters[j] for j in kept)], np.stack(columns, axis=1))
     return pattern
+
+
+def is_unique(star: Star, selector: Selector) -> bool:
+    """Whether each member of a selector is one row of its table, and so stands in one member of any other column."""
+    return _size(star, selector) == star.size(selector.table) + 1
 
 
 def _holds(sets: Sets, wanted: Array, classes_of: Array, members: Array, size: int) -> Array:
