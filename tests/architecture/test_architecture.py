@@ -14,6 +14,7 @@ INSIDE_CORE = [
     "words",
     "diagnostics",
     "limits",
+    "numbering",
     "values",
     "columns",
     "sorting",

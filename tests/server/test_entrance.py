@@ -107,7 +107,7 @@ class Entrance(unittest.TestCase):
         for _ in range(6):
             self.connect("POST /api/models/1/waits HTTP/1.1\nHost: HOST\nContent-Length: 0\n\n")
         until(lambda: len(self.budgets) == 2)
-        self.assertEqual(self.answer("/api/models"), (200, b'{"models":[]}\n'))
+        self.assertEqual(self.answer("/api/models"), (200, b'{"models":[],"removed":[]}\n'))
         self.assertEqual(len(self.budgets), 2)
 
     def test_what_does_not_come_is_not_waited_for(self):
