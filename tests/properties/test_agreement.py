@@ -10,9 +10,9 @@ from contextlib import suppress
 from unittest import mock
 
 from nexorem.core.diagnostics import Refused
-from nexorem.core.engine import aggregate, cubes, fast, grid, lines, scan, visibility
+from nexorem.core.engine import aggregate, cubes, fast, folding, grid, lines, scan, visibility
 from nexorem.core.engine.cubes import coarsened
-from nexorem.core.engine.visibility import folded
+from nexorem.core.engine.folding import folded
 from tests.oracle.agreement import check_seed
 
 SEEDS = int(os.environ.get("SEEDS", "2000"))
@@ -51,9 +51,13 @@ class Agreement(unittest.TestCase):
             folds.append(found is not pattern)
             return found
 
-        short = mock.patch.multiple(visibility, MANY=3, FEW_PASS=0.7, MANY_CLASSES=2), mock.patch.object(aggregate, "folded", fewer)
+        short = (
+            mock.patch.multiple(visibility, MANY=3, FEW_PASS=0.7),
+            mock.patch.object(folding, "MANY_CLASSES", 2),
+            mock.patch.object(aggregate, "folded", fewer),
+        )
         finer = mock.patch.multiple(cubes, FINE=2, COARSER=1), mock.patch.object(fast, "coarsened", coarser)
-        with mock.patch.multiple(scan, BLOCK=3, SHARE=2), few[0], few[1], few[2], finer[0], finer[1], short[0], short[1]:
+        with mock.patch.multiple(scan, BLOCK=3, SHARE=2), few[0], few[1], few[2], finer[0], finer[1], short[0], short[1], short[2]:
             self.agree(FIRST + 100_000, SEEDS - SEEDS // 2)
             self.assertGreater(sum(acted), len(acted) // 200, "dates are hardly ever taken for their months")
             self.assertGreater(sum(folds), len(folds) // 200, "filters of rows hardly ever take others in")

@@ -10,10 +10,11 @@ import numpy as np
 
 from nexorem.core.engine.context import Batch, classes
 from nexorem.core.engine.fast import Spread, counted, scanned, suits, suits_counting
+from nexorem.core.engine.folding import folded
 from nexorem.core.engine.reduce import Rows, count_distinct, divided, reduce_rows, spread_faults
 from nexorem.core.engine.row_values import row_values
 from nexorem.core.engine.rows import Around, over_rows, passing, relation, without_unmatched
-from nexorem.core.engine.visibility import Assignment, Pattern, assign, assign_pattern, folded, patterns, ranges, selectors
+from nexorem.core.engine.visibility import Assignment, Pattern, assign, assign_pattern, patterns, ranges, selectors
 from nexorem.core.functions.arithmetic import alike
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t

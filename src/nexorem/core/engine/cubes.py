@@ -13,7 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nexorem.core.engine.context import Sets
-from nexorem.core.engine.visibility import Selector, Varying, is_unique, pairs_of
+from nexorem.core.engine.folding import is_unique
+from nexorem.core.engine.visibility import Selector, Varying, pairs_of
 from nexorem.core.limits import Budget
 from nexorem.core.model.rows import coded_members
 from nexorem.core.model.star import Star

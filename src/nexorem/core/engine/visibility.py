@@ -29,8 +29,6 @@ PAIRS_AT_ONCE = 4_000_000
 MANY = 100_000  # places that are worth a compiled loop, rows that are worth an index
 FEW_PASS = 0.06  # of the rows pass a filter: then an index has their numbers
 
-MANY_CLASSES = 64  # from which on selectors are folded into one
-MOST_FOLDED = 2_000_000  # rows that are looked at for it
 
 RowNumbers = Array | range  # ascending; a range is all of them, from 0 on
 
@@ -208,58 +206,6 @@ def patterns(filters: Sequence[Selector], combinations: Array) -> Iterator[Patte
         yield Pattern(members, [filters[int(i)] for i in active], combinations[np.ix_(members, active)])
 
 
-def folded(star: Star, pattern: Pattern, budget: Budget) -> Pattern:
-    """The same pattern with fewer selectors: one on single rows of a table, or on a column that tells them apart, where each class has rows
-    of its own, takes into its sets what others ask of what these rows look up. Cost: the rows of all sets."""
-    filters, wanted = pattern.selectors, pattern.wanted
-    for i, own in enumerate(filters):
-        if len(wanted) < MANY_CLASSES or not is_unique(star, own):
-            continue
-        lengths = own.sets.offsets[wanted[:, i] + 1] - own.sets.offsets[wanted[:, i]]
-        if lengths.sum() > min(MOST_FOLDED, star.size(own.table) + 1):
-            continue
-        # What all classes ask alike of an axis is left to the scan, which then looks at fewer rows.
-        theirs = [j for j, s in enumerate(filters) if j != i and _leads_on(own, s) and (own.columns is ROWS or np.ptp(wanted[:, j]))]
-        members = own.sets.members[_run_through(own.sets.offsets, wanted[:, i], lengths, int(lengths.sum()))]
-        if not theirs or np.bincount(members).max(initial=0) > 1:
-            continue
-        budget.take(len(members), 40, "Filters of single rows")
-        rows = members if own.columns is ROWS else star.domain(own.table, own.columns).firsts[members]
-        classes_of = np.repeat(np.arange(len(wanted)), lengths)
-        passes = np.ones(len(members), bool)
-        for j in theirs:
-            s = filters[j]
-            codes = star.spread(s.table, s.columns, s.chain[len(own.chain) :])[rows]
-            passes &= _holds(s.sets, wanted[:, j], classes_of, codes, _size(star, s))
-        offsets = np.concatenate([[0], np.cumsum(np.bincount(classes_of[passes], minlength=len(wanted)))])
-        single = Selector(own.table, own.columns, own.chain, type(own.sets)(offsets, members[passes]), own.index)
-        kept = [j for j in range(len(filters)) if j not in theirs and j != i]
-        columns = [np.arange(len(wanted)), *(wanted[:, j] for j in kept)]
-        return Pattern(pattern.members, [single, *(filters[j] for j in kept)], np.stack(columns, axis=1))
-    return pattern
-
-
-def is_unique(star: Star, selector: Selector) -> bool:
-    """Whether each member of a selector is one row of its table, and so stands in one member of any other column."""
-    return _size(star, selector) == star.size(selector.table) + 1
-
-
-def _holds(sets: Sets, wanted: Array, classes_of: Array, members: Array, size: int) -> Array:
-    """bool: whether the set that the class of each entry wants has its member."""
-    if (wanted == wanted[0]).all():
-        return sets.mask(int(wanted[0]), size)[members]
-    parts = sets.parts(size)
-    if parts is not None:
-        return np.asarray(parts[members] == wanted[classes_of])
-    return np.isin(wanted[classes_of] * size + members, sets.owner() * size + sets.members)
-
-
-def _leads_on(own: Selector, other: Selector) -> bool:
-    """Whether what a selector looks at is looked up by the rows of another's table, along the same way."""
-    before, after = other.chain[: len(own.chain)], other.chain[len(own.chain) :]
-    return before == own.chain and (after[0].from_table if after else other.table) == own.table
-
-
 @dataclass(frozen=True, slots=True, eq=False)
 class Varying:
     """A selector whose index differs between the classes at hand.
@@ -315,13 +261,14 @@ def _at(values: RowNumbers, places: RowNumbers) -> Array:
     return values[: len(places)] if isinstance(places, range) else values[places]
 
 
-def _size(star: Star, selector: Selector) -> int:
+def domain_size(star: Star, selector: Selector) -> int:
+    """How many members there are of what a selector looks at."""
     return star.domain(selector.table, selector.columns).size
 
 
 def _passing(star: Star, selector: Selector, wanted: Array) -> Array | None:
     """bool[members]: which of them some class lets through; None where sets overlap."""
-    size = _size(star, selector)
+    size = domain_size(star, selector)
     if (wanted == wanted[0]).all():
         return selector.sets.mask(int(wanted[0]), size)
     parts = selector.sets.parts(size)
@@ -350,7 +297,7 @@ def _candidates(star: Star, filters: Sequence[Selector], masks: Sequence[Array |
     picked = np.flatnonzero(mask)
     starts = index.starts
     repeats = starts[picked + 1] - starts[picked]
-    numbers = np.sort(index.rows[_run_through(starts, picked, repeats, int(repeats.sum()))].astype(np.int64))
+    numbers = np.sort(index.rows[places_of(starts, picked, repeats, int(repeats.sum()))].astype(np.int64))
     numbers = numbers[: np.searchsorted(numbers, count)]  # the rows asked for may be the first of a table alone
     codes = filters[best].codes(star)
     behind = len(codes) - 1  # the unmatched member is in no index
@@ -358,7 +305,7 @@ def _candidates(star: Star, filters: Sequence[Selector], masks: Sequence[Array |
 
 
 def _prepare(star: Star, selector: Selector, index: Array, codes: Array) -> Varying:
-    size = _size(star, selector)
+    size = domain_size(star, selector)
     parts = selector.sets.parts(size)
     if parts is None:
         return Varying(codes, size, index, selector.sets)
@@ -399,10 +346,11 @@ def ranges(starts: Array, picked: Array, budget: Budget) -> tuple[Array, Array]:
     repeats = starts[picked + 1] - starts[picked]
     total = int(repeats.sum())
     budget.take(total, 48, "Matching rows with overlapping filters")
-    return repeats, _run_through(starts, picked, repeats, total)
+    return repeats, places_of(starts, picked, repeats, total)
 
 
-def _run_through(starts: Array, picked: Array, repeats: Array, total: int) -> Array:
+def places_of(starts: Array, picked: Array, repeats: Array, total: int) -> Array:
+    """int64 [total]: for each picked i the places from starts[i] on, `repeats` of them, one after the other."""
     if total < MANY:
         return np.repeat(starts[picked].astype(np.int64, copy=False) - (np.cumsum(repeats) - repeats), repeats) + np.arange(total)
     from nexorem.core.engine.kernels import run_through
