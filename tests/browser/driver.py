@@ -74,7 +74,7 @@ const look = () => {
 };
 requestAnimationFrame(look);
 """
-CLICKS = "return window.clicks"
+CLICKS = "return window.clicks ?? 0"
 FRAMES = """
 const [count, done] = arguments;
 let left = count;

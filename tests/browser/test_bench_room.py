@@ -83,6 +83,14 @@ class Room(Bench):
         self.address = self.large()
         self.open("link", w="matrix")
         self.b.one(".matrix.large td[data-cell]")
+        # What came with the page is what it asks for: nothing of it is asked for twice.
+        self.b.settled()
+        number = int(self.address.rsplit("/", 1)[1])
+        for address in ("/api/me", f"/api/models/{number}", f"/api/models/{number}/analysis?findings=true"):
+            script = (
+                "return performance.getEntriesByType('resource').filter((e) => e.name.endsWith(arguments[0])).map((e) => e.initiatorType)"
+            )
+            self.assertEqual(self.b.driver.execute_script(script, address), ["link"], address)
         drawn = lambda: len(self.b.all(".matrix td[data-cell]"))  # noqa: E731
         self.assertLess(drawn(), 2_500)
         self.b.run("document.querySelector('.matrix-scroll').scrollTo(1e6, 1e6)")

@@ -52,7 +52,7 @@ class Agreement(unittest.TestCase):
             return found
 
         short = (
-            mock.patch.multiple(visibility, MANY=3, FEW_PASS=0.7),
+            mock.patch.multiple(visibility, MANY=3, INDEXED=0.7),
             mock.patch.object(folding, "MANY_CLASSES", 2),
             mock.patch.object(aggregate, "folded", fewer),
         )

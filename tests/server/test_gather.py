@@ -361,6 +361,22 @@ class Gathering(Gathered):
         with self.workspace.engine.connect() as connection:
             self.assertEqual([connection.execute(select(t)).all() for t in (tables.load, tables.load_part)], [[], []])
 
+    def test_a_table_of_days_is_taken_together_with_the_dates_of_moments(self):
+        self.put("days.csv", "day,week\n" + "".join(f"2031-05-{d:02},{d // 7}\n" for d in range(1, 32)))
+        self.put("calls.csv", "no,called at\n" + "".join(f"{i},2031-05-{1 + i % 31:02}T0{i % 10}:30:00\n" for i in range(90)))
+        self.take(self.read(files=["days.csv", "calls.csv"]), p0="Days", p1="Calls")
+        offer = self.ask("GET", f"{self.model}/beginning")["calendar"]
+        self.assertEqual((offer["name"], offer["day"], offer["dates"], list(offer["steps"])), ("Days", "day", [], ["Calls"]))
+        mends = [{"kind": "change_table", "name": name, "set": {"steps": steps}} for name, steps in offer["steps"].items()]
+        self.edit(kind="describe_table", name="Days", calendar={"date": offer["day"]}, mends=mends)
+        tables = {t["name"]: t for t in self.document()["tables"]}
+        self.assertEqual((tables["Days"]["calendar"], tables["Calls"]["columns"][-1]["dtype"]), ("day", "date"))
+        self.assertEqual(self.rows("Calls")[32], [32, "2031-05-02T02:30:00", "2031-05-02"])
+        offers = self.ask("GET", f"{self.model}/beginning")
+        self.assertEqual((offers["calendar"], [x["text"] for x in offers["links"]]), (None, ['Calls."called date" = Days.day']))
+        self.ask("POST", f"{self.model}/undo", {"expected": self.document()["undo"]["number"]})  # both were one edit
+        self.assertEqual([(t["calendar"], len(t["columns"])) for t in self.document()["tables"]], [(None, 2), (None, 2)])
+
     def test_a_model_is_copied_with_its_rows_and_steps(self):
         self.gathered()
         self.edit(kind="shape_table", name="Sale", steps=[{"kind": "trim", "columns": ["port"]}])

@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow.compute as pc
 
 from nexorem.core.columns import Column, compact, joined, narrow
-from nexorem.core.values import STORAGE, Array, Vector, empties
+from nexorem.core.values import STORAGE, Array, Vector
 from nexorem.gather.texts import ZONE, Guess, Reads, guess_type, parse_texts, typed_storage
 from nexorem.package.words import arrow_words
 
@@ -65,16 +65,14 @@ def typed(v: Vector, reads: Reads, choice: Choice, above: int = 0) -> tuple[Vect
     values, filled, missed = _read(v, reads, above)
     if values is None or (missed.count and choice == "text"):
         return v, missed
-    if not len(values):
-        return empties(reads.dtype, len(v)), missed
     return Vector(reads.dtype, typed_storage(reads.dtype, values)[v.data], filled), missed
 
 
 def typed_column(v: Vector, reads: Reads, choice: Choice, above: int = 0) -> tuple[Column, Misfits]:
     """The same as a column, which never stands at its full width."""
     values, filled, missed = _read(v, reads, above)
-    if values is None or not len(values) or (missed.count and choice == "text"):
-        return compact(v if values is None or len(values) else empties(reads.dtype, len(v))), missed
+    if values is None or (missed.count and choice == "text"):
+        return compact(v), missed
     narrowed = values if reads.dtype in ("number", "boolean") else narrow(values)
     return joined(reads.dtype, [(narrowed[v.data], None if filled.all() else filled)]), missed
 
@@ -85,11 +83,12 @@ def misfits(v: Vector, reads: Reads, above: int = 0) -> Misfits:
 
 
 def _read(v: Vector, reads: Reads, above: int) -> tuple[Array | None, Array, Misfits]:
-    """For each word its value, None where the type is text; the rows that have one; and those whose text is none."""
+    """For each word its value, None where the type is text; the rows that have one; and those whose text is none. Empties stand at the
+    first word, so where there is none there is a value all the same."""
     if reads.dtype == "text":
         return None, v.valid, Misfits()
     if not len(v.words):
-        return np.zeros(0, STORAGE[reads.dtype]), v.valid, Misfits()
+        return np.zeros(1, STORAGE[reads.dtype]), v.valid, Misfits()
     values, fits = parse_texts(arrow_words(v.words), reads)
     if fits.all():
         return values, v.valid, Misfits()

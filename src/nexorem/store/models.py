@@ -70,8 +70,7 @@ class Conflict(Exception):
 def listed(engine: Engine, removed: bool = False) -> list[dict[str, Any]]:
     """All models, the newest first; or those that were removed and can still be brought back."""
     m = tables.model
-    old = m.c.removed_at < func.now() - text(f"interval '{KEPT_REMOVED}'")
-    wanted = and_(m.c.removed_at.is_not(None), not_(old)) if removed else m.c.removed_at.is_(None)
+    wanted = and_(m.c.removed_at.is_not(None), not_(_is_past())) if removed else m.c.removed_at.is_(None)
     title, count = m.c.document["title"].astext.label("title"), func.jsonb_array_length(m.c.document["tables"]).label("tables")
     query = select(m.c.id, m.c.name, title, m.c.version, count).where(wanted, m.c.document["tables"].is_not(None))
     with engine.connect() as connection:
@@ -150,10 +149,14 @@ def bring_back(engine: Engine, model_id: int) -> None:
 
 def purge(engine: Engine) -> list[int]:
     """Lets go of models that were removed some days ago; gives their numbers."""
-    c = tables.model.c
-    old = delete(tables.model).where(c.removed_at < func.now() - text(f"interval '{KEPT_REMOVED}'"))
+    past = delete(tables.model).where(_is_past()).returning(tables.model.c.id)
     with engine.begin() as connection:
-        return [int(r.id) for r in connection.execute(old.returning(c.id))]
+        return [int(r.id) for r in connection.execute(past)]
+
+
+def _is_past() -> ColumnElement[bool]:
+    """Whether a model was removed too long ago to be brought back."""
+    return tables.model.c.removed_at < func.now() - text(f"interval '{KEPT_REMOVED}'")
 
 
 def version_of(engine: Engine, model_id: int) -> int:

@@ -28,6 +28,12 @@ BEAT_SECONDS = 15.0  # without a notice, the queue is looked at this often
 LOW = 10  # by how much less of the processor the threads ask for
 
 
+def ask_for_little() -> None:
+    """Makes the present thread one of low priority."""
+    with suppress(OSError, AttributeError):  # where the system has no such thing
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), LOW)
+
+
 @dataclass(slots=True)
 class Run:
     """One go over the checks of a model. `wait` lets people's requests go first; it and the stop are looked at between two checks."""
@@ -163,8 +169,7 @@ class Background:
             threading.Thread(target=self._run, args=(doing,), name=name, daemon=True).start()
 
     def _run(self, doing: dict[str, Doing]) -> None:
-        with suppress(OSError, AttributeError):  # where the system has no such thing
-            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), LOW)
+        ask_for_little()
         for _ in tasks.notices(self.engine, BEAT_SECONDS):
             try:
                 while not self._stop.is_set() and self._one(doing):

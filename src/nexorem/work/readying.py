@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import logging
-import os
 import queue
 import threading
 import weakref
-from contextlib import suppress
 
 from nexorem.core.engine.ready import steps
 from nexorem.core.model.derived import Derived
 from nexorem.core.model.star import Star
-from nexorem.work.background import LOW, Quiet
+from nexorem.work.background import Quiet, ask_for_little
 from nexorem.work.memory import Memory
 
 log = logging.getLogger("nexorem")
@@ -31,8 +29,7 @@ class Readying:
         threading.Thread(target=self._run, name="nexorem-ready", daemon=True).start()
 
     def _run(self) -> None:
-        with suppress(OSError, AttributeError):  # where the system has no such thing
-            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), LOW)
+        ask_for_little()
         while True:
             star = self._opened.get()()
             if star is not None:

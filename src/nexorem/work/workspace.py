@@ -227,7 +227,7 @@ class Workspace:
                 missing.append((table, key))
             else:
                 rows[table.name] = kept_rows
-        self._read_ahead([table for table, _ in missing if table.name not in (extra or {})])
+        self._read_ahead([table for table, _ in missing if not extra and self.frames.get(signatures[table.name]) is None])
         for table, key in missing:
             rows[table.name] = shaper.frame(table.name).rows([c.name for c in table.columns if not c.formula])
             if key:

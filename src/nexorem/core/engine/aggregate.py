@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Hashable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -72,8 +72,9 @@ def aggregate(node: t.Aggregate, batch: Batch, around: Around, kept: dict[int, S
             if spread is None:
                 spread = scanned(star, node, pattern.selectors, pattern.wanted, budget, cubes, scans)
             if spread is not None and (key := _summed(node, i)) is not None:
-                around.sums.setdefault(key, spread)
-                around.sums.setdefault((None, *key[1:]), spread)
+                for known in (key, (None, *key[1:])):  # the rows of the groups are known of any column
+                    if known not in around.sums or "sum" in spread.partial:
+                        around.sums[known] = spread
         elif suits_counting(star, node):
             spread = counted(star, node, pattern.selectors, pattern.wanted, budget)
         if spread is not None:
@@ -97,10 +98,10 @@ def _summed(node: t.Aggregate, pattern: int) -> tuple[object, ...] | None:
     return column, node.grain, node.state, pattern
 
 
-def _shared(node: t.Aggregate, pattern: int, sums: Mapping[Any, Any]) -> Spread | None:
+def _shared(node: t.Aggregate, pattern: int, sums: Mapping[Hashable, Spread]) -> Spread | None:
     """What an aggregate before this one added up, where it is the same: any knows the rows, and sums go along with counts."""
     key = _summed(node, pattern)
-    spread: Spread | None = sums.get(key) if key is not None else None
+    spread = sums.get(key) if key is not None else None
     return spread if spread is not None and (node.function not in ("sum", "avg") or "sum" in spread.partial) else None
 
 

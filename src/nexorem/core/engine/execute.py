@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Hashable
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from nexorem.core.engine.aggregate import Setup, aggregate, single
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.cubes import Cube
 from nexorem.core.engine.edits import edited
+from nexorem.core.engine.fast import Spread
 from nexorem.core.engine.iterate import iterated, ranked
 from nexorem.core.engine.rows import Around
 from nexorem.core.engine.scalar import Leaf, computed, evaluate
@@ -28,22 +29,22 @@ MOST_PAIRS = 200_000  # of context and row that a plan is kept ready for
 @dataclass(slots=True, eq=False)
 class KeptSteps:
     """What steps of a plan did for the contexts of one batch, by their numbers, that does not depend on the values of cells: how
-    aggregates scan, and the contexts after edits; and the same of the plans of rows, by node, for the pairs of context and row and
-    what they had looked up from outside."""
+    aggregates scan, and the contexts after edits; and the same of the plans of rows, by id of their nodes, which whoever keeps this
+    keeps as well, for the pairs of context and row."""
 
     scans: dict[int, Setup] = field(default_factory=dict)
     contexts: dict[int, Batch] = field(default_factory=dict)
-    inner: dict[int, tuple[Batch, tuple[Array, ...], KeptSteps]] = field(default_factory=dict)
+    inner: dict[int, tuple[Batch, KeptSteps]] = field(default_factory=dict)
 
-    def of_rows(self, node: t.InRow, pairs: Batch, imported: tuple[Array, ...]) -> KeptSteps | None:
+    def of_rows(self, node: t.InRow, pairs: Batch) -> KeptSteps | None:
         """What is kept for the plan of a row; None for more pairs than is kept for."""
         if pairs.size > MOST_PAIRS:
             return None
         there = self.inner.get(id(node))
-        if there and there[0].same(pairs) and all(np.array_equal(a, b) for a, b in zip(there[1], imported, strict=True)):
-            return there[2]
+        if there and there[0].same(pairs):
+            return there[1]
         made = KeptSteps()
-        self.inner[id(node)] = pairs, imported, made
+        self.inner[id(node)] = pairs, made
         return made
 
 
@@ -70,7 +71,7 @@ class Execution:
         self.contexts: dict[int, Batch] = {}
         self.measured: dict[int, tuple[int, float]] = {}  # by id of a step: its contexts, and how long it took
         uses = Counter(id(s.node) for s in plan.steps if isinstance(s, ValueStep) and isinstance(s.node, t.Aggregate))
-        self._sums: dict[int, dict[Any, Any]] = {}  # by context
+        self._sums: dict[int, dict[Hashable, Spread]] = {}  # by context
         self._cubes: dict[int, list[Cube]] = {key: [] for key, times in uses.items() if times > 1}
 
     def root(self, place: int) -> Vector:
@@ -100,13 +101,13 @@ class Execution:
         batch: Batch,
         met: list[tuple[t.InRow, Execution]] | None = None,
         cubes: list[Cube] | None = None,
-        sums: dict[Any, Any] | None = None,
+        sums: dict[Hashable, Spread] | None = None,
     ) -> Around:
         """What a step may look up while it works, every context by itself; `met` collects what its rows execute."""
         plans = {id(x.node): x.plan for x in needs.inner}
 
         def inner(node: t.InRow, pairs: Batch, owners: Array, leaf: Leaf) -> Vector:
-            kept = self.kept.of_rows(node, pairs, imported) if self.kept is not None else None
+            kept = self.kept.of_rows(node, pairs) if self.kept is not None else None
             with self.budget.keeping():
                 run = Execution(self.star, plans[id(node)], self.budget, self, owners, leaf, kept).run(pairs)
             if met is not None:
@@ -154,12 +155,12 @@ class Execution:
         return self.outer.values[step.outer].take(self.owners)
 
     def _kept_context(self, step: ContextStep) -> Batch:
-        """The contexts after an edit, kept where they depend on no value of a cell."""
+        """The contexts after an edit, kept where they depend on no value of a cell, nor those before it."""
         kept = self.kept.contexts if self.kept is not None else {}
         after = kept.get(step.number)
         if after is None:
             after = self._context(step)
-            if not step.needs.cells and not step.needs.inner:
+            if not step.needs.cells and not step.needs.inner and (step.parent == 0 or step.parent in kept):
                 kept[step.number] = after
         return after
 

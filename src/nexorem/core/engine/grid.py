@@ -91,6 +91,7 @@ def answer(star: Star, probe: Probe, budget: Budget) -> Grid:
         return there
     ready = prepared(star, probe, budget)
     plan = ready.plan
+    # Kept by the probe made ready, which has the nodes that it is by the ids of.
     of_rows: dict[int, Any] = star.prepared_rows.kept(ready, dict) if ready.cells.size <= MOST_PREPARED else {}
     run = execute(star, plan.cells, ready.cells, budget, replace(ready.steps, inner=of_rows))
     values = tuple(run.root(i) for i in range(len(plan.measures)))

@@ -4,6 +4,7 @@ own probes are answered from."""
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import partial
 
 import numpy as np
 
@@ -22,19 +23,20 @@ FEW = 2_000  # members of a column by which one groups
 
 def steps(star: Star, budget: Callable[[], Budget], probes: bool = True) -> Iterator[Callable[[], None]]:
     """What to do, one part after the other, the most asked for first; each takes a second or so of many millions of rows. A star without
-    large tables gives nothing. What is derived is kept by the star as anything that was asked for; its `probes` are asked where that is
-    wanted."""
+    large tables gives nothing. What is derived is kept by the star as anything that was asked for. Its `probes` are asked where that is
+    wanted, and no other place would have to answer them."""
     large = [t.name for t in star.model.tables if t.name not in star.stay and star.size(t.name) >= LARGE]
     chains = [(t, chain) for fact in large for t, chain in star.lookups(fact, star.state).items() if t not in star.stay]
+    asked = star.model.probes if large and probes and not star.stay else ()
     for link in dict.fromkeys(k for _, chain in chains for k in chain):
-        yield lambda link=link: _partners(star, link)  # type: ignore[misc]
-    for again in (False, True):  # indexes are made when they are asked for again
-        for probe in star.model.probes if large and probes else ():
-            yield lambda probe=probe: _asked(star, probe, budget())  # type: ignore[misc]
-        if not again:
-            for table, chain in chains:
-                for c in _grouping(star, table):
-                    yield lambda table=table, c=c, chain=chain: _counted(star, table, c, chain)  # type: ignore[misc]
+        yield partial(_partners, star, link)
+    for probe in asked:
+        yield partial(_asked, star, probe, budget)
+    for table, chain in chains:
+        for column in _grouping(star, table):
+            yield partial(_counted, star, table, column, chain)
+    for probe in asked:  # indexes are made when they are asked for again
+        yield partial(_asked, star, probe, budget)
 
 
 def _grouping(star: Star, table: str) -> list[str]:
@@ -52,8 +54,8 @@ def _counted(star: Star, table: str, column: str, chain: tuple[Link, ...]) -> No
     star.member_counts(table, (column,), chain)
 
 
-def _asked(star: Star, probe: ProbeSpec, budget: Budget) -> None:
+def _asked(star: Star, probe: ProbeSpec, budget: Callable[[], Budget]) -> None:
     try:
-        answer(star, read_probe(star, probe), budget)
+        answer(star, read_probe(star, probe), budget())
     except Refused:
         return  # whoever opens it is told

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, assert_never
+from typing import TYPE_CHECKING, assert_never
 
 import numpy as np
 
@@ -21,6 +21,9 @@ from nexorem.core.model.star import ROWS, Star
 from nexorem.core.numbering import distinct, firsts_of
 from nexorem.core.plan.effects import row_effect
 from nexorem.core.values import Array, Vector, combine, same_words, worst
+
+if TYPE_CHECKING:
+    from nexorem.core.engine.fast import Spread
 
 Inner = Callable[[t.InRow, Batch, Array, Leaf], Vector]
 
@@ -40,7 +43,7 @@ class Around:
     imported: tuple[Array, ...]
     _inner: Inner
     cubes: list[Cube] | None = None
-    sums: dict[Any, Any] = field(default_factory=dict)
+    sums: dict[Hashable, Spread] = field(default_factory=dict)
     places: Array | None = None
     failed: Array = field(default_factory=lambda: np.zeros(0, np.uint8))
 
@@ -238,22 +241,24 @@ def _base(shape: t.BaseRows, batch: Batch, around: Around) -> Relation:
     """Visible rows or combinations, those of the page, or all."""
     star = around.star
     rows = range(star.size(shape.grain) + star.has_unmatched(shape.grain))
-    seen = batch.page_only() if shape.quantifier == "page" else batch
-    filters = selectors(star, star.inflow(shape.grain, shape.state), seen, around.budget) if shape.quantifier != "every" else []
-    key, firsts = (rows, rows) if shape.identity else _keys(star, shape, np.arange(len(rows)))
+    combinations = None if shape.identity else _keys(star, shape, np.arange(len(rows)))
     if shape.quantifier == "every":
-        owners, keys = np.zeros(len(firsts), np.int64), np.arange(len(firsts))
-    elif shape.identity:
-        owners, keys = visible_pairs(star, filters, seen.size, rows, around.budget)
+        count = len(rows) if combinations is None else len(combinations[1])
+        owners, keys = np.zeros(count, np.int64), np.arange(count)
     else:
-        owners, keys = _visible_keys(star, filters, seen.size, np.arange(len(rows)), np.asarray(key), around)
+        seen = batch.page_only() if shape.quantifier == "page" else batch
+        filters = selectors(star, star.inflow(shape.grain, shape.state), seen, around.budget)
+        if combinations is None:
+            owners, keys = visible_pairs(star, filters, seen.size, rows, around.budget)
+        else:
+            owners, keys = _visible_keys(star, filters, seen.size, np.arange(len(rows)), combinations[0], around)
     if shape.quantifier:
         around.budget.take(len(keys) * batch.size, 16, "Running over every row in every cell")
         owners, keys = np.repeat(np.arange(batch.size), len(keys)), np.tile(keys, batch.size)
     nothing = (None,) * len(shape.columns)
-    if shape.identity:
+    if combinations is None:
         return Relation(star, shape, owners, keys, nothing, nothing, nothing)
-    codes = tuple(_codes(star, shape, c)[np.asarray(firsts)[keys]] for c in shape.columns)
+    codes = tuple(_codes(star, shape, c)[combinations[1][keys]] for c in shape.columns)
     return Relation(star, shape, owners, None, codes, nothing, nothing)
 
 

@@ -17,7 +17,7 @@ from typing import Any
 
 import numpy as np
 
-from nexorem.core.engine.visibility import Selector
+from nexorem.core.engine.visibility import INDEXED, Selector
 from nexorem.core.kept import Kept
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Index, Star
@@ -27,7 +27,6 @@ BLOCK = 262_144
 SHARE = 40_000  # rows that are worth a thread of their own
 MOST_GROUPS = 4_000_000
 MOST_RUNS = 4
-INDEXED = 0.06  # of the rows pass: then an index has their numbers
 ENOUGH = 0.04  # of the rows left: then the other filters look at those one by one
 NOTHING = np.zeros(0, np.uint32)
 MOSTLY = 0.7  # of the rows pass a filter: then it comes last

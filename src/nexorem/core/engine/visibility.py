@@ -27,7 +27,7 @@ from nexorem.core.values import Array, Vector, combine
 
 PAIRS_AT_ONCE = 4_000_000
 MANY = 100_000  # places that are worth a compiled loop, rows that are worth an index
-FEW_PASS = 0.06  # of the rows pass a filter: then an index has their numbers
+INDEXED = 0.06  # of the rows pass a filter: then an index has their numbers
 
 
 RowNumbers = Array | range  # ascending; a range is all of them, from 0 on
@@ -285,7 +285,7 @@ def _candidates(star: Star, filters: Sequence[Selector], masks: Sequence[Array |
     count = len(rows)
     if count < MANY or not _is_run(rows):
         return range(count), -1
-    best, fewest = -1, FEW_PASS * count
+    best, fewest = -1, INDEXED * count
     for i, (s, mask) in enumerate(zip(filters, masks, strict=True)):
         if mask is not None and (passing := int(star.member_counts(s.table, s.columns, s.chain)[mask].sum())) <= fewest:
             best, fewest = i, passing
