@@ -13,16 +13,14 @@ import json
 import random
 import resource
 import socket
-import subprocess
 import sys
-import tempfile
 import threading
 import time
 from collections import Counter
 from contextlib import closing
 from http.client import HTTPConnection
-from pathlib import Path
 
+from tests.load.server import demo_served
 from tests.waiting import until
 
 WORST = {
@@ -132,34 +130,14 @@ def main() -> int:
     asked.add_argument("--calm", action="store_true", help="Nobody asks the worst.")
     given = asked.parse_args()
     resource.setrlimit(resource.RLIMIT_NOFILE, (resource.getrlimit(resource.RLIMIT_NOFILE)[1],) * 2)
-    with closing(socket.socket()) as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    with tempfile.TemporaryDirectory() as folder:
-        command = [
-            sys.executable,
-            "-m",
-            "nexorem.cli.main",
-            "demo",
-            "--no-sign-in",
-            "--port",
-            str(port),
-            "--data",
-            str(Path(folder) / "data"),
-        ]
-        Path(folder).chmod(0o755)
-        with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as server:
-            try:
-                assert server.stdout and server.stdout.readline()
-                return told(crowded(port, given.seconds, given.people, given.windows, given.calm))
-            finally:
-                server.terminate()
+    with demo_served() as port:
+        return told(crowded(port, given.seconds, given.people, given.windows, given.calm))
 
 
 def crowded(port: int, seconds: float, people: int, count: int, calm: bool) -> list[str]:
     """What went wrong, after so many seconds."""
     windows = Windows(port, count)
-    until(lambda: min(windows.heard) >= 0, 120)
+    until(lambda: all(x >= 0 for x in windows.heard), 120)
     crowd = Crowd(port, seconds)
     doing = [(crowd.edits, (i,)) for i in range(people)] + [(crowd.reads, (i,)) for i in range(people)]
     threads = [
@@ -180,7 +158,7 @@ def crowded(port: int, seconds: float, people: int, count: int, calm: bool) -> l
     wrong += [f"{n} was refused and stands" for n in there if n not in crowd.made]
     newest = document["version"]  # type: ignore[index,call-overload]
     try:
-        until(lambda: min(windows.heard) == newest, 30)
+        until(lambda: all(x == newest for x in windows.heard), 30)
     except AssertionError:
         wrong.append(f"{sum(x != newest for x in windows.heard)} windows did not hear of version {newest}")
     wrong += [f"{what}: {n} answers of {status}" for (what, status), n in crowd.statuses.items() if status >= 500]

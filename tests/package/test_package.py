@@ -1,20 +1,30 @@
 """Data Packages in and out, and everything that can be wrong with one."""
 
+import csv
+import datetime as dt
+import io
 import json
+import random
 import tempfile
 import unittest
 import zipfile
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
+import pyarrow as pa
 from demo.model import TABLES
 
+from nexorem.core.columns import compact
 from nexorem.core.diagnostics import Refused
 from nexorem.core.model.star import Star
+from nexorem.core.values import vector
 from nexorem.gather.read import read
 from nexorem.package.read import open_package
 from nexorem.package.schema import NexoremProperty
+from nexorem.package.tabular import read_parquet
 from nexorem.package.write import package_files, write_package
+from nexorem.package.written import write_csv, write_parquet
 from tests.core.small import STAR
 from tests.oracle.random_models import Maker
 from tests.plain import findings
@@ -126,6 +136,38 @@ class Reading(Folder):
 
         self.assertEqual(open_package(self.changed(change)).size("fact"), 4)
 
+    def test_files_of_several_blocks(self):
+        """Numbers that turn out to be texts, words for nothing, quotes over lines and a second file, whatever the size of a block is."""
+        rows = [
+            [i, i / 4 if i % 7 else "", f'a "{i % 90}",\nb', "x7" if i == 11_000 else i, "-" if i % 5 else 3, "" if i % 3 else "x"]
+            for i in range(12_000)
+        ]
+        schema = {"fields": [{"name": n, "type": "any"} for n in "abcde"] + [{"name": "f", "type": "string"}], "missingValues": ["", "-"]}
+
+        def change(files, descriptor):
+            out = io.StringIO()
+            csv.writer(out, lineterminator="\n").writerows([list("abcdef"), *rows])
+            files["fact.csv"], files["more.csv"] = out.getvalue(), "a,b,c,d,e,f\n1.5,2,z,8,,\n"
+            descriptor["resources"][0] |= {"path": ["fact.csv", "more.csv"], "schema": schema}
+
+        wanted = [[*map(float, (*range(12_000), 1.5))], [r[1] if r[1] != "" else None for r in rows] + [2.0]]
+        wanted += [[r[2] for r in rows] + ["z"], [str(r[3]) for r in rows] + ["8"]]
+        wanted += [[r[4] if r[4] != "-" else None for r in rows] + [None], [r[5] or None for r in rows] + [None]]
+        folder = self.changed(change)
+        for block in (1 << 13, 1 << 16, 1 << 23):
+            with mock.patch("nexorem.package.tabular.BLOCK", block), self.subTest(block):
+                star = open_package(folder)
+                self.assertEqual([star.column("fact", c).rows().tolist() for c in "abcdef"], wanted)
+                self.assertEqual([c.dtype for c in star.model.tables[0].columns], ["number", "number", "text", "text", "integer", "text"])
+
+    def test_headers(self):
+        """None, and one without a row."""
+        no_header = lambda f, d: (d["resources"][0].update(dialect={"header": False}, schema={}), f.update({"fact.csv": "x07,1\n8,2\n"}))  # noqa: E731
+        star = open_package(self.changed(no_header))
+        self.assertEqual([star.column("fact", c).rows().tolist() for c in ("f0", "f1")], [["x07", "8"], [1, 2]])
+        star = open_package(self.changed(lambda f, d: f.update({"fact.csv": "k,n,d\n"})))
+        self.assertEqual([star.size("fact"), *(star.column("fact", c).dtype for c in "knd")], [0, "integer", "number", "date"])
+
     def test_a_link_whose_keys_repeat_opens_loose(self):
         star = open_package(self.changed(lambda f, d: f.update({"dim.csv": "k,t\n1,a\n1,b\n"})))
         self.assertEqual(star.firm, frozenset())
@@ -212,6 +254,63 @@ class Reading(Folder):
             for name, content in GOOD.items():
                 out.writestr(f"inner/{name}", content if isinstance(content, str) else json.dumps(content))
         self.assertEqual(open_package(nested).size("fact"), 3)
+
+
+class Columns(unittest.TestCase):
+    """Columns as files, whatever the size of a block is."""
+
+    DOUBLES = (0.1 + 0.2, 1e-5, 1e-4, 1e9, 999999999.25, -0.0, 0.0, 1e15, -123456.5, 5e-324, 1.7e308, 3.0, None, 2.0**53)
+    NASTY = ("a,b", 'say "x"', "two\nlines", "", None, " sp ", "NULL", "Æ", "1", "'", "semi;colon", "tab\t")
+
+    def columns(self, size):
+        chance = random.Random(size)
+        moments = [dt.datetime(2031, 1, 1) + dt.timedelta(microseconds=chance.randrange(10**15)) for _ in range(99)]
+        kinds = {
+            "integer": lambda: chance.choice([None, chance.randrange(-(10**18), 10**18), 7]),
+            "number": lambda: chance.choice([*self.DOUBLES, chance.uniform(-2e9, 2e9), chance.uniform(-1, 1) ** 9]),
+            "text": lambda: chance.choice(self.NASTY),
+            "boolean": lambda: chance.choice([True, False, None]),
+            "date": lambda: chance.choice([None, dt.date(1, 1, 1), dt.date(2031, 2, 3)]),
+            "datetime": lambda: chance.choice([None, *moments]),
+        }
+        return {kind: [make() for _ in range(size)] for kind, make in kinds.items()}
+
+    def test_csv_is_what_values_are_one_by_one(self):
+        for size, block in ((0, 9), (1, 9), (300, 7), (300, 1 << 18), (70_000, 1 << 15)):
+            values = self.columns(size)
+            for names in (list(values), ["text"], ["number"]):
+                with self.subTest(size=size, names=names), mock.patch("nexorem.package.written.BLOCK", block):
+                    out, plain = io.BytesIO(), io.StringIO()
+                    write_csv({n: compact(vector(n, values[n])) for n in names}, out)
+                    words = {n: "NULL_" if n == "text" and "" in values[n] else "" for n in names}
+                    if "NULL" not in values["text"]:
+                        words["text"] = words.get("text", "").rstrip("_")
+                    told = [[words[n] if x is None else self.text(x) for x in values[n]] for n in names]
+                    csv.writer(plain, lineterminator="\n").writerows([names, *zip(*told, strict=True)])
+                    self.assertEqual(out.getvalue().decode(), plain.getvalue())
+
+    @staticmethod
+    def text(value):
+        """As a plain program writes it."""
+        if isinstance(value, bool):
+            return str(value).lower()
+        if isinstance(value, float):
+            return repr(value) if abs(value) >= 1e15 or value != int(value) else str(int(value))
+        return value.isoformat() if isinstance(value, dt.date) else str(value)
+
+    def test_parquet_comes_back(self):
+        for size, block in ((0, 9), (1, 9), (300, 7), (70_000, 1 << 15)):
+            values = self.columns(size)
+            with self.subTest(size), mock.patch("nexorem.package.written.BLOCK", block):
+                out = io.BytesIO()
+                write_parquet({n: compact(vector(n, x)) for n, x in values.items()}, out)
+                read, rows = read_parquet(pa.BufferReader(out.getvalue()), "p")
+                self.assertEqual(({n: c.rows().tolist() for n, c in read.items()}, rows), (values, size))
+
+    def test_a_line_feed_of_old_stands_in_quotes(self):
+        out = io.BytesIO()
+        write_csv({"t": compact(vector("text", ["a\rb"]))}, out)
+        self.assertEqual(out.getvalue(), b't\n"a\rb"\n')
 
 
 class Writing(Folder):

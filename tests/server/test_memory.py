@@ -1,21 +1,27 @@
 """Models leave memory and come back from disk as they were; what is derived goes first; all of them keep one bound."""
 
+import shutil
 import tempfile
 import threading
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
 from sqlalchemy import text
 
-from nexorem.core.engine import ready
+from nexorem.core.columns import same_column
+from nexorem.core.engine import computed, ready
+from nexorem.core.engine.computed import make_star
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
+from nexorem.core.model.model import Column
 from nexorem.core.values import vector
 from nexorem.disk.shelf import Shelf
 from nexorem.gather.frame import Frame
 from nexorem.gather.shape import Frames
+from nexorem.package.write import write_package
 from nexorem.server.app import create_app
 from nexorem.store import database, rows
 from nexorem.work import memory
@@ -25,6 +31,7 @@ from nexorem.work.memory import Memory
 from nexorem.work.readying import Readying
 from nexorem.work.shaping import completed
 from nexorem.work.workspace import Workspace
+from tests.core.small import STAR
 from tests.store.cluster import fresh_url
 from tests.waiting import until
 
@@ -90,6 +97,35 @@ class InMemory(unittest.TestCase):
         for file in (self.folder / "columns").iterdir():
             file.unlink()
         self.assertEqual(numbers(self.workspace().whole(number)[1]), told)
+
+    def test_a_package_is_held_as_it_was_read_and_edits_keep_what_is_computed(self):
+        """Neither the rows are read from the store again nor anything is computed anew: not when it is opened, nor from disk, nor after an
+        edit; and all of it is what the store gives to somebody who has nothing."""
+        fact = STAR.model.tables[0]
+        column = Column("twice", "", formula=f"rows({fact.name})")
+        star = make_star(replace(STAR.model, tables=(replace(fact, columns=(*fact.columns, column)), *STAR.model.tables[1:])), STAR.rows)
+        package = self.folder / "package"
+        write_package(star, package)
+        no_reading = mock.patch.object(Workspace, "load", side_effect=AssertionError("it was read from the store"))
+        no_computing = mock.patch.object(computed, "_Maker", side_effect=AssertionError("it was computed again"))
+        first = self.workspace()
+        with mock.patch.object(memory, "WORTH_KEEPING", 1):
+            number = first.open(COMMAND_LINE, package)
+            with no_reading, no_computing:
+                do(first, number, {"kind": "add_measure", "measure": {"name": "one", "formula": "1"}})
+                held = first.whole(number)[1]
+            first.close()
+            second = self.workspace()
+            with no_reading, no_computing:
+                do(second, number, {"kind": "add_measure", "measure": {"name": "two", "formula": "2"}})
+                mapped = second.whole(number)[1]
+        shutil.rmtree(self.folder / "columns")
+        anew = self.workspace().whole(number)[1]
+        self.assertEqual(mapped.model, anew.model)
+        for table in anew.model.tables:
+            for name in [c.name for c in table.columns]:
+                columns = [x.column(table.name, name) for x in (held, mapped, anew)]
+                self.assertTrue(all(same_column(c, columns[-1]) for c in columns), f"{table.name}.{name}")
 
     def test_a_number_that_names_another_load_is_told_apart(self):
         first = self.workspace()

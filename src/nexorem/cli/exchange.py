@@ -130,8 +130,11 @@ def _of_package(star: Star, files: PackageFiles) -> dict[str, Any]:
 def import_package(package: Path, folder: Path | None, as_json: bool) -> None:
     """Put the model of a package into the running store."""
     workspace = store_at(folder or default_data())
-    model_id = workspace.open(COMMAND_LINE, package)
-    name = workspace.star(model_id)[0].model.name
+    try:
+        model_id = workspace.open(COMMAND_LINE, package)
+        name = workspace.star(model_id)[0].model.name
+    finally:
+        workspace.close()  # what the server opens it from is on disk then
     click.echo(json.dumps({"id": model_id, "name": name}) if as_json else f"Imported {package} as {name}.")
 
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Iterator, Mapping
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +17,7 @@ from nexorem.disk.arrays import Arrays, write_arrays
 
 BYTES_A_WORD = 60  # of a text in memory, with what the interpreter keeps beside it
 PARTS = ("codes", "raw", "filled")
+MANY_CELLS = 4_000_000  # that are worth a file
 
 
 def write_rows(path: Path, rows: TableRows, lasting: bool = True) -> int:
@@ -44,6 +47,18 @@ def read_rows(path: Path) -> TableRows:
     return TableRows(int(arrays.said["size"]), MappedColumns(arrays))
 
 
+def mapped_rows(rows: TableRows) -> TableRows:
+    """The same rows in a file without a name, where they are many and the disk has room: what nobody looks at takes no memory then. Cost:
+    that of writing them, without waiting for the disk."""
+    if rows.size * len(rows.columns) < MANY_CELLS:
+        return rows
+    with suppress(OSError), tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "rows"
+        write_rows(path, rows, lasting=False)
+        return read_rows(path)
+    return rows
+
+
 class MappedColumns(Unread):
     """Columns of a file, by name, in their order."""
 
@@ -61,6 +76,10 @@ class MappedColumns(Unread):
         """How many members a coded column has; its words are not made for it."""
         said = self._said[name]
         return len(self._arrays[said["members"][0]]) if "members" in said and "codes" in said else None
+
+    def apart(self) -> MappedColumns:
+        """The same file, of which nothing was read."""
+        return MappedColumns(self._arrays)
 
     def __iter__(self) -> Iterator[str]:
         return iter(self._said)

@@ -4,25 +4,25 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from contextlib import ExitStack
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-import pyarrow as pa
 from pydantic import ValidationError
 
+from nexorem.core.columns import Column as StoredColumn
 from nexorem.core.diagnostics import Diagnostic, Refused, near_hint, refuse
 from nexorem.core.engine.computed import make_star
 from nexorem.core.fits import misfit_diagnostics, misfits
 from nexorem.core.model.check import check_shape, checked_star
 from nexorem.core.model.model import Calendar, Column, Link, Measure, Model, Table, link_from_json
 from nexorem.core.model.names import columns_text, split_reference
-from nexorem.core.model.star import Star, TableRows, table_rows
-from nexorem.core.values import Vector
+from nexorem.core.model.star import Star, TableRows
+from nexorem.disk.rows import mapped_rows
 from nexorem.package.files import Folder, Zip, open_files
 from nexorem.package.schema import ColumnProperty, NexoremProperty, SaidProperty, TableProperty
-from nexorem.package.tabular import FIELD_TYPES, Field, read_csv, read_parquet, to_vector
+from nexorem.package.tabular import FIELD_TYPES, CsvFile, Field, read_csv, read_parquet
 
 PARQUET = (".parquet", ".pq")
 
@@ -127,25 +127,26 @@ def read_resource(files: Folder | Zip, resource: Mapping[str, Any], number: int,
         raise refuse("bad_resource", f"The resource {name} has no path.", "Inline data is not read; put it into a file.", name)
     schema = resource.get("schema")
     schema = schema if isinstance(schema, dict) else {}
-    vectors, size = read_vectors(files, paths, resource, schema)
+    stored, size = read_columns(files, paths, resource, schema)
     own = described.get(name) or TableProperty(name=name)
     extra = {c.lower(): x for c, x in own.columns.items()}
-    unknown = [c for c, x in own.columns.items() if c not in vectors and not x.formula]
-    stored = [c for c, x in own.columns.items() if c in vectors and x.formula]
-    if stored:
-        message = f"{own.name}.{stored[0]} is in the file, and has a formula."
+    unknown = [c for c, x in own.columns.items() if c not in stored and not x.formula]
+    both = [c for c, x in own.columns.items() if c in stored and x.formula]
+    if both:
+        message = f"{own.name}.{both[0]} is in the file, and has a formula."
         raise refuse("stored_column", message, "Take one of the two out.", "datapackage.json")
     if unknown:
-        raise refuse("unknown_column", f"{own.name} has no column {unknown[0]}.", near_hint(unknown[0], vectors), "datapackage.json")
-    columns = tuple(_column(c, v, extra.get(c.lower())) for c, v in vectors.items())
+        raise refuse("unknown_column", f"{own.name} has no column {unknown[0]}.", near_hint(unknown[0], stored), "datapackage.json")
+    columns = tuple(_column(c, v, extra.get(c.lower())) for c, v in stored.items())
     columns += tuple(Column(c, x.type or "", x.hidden, x.description, x.formula, x.order_by) for c, x in own.columns.items() if x.formula)
     key = schema.get("primaryKey", [])
-    key = tuple(c for c in ([key] if isinstance(key, str) else key) if c in vectors)
+    key = tuple(c for c in ([key] if isinstance(key, str) else key) if c in stored)
     calendar = Calendar(own.calendar.date, own.calendar.year_starts_in) if own.calendar else None
     origin, steps = origin_of(own)
     table = Table(own.name, columns, own.source, key, calendar, own.description, origin=origin, steps=steps, **said_of(own))
     keys = schema.get("foreignKeys", [])
-    return Loaded(name, table, table_rows(size, vectors), [k for k in keys if isinstance(k, dict)] if isinstance(keys, list) else [])
+    foreign: list[Mapping[str, Any]] = [k for k in keys if isinstance(k, dict)] if isinstance(keys, list) else []
+    return Loaded(name, table, mapped_rows(TableRows(size, stored)), foreign)
 
 
 MADE_HERE = ("calendar", "bands", "list", "parameter")
@@ -167,38 +168,27 @@ def origin_of(own: TableProperty) -> tuple[dict[str, Any], tuple[dict[str, Any],
     return {"kind": "past", "source": own.origin.source, "steps": own.origin.steps}, ()
 
 
-def _column(name: str, vector: Vector, extra: ColumnProperty | None) -> Column:
-    return Column(name, vector.dtype, extra.hidden, extra.description, order_by=extra.order_by) if extra else Column(name, vector.dtype)
+def _column(name: str, column: StoredColumn, extra: ColumnProperty | None) -> Column:
+    return Column(name, column.dtype, extra.hidden, extra.description, order_by=extra.order_by) if extra else Column(name, column.dtype)
 
 
-def read_vectors(
+def read_columns(
     files: Folder | Zip, paths: list[str], resource: Mapping[str, Any], schema: Mapping[str, Any]
-) -> tuple[dict[str, Vector], int]:
+) -> tuple[dict[str, StoredColumn], int]:
     """The columns of a resource, all its files in order, and the number of rows."""
     if any(p.lower().endswith(PARQUET) for p in paths) or resource.get("format") == "parquet":
         if len(paths) > 1:
             raise refuse("bad_resource", f"{paths[0]}: a Parquet resource is one file.", place=paths[0])
-        loaded = read_parquet(files.read(paths[0], paths[0]), paths[0])
-        return loaded, len(next(iter(loaded.values()))) if loaded else 0
+        with files.opened(paths[0], paths[0]) as source:
+            return read_parquet(source, paths[0])
     dialect = resource.get("dialect") if isinstance(resource.get("dialect"), dict) else {}
-    parts = [read_csv(files.read(p, p), p, dialect or {}, str(resource.get("encoding", "utf-8"))) for p in paths]
-    names = list(parts[0])
-    if any(list(p) != names for p in parts):
-        raise refuse("bad_resource", f"The files of {resource['name']} have different columns.", place=str(resource["name"]))
-    texts = {n: pa.chunked_array([c for p in parts for c in p[n].chunks], pa.string()) for n in names}
-    fields = fields_of(schema, names, paths[0])
-    wrong: list[Diagnostic] = []
-    vectors: dict[str, Vector] = {}
-    with ThreadPoolExecutor(2) as pool:
-        jobs = {item.name: pool.submit(to_vector, texts[column], item, paths[0]) for item, column in zip(fields, names, strict=True)}
-    for name, job in jobs.items():
-        try:
-            vectors[name] = job.result()
-        except Refused as refused:
-            wrong += refused.diagnostics
-    if wrong:
-        raise Refused(wrong)
-    return vectors, len(next(iter(texts.values()))) if texts else 0
+    with ExitStack() as stack:
+        sources = [(stack.enter_context(files.opened(p, p)), p) for p in paths]
+        parts = [CsvFile(source, p, dialect or {}, str(resource.get("encoding", "utf-8"))) for source, p in sources]
+        names = parts[0].names
+        if any(p.names != names for p in parts):
+            raise refuse("bad_resource", f"The files of {resource['name']} have different columns.", place=str(resource["name"]))
+        return read_csv(parts, fields_of(schema, names, paths[0]))
 
 
 def fields_of(schema: Mapping[str, Any], names: list[str], place: str) -> list[Field]:

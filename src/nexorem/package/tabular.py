@@ -1,11 +1,12 @@
-"""CSV and Parquet to vectors and back."""
+"""The CSV and Parquet of a package to columns, a block at a time."""
 
 from __future__ import annotations
 
 import csv
 import datetime as dt
 import io
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -15,12 +16,18 @@ import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 import pyarrow.parquet as pq
 
+from nexorem.core.columns import Column, compact
 from nexorem.core.diagnostics import Diagnostic, Refused, refuse
-from nexorem.core.functions.convert import PARSERS, checked, number_text
-from nexorem.core.values import STORAGE, Array, Value, Vector, iso, stored_value
-from nexorem.package.arrow import coded, from_arrow, to_arrow
+from nexorem.core.functions.convert import PARSERS, checked
+from nexorem.core.values import STORAGE, Value, Vector, stored_value
+from nexorem.package.arrow import from_arrow
+from nexorem.package.grown import Blocks, Growable, Growing, GrownTexts, GrownValues, GrownWritten, grown
+from nexorem.package.numerals import MANY
 
 MOST_PLACES = 10
+MOST_TEXT = 64 * 1024**2  # bytes of one text
+BLOCK = 8 * 1024**2  # bytes of a CSV that are read at a time
+BATCH = 1 << 18  # rows of a Parquet file
 FIELD_TYPES = {
     "integer": "integer",
     "year": "integer",
@@ -43,47 +50,125 @@ class Field:
     options: Mapping[str, Any] = field(default_factory=dict)
 
 
-def read_csv(data: bytes, place: str, dialect: Mapping[str, Any], encoding: str) -> dict[str, Any]:
-    """Columns of strings, as Arrow arrays. Refuses with the rows whose number of fields is off."""
-    if encoding.lower().replace("_", "-") not in ("utf-8", "utf8"):
-        try:
-            data = data.decode(encoding).encode()
-        except (LookupError, UnicodeDecodeError) as error:
-            raise refuse("bad_encoding", f"The file is not {encoding}: {error}.", place=place) from None
-    broken: list[tuple[int, int, int]] = []
+class CsvFile:
+    """A delimited file of a package. `names` are those of its header; refuses one that names a column twice."""
 
-    def note(row: Any) -> str:
-        broken.append((row.number, row.expected_columns, row.actual_columns))
-        return "skip"
+    def __init__(self, source: Any, place: str, dialect: Mapping[str, Any], encoding: str) -> None:
+        self.source, self.place, self.dialect = source, place, dialect
+        if encoding.lower().replace("_", "-") not in ("utf-8", "utf8"):
+            try:
+                self.source = pa.BufferReader(source.read().decode(encoding).encode())
+            except (LookupError, UnicodeDecodeError) as error:
+                raise refuse("bad_encoding", f"The file is not {encoding}: {error}.", place=place) from None
+        head = self.source.read(BLOCK)
+        if not head:
+            raise refuse("bad_csv", "The CSV cannot be read: it is empty.", "It is to be UTF-8, with one header row.", place)
+        self.many = self.source.size() > BLOCK or head.count(b"\n") >= MANY
+        self.has_header = dialect.get("header", True)
+        first = _header(head, dialect)
+        self.names = first if self.has_header else [f"f{i}" for i in range(len(first))]
+        repeated = {n for n in self.names if self.names.count(n) > 1}
+        if repeated:
+            raise refuse(
+                "repeated_column", f"The header names {', '.join(sorted(repeated))} twice.", "Give every column a name of its own.", place
+            )
 
-    header = dialect.get("header", True)
-    parse = pacsv.ParseOptions(
-        delimiter=dialect.get("delimiter", ","),
-        quote_char=dialect.get("quoteChar", '"'),
-        newlines_in_values=True,
-        ignore_empty_lines=False,
-        invalid_row_handler=note,
-    )
-    read = pacsv.ReadOptions(use_threads=False, autogenerate_column_names=not header, block_size=max(len(data), 1 << 20))
-    names = _header(data, dialect) if header else []
-    repeated = {n for n in names if names.count(n) > 1}
-    if repeated:
-        raise refuse(
-            "repeated_column", f"The header names {', '.join(sorted(repeated))} twice.", "Give every column a name of its own.", place
+    def blocks(self, names: list[str]) -> Iterator[pa.RecordBatch]:
+        """The rows of some columns as texts, a block of the file at a time. Refuses with the rows whose number of fields is off."""
+        broken: list[tuple[int, int, int]] = []
+
+        def note(row: Any) -> str:
+            broken.append((row.number, row.expected_columns, row.actual_columns))
+            return "skip"
+
+        parse = pacsv.ParseOptions(
+            delimiter=self.dialect.get("delimiter", ","),
+            quote_char=self.dialect.get("quoteChar", '"'),
+            newlines_in_values=True,
+            ignore_empty_lines=False,
+            invalid_row_handler=note,
         )
-    convert = pacsv.ConvertOptions(column_types={n: pa.string() for n in names}, strings_can_be_null=False, check_utf8=True)
+        read = pacsv.ReadOptions(use_threads=False, column_names=None if self.has_header else self.names, block_size=BLOCK)
+        kinds = {n: pa.string() for n in self.names}
+        convert = pacsv.ConvertOptions(column_types=kinds, include_columns=names, strings_can_be_null=False, check_utf8=True)
+        self.source.seek(0)
+        try:
+            yield from pacsv.open_csv(self.source, read, parse, convert)
+        except pa.ArrowInvalid as error:
+            raise refuse("bad_csv", f"The CSV cannot be read: {error}.", "It is to be UTF-8, with one header row.", self.place) from None
+        if broken:
+            raise Refused([_broken_row(self.place, self.names, *line) for line in broken[:MOST_PLACES]])
+
+
+def read_csv(files: Sequence[CsvFile], fields: Sequence[Field]) -> tuple[dict[str, Column], int]:
+    """The columns of files, one under the other, by their fields, and the number of rows; refuses with what is wrong with any. Cost: each
+    file once, a block at a time; those columns once more in which texts come after numbers."""
+    place = files[0].place
+    many = any(f.many for f in files)
+    columns = {f.name: GrownWritten(f.name, _kinds(f) if many else (), 1, place, MOST_TEXT) for f in fields}
+    rows = _grow(files, fields, columns)
+    again = [f for f in fields if columns[f.name].again]
+    texts = {f.name: GrownTexts() for f in again}
+    if again:
+        _grow(files, again, texts)
+    wrong: list[Diagnostic] = []
+    made: dict[str, Column] = {}
+    with ThreadPoolExecutor(2) as pool:
+        jobs = [(f.name, pool.submit(_finished, texts.get(f.name) or columns[f.name], f, place)) for f in fields]
+    for name, job in jobs:
+        try:
+            made[name] = job.result()
+        except Refused as refused:
+            wrong += refused.diagnostics
+    if wrong:
+        raise Refused(wrong)
+    return made, rows
+
+
+def _kinds(field: Field) -> tuple[str, ...]:
+    """The types of numbers that a field's texts are tried as, all at once."""
+    plain = not field.options.get("groupChar") and field.options.get("decimalChar", ".") == "."
+    kinds = ("integer", "number") if field.dtype is None else (field.dtype,)
+    return kinds if plain and kinds[0] in ("integer", "number") else ()
+
+
+def _grow(files: Sequence[CsvFile], fields: Sequence[Field], columns: Mapping[str, Growable]) -> int:
+    """Gives the blocks of all files to columns; the number of rows."""
+    growing = Growing(_Emptied(columns[f.name], f.missing) for f in fields)
+    rows = 0
     try:
-        table = pacsv.read_csv(io.BytesIO(data), read, parse, convert)
-    except pa.ArrowInvalid as error:
-        raise refuse("bad_csv", f"The CSV cannot be read: {error}.", "It is to be UTF-8, with one header row.", place) from None
-    if broken:
-        raise Refused([_broken_row(place, names, *line) for line in broken[:MOST_PLACES]])
-    return {n: table.column(n).cast(pa.string()) for n in table.column_names}
+        for file in files:
+            for block in file.blocks([f.name for f in fields]):
+                growing.add(block)
+                rows += block.num_rows
+        growing.wait()
+    finally:
+        growing.close()
+    return rows
 
 
-def _header(data: bytes, dialect: Mapping[str, Any]) -> list[str]:
-    first = data[: 1 << 20].decode("utf-8-sig", errors="replace")
-    return next(csv.reader(io.StringIO(first), delimiter=dialect.get("delimiter", ","), quotechar=dialect.get("quoteChar", '"')), [])
+class _Emptied:
+    """A column that takes blocks of texts, in which some words mean that there is no value."""
+
+    def __init__(self, column: Growable, missing: tuple[str, ...]) -> None:
+        self.column, self.missing = column, missing
+
+    def add(self, block: Any) -> None:
+        """Takes a block."""
+        if set(self.missing) - {""} or (self.missing and pc.min(pc.binary_length(block)).as_py() == 0):
+            missing = pc.is_in(block, value_set=pa.array(list(self.missing), pa.string()))
+            block = pc.if_else(missing, pa.scalar(None, pa.string()), block)
+        self.column.add(block)
+
+
+def _finished(column: GrownTexts | GrownWritten, field: Field, place: str) -> Column:
+    read = column.finished()
+    return read if isinstance(read, Column) else typed_words(read, field, place)
+
+
+def _header(head: bytes, dialect: Mapping[str, Any]) -> list[str]:
+    text = head[: 1 << 20].decode("utf-8-sig", errors="replace")
+    return next(csv.reader(io.StringIO(text), delimiter=dialect.get("delimiter", ","), quotechar=dialect.get("quoteChar", '"')), [])
 
 
 def _broken_row(place: str, names: Sequence[str], row: int | None, expected: int, actual: int) -> Diagnostic:
@@ -100,106 +185,18 @@ def _broken_row(place: str, names: Sequence[str], row: int | None, expected: int
     )
 
 
-MANY = 10_000  # rows that are worth a way of their own
-
-
-def to_vector(texts: Any, field: Field, place: str) -> Vector:
-    """An Arrow column of strings as a vector of the field's type; refuses with the first ten places that do not fit."""
-    quick = quick_numbers(texts, field)
-    if quick is not None:
-        return quick
-    words = coded(texts, field.missing)
-    valid = words.valid
+def typed_words(words: Vector, field: Field, place: str) -> Column:
+    """Texts as a column of the field's type, each word read once; refuses with the first ten places that do not fit."""
     dtype = field.dtype or _guessed(words, field)
     if dtype == "text":
-        return words
+        return compact(words)
     read = _reader(dtype, field)
     parsed: list[Value] = [read(str(w)) for w in words.words]
     bad = [i for i, v in enumerate(parsed) if v is None]
     if bad:
         raise Refused(_misfits(words, bad, dtype, field, place))
     raw = np.array([stored_value(dtype, v) for v in parsed] or [0], dtype=STORAGE[dtype])
-    return checked(dtype, raw[words.data], valid)
-
-
-def quick_numbers(texts: Any, field: Field) -> Vector | None:
-    """Numbers as Arrow reads them at once, where that is what reading them one by one would give; else None."""
-    if field.dtype not in (None, "integer", "number") or field.options.get("groupChar") or field.options.get("decimalChar", ".") != ".":
-        return None
-    array = texts.combine_chunks() if isinstance(texts, pa.ChunkedArray) else texts
-    if len(array) < MANY:
-        return None
-    if array.null_count or not set(field.missing) <= {""} or pc.min(pc.binary_length(array)).as_py() == 0:
-        empty = pc.or_kleene(pc.is_null(array), pc.is_in(array, value_set=pa.array(list(field.missing), pa.string())))
-        array = pc.if_else(empty, pa.scalar(None, pa.string()), array)
-        if array.null_count == len(array):
-            return None
-    for kind in ("integer", "number") if field.dtype is None else (field.dtype,):
-        part = None if kind == "number" and field.dtype is None and whole_beyond(array) else written_numbers(array, kind)
-        if part is not None:
-            data, filled = part
-            return Vector(kind, data, np.ones(len(data), bool) if filled is None else filled)
-        if kind == "integer" and written_numbers(array, kind, False) is not None:
-            return None
-    return None
-
-
-def written_numbers(texts: Any, kind: str, strictly: bool = True) -> tuple[Array, Array | None] | None:
-    """int64[n] or float64[n] with filled bool[n], None where nothing is empty, of texts that are all whole numbers (`kind` is
-    integer) or all numbers; else None. Nulls are empty.
-
-    Arrow takes more for a whole number than a person writes (`0x1F`, leading zeros): `strictly` a text counts only when it is as
-    long as the number written out.
-    """
-    target = pa.int64() if kind == "integer" else pa.float64()
-    # A cast that fails is slow, for every row is told: the first rows are asked before all.
-    numbers = _cast(texts, target) if _cast(texts[:1000], target) is not None else None
-    if numbers is None:
-        return None
-    filled = None if texts.null_count == 0 else np.asarray(pc.is_valid(texts).to_numpy(zero_copy_only=False), dtype=bool)
-    data = (numbers if filled is None else pc.fill_null(numbers, 0)).to_numpy(zero_copy_only=False)
-    if kind == "number":
-        # With a sign before it, a whole number is one still.
-        return (data, filled) if np.isfinite(data).all() and not (_bytes(texts)[0] == ord("+")).any() else None
-    return (data, filled) if not strictly or _as_written(texts) else None
-
-
-def _as_written(texts: Any) -> bool:
-    """Whether texts that are whole numbers to Arrow are so to a person: digits alone, and no zeros before them."""
-    written, ends = _bytes(texts)
-    if not len(written):
-        return True
-    lengths, starts = np.diff(ends), np.minimum(ends[:-1], len(written) - 1)
-    first = written[starts]
-    signed = (first == ord("-")) & (lengths > 0)
-    if signed.any():
-        lengths = lengths - 2 * signed  # so that a zero with a sign counts as two digits
-        first = written[starts + signed]
-        lengths[signed] += 1 + (first[signed] == ord("0"))
-    return not ((first == ord("0")) & (lengths > 1)).any() and int(written.max()) <= ord("9")
-
-
-def _bytes(texts: Any) -> tuple[Array, Array]:
-    """uint8[k]: all texts, one behind the other; int[n+1]: where each begins, and the end."""
-    _, places, data = texts.buffers()
-    if data is None or not len(texts):
-        return np.zeros(0, np.uint8), np.zeros(len(texts) + 1, np.int32)
-    ends = np.frombuffer(places, np.int64 if pa.types.is_large_string(texts.type) else np.int32, len(texts) + 1 + texts.offset)
-    ends = ends[texts.offset :]
-    return np.frombuffer(data, np.uint8)[ends[0] : ends[-1]], ends - ends[0]
-
-
-def whole_beyond(texts: Any) -> bool:
-    """Whether a text is a whole number of nineteen digits or more, of which a double would keep fifteen."""
-    longest = pc.max(pc.binary_length(texts)).as_py() or 0
-    return longest >= 19 and bool(pc.any(pc.match_substring_regex(texts, r"^[+-]?[0-9]{19,}$")).as_py())
-
-
-def _cast(array: Any, target: Any) -> Any | None:
-    try:
-        return array.cast(target)
-    except pa.ArrowInvalid:
-        return None
+    return compact(checked(dtype, raw[words.data], words.valid))
 
 
 def _misfits(words: Vector, bad: Sequence[int], dtype: str, field: Field, place: str) -> list[Diagnostic]:
@@ -246,47 +243,27 @@ def _by_pattern(text: str, pattern: str, dtype: str) -> Value:
     return moment.date() if dtype == "date" else moment
 
 
-def read_parquet(data: bytes, place: str) -> dict[str, Vector]:
-    """A Parquet file's columns."""
+def read_parquet(source: Any, place: str) -> tuple[dict[str, Column], int]:
+    """A Parquet file's columns and rows. Cost: one pass, a block of rows at a time."""
     try:
-        table = pq.read_table(pa.BufferReader(data))
-    except (pa.ArrowInvalid, pa.ArrowNotImplementedError, OSError) as error:
+        file = pq.ParquetFile(source, pre_buffer=False)  # or all of the file is in memory beside what is read of it
+        schema = file.schema_arrow
+        columns = [grown(f.type) for f in schema]
+        growing = Growing(columns)
+        try:
+            for block in file.iter_batches(BATCH):
+                block.validate(full=True)  # places of texts may lie outside of what a broken file holds
+                growing.add(block)
+            growing.wait()
+        finally:
+            growing.close()
+    except (pa.ArrowException, OSError, UnicodeError) as error:
         raise refuse("bad_parquet", f"The Parquet file cannot be read: {error}.", place=place) from None
-    return {name: from_arrow(table.column(name))[0] for name in table.column_names}
+    with ThreadPoolExecutor(2) as pool:
+        return dict(zip(schema.names, pool.map(_of_blocks, columns), strict=True)), file.metadata.num_rows
 
 
-def write_parquet(columns: Mapping[str, Vector]) -> bytes:
-    """Vectors as a Parquet file."""
-    out = io.BytesIO()
-    pq.write_table(pa.table({name: to_arrow(v) for name, v in columns.items()}), out)
-    return out.getvalue()
-
-
-def missing_word(v: Vector) -> str:
-    """What stands for empty in a CSV: nothing, unless the column holds empty texts as well."""
-    if v.dtype != "text" or "" not in v.words:
-        return ""
-    word = "NULL"
-    while word in v.words:
-        word += "_"
-    return word
-
-
-def cell_text(value: Value) -> str:
-    """A value as a CSV holds it."""
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    return number_text(value) if isinstance(value, float) else str(iso(value))
-
-
-def write_csv(columns: Mapping[str, Vector]) -> bytes:
-    """Vectors as a CSV with a header, UTF-8, lines ended by a line feed."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(columns)
-    texts = []
-    for v in columns.values():
-        word = missing_word(v)
-        texts.append([word if x is None else cell_text(x) for x in v.tolist()])
-    writer.writerows(zip(*texts, strict=True))
-    return out.getvalue().encode()
+def _of_blocks(column: GrownTexts | GrownValues | Blocks) -> Column:
+    if isinstance(column, GrownValues):
+        return column.finished()
+    return compact(from_arrow(column.finished())[0] if isinstance(column, Blocks) else column.finished())

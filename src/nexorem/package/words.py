@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from nexorem.core.values import NO_WORDS, Array, Vector, empties
+
+MANY_WORDS = 1 << 20  # that are worth two threads
+SAMPLE = 1_001  # words of which the middle one parts the others
 
 
 def arrow_words(words: Array) -> pa.Array:
@@ -18,7 +22,37 @@ def arrow_words(words: Array) -> pa.Array:
 
 def object_words(texts: pa.Array) -> Array:
     """Arrow texts as a dictionary of words."""
-    return np.array(texts.to_pylist(), dtype=object) if len(texts) else NO_WORDS
+    return texts.to_numpy(zero_copy_only=False) if len(texts) else NO_WORDS
+
+
+def in_order(dictionaries: list[pa.LargeStringArray]) -> tuple[Array, pa.LargeStringArray]:
+    """int32[n]: where each word of some dictionaries, which are gone then, stands among the distinct ones, ascending; and those. Cost: a
+    sort, by two threads where they are many."""
+    words = pa.concat_arrays(dictionaries)
+    dictionaries.clear()
+    order = _order(words)
+    words = words.take(pa.array(order))
+    differs = np.ones(len(words), bool)
+    differs[1:] = pc.not_equal(words[1:], words[:-1]).to_numpy(zero_copy_only=False)
+    place = np.empty(len(words), np.int32)
+    place[order] = np.cumsum(differs, dtype=np.int32) - 1
+    return place, words if differs.all() else words.filter(pa.array(differs))
+
+
+def _order(words: pa.LargeStringArray) -> Array:
+    """The places of words, those of the least first."""
+    if len(words) < MANY_WORDS:
+        return np.asarray(pc.sort_indices(words).to_numpy())
+    some = words.take(pa.array(np.linspace(0, len(words) - 1, SAMPLE).astype(np.int64)))
+    middle = some[pc.sort_indices(some)[SAMPLE // 2].as_py()]
+    first = pc.less(words, middle).to_numpy(zero_copy_only=False)
+    halves = [np.flatnonzero(first), np.flatnonzero(~first)]
+
+    def ordered(places: Array) -> Array:
+        return np.asarray(places[pc.sort_indices(words.take(pa.array(places))).to_numpy()])
+
+    with ThreadPoolExecutor(2) as pool:
+        return np.concatenate(list(pool.map(ordered, halves)))
 
 
 def recoded(codes: Array, valid: Array, words: Sequence[str | None] | pa.Array) -> Vector:

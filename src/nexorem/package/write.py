@@ -6,16 +6,17 @@ import io
 import json
 import re
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import AbstractContextManager, contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO, cast
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.model.model import Model, Table, link_json, plain
+from nexorem.core.model.rows import apart
 from nexorem.core.model.specs import spec_json
 from nexorem.core.model.star import Star
-from nexorem.core.values import Vector
-from nexorem.package.tabular import missing_word, write_csv, write_parquet
+from nexorem.package.written import missing_word, write_csv, write_parquet
 
 PROFILE = "https://datapackage.org/profiles/2.0/datapackage.json"
 TYPE_NAMES = {"text": "string"}
@@ -41,51 +42,87 @@ KEYS = (
 )
 
 
+Opener = Callable[[str], AbstractContextManager[BinaryIO]]
+
+
 def write_package(star: Star, path: Path, data: str = "csv", beside: Mapping[str, bytes] | None = None) -> None:
     """Writes to a folder, or to a .zip when `path` ends so, with the files that its checks name `beside` it. An existing target is refused,
-    never half-changed."""
+    never half-changed. Cost: that of the columns, a block of rows at a time."""
     if path.exists():
         raise refuse("exists", f"{path.name} already exists.", "Name another place, or remove it first.")
     if path.suffix == ".zip":
-        path.write_bytes(package_zip(star, data, beside))
+        with path.open("wb") as out:
+            write_zip(star, out, data, beside)
         return
-    files = package_files(star, data) | dict(beside or {})
-    for name, content in files.items():
+
+    @contextmanager
+    def opened(name: str) -> Iterator[BinaryIO]:
         target = path / name
         target.parent.mkdir(parents=True, exist_ok=True)
-        target.write_bytes(content)
+        with target.open("wb") as file:
+            yield file
+
+    _write(star, opened, data, beside)
+
+
+def write_zip(star: Star, out: BinaryIO, data: str = "csv", beside: Mapping[str, bytes] | None = None) -> None:
+    """The package as a .zip, the same bytes for the same model. Parquet is packed already, and is stored as it is."""
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as file:
+
+        @contextmanager
+        def opened(name: str) -> Iterator[BinaryIO]:
+            about = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
+            about.compress_type = zipfile.ZIP_STORED if name.endswith(".parquet") else zipfile.ZIP_DEFLATED
+            with file.open(about, "w", force_zip64=True) as target:
+                yield cast(BinaryIO, target)
+
+        _write(star, opened, data, beside)
 
 
 def package_zip(star: Star, data: str = "csv", beside: Mapping[str, bytes] | None = None) -> bytes:
-    """The package as a .zip, the same bytes for the same model."""
+    """The bytes of a small package's .zip."""
     out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as file:
-        for name, content in (package_files(star, data) | dict(beside or {})).items():
-            file.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), content, zipfile.ZIP_DEFLATED)
+    write_zip(star, out, data, beside)
     return out.getvalue()
 
 
 def package_files(star: Star, data: str = "csv") -> dict[str, bytes]:
-    """The package's files by their paths."""
+    """A small package's files by their paths."""
+    files: dict[str, bytes] = {}
+
+    @contextmanager
+    def opened(name: str) -> Iterator[BinaryIO]:
+        out = io.BytesIO()
+        yield out
+        files[name] = out.getvalue()
+
+    _write(star, opened, data, None)
+    return files
+
+
+def _write(star: Star, opened: Opener, data: str, beside: Mapping[str, bytes] | None) -> None:
+    """Writes each file into what `opened` gives for its path, the descriptor first."""
     assert data in FORMATS
     names = resource_names(star.model)
-    files: dict[str, bytes] = {}
-    resources = []
-    for table in star.model.tables:
-        if table.formula:
-            continue
-        columns = {c.name: star.column(table.name, c.name).rows() for c in table.columns if not c.formula}
-        path = f"data/{names[table.name]}.{data}"
-        files[path] = write_csv(columns) if data == "csv" else write_parquet(columns)
-        resources.append(_resource(table, names[table.name], path, data, columns))
+    paths = {t.name: f"data/{names[t.name]}.{data}" for t in star.model.tables if not t.formula}
     descriptor = {
         "$schema": PROFILE,
         "name": star.model.name,
         **({"title": star.model.title} if star.model.title else {}),
-        "resources": resources,
+        "resources": [_resource(star, t, names[t.name], paths[t.name], data) for t in star.model.tables if t.name in paths],
         "nexorem": nexorem_property(star.model, names),
     }
-    return {"datapackage.json": (json.dumps(descriptor, indent=2, ensure_ascii=False) + "\n").encode(), **files}
+    with opened("datapackage.json") as out:
+        out.write((json.dumps(descriptor, indent=2, ensure_ascii=False) + "\n").encode())
+    for table in star.model.tables:
+        if table.name in paths:
+            there = apart(star.rows[table.name].columns)
+            columns = {c.name: there[c.name] for c in table.columns if not c.formula}
+            with opened(paths[table.name]) as out:
+                (write_csv if data == "csv" else write_parquet)(columns, out)
+    for name, content in (beside or {}).items():
+        with opened(name) as out:
+            out.write(content)
 
 
 def resource_names(model: Model) -> dict[str, str]:
@@ -100,11 +137,11 @@ def resource_names(model: Model) -> dict[str, str]:
     return names
 
 
-def _resource(table: Table, name: str, path: str, data: str, columns: dict[str, Vector]) -> dict[str, Any]:
+def _resource(star: Star, table: Table, name: str, path: str, data: str) -> dict[str, Any]:
     fields: list[dict[str, Any]] = []
     for column in (c for c in table.columns if not c.formula):
         field: dict[str, Any] = {"name": column.name, "type": TYPE_NAMES.get(column.dtype, column.dtype)}
-        word = missing_word(columns[column.name]) if data == "csv" else ""
+        word = missing_word(star.column(table.name, column.name)) if data == "csv" and column.dtype == "text" else ""
         if word:
             field["missingValues"] = [word]
         fields.append(field)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import wraps
-from typing import Any, Protocol
+from typing import Any, Protocol, get_type_hints
 
-from flask import Blueprint, g
+from flask import Blueprint, Response, g
 from pydantic import ValidationError
 from spectree import Response as Answers
 from spectree import SpecTree
@@ -106,6 +106,18 @@ def make_spec() -> SpecTree:
     )
 
 
+def _aside(handler: Callable[..., Any]) -> Callable[..., Any]:
+    """The handler of a file, whose answer waits beside: checking what was asked for would gather all of it up."""
+
+    @wraps(handler)
+    def answered(*args: Any, **kwargs: Any) -> Response:
+        g.file = handler(*args, **kwargs)
+        return Response()
+
+    answered.__annotations__ = get_type_hints(handler)  # for their names are those of the handler's module
+    return answered
+
+
 def registering(api: Blueprint, spec: SpecTree, who: Who, note: Note = lambda actor, model_id, what: None) -> Register:
     """The one door: `address(path, method, result, needs=…, **types)` registers a handler with its types and with what it needs of whoever
     calls, None where nobody need be signed in; `large` answers are not checked against their type, and a `result` of None is a file or a
@@ -130,7 +142,8 @@ def registering(api: Blueprint, spec: SpecTree, who: Who, note: Note = lambda ac
             # What has no types is a stream or a file at a plain address: it is not gathered up to be checked.
             checked = handler
             if result or types:
-                checked = spec.validate(resp=answers, skip_validation=False, operation_id=handler.__name__, **types)(handler)
+                typed = handler if result else _aside(handler)
+                checked = spec.validate(resp=answers, skip_validation=False, operation_id=handler.__name__, **types)(typed)
 
             @wraps(checked)
             def entered(*args: Any, **kwargs: Any) -> Any:
@@ -147,6 +160,7 @@ def registering(api: Blueprint, spec: SpecTree, who: Who, note: Note = lambda ac
                     check_body()
                 with seeing(sight):
                     answer = checked(*args, **kwargs)
+                    answer = g.pop("file", answer)
                 if takes:
                     note(g.actor, kwargs.get("model_id"), takes)
                 return answer

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import tempfile
 import zipfile
 from functools import partial
@@ -15,7 +16,6 @@ from nexorem.core.language.former import back_to, presented
 from nexorem.core.language.vocabulary import vocabulary
 from nexorem.core.model.star import Star
 from nexorem.core.plan.reach import reach_after
-from nexorem.package.write import package_zip
 from nexorem.server import schemas as s
 from nexorem.server import schemas_formula as f
 from nexorem.server.addresses import Register, Who, actor, make_spec, registering
@@ -31,6 +31,7 @@ from nexorem.server.api_staying import add_staying
 from nexorem.server.callers import request_budget
 from nexorem.server.door import Door
 from nexorem.server.events import event
+from nexorem.server.packages import package_answer
 from nexorem.store import models
 from nexorem.store.sides import asking_for
 from nexorem.work import counting, describe, editing, people, staying
@@ -105,7 +106,8 @@ def add_models(address: Register, workspace: Workspace, door: Door) -> None:
             if upload:
                 upload.save(path)
             else:
-                path.write_bytes(request.get_data())
+                with path.open("wb") as file:
+                    shutil.copyfileobj(request.stream, file)
             if not zipfile.is_zipfile(path):
                 raise refuse("bad_zip", "This is not a .zip of a data package.", "Choose a .zip with a datapackage.json in it.")
             return jsonify({"id": workspace.open(actor(), path)})
@@ -124,8 +126,7 @@ def add_models(address: Register, workspace: Workspace, door: Door) -> None:
     def package(model_id: int, query: s.PackageQuery) -> Response:
         """The model with its rows as a .zip of a data package."""
         stored, star = workspace.star(model_id)
-        headers = {"Content-Disposition": f'attachment; filename="{stored.name}.zip"'}
-        return Response(package_zip(star, query.data, workspace.beside(model_id, star.model)), mimetype="application/zip", headers=headers)
+        return package_answer(star, query.data, workspace.beside(model_id, star.model), stored.name)
 
     @address("/models/<int:model_id>/events", "GET", None, cleared=True)
     def follow(model_id: int) -> Response:

@@ -9,13 +9,13 @@ from nexorem.core.language.former import present_name
 from nexorem.core.model.specs import ProbeSpec, read_spec
 from nexorem.export.documents import DOCUMENTS, make_document
 from nexorem.export.report import report
-from nexorem.package.write import package_zip
 from nexorem.server import schemas as s
 from nexorem.server import schemas_link as k
 from nexorem.server import schemas_prove as p
 from nexorem.server.addresses import Register, actor
 from nexorem.server.api_probe import grid_response, json_of
 from nexorem.server.callers import request_budget
+from nexorem.server.packages import package_answer
 from nexorem.work import releasing
 from nexorem.work.actor import Need
 from nexorem.work.describe import analysis, document
@@ -106,8 +106,7 @@ def _fetching(address: Register, workspace: Workspace) -> None:
     def release_package(model_id: int, release: str, query: s.PackageQuery) -> Response:
         """A release as a .zip of a data package."""
         star = releasing.star_at(workspace, model_id, release)
-        headers = {"Content-Disposition": f'attachment; filename="{star.model.name}-{release}.zip"'}
-        return Response(package_zip(star, query.data, workspace.beside(model_id, star.model)), mimetype="application/zip", headers=headers)
+        return package_answer(star, query.data, workspace.beside(model_id, star.model), f"{star.model.name}-{release}")
 
     @address("/models/<int:model_id>/releases/<string:release>/document", "GET", None, query=k.DocumentQuery)
     def release_document(model_id: int, release: str, query: k.DocumentQuery) -> Response:

@@ -14,7 +14,7 @@ from sqlalchemy import Connection, delete, func, insert, select, update
 
 from nexorem.core.columns import Column, joined, narrow
 from nexorem.core.diagnostics import Refused, refuse
-from nexorem.core.model.rows import Chosen, TableRows
+from nexorem.core.model.rows import Chosen, TableRows, apart
 from nexorem.core.model.star import Star
 from nexorem.core.values import NO_WORDS, Vector
 from nexorem.gather.frame import Frame
@@ -96,7 +96,7 @@ def stored_frame(star: Star, name: str) -> Frame:
     table, rows = star.model.table(name), star.rows[name]
     assert table
     computed = {c.name for c in table.columns if c.formula}
-    return Frame.of(TableRows(rows.size, Chosen.of(rows.columns, [c for c in rows.columns if c not in computed])))
+    return Frame.of(TableRows(rows.size, Chosen.of(apart(rows.columns), [c for c in rows.columns if c not in computed])))
 
 
 def read_load(connection: Connection, load_id: int) -> Frame:

@@ -18,7 +18,7 @@ import pyarrow.parquet as pq
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.model.star import Star
-from nexorem.package.tabular import write_parquet
+from nexorem.package.written import write_parquet
 from nexorem.sql.tree import plain_name
 from nexorem.store.cluster import free_port
 from nexorem.store.spark import spark
@@ -131,7 +131,8 @@ def write_tables(star: Star, folder: Path) -> dict[str, Path]:
     files = {}
     for table in star.model.tables:
         path = folder / f"{plain_name(table.name)}.parquet"
-        path.write_bytes(write_parquet({c.name: star.column(table.name, c.name).rows() for c in table.columns}))
+        with path.open("wb") as out:
+            write_parquet({c.name: star.column(table.name, c.name) for c in table.columns}, out)
         files[plain_name(table.name)] = path
     return files
 

@@ -15,6 +15,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from nexorem.core.engine.computed import made_for
 from nexorem.core.model.model import Model, Table, model_json
 from nexorem.core.model.rows import Chosen, TableRows
 from nexorem.core.model.star import Star
@@ -126,7 +127,8 @@ class Memory:
 
     def star(self, model: Model, keys: Mapping[str, str]) -> Star | None:
         """The star of a model as it was kept, with what is computed."""
-        return self.shelf.star(star_key(model, keys))
+        kept = self.shelf.star(star_key(model, keys))
+        return made_for(kept, model) if kept else None
 
     def rows(self, key: str, table: Table) -> TableRows | None:
         """Rows of a table that were kept, with the columns that it has now."""

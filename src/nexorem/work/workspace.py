@@ -19,7 +19,7 @@ from sqlalchemy import Engine
 
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.cleared import cleared
-from nexorem.core.engine.computed import edited_star, make_star
+from nexorem.core.engine.computed import edited_star, made_for, make_star
 from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.model.check import checked_star
@@ -29,6 +29,7 @@ from nexorem.core.model.star import Star, TableRows, table_rows
 from nexorem.core.words import listed
 from nexorem.gather.frame import Frame
 from nexorem.gather.jobs import Jobs
+from nexorem.gather.made import is_made
 from nexorem.gather.recipe import gather, load_recipe
 from nexorem.gather.shape import Frames, Shaper
 from nexorem.package.check_files import PackageFiles, files_of_checks
@@ -292,7 +293,21 @@ class Workspace:
         star = open_package(path)
         model_id = models.create(self.engine, star, only_if_new)
         self.keep_beside(model_id, files_of_checks(star.model, PackageFiles(path).content))
+        if not only_if_new:
+            self._know(model_id, star)
         return self._owned(actor, model_id)
+
+    def _know(self, model_id: int, star: Star) -> None:
+        """Holds a model that was just stored, with the rows that it was stored from: they need not be read again. Where some of its rows
+        are made here, or it was edited meanwhile, it is opened like any other."""
+        stored = models.load(self.engine, model_id)
+        if any(is_made(t.origin) for t in stored.model.tables):
+            return
+        if tuple(replace(t, load=None) for t in stored.model.tables) != star.model.tables or stored.model.links != star.model.links:
+            return
+        shaper = self.shaper(stored.model)
+        signatures = {t.name: shaper.signature(t.name) for t in stored.model.tables if not t.formula}
+        self.hold(model_id, (stored, made_for(star.with_model(stored.model), stored.model), signatures))
 
     def _owned(self, actor: Actor, model_id: int) -> int:
         """The model, which whoever made it looks after."""

@@ -70,6 +70,13 @@ def edited_star(star: Star, model: Model, budget: Budget | None = None) -> Star:
     return kept
 
 
+def made_for(star: Star, model: Model) -> Star:
+    """A star that was kept, known from now on as the one that was made for a model: edits keep what is computed, as they do of one that was
+    made here."""
+    _asked[star] = model
+    return star
+
+
 def _computed_from(model: Model) -> tuple[object, ...]:
     """All of a model that its computed parts depend on, beside stored rows: not what is said of them, nor measures that none mentions."""
     tables = [

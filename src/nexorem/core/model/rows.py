@@ -36,6 +36,15 @@ class Unread(Mapping[str, Column]):
     def count(self, name: str) -> int | None:
         """How many members a coded column has; None for another one."""
 
+    @abstractmethod
+    def apart(self) -> Unread:
+        """The same columns, to be read once: what is read of them is not kept for those who ask later."""
+
+
+def apart(columns: Mapping[str, Column]) -> Mapping[str, Column]:
+    """Columns to be read once, from where they lie."""
+    return columns.apart() if isinstance(columns, Unread) else columns
+
 
 def coded_members(columns: Mapping[str, Column], name: str) -> int | None:
     """How many members a coded column has, without reading them; None for another one."""
@@ -64,6 +73,11 @@ class Chosen(Unread):
     def count(self, name: str) -> int | None:
         """What the mapping says that has it."""
         return coded_members(self._sources[name], name)
+
+    def apart(self) -> Chosen:
+        """The same out of mappings that are apart, each of them once."""
+        each = {id(source): apart(source) for source in self.sources()}
+        return Chosen({name: each[id(source)] for name, source in self._sources.items()}, self._sources)
 
     def __getitem__(self, name: str) -> Column:
         return self._sources[name][name]

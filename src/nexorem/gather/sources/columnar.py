@@ -26,10 +26,10 @@ from nexorem.gather.sources.bounds import (
     headings,
     too_many_columns,
 )
-from nexorem.gather.sources.grown import Growing, GrownTexts, GrownValues
 from nexorem.gather.sources.json_fast import read_plain
 from nexorem.gather.sources.kinds import LinesSource
 from nexorem.package.arrow import coded, from_arrow
+from nexorem.package.grown import Blocks, Growing, GrownValues, grown
 
 BATCH = 1 << 18
 CHUNK = 50_000
@@ -90,7 +90,7 @@ def _columns(
     batches: Iterator[pa.RecordBatch], schema: pa.Schema, total: int, nested: str, notes: Notes, progress: Progress, place: str
 ) -> tuple[dict[str, Column | Vector], int]:
     names = headings(schema.names, notes, place)
-    columns = [_grown(f.type) for f in schema]
+    columns = [grown(f.type) for f in schema]
     growing = Growing(columns)
     rows = size = 0
     try:
@@ -106,39 +106,13 @@ def _columns(
     finally:
         growing.close()
     made: dict[str, Column | Vector] = {}
-    for name, field, column in zip(names, schema, columns, strict=True):
-        v = _column(column.finished(field.type), name, nested, notes) if isinstance(column, _Blocks) else column.finished()
+    for name, column in zip(names, columns, strict=True):
+        v = _column(column.finished(), name, nested, notes) if isinstance(column, Blocks) else column.finished()
         if isinstance(column, GrownValues) and column.done:
             notes.add(f"{name} holds {column.done}.")
         if v is not None:
             made[name] = v
     return made, rows
-
-
-class _Blocks:
-    """A column of a type whose blocks say too little by themselves: it is read when all are there."""
-
-    def __init__(self) -> None:
-        self._blocks: list[Any] = []
-
-    def add(self, block: Any) -> None:
-        """Takes a block."""
-        self._blocks.append(block)
-
-    def finished(self, kind: Any) -> pa.ChunkedArray:
-        """All of them."""
-        blocks, self._blocks = self._blocks, []
-        return pa.chunked_array(blocks, kind)
-
-
-def _grown(kind: Any) -> GrownTexts | GrownValues | _Blocks:
-    types = pa.types
-    if types.is_string(kind) or types.is_large_string(kind):
-        return GrownTexts()
-    whole = types.is_integer(kind) and kind != pa.uint64()
-    if whole or types.is_floating(kind) or types.is_boolean(kind) or types.is_date(kind) or types.is_timestamp(kind):
-        return GrownValues(kind)
-    return _Blocks()
 
 
 def _column(column: pa.ChunkedArray, name: str, nested: str, notes: Notes) -> Vector | None:

@@ -18,11 +18,11 @@ import pyarrow.csv as pacsv
 from nexorem.core.columns import Column
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.values import Vector
-from nexorem.gather.sources.bounds import MOST_COLUMNS, MOST_LINE, MOST_ROWS, Notes, Progress, headings, too_many_columns
+from nexorem.gather.sources.bounds import MOST_CELL, MOST_COLUMNS, MOST_LINE, MOST_ROWS, Notes, Progress, headings, too_many_columns
 from nexorem.gather.sources.csv_sniff import CHUNK, LOOK, Shape, encoding_of, rows_of, shape_of
-from nexorem.gather.sources.grown import Growable, Growing, GrownTexts, GrownWritten, texts_of
 from nexorem.gather.sources.kinds import ColumnReads, CsvSource
-from nexorem.package.tabular import MANY
+from nexorem.package.grown import Growable, Growing, GrownTexts, GrownWritten, texts_of
+from nexorem.package.numerals import MANY
 
 BLOCK = 8 * 1024**2
 MOST_TOLD = 20
@@ -99,7 +99,7 @@ def _read(path: Path, place: str, source: CsvSource, shape: Shape, notes: Notes,
             return {n: texts_of([]) for n in names}
     quick = size - start > BLOCK or _rows_in(path, start) >= MANY
     above = shape.skip + shape.header
-    columns = {n: GrownWritten(n, _kinds(source.columns.get(n)) if quick else (), above, place) for n in names}
+    columns = {n: GrownWritten(n, _kinds(source.columns.get(n)) if quick else (), above, place, MOST_CELL) for n in names}
     texts = _Texts(path, place, start, names, source, shape)
     rows = texts.read(columns, notes, lambda n, b: progress(n, min(PARSING * b / size, PARSING)))
     if notes.broken and source.broken_rows == "refuse":

@@ -15,10 +15,9 @@ import pyarrow.compute as pc
 from nexorem.core.columns import Column, Part, joined, narrow
 from nexorem.core.diagnostics import refuse
 from nexorem.core.values import Array, Vector, empties
-from nexorem.gather.sources.bounds import MOST_CELL
 from nexorem.package.arrow import from_arrow
-from nexorem.package.tabular import whole_beyond, written_numbers
-from nexorem.package.words import object_words
+from nexorem.package.numerals import whole_beyond, written_numbers
+from nexorem.package.words import in_order, object_words
 
 SPILLED = 16 * 1024**2  # bytes of a column that are worth a file
 WHOLE_DIGITS = 10**18  # whole numbers from here on have more digits than a double keeps
@@ -80,23 +79,24 @@ def texts_of(blocks: list[Any]) -> Vector:
     rows = sum(len(block) for block in blocks)
     if rows == 0:
         return empties("text", 0)
-    chunks = pa.chunked_array(blocks).unify_dictionaries().chunks
+    indices = [block.indices for block in blocks]
+    starts = np.cumsum([0, *(len(block.dictionary) for block in blocks)])
+    dictionaries = [block.dictionary.cast(pa.large_string()) for block in blocks]
     blocks.clear()
-    words = chunks[0].dictionary.cast(pa.large_string())
-    order = pc.sort_indices(words)
-    place = np.zeros(max(len(words), 1), np.int32)
-    place[order.to_numpy()] = np.arange(len(words))
+    place, words = in_order(dictionaries)
     data, valid = np.zeros(rows, np.int32), np.ones(rows, bool)
     at = 0
-    while chunks:
-        codes = chunks.pop(0).indices
+    for start in starts[:-1]:
+        codes = indices.pop(0)
         end = at + len(codes)
-        np.take(place, codes.fill_null(0).to_numpy(zero_copy_only=False), out=data[at:end])
+        if codes.null_count < len(codes):
+            np.take(place[start:], codes.fill_null(0).to_numpy(zero_copy_only=False), out=data[at:end], mode="clip")
         if codes.null_count:
             valid[at:end] = codes.is_valid().to_numpy(zero_copy_only=False)
             data[at:end][~valid[at:end]] = 0
         at = end
-    return Vector("text", data, valid, object_words(words.take(order)))
+    pa.default_memory_pool().release_unused()  # what the blocks took
+    return Vector("text", data, valid, object_words(words))
 
 
 class GrownTexts:
@@ -134,10 +134,11 @@ class GrownValues:
 
 class GrownWritten:
     """Values as a person wrote them: numbers as long as every text is one as it would be written out, else texts. `kinds` are the types
-    that are tried, in this order. Where texts come after numbers, the column is to be read `again`, as texts."""
+    that are tried, in this order. Where texts come after numbers, the column is to be read `again`, as texts. A text has `longest` bytes at
+    most."""
 
-    def __init__(self, name: str, kinds: tuple[str, ...], above: int, place: str) -> None:
-        self.name, self.place, self.again = name, place, False
+    def __init__(self, name: str, kinds: tuple[str, ...], above: int, place: str, longest: int) -> None:
+        self.name, self.place, self.longest, self.again = name, place, longest, False
         self._kinds, self._guessed = kinds, len(kinds) > 1
         self._row = above
         self._rows = 0
@@ -186,11 +187,11 @@ class GrownWritten:
 
     def _bounded(self, block: Any) -> None:
         longest = pc.max(pc.binary_length(block)).as_py() or 0
-        if longest > MOST_CELL:
-            row = pc.index(pc.greater(pc.binary_length(block), MOST_CELL), True).as_py() + 1 + self._row
+        if longest > self.longest:
+            row = pc.index(pc.greater(pc.binary_length(block), self.longest), True).as_py() + 1 + self._row
             raise refuse(
                 "long_value",
-                f"{self.name} holds a text of {longest / 1024**2:,.0f} MB in row {row:,}; {MOST_CELL // 1024**2} MB is the most.",
+                f"{self.name} holds a text of {longest / 1024**2:,.0f} MB in row {row:,}; {self.longest // 1024**2} MB is the most.",
                 "Is a quote left open there?",
                 self.place,
             )
@@ -203,6 +204,34 @@ class GrownWritten:
         if self._kinds and self._rows:
             self._texts.add(pa.nulls(self._rows, pa.string()))
         return self._texts.finished()
+
+
+class Blocks:
+    """A column of a type whose blocks say too little by themselves: it is read when all are there."""
+
+    def __init__(self, kind: Any) -> None:
+        self.kind = kind
+        self._blocks: list[Any] = []
+
+    def add(self, block: Any) -> None:
+        """Takes a block."""
+        self._blocks.append(block)
+
+    def finished(self) -> pa.ChunkedArray:
+        """All of them."""
+        blocks, self._blocks = self._blocks, []
+        return pa.chunked_array(blocks, self.kind)
+
+
+def grown(kind: Any) -> GrownTexts | GrownValues | Blocks:
+    """A column of an Arrow type that is to come in blocks."""
+    types = pa.types
+    if types.is_string(kind) or types.is_large_string(kind):
+        return GrownTexts()
+    whole = types.is_integer(kind) and kind != pa.uint64()
+    if whole or types.is_floating(kind) or types.is_boolean(kind) or types.is_date(kind) or types.is_timestamp(kind):
+        return GrownValues(kind)
+    return Blocks(kind)
 
 
 class Growing:
