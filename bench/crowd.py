@@ -30,20 +30,19 @@ GRIDS: tuple[dict[str, Any], ...] = (
 
 
 class Person:
-    """Somebody with a connection of their own, as a browser has it, and how long their requests took."""
+    """Somebody, and how long their requests took."""
 
     def __init__(self, port: int, number: int) -> None:
-        self.connection = HTTPConnection("127.0.0.1", port, timeout=120)
-        self.name, self.chance = f"crowd_{number}", random.Random(number)
+        self.port, self.name, self.chance = port, f"crowd_{number}", random.Random(number)
         self.times: dict[str, list[float]] = {"grid": [], "pick": [], "edit": []}
         self.turn, self.version = 0, 0
 
     def ask(self, method: str, path: str, body: object = None) -> tuple[int, bytes]:
         """A status and an answer."""
-        self.connection.request(
-            method, f"/api/models/1{path}", body and json.dumps(body), {"Content-Type": "application/json"} if body else {}
-        )
-        with self.connection.getresponse() as answer:
+        with closing(HTTPConnection("127.0.0.1", self.port, timeout=120)) as connection:
+            data = None if body is None else json.dumps(body)
+            connection.request(method, f"/api/models/1{path}", data, {"Content-Type": "application/json"} if data else {})
+            answer = connection.getresponse()
             return answer.status, answer.read()
 
     def grid(self, picks: list[dict[str, Any]]) -> None:
@@ -86,9 +85,8 @@ def together(port: int, numbers: range, heavy: bool, seconds: float) -> dict[str
 
     def ask_heavily() -> None:
         asker = Person(port, 0)
-        with closing(asker.connection):
-            while time.monotonic() < until:
-                asker.ask("POST", "/grid", {"probe": WORST})
+        while time.monotonic() < until:
+            asker.ask("POST", "/grid", {"probe": WORST})
 
     threads = [threading.Thread(target=p.live, args=(since, until)) for p in people]
     threads += [threading.Thread(target=ask_heavily)] if heavy else []
@@ -96,8 +94,6 @@ def together(port: int, numbers: range, heavy: bool, seconds: float) -> dict[str
         thread.start()
     for thread in threads:
         thread.join()
-    for person in people:
-        person.connection.close()
     told: dict[str, float] = {}
     for kind in ("grid", "pick", "edit", "all"):
         times = sorted(x for p in people for k, some in p.times.items() if kind in (k, "all") for x in some)

@@ -26,7 +26,8 @@ from nexorem.store import models
 from nexorem.store.outcomes import states
 from nexorem.work import blaming, covering, releasing
 from nexorem.work.actor import Actor
-from nexorem.work.background import Quiet, Run
+from nexorem.work.background import Run
+from nexorem.work.quiet import Quiet
 from nexorem.work.workspace import Workspace
 
 DEMO = Path(__file__).parents[1] / "demo" / "lantern_isles"

@@ -21,6 +21,7 @@ import pyarrow.csv
 
 from bench import star_schema as ss
 from bench.arrival import arrival_part
+from bench.crowd import crowd_part
 from bench.decision import decision_part
 from bench.gather import loads_part, steps_part
 from bench.link import link_part
@@ -241,6 +242,7 @@ def measured(rows: int, runs: int, only: set[str], say: Callable[[str], None]) -
         "link": lambda: link_part(say),
         "probe": lambda: probe_part(say),
         "prove": lambda: prove_part(rows, say),
+        "crowd": lambda: crowd_part(say),
         "sql": lambda: sql_part(star, tables(), min(runs, 3), say),
         "steps": lambda: steps_part(min(rows, 1_000_000), min(runs, 3), say),
     }
@@ -341,6 +343,7 @@ SECTIONS: dict[str, Callable[[dict[str, Any]], list[str]]] = {
     ),
     "link": _linked,
     "probe": _probed,
+    "crowd": lambda x: _table(["requests, ms", *x], ([n, *(f"{some[n]:.0f}" for some in x.values())] for n in next(iter(x.values())))),
     "prove": lambda x: _table(["Prove", "seconds"], ([k, f"{v:.2f}"] for k, v in x.items() if k != "rows")),
     "memory": lambda x: [
         f"Memory: {x['columns']:.0f} bytes a fact row of eleven columns, {x['with_derived']:.0f} with all that was derived for the 13 queries."

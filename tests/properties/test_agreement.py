@@ -52,7 +52,7 @@ class Agreement(unittest.TestCase):
             return found
 
         short = (
-            mock.patch.multiple(visibility, MANY=3, INDEXED=0.7),
+            mock.patch.multiple(visibility, MANY=3, INDEXED=0.7, PAIRS_AT_ONCE=5),
             mock.patch.object(folding, "MANY_CLASSES", 2),
             mock.patch.object(aggregate, "folded", fewer),
         )

@@ -26,8 +26,8 @@ from nexorem.server.app import create_app
 from nexorem.store import database, rows
 from nexorem.work import memory
 from nexorem.work.actor import COMMAND_LINE
-from nexorem.work.background import Quiet
 from nexorem.work.memory import Memory
+from nexorem.work.quiet import Quiet
 from nexorem.work.readying import Readying
 from nexorem.work.shaping import completed
 from nexorem.work.workspace import Workspace

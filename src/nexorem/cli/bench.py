@@ -11,7 +11,7 @@ import click
 from nexorem.cli.common import reporting
 from nexorem.core.diagnostics import refuse
 
-PARTS = ("star grid cells trace formula load memory gather arrival steps link probe prove sql decision").split()
+PARTS = ("star grid cells trace formula load memory gather arrival steps link probe prove crowd sql decision").split()
 ROOT = Path(__file__).resolve().parents[3]
 
 

@@ -183,7 +183,7 @@ def add_tables(address: Register, workspace: Workspace) -> None:
         """The profile of every column of a table."""
         _, star = workspace.star(model_id)
         name = _table(star, table)
-        with asking_for(request_budget(workspace)):
+        with asking_for(request_budget()):
             return jsonify({"table": name, "profiles": staying.profiles(star, name), "counting": counting.described(workspace, model_id)})
 
     @address("/models/<int:model_id>/tables/<path:table>/count", "POST", s.Counting)
@@ -197,7 +197,7 @@ def add_tables(address: Register, workspace: Workspace) -> None:
         """Some rows of a table."""
         _, star = workspace.star(model_id)
         name = _table(star, table)
-        with asking_for(request_budget(workspace)):
+        with asking_for(request_budget()):
             columns, listed = staying.some_rows(star, name, query.start, query.count)
         return jsonify({"table": name, "size": star.size(name), "start": query.start, "columns": columns, "rows": listed})
 

@@ -189,7 +189,7 @@ def add_shape(address: Register, workspace: Workspace) -> None:
         """Two keys side by side."""
         _, star = workspace.star(model_id)
         left, right = (json.left.table, json.left.columns), (json.right.table, json.right.columns)
-        return jsonify(shaping.mismatch(star, left, right, json.amount, request_budget(workspace)))
+        return jsonify(shaping.mismatch(star, left, right, json.amount, request_budget()))
 
     @address("/models/<int:model_id>/made", "POST", g.MadeAnswer, json=g.MadeRequest)
     def try_made(model_id: int, json: g.MadeRequest) -> Response:
@@ -201,7 +201,7 @@ def add_shape(address: Register, workspace: Workspace) -> None:
     def try_computed(model_id: int, json: g.ComputedRequest) -> Response:
         """The rows that a formula would make, of a table or a column."""
         _, star = workspace.star(model_id)
-        return jsonify(shaping.computed_rows(star, json.table, json.column, json.formula, request_budget(workspace)))
+        return jsonify(shaping.computed_rows(star, json.table, json.column, json.formula, request_budget()))
 
 
 def add_story(address: Register, workspace: Workspace) -> None:

@@ -43,7 +43,7 @@ def _links(address: Register, workspace: Workspace) -> None:
     @address("/models/<int:model_id>/trial", "POST", k.Trial, json=k.TrialRequest)
     def try_edits(model_id: int, json: k.TrialRequest) -> Response:
         """What edits of links would do, and what forbids them."""
-        return jsonify(designing.trial(workspace, model_id, json.edits, json.probe, request_budget(workspace)))
+        return jsonify(designing.trial(workspace, model_id, json.edits, json.probe, request_budget()))
 
     @address("/models/<int:model_id>/variant", "POST", s.WholeModel, json=k.VariantRequest)
     def variant(model_id: int, json: k.VariantRequest) -> Response:
@@ -54,7 +54,7 @@ def _links(address: Register, workspace: Workspace) -> None:
     def suggest(model_id: int) -> Response:
         """Links that the data suggest, over all tables."""
         _, star = workspace.star(model_id)
-        return jsonify({"suggestions": suggestions(star, request_budget(workspace))})
+        return jsonify({"suggestions": suggestions(star, request_budget())})
 
 
 def _reach(address: Register, workspace: Workspace) -> None:
@@ -81,7 +81,7 @@ def _reach(address: Register, workspace: Workspace) -> None:
     @address("/models/<int:model_id>/beginning", "GET", k.BeginningAnswer)
     def first_steps(model_id: int) -> Response:
         """What can be done next with a model that was just gathered."""
-        return jsonify(beginning(workspace.star(model_id)[1], request_budget(workspace)))
+        return jsonify(beginning(workspace.star(model_id)[1], request_budget()))
 
     @address("/models/<int:model_id>/star", "POST", k.StarAnswer, cleared=True, json=k.StarRequest)
     def star_layout(model_id: int, json: k.StarRequest) -> Response:
@@ -125,7 +125,7 @@ def _history(address: Register, workspace: Workspace) -> None:
     @address("/models/<int:model_id>/history/<int:number>", "POST", k.StatesCompared, json=k.ProbeRequest)
     def edit_change(model_id: int, number: int, json: k.ProbeRequest) -> Response:
         """What one edit changed."""
-        return jsonify(designing.edit_change(workspace, model_id, number, json.probe, request_budget(workspace)))
+        return jsonify(designing.edit_change(workspace, model_id, number, json.probe, request_budget()))
 
     @address("/models/<int:model_id>/go_to", "POST", s.ModelDocument, needs=Need.EDIT, json=k.GoToRequest)
     def go_to(model_id: int, json: k.GoToRequest) -> Response:

@@ -29,7 +29,7 @@ def _formulas(address: Register, workspace: Workspace) -> None:
     def formula(model_id: int, json: f.FormulaRequest) -> Response:
         """What a formula means as it is being written: its errors, or its type, value and plan."""
         _, star = workspace.star(model_id)
-        return jsonify(formulas.formula_answer(star, json.name, json.formula, json.arriving, json.page, request_budget(workspace)))
+        return jsonify(formulas.formula_answer(star, json.name, json.formula, json.arriving, json.page, request_budget()))
 
     @address("/models/<int:model_id>/completion", "POST", f.CompletionAnswer, cleared=True, json=f.AssistRequest)
     def completion(model_id: int, json: f.AssistRequest) -> Response:

@@ -184,7 +184,7 @@ def _seen(address: Register, workspace: Workspace) -> None:
     def seen_as(model_id: int, json: p.SeenAsRequest) -> Response:
         """A probe as the caller sees it, beside how somebody with a clearance does."""
         who = {"email": json.email, "name": json.name}
-        return jsonify(clearing.seen_as(workspace, actor(), model_id, json.probe, json.clearance, who, request_budget(workspace)))
+        return jsonify(clearing.seen_as(workspace, actor(), model_id, json.probe, json.clearance, who, request_budget()))
 
 
 def _operating(address: Register, workspace: Workspace, door: Door) -> None:

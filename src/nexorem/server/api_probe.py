@@ -52,7 +52,7 @@ def _grids(address: Register, workspace: Workspace) -> None:
         version, star = models.version_of(workspace.engine, model_id), releasing.star_at(workspace, model_id, json.release)
         probe = named_then(star.model, workspace.star(model_id)[1].model, json.probe)
         start = time.perf_counter()
-        budget, read = request_budget(workspace), read_probe(star, probe)
+        budget, read = request_budget(), read_probe(star, probe)
         slow_with(lambda: describe.plan_text(star, read))
         grid_json = describe.grid_answer(answer(star, read, budget), budget)
         return jsonify({**grid_json, "milliseconds": milliseconds(start), "version": version})
@@ -62,7 +62,7 @@ def _grids(address: Register, workspace: Workspace) -> None:
         """The members of a column, for a pick, with their rows under the other picks."""
         _, star = workspace.star(model_id)
         question = describe.MembersAsk(json.column, json.search, json.picks, json.counted, json.by_rows)
-        return jsonify(describe.members(star, question, request_budget(workspace)))
+        return jsonify(describe.members(star, question, request_budget()))
 
 
 def _traces(address: Register, workspace: Workspace) -> None:
@@ -72,7 +72,7 @@ def _traces(address: Register, workspace: Workspace) -> None:
         star = releasing.star_at(workspace, model_id, json.release)
         start = time.perf_counter()
         asked = asked_then(star, workspace.star(model_id)[1], json)
-        at, budget = coordinates(star, asked.at), request_budget(workspace)
+        at, budget = coordinates(star, asked.at), request_budget()
         tracing = trace(star, read_probe(star, asked.probe), asked.measure, at, budget, _into(json))
         return jsonify(as_json(tracing) | {"milliseconds": milliseconds(start)})
 
@@ -94,8 +94,7 @@ def _traces(address: Register, workspace: Workspace) -> None:
         """Where the traces of two cells part."""
         _, star = workspace.star(model_id)
         sides = [
-            trace(star, read_probe(star, x.probe), x.measure, coordinates(star, x.at), request_budget(workspace))
-            for x in (json.first, json.second)
+            trace(star, read_probe(star, x.probe), x.measure, coordinates(star, x.at), request_budget()) for x in (json.first, json.second)
         ]
         return jsonify({"first": sides[0].value, "second": sides[1].value, "steps": parting(*sides)})
 
@@ -106,7 +105,7 @@ def _mended_value(workspace: Workspace, star: Star, request: f.MendsRequest, men
     mended = replace(request.probe, define={**request.probe.define, mend.measure: mend.formula})
     for key, probe in (("now", request.probe), ("then", mended)):
         try:
-            tracing = trace(star, read_probe(star, probe), request.measure, coordinates(star, request.at), request_budget(workspace))
+            tracing = trace(star, read_probe(star, probe), request.measure, coordinates(star, request.at), request_budget())
         except Refused as refused:
             return answer_of | {"error": refused.diagnostics[0].message}
         if isinstance(tracing.value, CellFailure):
@@ -117,7 +116,7 @@ def _mended_value(workspace: Workspace, star: Star, request: f.MendsRequest, men
 
 def _used_rows(workspace: Workspace, star: Star, request: f.RowsRequest, order: RowOrder) -> UsedRows:
     probe, at = read_probe(star, request.probe), coordinates(star, request.at)
-    return trace_rows(star, probe, request.measure, at, request_budget(workspace), _into(request), request.path, order)
+    return trace_rows(star, probe, request.measure, at, request_budget(), _into(request), request.path, order)
 
 
 def _into(request: f.TraceRequest) -> list[tuple[str, int]]:
@@ -176,7 +175,7 @@ def json_of(text: str, what: str) -> dict[str, Any]:
 
 def grid_response(workspace: Workspace, star: Star, probe: ProbeSpec, ending: str, name: str) -> Response:
     """A probe's answer as a file."""
-    budget = request_budget(workspace)
+    budget = request_budget()
     kind, content = grid_file(answer(star, read_probe(star, probe), budget), ending, budget)
     return _sent(content, kind, f"{name}.{ending}")
 

@@ -84,7 +84,7 @@ def _blame(address: Register, workspace: Workspace) -> None:
         else:
             past = releasing.star_at(workspace, model_id, str(json.release))
         asked = [(side, asked_then(side, star, json)) for side in (past, star)]
-        sides = [trace(side, read_probe(side, x.probe), x.measure, coordinates(side, x.at), request_budget(workspace)) for side, x in asked]
+        sides = [trace(side, read_probe(side, x.probe), x.measure, coordinates(side, x.at), request_budget()) for side, x in asked]
         return jsonify({"then": sides[0].value, "now": sides[1].value, "steps": parting(*sides)})
 
     @address("/models/<int:model_id>/undo_alone", "POST", s.ModelDocument, needs=Need.EDIT, json=p.AloneRequest)

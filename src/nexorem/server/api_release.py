@@ -64,7 +64,7 @@ def _seeing(address: Register, workspace: Workspace) -> None:
         """A probe as of a release, beside the draft."""
         if json.probe is None:
             raise refuse("no_probe", "There is no probe to be seen.", "Name one.", "probe")
-        return jsonify({"grid": releasing.probe_beside(workspace, model_id, release, json.probe, request_budget(workspace))})
+        return jsonify({"grid": releasing.probe_beside(workspace, model_id, release, json.probe, request_budget())})
 
     @address("/models/<int:model_id>/releases/<string:release>/model", "GET", s.WholeModel, cleared=True)
     def release_model(model_id: int, release: str) -> Response:

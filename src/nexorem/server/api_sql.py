@@ -42,7 +42,7 @@ def add_sql(address: Register, workspace: Workspace) -> None:
     def prove(model_id: int, json: q.ProveRequest) -> Response:
         """Answers a probe, or one of its cells, in PostgreSQL and holds what stands here against it."""
         star, probe = asked(model_id, json)
-        budget = request_budget(workspace)
+        budget = request_budget()
         if json.at is None:
             proof, lines = proving.prove(workspace, model_id, star, probe, budget)
         else:

@@ -22,21 +22,21 @@ def add_staying(address: Register, workspace: Workspace) -> None:
     def leave_tables(model_id: int, json: t.LeaveRequest) -> Response:
         """Takes tables into the model whose rows stay where they are."""
         chosen = [table.model_dump(by_alias=True) for table in json.tables]
-        with asking_for(request_budget(workspace)):
+        with asking_for(request_budget()):
             staying.leave(workspace, actor(), model_id, json.name, chosen, json.base)
             return jsonify(document(*workspace.star(model_id)))
 
     @address("/models/<int:model_id>/tables/look", "POST", s.ModelDocument, needs=Need.BRING, json=t.LookAgainRequest)
     def look_again(model_id: int, json: t.LookAgainRequest) -> Response:
         """Looks at tables that stay once more."""
-        with asking_for(request_budget(workspace)):
+        with asking_for(request_budget()):
             staying.look_again(workspace, actor(), model_id, json.tables, json.base)
             return jsonify(document(*workspace.star(model_id)))
 
     @address("/models/<int:model_id>/tables/take_in", "POST", s.ModelDocument, needs=Need.BRING, json=t.TakeInRequest)
     def take_in(model_id: int, json: t.TakeInRequest) -> Response:
         """Takes the rows of a table that stays into the model."""
-        with asking_for(request_budget(workspace)):
+        with asking_for(request_budget()):
             staying.take_in(workspace, actor(), model_id, json.table, json.base)
         return jsonify(document(*workspace.star(model_id)))
 

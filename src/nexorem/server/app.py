@@ -19,7 +19,8 @@ from nexorem.server.events import Events
 from nexorem.store.database import connect
 from nexorem.store.tasks import Task
 from nexorem.work import checking, counting, covering, people, proving
-from nexorem.work.background import Background, Doing, Quiet, Run
+from nexorem.work.background import Background, Doing, Run
+from nexorem.work.quiet import Quiet
 from nexorem.work.readying import Readying
 from nexorem.work.workspace import Workspace
 

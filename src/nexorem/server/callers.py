@@ -5,10 +5,10 @@ from __future__ import annotations
 import threading
 import weakref
 
-from flask import request
+from flask import current_app, request
 
 from nexorem.core.limits import Budget
-from nexorem.work.workspace import Workspace
+from nexorem.work.quiet import Quiet
 
 CALLER = "nexorem.caller"  # in the scope of a request
 
@@ -44,9 +44,10 @@ def present_caller() -> Caller | None:
     return caller
 
 
-def request_budget(workspace: Workspace) -> Budget:
-    """What the present request may take; it is spent at once when its caller goes away."""
-    budget = workspace.budget()
+def request_budget() -> Budget:
+    """What the present request may take; it is spent at once when its caller goes away, and lets shorter requests pass."""
+    quiet: Quiet = current_app.extensions["quiet"]
+    budget = quiet.persons_budget()
     caller = present_caller()
     if caller is not None:
         caller.watch(budget)

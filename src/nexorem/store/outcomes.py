@@ -69,11 +69,11 @@ def put_states(engine: Engine, model_id: int, kept: Sequence[KeptState]) -> None
     """Keeps how some checks stand."""
     if not kept:
         return
+    query = insert(tables.check_state)
+    newer = {name: query.excluded[name] for name in KeptState.__slots__ if name != "name"}
     with engine.begin() as connection:
-        for state in kept:
-            values = asdict(state)
-            query = insert(tables.check_state).values(model_id=model_id, **values)
-            connection.execute(query.on_conflict_do_update(index_elements=["model_id", "name"], set_=values))
+        values = [{"model_id": model_id, **asdict(state)} for state in kept]
+        connection.execute(query.on_conflict_do_update(index_elements=["model_id", "name"], set_=newer), values)
 
 
 def keep_states(engine: Engine, model_id: int, names: Collection[str]) -> None:

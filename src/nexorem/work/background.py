@@ -12,17 +12,18 @@ from dataclasses import dataclass
 from typing import Literal
 
 from nexorem.core.diagnostics import Refused
-from nexorem.core.limits import Budget, Limits
+from nexorem.core.limits import Budget
 from nexorem.core.model.check_specs import CheckSpec, NoneMust, QueryMust
 from nexorem.core.model.star import Star
 from nexorem.store import models, outcomes, tasks
 from nexorem.store.outcomes import KeptState
 from nexorem.work.blaming import StoredPast, check_moves
-from nexorem.work.checking import KIND, Checker, kept_state
+from nexorem.work.checking import KIND, Checker
 from nexorem.work.workspace import Workspace
 
 log = logging.getLogger("nexorem")
 TELL_SECONDS = 0.2  # between two words about how far something is
+LOOK_SECONDS = 0.1  # between two looks at whether there is a newer version
 SLOWEST = (QueryMust, NoneMust)  # those of other checks are known by then
 BEAT_SECONDS = 15.0  # without a notice, the queue is looked at this often
 LOW = 10  # by how much less of the processor the threads ask for
@@ -65,13 +66,15 @@ class Run:
         checker = Checker(self.workspace, model_id, star.model, self.budget)
         tasks.tell(engine, model_id, KIND, 0, len(checks))
         made: list[KeptState] = []
-        spoken = time.monotonic()
+        spoken = looked = time.monotonic()
         for number, check in enumerate(checks, 1):
             self.wait()
-            if models.version_of(engine, model_id) != stored.version:
-                outcomes.put_states(engine, model_id, made)
-                return "overtaken"
-            made.append(kept_state(check, checker.of(star, check, self.again), stored))
+            if time.monotonic() - looked > LOOK_SECONDS or number == len(checks):
+                if models.version_of(engine, model_id) != stored.version:
+                    outcomes.put_states(engine, model_id, made)
+                    return "overtaken"
+                looked = time.monotonic()
+            made.append(checker.state(star, check, stored, before.get(check.name), self.again))
             if time.monotonic() - spoken > TELL_SECONDS or number == len(checks):
                 outcomes.put_states(engine, model_id, made)
                 made, spoken = [], time.monotonic()
@@ -113,45 +116,6 @@ class Run:
             if was.position < number <= stored.edits:
                 moved.append((number, check.name, was.state, state.state))
         outcomes.put_moved(self.workspace.engine, self.model_id, moved)
-
-
-class Quiet:
-    """Knows whether people wait for answers; work in the background lets them go first, but not for ever."""
-
-    MOST_SECONDS = 1.0
-
-    def __init__(self) -> None:
-        self._waiting = 0
-        self._waited = threading.local()
-        self._nobody = threading.Condition()
-
-    def __enter__(self) -> None:
-        """Somebody waits."""
-        with self._nobody:
-            self._waiting += 1
-
-    def __exit__(self, *_: object) -> None:
-        """They have their answer."""
-        with self._nobody:
-            self._waiting -= 1
-            self._nobody.notify_all()
-
-    def clock(self) -> float:
-        """The seconds of a clock for what is done in the background, which is read between two blocks of work: it lets people go first, and
-        does not count the time that they take."""
-        before = time.monotonic()
-        self.wait()
-        self._waited.seconds = getattr(self._waited, "seconds", 0.0) + time.monotonic() - before
-        return time.monotonic() - float(self._waited.seconds)
-
-    def budget(self) -> Budget:
-        """What one answer in the background may take: one thread, and people's requests first."""
-        return Budget(Limits(workers=1), self.clock)
-
-    def wait(self) -> None:
-        """Returns when nobody waits, or after a second."""
-        with self._nobody:
-            self._nobody.wait_for(lambda: not self._waiting, self.MOST_SECONDS)
 
 
 Doing = Callable[[tasks.Task], None]

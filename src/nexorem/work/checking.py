@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nexorem.core.checks.basis import check_basis
 from nexorem.core.checks.outcome import Outcome
@@ -62,7 +62,9 @@ class Checker:
     def of(self, star: Star, check: CheckSpec, again: bool = False) -> Computed:
         """What comes of a check; with `again` one that asks a database is asked anew."""
         basis = check_basis(star, check)
-        digest = self._digest(star, check, basis)
+        return self._of(star, check, basis, self._digest(star, check, basis), again)
+
+    def _of(self, star: Star, check: CheckSpec, basis: Basis | None, digest: str, again: bool) -> Computed:
         kept = outcomes.outcome(self.workspace.engine, self.model_id, digest) if digest and not again else None
         if kept is not None:
             return Computed(outcome_of(kept[0]), basis, digest)
@@ -71,6 +73,15 @@ class Checker:
         if digest:
             outcomes.put_outcome(self.workspace.engine, self.model_id, digest, as_json(outcome), time.monotonic() - started)
         return Computed(outcome, basis, digest)
+
+    def state(self, star: Star, check: CheckSpec, stored: models.Stored, before: KeptState | None, again: bool = False) -> KeptState:
+        """How a check stands, to be kept. Where what it is computed from is what it was `before`, nothing is asked of the store."""
+        basis = check_basis(star, check)
+        digest = self._digest(star, check, basis)
+        if before is not None and digest and digest == before.digest and not again:
+            now = dt.datetime.now(dt.UTC)
+            return replace(before, version=stored.version, position=stored.edits, stands_on=_stands_on(basis), made_at=now)
+        return kept_state(check, self._of(star, check, basis, digest, again), stored)
 
     def _digest(self, star: Star, check: CheckSpec, basis: Basis | None) -> str:
         """What an outcome is kept under; empty where nothing tells whether it would be the same again."""
@@ -91,13 +102,16 @@ def outcome_of(data: object) -> Outcome:
 
 def kept_state(check: CheckSpec, computed: Computed, stored: models.Stored) -> KeptState:
     """How a check stands, to be kept."""
-    outcome, basis = computed.outcome, computed.basis
-    stands_on = {"table": [*basis.tables], "link": [*basis.links], "measure": [*basis.measures]} if basis else {}
+    outcome, stands_on = computed.outcome, _stands_on(computed.basis)
     first = outcome.failures[0] if outcome.failures else None
     at = {"measure": first.measure or next(iter(first.values), ""), "at": dict(first.at)} if first else {}
     now = dt.datetime.now(dt.UTC)
     words = outcome.sentence, outcome.tested, outcome.failed
     return KeptState(check.name, stored.version, stored.edits, computed.digest, outcome.state, *words, stands_on, at, now)
+
+
+def _stands_on(basis: Basis | None) -> dict[str, list[str]]:
+    return {"table": [*basis.tables], "link": [*basis.links], "measure": [*basis.measures]} if basis else {}
 
 
 def is_silenced(check: CheckSpec) -> bool:

@@ -10,8 +10,9 @@ import weakref
 from nexorem.core.engine.ready import steps
 from nexorem.core.model.derived import Derived
 from nexorem.core.model.star import Star
-from nexorem.work.background import Quiet, ask_for_little
+from nexorem.work.background import ask_for_little
 from nexorem.work.memory import Memory
+from nexorem.work.quiet import Quiet
 
 log = logging.getLogger("nexorem")
 SHARE = 0.5  # of the bound on memory: beyond it nothing is derived that nobody asked for

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -358,6 +359,9 @@ def places_of(starts: Array, picked: Array, repeats: Array, total: int) -> Array
     return run_through(starts, picked, total)
 
 
+PAIRS_AT_ONCE = 1 << 22  # between two looks at the budget
+
+
 def visible_pairs(star: Star, filters: Sequence[Selector], size: int, rows: RowNumbers, budget: Budget) -> tuple[Array, Array]:
     """(context, row) for every visible row of each of `size` contexts, by context, then row."""
     combinations, index, _ = classes([s.index for s in filters], size)
@@ -367,14 +371,29 @@ def visible_pairs(star: Star, filters: Sequence[Selector], size: int, rows: RowN
         starts = np.searchsorted(part.groups[order], np.arange(len(part.group_firsts) + 1))
         repeats, at = ranges(starts, part.pair_groups, budget)
         owners.append(np.repeat(part.pair_classes, repeats))
+        budget.check()
         members.append(part.rows[order[at]])
+        budget.check()
     by_class, listed = np.concatenate(owners), np.concatenate(members)
+    budget.check()
     order = np.lexsort((listed, by_class))
+    budget.check()
     by_class, listed = by_class[order], listed[order]
     # From classes of equal selectors back to the contexts themselves.
     starts = np.searchsorted(by_class, np.arange(len(combinations) + 1))
-    repeats, at = ranges(starts, index, budget)
-    return np.repeat(np.arange(size), repeats), listed[at]
+    repeats = starts[index + 1] - starts[index]
+    ends = np.cumsum(repeats)
+    total = int(ends[-1]) if size else 0
+    budget.take(total, 48, "Matching rows with overlapping filters")
+    contexts, shown = np.empty(total, np.int64), np.empty(total, np.int64)
+    stops = np.unique(np.append(np.searchsorted(ends, np.arange(PAIRS_AT_ONCE, total, PAIRS_AT_ONCE)), size))
+    for first, stop in pairwise([0, *stops.tolist()]):
+        before, end = int(ends[first - 1]) if first else 0, int(ends[stop - 1]) if stop else 0
+        contexts[before:end] = np.repeat(np.arange(first, stop), repeats[first:stop])
+        at = places_of(starts, index[first:stop], repeats[first:stop], end - before)
+        np.take(listed, at, out=shown[before:end], mode="clip")
+        budget.check()
+    return contexts, shown
 
 
 def visible(star: Star, flow: Inflow, batch: Batch, budget: Budget) -> Array:
