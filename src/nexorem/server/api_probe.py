@@ -31,7 +31,6 @@ from nexorem.server import schemas_formula as f
 from nexorem.server.addresses import Register, unfit
 from nexorem.server.callers import request_budget
 from nexorem.server.observed import slow_with
-from nexorem.store import models
 from nexorem.work import describe, releasing
 from nexorem.work.workspace import Workspace
 
@@ -49,13 +48,14 @@ def _grids(address: Register, workspace: Workspace) -> None:
     @address("/models/<int:model_id>/grid", "POST", s.GridAnswer, cleared=True, large=True, json=s.GridRequest)
     def grid(model_id: int, json: s.GridRequest) -> Response:
         """Answers a probe."""
-        version, star = models.version_of(workspace.engine, model_id), releasing.star_at(workspace, model_id, json.release)
-        probe = named_then(star.model, workspace.star(model_id)[1].model, json.probe)
+        stored, now = workspace.star(model_id)
+        star = now if json.release is None else releasing.star_at(workspace, model_id, json.release)
+        probe = named_then(star.model, now.model, json.probe)
         start = time.perf_counter()
         budget, read = request_budget(), read_probe(star, probe)
         slow_with(lambda: describe.plan_text(star, read))
         grid_json = describe.grid_answer(answer(star, read, budget), budget)
-        return jsonify({**grid_json, "milliseconds": milliseconds(start), "version": version})
+        return jsonify({**grid_json, "milliseconds": milliseconds(start), "version": stored.version})
 
     @address("/models/<int:model_id>/members", "POST", s.Members, cleared=True, json=s.MembersRequest)
     def members(model_id: int, json: s.MembersRequest) -> Response:

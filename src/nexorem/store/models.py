@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from cachetools import LRUCache
-from sqlalchemy import ColumnElement, Connection, Engine, and_, delete, func, insert, literal_column, not_, select, text, update
+from sqlalchemy import ColumnElement, Connection, Engine, and_, bindparam, delete, func, insert, literal_column, not_, select, text, update
 
 from nexorem.core.diagnostics import refuse
 from nexorem.core.model.edits import apply, title, touches
@@ -159,11 +159,13 @@ def _is_past() -> ColumnElement[bool]:
     return tables.model.c.removed_at < func.now() - text(f"interval '{KEPT_REMOVED}'")
 
 
+VERSION = select(tables.model.c.version).where(tables.model.c.id == bindparam("model_id"), tables.model.c.removed_at.is_(None))
+
+
 def version_of(engine: Engine, model_id: int) -> int:
     """The version alone: what a cache asks first."""
-    with engine.connect() as connection:
-        c = tables.model.c
-        version = connection.execute(select(c.version).where(c.id == model_id, c.removed_at.is_(None))).scalar()
+    with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:  # a transaction would be two ways more
+        version = connection.execute(VERSION, {"model_id": model_id}).scalar()
     if version is None:
         raise unknown(model_id)
     return int(version)

@@ -18,6 +18,7 @@ from nexorem.core.model.proven import Proven
 from nexorem.core.results import Result
 
 MOST_ASKED = 12  # chains of links that are looked at for ways to carry a filter
+MOST_WAYS = 3  # to carry a filter that are told
 MOST_OFF = 4  # flows that are switched off to keep one path
 Reason = Literal["inactive", "one-way", "off", "no link"]
 
@@ -226,10 +227,16 @@ def carrying_edits(star: Proven, state: LinkState, source: str, target: str, mod
     return []
 
 
-def carrying_ways(star: Proven, source: str, target: str, most: int = 3) -> list[list[str]]:
+def carrying_ways(star: Proven, source: str, target: str) -> list[list[str]]:
     """Several ways to carry a filter from one table to another, under the model's own links: the edits of the nearest chain of links, and
     those of chains without one of the links of another. Short chains of few edits come first (a flow that is only switched off to keep one
-    path does not count), of these the one through the table of most rows; a `match` of columns alike comes last."""
+    path does not count), of these the one through the table of most rows; a `match` of columns alike comes last. They are
+    kept over edits of measures."""
+    made_from = (star.model.links, star.model.tables, star.firm)
+    return star.part(("carrying ways", source, target), made_from, lambda: _carrying_ways(star, source, target))
+
+
+def _carrying_ways(star: Proven, source: str, target: str) -> list[list[str]]:
     ways: dict[tuple[str, ...], tuple[float, int]] = {}
     queue: deque[frozenset[str]] = deque([frozenset()])
     tried = {frozenset[str]()}
@@ -250,7 +257,7 @@ def carrying_ways(star: Proven, source: str, target: str, most: int = 3) -> list
             if (more := without | {name}) not in tried:
                 tried.add(more)
                 queue.append(more)
-    return [list(w) for w in sorted(ways, key=ways.__getitem__)[:most]]
+    return [list(w) for w in sorted(ways, key=ways.__getitem__)[:MOST_WAYS]]
 
 
 def _breaking(star: Proven, double: DoublePath, chain: Collection[str]) -> Link | None:

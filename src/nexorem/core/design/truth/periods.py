@@ -66,7 +66,8 @@ def coarse_facts(seen: Seen, measure: t.MeasureValue) -> Iterator[Mark]:
     marked: set[tuple[str, str]] = set()
     for scan, edits in _with_edits(measure):
         for item in dated(seen.star, scan):
-            unit = _unit(item)
+            made_from = ("unit", scan.grain, item.link.from_columns, item.calendar.name, item.calendar.calendar)
+            unit = seen.star.derive(made_from, lambda x=item: _unit(x))  # type: ignore[misc]
             own = [c for c in seen.axes if c[0] == item.calendar.name and unit and _finer(seen.star, item, unit, c[1])]
             if not own or (scan.grain, item.calendar.name) in marked or _spread(edits, item.calendar.name):
                 continue
