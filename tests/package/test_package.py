@@ -17,9 +17,12 @@ from demo.model import TABLES
 
 from nexorem.core.columns import compact
 from nexorem.core.diagnostics import Refused
-from nexorem.core.model.star import Star
+from nexorem.core.model.rows import apart
+from nexorem.core.model.star import Star, table_rows
 from nexorem.core.values import vector
+from nexorem.disk.rows import held_bytes, mapped_rows
 from nexorem.gather.read import read
+from nexorem.package import words
 from nexorem.package.read import open_package
 from nexorem.package.schema import NexoremProperty
 from nexorem.package.tabular import read_parquet
@@ -219,13 +222,13 @@ class Reading(Folder):
             ("bad_calendar", "no date column", prop(tables=[{"name": "fact", "calendar": {"date": "n"}}])),
             ("bad_parquet", "cannot be read", lambda f, d: (fact(d).update(path="x.parquet"), f.update({"x.parquet": "no"}))),
         ]
-        for code, words, change in cases:
-            with self.subTest(words):
+        for code, said, change in cases:
+            with self.subTest(said):
                 for old in self.path.glob("p/*"):
                     old.unlink()
                 found = self.refused(self.changed(change))
                 self.assertIn(code, [d.code for d in found], [d.as_line() for d in found])
-                self.assertTrue(any(words in d.message or words == d.place for d in found), [d.as_line() for d in found])
+                self.assertTrue(any(said in d.message or said == d.place for d in found), [d.as_line() for d in found])
         self.assertEqual(self.refused(self.path / "nowhere")[0].code, "missing_package")
 
     def test_all_at_once_and_only_ten_places(self):
@@ -306,6 +309,29 @@ class Columns(unittest.TestCase):
                 write_parquet({n: compact(vector(n, x)) for n, x in values.items()}, out)
                 read, rows = read_parquet(pa.BufferReader(out.getvalue()), "p")
                 self.assertEqual(({n: c.rows().tolist() for n, c in read.items()}, rows), (values, size))
+
+    def test_words_of_several_dictionaries_are_put_in_order(self):
+        chance = random.Random(7)
+        for many in (1, 1 << 20):
+            for count, letters in ((0, "a"), (1, "ab"), (5, "ab"), (9, "aé\U0001f6a2"), (40, "abcdefgh")):
+                dictionaries = [["".join(chance.choices(letters, k=chance.randrange(4))) for _ in range(count)] for _ in range(3)]
+                listed = [x for d in dictionaries for x in d]
+                with mock.patch.object(words, "MANY_WORDS", many), self.subTest(many=many, count=count):
+                    place, ordered = words.in_order([pa.array(d, pa.large_string()) for d in dictionaries])
+                    self.assertEqual(ordered.to_pylist(), sorted(set(listed), key=str.encode))
+                    self.assertEqual([ordered[int(p)].as_py() for p in place], listed)
+
+    def test_rows_in_a_file_without_a_name_are_the_same(self):
+        values = self.columns(300)
+        rows = table_rows(300, {n: vector(n, x) for n, x in values.items()})
+        with mock.patch("nexorem.disk.rows.MANY_CELLS", 1):
+            mapped = mapped_rows(rows)
+            once = apart(mapped.columns)
+        self.assertIs(mapped_rows(rows), rows)  # few are not worth it
+        for columns in (mapped.columns, once):
+            self.assertEqual({n: c.rows().tolist() for n, c in columns.items()}, values)
+        self.assertGreater(held_bytes(mapped.columns), 0)
+        self.assertEqual(held_bytes(apart(mapped.columns)), 0)  # what was read of them is not kept twice
 
     def test_a_line_feed_of_old_stands_in_quotes(self):
         out = io.BytesIO()

@@ -14,6 +14,7 @@ from nexorem.gather.texts import ZONE, Guess, Reads, guess_type, parse_texts, ty
 from nexorem.package.words import arrow_words
 
 MOST_LISTED = 20
+BLOCK = 1 << 20  # rows that are counted at a time
 Choice = Literal["text", "empty", "refuse"]
 
 
@@ -51,13 +52,23 @@ def rows_with_zone(v: Vector) -> int:
     if not len(v.words):
         return 0
     named = np.asarray(pc.match_substring_regex(arrow_words(v.words), ZONE).to_numpy(zero_copy_only=False), bool)
-    return int(named[v.data[v.valid]].sum())
+    return int(word_counts(v)[named].sum())
 
 
 def guesses(v: Vector) -> list[Guess]:
     """What a text vector could be, from all its rows."""
-    counts = np.bincount(v.data[v.valid], minlength=len(v.words)) if len(v.words) else np.zeros(0, np.int64)
-    return guess_type(arrow_words(v.words), counts, missing=())
+    return guess_type(arrow_words(v.words), word_counts(v), missing=())
+
+
+def word_counts(v: Vector) -> Array:
+    """int64[words]: in how many rows of a text vector each word stands. Cost: a pass, of which a block of rows is copied at a time."""
+    counts = np.zeros(len(v.words), np.int64)
+    if len(v.words):
+        block = max(BLOCK, len(counts))
+        for start in range(0, len(v), block):
+            valid = v.valid[start : start + block]
+            counts += np.bincount(v.data[start : start + block][valid], minlength=len(counts))
+    return counts
 
 
 def typed(v: Vector, reads: Reads, choice: Choice, above: int = 0) -> tuple[Vector, Misfits]:

@@ -97,7 +97,7 @@ def _like_all(texts: Vector, pattern: Vector, escape: Vector | None = None) -> V
     return by_distinct("boolean", like, (texts, *given))
 
 
-WORDS_AT_ONCE = 1 << 14  # that are looked at between two looks at the budget
+WORDS_AT_ONCE = 32  # that are looked at between two looks at the budget
 
 
 def _each_word(texts: Vector, is_like: Callable[[str], Value]) -> Vector:
