@@ -33,7 +33,7 @@ class Agreement(unittest.TestCase):
 
     def test_compiled_scans_agree_too(self):
         few = (
-            mock.patch.object(fast, "FEWEST_ROWS", 0),
+            mock.patch.multiple(fast, FEWEST_ROWS=0, SAMPLE=3),
             mock.patch.object(lines, "CROSSED", 0),
             mock.patch.multiple(grid, FEW_ROWS=range(99), FEW_USED=0),
         )
@@ -57,7 +57,17 @@ class Agreement(unittest.TestCase):
             mock.patch.object(aggregate, "folded", fewer),
         )
         finer = mock.patch.multiple(cubes, FINE=2, COARSER=1), mock.patch.object(fast, "coarsened", coarser)
-        with mock.patch.multiple(scan, BLOCK=3, SHARE=2), few[0], few[1], few[2], finer[0], finer[1], short[0], short[1], short[2]:
+        with (
+            mock.patch.multiple(scan, BLOCK=3, SHARE=2, SAMPLE=2),
+            few[0],
+            few[1],
+            few[2],
+            finer[0],
+            finer[1],
+            short[0],
+            short[1],
+            short[2],
+        ):
             self.agree(FIRST + 100_000, SEEDS - SEEDS // 2)
             self.assertGreater(sum(acted), len(acted) // 200, "dates are hardly ever taken for their months")
             self.assertGreater(sum(folds), len(folds) // 200, "filters of rows hardly ever take others in")

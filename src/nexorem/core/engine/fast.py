@@ -23,6 +23,7 @@ from nexorem.core.numbering import distinct, numbered
 from nexorem.core.plan.tree import children
 from nexorem.core.values import NUMERIC, Array, Vector
 
+SAMPLE = 20_000  # combinations that are looked at before all are
 FEWEST_ROWS = 100_000  # below, plain NumPy is as fast
 FUNCTIONS = ("rows", "count", "sum", "avg", "min", "max")
 
@@ -76,6 +77,8 @@ def _factors(star: Star, selector: Selector, k: int) -> list[Selector] | None:
     assert selector.columns
     domain = star.domain(selector.table, selector.columns)
     mask = selector.sets.mask(k, domain.size)
+    if _is_no_product(star, selector, mask):
+        return None
     product = np.ones(domain.size, bool)
     parts = []
     for column in selector.columns:
@@ -86,6 +89,21 @@ def _factors(star: Star, selector: Selector, k: int) -> list[Selector] | None:
         product &= passing[codes]
         parts.append(Selector(selector.table, (column,), selector.chain, one_set(passing), selector.index))
     return parts if np.array_equal(product, mask) else None
+
+
+def _is_no_product(star: Star, selector: Selector, mask: Array) -> bool:
+    """Whether some of the combinations show that a set is no product of sets of its columns: one that does not pass, of members that do."""
+    assert selector.columns
+    domain = star.domain(selector.table, selector.columns)
+    some = np.unique(np.linspace(0, domain.size - 1, SAMPLE).astype(np.int64))
+    passing, failing = some[mask[some]], some[~mask[some]]
+    within = np.ones(len(failing), bool)
+    for column in selector.columns:
+        own = star.domain(selector.table, (column,))
+        passes = np.zeros(own.size, bool)
+        passes[own.codes[domain.firsts[passing]]] = True
+        within &= passes[own.codes[domain.firsts[failing]]]
+    return bool(within.any())
 
 
 @dataclass(frozen=True, slots=True, eq=False)

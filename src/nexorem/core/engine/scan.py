@@ -17,6 +17,7 @@ from typing import Any
 
 import numpy as np
 
+from nexorem.core.columns import MOST_CODED
 from nexorem.core.engine.visibility import INDEXED, Selector
 from nexorem.core.kept import Kept
 from nexorem.core.limits import Budget
@@ -87,6 +88,9 @@ class Stages:
 Work = Callable[[Block, Totals], None]
 
 
+SAMPLE = 4_096  # rows that are looked at before all are
+
+
 class Scan:
     """One pass over the rows of a table, in their own order or in that of an index."""
 
@@ -112,7 +116,7 @@ class Scan:
                 here, there = mine.place >= 0, other.place >= 0
             else:
                 both = tuple(sorted({*s.columns, *o.columns}))
-                if len(both) > 2:
+                if len(both) > 2 or self._lets_more(mine, other):
                     continue
                 firsts = self.star.domain(s.table, both).firsts
                 here = mine.place[self.star.domain(s.table, s.columns).codes[firsts]] >= 0
@@ -121,6 +125,16 @@ class Scan:
             if not (there & ~here).any() and (not equal or i < at):
                 return True
         return False
+
+    def _lets_more(self, mine: Digit, other: Digit) -> bool:
+        """Whether some rows show that another selector lets through what this one does not, or to find out would take a sort of all rows:
+        most selectors have nothing to do with each other."""
+        star, s, o = self.star, mine.selector, other.selector
+        size = star.size(s.table)
+        rows = np.unique(np.linspace(0, max(size - 1, 0), SAMPLE).astype(np.int64))
+        here, there = (d.place[star.domain(s.table, d.selector.columns).codes[rows]] >= 0 for d in (mine, other))
+        members = [star.domain(s.table, columns).size for columns in (s.columns, o.columns)]
+        return bool((there & ~here).any()) or members[0] * members[1] > 4 * size + MOST_CODED
 
     def row_counts(self) -> Array | None:
         """int64[groups]: the rows of each group, where all rows take part and their groups are kept; never written to."""
