@@ -20,9 +20,7 @@ from sqlalchemy import Engine
 from nexorem.core.diagnostics import Refused, refuse
 from nexorem.core.engine.cleared import cleared
 from nexorem.core.engine.computed import edited_star, made_for, make_star
-from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget, Limits
-from nexorem.core.model.check import checked_star
 from nexorem.core.model.edits import apply
 from nexorem.core.model.model import Model, Table
 from nexorem.core.model.star import Star, TableRows, table_rows
@@ -41,6 +39,7 @@ from nexorem.store.staying import Staying
 from nexorem.store.ways import ModelWays
 from nexorem.work.actor import Actor, Need, need_of, present_sight
 from nexorem.work.carried import settled, stored_rows
+from nexorem.work.edit_check import EditCheck, asking, check_measure
 from nexorem.work.memory import Memory, Opened, Signatures, row_keys
 
 MOST_RELEASES = 6  # that are kept in memory
@@ -255,8 +254,8 @@ class Workspace:
         if before.stay or "stays" in str(change):  # what places have to prove is asked before the model is held
             with suppress(Refused):
                 self._edited(model_id, apply(models.load(self.engine, model_id).model, change)[0])
-        check = _Check(self, model_id, lambda star: _check_measure(star, change), before)
-        return check.keep(models.edit(self.engine, model_id, change, actor.name, base, check, self._whole))
+        check = self._check(model_id, lambda star: check_measure(star, change), before)
+        return self._take(check, models.edit(self.engine, model_id, change, actor.name, base, check, self._whole))
 
     def _whole(self, stored: models.Stored) -> Model:
         """A stored model with the columns of tables made by formulas, where an older version did not keep them."""
@@ -270,14 +269,26 @@ class Workspace:
     def step(self, actor: Actor, model_id: int, direction: str, expected: int) -> models.Stored:
         """Undo or redo."""
         actor.must(Need.TRY)
-        check = _Check(self, model_id)
-        return check.keep(models.step(self.engine, model_id, direction, expected, actor.name, check, _asking(actor)))
+        check = self._check(model_id)
+        return self._take(check, models.step(self.engine, model_id, direction, expected, actor.name, check, asking(actor)))
 
     def go_to(self, actor: Actor, model_id: int, number: int, expected: int) -> models.Stored:
         """Undo or redo of many edits at once, up to the one with this number."""
         actor.must(Need.TRY)
-        check = _Check(self, model_id)
-        return check.keep(models.go_to(self.engine, model_id, number, expected, actor.name, check, _asking(actor)))
+        check = self._check(model_id)
+        return self._take(check, models.go_to(self.engine, model_id, number, expected, actor.name, check, asking(actor)))
+
+    def _check(self, model_id: int, more: Callable[[Star], None] | None = None, before: Star | None = None) -> EditCheck:
+        return EditCheck(lambda model: self._edited(model_id, model), more, before)
+
+    def _take(self, check: EditCheck, stored: models.Stored) -> models.Stored:
+        """Takes the star that was checked as that of what was stored."""
+        if made := check.made_for(stored):
+            with self._locks[stored.id]:
+                kept = self.memory.get(stored.id)
+                if kept is None or kept[0].version < stored.version:
+                    self.hold(stored.id, (stored, *made))
+        return stored
 
     def listed(self, removed: bool = False) -> list[dict[str, Any]]:
         """The models of the store, the newest first; or those that can be brought back."""
@@ -393,42 +404,3 @@ class Workspace:
         made = models.create(self.engine, star.with_model(model), raw=raw, author=actor.name)
         self.keep_beside(made, self.beside(model_id, star.model))
         return self._owned(actor, made)
-
-
-def _asking(actor: Actor) -> Callable[[Model, Mapping[str, Any]], None]:
-    """Refuses edits that somebody may not make, when they are taken back or made again."""
-    return lambda model, change: actor.must(need_of(model, change))
-
-
-class _Check:
-    """The check of an edit before it is kept; the star that it made for that is the model's own once the edit is."""
-
-    def __init__(self, workspace: Workspace, model_id: int, more: Callable[[Star], None] | None = None, before: Star | None = None) -> None:
-        self.workspace, self.model_id, self.more, self.before = workspace, model_id, more, before
-        self._made: tuple[Star, Signatures] | None = None
-        self._model: Model | None = None
-
-    def __call__(self, model: Model) -> None:
-        """Refuses a model that does not hold together."""
-        made = self.workspace._edited(self.model_id, model)
-        checked_star(made[0], self.before)
-        if self.more:
-            self.more(made[0])
-        self._made, self._model = made, model
-
-    def keep(self, stored: models.Stored) -> models.Stored:
-        """Takes the star that was checked as that of what was stored, unless the store gives a part back in another form."""
-        if self._made and self._model == stored.model:
-            with self.workspace._locks[self.model_id]:
-                kept = self.workspace.memory.get(self.model_id)
-                if kept is None or kept[0].version < stored.version:
-                    self.workspace.hold(self.model_id, (stored, *self._made))
-        return stored
-
-
-def _check_measure(star: Star, change: dict[str, Any]) -> None:
-    """A measure's new formula has to make sense; an edit without a formula leaves it as it was."""
-    if change["kind"] == "add_measure":
-        Binder(star).measure(change["measure"]["name"])
-    elif change["kind"] == "change_measure" and "formula" in change["set"]:
-        Binder(star).measure(change["name"])
