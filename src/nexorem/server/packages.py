@@ -6,10 +6,13 @@ import os
 import tempfile
 from collections.abc import Mapping
 
-from flask import Response, send_file
+from flask import Response
+from werkzeug.wsgi import FileWrapper
 
 from nexorem.core.model.star import Star
 from nexorem.package.write import write_zip
+
+PART = 1 << 18  # bytes that are sent at a time
 
 
 def package_answer(star: Star, data: str, beside: Mapping[str, bytes], name: str) -> Response:
@@ -19,10 +22,10 @@ def package_answer(star: Star, data: str, beside: Mapping[str, bytes], name: str
         write_zip(star, file, data, beside)
         size = file.seek(0, os.SEEK_END)
         file.seek(0)
-        answer = send_file(file, mimetype="application/zip")
     except BaseException:
         file.close()
         raise
+    answer = Response(FileWrapper(file, PART), mimetype="application/zip", direct_passthrough=True)
     answer.content_length = size
     answer.headers["Content-Disposition"] = f'attachment; filename="{name}.zip"'
     return answer
