@@ -12,7 +12,7 @@ from nexorem.core.columns import same_column
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of
 from nexorem.core.limits import Budget
-from nexorem.core.model.rows import Chosen, table_rows
+from nexorem.core.model.rows import Chosen, apart, table_rows
 from nexorem.core.values import vector
 from nexorem.disk import shelf as shelves
 from nexorem.disk.arrays import Arrays, Unreadable, write_arrays
@@ -144,6 +144,15 @@ class Files(unittest.TestCase):
         (package / "t.csv").unlink()
         with self.assertRaisesRegex(Exception, "t.csv"):
             values()
+
+    def test_columns_chosen_again_and_again_are_one_step_away(self):
+        """As each edit of a model chooses them anew, beside what it adds: what is done with all of them would else double each time."""
+        columns = Chosen.of({"a": 1, "b": 2}, ["a", "b"])
+        for number in range(200):
+            added = {f"c{number}": number}
+            columns = Chosen({**dict.fromkeys(columns, columns), **dict.fromkeys(added, added)}, [*list(columns)[-2:], *added])
+        self.assertFalse([s for s in columns.sources() if isinstance(s, Chosen)])
+        self.assertEqual((dict(columns), dict(apart(columns))), ({"c197": 197, "c198": 198, "c199": 199},) * 2)
 
     def test_columns_that_are_chosen_are_not_looked_at(self):
         path = self.folder / "x"

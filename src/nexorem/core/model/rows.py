@@ -55,10 +55,11 @@ def coded_members(columns: Mapping[str, Column], name: str) -> int | None:
 
 
 class Chosen(Unread):
-    """Columns by name, in this order, each out of the mapping that has it: none is looked at before it is asked for."""
+    """Columns by name, in this order, each out of the mapping that has it: none is looked at before it is asked for. What was chosen
+    already is chosen from where that was: however many edits a model has had, a column is one step away."""
 
     def __init__(self, sources: Mapping[str, Mapping[str, Column]], names: Iterable[str]) -> None:
-        self._sources = {name: sources[name] for name in names}
+        self._sources = {name: _origin(sources[name], name) for name in names}
 
     @classmethod
     def of(cls, columns: Mapping[str, Column], names: Iterable[str]) -> Chosen:
@@ -90,6 +91,11 @@ class Chosen(Unread):
 
     def __contains__(self, name: object) -> bool:
         return name in self._sources
+
+
+def _origin(source: Mapping[str, Column], name: str) -> Mapping[str, Column]:
+    """The mapping that a column comes from in the end."""
+    return source._sources.get(name, source) if isinstance(source, Chosen) else source
 
 
 def table_rows(size: int, columns: Mapping[str, Vector]) -> TableRows:
