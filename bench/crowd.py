@@ -7,9 +7,9 @@ from __future__ import annotations
 import json
 import random
 import statistics
-import threading
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from http.client import HTTPConnection
 from typing import Any
@@ -21,7 +21,7 @@ PEOPLE = 16
 SECONDS = 40.0
 WARM_SECONDS = 8.0  # in which nothing is timed: the first questions of all are made ready
 THINKING = (1.0, 3.0)  # seconds between an answer and what is asked next
-YEARS, PORTS = (2031, 2032), ("Brannock", "Teal Quay", "Ashgate")
+YEARS, PORTS = (2031, 2032), ("Brannock", "Teal Quay", "Long Haven")
 GRIDS: tuple[dict[str, Any], ...] = (
     {"measures": ["seats_sold", "share_of_ports"], "rows": ["Port.name"], "columns": ["Calendar.year"], "totals": "all"},
     {"measures": ["seats_sold", "bookings"], "rows": ["Vessel.name"], "columns": ["Calendar.month"], "totals": "all"},
@@ -88,12 +88,11 @@ def together(port: int, numbers: range, heavy: bool, seconds: float) -> dict[str
         while time.monotonic() < until:
             asker.ask("POST", "/grid", {"probe": WORST})
 
-    threads = [threading.Thread(target=p.live, args=(since, until)) for p in people]
-    threads += [threading.Thread(target=ask_heavily)] if heavy else []
-    for thread in threads:
-        thread.start()
-    for thread in threads:
-        thread.join()
+    with ThreadPoolExecutor(len(people) + 1) as pool:
+        doing = [pool.submit(p.live, since, until) for p in people]
+        doing += [pool.submit(ask_heavily)] if heavy else []
+    for each in doing:
+        each.result()  # raises what went wrong
     told: dict[str, float] = {}
     for kind in ("grid", "pick", "edit", "all"):
         times = sorted(x for p in people for k, some in p.times.items() if kind in (k, "all") for x in some)

@@ -11,7 +11,7 @@ from pathlib import Path
 from sqlalchemy import text
 
 from nexorem.core.diagnostics import Refused
-from nexorem.package.write import package_zip
+from nexorem.package.write import write_zip
 from nexorem.store import backup, cluster, database
 from nexorem.store.cluster import running, start, stop
 from nexorem.work.actor import COMMAND_LINE
@@ -32,7 +32,9 @@ class Backups(unittest.TestCase):
             packages = {}
             for model in workspace.listed():
                 stored, star = workspace.star(model["id"])
-                packages[stored.name] = stored.version, package_zip(star, "csv", workspace.beside(model["id"], star.model))
+                out = io.BytesIO()
+                write_zip(star, out, "csv", workspace.beside(model["id"], star.model))
+                packages[stored.name] = stored.version, out.getvalue()
             return packages, {p.name: p.read_bytes() for p in (data / "files").rglob("*") if p.is_file() and not p.name.startswith(".")}
         finally:
             workspace.close()

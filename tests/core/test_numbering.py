@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from nexorem.core.numbering import distinct, firsts_of, numbered, numbered_floats
+from nexorem.core.numbering import distinct, firsts_of, numbered, numbered_floats, spread_out
 
 
 class Numbers(unittest.TestCase):
@@ -22,6 +22,14 @@ class Numbers(unittest.TestCase):
                     self.assertEqual((found.tolist(), places.tolist()), (wanted.tolist(), index.tolist()))
                     self.assertEqual((distinct(own).tolist(), distinct(own).dtype), (wanted.tolist(), own.dtype))
                     self.assertEqual([x.tolist() for x in firsts_of(own)], [index.tolist(), firsts.tolist()])
+
+    def test_places_that_are_spread_out(self):
+        for count, most in ((0, 5), (1, 5), (5, 5), (7, 1), (100, 9), (10**9, 4_096)):
+            places = spread_out(count, most).tolist()
+            self.assertEqual(places, sorted(set(places)))
+            self.assertEqual(len(places), min(count, most))
+            self.assertTrue(all(0 <= p < count for p in places))
+            self.assertTrue(most < 2 or not count or (places[0], places[-1]) == (0, count - 1))
 
     def test_floats(self):
         r = np.random.default_rng(6)

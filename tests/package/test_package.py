@@ -5,6 +5,7 @@ import datetime as dt
 import io
 import json
 import random
+import shutil
 import tempfile
 import unittest
 import zipfile
@@ -162,6 +163,21 @@ class Reading(Folder):
                 star = open_package(folder)
                 self.assertEqual([star.column("fact", c).rows().tolist() for c in "abcdef"], wanted)
                 self.assertEqual([c.dtype for c in star.model.tables[0].columns], ["number", "number", "text", "text", "integer", "text"])
+
+    def test_a_row_that_is_longer_than_a_block(self):
+        """It is read all the same; a text has a bound."""
+        long = "ab," * 9_000
+
+        def change(files, descriptor):
+            files["dim.csv"] = "k,t\n" + "".join(f"{i},x\n" for i in range(3_000)) + f'3000,"{long}"\n3001,y\n'
+
+        folder = self.changed(change)
+        with mock.patch("nexorem.package.tabular.BLOCK", 1 << 13):
+            star = open_package(folder)
+            self.assertEqual(star.column("dim", "t").rows().tolist()[-3:], ["x", long, "y"])
+            self.assertEqual(star.column("dim", "k").rows().tolist(), list(range(3_002)))
+            with mock.patch("nexorem.package.tabular.MOST_TEXT", 1 << 14):
+                self.assertEqual([d.code for d in self.refused(folder)], ["long_value"])
 
     def test_headers(self):
         """None, and one without a row."""
@@ -340,6 +356,17 @@ class Columns(unittest.TestCase):
 
 
 class Writing(Folder):
+    def test_what_fails_half_way_leaves_nothing(self):
+        for name in ("p", "p.zip", "new/p"):
+            with self.subTest(name), mock.patch("nexorem.package.write.write_csv", side_effect=[None, OSError("full")]):
+                with self.assertRaisesRegex(OSError, "full"):
+                    write_package(STAR, self.path / name)
+                self.assertEqual([p for p in self.path.rglob("*") if p.name != "new"], [])
+                with mock.patch("nexorem.package.write.write_csv", write_csv):
+                    write_package(STAR, self.path / name)
+                self.same(open_package(self.path / name), STAR)
+                shutil.rmtree(self.path / name) if name != "p.zip" else (self.path / name).unlink()
+
     def same(self, a: Star, b: Star):
         self.assertEqual(a.model, b.model)
         for table in a.model.tables:

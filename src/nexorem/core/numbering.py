@@ -80,3 +80,8 @@ def _begins(ordered: Numbers) -> Numbers:
     begins[:1] = True
     np.not_equal(ordered[1:], ordered[:-1], out=begins[1:])
     return begins
+
+
+def spread_out(count: int, most: int) -> Numbers:
+    """int64: of so many places at most so many, ascending, each once, as far from each other as they can be."""
+    return np.unique(np.linspace(0, count - 1, min(count, most)).astype(np.int64)) if count else np.zeros(0, np.int64)

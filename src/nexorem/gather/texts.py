@@ -19,6 +19,7 @@ from babel.dates import get_month_names
 from nexorem.core.diagnostics import refuse
 from nexorem.core.functions.convert import DAY
 from nexorem.core.functions.dates import civil_days
+from nexorem.core.numbering import spread_out
 from nexorem.core.values import STORAGE, Array
 
 INTEGER = r"^[+-]?[0-9]{1,19}$"
@@ -285,7 +286,7 @@ def guess_type(texts: pa.Array, counts: Array, missing: Sequence[str] = ("",)) -
     fitting: list[Guess] = []
     nearly: list[Guess] = []
     # A look at some texts spares most tries; it never decides that a type fits.
-    few = [str(x).strip() for x in filled.take(pa.array(np.unique(np.linspace(0, len(filled) - 1, 60).astype(np.int64)))).to_pylist()]
+    few = [str(x).strip() for x in filled.take(pa.array(spread_out(len(filled), 60))).to_pylist()]
     for reads in _candidates():
         looks = _look(reads)
         if not any(looks.match(x) for x in few if len(x) < 80):

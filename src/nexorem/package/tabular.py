@@ -54,7 +54,7 @@ class CsvFile:
     """A delimited file of a package. `names` are those of its header; refuses one that names a column twice."""
 
     def __init__(self, source: Any, place: str, dialect: Mapping[str, Any], encoding: str) -> None:
-        self.source, self.place, self.dialect = source, place, dialect
+        self.source, self.place, self.dialect, self.block = source, place, dialect, BLOCK
         if encoding.lower().replace("_", "-") not in ("utf-8", "utf8"):
             try:
                 self.source = pa.BufferReader(source.read().decode(encoding).encode())
@@ -88,13 +88,15 @@ class CsvFile:
             ignore_empty_lines=False,
             invalid_row_handler=note,
         )
-        read = pacsv.ReadOptions(use_threads=False, column_names=None if self.has_header else self.names, block_size=BLOCK)
+        read = pacsv.ReadOptions(use_threads=False, column_names=None if self.has_header else self.names, block_size=self.block)
         kinds = {n: pa.string() for n in self.names}
         convert = pacsv.ConvertOptions(column_types=kinds, include_columns=names, strings_can_be_null=False, check_utf8=True)
         self.source.seek(0)
         try:
             yield from pacsv.open_csv(self.source, read, parse, convert)
         except pa.ArrowInvalid as error:
+            if "straddling" in str(error) and self.block < self.source.size():
+                raise _LongRow from None
             raise refuse("bad_csv", f"The CSV cannot be read: {error}.", "It is to be UTF-8, with one header row.", self.place) from None
         if broken:
             raise Refused([_broken_row(self.place, self.names, *line) for line in broken[:MOST_PLACES]])
@@ -103,6 +105,19 @@ class CsvFile:
 def read_csv(files: Sequence[CsvFile], fields: Sequence[Field]) -> tuple[dict[str, Column], int]:
     """The columns of files, one under the other, by their fields, and the number of rows; refuses with what is wrong with any. Cost: each
     file once, a block at a time; those columns once more in which texts come after numbers."""
+    try:
+        return _read_csv(files, fields)
+    except _LongRow:  # it does not fit a block: each file is one
+        for file in files:
+            file.block = max(BLOCK, file.source.size())
+        return _read_csv(files, fields)
+
+
+class _LongRow(Exception):
+    """A row is longer than a block."""
+
+
+def _read_csv(files: Sequence[CsvFile], fields: Sequence[Field]) -> tuple[dict[str, Column], int]:
     place = files[0].place
     many = any(f.many for f in files)
     columns = {f.name: GrownWritten(f.name, _kinds(f) if many else (), 1, place, MOST_TEXT) for f in fields}

@@ -9,6 +9,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from nexorem.core.numbering import spread_out
 from nexorem.core.values import NO_WORDS, Array, Vector, empties
 
 MANY_WORDS = 1 << 20  # that are worth two threads
@@ -43,8 +44,8 @@ def _order(words: pa.LargeStringArray) -> Array:
     """The places of words, those of the least first."""
     if len(words) < MANY_WORDS:
         return np.asarray(pc.sort_indices(words).to_numpy())
-    some = words.take(pa.array(np.linspace(0, len(words) - 1, SAMPLE).astype(np.int64)))
-    middle = some[pc.sort_indices(some)[SAMPLE // 2].as_py()]
+    some = words.take(pa.array(spread_out(len(words), SAMPLE)))
+    middle = some[pc.sort_indices(some)[len(some) // 2].as_py()]
     first = pc.less(words, middle).to_numpy(zero_copy_only=False)
     halves = [np.flatnonzero(first), np.flatnonzero(~first)]
 

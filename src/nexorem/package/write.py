@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import re
+import tempfile
 import zipfile
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import AbstractContextManager, contextmanager
@@ -50,14 +51,21 @@ def write_package(star: Star, path: Path, data: str = "csv", beside: Mapping[str
     never half-changed. Cost: that of the columns, a block of rows at a time."""
     if path.exists():
         raise refuse("exists", f"{path.name} already exists.", "Name another place, or remove it first.")
-    if path.suffix == ".zip":
-        with path.open("wb") as out:
-            write_zip(star, out, data, beside)
-        return
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=path.parent, prefix=".writing-") as folder:
+        part = Path(folder) / "package"
+        if path.suffix == ".zip":
+            with part.open("wb") as out:
+                write_zip(star, out, data, beside)
+        else:
+            _write_folder(star, part, data, beside)
+        part.rename(path)  # whole, or not there
 
+
+def _write_folder(star: Star, folder: Path, data: str, beside: Mapping[str, bytes] | None) -> None:
     @contextmanager
     def opened(name: str) -> Iterator[BinaryIO]:
-        target = path / name
+        target = folder / name
         target.parent.mkdir(parents=True, exist_ok=True)
         with target.open("wb") as file:
             yield file
@@ -77,13 +85,6 @@ def write_zip(star: Star, out: BinaryIO, data: str = "csv", beside: Mapping[str,
                 yield cast(BinaryIO, target)
 
         _write(star, opened, data, beside)
-
-
-def package_zip(star: Star, data: str = "csv", beside: Mapping[str, bytes] | None = None) -> bytes:
-    """The bytes of a small package's .zip."""
-    out = io.BytesIO()
-    write_zip(star, out, data, beside)
-    return out.getvalue()
 
 
 def package_files(star: Star, data: str = "csv") -> dict[str, bytes]:

@@ -12,6 +12,7 @@ from nexorem.core.engine.candidates import KEY_TYPES, candidate_keys
 from nexorem.core.limits import Budget
 from nexorem.core.model.model import Table
 from nexorem.core.model.star import Domain, Star
+from nexorem.core.numbering import spread_out
 from nexorem.core.values import Array, Vector
 
 SAMPLE = 400  # distinct values of a column that are looked for among another table's keys
@@ -151,7 +152,7 @@ def sample(star: Star, table: str, column: str, most: int = LOOKED_AT) -> Array:
     size = star.size(table)
     if size == 0:
         return np.zeros(0, np.int64)
-    rows = np.linspace(0, size - 1, min(size, most)).astype(np.int64)
+    rows = spread_out(size, most)
     some = star.column(table, column).take(rows)
     distinct = _distinct(some.data[some.valid])
     few = distinct[:: max(1, len(distinct) // SAMPLE)][:SAMPLE]
@@ -162,7 +163,7 @@ def together(star: Star, many: str, columns: tuple[str, ...], one: str, key: tup
     """The part of a sample of the combinations of `columns` that are keys of the other table. Cost: one sort of its keys, kept."""
 
     def count() -> float:
-        rows = np.linspace(0, star.size(many) - 1, min(star.size(many), LOOKED_AT)).astype(np.int64)
+        rows = spread_out(star.size(many), LOOKED_AT)
         domains = [star.domain(one, (c,)) for c in key]
         coded, full = [], np.ones(len(rows), bool)
         for mine, theirs, domain in zip(columns, key, domains, strict=True):

@@ -19,7 +19,7 @@ from nexorem.core.functions.library import FUNCTIONS as FUNCTIONS_BY_NAME
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
-from nexorem.core.numbering import distinct, numbered
+from nexorem.core.numbering import distinct, numbered, spread_out
 from nexorem.core.plan.tree import children
 from nexorem.core.values import NUMERIC, Array, Vector
 
@@ -95,7 +95,7 @@ def _is_no_product(star: Star, selector: Selector, mask: Array) -> bool:
     """Whether some of the combinations show that a set is no product of sets of its columns: one that does not pass, of members that do."""
     assert selector.columns
     domain = star.domain(selector.table, selector.columns)
-    some = np.unique(np.linspace(0, domain.size - 1, SAMPLE).astype(np.int64))
+    some = spread_out(domain.size, SAMPLE)
     passing, failing = some[mask[some]], some[~mask[some]]
     within = np.ones(len(failing), bool)
     for column in selector.columns:

@@ -22,6 +22,7 @@ from nexorem.core.engine.visibility import INDEXED, Selector
 from nexorem.core.kept import Kept
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Index, Star
+from nexorem.core.numbering import spread_out
 from nexorem.core.values import Array
 
 BLOCK = 262_144
@@ -131,7 +132,7 @@ class Scan:
         most selectors have nothing to do with each other."""
         star, s, o = self.star, mine.selector, other.selector
         size = star.size(s.table)
-        rows = np.unique(np.linspace(0, max(size - 1, 0), SAMPLE).astype(np.int64))
+        rows = spread_out(size, SAMPLE)
         here, there = (d.place[star.domain(s.table, d.selector.columns).codes[rows]] >= 0 for d in (mine, other))
         members = [star.domain(s.table, columns).size for columns in (s.columns, o.columns)]
         return bool((there & ~here).any()) or members[0] * members[1] > 4 * size + MOST_CODED
