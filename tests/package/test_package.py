@@ -218,6 +218,7 @@ class Reading(Folder):
             ("missing_column", "names d; the file has k, n", lambda f, d: f.update({"fact.csv": "k,n\n1,2\n"})),
             ("bad_encoding", "is not ascii", lambda f, d: (fact(d).update(encoding="ascii"), f.update({"fact.csv": "k,n,d\n1,2,ü\n"}))),
             ("bad_csv", "cannot be read", lambda f, d: f.update({"fact.csv": ""})),
+            ("open_quote", "opens in row 3 is never closed", lambda f, d: f.update({"fact.csv": 'k,n,d\n1,2,\n3,4,"5\n6,7,8\n'})),
             ("bad_json", "not JSON", lambda f, d: f.update({"datapackage.json": "{"})),
             ("no_resources", "lists no resources", lambda f, d: d.pop("resources")),
             ("bad_resource", "names of their own", lambda f, d: d["resources"][1].update(name="fact")),

@@ -23,6 +23,7 @@ from nexorem.core.values import STORAGE, Value, Vector, stored_value
 from nexorem.package.arrow import from_arrow
 from nexorem.package.grown import Blocks, Growable, Growing, GrownTexts, GrownValues, GrownWritten, grown
 from nexorem.package.numerals import MANY
+from nexorem.package.quotes import refuse_open_quote
 
 MOST_PLACES = 10
 MOST_TEXT = 64 * 1024**2  # bytes of one text
@@ -81,9 +82,10 @@ class CsvFile:
             broken.append((row.number, row.expected_columns, row.actual_columns))
             return "skip"
 
+        quote = self.dialect.get("quoteChar", '"')
         parse = pacsv.ParseOptions(
             delimiter=self.dialect.get("delimiter", ","),
-            quote_char=self.dialect.get("quoteChar", '"'),
+            quote_char=quote,
             newlines_in_values=True,
             ignore_empty_lines=False,
             invalid_row_handler=note,
@@ -92,14 +94,19 @@ class CsvFile:
         kinds = {n: pa.string() for n in self.names}
         convert = pacsv.ConvertOptions(column_types=kinds, include_columns=names, strings_can_be_null=False, check_utf8=True)
         self.source.seek(0)
+        rows, last = int(self.has_header), None
         try:
-            yield from pacsv.open_csv(self.source, read, parse, convert)
+            for batch in pacsv.open_csv(self.source, read, parse, convert):
+                rows, last = rows + batch.num_rows, batch if batch.num_rows else last
+                yield batch
         except pa.ArrowInvalid as error:
             if "straddling" in str(error) and self.block < self.source.size():
                 raise _LongRow from None
             raise refuse("bad_csv", f"The CSV cannot be read: {error}.", "It is to be UTF-8, with one header row.", self.place) from None
         if broken:
             raise Refused([_broken_row(self.place, self.names, *line) for line in broken[:MOST_PLACES]])
+        if quote and last is not None:
+            refuse_open_quote(self.source, quote, rows, self.place, last)
 
 
 def read_csv(files: Sequence[CsvFile], fields: Sequence[Field]) -> tuple[dict[str, Column], int]:

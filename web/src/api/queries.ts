@@ -1,5 +1,5 @@
 // What the screens ask the server, and how answers are kept.
-import { QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { QueryClient, keepPreviousData, useIsFetching, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { create } from 'zustand';
 import { actions } from '../app/shown';
@@ -230,6 +230,26 @@ export function useGrid(model: ModelDocument, probe: Probe | null, release: numb
   });
 }
 
+/** Whether a grid of this model is on its way. */
+export const useGridUnderWay = (model: ModelDocument): boolean => useIsFetching({ queryKey: ['grid', model.id] }) > 0;
+
+const SOON = 100;
+
+/** What a key changes first is the numbers: what else is asked goes once the grids on their way are answered, and soon in any case. */
+function afterGrids(model: ModelDocument): Promise<void> {
+  const underWay = () => queryClient.isFetching({ queryKey: ['grid', model.id] }) > 0;
+  if (!underWay()) return Promise.resolve();
+  return new Promise((resolve) => {
+    const go = () => {
+      clearTimeout(timer);
+      leave();
+      resolve();
+    };
+    const timer = setTimeout(go, SOON);
+    const leave = queryClient.getQueryCache().subscribe(() => underWay() || go());
+  });
+}
+
 export const useConditions = create<Record<string, PageCondition>>(() => ({}));
 
 function hear(answered: PageCondition[]): void {
@@ -300,14 +320,16 @@ export function useFormula(
     queryKey: ['formula', model.id, model.version, name, formula, arriving, page],
     enabled: formula.trim() !== '' && name.trim() !== '',
     placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) =>
-      unwrap(
+    queryFn: async ({ signal }) => {
+      await afterGrids(model);
+      return unwrap(
         await client.POST('/api/models/{model_id}/formula', {
           params: { path: { model_id: model.id } },
           body: { name, formula, arriving, page },
           signal,
         }),
-      ),
+      );
+    },
   });
 }
 

@@ -23,6 +23,7 @@ from nexorem.gather.sources.csv_sniff import CHUNK, LOOK, Shape, encoding_of, ro
 from nexorem.gather.sources.kinds import ColumnReads, CsvSource
 from nexorem.package.grown import Growable, Growing, GrownTexts, GrownWritten, texts_of
 from nexorem.package.numerals import MANY
+from nexorem.package.quotes import refuse_open_quote
 
 BLOCK = 8 * 1024**2
 MOST_TOLD = 20
@@ -221,7 +222,7 @@ class _Texts:
         except pa.ArrowInvalid as error:
             raise _unreadable(str(error), rows + above, self.place) from None
         if quote and last is not None:
-            _closed(raw, quote, rows + above, self.place, last)
+            refuse_open_quote(raw, quote, rows + above, self.place, last)
         return rows
 
     def _options(self, names: list[str], broken: Callable[[Any], str]) -> tuple[Any, Any, Any]:
@@ -259,18 +260,3 @@ def _unreadable(error: str, row: int, place: str) -> Exception:
         "Choose another delimiter or quote.",
         place,
     )
-
-
-def _closed(raw: Any, quote: str, rows: int, place: str, batch: pa.RecordBatch) -> None:
-    """Refuses a text whose last quote is never closed: all that follows it would be one value."""
-    if not any("\n" in str(c[-1].as_py()) for c in batch.columns):
-        return
-    raw.seek(0)
-    marks = sum(chunk.count(quote.encode()) for chunk in iter(lambda: raw.read(CHUNK), b""))
-    if marks % 2:
-        raise refuse(
-            "open_quote",
-            f"A quote that opens in row {rows:,} is never closed; the file may be cut short.",
-            "Close it, or read the file without quotes.",
-            place,
-        )

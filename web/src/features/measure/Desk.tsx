@@ -1,6 +1,5 @@
 // One measure on the desk: name, formula, errors with mends, reading, ledger, live grid, and what is said of it.
-import { useDebouncedValue } from '@mantine/hooks';
-import { useMemo, useState } from 'react';
+import { useEffect, useMemo, useState } from 'react';
 import {
   toUtf16,
   type Coordinate,
@@ -10,7 +9,7 @@ import {
   type ModelDocument,
   type Scalar,
 } from '../../api/client';
-import { useConditions, useEdits, useFormula, type Edit } from '../../api/queries';
+import { useConditions, useEdits, useFormula, useGridUnderWay, type Edit } from '../../api/queries';
 import type { Selection } from '../../app/frame';
 import { actions } from '../../app/shown';
 import { useMeasure } from './store';
@@ -26,7 +25,7 @@ import { LiveGrid, sides } from './LiveGrid';
 import { MEASURE, draftOf, freeName, same, useWriting, writeOn, type Draft } from './drafts';
 import { ConsequencesBox, useChange } from '../shape/Consequences';
 
-const PAUSE = 30;
+const PAUSE = 150;
 
 /** The draft of a measure: what was typed and not saved, else the measure as it is. An offered formula becomes the draft. */
 function useDraft(model: ModelDocument, measure: MeasureInfo) {
@@ -46,10 +45,22 @@ function useDraft(model: ModelDocument, measure: MeasureInfo) {
   return { draft, saved, offer, changed: !same(draft, saved), theirs, change, drop, rebase };
 }
 
+/** The text that is asked about: what is written, at once. While the answer to the last one is under way, the text waits for it, or for a pause
+ * of the keys where that takes long: who holds a key down does not have all that it writes computed. */
+function useAsked(text: string, busy: boolean): string {
+  const [asked, setAsked] = useState(text);
+  if (!busy && asked !== text) setAsked(text);
+  useEffect(() => {
+    const timer = setTimeout(() => setAsked(text), PAUSE);
+    return () => clearTimeout(timer);
+  }, [text]);
+  return busy ? asked : text;
+}
+
 /** What a formula means as it is typed: its errors, the answer to it, and the last answer there was. */
 function useMeaning(model: ModelDocument, measure: MeasureInfo, draft: Draft, cell: Coordinate[] | null) {
   const probe = useProbe((s) => s.probe);
-  const [formula] = useDebouncedValue(draft.formula, PAUSE);
+  const formula = useAsked(draft.formula, useGridUnderWay(model));
   const label = draft.name.trim() || 'new measure';
   useConditions(); // what they filter is known once a grid has been answered under them
   const { arriving, page } = filtersOf(cell ?? [], probe ? askedProbe(probe).picks : []);

@@ -69,7 +69,8 @@ export class LinePainter {
       this.pool.push({ element, row: -1, view: null, from: -1, to: -1 });
     }
     while (this.pool.length > size) this.pool.pop()?.element.remove();
-    // A line keeps its element as long as it is in sight.
+    // A line keeps its element as long as it is in sight. The others are taken in the order they stand in: where every line is another one,
+    // none has to move.
     const free: Drawn[] = [];
     const kept = new Map<number, Drawn>();
     const taken = new Map<number, Drawn>();
@@ -77,16 +78,20 @@ export class LinePainter {
       if (drawn.row >= span.first && drawn.row <= span.last && !kept.has(drawn.row)) kept.set(drawn.row, drawn);
       else free.push(drawn);
     }
+    free.reverse();
     for (let row = span.first; row <= span.last; row += 1) {
       const line = view.rows[row];
       const drawn = kept.get(row) ?? free.pop();
       if (!line || !drawn) continue;
       if (drawn.row === row && drawn.view === view && drawn.from === span.from && drawn.to === span.to) continue;
-      this.fill(drawn.element, view, line, row, span, width);
+      this.fill(drawn, view, line, row, span, width);
       if (!kept.has(row)) taken.set(row, drawn);
       Object.assign(drawn, { row, view, from: span.from, to: span.to });
     }
+    // The lines stand one under the other, and those above them leave their room: a place for each line would have each styled anew.
+    if (!this.pins) this.body.style.paddingTop = `${span.first * LINE}px`;
     this.order(span, kept, taken);
+    this.pool.sort((a, b) => a.row - b.row);
   }
 
   /** Lines written anew go where they belong among the others, that they are read in the order they are seen in; the others stay. */
@@ -98,22 +103,25 @@ export class LinePainter {
       if (taken.has(row) && element.nextElementSibling !== next) {
         const focused = element.contains(document.activeElement);
         this.body.insertBefore(element, next);
-        // A line that is moved loses the focus; the place it is scrolled in hears the next key.
-        if (focused) this.body.closest<HTMLElement>('.grid-scroll')?.focus({ preventScroll: true });
+        if (focused) listening(this.body);
       }
       next = element;
     }
   }
 
-  private fill(tr: HTMLTableRowElement, view: View, line: ShownLine, row: number, span: Span, width: number): void {
+  private fill(drawn: Drawn, view: View, line: ShownLine, row: number, span: Span, width: number): void {
+    const tr = drawn.element;
+    const same = drawn.row === row && drawn.view === view;
     const classes = [line.isTotal ? 'total' : '', line.isGrand ? 'grand' : '', this.pins ? 'pinned' : ''].filter(Boolean).join(' ');
     if (tr.className !== classes) tr.className = classes;
     if (tr.style.width !== `${width}px`) tr.style.width = `${width}px`;
-    if (!this.pins) tr.style.top = `${row * LINE}px`;
-    tr.ariaRowIndex = String(row + 2);
-    tr.dataset.row = String(row);
-    if (this.pins) tr.dataset.pin = '1';
+    if (!same) {
+      tr.ariaRowIndex = String(row + 2);
+      tr.dataset.row = String(row);
+      if (this.pins) tr.dataset.pin = '1';
+    }
     const count = span.to - span.from + 1;
+    if (same) turn(tr, span.from - drawn.from);
     while (tr.cells.length < count + 1) {
       const cell = document.createElement(tr.cells.length === 0 ? 'th' : 'td');
       cell.setAttribute('role', tr.cells.length === 0 ? 'rowheader' : 'gridcell');
@@ -127,9 +135,17 @@ export class LinePainter {
       tr.append(cell);
     }
     while (tr.cells.length > count + 1) tr.lastElementChild?.remove();
-    this.label(tr.cells[0] as HTMLTableCellElement, view, line, row);
+    if (!same) this.label(tr.cells[0] as HTMLTableCellElement, view, line, row);
     const key = view.chosen || view.second ? lineKey(line) : '';
-    for (let i = 0; i < count; i += 1) this.cell(tr.cells[i + 1] as HTMLTableCellElement, view, line, row, span.from + i, i === 0, key);
+    let td = tr.cells[0]?.nextElementSibling as HTMLTableCellElement | null;
+    for (let index = span.from; td && index <= span.to; index += 1) {
+      const stays = same && index >= drawn.from && index <= drawn.to && (td.firstElementChild as HTMLElement).dataset.col === String(index);
+      if (!stays) this.cell(td, view, line, row, index, key);
+      // The columns before those in sight leave their room.
+      const room = index === span.from ? `${view.offsets[index] ?? 0}px` : '';
+      if (td.style.marginLeft !== room) td.style.marginLeft = room;
+      td = td.nextElementSibling as HTMLTableCellElement | null;
+    }
   }
 
   private label(th: HTMLTableCellElement, view: View, line: ShownLine, row: number): void {
@@ -183,7 +199,7 @@ export class LinePainter {
     th.replaceChildren(box);
   }
 
-  private cell(td: HTMLTableCellElement, view: View, line: ShownLine, row: number, index: number, first: boolean, key: string): void {
+  private cell(td: HTMLTableCellElement, view: View, line: ShownLine, row: number, index: number, key: string): void {
     const column = view.columns[index];
     if (!column) return;
     const { answer, look } = view;
@@ -220,9 +236,6 @@ export class LinePainter {
       target.dataset.col = String(index);
       td.style.width = `${column.width}px`;
     }
-    // The columns before those in sight leave their room.
-    const room = first ? `${view.offsets[index] ?? 0}px` : '';
-    if (td.style.marginLeft !== room) td.style.marginLeft = room;
     if (view.range) {
       td.style.background =
         part !== null && look.shade?.includes(measure.name)
@@ -251,7 +264,10 @@ export class LinePainter {
       .join('; ');
     if (target.title !== title) target.title = title;
     const text = failure ? failure.error : measureText(value, look.formats?.[measure.name] ?? measure.format, measure.dtype);
-    if (marked.length === 0 && value !== null) {
+    // Said by its name, for words that nobody sees have to be laid out as well.
+    const name = value === null && !failure ? 'empty' : null;
+    if (target.ariaLabel !== name) target.ariaLabel = name;
+    if (marked.length === 0 && !failure) {
       put(target, text);
       return;
     }
@@ -259,9 +275,23 @@ export class LinePainter {
     if (apart.length > 0) pieces.push(words('parts', '', 'parts do not add up'));
     if (marked.length > apart.length && value !== null) pieces.push(words('uneven-mark', '≠', 'the periods compared are not alike'));
     pieces.push(failure ? words('signal', text) : text);
-    if (value === null && !failure) pieces.push(words('visually-hidden', 'empty'));
     target.replaceChildren(...pieces);
   }
+}
+
+/** A line's cells that leave on one side go to the other: the rest keep their columns, and what they say. */
+function turn(tr: HTMLTableRowElement, by: number): void {
+  const last = tr.cells.length - 1;
+  if (by === 0 || Math.abs(by) >= last) return;
+  const focused = tr.contains(document.activeElement) ? document.activeElement : null;
+  for (let i = 0; i < by; i += 1) tr.append(tr.cells[1] as HTMLTableCellElement);
+  for (let i = 0; i < -by; i += 1) tr.insertBefore(tr.cells[last] as HTMLTableCellElement, tr.cells[1] ?? null);
+  if (focused !== document.activeElement) listening(tr);
+}
+
+/** A line or a cell that is moved loses the focus; the place it is scrolled in hears the next key. */
+function listening(element: HTMLElement): void {
+  element.closest<HTMLElement>('.grid-scroll')?.focus({ preventScroll: true });
 }
 
 /** Writes a text over the one that stands there: a new one would be laid out from the beginning. */

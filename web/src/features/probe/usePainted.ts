@@ -5,7 +5,7 @@ import type { CellColumn } from './gridState';
 import { LINE, LinePainter, type Span, type View } from './linePainter';
 
 const AROUND = 3;
-const BEYOND = 7;
+const BEYOND = 2;
 
 /** How large the place is and where its lines begin: read when they may have changed, never while it scrolls. */
 interface Size {
@@ -37,7 +37,7 @@ function columnAt(offsets: number[], last: number, x: number): number {
 function columnsToDraw(view: View, drawn: Drawn, left: number, width: number, jumped: boolean): Drawn {
   const last = view.columns.length - 1;
   const from = columnAt(view.offsets, last, left);
-  const to = Math.min(last, columnAt(view.offsets, last, left + width) + 1);
+  const to = Math.min(last, columnAt(view.offsets, last, left + Math.max(0, width - view.head)) + 1);
   if (jumped) return { from, to, of: view.columns };
   if (from >= drawn.from && to <= drawn.to && drawn.of === view.columns) return drawn;
   return { from: Math.max(0, from - BEYOND), to: Math.min(last, to + BEYOND), of: view.columns };
@@ -100,8 +100,9 @@ export function usePainted(view: View, pinned: ShownLine[]) {
     const jumped = Math.abs(top - before.current) > height && before.current >= 0;
     before.current = top;
     const { from, to } = (drawn.current = columnsToDraw(view, drawn.current, box.scrollLeft, width, jumped));
-    const first = Math.max(0, Math.floor(top / LINE) - AROUND);
-    const inSight: Span = { first, last: Math.min(view.rows.length - 1, Math.ceil((top + height) / LINE) + AROUND), from, to };
+    const around = jumped ? 0 : AROUND;
+    const first = Math.max(0, Math.floor(top / LINE) - around);
+    const inSight: Span = { first, last: Math.min(view.rows.length - 1, Math.ceil((top + height) / LINE) + around), from, to };
     painters.current.lines.paint(view, inSight);
     painters.current.pins.paint({ ...view, rows: pinned }, { first: 0, last: pinned.length - 1, from, to });
     setSpan((now) => (now.from === from && now.to === to ? now : { from, to }));
