@@ -11,6 +11,7 @@ Numbers = np.ndarray[Any, Any]
 
 CLOSE = 65_536  # places more than four times the numbers that are counted
 FEW = 10_000  # different values, which are found quickly
+LOOKED_AT = 4_096  # numbers at the front that mostly tell whether all are ascending
 
 
 def distinct(values: Numbers) -> Numbers:
@@ -67,6 +68,18 @@ def numbered_floats(values: Numbers) -> tuple[Numbers, Numbers]:
         return found, np.searchsorted(found, values)
     different, index = np.unique(values, return_inverse=True)
     return different, index.reshape(-1)
+
+
+def is_ascending(values: Numbers) -> bool:
+    """Whether none is less than the one before it. Costs a look at the first few where these tell."""
+    first = values[:LOOKED_AT]
+    return not (first[1:] < first[:-1]).any() and not (values[1:] < values[:-1]).any()
+
+
+def numbered_ascending(values: Numbers) -> tuple[Numbers, Numbers]:
+    """`firsts_of` numbers that are ascending already: nothing is sorted."""
+    begins = _begins(values)
+    return np.cumsum(begins) - 1, np.flatnonzero(begins)
 
 
 def _span(values: Numbers) -> tuple[int, int]:

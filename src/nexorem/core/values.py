@@ -26,7 +26,7 @@ import numpy.typing as npt
 
 from nexorem.core.diagnostics import CellError
 from nexorem.core.limits import SPENT
-from nexorem.core.numbering import firsts_of, numbered, numbered_floats
+from nexorem.core.numbering import firsts_of, is_ascending, numbered, numbered_ascending, numbered_floats
 
 Array = npt.NDArray[Any]
 Value = None | bool | int | float | str | dt.date | dt.datetime
@@ -255,25 +255,47 @@ def combine(coded: Sequence[tuple[Array, int]]) -> tuple[Array, Array]:
     """Numbers the distinct combinations of several code columns, ascending by the first, then the second, …
 
     Each item is (codes of any whole type, size), codes from 0 to size inclusive. Returns the combination's number for each row
-    (int64) and, for each combination, the first row that shows it.
+    (int64) and, for each combination, the first row that shows it. Cost: a pass where they lie close together or are ascending
+    already, else one sort.
     """
+    key = keys_of(coded)
+    span = math.prod(size + 1 for _, size in coded)
+    if key is not None and span <= 4 * len(key) + 65_536:
+        # A small key space is counted instead of sorted: one pass, and the first row wins by writing backwards.
+        first_of = np.full(span, -1, dtype=np.int64)
+        first_of[key[::-1]] = np.arange(len(key) - 1, -1, -1)
+        seen = first_of >= 0
+        return (np.cumsum(seen) - 1)[key], first_of[seen]
+    if key is not None and is_ascending(key):
+        return numbered_ascending(key)
+    return firsts_of(key if key is not None and span < _room(len(key)) else _narrowed(coded))
+
+
+def keys_of(coded: Sequence[tuple[Array, int]]) -> Array | None:
+    """int64: one whole number for the codes of each row, in the order of the first, then the second, …; None where none is large enough."""
+    if math.prod(size + 1 for _, size in coded) >= 2**62:
+        return None
     key: Array | None = None
-    span = 1
-    for member_codes, size in coded:
-        codes = member_codes.astype(np.int64, copy=False)
-        if key is not None and span * (size + 1) >= 2 ** (62 - len(codes).bit_length()):  # room for the places that are sorted along
+    for codes, size in coded:
+        key = codes.astype(np.int64, copy=False) if key is None else key * (size + 1) + codes.astype(np.int64, copy=False)
+    assert key is not None
+    return key
+
+
+def _room(count: int) -> int:
+    """How large numbers may be that carry their places along when they are sorted."""
+    return int(2 ** (62 - count.bit_length()))
+
+
+def _narrowed(coded: Sequence[tuple[Array, int]]) -> Array:
+    """`keys_of`, numbered anew where they would be too large to be sorted."""
+    key, span = coded[0][0].astype(np.int64, copy=False), coded[0][1] + 1
+    for codes, size in coded[1:]:
+        if span * (size + 1) >= _room(len(key)):
             key = numbered(key)[1]
             span = int(key.max(initial=0)) + 1
-        key = codes if key is None else key * (size + 1) + codes
-        span *= size + 1
-    assert key is not None
-    if span > 4 * len(key) + 65_536:
-        return firsts_of(key)
-    # A small key space is counted instead of sorted: one pass, and the first row wins by writing backwards.
-    first_of = np.full(span, -1, dtype=np.int64)
-    first_of[key[::-1]] = np.arange(len(key) - 1, -1, -1)
-    seen = first_of >= 0
-    return (np.cumsum(seen) - 1)[key], first_of[seen]
+        key, span = key * (size + 1) + codes.astype(np.int64, copy=False), span * (size + 1)
+    return key
 
 
 def iso(value: Value) -> Json:

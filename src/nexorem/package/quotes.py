@@ -12,9 +12,11 @@ CHUNK = 1 << 20
 
 
 def refuse_open_quote(raw: Any, quote: str, rows: int, place: str, last: pa.RecordBatch) -> None:
-    """Refuses a file whose last quote is never closed: all that follows it has become one value. `raw` can be read and sought in, `last` is the
-    last block of its rows that is not empty, `rows` how many there are. Cost: nothing where no value of the last row has a new line in it,
-    else the file once more."""
+    """Refuses a file whose last quote is never closed: all that follows it has become one value.
+
+    `raw` can be read and sought in, `rows` is how many there are, `last` the last block of them that is not empty. Cost: nothing where no
+    value of the last row has a new line in it, else the file once more.
+    """
     if not any("\n" in str(c[-1].as_py()) for c in last.columns):
         return
     raw.seek(0)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from itertools import takewhile
 from typing import assert_never
 
 import numpy as np
@@ -16,7 +17,9 @@ from nexorem.core.engine.context import Batch
 from nexorem.core.engine.visibility import visible
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
+from nexorem.core.model.model import Link
 from nexorem.core.model.star import Star
+from nexorem.core.numbering import distinct
 from nexorem.core.plan.effects import effect_of
 from nexorem.core.values import Array, combine
 
@@ -75,7 +78,13 @@ def from_facts(star: Star, base: Batch, names: Columns, scans: Sequence[t.Aggreg
         shown = visible(star, star.inflow(scan.grain, star.state), base, budget)[:-1]
         rows = np.flatnonzero(shown)
         chains = star.lookups(scan.grain, star.state)
-        coded = [(star.spread(table, (c,), chains[table])[rows], star.domain(table, (c,)).size) for table, c in names]
+        # What all tables are looked up over tells of as many rows: of each of its rows once, and of none that have no partner there.
+        shared = _common([chains[table] for table, _ in names])
+        if shared and star.size(shared[-1].to_table) < len(rows):
+            rows = distinct(star.partner_along(shared, rows))
+        else:
+            shared = ()
+        coded = [(star.spread(table, (c,), chains[table][len(shared) :])[rows], star.domain(table, (c,)).size) for table, c in names]
         if len(rows):
             _, firsts = combine(coded)
             parts.append(np.stack([codes[firsts].astype(np.int64) for codes, _ in coded], axis=1))
@@ -87,6 +96,13 @@ def from_facts(star: Star, base: Batch, names: Columns, scans: Sequence[t.Aggreg
         return lines
     _, firsts = combine([(lines[:, i], star.domain(table, (c,)).size) for i, (table, c) in enumerate(names)])
     return lines[firsts]
+
+
+def _common(chains: Sequence[tuple[Link, ...]]) -> tuple[Link, ...]:
+    """What several chains of look-ups begin with alike."""
+    first = min(chains, key=len)
+    alike = (all(chain[i] == link for chain in chains) for i, link in enumerate(first))
+    return first[: sum(takewhile(bool, alike))]
 
 
 def supports(star: Star, node: t.Typed, tables: set[str]) -> list[t.Aggregate] | None:

@@ -10,8 +10,8 @@ import numpy as np
 
 from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.model.star import Star
-from nexorem.core.numbering import distinct
-from nexorem.core.values import Array, Json, Vector, combine, iso
+from nexorem.core.numbering import distinct, is_ascending
+from nexorem.core.values import Array, Json, Vector, combine, iso, keys_of
 
 TOTAL = -1
 UNMATCHED = {"unmatched": True}  # the unmatched member as JSON, where a text of that name may stand beside it
@@ -65,24 +65,53 @@ def member_json(star: Star, table: str, column: str, code: int) -> Json:
 
 
 def prefixes_of(lines: Array) -> Array:
-    """Every beginning of a line, totalled over the rest; the lines themselves among them. Each once."""
-    cuts = [lines]
-    for level in range(1, lines.shape[1]):
-        cut = lines.copy()
-        cut[:, level:] = TOTAL
-        cuts.append(cut)
+    """Every beginning of a line, totalled over the rest; the lines themselves among them. Each once, ascending by the codes."""
+    if not len(lines) or not lines.shape[1]:
+        return lines[:1]
+    key = keys_of(_coded(lines))
+    if key is not None and is_ascending(key) and not (lines == TOTAL).any():
+        return _prefixes_of_ascending(lines)
+    cuts = [lines, *(_cut(lines, level) for level in range(1, lines.shape[1]))]
     prefixes = np.concatenate(cuts)
-    return prefixes[combine(_coded(prefixes))[1]] if len(prefixes) and prefixes.shape[1] else prefixes[:1]
+    return prefixes[combine(_coded(prefixes))[1]]
+
+
+def _prefixes_of_ascending(lines: Array) -> Array:
+    """The same of whole lines that are ascending: a beginning stands before the first line that it begins."""
+    depth = lines.shape[1]
+    begins = np.ones(lines.shape, bool)  # where the beginning of so many columns and one more is another one than on the line before
+    np.logical_or.accumulate(lines[1:] != lines[:-1], axis=1, out=begins[1:])
+    lines, begins = lines[begins[:, -1]], begins[begins[:, -1]]
+    places = np.cumsum(begins).reshape(begins.shape) - 1
+    prefixes = np.empty((int(begins.sum()), depth), np.int64)
+    for level in range(depth):
+        starts = begins[:, level]
+        prefixes[places[starts, level]] = _cut(lines[starts], level + 1)
+    return prefixes
+
+
+def _cut(lines: Array, level: int) -> Array:
+    """The beginnings of lines, totalled over the columns from `level` on."""
+    cut = lines.copy()
+    cut[:, level:] = TOTAL
+    return cut
 
 
 def places_of(lines: Array, among: Array, missing: bool = False) -> Array:
-    """int64: where each line stands among others, all different; -1 for one that does not, where some may be `missing`."""
+    """int64: where each line stands among others, all different; -1 for one that does not, where some may be `missing`. Cost: a search a
+    line where the others are ascending by their codes, else a sort of all."""
     if not lines.shape[1]:
         return np.zeros(len(lines), np.int64)
-    groups, _ = combine(_coded(np.concatenate([among, lines])))
-    place = np.full(int(groups.max(initial=-1)) + 1, -1, np.int64)
-    place[groups[: len(among)]] = np.arange(len(among))
-    places = place[groups[len(among) :]]
+    coded = _coded(np.concatenate([among, lines]))
+    keys = keys_of(coded)
+    if keys is not None and len(among) and is_ascending(keys[: len(among)]):
+        at = np.minimum(np.searchsorted(keys[: len(among)], keys[len(among) :]), len(among) - 1)
+        places = np.where(keys[at] == keys[len(among) :], at, -1)
+    else:
+        groups, _ = combine(coded)
+        place = np.full(int(groups.max(initial=-1)) + 1, -1, np.int64)
+        place[groups[: len(among)]] = np.arange(len(among))
+        places = place[groups[len(among) :]]
     assert missing or not len(places) or places.min() >= 0
     return places
 
