@@ -65,26 +65,23 @@ def links_changed(before: Star, after: Star, tables: Sequence[str]) -> list[dict
     return [x for x in changes if any(v[0] != v[1] for k, v in x.items() if k != "link")]
 
 
-def total(star: Star, name: str, budget: Budget) -> Any:
-    """A measure over everything; an error's words where it cannot be computed."""
+def totals(star: Star, names: Sequence[str], budget: Budget) -> list[Any]:
+    """Measures over everything, an error's words for one that cannot be computed. All at once, so that they share what they look at."""
     try:
-        grid = answer(star, read_probe(star, ProbeSpec(measures=(name,))), budget)
-        vector = grid.values[0]
-        return vector.fault_code() or (iso(vector.tolist()[0]) if len(vector) else None)
+        vectors = answer(star, read_probe(star, ProbeSpec(measures=tuple(names))), budget).values
+        return [v.fault_code() or (iso(v.tolist()[0]) if len(v) else None) for v in vectors]
     except Refused as refused:
-        return f"error: {refused.diagnostics[0].message}"
+        if len(names) > 1:
+            return [value for name in names for value in totals(star, [name], budget)]
+        return [f"error: {refused.diagnostics[0].message}"]
 
 
 def measures_changed(before: Star, after: Star, budget: Budget) -> list[dict[str, Any]]:
     """Measures whose value over everything differs, and those that no longer make sense."""
-    changes = []
-    for measure in after.model.measures:
-        if before.model.measure(measure.name) is None:
-            continue
-        old, new = total(before, measure.name, budget), total(after, measure.name, budget)
-        if old != new:
-            changes.append({"measure": measure.name, "before": old, "after": new, "format": measure.format})
-    return changes
+    kept = [m for m in after.model.measures if before.model.measure(m.name) is not None]
+    names = [m.name for m in kept]
+    both = zip(kept, totals(before, names, budget), totals(after, names, budget), strict=True) if kept else ()
+    return [{"measure": m.name, "before": old, "after": new, "format": m.format} for m, old, new in both if old != new]
 
 
 def probes_changed(before: Star, after: Star, budget: Budget) -> list[dict[str, Any]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -13,7 +13,7 @@ from nexorem.core.engine.fast import Spread, counted, scanned, suits, suits_coun
 from nexorem.core.engine.folding import folded
 from nexorem.core.engine.reduce import Rows, count_distinct, divided, reduce_rows, spread_faults
 from nexorem.core.engine.row_values import row_values
-from nexorem.core.engine.rows import Around, over_rows, passing, relation, without_unmatched
+from nexorem.core.engine.rows import Around, Relation, over_rows, passing, relation, without_unmatched
 from nexorem.core.engine.visibility import Assignment, Pattern, assign, assign_pattern, patterns, ranges, selectors
 from nexorem.core.functions.arithmetic import alike
 from nexorem.core.functions.convert import widen
@@ -23,6 +23,7 @@ from nexorem.core.model.star import Star
 from nexorem.core.plan.tree import inner_nodes, table_rows
 from nexorem.core.values import NUMERIC, Array, Vector, combine, constant, empties, same_words, worst
 
+MOST_PAIRS = 200_000  # of context and row that a plan is kept ready for
 BY_PARTS = ("rows", "count", "sum", "avg", "min", "max")
 
 
@@ -38,6 +39,20 @@ class Setup:
     scans: list[dict[str, Any]]
 
 
+@dataclass(slots=True, eq=False)
+class RowPairs:
+    """The rows that an aggregate runs over in contexts that differ, a pair of context and row each; `batches` has the contexts of the pairs
+    once they were asked for."""
+
+    batch: Batch
+    rows: Relation
+    batches: list[Batch] = field(default_factory=list)
+
+
+# By number of a step what it did before for the same contexts.
+Ready = dict[int, Setup | RowPairs]
+
+
 def setup_of(star: Star, node: t.Aggregate, batch: Batch, budget: Budget) -> Setup:
     """The filters of a batch's contexts over the rows of an aggregate, put in classes."""
     filters = selectors(star, star.inflow(node.grain, node.state), batch, budget)
@@ -46,15 +61,15 @@ def setup_of(star: Star, node: t.Aggregate, batch: Batch, budget: Budget) -> Set
     return Setup(batch, len(combinations), index, several, [{} for _ in several])
 
 
-def aggregate(node: t.Aggregate, batch: Batch, around: Around, kept: dict[int, Setup] | None = None, number: int = 0) -> Vector:
+def aggregate(node: t.Aggregate, batch: Batch, around: Around, kept: Ready | None = None, number: int = 0) -> Vector:
     """The aggregate's value in each context of the batch. `kept` has by `number` what this step of this probe did before."""
     star, budget = around.star, around.budget
     extra = around.cells[id(node.extra)] if node.extra is not None else None
     varies = extra is not None and len(np.unique(extra.codes()[0])) > 1
     if inner_nodes(node.argument) or inner_nodes(node.where) or varies:
-        return _by_pairs(node, batch, around)
+        return _by_pairs(node, batch, around, {} if kept is None else kept, number)
     setup = kept.get(number) if kept is not None else None
-    if setup is None or not (setup.batch is batch or setup.batch.same(batch)):
+    if not isinstance(setup, Setup) or not (setup.batch is batch or setup.batch.same(batch)):
         setup = setup_of(star, node, batch, budget)
         if kept is not None:
             kept[number] = setup
@@ -135,13 +150,18 @@ def _failed_classes(part: Assignment, failed: Array | None, count: int) -> Array
     return None if of_groups is None else spread_faults(of_groups[part.pair_groups], part.pair_classes, count)
 
 
-def _by_pairs(node: t.Aggregate, batch: Batch, around: Around) -> Vector:
+def _by_pairs(node: t.Aggregate, batch: Batch, around: Around, kept: Ready, number: int) -> Vector:
     """Row by row in each context: the cell-shaped parts are evaluated in one batch of (context, row) pairs."""
     few, index, own = around.classes(batch)
-    pairs = without_unmatched(relation(table_rows(around.star.model, node), few, own, node.state))
+    ready = kept.get(number)
+    if not isinstance(ready, RowPairs) or not ready.batch.same(few):
+        ready = RowPairs(few, without_unmatched(relation(table_rows(around.star.model, node), few, own, node.state)))
+        if len(ready.rows) <= MOST_PAIRS:
+            kept[number] = ready
+    pairs, batches = ready.rows, ready.batches
     if node.where is not None:
-        pairs = passing(pairs, over_rows(node.where, pairs, few, own, node.state), own)
-    values = over_rows(node.argument, pairs, few, own, node.state) if node.argument is not None else None
+        pairs, batches = passing(pairs, over_rows(node.where, pairs, few, own, node.state, batches), own), []
+    values = over_rows(node.argument, pairs, few, own, node.state, batches) if node.argument is not None else None
     part = Rows(pairs.owners, few.size, values)
     extra = own.cells[id(node.extra)] if node.extra is not None else None
     return reduce_rows(node.function, node.dtype, node.distinct, part, extra, around.budget).failing(own.failed).take(index)

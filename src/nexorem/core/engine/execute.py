@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from nexorem.core.diagnostics import CellError
-from nexorem.core.engine.aggregate import Setup, aggregate, single
+from nexorem.core.engine.aggregate import MOST_PAIRS, Ready, aggregate, single
 from nexorem.core.engine.context import Batch
 from nexorem.core.engine.cubes import Cube
 from nexorem.core.engine.edits import edited
@@ -23,8 +23,6 @@ from nexorem.core.model.star import ROWS, Star
 from nexorem.core.plan.logical import ContextStep, Needs, Plan, ValueStep
 from nexorem.core.values import FAULT_CODES, Array, Vector, empties, worst
 
-MOST_PAIRS = 200_000  # of context and row that a plan is kept ready for
-
 
 @dataclass(slots=True, eq=False)
 class KeptSteps:
@@ -32,7 +30,7 @@ class KeptSteps:
     aggregates scan, and the contexts after edits; and the same of the plans of rows, by id of their nodes, which whoever keeps this
     keeps as well, for the pairs of context and row."""
 
-    scans: dict[int, Setup] = field(default_factory=dict)
+    scans: Ready = field(default_factory=dict)
     contexts: dict[int, Batch] = field(default_factory=dict)
     inner: dict[int, tuple[Batch, KeptSteps]] = field(default_factory=dict)
 

@@ -168,10 +168,10 @@ def row_batch(batch: Batch, rows: Relation) -> Batch:
     return pairs.adding(*added)
 
 
-def over_rows(tree: t.Typed, rows: Relation, batch: Batch, around: Around, state: LinkState) -> Vector:
+def over_rows(tree: t.Typed, rows: Relation, batch: Batch, around: Around, state: LinkState, batches: list[Batch] | None = None) -> Vector:
     """A row-shaped tree for every entry of a relation whose contexts are those of `batch`; `state` is that of the
-    context the tree stands in."""
-    pairs: list[Batch] = []
+    context the tree stands in; `batches` has the contexts of the entries, or is to have them once they are needed."""
+    pairs = [] if batches is None else batches
     looked_up: dict[str, Array] = {}
 
     def lookups(table: str) -> Array:

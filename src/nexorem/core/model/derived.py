@@ -163,23 +163,29 @@ class Derived:
         return self.column_facts(table, column).empty > 0
 
     def _make_facts(self, link: Link) -> LinkFacts:
-        domain = self.domain(link.from_table, link.from_columns)
-        codes = domain.codes[:-1]
-        hit = self.match(link.from_table, link.from_columns, link.to_table, link.to_columns)[codes] >= 0
-        empty = np.zeros(len(codes), bool)
-        for column in link.from_columns:
-            empty |= ~self.column(link.from_table, column).rows().valid
+        table, columns = link.from_table, link.from_columns
+        # By member, of which there are fewer than rows.
+        counts = self.member_counts(table, columns, ())[:-1]
+        hit = self.match(table, columns, link.to_table, link.to_columns)[:-1] >= 0
+        full = self._full(table, columns)
+        matched, empty = int(counts[hit].sum()), int(counts[~full].sum())
+        orphans = int(counts[full & ~hit].sum())
         repeated, key_empty = self._repeated(link.to_table, link.to_columns)
-        from_repeated, _ = self._repeated(link.from_table, link.from_columns)
-        return LinkFacts(int(hit.sum()), int((~hit & ~empty).sum()), int(empty.sum()), repeated, from_repeated, key_empty)
+        from_repeated, _ = self._repeated(table, columns)
+        return LinkFacts(matched, orphans, empty, repeated, from_repeated, key_empty)
+
+    def _full(self, table: str, columns: tuple[str, ...]) -> Array:
+        """bool: the members of some columns of which no part is empty; the unmatched one aside."""
+        firsts = self.domain(table, columns).firsts[:-1]
+        full = np.ones(len(firsts), bool)
+        for column in columns:
+            full &= self.column(table, column).take(firsts).valid
+        return full
 
     def _repeated(self, table: str, columns: tuple[str, ...]) -> tuple[array[int], int]:
-        domain = self.domain(table, columns)
-        full = np.ones(self.size(table), bool)
-        for column in columns:
-            full &= self.column(table, column).rows().valid
-        counts = np.bincount(domain.codes[:-1][full], minlength=domain.size)
-        return array("q", domain.firsts[counts > 1].tobytes()), int((~full).sum())
+        counts, full = self.member_counts(table, columns, ())[:-1], self._full(table, columns)
+        firsts = self.domain(table, columns).firsts[:-1][full & (counts > 1)]
+        return array("q", firsts.tobytes()), int(counts[~full].sum())
 
     def partner(self, link: Link) -> Array:
         """int64[n_from + 1]: for each row of a firm link's `from` side its partner's row, or the place of the other
