@@ -58,7 +58,7 @@ class Agreement(unittest.TestCase):
         )
         finer = mock.patch.multiple(cubes, FINE=2, COARSER=1), mock.patch.object(fast, "coarsened", coarser)
         with (
-            mock.patch.multiple(scan, BLOCK=3, SHARE=2, SAMPLE=2),
+            mock.patch.multiple(scan, BLOCK=3, SHARE=2, SAMPLE=2, FEW=0.6),
             few[0],
             few[1],
             few[2],

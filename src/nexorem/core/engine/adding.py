@@ -10,7 +10,7 @@ from nexorem.core.columns import Column
 from nexorem.core.engine.exact import exact, side_by_side
 from nexorem.core.engine.row_values import row_values
 from nexorem.core.engine.scalar import evaluate
-from nexorem.core.engine.scan import Block, Totals
+from nexorem.core.engine.stages import Block, Totals
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
 from nexorem.core.model.star import Star

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from nexorem.core.columns import MOST_CODED, Column, narrow
-from nexorem.core.engine.scan import Block
+from nexorem.core.engine.stages import Block
 from nexorem.core.language import typed as t
 from nexorem.core.model.star import Star
 from nexorem.core.values import Array

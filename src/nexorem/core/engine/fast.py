@@ -12,7 +12,8 @@ from nexorem.core.engine.adding import EXACT, Adder
 from nexorem.core.engine.context import one_set
 from nexorem.core.engine.cubes import Cube, answered, coarsened, wholly
 from nexorem.core.engine.scalar import evaluate
-from nexorem.core.engine.scan import MOST_GROUPS, Block, Digit, Scan, Totals
+from nexorem.core.engine.scan import MOST_GROUPS, Scan
+from nexorem.core.engine.stages import Block, Digit, Totals
 from nexorem.core.engine.visibility import Selector, Varying, pairs_of
 from nexorem.core.functions.convert import widen
 from nexorem.core.functions.library import FUNCTIONS as FUNCTIONS_BY_NAME
@@ -310,7 +311,7 @@ def counted(star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: 
     argument = node.argument
     assert isinstance(argument, t.ColumnValue)
     own, rest = split_where(star, node)
-    if rest is None and not filters and not own:
+    if rest is None and not filters and not own and star.size(node.grain):
         return _every_member(star, argument, len(wanted))
     index = star.member_rows(argument.table, (argument.column,), ()) if rest is None else None
     if index is None:

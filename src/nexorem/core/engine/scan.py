@@ -8,9 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor, wait
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
-from hashlib import sha256
 from itertools import pairwise
 from math import prod
 from typing import Any
@@ -18,7 +17,8 @@ from typing import Any
 import numpy as np
 
 from nexorem.core.columns import MOST_CODED
-from nexorem.core.engine.visibility import INDEXED, Selector
+from nexorem.core.engine.stages import Block, Digit, Stages, Totals, Work, in_runs, parts_of, runs_of
+from nexorem.core.engine.visibility import INDEXED
 from nexorem.core.kept import Kept
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Index, Star
@@ -28,67 +28,11 @@ from nexorem.core.values import Array
 BLOCK = 262_144
 SHARE = 40_000  # rows that are worth a thread of their own
 MOST_GROUPS = 4_000_000
-MOST_RUNS = 4
 ENOUGH = 0.04  # of the rows left: then the other filters look at those one by one
+FEW = 0.2  # of the rows pass all filters: then they are kept for those who ask again
 NOTHING = np.zeros(0, np.uint32)
 MOSTLY = 0.7  # of the rows pass a filter: then it comes last
 WHOLE = 0.6  # of the rows pass all filters: then all are gone through, the others to a group of their own
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Digit:
-    """A selector's part in a scan. place int32[members]: the digit of a member, -1 where it does not pass; `size`
-    digits, 1 for a selector that only filters."""
-
-    selector: Selector
-    place: Array
-    size: int
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Block:
-    """Some rows at work: `rows` are their numbers, None for all from `start`. groups uint32[count]."""
-
-    rows: Array | None
-    start: int
-    count: int
-    groups: Array
-
-    def numbers(self) -> Array:
-        """The row numbers."""
-        if self.rows is None:
-            return np.arange(self.start, self.start + self.count)
-        return self.rows[: self.count].astype(np.int64)
-
-
-@dataclass(slots=True, eq=False)
-class Totals:
-    """Sums and the like by group: rows, filled rows, and in `values` what the aggregate adds up; `largest` is the
-    largest size of a value that was added."""
-
-    rows: Array
-    filled: Array
-    values: Array
-    other: Array
-    largest: float = 0.0
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Stages:
-    """listed: the row numbers that pass the most selective filter, None where they are not from an index · masked:
-    filters whose members stand in a few runs, as (codes, first and last of each) · keeps: others, as (codes, keep
-    uint8[members]) · offsets: (codes, offset uint32[members]) of the digits · joined: the group of each row, where that is kept."""
-
-    listed: Array | None
-    masked: list[tuple[Array, list[tuple[Any, Any]]]]
-    keeps: list[tuple[Array, Array]]
-    offsets: list[tuple[Array, Array]]
-    joined: Array | None
-
-
-Work = Callable[[Block, Totals], None]
-
-
 SAMPLE = 4_096  # rows that are looked at before all are
 
 
@@ -139,7 +83,7 @@ class Scan:
 
     def row_counts(self) -> Array | None:
         """int64[groups]: the rows of each group, where all rows take part and their groups are kept; never written to."""
-        joined = None if self.filters else self._stages().joined
+        joined = None if self.filters else self._with_joined(self._without_passing()).joined
         if joined is None:
             return None
         return self.star.derive(("rows by group", self.table, self._key), lambda: np.bincount(joined, minlength=self.groups))
@@ -151,7 +95,7 @@ class Scan:
 
     def run(self, empty: Callable[[], Totals], work: Work, budget: Budget) -> list[Totals]:
         """Gives every block to `work`, in as many threads as are allowed; the totals of each thread."""
-        stages = self._stages()
+        stages = self._stages(budget)
         size = self.size if stages.listed is None else len(stages.listed)
         threads = max(min(budget.limits.workers, size // SHARE), 1)
         cuts = [size * t // threads for t in range(threads + 1)]
@@ -168,22 +112,43 @@ class Scan:
             wait(jobs)
         return [first, *(j.result() for j in jobs)]
 
-    def _stages(self) -> Stages:
+    def _stages(self, budget: Budget) -> Stages:
         """What every block goes through. What is large of it, the star keeps, or lets go."""
+        filtered = bool(self.filters) and self.order is None and prod(share for share, _ in self.filters) <= FEW
+        passing = self.star.passing(self.table, self._filtered) if filtered else None
+        if passing is None:
+            stages = self._without_passing()
+            if filtered and (stages.keeps or stages.masked):
+                passing = self.star.passing(self.table, self._filtered, lambda: self._collected(stages, budget))
+        if passing is not None:
+            stages = Stages(passing, [], [], self._offsets, None)
+        return self._with_joined(stages)
+
+    def _with_joined(self, stages: Stages) -> Stages:
+        return replace(stages, joined=self._joined(stages.offsets)) if len(stages.offsets) > 1 else stages
+
+    def _without_passing(self) -> Stages:
         stages = self._settled
         if stages is not None and self._by_index is not None:
             listed = self._listed(*self._by_index)
             stages = None if listed is None else replace(stages, listed=listed)
-        stages = stages or self._find_stages()
-        return replace(stages, joined=self._joined(stages.offsets)) if len(stages.offsets) > 1 else stages
+        return stages or self._find_stages()
+
+    def _collected(self, stages: Stages, budget: Budget) -> Array:
+        """uint32: the rows that pass all filters, in the order in which they are gone through."""
+        parts: list[Array] = [NOTHING]
+        size = self.size if stages.listed is None else len(stages.listed)
+
+        def work(block: Block, _: Totals) -> None:
+            assert block.rows is not None
+            parts.append(block.rows[: block.count].copy())
+
+        nothing = Totals(NOTHING, NOTHING, NOTHING, NOTHING)
+        self._part(0, size, nothing, work, replace(stages, offsets=[], joined=None), budget)
+        return np.concatenate(parts)
 
     def _find_stages(self) -> Stages:
-        offsets = []
-        radix = self.groups
-        for d in self.digits:
-            if d.size > 1:
-                radix //= d.size
-                offsets.append((self.codes(d), (np.maximum(d.place, 0) * radix).astype(np.uint32)))
+        offsets = self._offsets
         masked: list[tuple[Array, list[tuple[Any, Any]]]] = []
         keeps = []
         listed: Array | None = None
@@ -200,7 +165,7 @@ class Scan:
                     self._by_index = d, passing
                     continue
                 settled = False  # the index is made when it is asked for again
-            runs = _runs(passing)
+            runs = runs_of(passing)
             if left > ENOUGH and runs and (share < MOSTLY or not masked) and listed is None:
                 kind = codes.dtype.type
                 masked.append((codes, [(kind(low), kind(high)) for low, high in runs]))
@@ -228,11 +193,28 @@ class Scan:
         return self.star.joined(self.table, self._key, join)
 
     @cached_property
+    def _offsets(self) -> list[tuple[Array, Array]]:
+        """What the codes of each digit add to the number of a row's group."""
+        offsets = []
+        radix = self.groups
+        for d in self.digits:
+            if d.size > 1:
+                radix //= d.size
+                offsets.append((self.codes(d), (np.maximum(d.place, 0) * radix).astype(np.uint32)))
+        return offsets
+
+    @cached_property
     def _key(self) -> object:
         """All that the groups of rows depend on."""
         digits = [d for d in self.digits if d.size > 1]
-        parts = ((d.selector.table, d.selector.columns, d.selector.chain, d.size, sha256(d.place.tobytes()).digest()) for d in digits)
-        return tuple(parts), self.order.key if self.order else None
+        sizes = tuple(d.size for d in digits)
+        return sizes, parts_of(digits, [d.place for d in digits]), self.order.key if self.order else None
+
+    @cached_property
+    def _filtered(self) -> object:
+        """All that the rows which pass the filters depend on."""
+        filters = [d for _, d in self.filters]
+        return parts_of(filters, [d.place >= 0 for d in filters])
 
     def _listed(self, digit: Digit, passing: Array) -> Array | None:
         """The rows of the members that pass a selector, from its index, once it was asked for before."""
@@ -275,7 +257,7 @@ class Scan:
                 kept = stop - at
                 left[:kept] = stages.listed[at:stop]
             elif stages.masked:
-                _in_runs(stages.masked, at, stop, mask, more)
+                in_runs(stages.masked, at, stop, mask, more)
                 kept = k.bit_rows(np.packbits(mask, bitorder="little").view(np.uint64), at, left)
             else:
                 kept = k.kept_rows(keeps[0][0][at:stop], keeps[0][1], at, left)
@@ -313,7 +295,7 @@ class Scan:
         size = stop - start
         mask[:size] = True
         if stages.masked:
-            _in_runs(stages.masked, start, stop, mask, more)
+            in_runs(stages.masked, start, stop, mask, more)
         for codes, keep in stages.keeps:
             k.and_kept(codes[start:stop], keep, mask[:size])
         block = self._grouped(stages, None, start, size, groups)
@@ -334,34 +316,6 @@ class Scan:
             radix //= d.size
             codes.append(groups // radix % d.size)
         return codes
-
-
-def _runs(members: Array) -> list[tuple[int, int]]:
-    """First and last of each run of members that follow one another; none where there are more than a few."""
-    ends = np.flatnonzero(np.diff(members) > 1)
-    if len(ends) >= MOST_RUNS:
-        return []
-    firsts, lasts = members[np.append(0, ends + 1)], members[np.append(ends, len(members) - 1)]
-    return list(zip(firsts.tolist(), lasts.tolist(), strict=True))
-
-
-def _in_runs(masked: Sequence[tuple[Array, list[tuple[Any, Any]]]], start: int, stop: int, mask: Array, more: Array) -> None:
-    """mask[i]: are all codes of row start + i in their runs? Whole registers of narrow codes are compared at once."""
-    from nexorem.core.engine import kernels as k
-
-    size = stop - start
-    mask[size:] = False  # the last block may be short
-    for i, (codes, runs) in enumerate(masked):
-        block = codes[start:stop]
-        if i and len(runs) == 1:
-            k.and_within(block, *runs[0], mask[:size])
-            continue
-        here = more[:size] if i else mask[:size]
-        k.within(block, *runs[0], here)
-        for run in runs[1:]:
-            k.or_within(block, *run, here)
-        if i:
-            np.logical_and(mask[:size], here, out=mask[:size])
 
 
 def workers(count: int) -> ThreadPoolExecutor:

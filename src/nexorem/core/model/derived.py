@@ -15,6 +15,7 @@ from cachetools import FIFOCache
 from nexorem.core.columns import Column, narrow
 from nexorem.core.functions.convert import widen
 from nexorem.core.functions.registry import common_type
+from nexorem.core.model.again import Again
 from nexorem.core.model.model import Link
 from nexorem.core.model.proven import ColumnFacts, LinkFacts
 from nexorem.core.model.rows import ROWS, Columns, Domain, TableRows
@@ -23,7 +24,7 @@ from nexorem.core.values import Array, Vector, combine, same_words
 MOST_BYTES = 4 * 1024**3
 MOST_INDEXES = 3
 MOST_JOINED = 4
-MOST_ASKED = 10_000
+MOST_PASSING = 8
 Derivable = TypeVar("Derivable")
 
 
@@ -61,7 +62,7 @@ class Derived:
         self.rows = rows
         self._kept: FIFOCache[object, Any] = FIFOCache(most, getsizeof=_bytes)
         self._indexes: dict[str, dict[object, Index]] = {}
-        self._joined: dict[str, dict[object, Array]] = {}
+        self._joined, self._passing = Again(MOST_JOINED), Again(MOST_PASSING)
         self._asked: set[object] = set()
         self._lock = threading.RLock()
 
@@ -263,20 +264,12 @@ class Derived:
     def joined(self, table: str, key: object, join: Callable[[], Array]) -> Array | None:
         """Codes of several columns in one, or other whole numbers, narrow, one for each row of a table, as `join` makes them; `key` is all
         that they depend on. Made when they are asked for the second time; each table keeps the few that were used last."""
-        with self._lock:
-            kept = self._joined.setdefault(table, {})
-            codes = kept.pop(key, None)
-            again = ("joined", table, key) in self._asked
-            if len(self._asked) > MOST_ASKED:
-                self._asked.clear()
-            self._asked.add(("joined", table, key))
-            if codes is None and again:
-                codes = join()
-            if codes is not None:
-                kept[key] = codes
-                while len(kept) > MOST_JOINED:
-                    del kept[next(iter(kept))]
-            return codes
+        return self._joined.get(table, key, join)
+
+    def passing(self, table: str, key: object, find: Callable[[], Array] | None = None) -> Array | None:
+        """uint32: the rows of a table that pass some filters, as `find` finds them; `key` is all that they depend on. Found when they are
+        asked for with it the second time; each table keeps the few that were used last."""
+        return self._passing.get(table, key, find)
 
     def derive(self, key: tuple[object, ...], find: Callable[[], Derivable]) -> Derivable:
         """What `find` found of the rows alone, whatever the links: kept as long as these rows are."""
@@ -287,7 +280,7 @@ class Derived:
         """What is kept of all tables, indexes among it; of members that are a column's own codes, nothing."""
         entries, indexes = list(self._kept.values()), [i for x in list(self._indexes.values()) for i in list(x.values())]
         size = sum(_bytes(e) for e in entries if not (isinstance(e, Domain) and e.own))
-        size += sum(codes.nbytes for kept in list(self._joined.values()) for codes in list(kept.values()))
+        size += self._joined.bytes() + self._passing.bytes()
         return size + sum(i.rows.nbytes + i.starts.nbytes + sum(p.nbytes for p in list(i.permuted.values())) for i in indexes)
 
     def forget(self) -> None:
@@ -296,7 +289,8 @@ class Derived:
             small = {key: entry for key, entry in self._kept.items() if isinstance(entry, LinkFacts | ColumnFacts)}
             self._kept.clear()
             self._indexes.clear()
-            self._joined.clear()
+            self._joined.forget()
+            self._passing.forget()
             self._kept.update(small)
 
     def table_bytes(self, table: str) -> int:
@@ -307,7 +301,7 @@ class Derived:
         ]
         size = sum(a.nbytes for a in arrays if isinstance(a, np.ndarray))
         indexes = self._indexes.get(table, {}).values()
-        size += sum(codes.nbytes for codes in self._joined.get(table, {}).values())
+        size += self._joined.bytes(table) + self._passing.bytes(table)
         return size + sum(i.rows.nbytes + i.starts.nbytes + sum(p.nbytes for p in i.permuted.values()) for i in indexes)
 
 

@@ -103,6 +103,10 @@ class Star(Proven):
         """Codes of several columns in one: `Derived.joined`."""
         return self.derived.joined(table, key, join)
 
+    def passing(self, table: str, key: object, find: Callable[[], Array] | None = None) -> Array | None:
+        """The rows of a table that pass some filters: `Derived.passing`."""
+        return self.derived.passing(table, key, find)
+
     def derive(self, key: tuple[object, ...], find: Callable[[], Derivable]) -> Derivable:
         """What `find` found of the rows alone, whatever the links: kept as long as these rows are."""
         return self.derived.derive(key, find)
