@@ -114,7 +114,7 @@ def _as_bytes(words: Array) -> tuple[Array, Array]:
     """Texts one behind the other in UTF-8, and where each ends, in characters."""
     listed: list[str] = words.tolist()
     data = np.frombuffer("".join(listed).encode("utf-8", "surrogatepass"), np.uint8)
-    return data, np.cumsum([len(w) for w in listed], dtype=np.int64) if listed else np.zeros(0, np.int64)
+    return data, np.cumsum(np.fromiter(map(len, listed), np.int64, len(listed)))
 
 
 def _as_words(data: Array, ends: Array) -> Array:
