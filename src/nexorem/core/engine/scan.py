@@ -12,7 +12,7 @@ from dataclasses import replace
 from functools import cached_property
 from itertools import pairwise
 from math import prod
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -22,9 +22,10 @@ from nexorem.core.engine.visibility import INDEXED
 from nexorem.core.kept import Kept
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Index, Star
-from nexorem.core.numbering import spread_out
+from nexorem.core.numbering import is_ascending, spread_out
 from nexorem.core.values import Array
 
+Made = TypeVar("Made")
 BLOCK = 262_144
 SHARE = 40_000  # rows that are worth a thread of their own
 MOST_GROUPS = 4_000_000
@@ -83,7 +84,7 @@ class Scan:
 
     def row_counts(self) -> Array | None:
         """int64[groups]: the rows of each group, where all rows take part and their groups are kept; never written to."""
-        joined = None if self.filters else self._with_joined(self._without_passing()).joined
+        joined = None if self.filters else self._with_joined(self._by_stages()).joined
         if joined is None:
             return None
         return self.star.derive(("rows by group", self.table, self._key), lambda: np.bincount(joined, minlength=self.groups))
@@ -96,56 +97,66 @@ class Scan:
     def run(self, empty: Callable[[], Totals], work: Work, budget: Budget) -> list[Totals]:
         """Gives every block to `work`, in as many threads as are allowed; the totals of each thread."""
         stages = self._stages(budget)
+        return self._in_threads(stages, lambda start, end: self._part(start, end, empty(), work, stages, budget), budget)
+
+    def _in_threads(self, stages: Stages, part: Callable[[int, int], Made], budget: Budget) -> list[Made]:
+        """What `part` makes of each thread's share of the rows."""
         size = self.size if stages.listed is None else len(stages.listed)
         threads = max(min(budget.limits.workers, size // SHARE), 1)
         cuts = [size * t // threads for t in range(threads + 1)]
         if self.order is not None:  # what is counted together stays with one thread
             cuts[1:-1] = [int(self.order.starts[np.searchsorted(self.order.starts, c)]) for c in cuts[1:-1]]
-        parts = list(pairwise(cuts))
-        if threads == 1:
-            return [self._part(0, size, empty(), work, stages, budget)]
+        (start, end), *others = pairwise(cuts)
         # This thread takes the first part itself: one less to wake up.
-        jobs = [workers(threads).submit(self._part, a, b, empty(), work, stages, budget) for a, b in parts[1:]]
+        jobs = [workers(threads).submit(part, a, b) for a, b in others]
         try:
-            first = self._part(*parts[0], empty(), work, stages, budget)
+            first = part(start, end)
         finally:
             wait(jobs)
         return [first, *(j.result() for j in jobs)]
 
     def _stages(self, budget: Budget) -> Stages:
         """What every block goes through. What is large of it, the star keeps, or lets go."""
-        filtered = bool(self.filters) and self.order is None and prod(share for share, _ in self.filters) <= FEW
-        passing = self.star.passing(self.table, self._filtered) if filtered else None
-        if passing is None:
-            stages = self._without_passing()
-            if filtered and (stages.keeps or stages.masked):
-                passing = self.star.passing(self.table, self._filtered, lambda: self._collected(stages, budget))
+        few = bool(self.filters) and self.order is None and prod(share for share, _ in self.filters) <= FEW
+        return self._with_joined(Stages(self._passing(budget), [], [], self._offsets, None) if few else self._by_stages())
+
+    def _passing(self, budget: Budget) -> Array:
+        """uint32: the rows that pass all filters, kept for those who ask with the same again. They ascend however they are found, so that
+        whoever adds them up comes to the same, to the last bit."""
+        passing = self.star.passing(self.table, self._filtered)
         if passing is not None:
-            stages = Stages(passing, [], [], self._offsets, None)
-        return self._with_joined(stages)
+            return passing
+        stages = self._by_stages()
+        if stages.listed is None or stages.keeps:
+            rows = np.concatenate(self._in_threads(stages, lambda start, end: self._collected(start, end, stages, budget), budget))
+        else:
+            rows = stages.listed
+        if not is_ascending(rows):  # an index has them by member
+            rows = np.sort(rows)
+        self.star.passing(self.table, self._filtered, lambda: rows)
+        return rows
 
-    def _with_joined(self, stages: Stages) -> Stages:
-        return replace(stages, joined=self._joined(stages.offsets)) if len(stages.offsets) > 1 else stages
-
-    def _without_passing(self) -> Stages:
-        stages = self._settled
-        if stages is not None and self._by_index is not None:
-            listed = self._listed(*self._by_index)
-            stages = None if listed is None else replace(stages, listed=listed)
-        return stages or self._find_stages()
-
-    def _collected(self, stages: Stages, budget: Budget) -> Array:
-        """uint32: the rows that pass all filters, in the order in which they are gone through."""
+    def _collected(self, start: int, end: int, stages: Stages, budget: Budget) -> Array:
         parts: list[Array] = [NOTHING]
-        size = self.size if stages.listed is None else len(stages.listed)
 
         def work(block: Block, _: Totals) -> None:
             assert block.rows is not None
             parts.append(block.rows[: block.count].copy())
 
         nothing = Totals(NOTHING, NOTHING, NOTHING, NOTHING)
-        self._part(0, size, nothing, work, replace(stages, offsets=[], joined=None), budget)
+        self._part(start, end, nothing, work, replace(stages, offsets=[], joined=None), budget)
         return np.concatenate(parts)
+
+    def _with_joined(self, stages: Stages) -> Stages:
+        return replace(stages, joined=self._joined(stages.offsets)) if len(stages.offsets) > 1 else stages
+
+    def _by_stages(self) -> Stages:
+        """The stages in which all filters are looked at."""
+        stages = self._settled
+        if stages is not None and self._by_index is not None:
+            listed = self._listed(*self._by_index)
+            stages = None if listed is None else replace(stages, listed=listed)
+        return stages or self._find_stages()
 
     def _find_stages(self) -> Stages:
         offsets = self._offsets

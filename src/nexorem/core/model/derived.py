@@ -15,7 +15,7 @@ from cachetools import FIFOCache
 from nexorem.core.columns import Column, narrow
 from nexorem.core.functions.convert import widen
 from nexorem.core.functions.registry import common_type
-from nexorem.core.model.again import Again
+from nexorem.core.kept import Again
 from nexorem.core.model.model import Link
 from nexorem.core.model.proven import ColumnFacts, LinkFacts
 from nexorem.core.model.rows import ROWS, Columns, Domain, TableRows

@@ -72,10 +72,12 @@ function useScrolling(scroll: RefObject<HTMLElement | null>, paint: () => void, 
       });
     };
     box.addEventListener('scroll', later, { passive: true });
+    box.addEventListener('scrollend', later, { passive: true }); // what was left out while it flew past
     const watch = new ResizeObserver(() => latest.current.measured());
     watch.observe(box);
     return () => {
       box.removeEventListener('scroll', later);
+      box.removeEventListener('scrollend', later);
       watch.disconnect();
       if (count) cancelAnimationFrame(count);
     };
