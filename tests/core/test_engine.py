@@ -9,13 +9,14 @@ import numpy as np
 
 from nexorem.core.columns import compact
 from nexorem.core.diagnostics import CellError, OverLimit, Refused
-from nexorem.core.engine import fast, lines, scan, warm
+from nexorem.core.engine import adding, fast, lines, scan, warm
 from nexorem.core.engine import grid as engine_grid
 from nexorem.core.engine.context import Sets, sets_of_pairs
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of
 from nexorem.core.functions.library import FUNCTIONS
 from nexorem.core.functions.texts import like
+from nexorem.core.language.binder import Binder
 from nexorem.core.limits import Budget, Limits
 from nexorem.core.values import encode, vector
 from nexorem.server.callers import Caller
@@ -191,6 +192,53 @@ class Bounds(unittest.TestCase):
         probe = probe_of(star, {"measures": ["x"], "define": {"x": "listagg(CAST(m1 AS text), 'and' for each F.small)"}})
         cell = next(answer(star, probe, Budget(Limits(text_bytes=50))).tidy())
         self.assertEqual(cell["x"], {"error": "limit_text_bytes"})
+
+
+class ByMember(unittest.TestCase):
+    """A tree over one column of the rows is computed once for each of its members, and says of each row what it said before."""
+
+    FORMULAS = (
+        "sum(CASE WHEN Booking.note = 'x' THEN 1 WHEN Booking.note = 'y' THEN 10 END)",
+        "sum(CASE Booking.note WHEN 'x' THEN 0.5 ELSE 2 END * Booking.seats)",
+        "sum(EXTRACT(YEAR FROM Booking.day))",
+        "max(EXTRACT(DAY FROM Booking.refunded) + Booking.seats)",
+        "sum(COALESCE(Booking.seats, 100) * 2)",
+        "min(Booking.seats % 3)",
+        "sum(Booking.seats * 3000000000000000000)",
+        "count(NULLIF(Booking.note, 'x'))",
+        "sum(CASE WHEN Booking.seats > 4 THEN 3 * 3000000000000000000 * Booking.seats ELSE Booking.seats END)",
+    )
+
+    def test_as_row_by_row(self):
+        few, apart = mock.patch.object(fast, "FEWEST_ROWS", 0), mock.patch.object(adding.Adder, "_found_by_member", lambda *_: None)
+        acted, failing = [], 0
+        real = adding._at_members
+
+        def counted(*given):
+            acted.append(given)
+            return real(*given)
+
+        for formula in self.FORMULAS:
+            for picks in ([], [{"where": "Booking.seats <= 2"}], [{"where": "Booking.note <> 'y'"}]):
+                with self.subTest(formula, picks=picks), few:
+                    probe = {"rows": ["Port.region"], "picks": picks, "totals": "all"}
+                    with mock.patch.object(adding, "_at_members", counted):
+                        cells = grid(formula, make_star(), **probe)
+                    with apart:
+                        self.assertEqual(cells, grid(formula, make_star(), **probe))
+                    failing += sum(isinstance(cell["x"], dict) for cell in cells)
+        self.assertGreater(len(acted), 20)
+        self.assertGreater(failing, 2)
+
+    def test_trees_of_columns_and_constants_alone(self):
+        for formula, columns in (
+            ("sum(Booking.seats + 1)", {("Booking", "seats")}),
+            ("sum(Booking.seats * Booking.fare)", {("Booking", "seats"), ("Booking", "fare")}),
+            ("sum(let a = Booking.seats in a + a)", None),
+            ("sum(Booking.seats * seats)", None),
+        ):
+            node = Binder(make_star(measures={"seats": "sum(Booking.seats)", "x": formula})).measure("x").body
+            self.assertEqual(adding.columns_alone(node.argument), columns, formula)
 
 
 class Lines(unittest.TestCase):

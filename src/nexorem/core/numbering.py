@@ -3,6 +3,7 @@ carry their places along. A library's own way sorts places, or hashes, which tak
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -95,6 +96,10 @@ def _begins(ordered: Numbers) -> Numbers:
     return begins
 
 
+@lru_cache(maxsize=64)
 def spread_out(count: int, most: int) -> Numbers:
-    """int64: of so many places at most so many, ascending, each once, as far from each other as they can be."""
-    return np.unique(np.linspace(0, count - 1, min(count, most)).astype(np.int64)) if count else np.zeros(0, np.int64)
+    """int64: of so many places at most so many, ascending, each once, as far from each other as they can be. Kept: not to be written
+    to."""
+    places = np.arange(count) if count <= most else np.linspace(0, count - 1, most).astype(np.int64)
+    places.flags.writeable = False
+    return places

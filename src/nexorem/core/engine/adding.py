@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 
 import numpy as np
 
-from nexorem.core.columns import Column
+from nexorem.core.columns import MOST_CODED, Column
+from nexorem.core.diagnostics import CellError
 from nexorem.core.engine.exact import exact, side_by_side
 from nexorem.core.engine.row_values import row_values
 from nexorem.core.engine.scalar import evaluate
@@ -14,7 +16,8 @@ from nexorem.core.engine.stages import Block, Totals
 from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
 from nexorem.core.model.star import Star
-from nexorem.core.values import NO_WORDS, STORAGE, Array, Vector
+from nexorem.core.plan.tree import children
+from nexorem.core.values import NO_WORDS, NUMERIC, STORAGE, Array, Vector
 
 EXACT = 2.0**62
 
@@ -35,6 +38,7 @@ class Adder:
         self.extremes = node.function in ("min", "max")
         self.full = argument is None or (self.column is not None and self.column.full())
         self.counts_only = argument is None or (node.function == "count" and self.full)
+        self._members: dict[int, tuple[Array, Vector] | None] = {}
         self.failed = False  # a row could not be computed: which cells that fails, the plain way knows
         self.counted = False  # how many rows each group has is known
         self.exact = exact(star, node, argument) if node.function in ("sum", "avg") and self.kind == "integer" else None
@@ -88,7 +92,8 @@ class Adder:
 
         def leaf(node: t.Typed) -> Vector | None:
             if not isinstance(node, t.ColumnValue):
-                return None
+                known = self._by_member(node)
+                return None if known is None else _at_members(*known, block)
             column = self.star.column(node.table, node.column)
             if node.table == self.node.grain and column.full():
                 if block.rows is None:
@@ -99,6 +104,26 @@ class Adder:
             return column.take(looked_up[node.table])
 
         return leaf
+
+    def _by_member(self, node: t.Typed) -> tuple[Array, Vector] | None:
+        """What a tree over one column of the grain comes to at each of its few members, and their codes; None for any other tree."""
+        key = id(node)
+        if key not in self._members:
+            self._members[key] = self._found_by_member(node)
+        return self._members[key]
+
+    def _found_by_member(self, node: t.Typed) -> tuple[Array, Vector] | None:
+        columns = columns_alone(node)
+        if columns is None or len(columns) != 1:
+            return None
+        table, name = next(iter(columns))
+        column = self.star.column(table, name)
+        if table != self.node.grain or column.codes is None or column.members is None or len(column.members) > MOST_CODED:
+            return None
+        members = column.members
+        with suppress(CellError):  # a row may be none of those for which it cannot be computed
+            return column.codes, evaluate(node, lambda x: members if isinstance(x, t.ColumnValue) else None, len(members))
+        return None
 
     def _values(self, block: Block) -> tuple[Array, Array | None]:
         """The values of a block, and where they are valid; None where all are."""
@@ -140,6 +165,32 @@ class Adder:
         if self.full:
             first.filled = first.rows
         return first
+
+
+def columns_alone(node: t.Typed) -> set[tuple[str, str]] | None:
+    """The columns of a tree that is computed from columns and constants alone; None for any other."""
+    if isinstance(node, t.ColumnValue):
+        return {(node.table, node.column)}
+    if isinstance(node, t.Const):
+        return set()
+    if not isinstance(node, t.Apply | t.Fold | t.Cases | t.Member):
+        return None
+    parts = [columns_alone(child) for child in children(node)]
+    return None if any(part is None for part in parts) else {c for part in parts for c in part or ()}
+
+
+def _at_members(codes: Array, known: Vector, block: Block) -> Vector:
+    """What is known of each member, at a block's rows."""
+    from nexorem.core.engine import kernels as k
+
+    rows = None if block.rows is None else block.rows[: block.count]
+    mine = codes[block.start : block.start + block.count] if rows is None else codes[rows]
+    # No row is the last, the unmatched one.
+    if known.dtype not in NUMERIC or known.failed is not None or not known.valid[:-1].all():
+        return known.take(mine)
+    data = np.empty(block.count, STORAGE[known.dtype])
+    k.coded(mine, known.data, data)
+    return Vector(known.dtype, data, np.ones(block.count, bool))
 
 
 def run_of(column: Column, start: int, count: int) -> Vector:

@@ -91,7 +91,7 @@ def aggregate(node: t.Aggregate, batch: Batch, around: Around, kept: Ready | Non
                     if known not in around.sums or "sum" in spread.partial:
                         around.sums[known] = spread
         elif suits_counting(star, node):
-            spread = counted(star, node, pattern.selectors, pattern.wanted, budget)
+            spread = counted(star, node, pattern.selectors, pattern.wanted, budget, scans)
         if spread is not None:
             own = replace(spread, pair_classes=pattern.members[spread.pair_classes])
             results = _merged(results, _combined(node, own.partial, own, count))

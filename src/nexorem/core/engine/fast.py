@@ -301,23 +301,25 @@ def _cube_scan(star: Star, node: t.Aggregate, held: Sequence[Selector], wanted: 
     return columns, constant, Scan(star, node.grain, made), rest
 
 
-def counted(star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: Array, budget: Budget) -> Spread | None:
+def counted(
+    star: Star, node: t.Aggregate, filters: Sequence[Selector], wanted: Array, budget: Budget, kept: dict[str, Any] | None = None
+) -> Spread | None:
     """`count(distinct …)` of a column of the grain for one pattern of filters; None where groups would have to be put
-    together, for different values of two groups may be the same.
+    together, for different values of two groups may be the same. `kept` has what was made ready for this very pattern before.
 
     The rows are gone through in the order of the column, so that a value is new to a group where it differs from the
     group's last one.
     """
     argument = node.argument
     assert isinstance(argument, t.ColumnValue)
-    own, rest = split_where(star, node)
-    if rest is None and not filters and not own and star.size(node.grain):
+    if node.where is None and not filters and star.size(node.grain):
         return _every_member(star, argument, len(wanted))
-    index = star.member_rows(argument.table, (argument.column,), ()) if rest is None else None
+    kept = kept if kept is not None else {}
+    ready: Prepared = kept.get("counting") or kept.setdefault("counting", prepared(star, node, filters, wanted))
+    index = star.member_rows(argument.table, (argument.column,), ()) if ready.where is None else None
     if index is None:
         return None
-    made, varying = digits(star, [*filters, *own], np.hstack([wanted, np.zeros((len(wanted), len(own)), np.int64)]))
-    scan = Scan(star, node.grain, made, index)
+    scan, varying = ready.scan.along(index), ready.varying
     if scan.groups > MOST_GROUPS or any(v.overlapping is not None for v in varying):
         return None
     budget.take(scan.groups, 24 * budget.limits.workers, "Adding up by group")

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor, wait
+from copy import copy
 from dataclasses import replace
 from functools import cached_property
 from itertools import pairwise
@@ -40,8 +41,9 @@ SAMPLE = 4_096  # rows that are looked at before all are
 class Scan:
     """One pass over the rows of a table, in their own order or in that of an index."""
 
-    def __init__(self, star: Star, table: str, digits: Sequence[Digit], order: Index | None = None) -> None:
-        self.star, self.table, self.size, self.order = star, table, star.size(table), order
+    def __init__(self, star: Star, table: str, digits: Sequence[Digit]) -> None:
+        self.star, self.table, self.size = star, table, star.size(table)
+        self.order: Index | None = None
         self._settled: Stages | None = None  # what blocks go through, without what the star keeps, once no index is waited for
         self._by_index: tuple[Digit, Array] | None = None
         self.digits = list(digits)
@@ -50,6 +52,12 @@ class Scan:
         self.filters = [(share, digits[i]) for share, i in sorted(shares) if share < 1.0]
         self.room = self.groups + 1  # of totals: the last group is of the rows that pass no filter, where they are gone through
         self.whole = bool(self.filters) and prod(share for share, _ in self.filters) > WHOLE
+
+    def along(self, order: Index) -> Scan:
+        """The same, in the order of an index. Of what has not run yet, so that whoever keeps it does not keep the index."""
+        scan = copy(self)
+        scan.order = order
+        return scan
 
     def _implied(self, at: int) -> bool:
         """Whether another selector on the same table lets through only what this one does: nation and region, say."""
