@@ -23,7 +23,7 @@ from nexorem.core.engine.visibility import INDEXED
 from nexorem.core.kept import Kept
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Index, Star
-from nexorem.core.numbering import is_ascending, spread_out
+from nexorem.core.numbering import spread_out
 from nexorem.core.values import Array
 
 Made = TypeVar("Made")
@@ -134,12 +134,13 @@ class Scan:
         passing = self.star.passing(self.table, self._filtered)
         if passing is not None:
             return passing
+        budget.take(int(self.size * prod(share for share, _ in self.filters)), 8, "Rows that pass")  # as they are found, and together
         stages = self._by_stages()
         if stages.listed is None or stages.keeps:
             rows = np.concatenate(self._in_threads(stages, lambda start, end: self._collected(start, end, stages, budget), budget))
         else:
             rows = stages.listed
-        if not is_ascending(rows):  # an index has them by member
+        if stages.listed is not None:  # an index has them by member, and is not to be held by a part of it
             rows = np.sort(rows)
         self.star.passing(self.table, self._filtered, lambda: rows)
         return rows
