@@ -34,7 +34,9 @@ const IN_HEAD = new Set([
   'first',
   'fixed',
 ]);
-const HEAD = 18; // of a heading's padding
+const HEAD = 22; // of a heading's padding
+const BOLD = 8.6; // a letter of a place across
+const MOST_ACROSS = 18; // letters of a place across that columns make room for
 const SAMPLE = 60;
 
 /** The words of a heading wrap over two lines, a third where it needs one: the longest word, or some more than half of them. */
@@ -69,13 +71,17 @@ export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look)
       hatched: [m.unreached.length ? `not reached by ${m.unreached.join(', ')}` : '', ...partly].filter(Boolean).join('; '),
     };
   });
+  // Where a place across is a longer word than its numbers are wide, its columns share what is missing.
+  const letters = answer.columns.columns.length ? across.reduce((most, line) => Math.max(most, acrossText(line).length), 0) : 0;
+  const missing = Math.min(letters, MOST_ACROSS) * BOLD + HEAD - widths.reduce((sum, width) => sum + width, 0);
+  const more = letters ? Math.max(0, missing) / widths.length : 0;
   return across.flatMap((line) =>
     answer.measures.map((measure, place) => ({
       across: line,
       measure,
       place,
       first: place === 0,
-      width: Math.round(widths[place] ?? 90),
+      width: Math.round((widths[place] ?? 90) + more),
       hatch: '',
       hatched: '',
       ...reach[place],

@@ -72,12 +72,14 @@ function useScrolling(scroll: RefObject<HTMLElement | null>, paint: () => void, 
       });
     };
     box.addEventListener('scroll', later, { passive: true });
-    box.addEventListener('scrollend', later, { passive: true }); // what was left out while it flew past
+    // What was left out while it flew past, in a picture of its own.
+    const rest = () => requestAnimationFrame(later);
+    box.addEventListener('scrollend', rest, { passive: true });
     const watch = new ResizeObserver(() => latest.current.measured());
     watch.observe(box);
     return () => {
       box.removeEventListener('scroll', later);
-      box.removeEventListener('scrollend', later);
+      box.removeEventListener('scrollend', rest);
       watch.disconnect();
       if (count) cancelAnimationFrame(count);
     };
