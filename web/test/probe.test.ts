@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { freeName } from '../src/features/measure/drafts';
-import { nextSort, orderOf } from '../src/features/probe/axes';
-import { cellFailures } from '../src/features/probe/gridState';
+import { nextSort, orderOf, shownLines } from '../src/features/probe/axes';
+import { cellColumns, cellFailures } from '../src/features/probe/gridState';
 import { extent } from '../src/features/probe/pictures/series';
 import type { GridAnswer } from '../src/api/client';
 
@@ -60,4 +60,29 @@ it('finds the cells that cannot be computed by measure and place', () => {
     ],
   } as unknown as GridAnswer;
   expect([...cellFailures(answer)]).toEqual([['a 2 1', failed[0]]]);
+});
+
+describe('the columns of a grid', () => {
+  const widths = (places: string[], measures: string[]) => {
+    const columns = shownLines(places.map((value) => [{ kind: 'value', value }]));
+    const answer = {
+      measures: measures.map((name) => ({ name, format: '', dtype: 'integer', overrides: [], marks: [], unreached: [] })),
+      columns: { columns: places.length ? ['Cal.month'] : [], lines: columns.map((c) => c.members) },
+      values: measures.map(() => [places.map(() => 7)]),
+    } as unknown as GridAnswer;
+    return cellColumns(answer, columns, {}).map((c) => c.width);
+  };
+
+  it('make room for the longest place across, which they share', () => {
+    const [narrow] = widths(['1'], ['n']);
+    expect(widths(['1', '2031-01'], ['n'])).toEqual(Array(2).fill(Math.max(narrow ?? 0, Math.round(7 * 8.6 + 22))));
+    const both = widths(['2031-01-31 late'], ['n', 'm']);
+    expect(both[0]).toBe(both[1]);
+    expect((both[0] ?? 0) + (both[1] ?? 0)).toBeGreaterThanOrEqual(Math.floor(15 * 8.6 + 22));
+  });
+
+  it('are no wider for a place that their numbers are wider than, and not without bound', () => {
+    expect(widths(['1'], ['seats sold a day'])).toEqual(widths(['2031'], ['seats sold a day']));
+    expect(widths(['x'.repeat(400)], ['n'])).toEqual(widths(['x'.repeat(18)], ['n']));
+  });
 });
