@@ -24,6 +24,11 @@ def distinct(values: Numbers) -> Numbers:
         seen = np.zeros(span, bool)
         seen[values - low if low else values] = True
         return (np.flatnonzero(seen) + low).astype(values.dtype)
+    return distinct_any(values)
+
+
+def distinct_any(values: Numbers) -> Numbers:
+    """`distinct` of any values that have an order, texts too. A library's own way imports masked arrays, which commands would wait for."""
     ordered = np.sort(values)
     return ordered[_begins(ordered)]
 
@@ -63,8 +68,7 @@ def firsts_of(values: Numbers) -> tuple[Numbers, Numbers]:
 
 def numbered_floats(values: Numbers) -> tuple[Numbers, Numbers]:
     """`numbered` of other values than whole numbers; a few different ones are looked up, not sorted with their places."""
-    ordered = np.sort(values)
-    found = ordered[_begins(ordered)]
+    found = distinct_any(values)
     if len(found) <= FEW:
         return found, np.searchsorted(found, values)
     different, index = np.unique(values, return_inverse=True)

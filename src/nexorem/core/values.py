@@ -26,7 +26,7 @@ import numpy.typing as npt
 
 from nexorem.core.diagnostics import CellError
 from nexorem.core.limits import SPENT
-from nexorem.core.numbering import firsts_of, is_ascending, numbered, numbered_ascending, numbered_floats
+from nexorem.core.numbering import distinct_any, firsts_of, is_ascending, numbered, numbered_ascending, numbered_floats
 
 Array = npt.NDArray[Any]
 Value = None | bool | int | float | str | dt.date | dt.datetime
@@ -205,7 +205,7 @@ def same_words(vectors: Sequence[Vector]) -> list[Vector]:
     if all(v.words is first for v in vectors):
         return list(vectors)
     filled = [v.words for v in vectors if len(v.words)]
-    words = np.unique(np.concatenate(filled)) if filled else NO_WORDS
+    words = distinct_any(np.concatenate(filled)) if filled else NO_WORDS
     recoded = []
     for v in vectors:
         places = np.searchsorted(words, v.words).astype(np.int32) if len(v.words) else np.zeros(1, np.int32)

@@ -20,6 +20,7 @@ from nexorem.core.functions.convert import widen
 from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
+from nexorem.core.numbering import distinct_any
 from nexorem.core.plan.tree import inner_nodes, table_rows
 from nexorem.core.values import NUMERIC, Array, Vector, combine, constant, empties, same_words, worst
 
@@ -65,7 +66,7 @@ def aggregate(node: t.Aggregate, batch: Batch, around: Around, kept: Ready | Non
     """The aggregate's value in each context of the batch. `kept` has by `number` what this step of this probe did before."""
     star, budget = around.star, around.budget
     extra = around.cells[id(node.extra)] if node.extra is not None else None
-    varies = extra is not None and len(np.unique(extra.codes()[0])) > 1
+    varies = extra is not None and len(distinct_any(extra.codes()[0])) > 1
     if inner_nodes(node.argument) or inner_nodes(node.where) or varies:
         return _by_pairs(node, batch, around, {} if kept is None else kept, number)
     setup = kept.get(number) if kept is not None else None

@@ -12,6 +12,7 @@ from nexorem.core.engine.member_order import member_ranks
 from nexorem.core.engine.order import TOTAL, Axis, places_of
 from nexorem.core.engine.probe import Having, Top
 from nexorem.core.model.star import Star
+from nexorem.core.numbering import distinct_any
 from nexorem.core.values import Array, Vector
 
 
@@ -54,7 +55,7 @@ def _among_top(star: Star, axis: Axis, live: Array, level: int, top: Top, judged
     lines, ranking = axis.lines, judged.by
     assert isinstance(ranking, Vector)
     at = _beginnings(lines, level, judged.prefixes)
-    begun = np.unique(at[live & ranking.valid[at]])
+    begun = distinct_any(at[live & ranking.valid[at]])
     starts = judged.prefixes[begun]
     ranks, _ = ranking.codes()
     value = ranks[begun] if top.ascending else -ranks[begun]
@@ -86,6 +87,6 @@ def _with_parts(lines: Array, whole: Array) -> Array:
     for level in range(1, lines.shape[1]):
         totals = np.flatnonzero((lines[:, level:] == TOTAL).all(axis=1) & (lines[:, level - 1] != TOTAL))
         if len(totals):
-            parents = np.unique(places_of(_up_to(lines[whole], level), lines[totals], missing=True))
+            parents = distinct_any(places_of(_up_to(lines[whole], level), lines[totals], missing=True))
             kept[totals[parents[parents >= 0]]] = True
     return np.asarray(kept)

@@ -20,6 +20,7 @@ from nexorem.core.model.model import Model
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import LinkState
 from nexorem.core.model.star import Star
+from nexorem.core.numbering import distinct_any
 from nexorem.core.plan.contexts import Context
 from nexorem.core.plan.flow import flow_of
 from nexorem.core.plan.logical import Needs
@@ -70,7 +71,7 @@ def _asked(node: t.Single, context: Context, around: Around, rows: Array) -> Ari
     """The different values that `the` and `single` found."""
     star = around.star
     domain = star.domain(node.table, (node.column,))
-    members = np.unique(domain.codes[rows])[: FIRST_ROWS * 2]
+    members = distinct_any(domain.codes[rows])[: FIRST_ROWS * 2]
     values = star.column(node.table, node.column).take(domain.firsts[members]).tolist()
     counts = np.bincount(domain.codes[rows], minlength=domain.size)
     distinct = int((counts > 0).sum())

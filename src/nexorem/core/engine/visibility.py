@@ -23,7 +23,7 @@ from nexorem.core.limits import Budget
 from nexorem.core.model.model import Comparison, Link
 from nexorem.core.model.paths import Inflow
 from nexorem.core.model.star import ROWS, Columns, Star
-from nexorem.core.numbering import distinct, numbered
+from nexorem.core.numbering import distinct, distinct_any, numbered
 from nexorem.core.values import Array, Vector, combine
 
 PAIRS_AT_ONCE = 4_000_000
@@ -386,7 +386,7 @@ def visible_pairs(star: Star, filters: Sequence[Selector], size: int, rows: RowN
     total = int(ends[-1]) if size else 0
     budget.take(total, 48, "Matching rows with overlapping filters")
     contexts, shown = np.empty(total, np.int64), np.empty(total, np.int64)
-    stops = np.unique(np.append(np.searchsorted(ends, np.arange(PAIRS_AT_ONCE, total, PAIRS_AT_ONCE)), size))
+    stops = distinct_any(np.append(np.searchsorted(ends, np.arange(PAIRS_AT_ONCE, total, PAIRS_AT_ONCE)), size))
     for first, stop in pairwise([0, *stops.tolist()]):
         before, end = int(ends[first - 1]) if first else 0, int(ends[stop - 1]) if stop else 0
         contexts[before:end] = np.repeat(np.arange(first, stop), repeats[first:stop])

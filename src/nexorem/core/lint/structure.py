@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
-import numpy as np
-
 from nexorem.core.lint.finding import Finding
 from nexorem.core.model.elsewhere import where_rows_are
 from nexorem.core.model.model import Link, Table
 from nexorem.core.model.star import Star
+from nexorem.core.numbering import distinct_any
 from nexorem.core.words import counted, verb
 
 
@@ -98,7 +97,7 @@ def _bridge(star: Star, table: Table) -> list[Finding]:
 def _calendar(star: Star, table: Table) -> list[Finding]:
     assert table.calendar
     dates = star.column(table.name, table.calendar.date).rows()
-    days = np.unique(dates.data[dates.valid])
+    days = distinct_any(dates.data[dates.valid])
     faults = []
     if len(days) and int(days[-1] - days[0]) + 1 != len(days):
         gaps = int(days[-1] - days[0]) + 1 - len(days)

@@ -8,14 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import numpy as np
-
 from nexorem.core.diagnostics import Diagnostic, Refused
 from nexorem.core.formats import pattern_fault
 from nexorem.core.functions.registry import common_type
 from nexorem.core.model.model import ROLES, Calendar, Column, Link, Model, Table
 from nexorem.core.model.paths import doubled_paths, model_state
 from nexorem.core.model.star import Star
+from nexorem.core.numbering import distinct_any
 from nexorem.core.values import iso
 from nexorem.core.words import an
 
@@ -99,7 +98,7 @@ def _days(star: Star, table: str, date: str) -> tuple[int, int, int]:
         return star.elsewhere.calendar(table, date)
     dates = star.column(table, date).rows()
     days = dates.data[dates.valid]
-    distinct = np.unique(days)
+    distinct = distinct_any(days)
     return len(days), len(distinct), int(distinct[-1] - distinct[0] + 1) if len(distinct) else 0
 
 

@@ -1,6 +1,6 @@
 // The open probe's lines, or another's, under the measure as saved, as written here, and under its variants: side by side, cells that
 // differ marked. One request for all of them, so that what they share is computed once.
-import { useEffect, useMemo } from 'react';
+import { memo, useEffect, useMemo } from 'react';
 import type { Coordinate, GridAnswer, MeasureInfo, ModelDocument, Probe } from '../../api/client';
 import { useGrid } from '../../api/queries';
 import { asProbe } from '../../app/shapes';
@@ -155,7 +155,8 @@ function shownSides(answer: GridAnswer, differs: Differs) {
   };
 }
 
-function Sides({ answer, format, cell, onCell }: SidesProps) {
+/** Drawn anew with other numbers, not with every key. */
+const Sides = memo(function Sides({ answer, format, cell, onCell }: SidesProps) {
   const { differs, lines, columns, left } = useMemo(() => {
     const saved = answer.measures.findIndex((m) => m.name === SAVED);
     const other: Differs = (m, r, c) => saved >= 0 && m !== saved && answer.values[saved]?.[r]?.[c] !== answer.values[m]?.[r]?.[c];
@@ -198,7 +199,7 @@ function Sides({ answer, format, cell, onCell }: SidesProps) {
       {left > 0 && <p className="quiet">{counted(left, 'line')} more in the probe</p>}
     </div>
   );
-}
+});
 
 function SideHeads({ answer, columns }: { answer: GridAnswer; columns: ReturnType<typeof shownLines> }) {
   return (

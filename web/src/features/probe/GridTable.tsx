@@ -227,7 +227,7 @@ export function GridTable(given: Props) {
   const [headMenu, setHeadMenu] = useState<HeadMenuAsked | null>(null);
   const shown = useView(given, active);
   const { rows, columns, offsets, head } = shown.view;
-  const { scroll, body, pins, span, show } = usePainted(shown.view, shown.pinned);
+  const { scroll, motion, body, pins, span, show } = usePainted(shown.view, shown.pinned);
   const go = (row: number, column: number) => {
     const next: [number, number] = [Math.max(0, Math.min(row, rows.length - 1)), Math.max(0, Math.min(column, columns.length - 1))];
     setActive(next);
@@ -249,6 +249,7 @@ export function GridTable(given: Props) {
     // The scrolled place hears the arrows when the line that had the focus went out of sight.
     // oxlint-disable-next-line jsx-a11y/no-static-element-interactions
     <div className="grid-scroll" ref={scroll} tabIndex={-1} onKeyDown={onKey} onClick={onClick}>
+      <div className="grid-motion" ref={motion} aria-hidden />
       {/* A table of blocks, that its lines can be drawn anywhere in it; its role says that it is one. */}
       <table
         className="grid"

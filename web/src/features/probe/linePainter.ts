@@ -1,9 +1,9 @@
-// Draws the lines of a grid straight into the page. A large grid scrolls at the speed of the screen only when a frame costs no more than
-// the few lines that come into sight: lines that leave it are written anew for those that come.
+// Draws the lines of a grid that rests straight into the page: lines that leave it are written anew for those that come. While it
+// moves it is drawn by MotionPainter.
 import type { GridAnswer, Look, TruthMark } from '../../api/client';
-import { columnName, measureText } from '../../shared/format';
-import { coordinates, lineKey, type ShownLine } from './axes';
-import { share, type CellColumn, type Range } from './gridState';
+import { lineKey, type ShownLine } from './axes';
+import { cellLook, labelLook } from './cellLook';
+import type { CellColumn, Range } from './gridState';
 
 export const LINE = 30;
 
@@ -149,43 +149,36 @@ export class LinePainter {
   }
 
   private label(th: HTMLTableCellElement, view: View, line: ShownLine, row: number): void {
-    const [width, indent] = [`${view.head}px`, `${6 + Math.max(line.level - 1, 0) * 16}px`];
-    if (th.style.width !== width) th.style.width = width;
-    if (th.style.paddingLeft !== indent) th.style.paddingLeft = indent;
     const { answer, still } = view;
+    const key = line.isTotal ? lineKey(line) : '';
+    const { text, indent, fold, unmatched } = labelLook(view, line, key, this.pins);
+    const [width, padding] = [`${view.head}px`, `${indent}px`];
+    if (th.style.width !== width) th.style.width = width;
+    if (th.style.paddingLeft !== padding) th.style.paddingLeft = padding;
     // Most lines are a name alone, and follow one: it is written over.
     const only = th.firstElementChild?.childElementCount === 1 ? (th.firstElementChild.firstElementChild as HTMLElement) : null;
-    const plain =
-      !still && !this.pins && !line.isTotal && answer.rows.columns.length > 0 && line.members[line.level - 1]?.kind !== 'unmatched';
-    if (plain && only?.dataset.menu) {
-      put(only, line.label);
+    if (!still && !this.pins && !fold && !unmatched && answer.rows.columns.length > 0 && only?.dataset.menu) {
+      put(only, text);
       only.dataset.menu = String(row);
       return;
     }
-    const key = lineKey(line);
     const parts: HTMLElement[] = [];
-    if (line.isTotal && !line.isGrand && !still) {
-      const away = view.folded.has(key);
-      const fold = button('fold', away ? '▸' : '▾', `${away ? 'Unfold' : 'Fold'} ${line.label}`);
-      fold.dataset.fold = key;
-      fold.setAttribute('aria-expanded', String(!away));
-      parts.push(fold);
+    if (fold) {
+      const made = button('fold', fold, `${fold === '▸' ? 'Unfold' : 'Fold'} ${line.label}`);
+      made.dataset.fold = key;
+      made.setAttribute('aria-expanded', String(fold === '▾'));
+      parts.push(made);
     }
     if (answer.rows.columns.length > 0) {
-      if (still) {
-        const text = document.createElement('span');
-        text.textContent = line.label;
-        parts.push(text);
-      } else {
-        const label = button('plain clip', `${this.pins ? '⊤ ' : ''}${line.label}`);
+      if (still) parts.push(words('', text));
+      else {
+        const label = button('plain clip', text);
         label.dataset.menu = String(row);
         if (this.pins) label.dataset.pin = '1';
         label.title = 'Drill, pick, pin';
         parts.push(label);
       }
     }
-    const unmatched =
-      answer.unmatched.length > 0 && (line.members[line.level - 1]?.kind === 'unmatched' || (line.isTotal && view.holding.has(key)));
     if (unmatched) {
       const sentence = answer.unmatched[0]?.sentence ?? '';
       const mark = button('truth-mark', '⊘', `Unmatched: ${sentence}`);
@@ -201,31 +194,17 @@ export class LinePainter {
 
   private cell(td: HTMLTableCellElement, view: View, line: ShownLine, row: number, index: number, key: string): void {
     const column = view.columns[index];
-    if (!column) return;
-    const { answer, look } = view;
-    const { measure, across } = column;
-    const value = answer.values[column.place]?.[line.place]?.[across.place] ?? null;
-    const overridden =
-      measure.overrides.length && value !== null
-        ? coordinates(answer, line.members, across.members)
-            .filter((c) => measure.overrides.includes(c.column))
-            .map((c) => columnName(c.column))
-        : [];
-    const marked = view.marks.size ? (view.marks.get(`${measure.name} ${line.place} ${across.place}`) ?? []) : [];
-    const apart = marked.filter((m) => m.kind === 'apart');
-    const held = view.held.size ? (view.held.get(`${measure.name} ${line.place} ${across.place}`) ?? []) : [];
-    const chosen = view.chosen !== null && view.chosen.line === key && view.chosen.column === index;
-    const second = view.second !== null && view.second.line === key && view.second.column === index;
-    const part = line.isTotal || across.isTotal || !view.range ? null : share(value, view.range.get(measure.name));
+    const shown = cellLook(view, line, index, key);
+    if (!column || !shown) return;
     const classes = [
-      chosen ? 'chosen' : '',
-      second ? 'second' : '',
-      column.first && answer.columns.columns.length > 0 ? 'group-start' : '',
+      shown.chosen ? 'chosen' : '',
+      shown.second ? 'second' : '',
+      column.first && view.answer.columns.columns.length > 0 ? 'group-start' : '',
       column.hatch,
-      overridden.length ? 'overridden' : '',
-      apart.length ? 'apart' : '',
-      held.length ? 'held' : '',
-      part !== null && look.shade?.includes(measure.name) ? 'shaded' : '',
+      shown.overridden.length ? 'overridden' : '',
+      shown.apart ? 'apart' : '',
+      shown.held ? 'held' : '',
+      shown.shade !== null ? 'shaded' : '',
     ]
       .filter(Boolean)
       .join(' ');
@@ -236,45 +215,25 @@ export class LinePainter {
       target.dataset.col = String(index);
       td.style.width = `${column.width}px`;
     }
-    if (view.range) {
-      td.style.background =
-        part !== null && look.shade?.includes(measure.name)
-          ? `color-mix(in srgb, var(--shade) ${Math.round(part * 46)}%, transparent)`
-          : '';
-      td.style.boxShadow =
-        part !== null && look.bars?.includes(measure.name)
-          ? `inset ${Math.round(part * (column.width - 6))}px 0 0 var(--measure-soft)`
-          : '';
-    } else if (td.style.background || td.style.boxShadow) {
-      td.style.background = '';
-      td.style.boxShadow = '';
+    if (view.range || td.style.background || td.style.boxShadow) {
+      td.style.background = shown.shade === null ? '' : `color-mix(in srgb, var(--shade) ${Math.round(shown.shade * 46)}%, transparent)`;
+      td.style.boxShadow = shown.bar === null ? '' : `inset ${Math.round(shown.bar * (column.width - 6))}px 0 0 var(--measure-soft)`;
     }
     const stop = !this.pins && view.active[0] === row && view.active[1] === index ? 0 : -1;
     if (target.tabIndex !== stop) target.tabIndex = stop;
-    if (chosen || target.ariaPressed) target.ariaPressed = chosen ? 'true' : null;
-    const failure = view.failures.size ? view.failures.get(`${measure.name} ${line.place} ${across.place}`) : undefined;
-    const title = [
-      failure?.message ?? '',
-      overridden.length ? `it replaces or clears ${overridden.join(' and ')}` : '',
-      column.hatched,
-      ...marked.map((m) => m.sentence),
-      held.length ? `held by ${held.join(', ')}` : '',
-    ]
-      .filter(Boolean)
-      .join('; ');
-    if (target.title !== title) target.title = title;
-    const text = failure ? failure.error : measureText(value, look.formats?.[measure.name] ?? measure.format, measure.dtype);
+    if (shown.chosen || target.ariaPressed) target.ariaPressed = shown.chosen ? 'true' : null;
+    if (target.title !== shown.title) target.title = shown.title;
     // Said by its name, for words that nobody sees have to be laid out as well.
-    const name = value === null && !failure ? 'empty' : null;
+    const name = shown.empty ? 'empty' : null;
     if (target.ariaLabel !== name) target.ariaLabel = name;
-    if (marked.length === 0 && !failure) {
-      put(target, text);
+    if (!shown.apart && !shown.uneven && !shown.failed) {
+      put(target, shown.text);
       return;
     }
     const pieces: (Node | string)[] = [];
-    if (apart.length > 0) pieces.push(words('parts', '', 'parts do not add up'));
-    if (marked.length > apart.length && value !== null) pieces.push(words('uneven-mark', '≠', 'the periods compared are not alike'));
-    pieces.push(failure ? words('signal', text) : text);
+    if (shown.apart) pieces.push(words('parts', '', 'parts do not add up'));
+    if (shown.uneven) pieces.push(words('uneven-mark', '≠', 'the periods compared are not alike'));
+    pieces.push(shown.failed ? words('signal', shown.text) : shown.text);
     target.replaceChildren(...pieces);
   }
 }

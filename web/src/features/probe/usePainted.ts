@@ -1,47 +1,38 @@
-// Keeps the lines that are in sight drawn, and says which columns these are.
-import { useCallback, useEffect, useLayoutEffect, useRef, useState, type RefObject } from 'react';
+// Keeps what is in sight drawn: lines while the grid rests, a picture of them while it moves; and says which columns have headings.
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, type RefObject } from 'react';
 import type { ShownLine } from './axes';
-import type { CellColumn } from './gridState';
 import { LINE, LinePainter, type Span, type View } from './linePainter';
+import { firstColumn, MotionPainter, type Sight } from './motionPainter';
 
 const AROUND = 3;
 const BEYOND = 2;
+const HEADED = 12; // columns on each side of those in sight that have their headings: other ones are laid out anew, now and then
+const REST = 120; // milliseconds without a movement, after which the grid rests
 
-/** How large the place is and where its lines begin: read when they may have changed, never while it scrolls. */
-interface Size {
-  width: number;
-  height: number;
-  above: number;
+/** How large the place is and where its lines and labels begin: read when they may have changed, never while it scrolls. */
+type Size = Omit<Sight, 'top' | 'left'>;
+
+/** Lines and columns that are drawn, of which view. */
+interface Drawn extends Span {
+  of: View | null;
 }
 
-/** Columns that are drawn, of which answer. */
-interface Drawn {
-  from: number;
-  to: number;
-  of: CellColumn[] | null;
+/** The lines and columns that are in sight, and as many beyond them. */
+function inSight({ rows, columns, offsets, head }: View, sight: Sight, around: number, beyond: number): Span {
+  const last = columns.length - 1;
+  const from = firstColumn(offsets, sight.left);
+  const to = Math.min(last, firstColumn(offsets, sight.left + Math.max(0, sight.width - head)) + 1);
+  return {
+    first: Math.max(0, Math.floor(sight.top / LINE) - around),
+    last: Math.min(rows.length - 1, Math.ceil((sight.top + sight.height - sight.above) / LINE) + around),
+    from: Math.max(0, from - beyond),
+    to: Math.min(last, to + beyond),
+  };
 }
 
-/** The column that stands at a distance from the left edge of the cells. */
-function columnAt(offsets: number[], last: number, x: number): number {
-  let [low, high] = [0, Math.max(0, last)];
-  while (low < high) {
-    const middle = (low + high + 1) >> 1;
-    if ((offsets[middle] ?? 0) <= x) low = middle;
-    else high = middle - 1;
-  }
-  return low;
-}
+const holdsColumns = (a: { from: number; to: number }, b: Span): boolean => a.from <= b.from && a.to >= b.to;
 
-/** The columns to draw: those beyond the ones in sight, too, which stay drawn until the sight leaves them, for drawing all lines anew is what
-    costs; where the bar is dragged (`jumped`) every line is another one, and only what is in sight is drawn. */
-function columnsToDraw(view: View, drawn: Drawn, left: number, width: number, jumped: boolean): Drawn {
-  const last = view.columns.length - 1;
-  const from = columnAt(view.offsets, last, left);
-  const to = Math.min(last, columnAt(view.offsets, last, left + Math.max(0, width - view.head)) + 1);
-  if (jumped) return { from, to, of: view.columns };
-  if (from >= drawn.from && to <= drawn.to && drawn.of === view.columns) return drawn;
-  return { from: Math.max(0, from - BEYOND), to: Math.min(last, to + BEYOND), of: view.columns };
-}
+const holds = (a: Span, b: Span): boolean => a.first <= b.first && a.last >= b.last && holdsColumns(a, b);
 
 /** Brings a cell into sight. */
 function scrollTo(box: HTMLElement, view: View, above: number, row: number, column: number): void {
@@ -53,72 +44,117 @@ function scrollTo(box: HTMLElement, view: View, above: number, row: number, colu
   else if (to + view.head + 24 > box.scrollLeft + box.clientWidth) box.scrollLeft = to + view.head + 24 - box.clientWidth;
 }
 
-/** Paints once a picture while it scrolls, and anew when the place has another size. */
-function useScrolling(scroll: RefObject<HTMLElement | null>, paint: () => void, measured: () => void): void {
-  const latest = useRef({ paint, measured });
+interface Steps {
+  /** A picture while it moves. */
+  move: () => void;
+  /** Its lines, once it rests. */
+  paint: () => void;
+  measured: () => void;
+}
+
+/** Paints once a picture while it scrolls, and anew when it rests and when the place has another size. */
+function useScrolling(scroll: RefObject<HTMLElement | null>, { move, paint, measured }: Steps): void {
+  const latest = useRef({ move, paint, measured });
   useLayoutEffect(() => {
-    latest.current = { paint, measured };
+    latest.current = { move, paint, measured };
     measured();
     measured(); // pinned lines push the others down
-  }, [paint, measured]);
+  }, [move, paint, measured]);
   useEffect(() => {
     const box = scroll.current;
     if (!box) return undefined;
-    let count = 0;
+    let [picture, rest] = [0, 0];
     const later = () => {
-      count ||= requestAnimationFrame(() => {
-        count = 0;
-        latest.current.paint();
+      picture ||= requestAnimationFrame(() => {
+        picture = 0;
+        latest.current.move();
       });
+      window.clearTimeout(rest);
+      rest = window.setTimeout(() => latest.current.paint(), REST);
     };
     box.addEventListener('scroll', later, { passive: true });
-    // What was left out while it flew past, in a picture of its own.
-    const rest = () => requestAnimationFrame(later);
-    box.addEventListener('scrollend', rest, { passive: true });
     const watch = new ResizeObserver(() => latest.current.measured());
     watch.observe(box);
     return () => {
       box.removeEventListener('scroll', later);
-      box.removeEventListener('scrollend', rest);
       watch.disconnect();
-      if (count) cancelAnimationFrame(count);
+      window.clearTimeout(rest);
+      if (picture) cancelAnimationFrame(picture);
     };
   }, [scroll]);
 }
 
+const NOTHING: Drawn = { first: 0, last: -1, from: 0, to: -1, of: null };
+
+/** Draws the lines of a grid that rests and pictures of one that moves into the places of `refs`. */
 export function usePainted(view: View, pinned: ShownLine[]) {
   const scroll = useRef<HTMLDivElement>(null);
+  const motion = useRef<HTMLDivElement>(null);
   const body = useRef<HTMLTableSectionElement>(null);
   const pins = useRef<HTMLTableSectionElement>(null);
-  const painters = useRef<{ lines: LinePainter; pins: LinePainter; of: HTMLElement } | null>(null);
+  const painters = useRef<{ lines: LinePainter; pins: LinePainter; motion: MotionPainter; of: HTMLElement } | null>(null);
   const [span, setSpan] = useState({ from: 0, to: 0 });
-  const drawn = useRef<Drawn>({ from: 0, to: -1, of: null });
-  const before = useRef(-1);
-  const size = useRef<Size>({ width: 0, height: 0, above: 0 });
+  const headed = useRef({ from: 0, to: -1 });
+  const drawn = useRef<Drawn>(NOTHING);
+  const size = useRef<Size>({ width: 0, height: 0, above: 0, edge: 0 });
+  const held = useMemo(() => ({ ...view, rows: pinned }), [view, pinned]);
+  const ready = useCallback(() => {
+    const [box, lines, above, place] = [scroll.current, body.current, pins.current, motion.current];
+    if (!box || !lines || !above || !place) return null;
+    if (painters.current?.of !== lines) {
+      painters.current?.motion.hide();
+      painters.current = { lines: new LinePainter(lines), pins: new LinePainter(above, true), motion: new MotionPainter(place), of: lines };
+      drawn.current = NOTHING;
+    }
+    const sight: Sight = { ...size.current, top: box.scrollTop, left: box.scrollLeft };
+    return { ...painters.current, sight };
+  }, []);
+  /** Headings and pinned lines are elements always: they move to the side alone, and have room to. */
+  const head = useCallback(
+    (painter: LinePainter, sight: Sight) => {
+      if (!holdsColumns(headed.current, inSight(view, sight, 0, 0)) || headed.current.to >= view.columns.length) {
+        const { from, to } = inSight(view, sight, 0, HEADED);
+        headed.current = { from, to };
+        setSpan(headed.current);
+      }
+      const { from, to } = headed.current;
+      painter.paint(held, { first: 0, last: held.rows.length - 1, from, to });
+    },
+    [view, held],
+  );
   const paint = useCallback(() => {
-    const [box, lines, held] = [scroll.current, body.current, pins.current];
-    if (!box || !lines || !held) return;
-    if (painters.current?.of !== lines) painters.current = { lines: new LinePainter(lines), pins: new LinePainter(held, true), of: lines };
-    const { width, height } = size.current;
-    const top = box.scrollTop;
-    const jumped = Math.abs(top - before.current) > height && before.current >= 0;
-    before.current = top;
-    const { from, to } = (drawn.current = columnsToDraw(view, drawn.current, box.scrollLeft, width, jumped));
-    const around = jumped ? 0 : AROUND;
-    const first = Math.max(0, Math.floor(top / LINE) - around);
-    const inSight: Span = { first, last: Math.min(view.rows.length - 1, Math.ceil((top + height) / LINE) + around), from, to };
-    painters.current.lines.paint(view, inSight);
-    painters.current.pins.paint({ ...view, rows: pinned }, { first: 0, last: pinned.length - 1, from, to });
-    setSpan((now) => (now.from === from && now.to === to ? now : { from, to }));
-  }, [view, pinned]);
+    const all = ready();
+    if (!all) return;
+    head(all.pins, all.sight);
+    const seen = inSight(view, all.sight, 0, 0);
+    if (drawn.current.of !== view || !holds(drawn.current, seen)) {
+      const next = inSight(view, all.sight, AROUND, BEYOND);
+      all.lines.paint(view, next);
+      drawn.current = { ...next, of: view };
+    }
+    all.motion.hide();
+  }, [ready, head, view]);
+  const move = useCallback(() => {
+    const all = ready();
+    if (!all) return;
+    const seen = inSight(view, all.sight, 0, 0);
+    if (!all.motion.moving && drawn.current.of === view && holds(drawn.current, seen)) return;
+    if (!all.motion.draw(view, all.sight)) return paint();
+    head(all.pins, all.sight);
+  }, [ready, head, paint, view]);
   const measured = useCallback(() => {
-    const [box, lines, held] = [scroll.current, body.current, pins.current];
-    if (!box || !lines || !held) return;
-    size.current = { width: box.clientWidth, height: box.clientHeight, above: lines.offsetTop };
-    held.style.top = `${lines.offsetTop - held.offsetHeight}px`;
+    const [box, lines, above] = [scroll.current, body.current, pins.current];
+    if (!box || !lines || !above) return;
+    size.current = {
+      width: box.clientWidth,
+      height: box.clientHeight,
+      above: lines.offsetTop,
+      edge: Number.parseFloat(getComputedStyle(box).paddingLeft) || 0,
+    };
+    above.style.top = `${lines.offsetTop - above.offsetHeight}px`;
     paint();
   }, [paint]);
-  useScrolling(scroll, paint, measured);
+  useScrolling(scroll, { move, paint, measured });
   /** Brings a cell into sight, at once. */
   const show = ([row, column]: [number, number]) => {
     const box = scroll.current;
@@ -126,5 +162,5 @@ export function usePainted(view: View, pinned: ShownLine[]) {
     scrollTo(box, view, size.current.above, row, column);
     paint();
   };
-  return { scroll, body, pins, span, show };
+  return { scroll, motion, body, pins, span, show };
 }

@@ -20,6 +20,7 @@ from nexorem.core.model.model import Link, Table
 from nexorem.core.model.names import column_text, quoted
 from nexorem.core.model.paths import Inflow
 from nexorem.core.model.star import Star
+from nexorem.core.numbering import distinct_any
 from nexorem.core.plan.logical import ContextStep, make_plan
 from nexorem.core.plan.tree import below, nodes, scans
 from nexorem.core.values import Array
@@ -55,7 +56,7 @@ def _days(star: Star, link: Link) -> Array:
     rows = domain.firsts[:-1]
     values = star.column(link.from_table, link.from_columns[0]).take(rows)
     matched = star.match(link.from_table, link.from_columns, link.to_table, link.to_columns)[:-1] >= 0
-    return np.unique(values.data[values.valid & matched])
+    return distinct_any(values.data[values.valid & matched])
 
 
 # a fact that has one date a month, shown by days
@@ -107,7 +108,7 @@ def _unit(item: Dated) -> str:
         return ""
     for unit in UNITS:
         starts = unit_start(item.days, unit, _first_month(item.calendar))
-        if len(np.unique(starts)) == len(item.days) and np.median(np.diff(starts)) <= 400:
+        if len(distinct_any(starts)) == len(item.days) and np.median(np.diff(starts)) <= 400:
             return unit
     return ""
 
