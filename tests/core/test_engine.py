@@ -35,6 +35,12 @@ class Columns(unittest.TestCase):
             ("integer", [None, None]),
             ("integer", [r.randrange(2**62) for _ in range(500)]),
             ("number", [0.5, None, -1e300]),
+            ("number", []),
+            ("number", [None, None]),
+            ("number", [-0.0, 0.0, -0.0]),
+            ("number", [i % 250 / 100 for i in range(9_000)]),
+            ("number", [None if i % 3 == 0 else i // 5_000 / 7 for i in range(20_000)]),
+            ("number", [i / 100 for i in range(300)]),
             ("boolean", [True, None, False]),
             ("text", ["b", None, "", "a", "b"]),
             ("integer", list(range(70_000))),
@@ -42,8 +48,24 @@ class Columns(unittest.TestCase):
         ):
             with self.subTest(f"{dtype} {values[:5]}"):
                 column = compact(vector(dtype, values))
-                self.assertEqual(column.rows().tolist(), values)
+                self.assertEqual(repr(column.rows().tolist()), repr(values))
                 self.assertEqual((column.at(len(values)), column.full()), (None, None not in values))
+
+    def test_doubles_are_coded_where_few_are_different(self):
+        rising = [i // 5_000 / 7 for i in range(600_000)]  # further ones in later blocks
+        for values, coded in (
+            (rising, True),
+            ([*rising, *(i / 3 for i in range(200))], False),
+            ([*(i / 3 for i in range(260)), *rising], False),
+            ([0.5, 0.0, -0.0], False),  # which sign a zero has would be lost
+        ):
+            with self.subTest(f"{len(values)} {values[:3]}"):
+                column = compact(vector("number", values))
+                self.assertEqual(column.codes is not None, coded)
+                self.assertEqual(repr(column.rows().tolist()), repr(values))
+                if column.members is not None:
+                    self.assertEqual(column.members.data[:-1].tolist(), sorted(set(values)))
+                    self.assertLess(column.bytes(), 1.1 * len(values))
 
     def test_narrow(self):
         size = 100_000

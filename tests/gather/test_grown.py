@@ -85,6 +85,7 @@ class Blocks(Folder):
             ("integer", lambda: r.choice((r.randint(-3, 3), 10**15))),
             ("integer", lambda: r.randint(0, 250)),
             ("number", r.random),
+            ("number", lambda: r.randint(0, 9) / 7),
             ("boolean", lambda: r.random() < 0.5),
             ("date", lambda: np.datetime64("2031-01-01") + r.randint(-9, 9)),
         ):

@@ -13,11 +13,15 @@ from typing import Any
 
 import numpy as np
 
+from nexorem.core.numbering import distinct_any
 from nexorem.core.values import NO_WORDS, STORAGE, Array, Value, Vector
 
 MOST_CODED = 65_536  # members that are always worth codes
 WIDEST_SPAN = 2**25  # of whole numbers that are coded by counting
 UNSIGNED = (np.dtype(np.uint8), np.dtype(np.uint16), np.dtype(np.int32), np.dtype(np.int64))
+MOST_NUMBERS = 250  # different doubles that are coded, in a byte
+LOOKED_AT = 4_096  # rows that mostly tell whether there are more
+BELOW_ZERO = np.iinfo(np.int64).min  # the bits of a zero below 0
 BLOCK = 1 << 18  # rows that are coded at a time
 Part = tuple[Array, Array | None]
 SIGNED = (np.dtype(np.int8), np.dtype(np.int16), np.dtype(np.int32), np.dtype(np.int64))
@@ -113,6 +117,8 @@ def joined(dtype: str, parts: Sequence[Part], words: Array = NO_WORDS) -> Column
     blocks = list(_blocks(parts))
     if dtype == "text":
         return _coded(dtype, size, blocks, _seen(blocks, 0, len(words)), 0, words)
+    if dtype == "number" and (column := _few_numbers(size, blocks)) is not None:
+        return column
     if dtype in ("number", "null"):
         return _raw(dtype, size, blocks, np.dtype(STORAGE[dtype]))
     low, high = _ends(blocks)
@@ -171,6 +177,47 @@ def _raw(dtype: str, size: int, blocks: Sequence[Part], kind: np.dtype[Any]) -> 
             held[at:end] = True if filled is None else filled
         at = end
     return Column(dtype, size, None, None, raw, held)
+
+
+def _few_numbers(size: int, blocks: Sequence[Part]) -> Column | None:
+    """Doubles of which few are different, by code; None where there are more, or a zero below 0, which would not be told from 0. Cost: a
+    look at the first rows where there are more; else a search among the few for each row."""
+    full = all(filled is None for _, filled in blocks)
+    members = np.zeros(0)
+    by_block: list[tuple[Array, Array]] = []
+    for data, filled in blocks:
+        some = np.ascontiguousarray(data if filled is None else data[filled], np.float64)
+        more = _further(members, some[:LOOKED_AT]) if not len(members) else members
+        if len(more) > MOST_NUMBERS or (some.view(np.int64) == BELOW_ZERO).any():
+            return None
+        members = more
+        if len(some):
+            places = np.minimum(np.searchsorted(members, some), max(len(members) - 1, 0))
+            strange = members[places] != some
+            if strange.any():
+                members = _further(members, some[strange])
+                if len(members) > MOST_NUMBERS:
+                    return None
+                places = np.searchsorted(members, some)
+        else:
+            places = np.zeros(0, np.int64)
+        by_block.append((members, places.astype(np.uint8)))
+    empty = len(members)
+    codes = np.full(size + 1, empty, np.uint8)
+    codes[-1] = empty + (not full)
+    at = 0
+    for (data, filled), (known, places) in zip(blocks, by_block, strict=True):
+        end = at + len(data)
+        mine = places if known is members else np.searchsorted(members, known).astype(np.uint8)[places]
+        codes[at:end][slice(None) if filled is None else filled] = mine
+        at = end
+    data = np.concatenate([members, np.zeros(1 + (not full))])
+    return Column("number", size, codes, Vector("number", data, np.arange(len(data)) < empty), None, None)
+
+
+def _further(members: Array, some: Array) -> Array:
+    """The members and some more, ascending, each once."""
+    return distinct_any(np.concatenate([members, some]))
 
 
 def _coded(dtype: str, size: int, blocks: Sequence[Part], seen: Array, low: int, words: Array) -> Column:

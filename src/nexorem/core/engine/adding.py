@@ -144,9 +144,10 @@ class Adder:
             k.gather(column.raw, block.rows[: block.count], data)
             return data, None
         assert column.codes is not None and column.members is not None
-        if block.rows is None:
-            return column.members.data[column.codes[block.start : block.start + block.count]], None
         data = np.empty(block.count, column.members.data.dtype)
+        if block.rows is None:
+            k.coded(column.codes[block.start : block.start + block.count], column.members.data, data)
+            return data, None
         k.gather_coded(column.codes, column.members.data, block.rows[: block.count], data)
         return data, None
 

@@ -60,6 +60,11 @@ class Grid:
 
     def tidy(self) -> Iterator[dict[str, Cell]]:
         """One object a cell, row lines first."""
+        if not self.columns.columns and not self.rows.has_totals:
+            names = [*self.rows.names, *self.probe.measures]
+            listed = [*self.rows.listed(self.star), *(self._cells(i) for i in range(len(self.probe.measures)))]
+            yield from (dict(zip(names, line, strict=True)) for line in zip(*listed, strict=True))
+            return
         down, across = self.rows.coordinates(self.star), self.columns.coordinates(self.star)
         columns = [(name, self._cells(i)) for i, name in enumerate(self.probe.measures)]
         step = max(LINES_AT_ONCE // max(len(across), 1), 1)

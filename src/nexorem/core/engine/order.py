@@ -35,16 +35,36 @@ class Axis:
 
     def named(self, star: Star, unmatched: Word) -> list[dict[str, Json | Word]]:
         """The same with another word for the unmatched member."""
-        names = [f"{table}.{column}" for table, column in self.columns]
-        members: list[dict[int, Json | Word]] = []
-        for (table, column), codes in zip(self.columns, self.lines.T, strict=True):
-            members.append({**member_values(star, table, column, codes), star.domain(table, (column,)).size - 1: unmatched})
-        if not (self.lines == TOTAL).any():  # column by column, for lines are many and columns few
-            listed = [[described[code] for code in codes] for described, codes in zip(members, self.lines.T.tolist(), strict=True)]
-            return [dict(zip(names, line, strict=True)) for line in zip(*listed, strict=True)] if names else [{} for _ in self.lines]
+        members = self._members(star, unmatched)
+        if not self.has_totals:  # column by column, for lines are many and columns few
+            listed = self._listed(members)
+            return [dict(zip(self.names, line, strict=True)) for line in zip(*listed, strict=True)] if listed else [{} for _ in self.lines]
         return [
-            {name: described[code] for name, described, code in zip(names, members, line, strict=True) if code != TOTAL}
+            {name: described[code] for name, described, code in zip(self.names, members, line, strict=True) if code != TOTAL}
             for line in self.lines.tolist()
+        ]
+
+    def listed(self, star: Star) -> list[list[Json]]:
+        """By column the coordinates of all lines, none of which is totalled over a column."""
+        return self._listed(self._members(star, "(unmatched)"))
+
+    @property
+    def names(self) -> list[str]:
+        """The columns by name."""
+        return [f"{table}.{column}" for table, column in self.columns]
+
+    @property
+    def has_totals(self) -> bool:
+        """Whether a line is totalled over a column."""
+        return bool((self.lines == TOTAL).any())
+
+    def _listed(self, members: list[dict[int, Json | Word]]) -> list[list[Json | Word]]:
+        return [[described[code] for code in codes] for described, codes in zip(members, self.lines.T.tolist(), strict=True)]
+
+    def _members(self, star: Star, unmatched: Word) -> list[dict[int, Json | Word]]:
+        return [
+            {**member_values(star, table, column, codes), star.domain(table, (column,)).size - 1: unmatched}
+            for (table, column), codes in zip(self.columns, self.lines.T, strict=True)
         ]
 
 

@@ -24,6 +24,8 @@ FORMULAS = (
     "sum(F.x)",
     "sum(F.e)",
     "avg(F.a * F.x)",
+    "sum(F.y)",
+    "sum(F.x * (1 - F.y))",
     "sum(F.a * F.b)",
     "min(F.a)",
     "max(F.x)",
@@ -60,6 +62,7 @@ def star() -> Star:
         "b": whole(at * 7 % 90_000_001),
         "c": whole(at * 3_000_017),
         "x": Vector("number", at * 0.5, np.ones(size, bool)),
+        "y": Vector("number", at % 11 / 100, np.ones(size, bool)),
         "e": whole(at % 50, True),
         "d": Vector("date", at % 3000 + 10_000, np.ones(size, bool)),
     }
