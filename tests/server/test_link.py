@@ -51,7 +51,9 @@ class Link(unittest.TestCase):
 
     def whole(self):
         """The model with what is found in it."""
-        return self.client.get(self.url()).json | self.client.get(self.url("/analysis")).json
+        told, found = self.client.get(self.url()).json, self.client.get(self.url("/analysis")).json
+        keys = found.pop("candidate_keys")
+        return told | found | {"tables": [{**table, "candidate_keys": keys[table["name"]]} for table in told["tables"]]}
 
     def reach(self):
         return {(p["from"], p["to"]) for p in self.post("/reach", given="").json["pairs"] if "path" in p}
@@ -75,7 +77,7 @@ class Link(unittest.TestCase):
                 sentences = [{(f["about"], f["sentence"]) for f in d["findings"]} for d in (known, document)]
                 self.assertEqual({(f["about"], f["sentence"]) for f in told["appear"]}, sentences[1] - sentences[0])
                 self.assertEqual({(f["about"], f["sentence"]) for f in told["go"]}, sentences[0] - sentences[1])
-                for part in ("links", "matrix", "currents", "findings"):
+                for part in ("tables", "links", "matrix", "currents", "findings"):
                     self.assertEqual(shown[part], document[part], part)
                 self.assertEqual(document["undo"]["title"], f"change {number}")
                 self.assertEqual(self.post("/history/1", probe=PROBE).json, told)

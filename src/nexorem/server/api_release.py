@@ -18,7 +18,7 @@ from nexorem.server.callers import request_budget
 from nexorem.server.packages import package_answer
 from nexorem.work import releasing
 from nexorem.work.actor import Need
-from nexorem.work.describe import analysis, document
+from nexorem.work.describe import document, whole
 from nexorem.work.workspace import Workspace
 
 
@@ -72,7 +72,7 @@ def _seeing(address: Register, workspace: Workspace) -> None:
         stored, _ = workspace.star(model_id)
         shown = releasing.star_at(workspace, model_id, release)
         then = releasing.as_stored(stored, shown)
-        return jsonify(document(then, shown) | analysis(then, shown))
+        return jsonify(whole(then, shown))
 
 
 def _fetching(address: Register, workspace: Workspace) -> None:

@@ -111,7 +111,6 @@ class TableInfo(BaseModel):
     subject: str
     rows: int
     columns: list[ColumnInfo]
-    candidate_keys: list[str]
     key: list[str]
     source: str | None
     description: str
@@ -200,11 +199,19 @@ class Analysis(BaseModel):
     findings: list[RankedFinding]
     matrix: Matrix
     currents: list[Current]
+    candidate_keys: dict[str, list[str]] | None
+
+
+class WholeTable(TableInfo):
+    """A table with what could be its keys; null as long as that is looked for."""
+
+    candidate_keys: list[str] | None
 
 
 class WholeModel(ModelDocument):
     """A model with what is found in it."""
 
+    tables: list[WholeTable]  # type: ignore[assignment]
     findings: list[RankedFinding]
     matrix: Matrix
     currents: list[Current]

@@ -91,11 +91,19 @@ def plan_text(star: Star, probe: Probe) -> str:
 
 
 def analysis(stored: Stored, star: Star, with_findings: bool = True) -> dict[str, Any]:
-    """What is found in a model as a whole: the bus matrix, the current of every table, and findings, for which places where tables stay may
-    be asked."""
+    """What is found in a model as a whole: the bus matrix, the current of every table; and findings, for which places where tables stay may
+    be asked, and what could be keys, for which all rows of a table may be looked at."""
     found = findings_of(star) if with_findings else []
     currents = [current(star, x.name, star.state) for x in star.model.tables]
-    return {"version": stored.version, "findings": found, "matrix": bus_matrix(star), "currents": currents}
+    keys = {x.name: [" + ".join(k) for k in candidate_keys(star, x.name)] for x in star.model.tables} if with_findings else None
+    return {"version": stored.version, "findings": found, "matrix": bus_matrix(star), "currents": currents, "candidate_keys": keys}
+
+
+def whole(stored: Stored, star: Star) -> dict[str, Any]:
+    """A model with what is found in it."""
+    told, derived = document(stored, star), analysis(stored, star)
+    keys = derived.pop("candidate_keys")
+    return told | derived | {"tables": [{**x, "candidate_keys": keys[x["name"]]} for x in told["tables"]]}
 
 
 _found: WeakKeyDictionary[Star, list[RankedFinding]] = WeakKeyDictionary()
@@ -124,7 +132,6 @@ def _table_info(star: Star, table: Table) -> dict[str, Any]:
         "role": role(star, table),
         "rows": star.size(name),
         "columns": [asdict(c) for c in table.columns],
-        "candidate_keys": [" + ".join(k) for k in candidate_keys(star, name)],
         "key": list(table.key),
         "source": table.source,
         "description": table.description,

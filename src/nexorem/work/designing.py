@@ -27,7 +27,7 @@ from nexorem.core.results import as_json
 from nexorem.store import models
 from nexorem.work.beside import beside
 from nexorem.work.checking import checks_moved
-from nexorem.work.describe import analysis, document, findings_of
+from nexorem.work.describe import findings_of, whole
 from nexorem.work.shaping import link_edits
 from nexorem.work.workspace import Workspace
 
@@ -139,7 +139,7 @@ def variant(workspace: Workspace, model_id: int, edits: Sequence[Edit]) -> dict[
     stored, now = workspace.star(model_id)
     star = checked_star(edited_star(workspace, model_id, edits), now)
     shown = replace(stored, model=star.model)
-    return document(shown, star) | analysis(shown, star)
+    return whole(shown, star)
 
 
 def edit_change(workspace: Workspace, model_id: int, number: int, probe: ProbeSpec | None, budget: Budget) -> dict[str, Any]:

@@ -2034,6 +2034,10 @@ export interface components {
          * @description What is found in a version of a model as a whole.
          */
         Analysis: {
+            /** Candidate Keys */
+            candidate_keys: {
+                [key: string]: string[];
+            } | null;
             /** Currents */
             currents: components["schemas"]["Current"][];
             /** Findings */
@@ -6381,8 +6385,6 @@ export interface components {
             apparent_role: "fact" | "dimension" | "outrigger" | "bridge" | "calendar" | "disconnected";
             /** Calendar */
             calendar: string | null;
-            /** Candidate Keys */
-            candidate_keys: string[];
             /** Columns */
             columns: components["schemas"]["ColumnInfo"][];
             /** Description */
@@ -7126,12 +7128,70 @@ export interface components {
             /** Renamed */
             renamed: components["schemas"]["FormerName"][];
             /** Tables */
-            tables: components["schemas"]["TableInfo"][];
+            tables: components["schemas"]["WholeTable"][];
             /** Title */
             title: string;
             undo: components["schemas"]["StepInfo"] | null;
             /** Version */
             version: number;
+        };
+        /**
+         * WholeTable
+         * @description A table with what could be its keys; null as long as that is looked for.
+         */
+        WholeTable: {
+            /**
+             * Apparent Role
+             * @enum {string}
+             */
+            apparent_role: "fact" | "dimension" | "outrigger" | "bridge" | "calendar" | "disconnected";
+            /** Calendar */
+            calendar: string | null;
+            /** Candidate Keys */
+            candidate_keys: string[] | null;
+            /** Columns */
+            columns: components["schemas"]["ColumnInfo"][];
+            /** Description */
+            description: string;
+            /** Formula */
+            formula: string;
+            /** From Text */
+            from_text: string;
+            /** Grain */
+            grain: string;
+            /** Grain Columns */
+            grain_columns: string[];
+            /** Hidden */
+            hidden: boolean;
+            /** Key */
+            key: string[];
+            /** Load */
+            load: number | null;
+            /** Name */
+            name: string;
+            /** Origin */
+            origin: {
+                [key: string]: unknown;
+            };
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "fact" | "dimension" | "outrigger" | "bridge" | "calendar" | "disconnected";
+            /** Rows */
+            rows: number;
+            /** Source */
+            source: string | null;
+            /** Stays */
+            stays: boolean;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+            /** Subject */
+            subject: string;
+            /** Unmatched */
+            unmatched: boolean;
         };
         /**
          * Within

@@ -41,27 +41,41 @@ async function askAnalysis(id: number, findings = true): Promise<Analysis> {
   return unwrap(await client.GET('/api/models/{model_id}/analysis', { params: { path: { model_id: id }, query: { findings } } }));
 }
 
-const PATIENCE = 1500;
+const PATIENCE = 800;
 const AGAIN = 5000;
 
 /** The same; without findings where a place that is asked for them takes its time: they come when they are there. */
 async function askPatiently(id: number): Promise<Analysis> {
-  const whole = askAnalysis(id);
+  const asked = askAnalysis(id);
   const late = new Promise<null>((resolve) => setTimeout(resolve, PATIENCE, null));
-  const first = await Promise.race([whole, late]);
+  const first = await Promise.race([asked, late]);
   if (first) return first;
-  void whole.then(async (derived) => {
+  const quick = await askAnalysis(id, false);
+  const meanwhile = await Promise.race([asked, null]);
+  if (meanwhile) return meanwhile;
+  void asked.then(async (derived) => {
     await queryClient.getQueryCache().find({ queryKey: modelKey(id) })?.promise;
     const now = queryClient.getQueryData<ModelDocument>(modelKey(id));
-    if (now?.version === derived.version) queryClient.setQueryData(modelKey(id), { ...now, findings: derived.findings });
+    if (now?.version === derived.version) queryClient.setQueryData(modelKey(id), whole(now, derived));
   });
-  return askAnalysis(id, false);
+  return quick;
 }
 
-function whole(stored: StoredModel, { findings, matrix, currents }: Omit<Analysis, 'version'>): ModelDocument {
+function whole(stored: StoredModel, { findings, matrix, currents, candidate_keys }: Omit<Analysis, 'version'>): ModelDocument {
   const names = stored.measures.map((m) => m.name);
   const told = findings.map((f) => ({ ...f, sentence: spoken(f.sentence, names) }));
-  return { ...stored, findings: told, matrix, currents };
+  const tables = stored.tables.map((t) => ({ ...t, candidate_keys: candidate_keys?.[t.name] ?? null }));
+  return { ...stored, tables, findings: told, matrix, currents };
+}
+
+/** What was found in a model before, for a newer state of it. */
+function foundBefore({ tables, findings, matrix, currents }: ModelDocument): Omit<Analysis, 'version'> {
+  return {
+    findings,
+    matrix,
+    currents,
+    candidate_keys: Object.fromEntries(tables.flatMap((t) => (t.candidate_keys ? [[t.name, t.candidate_keys]] : []))),
+  };
 }
 
 async function askModel(id: number): Promise<ModelDocument> {
@@ -87,13 +101,13 @@ async function take(queries: QueryClient, stored: StoredModel): Promise<void> {
   const cached = queries.getQueryData<ModelDocument>(modelKey(stored.id));
   if (cached && cached.version > stored.version) return;
   if (cached && namesOf(cached) === namesOf(stored)) {
-    queries.setQueryData(modelKey(stored.id), whole(stored, cached));
-    void takeAnalysis(queries, stored);
-  } else await takeAnalysis(queries, stored);
+    queries.setQueryData(modelKey(stored.id), whole(stored, foundBefore(cached)));
+    void takeAnalysis(queries, stored, askAnalysis(stored.id));
+  } else await takeAnalysis(queries, stored, askPatiently(stored.id));
 }
 
-async function takeAnalysis(queries: QueryClient, stored: StoredModel): Promise<void> {
-  const derived = await askAnalysis(stored.id);
+async function takeAnalysis(queries: QueryClient, stored: StoredModel, asked: Promise<Analysis>): Promise<void> {
+  const derived = await asked;
   const now = queries.getQueryData<ModelDocument>(modelKey(stored.id));
   if (now && now.version > stored.version) return;
   if (derived.version === stored.version) queries.setQueryData(modelKey(stored.id), whole(stored, derived));

@@ -42,20 +42,28 @@ class _Search:
         self.star, self.table, self.size = star, table, star.size(table)
         columns = star.rows[table].columns
         self.full = [c for c, v in columns.items() if v.dtype in KEY_TYPES and v.full()]
-        self.codes = {c: self._codes(c) for c in self.full}
         self.whole = 0
 
-    def _codes(self, column: str) -> Codes:
-        """Whole numbers that are as different as the values of a full column, and how many there may be: no value is sought."""
+    def _codes(self, column: str, rows: int) -> Codes:
+        """Whole numbers that are as different as the first values of a full column, and how many there may be: no value is sought."""
         kept = self.star.column(self.table, column)
         if kept.codes is not None and kept.members is not None:
-            return kept.codes[: self.size], len(kept.members) - 1
+            return kept.codes[:rows], len(kept.members) - 1
         assert kept.raw is not None
-        low, high = (int(kept.raw[: self.size].min()), int(kept.raw[: self.size].max())) if self.size else (0, 0)
+        some = kept.raw[:rows]
+        low, high = (int(some.min()), int(some.max())) if len(some) else (0, 0)
         if high - low < WIDEST:
-            return np.subtract(kept.raw[: self.size], low, dtype=np.int64), high - low + 1
+            return np.subtract(some, low, dtype=np.int64), high - low + 1
         domain = self.star.domain(self.table, (column,))
-        return domain.codes[: self.size], domain.size
+        return domain.codes[:rows], domain.size
+
+    def _varies(self, column: str) -> bool:
+        """Whether a column has more than one value."""
+        kept = self.star.column(self.table, column)
+        if kept.members is not None:
+            return len(kept.members) > 2
+        assert kept.raw is not None
+        return bool((kept.raw[: self.size] != kept.raw[0]).any())
 
     def keys(self) -> Iterator[tuple[str, ...]]:
         if self.size == 0:
@@ -81,7 +89,7 @@ class _Search:
 
     def _ranked(self) -> list[str]:
         """Columns with more than one value, those first that are called like keys; words of some length are left out."""
-        more = [c for c in self.full if self.codes[c][1] > 1 and not self._wordy(c)]
+        more = [c for c in self.full if self._varies(c) and not self._wordy(c)]
         return sorted(more, key=lambda c: (not LIKE_KEYS.search(c), self.full.index(c)))[:MOST_COLUMNS]
 
     def _wordy(self, column: str) -> bool:
@@ -106,8 +114,7 @@ class _Search:
             yield tuple(sorted(kept, key=self.full.index))
 
     def _apart_among(self, columns: Sequence[str], rows: int) -> bool:
-        parts = [(codes[:rows], size) for codes, size in (self.codes[c] for c in columns)]
-        return _distinct_together(parts)
+        return _distinct_together([self._codes(c, min(rows, self.size)) for c in columns])
 
     def apart(self, columns: Sequence[str]) -> bool:
         """Whether columns tell all rows apart."""
@@ -116,7 +123,7 @@ class _Search:
         if self.size <= LOOKS[-1]:
             return True
         self.whole += len(columns) > 1
-        return _distinct_together([self.codes[c] for c in columns])
+        return self._apart_among(columns, self.size)
 
 
 def tells_apart(star: Star, table: str, columns: Sequence[str]) -> bool:

@@ -111,12 +111,12 @@ function TableCard({ table, loaded, again, staying }: CardProps) {
             <>
               key <span className="mono">{table.key.join(', ')}</span>
             </>
-          ) : table.candidate_keys.length ? (
+          ) : table.candidate_keys?.length ? (
             <>
               could be keyed by <span className="mono">{table.candidate_keys.slice(0, 2).join(', ')}</span>
             </>
           ) : (
-            'no column alone is a key'
+            table.candidate_keys && 'no column alone is a key'
           )}
         </span>
       </button>

@@ -181,7 +181,7 @@ function Columns({ table }: { table: TableInfo }) {
               </td>
               <td className="quiet">
                 {c.dtype}
-                {table.candidate_keys.includes(c.name) ? ', unique' : ''}
+                {table.candidate_keys?.includes(c.name) ? ', unique' : ''}
               </td>
             </tr>
           ))}

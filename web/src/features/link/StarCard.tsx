@@ -125,7 +125,7 @@ function shownColumns(table: TableInfo, links: LinkInfo[], opened: string[] | un
   const told = table.columns.map((c) => ({
     name: c.name,
     dtype: c.dtype,
-    isKey: table.key.includes(c.name) || table.candidate_keys.includes(c.name),
+    isKey: table.key.includes(c.name) || (table.candidate_keys?.includes(c.name) ?? false),
     hidden: c.hidden,
     link: of(c.name),
   }));

@@ -145,7 +145,7 @@ function Grain({ model, table, onSay }: GrainProps) {
           </div>
         )}
       </form>
-      {columns.length === 0 && table.candidate_keys.length > 0 && (
+      {columns.length === 0 && table.candidate_keys && table.candidate_keys.length > 0 && (
         <p className="quiet">Unique by itself: {table.candidate_keys.slice(0, 3).join('; ')}.</p>
       )}
       {grain && <Tested grain={grain} />}

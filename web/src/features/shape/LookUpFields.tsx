@@ -24,7 +24,7 @@ export function LookUpFields({ model, table, columns, step, onChange }: Props) {
   const theirs = other?.columns.filter((c) => !c.formula) ?? [];
   const choose = (name: string) => {
     const chosen = model.tables.find((t) => t.name === name);
-    const key = chosen?.key[0] ?? chosen?.candidate_keys[0]?.split(' + ')[0] ?? chosen?.columns[0]?.name ?? '';
+    const key = chosen?.key[0] ?? chosen?.candidate_keys?.[0]?.split(' + ')[0] ?? chosen?.columns[0]?.name ?? '';
     const mine = columns.find((c) => c.name === key)?.name ?? columns[0]?.name ?? '';
     onChange({ ...step, table: name, on: [{ mine, theirs: key }], columns: {} });
   };
