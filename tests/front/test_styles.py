@@ -26,7 +26,7 @@ def pixels(png):
 
 class Cell(unittest.TestCase):
     def test_a_dot_and_a_line_of_each_palette(self):
-        styles = (WEB / "app" / "styles.css").read_text()
+        styles = (WEB / "app" / "styles" / "base.css").read_text()
         window = (WEB / "features" / "link" / "matrixWindow.ts").read_text()
         column, row = (int(re.search(rf"const {name} = (\d+);", window)[1]) for name in ("COLUMN", "ROW"))
         palettes = [p for p in re.findall(r"\{([^{}]*)\}", styles) if "--cell:" in p]

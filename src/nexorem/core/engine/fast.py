@@ -21,7 +21,7 @@ from nexorem.core.language import typed as t
 from nexorem.core.limits import Budget
 from nexorem.core.model.star import Star
 from nexorem.core.numbering import distinct, numbered, spread_out
-from nexorem.core.plan.tree import children
+from nexorem.core.plan.tree import column_values
 from nexorem.core.values import NUMERIC, Array, Vector
 
 SAMPLE = 20_000  # combinations that are looked at before all are
@@ -159,13 +159,6 @@ def conjuncts(node: t.Typed) -> list[t.Typed]:
     if isinstance(node, t.Apply) and node.function.name == "AND":
         return [x for a in node.arguments for x in conjuncts(a)]
     return [node]
-
-
-def column_values(node: t.Typed) -> list[t.ColumnValue]:
-    """The columns a row-shaped tree names."""
-    if isinstance(node, t.ColumnValue):
-        return [node]
-    return [c for child in children(node) for c in column_values(child)]
 
 
 @dataclass(frozen=True, slots=True, eq=False)

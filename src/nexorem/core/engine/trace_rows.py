@@ -25,7 +25,7 @@ from nexorem.core.plan.contexts import Context
 from nexorem.core.plan.flow import flow_of
 from nexorem.core.plan.logical import Needs
 from nexorem.core.plan.reach import Stop, reached_tables
-from nexorem.core.plan.tree import children, inner_nodes
+from nexorem.core.plan.tree import column_values, inner_nodes
 from nexorem.core.values import Array, Json, Vector, iso
 
 FIRST_ROWS = 6
@@ -178,16 +178,8 @@ def shown_columns(model: Model, node: t.Aggregate) -> list[tuple[str, str]]:
     own = table.key or ((table.columns[0].name,) if table.columns else ())
     columns = [(node.grain, c) for c in own]
     for tree in (node.argument, node.where):
-        columns += [(c.table, c.column) for c in _column_values(tree) if c.table in node.lookups]
+        columns += [(c.table, c.column) for c in column_values(tree) if c.table in node.lookups]
     return list(dict.fromkeys(columns))
-
-
-def _column_values(node: t.Typed | None) -> list[t.ColumnValue]:
-    if node is None:
-        return []
-    if isinstance(node, t.ColumnValue):
-        return [node]
-    return [value for child in children(node) for value in _column_values(child)]
 
 
 # iterations

@@ -123,6 +123,13 @@ def children(node: t.Typed) -> tuple[t.Typed, ...]:
     return tuple(typed_parts(node, Role.SAME))
 
 
+def column_values(node: t.Typed | None) -> list[t.ColumnValue]:
+    """The columns that a node is computed from in its own row, as often as they are named."""
+    if node is None:
+        return []
+    return [node] if isinstance(node, t.ColumnValue) else [c for child in children(node) for c in column_values(child)]
+
+
 def rows_in(node: t.Node) -> list[t.Rows]:
     """The table expressions in a node or an edit, or a table expression and those inside it; the innermost first."""
     rows: list[t.Rows] = []

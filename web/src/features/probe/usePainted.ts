@@ -142,9 +142,11 @@ export function usePainted(view: View, pinned: ShownLine[]) {
     if (!all.motion.draw(view, all.sight)) return paint();
     head(all.pins, all.sight);
   }, [ready, head, paint, view]);
-  const measured = useCallback(() => {
+  /** Whether its lines begin elsewhere than before. */
+  const measure = useCallback((): boolean => {
     const [box, lines, above] = [scroll.current, body.current, pins.current];
-    if (!box || !lines || !above) return;
+    if (!box || !lines || !above) return false;
+    const before = size.current.above;
     size.current = {
       width: box.clientWidth,
       height: box.clientHeight,
@@ -152,9 +154,20 @@ export function usePainted(view: View, pinned: ShownLine[]) {
       edge: Number.parseFloat(getComputedStyle(box).paddingLeft) || 0,
     };
     above.style.top = `${lines.offsetTop - above.offsetHeight}px`;
+    return size.current.above !== before;
+  }, []);
+  const measured = useCallback(() => {
+    measure();
     paint();
-  }, [paint]);
+  }, [measure, paint]);
   useScrolling(scroll, { move, paint, measured });
+  // Other headings may take another height.
+  const measuredUnder = useRef(span);
+  useLayoutEffect(() => {
+    if (measuredUnder.current === span) return;
+    measuredUnder.current = span;
+    if (measure()) paint();
+  }, [span, measure, paint]);
   /** Brings a cell into sight, at once. */
   const show = ([row, column]: [number, number]) => {
     const box = scroll.current;
