@@ -14,6 +14,7 @@ from nexorem.core.engine import grid as engine_grid
 from nexorem.core.engine.context import Sets, sets_of_pairs
 from nexorem.core.engine.grid import answer
 from nexorem.core.engine.probe import probe_of
+from nexorem.core.functions import texts
 from nexorem.core.functions.library import FUNCTIONS
 from nexorem.core.functions.texts import like
 from nexorem.core.language.binder import Binder
@@ -184,7 +185,8 @@ class Bounds(unittest.TestCase):
             ("limit_memory_bytes", f"max({' || '.join(['T.name'] * 40)})", Limits(memory_bytes=4_000_000), None),
         )
         for code, formula, limits, clock in cases:
-            with self.subTest(formula[:40]), self.assertRaises(OverLimit) as caught:
+            few = mock.patch.object(texts, "CHARACTERS_AT_ONCE", 5_000)
+            with self.subTest(formula[:40]), few, self.assertRaises(OverLimit) as caught:
                 answer(star, probe_of(star, {"measures": ["x"], "define": {"x": formula}}), Budget(limits, clock))
             self.assertEqual(caught.exception.diagnostics[0].code, code)
 

@@ -57,10 +57,13 @@ def firsts_of(values: Numbers) -> tuple[Numbers, Numbers]:
         _, firsts, index = np.unique(values, return_index=True, return_inverse=True)
         return index.astype(np.int64).reshape(-1), firsts.astype(np.int64)
     # Each carries its place in its lowest bits: equal ones stay in their order, and nothing but numbers is sorted.
-    both = ((values - low).astype(np.int64) << bits) | np.arange(len(values))
+    both = np.subtract(values, low, dtype=np.int64)
+    both <<= bits
+    both |= np.arange(len(values))
     both.sort()
     places = both & ((1 << bits) - 1)
-    begins = _begins(both >> bits)
+    both >>= bits
+    begins = _begins(both)
     index = np.empty(len(values), np.int64)
     index[places] = np.cumsum(begins) - 1
     return index, places[begins]

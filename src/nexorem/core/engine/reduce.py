@@ -8,7 +8,8 @@ import numpy as np
 
 from nexorem.core.functions.convert import widen
 from nexorem.core.limits import Budget
-from nexorem.core.values import Array, Vector, combine, empties, encode, faults, worst
+from nexorem.core.numbering import distinct
+from nexorem.core.values import Array, Vector, combine, empties, encode, faults, keys_of, worst
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -39,8 +40,15 @@ def count_distinct(owners: Array, codes: Array, size: int, count: int) -> Vector
     """How many codes below `size` each owner has; empty for an owner without entries."""
     present = np.bincount(owners, minlength=count) > 0
     real = codes < size
-    _, firsts = combine([(owners[real], count), (codes[real], size)])
-    return Vector("integer", np.bincount(owners[real][firsts], minlength=count), present)
+    if not real.all():
+        owners, codes = owners[real], codes[real]
+    key = keys_of([(owners, count), (codes, size)])
+    if key is None:
+        _, firsts = combine([(owners, count), (codes, size)])
+        of = owners[firsts]
+    else:  # which rows they are in nobody asks
+        of = distinct(key) // (size + 1)
+    return Vector("integer", np.bincount(of, minlength=count), present)
 
 
 def reduce_rows(function: str, dtype: str, distinct: bool, rows: Rows, extra: Vector | None = None, budget: Budget | None = None) -> Vector:
