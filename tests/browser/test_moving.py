@@ -104,6 +104,14 @@ class Moving(Bench):
         self.sees(lambda: self.b.driver.execute_script("return document.activeElement.closest('tr')?.dataset.row"), "3")
         self.assertFalse(self.moving())
 
+    def test_a_grid_that_had_no_lines_moves_once_it_has_some(self):
+        self.open("probe", p=probe(rows=["Calendar.date"], measures=["seats_sold"], picks=[{"where": "Port.name = 'nowhere'"}]))
+        self.b.reads("Nothing is left")
+        self.b.press(lambda: self.b.one('[aria-label^="Take the pick"]'))
+        self.b.until(lambda: len(self.b.all(".grid tbody.lines tr")) > 10)
+        self.move(0, 9000)
+        self.b.until(lambda: min(self.b.driver.execute_script(LINES)) > 200)
+
 
 if __name__ == "__main__":
     unittest.main()

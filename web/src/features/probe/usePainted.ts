@@ -52,8 +52,8 @@ interface Steps {
   measured: () => void;
 }
 
-/** Paints once a picture while it scrolls, and anew when it rests and when the place has another size. */
-function useScrolling(scroll: RefObject<HTMLElement | null>, { move, paint, measured }: Steps): void {
+/** Paints once a picture while it scrolls, and anew when it rests and when the place has another size; `isThere` says whether there is one. */
+function useScrolling(scroll: RefObject<HTMLElement | null>, { move, paint, measured }: Steps, isThere: boolean): void {
   const latest = useRef({ move, paint, measured });
   useLayoutEffect(() => {
     latest.current = { move, paint, measured };
@@ -62,7 +62,7 @@ function useScrolling(scroll: RefObject<HTMLElement | null>, { move, paint, meas
   }, [move, paint, measured]);
   useEffect(() => {
     const box = scroll.current;
-    if (!box) return undefined;
+    if (!box || !isThere) return undefined;
     let [picture, rest] = [0, 0];
     const later = () => {
       picture ||= requestAnimationFrame(() => {
@@ -81,7 +81,7 @@ function useScrolling(scroll: RefObject<HTMLElement | null>, { move, paint, meas
       window.clearTimeout(rest);
       if (picture) cancelAnimationFrame(picture);
     };
-  }, [scroll]);
+  }, [scroll, isThere]);
 }
 
 const NOTHING: Drawn = { first: 0, last: -1, from: 0, to: -1, of: null };
@@ -160,7 +160,7 @@ export function usePainted(view: View, pinned: ShownLine[]) {
     measure();
     paint();
   }, [measure, paint]);
-  useScrolling(scroll, { move, paint, measured });
+  useScrolling(scroll, { move, paint, measured }, view.answer.cells > 0);
   // Other headings may take another height.
   const measuredUnder = useRef(span);
   useLayoutEffect(() => {
