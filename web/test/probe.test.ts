@@ -81,6 +81,17 @@ describe('the columns of a grid', () => {
     expect((both[0] ?? 0) + (both[1] ?? 0)).toBeGreaterThanOrEqual(Math.floor(15 * 8.6 + 22));
   });
 
+  it('hold the largest number of many lines, wherever it stands', () => {
+    const lines = shownLines([[]]);
+    const wide = (at: number) => {
+      const values = [Array.from({ length: 6_000 }, (_, i) => [i === at ? -1_234_567 : 7])];
+      const measures = [{ name: 'n', format: '', dtype: 'integer', overrides: [], marks: [], unreached: [] }];
+      return cellColumns({ measures, columns: { columns: [], lines: [[]] }, values } as unknown as GridAnswer, lines, {})[0]?.width ?? 0;
+    };
+    for (const at of [0, 1, 2_345, 5_999]) expect(wide(at)).toBeGreaterThanOrEqual('-1,234,567'.length * 8.1 + 20);
+    expect(wide(-1)).toBeLessThan(70);
+  });
+
   it('are no wider for a place that their numbers are wider than, and not without bound', () => {
     expect(widths(['1'], ['seats sold a day'])).toEqual(widths(['2031'], ['seats sold a day']));
     expect(widths(['x'.repeat(400)], ['n'])).toEqual(widths(['x'.repeat(18)], ['n']));

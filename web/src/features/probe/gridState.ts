@@ -16,7 +16,7 @@ export interface CellColumn {
   hatched: string;
 }
 
-const DIGIT = 7.9;
+const DIGIT = 8.2; // of a total, which is bolder
 const LETTER = 6.9;
 const ROOM = 22;
 const SIGN = 17; // of a mark before a number
@@ -45,13 +45,27 @@ function headWidth(name: string): number {
   return Math.max(Math.min(nameText(name).length * 0.5, 15), ...words.map((w) => Math.min(w.length, 17))) * LETTER + HEAD;
 }
 
+/** The least and the greatest number of all cells. */
+function extremes(rows: Scalar[][]): number[] {
+  let [low, high] = [Infinity, -Infinity];
+  for (const row of rows)
+    for (const value of row)
+      if (typeof value === 'number') {
+        if (value < low) low = value;
+        if (value > high) high = value;
+      }
+  return low <= high ? [low, high] : [];
+}
+
 export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look): CellColumn[] {
   const widths = answer.measures.map((m, i) => {
     const format = look.formats?.[m.name] ?? m.format;
     const rows = answer.values[i] ?? [];
     let longest = 4;
-    for (let r = 0; r < rows.length; r += Math.max(1, Math.floor(rows.length / SAMPLE)))
-      for (const value of rows[r] ?? []) longest = Math.max(longest, measureText(value, format, m.dtype).length);
+    const hold = (value: Scalar) => (longest = Math.max(longest, measureText(value, format, m.dtype).length));
+    for (let r = 0; r < rows.length; r += Math.max(1, Math.floor(rows.length / SAMPLE))) for (const value of rows[r] ?? []) hold(value);
+    // The totals are few among many lines, and the largest of all.
+    for (const value of extremes(rows)) hold(value);
     const signs = [m.overrides.length > 0, m.marks.some((x) => x.kind === 'apart'), m.marks.some((x) => x.kind === 'uneven')].filter(
       Boolean,
     ).length;
