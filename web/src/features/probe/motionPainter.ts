@@ -18,13 +18,27 @@ export interface Sight {
   edge: number;
 }
 
-const NAMES = ['paper', 'ink', 'soft', 'line', 'signal', 'signal-soft', 'measure', 'measure-soft', 'hatch', 'shade', 'raised'] as const;
+const NAMES = [
+  'paper',
+  'ink',
+  'soft',
+  'line',
+  'signal',
+  'signal-soft',
+  'measure',
+  'measure-soft',
+  'hatch',
+  'shade',
+  'raised',
+  'fact',
+] as const;
 type Colours = Record<(typeof NAMES)[number], string>;
 
 const PAD = 10;
 const FOLD = 21; // from where a label would stand to where it stands behind the sign that folds its parts
 const MARK = 24;
 const HATCH = Math.SQRT2;
+const HELD = 6; // from the corner of a cell to the middle of the dot that says that a check holds it
 
 export class MotionPainter {
   private readonly canvas = document.createElement('canvas');
@@ -140,6 +154,12 @@ export class MotionPainter {
       at.lineWidth = 2;
       at.setLineDash(shown.second && !shown.chosen ? [4, 3] : []);
       at.strokeRect(x + 1, y + 1, width - 2, LINE - 3);
+    }
+    if (shown.held) {
+      at.fillStyle = colours.fact;
+      at.beginPath();
+      at.arc(x + HELD + (column.first && view.answer.columns.columns.length > 0 ? 1 : 0), y + LINE - 1 - HELD, 2, 0, 2 * Math.PI);
+      at.fill();
     }
     if (!shown.text) return;
     const right = x + width - PAD;
