@@ -265,11 +265,11 @@ export function firstColumn(offsets: number[], x: number): number {
   return low;
 }
 
-const NARROW = 6; // pixels that a letter takes at least, on the whole: a text that has this room for each is not measured
+const ROOMY = 12; // pixels: a text that has as many for each letter is not measured, for it fits
 
 /** As much of a text as there is room for, with an ellipsis where that is not all. */
 function fitted(at: CanvasRenderingContext2D, text: string, room: number): string {
-  if (text.length * (NARROW * 2) <= room || at.measureText(text).width <= room) return text;
+  if (text.length * ROOMY <= room || at.measureText(text).width <= room) return text;
   let [low, high] = [0, text.length];
   while (low < high) {
     const middle = (low + high + 1) >> 1;
