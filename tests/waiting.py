@@ -3,7 +3,7 @@
 import threading
 
 
-def until(so, seconds=60.0, every=0.02):
+def until(so, seconds=180.0, every=0.02):
     """Waits until `so()` gives something true, and gives that; fails where it never does."""
     for _ in range(int(seconds / every)):
         found = so()

@@ -37,6 +37,9 @@ const found = [...document.querySelectorAll(css)].find((e) => e.getClientRects()
 if (!found && /^(\\+ |Add a |totals |grand totals|no totals|Pick from)/.test(text)) document.querySelector('.sentence-more')?.click();
 return found ?? null;
 """
+# Seconds after which what is waited for is held never to come: many times what it takes, so that a machine that stands still for a
+# minute fails nothing.
+PATIENCE = 180
 # What a page that is being drawn anew answers: looked for again.
 PASSING = (
     ElementClickInterceptedException,
@@ -113,7 +116,7 @@ class Browser:
     def open(self, url):
         self.driver.get(url)
 
-    def until(self, found, what="", seconds=40):
+    def until(self, found, what="", seconds=PATIENCE):
         """Waits until `found()` gives something true, and gives that."""
 
         def attempt(_):
@@ -184,10 +187,10 @@ class Browser:
     def text(self, css="body"):
         return self.one(css).text
 
-    def reads(self, text, css="body", seconds=20):
+    def reads(self, text, css="body"):
         """Waits until a text stands somewhere."""
         try:
-            self.until(lambda: self.driver.execute_script(READS, css, text), seconds=seconds)
+            self.until(lambda: self.driver.execute_script(READS, css, text))
         except TimeoutException:
             raise AssertionError(f"{text!r} does not stand in {css}: {self.driver.execute_script(TEXTS, css)}") from None
 

@@ -8,7 +8,7 @@ from functools import cache
 from selenium.webdriver.common.action_chains import ActionChains
 
 from nexorem.server.app import in_background
-from tests.browser.driver import Keys
+from tests.browser.driver import PATIENCE, Keys
 from tests.browser.site import Site
 from tests.browser.stage import OneBrowser
 
@@ -39,7 +39,7 @@ class Prove(OneBrowser):
     def open(self, stage, probe=PORTS, **named):
         """A fresh model of the demo, its checks computed."""
         self.address = proving().model()
-        self.b.until(lambda: self.checks() and not any(c["old"] for c in self.checks()), seconds=60)
+        self.b.until(lambda: self.checks() and not any(c["old"] for c in self.checks()))
         self.show(stage, probe, **named)
 
     def show(self, stage, probe=PORTS, **named):
@@ -137,14 +137,14 @@ class Prove(OneBrowser):
         self.open("prove")
         self.b.press(lambda: self.b.all(".prove-switch button")[1])
         self.b.click("Compute it")
-        self.b.until(lambda: (c := self.api("/coverage"))["changes"] and not c["running"], seconds=300)
+        self.b.until(lambda: (c := self.api("/coverage"))["changes"] and not c["running"], seconds=5 * PATIENCE)
         self.b.reads("measure seats_in_price_band", ".coverage")
         self.assertEqual(self.b.violations(), [])
         hole = next(c for c in self.api("/coverage")["changes"] if c["about"] == "measure seats_in_price_band" and c["verdict"]["closes"])
         self.b.press(lambda: self.b.within(".coverage .wrong-line", hole["words"][:30], ".//button[text()='Close it']"))
         self.sees(lambda: self.made()["name"], hole["verdict"]["closes"]["check"]["name"])
         self.b.click("Compute it anew")
-        self.b.until(lambda: not (c := self.api("/coverage"))["running"] and not c["old"], seconds=120)
+        self.b.until(lambda: not (c := self.api("/coverage"))["running"] and not c["old"])
         told = next(c for c in self.api("/coverage")["changes"] if (c["about"], c["words"]) == (hole["about"], hole["words"]))
         self.assertEqual(told["verdict"]["state"], "noticed")
         self.b.press(lambda: next(e for e in self.b.all(".coverage .cover-item") if e.text.startswith("Harbour meeting")))

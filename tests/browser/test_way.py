@@ -265,7 +265,7 @@ class Way(OneBrowser):
             return urllib.request.urlopen(urllib.request.Request(other, body, headers)).status
 
         self.assertEqual(theirs({"kind": "change_link", "name": "customer", "set": {"active": False}}, 0), 200)
-        self.b.until(lambda: "It carries nothing" in self.b.text(".lens"), seconds=1.5)
+        self.b.until(lambda: "It carries nothing" in self.b.text(".lens"))
         self.b.named("↶ undo: switch customer off")
         # An edit made on an outdated state is refused with a choice: a window that does not hear of others makes one.
         deaf = self.b.driver.execute_cdp_cmd(

@@ -9,7 +9,7 @@ from nexorem.cli.main import COMMANDS, main
 
 FORKS = multiprocessing.get_context("forkserver")
 FORKS.set_forkserver_preload([__name__, *sorted({module for module, _ in COMMANDS.values()})])
-MOST_SECONDS = 60
+MOST_SECONDS = 180
 
 
 def command(arguments: list[str], out: str, errors: str) -> None:

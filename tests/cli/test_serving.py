@@ -39,7 +39,7 @@ class Serving(unittest.TestCase):
             start_new_session=True,
         )
         self.addCleanup(
-            lambda: (process.poll() is None and process.kill(), process.stdout.close(), process.stderr.close(), process.wait(10))
+            lambda: (process.poll() is None and process.kill(), process.stdout.close(), process.stderr.close(), process.wait(60))
         )
         line = process.stdout.readline()
         self.assertIn(f"http://127.0.0.1:{self.port}/?key=", line, process.stderr.read() if not line else "")
@@ -95,7 +95,7 @@ class Serving(unittest.TestCase):
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_text("a,b")
         os.kill(first.pid, signal.SIGKILL)
-        first.wait(10)
+        first.wait(60)
         second = self.start()
         self.assertFalse(any(path.exists() for path in left))
         self.assertEqual(self.models(), ["small", "lantern-isles"])
@@ -107,11 +107,11 @@ class Serving(unittest.TestCase):
         postmaster = int(pid_file.read_text().split()[0])
         os.kill(postmaster, signal.SIGKILL)
         os.kill(second.pid, signal.SIGKILL)
-        second.wait(10)
+        second.wait(60)
         third = self.start()
         self.assertEqual(self.models(), ["small", "lantern-isles"])
         third.send_signal(signal.SIGINT)
-        self.assertEqual(third.wait(20), 0)
+        self.assertEqual(third.wait(60), 0)
         self.assertFalse((self.data / "store" / "database" / "postmaster.pid").exists())
 
     def test_where_it_does_not_start(self):

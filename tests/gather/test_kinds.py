@@ -290,8 +290,8 @@ class Broken(Folder):
             "x.xlsx": saved(workbook(s=[["a", "b"], [1, "x"], [2.5, dt.date(2031, 1, 1)]])),
         }
 
-    def follow(self, job, seconds):
-        job.wait(seconds)
+    def follow(self, job):
+        job.wait(180)
         self.addCleanup(job.cancel)
         self.assertEqual(job.state, "done")
         for item in job.items:
@@ -320,7 +320,7 @@ class Broken(Folder):
                     data = bytearray(b"x")
             self.put(f"f{number}{Path(name).suffix}", bytes(data))
         job = Job(1, {"discover": sorted(p.name for p in self.folder.iterdir()), "files": self.folder})
-        self.follow(job, 150)
+        self.follow(job)
         self.assertGreater(sum(i.state == "failed" for i in job.items), MUTATIONS // 5)
         self.assertGreater(sum(i.state == "read" for i in job.items), MUTATIONS // 12)
 
@@ -338,7 +338,7 @@ class Broken(Folder):
         self.put("deep.xlsx", deep.getvalue())
         self.put("lines.jsonl", b'{"a": "' + b"x" * 50 * 1024**2)
         job = Job(1, {"discover": ["bomb.zip", "bomb.xlsx", "deep.xlsx", "lines.jsonl"], "files": self.folder})
-        self.follow(job, 60)
+        self.follow(job)
         self.assertEqual([i.state for i in job.items], ["failed"] * 4)
         self.assertEqual([i.errors[0]["code"] for i in job.items[:2]], ["too_large", "too_large"])
 
@@ -347,7 +347,7 @@ class Broken(Folder):
         job = Job(1, {"discover": ["long.csv"], "files": self.folder})
         until(lambda: job.items)
         job.process.kill()
-        self.follow(job, 20)
+        self.follow(job)
         self.assertEqual([i.errors[0]["code"] for i in job.items], ["reader_ended"])
 
 

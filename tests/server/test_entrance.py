@@ -42,7 +42,7 @@ class Entrance(unittest.TestCase):
         present_caller().watch(budget)
         self.budgets.append(budget)
         with budget.ending(self.go_on.set):
-            self.go_on.wait(30)
+            self.go_on.wait(180)
         return "done"
 
     def long(self):
@@ -64,7 +64,7 @@ class Entrance(unittest.TestCase):
     def connect(self, sent):
         """A connection on which something was sent, that stays open."""
         place = urlsplit(self.address)
-        connection = self.open.enter_context(socket.create_connection((place.hostname, place.port), 30))
+        connection = self.open.enter_context(socket.create_connection((place.hostname, place.port), 120))
         connection.sendall(sent.replace("\n", "\r\n").replace("HOST", place.netloc).encode())
         return connection
 
@@ -72,7 +72,7 @@ class Entrance(unittest.TestCase):
         headers = {"Content-Type": kind} if data is not None else {}
         asked = urllib.request.Request(self.address + path, data, headers, method=method)
         try:
-            with urllib.request.urlopen(asked, timeout=30) as answer:
+            with urllib.request.urlopen(asked, timeout=120) as answer:
                 return answer.status, answer.read()
         except urllib.error.HTTPError as error:
             return error.code, json.loads(error.read())

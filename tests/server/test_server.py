@@ -220,7 +220,7 @@ class Server(unittest.TestCase):
         thread.start()
         until(lambda: heard)
         self.app.test_client().post(self.url("/edits"), json={"edit": {"kind": "remove_measure", "name": "share"}, "base": 0})
-        thread.join(5)
+        thread.join(60)
         self.assertEqual(len(heard), 2)
         self.assertIn(b'"version": 1', heard[1])
 

@@ -116,7 +116,7 @@ class Staying(unittest.TestCase):
                 until(lambda: looking.execute(active).fetchone())
                 yield failed
                 until(lambda: not looking.execute(active).fetchone())
-            thread.join(30)
+            thread.join(120)
             self.assertFalse(thread.is_alive())
 
     def test_columns_of_a_very_large_table_are_counted_in_the_background(self):

@@ -40,7 +40,7 @@ class Session:
 
     def toArrow(self):
         if self.answer is None:
-            self.ended.wait(20)
+            self.ended.wait(60)
             raise Said("OPERATION_CANCELED", "ended")
         if isinstance(self.answer, Exception):
             raise self.answer
@@ -96,7 +96,7 @@ class Client(unittest.TestCase):
         heard[0](stages=stages, inflight_tasks=0, operation_id="one", done=True)
         self.assertEqual(asking.progress(), (0, 0))
         asking.stop()
-        thread.join(10)
+        thread.join(60)
         self.assertEqual((refused, session.ended.is_set(), session.tags), (["limit_seconds"], True, []))
 
     def test_rows_that_go_along_become_a_view_once(self):
