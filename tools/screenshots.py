@@ -107,7 +107,7 @@ def gathering(browser):
     browser.scheme(False)
     browser.open(f"{site().empty('Lantern Isles Ferries')}/gather")
     browser.one('input[aria-label="Choose files"]').send_keys("\n".join(map(str, raw)))
-    browser.reads("Read 21 tables", seconds=60)
+    browser.reads("Read 21 tables")
     browser.click("Look at Bookings")
     time.sleep(0.5)
     browser.picture(OUT / "gather.png")
@@ -116,7 +116,7 @@ def gathering(browser):
         file = Path(folder) / "ports.csv"
         file.write_text((RAW / "ports.csv").read_text() + "SOR,Again,ORN\n")
         browser.one('input[aria-label="Choose files"]').send_keys(str(file))
-        browser.reads("This load is held", seconds=60)
+        browser.reads("This load is held")
         time.sleep(0.5)
         browser.picture(OUT / "load-held.png")
 

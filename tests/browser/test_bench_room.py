@@ -5,10 +5,35 @@ import unittest
 from nexorem.store import models
 from tests.browser.driver import Keys
 from tests.browser.site import site
-from tests.browser.test_probe import Bench, probe
+from tests.browser.test_probe import TOO_LARGE, Bench, probe
 from tests.core.stars import generated, with_rows
 
 YEARS = probe(rows=["Port.name"], columns=["Calendar.year"], measures=["seats_sold", "share_of_ports", "target_seats"], totals="all")
+LONG = probe(
+    rows=["Port.name", "Calendar.month"],
+    columns=["Calendar.year"],
+    measures=["seats_sold", "too_large", "customers_served", "to_date_before"],
+)
+# What stands out of its place: a bench that is wider than it, a list that scrolls to the side, the grid under the Lens.
+BEYOND = """
+const wide = (e) => e.scrollWidth > e.clientWidth + 1;
+const [bench, grid, lens] = ['main.bench', '.grid-scroll', '.lens'].map((css) => document.querySelector(css));
+return [...(wide(bench) ? ['bench'] : []), ...[...bench.querySelectorAll('.side')].filter(wide).map((e) => e.className),
+  ...(grid && grid.getBoundingClientRect().right > lens.getBoundingClientRect().left + 1 ? ['grid'] : [])];
+"""
+# Headings and cells of a grid that are cut off, and words that are broken.
+CUT = """
+const broken = (text) => [...text.data.matchAll(/\\S+/g)].some((word) => {
+  const range = document.createRange();
+  range.setStart(text, word.index);
+  range.setEnd(text, word.index + word[0].length);
+  return new Set([...range.getClientRects()].map((r) => Math.round(r.top))).size > 1;
+});
+const texts = (e) => { const all = [], walk = document.createTreeWalker(e, NodeFilter.SHOW_TEXT); while (walk.nextNode()) all.push(walk.currentNode); return all; };
+const heads = [...document.querySelectorAll('.grid thead tr:last-child th.num')];
+const cells = [...document.querySelectorAll('.grid tbody.lines td')];
+return [...heads, ...cells].filter((e) => e.scrollWidth > e.clientWidth + 1 || texts(e).some(broken)).map((e) => e.innerText);
+"""
 REST = 2.0  # seconds that a screen is looked at
 MOST_IDLE = 0.01  # of a processor, of a screen that rests
 
@@ -66,6 +91,28 @@ class Room(Bench):
         self.b.open(self.b.driver.current_url)
         self.b.one(".lens-edge")
         self.sees(lambda: round(self.width(".lens") - narrow), 0)
+
+    def test_nothing_stands_out_of_its_place_and_no_word_is_cut(self):
+        self.add("too_large", TOO_LARGE)
+        views = (
+            ("gather", {}, "main.bench"),
+            ("shape", {}, ".rows-scroll"),
+            ("link", {"w": "matrix"}, ".matrix"),
+            ("link", {"w": "star"}, ".star-card"),
+            ("measure", {"m": "growth"}, ".outline-item"),
+            ("probe", {"p": LONG}, ".grid td .signal"),
+            ("prove", {}, "main.bench"),
+        )
+        for size in ((1280, 800), (1920, 1080)):
+            self.b.resize(*size)
+            self.addCleanup(self.b.resize, 1280, 800)
+            for stage, named, shown in views:
+                with self.subTest(stage, size=size, **named):
+                    self.open(stage, **named)
+                    self.b.one(shown)
+                    self.b.settled()
+                    self.assertEqual(self.b.driver.execute_script(BEYOND), [])
+                    self.assertEqual(self.b.driver.execute_script(CUT), [])
 
     def test_the_matrix_takes_the_room_that_is_there(self):
         self.b.resize(1920, 1080)

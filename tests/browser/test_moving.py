@@ -3,12 +3,14 @@
 import unittest
 
 from tests.browser.driver import Keys
-from tests.browser.test_probe import Bench, probe
+from tests.browser.test_probe import TOO_LARGE, Bench, probe
 
 # A movement that does not end: the grid waits with its lines until it rests.
 HELD = "window.later ??= window.setTimeout; window.setTimeout = (f, after, ...x) => after === 120 ? 0 : window.later(f, after, ...x)"
 GO = "document.querySelector('.grid-scroll').scrollTo(arguments[0], arguments[1])"
 MOVING = "return !(document.querySelector('.grid-motion canvas')?.hidden ?? true)"
+RUNNING = "return document.getAnimations().some((a) => a.playState === 'running')"
+PLACE = "const g = document.querySelector('.grid-scroll'); return [g.scrollLeft, g.scrollTop]"
 LINES = "return [...document.querySelectorAll('.grid tbody.lines tr')].map((r) => Number(r.dataset.row))"
 # How many points of two pictures differ, seen and plainly; of how many.
 DIFFERENCE = """
@@ -46,6 +48,24 @@ HATCHED = probe(
     picks=[{"column": "Vessel.name", "in": ["Heron", "Tern"]}],
 )
 
+# Cells that a check holds, that fail, whose parts do not add up, that compare uneven periods; lines of bookings without a port.
+SIGNS = probe(
+    rows=["Port.name", "Calendar.month"],
+    columns=["Calendar.year"],
+    measures=["seats_sold", "too_large", "customers_served", "to_date_before"],
+)
+FAR = 100_000
+# Hatching is drawn with softer edges; all else is the same point by point, but for the line around the chosen cell: a grid, where it is
+# looked at, the marks that stand there, and how much may differ.
+PICTURES = (
+    ("deep", DEEP, False, (0, 0), (".overridden", ".shaded", ".chosen"), 0.0005),
+    ("deep", DEEP, True, (0, 0), (".overridden", ".shaded", ".chosen"), 0.0005),
+    ("hatched", HATCHED, False, (0, 0), (".hatched",), 0.08),
+    ("signs", SIGNS, False, (0, 0), (".held", ".signal"), 0.0005),
+    ("signs", SIGNS, True, (FAR, 0), (".apart", ".uneven-mark"), 0.0005),
+    ("signs", SIGNS, False, (FAR, FAR), (".apart", ".truth-mark"), 0.0005),
+)
+
 
 class Moving(Bench):
     def move(self, x, y):
@@ -55,9 +75,9 @@ class Moving(Bench):
         return self.b.driver.execute_script(MOVING)
 
     def test_the_picture_of_a_movement_shows_what_the_lines_show(self):
-        # Hatching is drawn with softer edges; all else is the same point by point, but for the line around the chosen cell.
-        for name, asked, dark, most in (("deep", DEEP, False, 0.0005), ("deep", DEEP, True, 0.0005), ("hatched", HATCHED, False, 0.08)):
-            with self.subTest(name, dark=dark):
+        self.add("too_large", TOO_LARGE)
+        for name, asked, dark, (x, y), marks, most in PICTURES:
+            with self.subTest(name, dark=dark, x=x, y=y):
                 self.b.scheme(dark)
                 self.open("probe", p=asked)
                 self.b.until(lambda: len(self.b.all(".grid tbody.lines tr")) > 10)
@@ -65,15 +85,16 @@ class Moving(Bench):
                 self.b.one(".grid td.chosen")
                 self.b.reads("The cell and the page ask for", ".lens")
                 self.b.run("document.activeElement.blur()")
-                self.b.until(
-                    lambda: not self.b.driver.execute_script("return document.getAnimations().some((a) => a.playState === 'running')")
-                )
-                lines = self.b.driver.get_screenshot_as_base64()
+                self.move(x, y)
+                for mark in marks:
+                    self.b.one(f".grid tbody.lines {mark}")
+                self.b.until(lambda: not self.moving() and not self.b.driver.execute_script(RUNNING))
+                lines, place = self.b.driver.get_screenshot_as_base64(), self.b.driver.execute_script(PLACE)
                 self.b.run(HELD)
                 self.move(40, 3000)
                 self.b.until(self.moving)
-                self.move(0, 0)
-                self.b.until(lambda: self.b.driver.execute_script("return document.querySelector('.grid-scroll').scrollTop") == 0)
+                self.move(*place)
+                self.b.until(lambda place=place: self.b.driver.execute_script(PLACE) == place)
                 self.b.driver.execute_async_script("requestAnimationFrame(() => requestAnimationFrame(() => arguments[0]()))")
                 seen, plain = self.b.driver.execute_async_script(DIFFERENCE, lines, self.b.driver.get_screenshot_as_base64())
                 self.assertTrue(self.moving())

@@ -11,6 +11,9 @@ from tests.browser.driver import Keys
 from tests.browser.site import site
 from tests.browser.stage import OneBrowser
 
+# A measure that fails where there are more than 300 seats.
+TOO_LARGE = "9223372036854775507 + seats_sold - 9223372036854775507"
+
 
 def value(v):
     return {"kind": "value", "value": v}

@@ -66,7 +66,7 @@ describe('the columns of a grid', () => {
   const widths = (places: string[], measures: string[]) => {
     const columns = shownLines(places.map((value) => [{ kind: 'value', value }]));
     const answer = {
-      measures: measures.map((name) => ({ name, format: '', dtype: 'integer', overrides: [], marks: [], unreached: [] })),
+      measures: measures.map((name) => ({ name, format: '', dtype: 'integer', overrides: [], marks: [], unreached: [], failed: [] })),
       columns: { columns: places.length ? ['Cal.month'] : [], lines: columns.map((c) => c.members) },
       values: measures.map(() => [places.map(() => 7)]),
     } as unknown as GridAnswer;
@@ -85,11 +85,28 @@ describe('the columns of a grid', () => {
     const lines = shownLines([[]]);
     const wide = (at: number) => {
       const values = [Array.from({ length: 6_000 }, (_, i) => [i === at ? -1_234_567 : 7])];
-      const measures = [{ name: 'n', format: '', dtype: 'integer', overrides: [], marks: [], unreached: [] }];
+      const measures = [{ name: 'n', format: '', dtype: 'integer', overrides: [], marks: [], unreached: [], failed: [] }];
       return cellColumns({ measures, columns: { columns: [], lines: [[]] }, values } as unknown as GridAnswer, lines, {})[0]?.width ?? 0;
     };
     for (const at of [0, 1, 2_345, 5_999]) expect(wide(at)).toBeGreaterThanOrEqual('-1,234,567'.length * 8.1 + 20);
     expect(wide(-1)).toBeLessThan(70);
+  });
+
+  it.each([
+    ['a failure is told', { failed: [{ row: 0, column: 0, error: 'limit_text_bytes', message: '' }] }, 16 * 8.2],
+    ['a sentence stands in the heading', { failed: [{ row: 0, column: 0, error: 'x', message: '' }] }, 104],
+    [
+      'a heading has signs',
+      { marks: [{ kind: 'uneven' }, { kind: 'apart' }, { kind: 'apart' }].map((m) => ({ ...m, tables: [], cells: [] })) },
+      2 * 27,
+    ],
+    ['letters are wide', { name: 'mummers' }, 9 * 6.9],
+  ])('have the room that it takes where %s', (_, more, least) => {
+    const measure = { name: 'n', format: '', dtype: 'integer', overrides: [], marks: [], unreached: [], failed: [], ...more };
+    const answer = { measures: [measure], columns: { columns: [], lines: [[]] }, values: [[[7]]] } as unknown as GridAnswer;
+    const width = cellColumns(answer, shownLines([[]]), {})[0]?.width ?? 0;
+    expect(width).toBeGreaterThanOrEqual(least);
+    expect(width).toBeLessThan(least + 50);
   });
 
   it('are no wider for a place that their numbers are wider than, and not without bound', () => {

@@ -21,6 +21,7 @@ const LETTER = 6.9;
 const ROOM = 22;
 const SIGN = 17; // of a mark before a number
 const HEAD_SIGN = 27; // of a mark in a heading
+const NOTED = 104; // of a sentence in a heading
 const IN_HEAD = new Set([
   'denominator',
   'whole',
@@ -39,10 +40,13 @@ const BOLD = 8.6; // a letter of a place across
 const MOST_ACROSS = 18; // letters of a place across that columns make room for
 const SAMPLE = 60;
 
+/** How many letters of middle width a word is as wide as. */
+const letters = (word: string): number => word.length + 0.5 * (word.match(/[mw]/gi)?.length ?? 0);
+
 /** The words of a heading wrap over two lines, a third where it needs one: the longest word, or some more than half of them. */
 function headWidth(name: string): number {
   const words = nameText(name).split(' ');
-  return Math.max(Math.min(nameText(name).length * 0.5, 15), ...words.map((w) => Math.min(w.length, 17))) * LETTER + HEAD;
+  return Math.max(Math.min(nameText(name).length * 0.5, 15), ...words.map((w) => Math.min(letters(w), 17))) * LETTER + HEAD;
 }
 
 /** The least and the greatest number of all cells. */
@@ -66,6 +70,7 @@ export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look)
     for (let r = 0; r < rows.length; r += Math.max(1, Math.floor(rows.length / SAMPLE))) for (const value of rows[r] ?? []) hold(value);
     // The totals are few among many lines, and the largest of all.
     for (const value of extremes(rows)) hold(value);
+    for (const { error } of m.failed) longest = Math.max(longest, error.length);
     const signs = [m.overrides.length > 0, m.marks.some((x) => x.kind === 'apart'), m.marks.some((x) => x.kind === 'uneven')].filter(
       Boolean,
     ).length;
@@ -73,8 +78,8 @@ export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look)
       280,
       Math.max(
         longest * DIGIT + ROOM + signs * SIGN,
-        headWidth(m.name) + (m.marks.some((x) => IN_HEAD.has(x.kind)) ? HEAD_SIGN : 0),
-        m.unreached.length || m.marks.some((x) => x.kind === 'partly') ? 104 : 0,
+        headWidth(m.name) + new Set(m.marks.map((x) => x.kind).filter((kind) => IN_HEAD.has(kind))).size * HEAD_SIGN,
+        m.unreached.length || m.failed.length || m.marks.some((x) => x.kind === 'partly') ? NOTED : 0,
       ),
     );
   });
@@ -86,9 +91,9 @@ export function cellColumns(answer: GridAnswer, across: ShownLine[], look: Look)
     };
   });
   // Where a place across is a longer word than its numbers are wide, its columns share what is missing.
-  const letters = answer.columns.columns.length ? across.reduce((most, line) => Math.max(most, acrossText(line).length), 0) : 0;
-  const missing = Math.min(letters, MOST_ACROSS) * BOLD + HEAD - widths.reduce((sum, width) => sum + width, 0);
-  const more = letters ? Math.max(0, missing) / widths.length : 0;
+  const longest = answer.columns.columns.length ? across.reduce((most, line) => Math.max(most, acrossText(line).length), 0) : 0;
+  const missing = Math.min(longest, MOST_ACROSS) * BOLD + HEAD - widths.reduce((sum, width) => sum + width, 0);
+  const more = longest ? Math.max(0, missing) / widths.length : 0;
   return across.flatMap((line) =>
     answer.measures.map((measure, place) => ({
       across: line,

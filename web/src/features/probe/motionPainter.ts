@@ -37,6 +37,8 @@ type Colours = Record<(typeof NAMES)[number], string>;
 const PAD = 10;
 const FOLD = 21; // from where a label would stand to where it stands behind the sign that folds its parts
 const MARK = 24;
+const CORNER = 5; // of a mark
+const SMALL = '11px'; // letters of marks and signs
 const HATCH = Math.SQRT2;
 const HELD = 6; // from the corner of a cell to the middle of the dot that says that a check holds it
 
@@ -109,6 +111,7 @@ export class MotionPainter {
 
   private line(at: CanvasRenderingContext2D, colours: Colours, view: View, line: ShownLine, sight: Sight, y: number): void {
     const start = sight.edge + view.head;
+    const down = line.isGrand ? 1 : 0; // under the line over the whole
     const key = line.isTotal || view.chosen || view.second ? lineKey(line) : '';
     at.font = `${line.isTotal ? 640 : 400} ${this.family}`;
     at.textAlign = 'right';
@@ -118,11 +121,11 @@ export class MotionPainter {
       const column = view.columns[index];
       if (!column || x >= sight.width) break;
       const shown = cellLook(view, line, index, key);
-      if (shown) this.cell(at, colours, shown, column, view, x, y);
+      if (shown) this.cell(at, colours, shown, column, view, x, y, down);
     }
     at.fillStyle = colours.paper;
     at.fillRect(0, y, start, LINE);
-    this.label(at, colours, view, line, sight, key, y);
+    this.label(at, colours, view, line, sight, key, y + down);
     at.fillStyle = colours.line;
     at.fillRect(sight.edge, y + LINE - 1, Math.min(sight.width, start + all - sight.left) - sight.edge, 1);
     if (line.isGrand) {
@@ -139,8 +142,10 @@ export class MotionPainter {
     view: View,
     x: number,
     y: number,
+    down: number,
   ): void {
     const { width, hatch } = column;
+    const base = y + this.baseline + down;
     if (shown.shade !== null) this.tinted(at, colours.shade, shown.shade * 0.46, x, y, width);
     if (shown.bar !== null) this.tinted(at, colours['measure-soft'], 1, x, y, Math.round(shown.bar * (width - 6)));
     if (hatch) this.hatched(at, colours.hatch, hatch === 'hatched' ? 6 : 14, x, y, width);
@@ -168,27 +173,28 @@ export class MotionPainter {
       at.lineWidth = 3;
       at.setLineDash([]);
       at.strokeStyle = colours.paper;
-      at.strokeText(text, right, y + this.baseline);
+      at.strokeText(text, right, base);
     }
     at.fillStyle = shown.failed ? colours.signal : hatch === 'hatched' ? colours.soft : colours.ink;
-    at.fillText(text, right, y + this.baseline);
-    if (shown.overridden.length > 0 || shown.apart || shown.uneven) this.signs(at, colours, shown, right - at.measureText(text).width, y);
+    at.fillText(text, right, base);
+    if (shown.overridden.length > 0 || shown.apart || shown.uneven)
+      this.signs(at, colours, shown, right - at.measureText(text).width, base);
   }
 
   /** The signs before a number, from the right to the left. */
-  private signs(at: CanvasRenderingContext2D, colours: Colours, shown: CellLook, right: number, y: number): void {
+  private signs(at: CanvasRenderingContext2D, colours: Colours, shown: CellLook, right: number, base: number): void {
     let x = right;
     if (shown.uneven) {
       const { font } = at;
-      at.font = font.replace(/[\d.]+px/, '11px');
+      at.font = font.replace(/[\d.]+px/, SMALL);
       at.fillStyle = colours.signal;
-      at.fillText('≠', x - 5, y + this.baseline);
+      at.fillText('≠', x - 5, base);
       x -= 5 + at.measureText('≠').width;
       at.font = font;
     }
     if (shown.apart) {
       at.fillStyle = colours.signal;
-      const [left, top] = [x - 18, y + this.baseline - 8];
+      const [left, top] = [x - 18, base - 8];
       for (const [dx, dy, wide] of [
         [0, 0, 10],
         [0, 5.5, 5],
@@ -199,7 +205,7 @@ export class MotionPainter {
     }
     if (shown.overridden.length > 0) {
       at.fillStyle = colours.measure;
-      at.fillText('↷', x - 6, y + this.baseline);
+      at.fillText('↷', x - 6, base);
     }
   }
 
@@ -221,11 +227,21 @@ export class MotionPainter {
     at.fillText(clipped, x, base);
     if (!unmatched) return;
     const left = x + at.measureText(clipped).width + 2;
+    at.beginPath();
+    at.roundRect(left + 0.5, y + 2.5, MARK - 1, MARK - 1, CORNER - 0.5);
     at.fillStyle = colours.raised;
-    at.fillRect(left, y + 2, MARK, MARK);
+    at.fill();
+    at.setLineDash([]);
+    at.lineWidth = 1;
+    at.strokeStyle = colours.line;
+    at.stroke();
+    const { font } = at;
+    at.font = `400 ${this.family.replace(/[\d.]+px/, SMALL)}`;
+    const { fontBoundingBoxAscent: up, fontBoundingBoxDescent: down } = at.measureText('⊘');
     at.fillStyle = colours.signal;
     at.textAlign = 'center';
-    at.fillText('⊘', left + MARK / 2, base);
+    at.fillText('⊘', left + MARK / 2, y + 2 + MARK / 2 + (up - down) / 2);
+    at.font = font;
   }
 
   private tinted(at: CanvasRenderingContext2D, colour: string, alpha: number, x: number, y: number, width: number): void {
