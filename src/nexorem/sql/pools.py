@@ -255,7 +255,7 @@ class Result:
         for j in reach.joins:
             other = j.relation.table
             on = [_meets(at[spot], pair_of(other, slot), j.plain) for spot, slot in j.on]
-            joined = joined.join(other, sa.and_(*on, *bound(reach, j, other, pairs)))
+            joined = joined.join(other, sa.and_(sa.true(), *on, *bound(reach, j, other, pairs)))
         columns = [c for s in self.relation.slots for c in labelled(s, pairs.get(s) or total(s))]
         select = sa.select(*columns, *self._values(table)).select_from(joined).where(*where)
         return grouped(select, len(columns))

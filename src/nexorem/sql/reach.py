@@ -201,7 +201,7 @@ class Seen:
         for joined in reach.joins:
             table_ = joined.relation.table
             on = [self._is_at(spot, slot, table_, joined.plain) for spot, slot in joined.on]
-            self.source.inner(table_, sa.and_(*on, *bound(reach, joined, table_, self.pairs)))
+            self.source.inner(table_, sa.and_(sa.true(), *on, *bound(reach, joined, table_, self.pairs)))
         self.where += [predicate.condition(self.reader, path) for predicate, path in reach.predicates]
 
     def _is_at(self, spot: Spot, slot: Slot, table: sa.FromClause, plain: bool) -> Sql:
