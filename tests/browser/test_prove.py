@@ -252,7 +252,7 @@ class Prove(OneBrowser):
         self.b.click("Show it as SQL, and prove it in PostgreSQL", "[role=menuitem]")
         self.b.reads("port_lines AS (", ".sql-text")
         self.b.click("Prove it in PostgreSQL", "button")
-        self.b.reads("PostgreSQL has the same in all", ".sql-beside", 40)
+        self.b.reads("PostgreSQL has the same in all", ".sql-beside")
         self.assertEqual(self.b.all(".sql-beside .differs"), [])
         # What is asked for changes, and the statement with it.
         self.b.click("Take Sailings out")
@@ -263,7 +263,7 @@ class Prove(OneBrowser):
         self.b.click("as SQL", ".lens button")
         self.b.reads("the_cell AS (", ".sql-text")
         self.b.click("Prove it in PostgreSQL", "button")
-        self.b.reads("PostgreSQL has the same in its one cell", ".sql-beside", 40)
+        self.b.reads("PostgreSQL has the same in its one cell", ".sql-beside")
         for dark in (False, True):
             self.b.scheme(dark)
             self.assertEqual(self.b.violations(), [])
@@ -273,6 +273,6 @@ class Prove(OneBrowser):
         self.show("prove")
         self.b.click("Proofs", ".prove-switch b")
         self.b.press(lambda: next((x for x in self.b.all(".proofs-head button") if x.text.startswith("Prove")), None))
-        self.b.reads("grids are the same in PostgreSQL", ".proofs-head", 120)
+        self.b.reads("grids are the same in PostgreSQL", ".proofs-head")
         self.assertEqual({p["proof"]["state"] for p in self.api("/proofs")["proofs"] if p["proof"]}, {"proven"})
         self.assertEqual(self.b.violations(), [])

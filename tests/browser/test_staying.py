@@ -41,7 +41,7 @@ class Staying(OneBrowser):
         self.b.press(lambda: next(x for x in self.b.all(".pick-list label") if x.text.startswith("line.booking")))
         Select(self.b.one(".pick-list select")).select_by_visible_text("left there for Booking")
         self.b.click("Leave 1 there")
-        self.b.reads("stays in harbour: line.booking", ".cards", 30)
+        self.b.reads("stays in harbour: line.booking", ".cards")
         self.assertTrue(next(t for t in self.api()["tables"] if t["name"] == "Booking")["stays"])
         for dark in (False, True):
             self.b.scheme(dark)
@@ -73,12 +73,12 @@ class Staying(OneBrowser):
         self.b.click("how it goes about it", ".sql-pane button")
         self.b.reads("Scan on booking", ".sql-body pre:last-child")
         self.b.click("Hold it against its rows", ".sql-pane button")
-        self.b.reads("harbour has the same in all", ".sql-beside", 60)
+        self.b.reads("harbour has the same in all", ".sql-beside")
         self.assertEqual(self.b.violations(), [])
         self.b.click("Close the SQL")
         # And it comes in.
         self.bench("gather")
         self.b.press(lambda: self.b.one('[aria-label="Take the rows of Booking in"]'))
-        self.b.reads("from harbour: line.booking", ".cards", 60)
+        self.b.reads("from harbour: line.booking", ".cards")
         self.assertEqual(self.api("/grid", probe=PROBE)["values"], before)
         self.assertEqual(self.b.complaints(), [])
